@@ -1,0 +1,114 @@
+using SQLitePCL;
+using Vestige.Connectors.StandIn.Native;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Connectors.StandIn.Catalogue;
+
+/// <summary>Reads the tables of a stand-in, its own bookkeeping apart.</summary>
+internal static class TableCatalogue
+{
+    public const string OwnPrefix = "vestige_";
+
+    public static bool IsOwn(string table) =>
+        table.StartsWith(OwnPrefix, StringComparison.OrdinalIgnoreCase) || table.StartsWith("sqlite_", StringComparison.OrdinalIgnoreCase);
+
+    public static IReadOnlyList<TableSchema> Read(sqlite3 database, string schema)
+    {
+        var names = new List<string>();
+        using (var tables = new Statement(database, "SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table' ORDER BY name", "catalogue"))
+        {
+            while (tables.Step())
+            {
+                names.Add(tables.Text(0));
+            }
+        }
+
+        return [.. names.Where(name => !IsOwn(name)).Select(name => ReadTable(database, schema, name))];
+    }
+
+    private static TableSchema ReadTable(sqlite3 database, string schema, string table)
+    {
+        var columns = new List<Column>();
+        using (var info = new Statement(database, "SELECT name, type, \"notnull\", pk, dflt_value, hidden FROM pragma_table_xinfo(?) ORDER BY cid", "catalogue"))
+        {
+            info.Bind(1, table);
+            while (info.Step())
+            {
+                columns.Add(new Column(
+                    info.Text(0),
+                    info.Text(1),
+                    info.Integer(2) == 0,
+                    (int)info.Integer(3),
+                    info.IsNull(4) ? null : info.Text(4),
+                    info.Integer(5) != 0));
+            }
+        }
+
+        return new TableSchema(new TableName(schema, table), columns, UniqueKeys(database, table), ForeignKeys(database, schema, table));
+    }
+
+    private static List<UniqueKey> UniqueKeys(sqlite3 database, string table)
+    {
+        var indexes = new List<string>();
+        using (var list = new Statement(database, "SELECT name FROM pragma_index_list(?) WHERE \"unique\" = 1 AND origin <> 'pk' AND partial = 0 ORDER BY name", "catalogue"))
+        {
+            list.Bind(1, table);
+            while (list.Step())
+            {
+                indexes.Add(list.Text(0));
+            }
+        }
+
+        var keys = new List<UniqueKey>();
+        foreach (var index in indexes)
+        {
+            using var info = new Statement(database, "SELECT name FROM pragma_index_info(?) ORDER BY seqno", "catalogue");
+            info.Bind(1, index);
+            var columns = new List<string>();
+            var plain = true;
+            while (info.Step())
+            {
+                plain &= !info.IsNull(0);
+                columns.Add(info.Text(0));
+            }
+
+            if (plain)
+            {
+                keys.Add(new UniqueKey(columns));
+            }
+        }
+
+        return keys;
+    }
+
+    private static List<ForeignKey> ForeignKeys(sqlite3 database, string schema, string table)
+    {
+        var rows = new List<(long Id, string Parent, string From, string? To)>();
+        using (var list = new Statement(database, "SELECT id, \"table\", \"from\", \"to\" FROM pragma_foreign_key_list(?) ORDER BY id, seq", "catalogue"))
+        {
+            list.Bind(1, table);
+            while (list.Step())
+            {
+                rows.Add((list.Integer(0), list.Text(1), list.Text(2), list.IsNull(3) ? null : list.Text(3)));
+            }
+        }
+
+        return [.. rows.GroupBy(row => row.Id).Select(key => new ForeignKey(
+            [.. key.Select(row => row.From)],
+            new TableName(schema, key.First().Parent),
+            key.All(row => row.To is not null) ? [.. key.Select(row => row.To!)] : PrimaryKey(database, key.First().Parent)))];
+    }
+
+    private static List<string> PrimaryKey(sqlite3 database, string table)
+    {
+        using var info = new Statement(database, "SELECT name FROM pragma_table_info(?) WHERE pk > 0 ORDER BY pk", "catalogue");
+        info.Bind(1, table);
+        var columns = new List<string>();
+        while (info.Step())
+        {
+            columns.Add(info.Text(0));
+        }
+
+        return columns;
+    }
+}

@@ -1,0 +1,99 @@
+using SQLitePCL;
+using Vestige.Connectors.StandIn.Native;
+using Vestige.Core.Positions;
+
+namespace Vestige.Connectors.StandIn.Log;
+
+/// <summary>
+/// The transaction log of a stand-in: its own tables in the same file. A transaction's position is the number of log bytes
+/// written up to and with it, since the database was made. Used within the door only.
+/// </summary>
+internal sealed class LogStore : IDisposable
+{
+    public const string Schema = """
+        CREATE TABLE IF NOT EXISTS vestige_meta (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
+        CREATE TABLE IF NOT EXISTS vestige_relation (number INTEGER PRIMARY KEY, body TEXT NOT NULL);
+        CREATE TABLE IF NOT EXISTS vestige_log (
+            position INTEGER NOT NULL, part INTEGER NOT NULL, committed_at INTEGER NOT NULL, schema_version INTEGER NOT NULL,
+            last INTEGER NOT NULL, changes INTEGER NOT NULL, body BLOB NOT NULL, PRIMARY KEY (position, part));
+        CREATE TABLE IF NOT EXISTS vestige_progress (
+            crossing TEXT PRIMARY KEY, epoch INTEGER NOT NULL, server TEXT, timeline INTEGER, position INTEGER) WITHOUT ROWID;
+        CREATE TABLE IF NOT EXISTS vestige_progress_table (
+            crossing TEXT NOT NULL, schema TEXT NOT NULL, name TEXT NOT NULL, loaded INTEGER NOT NULL, position INTEGER NOT NULL,
+            held_cause TEXT, PRIMARY KEY (crossing, schema, name)) WITHOUT ROWID;
+        """;
+
+    private const long TrimStep = 1 << 20;
+    private readonly Statement append;
+    private readonly Statement drop;
+    private readonly Statement setMeta;
+    private readonly StandInOptions options;
+    private long confirmed;
+
+    public LogStore(sqlite3 database, StandInOptions options)
+    {
+        this.options = options;
+        append = new Statement(database, "INSERT INTO vestige_log (position, part, committed_at, schema_version, last, changes, body) VALUES (?, ?, ?, ?, ?, ?, ?)", "log");
+        drop = new Statement(database, "DELETE FROM vestige_log WHERE position <= ?", "log");
+        setMeta = new Statement(database, "INSERT INTO vestige_meta (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", "log");
+        Head = ReadMeta(database, "head", 0);
+        Oldest = ReadMeta(database, "oldest", 0);
+        confirmed = Oldest;
+    }
+
+    /// <summary>The position of the last transaction.</summary>
+    public long Head { get; private set; }
+
+    /// <summary>What comes after this position is in the log.</summary>
+    public long Oldest { get; private set; }
+
+    /// <summary>Writes a transaction's changes and returns the new head and oldest, which hold once the transaction commits.</summary>
+    public (long Head, long Oldest) Write(ChangeBuffer buffer, DateTimeOffset committedAt, int schemaVersion)
+    {
+        var total = buffer.Bytes;
+        var position = Head + Math.Max(1, total);
+        var left = total;
+        var number = 0;
+        foreach (var (count, bytes) in buffer.Parts())
+        {
+            left -= bytes.Length;
+            append.Bind(1, position).Bind(2, number++).Bind(3, committedAt.UtcTicks).Bind(4, schemaVersion)
+                .Bind(5, left == 0 ? 1 : 0).Bind(6, count).Bind(7, bytes.Span).Run();
+        }
+
+        setMeta.Bind(1, "head").Bind(2, position.ToString()).Run();
+        return (position, Trim(position));
+    }
+
+    /// <summary>Takes over what <see cref="Write"/> returned, after the commit.</summary>
+    public void Committed((long Head, long Oldest) state) => (Head, Oldest) = state;
+
+    public void Confirm(LogPosition position) => confirmed = Math.Max(confirmed, (long)position.Place);
+
+    public void Dispose()
+    {
+        append.Dispose();
+        drop.Dispose();
+        setMeta.Dispose();
+    }
+
+    private long Trim(long head)
+    {
+        var keepFrom = Math.Max(Math.Min(confirmed, head - options.LogSpan), head - options.LogLimit);
+        if (keepFrom - Oldest < Math.Min(TrimStep, options.LogLimit / 4))
+        {
+            return Oldest;
+        }
+
+        drop.Bind(1, keepFrom).Run();
+        setMeta.Bind(1, "oldest").Bind(2, keepFrom.ToString()).Run();
+        return keepFrom;
+    }
+
+    private static long ReadMeta(sqlite3 database, string name, long otherwise)
+    {
+        using var get = new Statement(database, "SELECT value FROM vestige_meta WHERE name = ?", "log");
+        get.Bind(1, name);
+        return get.Step() ? long.Parse(get.Text(0)) : otherwise;
+    }
+}

@@ -1,0 +1,58 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.StandIn.Sources;
+
+/// <summary>A stand-in as reached over its line, where the drills bite: what source and target have in common.</summary>
+public abstract class StandInLine(StandInDatabase database, TimeProvider clock) : IDatabase
+{
+    public StandInDatabase Database => database;
+
+    protected TimeProvider Clock => clock;
+
+    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
+        ReadAsync(reader => StandInReads.Tables(reader, database.Name), cancellation);
+
+    public Task<long> CountAsync(TableName table, CancellationToken cancellation) =>
+        ReadAsync(reader => StandInReads.Count(reader, table), cancellation);
+
+    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) =>
+        ReadAsync(reader => StandInReads.Find(reader, table, key), cancellation);
+
+    public async Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation)
+    {
+        var began = clock.GetTimestamp();
+        var lines = new List<ReadinessLine>();
+        try
+        {
+            await database.Drills.PassLineAsync(cancellation);
+            lines.Add(new ReadinessLine("line", true, "the stand-in answers", "an answer", null, clock.GetElapsedTime(began)));
+        }
+        catch (Engine.Faults.PortException exception)
+        {
+            lines.Add(new ReadinessLine("line", false, exception.Message, "an answer", exception.Mend, clock.GetElapsedTime(began)));
+            return lines;
+        }
+
+        began = clock.GetTimestamp();
+        var version = await ReadAsync(
+            reader =>
+            {
+                using var ask = new Native.Statement(reader, "SELECT sqlite_version()", database.Name);
+                ask.Step();
+                return ask.Text(0);
+            },
+            cancellation);
+        lines.Add(new ReadinessLine("database", true, $"{database.Name}, SQLite {version}, log {database.Identity}", "a readable database", null, clock.GetElapsedTime(began)));
+        return lines;
+    }
+
+    protected async Task<T> ReadAsync<T>(Func<SQLitePCL.sqlite3, T> read, CancellationToken cancellation)
+    {
+        await database.Drills.PassLineAsync(cancellation);
+        using var reader = database.OpenReader();
+        return read(reader.Handle!);
+    }
+}

@@ -1,0 +1,182 @@
+using System.Buffers;
+using System.Text.Json;
+using Microsoft.Data.Sqlite;
+using Vestige.Connectors.StandIn.Native;
+using Vestige.Core.Changes;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.StandIn.Sources;
+
+/// <summary>Reads the log tables of a stand-in forward, on a connection of its own.</summary>
+internal sealed class StandInLogReader : ILogReader
+{
+    private const int ReadBytes = 1 << 20;
+    private readonly StandInDatabase database;
+    private readonly IReadOnlySet<TableName> tables;
+    private readonly SqliteConnection connection;
+    private readonly Statement next;
+    private readonly Dictionary<int, TableSchema> known = [];
+    private readonly HashSet<int> told = [];
+    private LogPosition passed;
+    private (long Position, long Part) cursor;
+
+    public StandInLogReader(StandInDatabase database, LogPosition after, IReadOnlySet<TableName> tables)
+    {
+        this.database = database;
+        this.tables = tables;
+        passed = after;
+        cursor = ((long)after.Place, long.MaxValue);
+        connection = database.OpenReader();
+        next = new Statement(
+            connection.Handle!,
+            "SELECT position, part, committed_at, last, changes, body FROM vestige_log WHERE (position, part) > (?, ?) ORDER BY position, part",
+            database.Name);
+    }
+
+    public async ValueTask<LogRead> ReadAsync(TimeSpan wait, CancellationToken cancellation)
+    {
+        await database.Drills.PassLineAsync(cancellation);
+        database.Drills.PassReader();
+        var committed = database.Committed.Next;
+        var read = Read();
+        if (read.Fragments.Count > 0 || read.Passed > passed || wait <= TimeSpan.Zero)
+        {
+            passed = LogPosition.Max(passed, read.Passed);
+            return read;
+        }
+
+        await Task.WhenAny(committed, Task.Delay(wait, cancellation));
+        cancellation.ThrowIfCancellationRequested();
+        read = Read();
+        passed = LogPosition.Max(passed, read.Passed);
+        return read;
+    }
+
+    public ValueTask DisposeAsync()
+    {
+        next.Dispose();
+        connection.Dispose();
+        return ValueTask.CompletedTask;
+    }
+
+    private LogRead Read()
+    {
+        var head = database.Head;
+        if (cursor.Position < (long)database.Oldest.Place)
+        {
+            throw new PlaceLostException(
+                $"The log of {database.Name} begins at position {database.Oldest}; it no longer holds what follows position {cursor.Position}.")
+            {
+                Mend = "Load the crossings of this source again.",
+            };
+        }
+
+        var fragments = new List<LogFragment>();
+        var relations = new Dictionary<int, TableSchema>();
+        var end = passed;
+        var bytes = 0;
+        var atHead = true;
+        next.Bind(1, cursor.Position).Bind(2, cursor.Part);
+        try
+        {
+            while (next.Step())
+            {
+                var body = next.Bytes(5);
+                var position = new LogPosition((ulong)next.Integer(0));
+                cursor = (next.Integer(0), next.Integer(1));
+                var isLast = next.Integer(3) == 1;
+                Take(fragments, relations, body, position, new DateTimeOffset(next.Integer(2), TimeSpan.Zero), cursor.Part == 0, isLast, (int)next.Integer(4));
+                if (isLast)
+                {
+                    end = position;
+                }
+
+                bytes += body.Length;
+                if (bytes >= ReadBytes)
+                {
+                    atHead = false;
+                    break;
+                }
+            }
+        }
+        finally
+        {
+            next.Reset();
+        }
+
+        return new LogRead(fragments, relations, atHead ? LogPosition.Max(end, head) : end, atHead);
+    }
+
+    private void Take(
+        List<LogFragment> fragments,
+        Dictionary<int, TableSchema> relations,
+        byte[] body,
+        LogPosition position,
+        DateTimeOffset committedAt,
+        bool isFirst,
+        bool isLast,
+        int count)
+    {
+        var kept = Chosen(body, relations, ref count);
+        if (count > 0 || !(isFirst && isLast))
+        {
+            fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, kept));
+        }
+    }
+
+    /// <summary>The changes of chosen tables; the same bytes when all are chosen.</summary>
+    private ReadOnlyMemory<byte> Chosen(byte[] body, Dictionary<int, TableSchema> relations, ref int count)
+    {
+        var reader = new ChangeReader(body);
+        var all = true;
+        while (reader.TryRead(out var change))
+        {
+            all &= IsChosen(change.Relation, relations);
+        }
+
+        if (all)
+        {
+            return body;
+        }
+
+        var kept = new ArrayBufferWriter<byte>();
+        count = 0;
+        reader = new ChangeReader(body);
+        while (reader.TryRead(out var change))
+        {
+            if (IsChosen(change.Relation, relations))
+            {
+                ChangeWriter.Write(kept, change);
+                count++;
+            }
+        }
+
+        return kept.WrittenMemory;
+    }
+
+    private bool IsChosen(int relation, Dictionary<int, TableSchema> relations)
+    {
+        if (!known.TryGetValue(relation, out var form))
+        {
+            using var find = new Statement(connection.Handle!, "SELECT body FROM vestige_relation WHERE number = ?", database.Name);
+            find.Bind(1, relation);
+            form = find.Step() ? JsonSerializer.Deserialize<TableSchema>(find.Text(0))! : throw new InvalidDataException($"The log names relation {relation}, which is not known.");
+            known.Add(relation, form);
+        }
+
+        if (!tables.Contains(form.Name))
+        {
+            return false;
+        }
+
+        if (told.Add(relation))
+        {
+            relations.Add(relation, form);
+        }
+
+        return true;
+    }
+}

@@ -1,0 +1,52 @@
+using SQLitePCL;
+using Vestige.Connectors.StandIn.Catalogue;
+using Vestige.Connectors.StandIn.Native;
+using Vestige.Core.Changes;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.StandIn.Sources;
+
+/// <summary>What sources and targets read in the same way, on a connection of the caller's.</summary>
+internal static class StandInReads
+{
+    public static IReadOnlyList<TableDescription> Tables(sqlite3 database, string schema) =>
+        [.. TableCatalogue.Read(database, schema).Select(table => new TableDescription(table, Count(database, table.Name), null, Reason(table)))];
+
+    public static long Count(sqlite3 database, TableName table)
+    {
+        using var count = new Statement(database, $"SELECT count(*) FROM {Quote.Name(table.Name)}", table.ToString());
+        count.Step();
+        return count.Integer(0);
+    }
+
+    public static Row? Find(sqlite3 database, TableSchema table, IReadOnlyList<string> key)
+    {
+        if (!table.HasKey || key.Count != table.KeyOrdinals.Count)
+        {
+            return null;
+        }
+
+        var where = string.Join(" AND ", table.KeyOrdinals.Select(i => $"{Quote.Name(table.Columns[i].Name)} = ?"));
+        var columns = Quote.Names(table.Columns.Select(column => column.Name));
+        using var find = new Statement(database, $"SELECT {columns} FROM {Quote.Name(table.Name.Name)} WHERE {where} LIMIT 1", table.Name.ToString());
+        for (var i = 0; i < key.Count; i++)
+        {
+            find.Bind(i + 1, key[i]);
+        }
+
+        if (!find.Step())
+        {
+            return null;
+        }
+
+        var writer = new RowWriter();
+        find.WriteRow(writer, table.Columns.Count);
+        return writer.ToRow();
+    }
+
+    private static string? Reason(TableSchema table) =>
+        !table.HasKey ? "it has no primary key, so a changed row could not be found on the target"
+        : table.Columns.Any(column => column.Generated) ? "it has generated columns, which cannot be written"
+        : null;
+}

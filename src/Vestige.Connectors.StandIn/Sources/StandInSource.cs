@@ -1,0 +1,83 @@
+using System.Globalization;
+using Vestige.Connectors.StandIn.Native;
+using Vestige.Core.Positions;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.StandIn.Sources;
+
+/// <summary>A stand-in read as a source.</summary>
+public sealed class StandInSource(StandInDatabase database, TimeProvider clock) : StandInLine(database, clock), ISource
+{
+    public async Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation)
+    {
+        await Database.Drills.PassLineAsync(cancellation);
+        var head = Database.Head;
+        DateTimeOffset? first = null;
+        if (captured < head)
+        {
+            using var reader = Database.OpenReader();
+            using var next = new Statement(reader.Handle!, "SELECT committed_at FROM vestige_log WHERE position > ? ORDER BY position, part LIMIT 1", Database.Name);
+            next.Bind(1, (long)captured.Place);
+            first = next.Step() ? new DateTimeOffset(next.Integer(0), TimeSpan.Zero) : null;
+        }
+
+        return new SourceHead(Database.Identity, head, Database.Oldest, Database.LogBytes, Database.Options.LogLimit, first, Clock.GetUtcNow());
+    }
+
+    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, CancellationToken cancellation)
+    {
+        await Database.Drills.PassLineAsync(cancellation);
+        if (after > Database.Head)
+        {
+            throw new PlaceLostException($"The log of {Database.Name} ends at {Format(Database.Head)}, before position {Format(after)}. The database was replaced by an older one.")
+            {
+                Mend = "Load the crossings of this source again.",
+            };
+        }
+
+        return new StandInLogReader(Database, after, tables);
+    }
+
+    public async Task ConfirmAsync(LogPosition position, CancellationToken cancellation)
+    {
+        await Database.Drills.PassLineAsync(cancellation);
+        Database.Confirm(position);
+    }
+
+    public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation)
+    {
+        await Database.Drills.PassLineAsync(cancellation);
+        return await Database.WhileClosedAsync(() => StandInSnapshot.Open(Database, readers, Clock), cancellation);
+    }
+
+    public async Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(tables);
+        var began = Clock.GetTimestamp();
+        await Database.Drills.PassLineAsync(cancellation);
+        var stopped = Database.Drills.ReaderStopped;
+        return
+        [
+            new ReadinessLine(
+                "log",
+                !stopped,
+                stopped ? "the log cannot be read (drill)" : $"{LogFigures()}",
+                "a readable log",
+                stopped ? "Lift the drill on the stand-in's page." : null,
+                Clock.GetElapsedTime(began)),
+        ];
+    }
+
+    public string Format(LogPosition position) => position.Place.ToString(CultureInfo.InvariantCulture);
+
+    public LogPosition? Parse(string text) =>
+        ulong.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var place) ? new LogPosition(place) : null;
+
+    public long Distance(LogPosition from, LogPosition to) => (long)to.Place - (long)from.Place;
+
+    private string LogFigures() =>
+        $"{Core.Text.Figures.Bytes(Database.LogBytes)} kept of at most {Core.Text.Figures.Bytes(Database.Options.LogLimit)}";
+}

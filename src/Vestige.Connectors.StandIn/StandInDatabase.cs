@@ -1,0 +1,355 @@
+using Microsoft.Data.Sqlite;
+using SQLitePCL;
+using Vestige.Connectors.StandIn.Catalogue;
+using Vestige.Connectors.StandIn.Drills;
+using Vestige.Connectors.StandIn.Log;
+using Vestige.Connectors.StandIn.Native;
+using Vestige.Core.Changes;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Spooling;
+
+namespace Vestige.Connectors.StandIn;
+
+/// <summary>
+/// A small operational database in one SQLite file, with a transaction log of its own. Everything that writes passes one
+/// door, one transaction at a time; the door sees every changed row and writes the log in the same SQLite transaction.
+/// Readers use connections of their own and never wait. Safe for several threads. One process at a time.
+/// </summary>
+public sealed class StandInDatabase : IAsyncDisposable
+{
+    private static readonly HashSet<string?> ReadingPragmas = ["table_info", "table_xinfo", "foreign_key_list", "index_list", "index_info"];
+    private readonly SqliteConnection connection;
+    private readonly SemaphoreSlim door = new(1);
+    private readonly ChangeBuffer buffer = new();
+    private readonly Relations relations;
+    private readonly ChangeHook hook;
+    private readonly LogStore log;
+    private readonly Dictionary<string, Statement> statements = [];
+    private readonly TimeProvider clock;
+    private IReadOnlyList<RefusedRow> refusedInForce = [];
+    private int triggers;
+    private bool guarded;
+
+    private StandInDatabase(string path, string name, StandInOptions options, TimeProvider clock)
+    {
+        Path = path;
+        Name = name;
+        Options = options;
+        this.clock = clock;
+        Drills = new StandInDrills(name, clock);
+        connection = Open(path, readOnly: false);
+        Run("PRAGMA journal_mode = WAL");
+        Run("PRAGMA synchronous = FULL");
+        Run("PRAGMA wal_autocheckpoint = 4000");
+        Run("PRAGMA cache_size = -16000");
+        Run("PRAGMA temp_store = FILE");
+        Run("BEGIN IMMEDIATE");
+        Run(LogStore.Schema);
+        using (var identity = new Statement(Handle, "INSERT OR IGNORE INTO vestige_meta (name, value) VALUES ('server', lower(hex(randomblob(8))))", name))
+        {
+            identity.Run();
+        }
+
+        relations = new Relations(Handle, name);
+        relations.Load();
+        Run("COMMIT");
+        log = new LogStore(Handle, options);
+        hook = new ChangeHook(Handle, relations, buffer);
+        raw.sqlite3_set_authorizer(Handle, Authorize, null);
+        using var server = new Statement(Handle, "SELECT value FROM vestige_meta WHERE name = 'server'", name);
+        server.Step();
+        Identity = new LogIdentity(server.Text(0), 1);
+        Head = new LogPosition((ulong)log.Head);
+        Oldest = new LogPosition((ulong)log.Oldest);
+    }
+
+    public string Path { get; }
+
+    /// <summary>The database's name, which is also the name of its one schema.</summary>
+    public string Name { get; }
+
+    public StandInOptions Options { get; }
+
+    public StandInDrills Drills { get; }
+
+    public LogIdentity Identity { get; }
+
+    /// <summary>The position of the last committed transaction.</summary>
+    public LogPosition Head { get; private set; }
+
+    /// <summary>What comes after this position is still in the log.</summary>
+    public LogPosition Oldest { get; private set; }
+
+    public long LogBytes => (long)(Head.Place - Oldest.Place);
+
+    /// <summary>Beats after each commit.</summary>
+    public Pulse Committed { get; } = new();
+
+    internal sqlite3 Handle => connection.Handle!;
+
+    internal ChangeBuffer Buffer => buffer;
+
+    /// <summary>Opens the file, making it when it is not there.</summary>
+    public static StandInDatabase Open(string path, string name, StandInOptions options, TimeProvider clock)
+    {
+        try
+        {
+            return new StandInDatabase(path, name, options, clock);
+        }
+        catch (SqliteException exception)
+        {
+            throw new PortException($"The stand-in {name} cannot be opened at {path}: {exception.Message}", exception)
+            {
+                Mend = "Make sure that the file can be written and is not held by another process.",
+            };
+        }
+    }
+
+    /// <summary>Opens the door for one transaction; dispose it to go out again. Without a commit nothing happened.</summary>
+    public async Task<StandInTransaction> BeginAsync(bool checkReferences = true, CancellationToken cancellation = default)
+    {
+        await door.WaitAsync(cancellation);
+        try
+        {
+            PutDrillsInForce();
+            Run(checkReferences ? "PRAGMA foreign_keys = ON" : "PRAGMA foreign_keys = OFF");
+            Run("BEGIN IMMEDIATE");
+            Run("PRAGMA defer_foreign_keys = ON");
+            return new StandInTransaction(this);
+        }
+        catch
+        {
+            Leave();
+            throw;
+        }
+    }
+
+    /// <summary>Runs work while nobody can write, so that several readers can begin at the same state.</summary>
+    internal async Task<T> WhileClosedAsync<T>(Func<T> work, CancellationToken cancellation)
+    {
+        await door.WaitAsync(cancellation);
+        try
+        {
+            return work();
+        }
+        finally
+        {
+            door.Release();
+        }
+    }
+
+    /// <summary>Tells the log that everything up to here is kept elsewhere.</summary>
+    internal void Confirm(LogPosition position) => log.Confirm(position);
+
+    internal SqliteConnection OpenReader() => Open(Path, readOnly: true);
+
+    /// <summary>A statement on the door's connection, prepared once. Only within a transaction.</summary>
+    internal Statement Prepared(string sql)
+    {
+        if (!statements.TryGetValue(sql, out var statement))
+        {
+            if (statements.Count > 500)
+            {
+                ForgetStatements();
+            }
+
+            statement = new Statement(Handle, sql, Name);
+            statements.Add(sql, statement);
+        }
+
+        return statement;
+    }
+
+    /// <summary>Runs one statement that may change the form of tables, and logs what it changed.</summary>
+    internal void RunFormChange(string sql)
+    {
+        hook.Silenced.UnionWith(TablesOfFormChange(sql));
+        try
+        {
+            Run(sql);
+        }
+        finally
+        {
+            hook.Silenced.Clear();
+        }
+
+        AfterStatement();
+    }
+
+    /// <summary>After each statement: the log notes a change of form behind the rows changed before it.</summary>
+    internal void AfterStatement()
+    {
+        hook.ThrowIfFailed();
+        if (!relations.SchemaMoved())
+        {
+            return;
+        }
+
+        hook.ForgetNames();
+        var writer = new RowWriter();
+        foreach (var (number, what) in relations.Refresh())
+        {
+            writer.Begin(1);
+            writer.Text(what);
+            ChangeWriter.Write(buffer.Writer, ChangeKind.Schema, number, default, writer.Finish());
+            buffer.Wrote();
+        }
+    }
+
+    /// <summary>Puts statements typed by a person under guard: they may not steer transactions or touch our own tables.</summary>
+    internal void Guard(bool on) => guarded = on;
+
+    internal TableSchema? RelationOf(int number) => relations.FormOf(number);
+
+    /// <summary>Rows of these tables are not logged by the next statement, which changes their form.</summary>
+    internal void Silence(IEnumerable<string> tables)
+    {
+        hook.Silenced.Clear();
+        hook.Silenced.UnionWith(tables);
+    }
+
+    internal void Commit()
+    {
+        hook.ThrowIfFailed();
+        var state = ((long)Head.Place, (long)Oldest.Place);
+        if (buffer.Count > 0)
+        {
+            state = log.Write(buffer, clock.GetUtcNow(), relations.SchemaVersion);
+        }
+
+        Run("COMMIT");
+        log.Committed(state);
+        Head = new LogPosition((ulong)log.Head);
+        Oldest = new LogPosition((ulong)log.Oldest);
+    }
+
+    internal void Rollback()
+    {
+        if (raw.sqlite3_get_autocommit(Handle) == 0)
+        {
+            Run("ROLLBACK");
+        }
+
+        if (relations.SchemaMoved())
+        {
+            hook.ForgetNames();
+        }
+
+        relations.Reload();
+    }
+
+    internal void Leave()
+    {
+        buffer.Clear();
+        hook.Silenced.Clear();
+        guarded = false;
+        door.Release();
+        Committed.Beat();
+    }
+
+    internal void Run(string sql)
+    {
+        var code = raw.sqlite3_exec(Handle, sql);
+        if (code != raw.SQLITE_OK)
+        {
+            throw SqliteFailure.Of(Handle, raw.sqlite3_extended_errcode(Handle), Name);
+        }
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await door.WaitAsync();
+        ForgetStatements();
+        hook.Dispose();
+        log.Dispose();
+        buffer.Dispose();
+        connection.Dispose();
+        door.Dispose();
+    }
+
+    private static SqliteConnection Open(string path, bool readOnly)
+    {
+        var opened = new SqliteConnection(new SqliteConnectionStringBuilder
+        {
+            DataSource = path,
+            Mode = readOnly ? SqliteOpenMode.ReadOnly : SqliteOpenMode.ReadWriteCreate,
+            Pooling = false,
+        }.ToString());
+        opened.Open();
+        raw.sqlite3_busy_timeout(opened.Handle, 5000);
+        raw.sqlite3_extended_result_codes(opened.Handle, 1);
+        return opened;
+    }
+
+    private static IEnumerable<string> TablesOfFormChange(string sql) => FormChange.TableOf(sql) is { } table ? [table] : [];
+
+    private void ForgetStatements()
+    {
+        foreach (var statement in statements.Values)
+        {
+            statement.Dispose();
+        }
+
+        statements.Clear();
+    }
+
+    /// <summary>A refused row is refused by the database itself, through a trigger of this connection.</summary>
+    private void PutDrillsInForce()
+    {
+        var wanted = Drills.Refused;
+        if (ReferenceEquals(wanted, refusedInForce))
+        {
+            return;
+        }
+
+        Run("CREATE TEMP TABLE IF NOT EXISTS drill_refused (number INTEGER NOT NULL, key TEXT NOT NULL)");
+        Run("DELETE FROM temp.drill_refused");
+        for (var number = 0; number < triggers; number++)
+        {
+            Run($"DROP TRIGGER IF EXISTS temp.drill_insert_{number}");
+            Run($"DROP TRIGGER IF EXISTS temp.drill_update_{number}");
+        }
+
+        var tables = TableCatalogue.Read(Handle, Name).Where(table => table.HasKey).ToDictionary(table => table.Name.Name, StringComparer.OrdinalIgnoreCase);
+        triggers = 0;
+        foreach (var rows in wanted.Where(row => tables.ContainsKey(row.Table)).GroupBy(row => row.Table))
+        {
+            RefuseRows(triggers++, tables[rows.Key], [.. rows.Select(row => row.Key)]);
+        }
+
+        refusedInForce = wanted;
+    }
+
+    private void RefuseRows(int number, TableSchema table, List<string> keys)
+    {
+        using var insert = new Statement(Handle, "INSERT INTO temp.drill_refused (number, key) VALUES (?, ?)", Name);
+        keys.ForEach(key => insert.Bind(1, number).Bind(2, key).Run());
+        var column = Quote.Name(table.Columns[table.KeyOrdinals[0]].Name);
+        foreach (var verb in new[] { "insert", "update" })
+        {
+            Run($"CREATE TEMP TRIGGER drill_{verb}_{number} BEFORE {verb} ON main.{Quote.Name(table.Name.Name)} "
+                + $"WHEN EXISTS (SELECT 1 FROM temp.drill_refused WHERE number = {number} AND key = CAST(NEW.{column} AS TEXT)) "
+                + "BEGIN SELECT RAISE(ABORT, 'row refused (drill)'); END");
+        }
+    }
+
+    private int Authorize(object data, int action, string? first, string? second, string? database, string? trigger)
+    {
+        if (!guarded)
+        {
+            return raw.SQLITE_OK;
+        }
+
+        return action switch
+        {
+            raw.SQLITE_TRANSACTION or raw.SQLITE_SAVEPOINT or raw.SQLITE_ATTACH or raw.SQLITE_DETACH => raw.SQLITE_DENY,
+            raw.SQLITE_PRAGMA => second is null || ReadingPragmas.Contains(first) ? raw.SQLITE_OK : raw.SQLITE_DENY,
+            raw.SQLITE_INSERT or raw.SQLITE_UPDATE or raw.SQLITE_DELETE or raw.SQLITE_CREATE_TABLE or raw.SQLITE_DROP_TABLE
+                when first is not null && first.StartsWith(TableCatalogue.OwnPrefix, StringComparison.OrdinalIgnoreCase) => raw.SQLITE_DENY,
+            raw.SQLITE_ALTER_TABLE when second is not null && second.StartsWith(TableCatalogue.OwnPrefix, StringComparison.OrdinalIgnoreCase) => raw.SQLITE_DENY,
+            _ => raw.SQLITE_OK,
+        };
+    }
+}

@@ -1,0 +1,115 @@
+using Vestige.Connectors.StandIn.Native;
+using Vestige.Core.Changes;
+
+namespace Vestige.Connectors.StandIn;
+
+/// <summary>One transaction through the door of a stand-in. Dispose it always; without a commit it is rolled back.</summary>
+public sealed class StandInTransaction : IDisposable
+{
+    private readonly StandInDatabase database;
+    private bool committed;
+    private bool left;
+
+    internal StandInTransaction(StandInDatabase database) => this.database = database;
+
+    internal StandInDatabase Database => database;
+
+    /// <summary>Runs statements without parameters, from our own code or a test, one after the other.</summary>
+    public void Run(string statement)
+    {
+        if (FormChange.TableOf(statement) is not null)
+        {
+            database.RunFormChange(statement);
+        }
+        else
+        {
+            database.Run(statement);
+            database.AfterStatement();
+        }
+    }
+
+    /// <summary>Runs a prepared statement with values, and returns how many rows it changed.</summary>
+    public int Run(string statement, params ReadOnlySpan<object?> values)
+    {
+        var prepared = Bound(statement, values);
+        prepared.Run();
+        return SQLitePCL.raw.sqlite3_changes(database.Handle);
+    }
+
+    /// <summary>Runs a prepared query with values and returns all its rows.</summary>
+    public IReadOnlyList<Row> Query(string statement, params ReadOnlySpan<object?> values)
+    {
+        var prepared = Bound(statement, values);
+        var rows = new List<Row>();
+        var writer = new RowWriter();
+        try
+        {
+            while (prepared.Step())
+            {
+                prepared.WriteRow(writer, prepared.Columns);
+                rows.Add(writer.ToRow());
+            }
+        }
+        finally
+        {
+            prepared.Reset();
+        }
+
+        return rows;
+    }
+
+    private Statement Bound(string statement, ReadOnlySpan<object?> values)
+    {
+        var prepared = database.Prepared(statement);
+        for (var i = 0; i < values.Length; i++)
+        {
+            switch (values[i])
+            {
+                case null:
+                    prepared.Bind(i + 1, (string?)null);
+                    break;
+                case long or int:
+                    prepared.Bind(i + 1, Convert.ToInt64(values[i]));
+                    break;
+                case byte[] bytes:
+                    prepared.Bind(i + 1, bytes);
+                    break;
+                default:
+                    prepared.Bind(i + 1, values[i]!.ToString());
+                    break;
+            }
+        }
+
+        return prepared;
+    }
+
+    internal Statement Prepared(string sql) => database.Prepared(sql);
+
+    /// <summary>Writes the log and commits, both or neither.</summary>
+    public void Commit()
+    {
+        database.Commit();
+        committed = true;
+    }
+
+    public void Dispose()
+    {
+        if (left)
+        {
+            return;
+        }
+
+        left = true;
+        try
+        {
+            if (!committed)
+            {
+                database.Rollback();
+            }
+        }
+        finally
+        {
+            database.Leave();
+        }
+    }
+}

@@ -1,0 +1,72 @@
+using SQLitePCL;
+using Vestige.Connectors.StandIn.Native;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.StandIn.Targets;
+
+/// <summary>The progress of crossings, kept in two small tables beside the rows.</summary>
+internal static class ProgressStore
+{
+    public static (long Epoch, TargetProgress Progress) Read(sqlite3 database, string crossing)
+    {
+        using var head = new Statement(database, "SELECT epoch, server, timeline, position FROM vestige_progress WHERE crossing = ?", crossing);
+        head.Bind(1, crossing);
+        if (!head.Step())
+        {
+            return (0, TargetProgress.None);
+        }
+
+        var identity = head.IsNull(1) ? null : new LogIdentity(head.Text(1), head.Integer(2));
+        LogPosition? position = head.IsNull(3) ? null : new LogPosition((ulong)head.Integer(3));
+        using var rows = new Statement(database, "SELECT schema, name, loaded, position, held_cause FROM vestige_progress_table WHERE crossing = ? ORDER BY schema, name", crossing);
+        rows.Bind(1, crossing);
+        var tables = new List<TableProgress>();
+        while (rows.Step())
+        {
+            tables.Add(new TableProgress(
+                new TableName(rows.Text(0), rows.Text(1)),
+                rows.Integer(2) == 1,
+                new LogPosition((ulong)rows.Integer(3)),
+                rows.IsNull(4) ? null : rows.Text(4)));
+        }
+
+        return (head.Integer(0), new TargetProgress(identity, position, tables));
+    }
+
+    /// <summary>Writes the update and returns the progress after it.</summary>
+    public static TargetProgress Write(StandInTransaction transaction, string crossing, TargetProgress before, ProgressUpdate update)
+    {
+        var position = update.Position ?? (update.Restart ? null : before.Position);
+        var identity = update.Identity ?? before.Identity;
+        if (position != before.Position || identity != before.Identity)
+        {
+            transaction.Run(
+                "UPDATE vestige_progress SET server = ?, timeline = ?, position = ? WHERE crossing = ?",
+                identity?.Server,
+                identity?.Timeline,
+                position is null ? null : (long)position.Value.Place,
+                crossing);
+        }
+
+        foreach (var table in update.Tables)
+        {
+            transaction.Run(
+                "INSERT INTO vestige_progress_table (crossing, schema, name, loaded, position, held_cause) VALUES (?, ?, ?, ?, ?, ?) "
+                + "ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause",
+                crossing,
+                table.Table.Schema,
+                table.Table.Name,
+                table.Loaded ? 1 : 0,
+                (long)table.Position.Place,
+                table.HeldCause);
+        }
+
+        var changed = update.Tables.ToDictionary(table => table.Table);
+        var tables = update.Tables.Count == 0
+            ? before.Tables
+            : [.. before.Tables.Where(table => !changed.ContainsKey(table.Table)).Concat(update.Tables).OrderBy(table => table.Table)];
+        return new TargetProgress(identity, position, tables);
+    }
+}

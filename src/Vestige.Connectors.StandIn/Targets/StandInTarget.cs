@@ -1,0 +1,104 @@
+using Vestige.Connectors.StandIn.Native;
+using Vestige.Connectors.StandIn.Sources;
+using Vestige.Core.Positions;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.StandIn.Targets;
+
+/// <summary>A stand-in written as a target.</summary>
+public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) : StandInLine(database, clock), ITarget
+{
+    public TableName NameFor(TableName source) => new(Database.Name, source.Name);
+
+    public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables)
+    {
+        ArgumentNullException.ThrowIfNull(tables);
+        var names = tables.Select(table => table.Name.Name).ToHashSet();
+        return [.. tables.Select(table => TableStatements.Create(table, names))];
+    }
+
+    public async Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+        IReadOnlyList<TableSchema> tables,
+        bool emptyExisting,
+        IReadOnlySet<TableName> begun,
+        CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(tables);
+        ArgumentNullException.ThrowIfNull(begun);
+        var there = (await ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name.Name, StringComparer.OrdinalIgnoreCase);
+        var owners = await ReadAsync(Owners, cancellation);
+        var lines = new List<ReadinessLine>();
+        foreach (var table in tables)
+        {
+            if (!begun.Contains(table.Name) && there.TryGetValue(table.Name.Name, out var existing))
+            {
+                lines.Add(Line(table, existing, emptyExisting, owners.GetValueOrDefault(table.Name.Name)));
+            }
+        }
+
+        return lines;
+    }
+
+    public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) =>
+        ReadAsync(reader => ProgressStore.Read(reader, crossing).Progress, cancellation);
+
+    public async Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation)
+    {
+        await Database.Drills.PassLineAsync(cancellation);
+        using var transaction = await Database.BeginAsync(cancellation: cancellation);
+        var (last, progress) = ProgressStore.Read(Database.Handle, crossing);
+        if (last >= epoch)
+        {
+            throw new FencedException($"A worker of epoch {last} is at work on {crossing} in {Database.Name}; this one is of epoch {epoch}.") { Transient = true };
+        }
+
+        transaction.Run("INSERT INTO vestige_progress (crossing, epoch) VALUES (?, ?) ON CONFLICT (crossing) DO UPDATE SET epoch = excluded.epoch", crossing, epoch);
+        transaction.Commit();
+        return new StandInTargetSession(Database, crossing, epoch, progress);
+    }
+
+    public async Task ForgetAsync(string crossing, CancellationToken cancellation)
+    {
+        await Database.Drills.PassLineAsync(cancellation);
+        using var transaction = await Database.BeginAsync(cancellation: cancellation);
+        transaction.Run("DELETE FROM vestige_progress WHERE crossing = ?", crossing);
+        transaction.Run("DELETE FROM vestige_progress_table WHERE crossing = ?", crossing);
+        transaction.Commit();
+    }
+
+    private static Dictionary<string, string> Owners(SQLitePCL.sqlite3 reader)
+    {
+        using var select = new Statement(reader, "SELECT name, min(crossing) FROM vestige_progress_table GROUP BY name", "owners");
+        var owners = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
+        while (select.Step())
+        {
+            owners[select.Text(0)] = select.Text(1);
+        }
+
+        return owners;
+    }
+
+    private ReadinessLine Line(TableSchema table, TableDescription existing, bool emptyExisting, string? owner)
+    {
+        var step = $"target table {NameFor(table.Name)}";
+        if (owner is not null)
+        {
+            return new ReadinessLine(step, false, $"the crossing {owner} writes to it", "a table of its own", "Leave the table out, or remove that crossing.", TimeSpan.Zero);
+        }
+
+        if (table.DifferenceTo(existing.Schema) is { } difference)
+        {
+            return new ReadinessLine(step, false, $"it has another form: {difference}", "the same columns in the same order", "Drop or alter the target's table, or leave it out.", TimeSpan.Zero);
+        }
+
+        var rows = existing.EstimatedRows;
+        return rows == 0
+            ? new ReadinessLine(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
+            : emptyExisting
+                ? new ReadinessLine(step, true, $"its {Core.Text.Figures.Of(rows, "row")} will be deleted", "no rows, or leave to delete them", null, TimeSpan.Zero)
+                : new ReadinessLine(step, false, $"it already has {Core.Text.Figures.Of(rows, "row")}", "no rows, or leave to delete them", "Empty the table, or choose that existing rows are deleted first.", TimeSpan.Zero);
+    }
+}

@@ -1,0 +1,56 @@
+using Vestige.Connectors.StandIn.Native;
+using Vestige.Core.Positions;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.StandIn.Targets;
+
+/// <summary>One worker's hold on a stand-in.</summary>
+internal sealed class StandInTargetSession(StandInDatabase database, string crossing, long epoch, TargetProgress progress) : ITargetSession
+{
+    public TargetProgress Progress { get; internal set; } = progress;
+
+    public string Crossing => crossing;
+
+    public async Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation)
+    {
+        await database.Drills.PassLineAsync(cancellation);
+        var transaction = await database.BeginAsync(checkReferences, cancellation);
+        try
+        {
+            Expect(transaction);
+            return new StandInTargetTransaction(this, transaction);
+        }
+        catch
+        {
+            transaction.Dispose();
+            throw;
+        }
+    }
+
+    public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+
+    private void Expect(StandInTransaction transaction)
+    {
+        var head = transaction.Prepared("SELECT epoch, position FROM vestige_progress WHERE crossing = ?");
+        head.Bind(1, crossing);
+        try
+        {
+            var there = head.Step();
+            LogPosition? position = !there || head.IsNull(1) ? null : new LogPosition((ulong)head.Integer(1));
+            if (!there || head.Integer(0) != epoch || position != Progress.Position)
+            {
+                throw new FencedException(there
+                    ? $"The worker of epoch {epoch} has been succeeded by epoch {head.Integer(0)}, or the position moved to {position}."
+                    : $"The progress of {crossing} was removed from {database.Name}.")
+                {
+                    Transient = true,
+                };
+            }
+        }
+        finally
+        {
+            head.Reset();
+        }
+    }
+}

@@ -1,0 +1,336 @@
+using SQLitePCL;
+using Vestige.Connectors.StandIn.Catalogue;
+using Vestige.Connectors.StandIn.Native;
+using Vestige.Core.Applying;
+using Vestige.Core.Changes;
+using Vestige.Core.Folding;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.StandIn.Targets;
+
+/// <summary>
+/// One transaction on a stand-in. Deletes come first, children before parents, then updates, then inserts, parents before
+/// children; references are checked at the commit, and a row whose unique values move is deleted and inserted again, so
+/// that values may swap.
+/// </summary>
+internal sealed class StandInTargetTransaction(StandInTargetSession session, StandInTransaction transaction) : ITargetTransaction
+{
+    private readonly Dictionary<TableSchema, TableStatements> statements = new(ReferenceEqualityComparer.Instance);
+
+    public Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, bool replace, CancellationToken cancellation)
+    {
+        if (tables.Count == 0)
+        {
+            return Task.CompletedTask;
+        }
+
+        var database = transaction.Database;
+        var there = TableCatalogue.Read(database.Handle, database.Name).ToDictionary(table => table.Name.Name, StringComparer.OrdinalIgnoreCase);
+        var present = there.Keys.Concat(tables.Select(table => table.Name.Name)).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        foreach (var table in tables)
+        {
+            var exists = there.TryGetValue(table.Name.Name, out var existing);
+            if (exists && replace && !table.SameForm(existing!))
+            {
+                transaction.Run($"DROP TABLE {Quote.Name(table.Name.Name)}");
+                exists = false;
+            }
+
+            if (!exists)
+            {
+                transaction.Run(TableStatements.Create(table, present));
+            }
+        }
+
+        return Task.CompletedTask;
+    }
+
+    public Task EmptyAsync(TableSchema table, CancellationToken cancellation)
+    {
+        transaction.Run(Of(table).Empty);
+        return Task.CompletedTask;
+    }
+
+    public Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation)
+    {
+        var reader = new ChangeReader(block.Rows);
+        var insert = transaction.Prepared(Of(table).Insert);
+        while (reader.TryRead(out var change))
+        {
+            BindAll(insert, change.After);
+            Write(insert, table, change.Kind, change.After);
+        }
+
+        return Task.CompletedTask;
+    }
+
+    public Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation)
+    {
+        var counts = new Dictionary<TableName, ApplyCounts>();
+        void Count(TableSchema table, ApplyCounts met)
+        {
+            if (met.Total > 0)
+            {
+                counts[table.Name] = counts.GetValueOrDefault(table.Name) + met;
+            }
+        }
+
+        var order = Ordered(tables);
+        foreach (var folded in order.Reverse())
+        {
+            if (folded.EmptiedFirst)
+            {
+                transaction.Run(Of(folded.Table).Empty);
+            }
+
+            foreach (var row in folded.Rows)
+            {
+                if (row.Kind == ChangeKind.Delete || MovesUnique(folded.Table, row))
+                {
+                    Count(folded.Table, DeleteRow(folded.Table, row.Before));
+                }
+            }
+        }
+
+        foreach (var folded in order)
+        {
+            foreach (var row in folded.Rows)
+            {
+                if (row.Kind == ChangeKind.Update && !MovesUnique(folded.Table, row))
+                {
+                    Count(folded.Table, UpdateRow(folded.Table, row.Before, row.After));
+                }
+            }
+        }
+
+        foreach (var folded in order)
+        {
+            foreach (var row in folded.Rows)
+            {
+                if (row.Kind == ChangeKind.Insert || MovesUnique(folded.Table, row))
+                {
+                    Count(folded.Table, InsertRow(folded.Table, row.After));
+                }
+            }
+        }
+
+        return Task.FromResult<IReadOnlyDictionary<TableName, ApplyCounts>>(counts);
+    }
+
+    public Task<ApplyCounts> ApplyAsync(TableSchema table, RowChange change, CancellationToken cancellation)
+    {
+        switch (change.Kind)
+        {
+            case ChangeKind.Insert:
+                return Task.FromResult(InsertRow(table, change.After));
+            case ChangeKind.Delete:
+                return Task.FromResult(DeleteRow(table, change.Before));
+            case ChangeKind.Truncate:
+                transaction.Run(Of(table).Empty);
+                return Task.FromResult(default(ApplyCounts));
+            case ChangeKind.Update when RowKey.Of(change.Before, table.KeyOrdinals) == RowKey.Of(change.After, table.KeyOrdinals):
+                return Task.FromResult(UpdateRow(table, change.Before, change.After));
+            case ChangeKind.Update:
+                var moved = DeleteRow(table, change.Before);
+                return Task.FromResult(moved + InsertRow(table, RowMerge.Fill(change.After, change.Before)));
+            default:
+                throw new InvalidOperationException($"A {change.Kind} change cannot be applied to a row.");
+        }
+    }
+
+    public async Task CommitAsync(ProgressUpdate update, CancellationToken cancellation)
+    {
+        await transaction.Database.Drills.PassLineAsync(cancellation);
+        var after = ProgressStore.Write(transaction, session.Crossing, session.Progress, update);
+        try
+        {
+            transaction.Commit();
+        }
+        catch (PortException exception) when (raw.sqlite3_extended_errcode(transaction.Database.Handle) == SqliteFailure.ForeignKey)
+        {
+            throw ReferenceRefused(exception);
+        }
+
+        session.Progress = after;
+    }
+
+    public ValueTask DisposeAsync()
+    {
+        transaction.Dispose();
+        return ValueTask.CompletedTask;
+    }
+
+    private static IReadOnlyList<FoldedTable> Ordered(IReadOnlyList<FoldedTable> tables)
+    {
+        if (tables.Count < 2)
+        {
+            return tables;
+        }
+
+        var byName = tables.ToDictionary(folded => folded.Table.Name);
+        return [.. TableOrder.Of(tables.Select(folded => folded.Table)).ParentsFirst.Select(name => byName[name])];
+    }
+
+    private TableStatements Of(TableSchema table)
+    {
+        if (!statements.TryGetValue(table, out var made))
+        {
+            statements.Add(table, made = new TableStatements(table));
+        }
+
+        return made;
+    }
+
+    private bool MovesUnique(TableSchema table, FoldedRow row)
+    {
+        if (row.Kind != ChangeKind.Update || table.UniqueKeys.Count == 0 || row.After.HasAbsent)
+        {
+            return false;
+        }
+
+        foreach (var column in Of(table).UniqueColumns)
+        {
+            if (row.Before.KindAt(column) != row.After.KindAt(column) || !row.Before.ValueAt(column).SequenceEqual(row.After.ValueAt(column)))
+            {
+                return true;
+            }
+        }
+
+        return false;
+    }
+
+    private ApplyCounts InsertRow(TableSchema table, Row row)
+    {
+        var insert = transaction.Prepared(Of(table).Insert);
+        BindAll(insert, row);
+        var code = insert.TryStep();
+        insert.Reset();
+        if (code is SqliteFailure.PrimaryKey or SqliteFailure.RowId)
+        {
+            Update(table, row, row);
+            return new ApplyCounts(AlreadyThere: 1, 0);
+        }
+
+        ThrowIfRefused(code, table, ChangeKind.Insert, row);
+        return default;
+    }
+
+    private ApplyCounts UpdateRow(TableSchema table, Row before, Row after)
+    {
+        if (Of(table).Others.Count == 0 || Update(table, before.IsNone ? after : before, after) > 0)
+        {
+            return default;
+        }
+
+        if (after.HasAbsent)
+        {
+            throw Refused(table, ChangeKind.Update, after, "the row is not there, and the log does not carry all of it");
+        }
+
+        InsertRow(table, after);
+        return new ApplyCounts(0, Missing: 1);
+    }
+
+    private int Update(TableSchema table, Row key, Row after)
+    {
+        var made = Of(table);
+        if (made.Others.Count == 0)
+        {
+            return 1;
+        }
+
+        var columns = after.HasAbsent ? [.. made.Others.Where(i => after.KindAt(i) != ValueKind.Absent)] : made.Others;
+        if (columns.Count == 0)
+        {
+            return 1;
+        }
+
+        var update = transaction.Prepared(ReferenceEquals(columns, made.Others) ? made.Update : made.UpdateOf(columns));
+        var index = 1;
+        foreach (var column in columns)
+        {
+            update.Bind(index++, after, column);
+        }
+
+        foreach (var column in table.KeyOrdinals)
+        {
+            update.Bind(index++, key, column);
+        }
+
+        return Write(update, table, ChangeKind.Update, after);
+    }
+
+    private ApplyCounts DeleteRow(TableSchema table, Row row)
+    {
+        var delete = transaction.Prepared(Of(table).Delete);
+        var index = 1;
+        foreach (var column in table.KeyOrdinals)
+        {
+            delete.Bind(index++, row, column);
+        }
+
+        return Write(delete, table, ChangeKind.Delete, row) > 0 ? default : new ApplyCounts(0, Missing: 1);
+    }
+
+    private static void BindAll(Statement statement, Row row)
+    {
+        for (var i = 0; i < row.Count; i++)
+        {
+            statement.Bind(i + 1, row, i);
+        }
+    }
+
+    private int Write(Statement statement, TableSchema table, ChangeKind kind, Row row)
+    {
+        var code = statement.TryStep();
+        statement.Reset();
+        ThrowIfRefused(code, table, kind, row);
+        return raw.sqlite3_changes(transaction.Database.Handle);
+    }
+
+    private void ThrowIfRefused(int code, TableSchema table, ChangeKind kind, Row row)
+    {
+        if (code == raw.SQLITE_DONE)
+        {
+            return;
+        }
+
+        var words = raw.sqlite3_errmsg(transaction.Database.Handle).utf8_to_string();
+        throw SqliteFailure.IsConstraint(code) || (code & 0xFF) is raw.SQLITE_MISMATCH or raw.SQLITE_TOOBIG
+            ? Refused(table, kind, row, $"{words} (SQLite {code})")
+            : SqliteFailure.Of(transaction.Database.Handle, code, table.Name.ToString());
+    }
+
+    private RowRefusedException Refused(TableSchema table, ChangeKind kind, Row row, string answer)
+    {
+        var key = RowKey.Display(row, table.KeyOrdinals);
+        return new RowRefusedException($"{transaction.Database.Name} refused {ChangeMarks.Of(kind)} of {table.Name} {key}: {answer}.")
+        {
+            Table = table.Name,
+            Kind = kind,
+            Key = key,
+            Answer = answer,
+            Mend = "Remove the cause on the target, then resume: the row is tried again. Everything before it is applied.",
+        };
+    }
+
+    private RowRefusedException ReferenceRefused(Exception inner)
+    {
+        var database = transaction.Database;
+        using var check = new Statement(database.Handle, "SELECT \"table\", rowid, parent FROM pragma_foreign_key_check LIMIT 1", database.Name);
+        var found = check.Step();
+        var table = found ? check.Text(0) : "";
+        var parent = found ? check.Text(2) : "";
+        var key = found && !check.IsNull(1) ? check.Text(1) : "";
+        return new RowRefusedException($"{database.Name} refused the commit: row {key} of {table} refers to a row of {parent} that is not there.", inner)
+        {
+            Table = new TableName(database.Name, table),
+            Kind = ChangeKind.Insert,
+            Key = key,
+            Answer = "FOREIGN KEY constraint failed",
+            Mend = $"Restore the row of {parent} on the target, then resume.",
+        };
+    }
+}

@@ -1,0 +1,101 @@
+using System.Buffers;
+using System.Buffers.Binary;
+using System.Text;
+
+namespace Vestige.Core.Changes;
+
+/// <summary>Builds <see cref="Row"/> segments one after the other, reusing its buffer. Not safe for several threads.</summary>
+public sealed class RowWriter
+{
+    private byte[] buffer = new byte[512];
+    private int columns;
+    private int written;
+    private int values;
+
+    /// <summary>Starts a row of that many columns; every column must then be written once, in order.</summary>
+    public void Begin(int count)
+    {
+        ArgumentOutOfRangeException.ThrowIfGreaterThan(count, ushort.MaxValue);
+        columns = count;
+        written = 0;
+        values = 0;
+        Reserve(Row.CountSize + (Row.SlotSize * count));
+        BinaryPrimitives.WriteUInt16LittleEndian(buffer, (ushort)count);
+    }
+
+    public void Null() => Close(ValueKind.Null);
+
+    public void Absent() => Close(ValueKind.Absent);
+
+    public void Integer(long value)
+    {
+        BinaryPrimitives.WriteInt64LittleEndian(Claim(sizeof(long)), value);
+        Close(ValueKind.Integer);
+    }
+
+    public void Real(double value)
+    {
+        BinaryPrimitives.WriteDoubleLittleEndian(Claim(sizeof(double)), value);
+        Close(ValueKind.Real);
+    }
+
+    public void Text(string value)
+    {
+        ArgumentNullException.ThrowIfNull(value);
+        Encoding.UTF8.GetBytes(value, Claim(Encoding.UTF8.GetByteCount(value)));
+        Close(ValueKind.Text);
+    }
+
+    public void Value(ValueKind kind, ReadOnlySpan<byte> bytes)
+    {
+        bytes.CopyTo(Claim(bytes.Length));
+        Close(kind);
+    }
+
+    /// <summary>The finished segment, valid until the next <see cref="Begin"/>.</summary>
+    public ReadOnlySpan<byte> Finish()
+    {
+        if (written != columns)
+        {
+            throw new InvalidOperationException($"The row has {columns} columns; {written} were written.");
+        }
+
+        return buffer.AsSpan(0, Row.CountSize + (Row.SlotSize * columns) + values);
+    }
+
+    /// <summary>The finished row in an array of its own.</summary>
+    public Row ToRow() => new(Finish().ToArray());
+
+    private Span<byte> Claim(int size)
+    {
+        var start = Row.CountSize + (Row.SlotSize * columns) + values;
+        Reserve(start + size);
+        values += size;
+        if ((uint)values > Row.OffsetMask)
+        {
+            throw new InvalidDataException("A row of 256 MB or more cannot cross.");
+        }
+
+        return buffer.AsSpan(start, size);
+    }
+
+    private void Close(ValueKind kind)
+    {
+        if (written >= columns)
+        {
+            throw new InvalidOperationException($"The row has only {columns} columns.");
+        }
+
+        var slot = ((uint)kind << Row.KindShift) | (uint)values;
+        BinaryPrimitives.WriteUInt32LittleEndian(buffer.AsSpan(Row.CountSize + (Row.SlotSize * written)), slot);
+        written++;
+    }
+
+    private void Reserve(int size)
+    {
+        if (buffer.Length < size)
+        {
+            Array.Resize(ref buffer, Math.Max(size, buffer.Length * 2));
+        }
+    }
+}

@@ -1,0 +1,10 @@
+namespace Vestige.Core.Crossings;
+
+/// <summary>What a person last asked of a crossing; kept, so that a restart resumes what ran.</summary>
+public enum DesiredState
+{
+    Draft,
+    Run,
+    Pause,
+    Stop,
+}

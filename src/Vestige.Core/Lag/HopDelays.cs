@@ -1,0 +1,48 @@
+namespace Vestige.Core.Lag;
+
+/// <summary>Where the time of a transaction went between its commit and its copy.</summary>
+/// <param name="Capture">From the commit at the source until it was read from the log.</param>
+/// <param name="Spool">Until it was durable in the spool.</param>
+/// <param name="Treatment">Spent in treating and folding.</param>
+/// <param name="Apply">Waiting for the target and writing to it.</param>
+public readonly record struct HopDelays(TimeSpan Capture, TimeSpan Spool, TimeSpan Treatment, TimeSpan Apply)
+{
+    public TimeSpan Total => Capture + Spool + Treatment + Apply;
+
+    /// <summary>The share of each hop in percent, in the order of the hops; all zero when there was no delay.</summary>
+    public IReadOnlyList<double> Shares
+    {
+        get
+        {
+            var total = Total.TotalSeconds;
+            return [.. new[] { Capture, Spool, Treatment, Apply }.Select(hop => total <= 0 ? 0 : 100 * hop.TotalSeconds / total)];
+        }
+    }
+
+    /// <summary>The hop that took longest; the earlier one on a tie.</summary>
+    public string Largest
+    {
+        get
+        {
+            var shares = Shares;
+            return new[] { "capture", "spool", "treatment", "apply" }[Enumerable.Range(0, 4).MaxBy(i => (shares[i], -i))];
+        }
+    }
+
+    /// <summary>Splits by the times at each hop; a time before the one preceding it (clock skew) counts as no delay.</summary>
+    public static HopDelays Between(
+        DateTimeOffset committed,
+        DateTimeOffset captured,
+        DateTimeOffset spooled,
+        TimeSpan treating,
+        DateTimeOffset applied)
+    {
+        var capture = AtLeastZero(captured - committed);
+        var spool = AtLeastZero(spooled - captured);
+        var rest = AtLeastZero(applied - spooled);
+        var treatment = treating < rest ? treating : rest;
+        return new HopDelays(capture, spool, treatment, rest - treatment);
+    }
+
+    private static TimeSpan AtLeastZero(TimeSpan span) => span < TimeSpan.Zero ? TimeSpan.Zero : span;
+}

@@ -1,0 +1,16 @@
+namespace Vestige.Core.Schemas;
+
+/// <summary>One column of a table as its database declares it.</summary>
+/// <param name="Name">Spelt as the database has it.</param>
+/// <param name="Type">The declared type, in the database's own words; may be empty where the engine allows that.</param>
+/// <param name="Nullable">False when the database refuses NULL here.</param>
+/// <param name="KeyOrdinal">1-based place in the primary key; 0 when the column is not part of it.</param>
+/// <param name="Default">The default as an expression in the database's own words; null when there is none.</param>
+/// <param name="Generated">True when the database computes the value itself.</param>
+public sealed record Column(
+    string Name,
+    string Type,
+    bool Nullable = true,
+    int KeyOrdinal = 0,
+    string? Default = null,
+    bool Generated = false);

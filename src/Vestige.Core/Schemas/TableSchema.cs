@@ -1,0 +1,86 @@
+namespace Vestige.Core.Schemas;
+
+/// <summary>The form of one table at one moment of its history. Immutable.</summary>
+public sealed record TableSchema(
+    TableName Name,
+    IReadOnlyList<Column> Columns,
+    IReadOnlyList<UniqueKey> UniqueKeys,
+    IReadOnlyList<ForeignKey> ForeignKeys)
+{
+    private int[]? keyOrdinals;
+
+    /// <summary>Indexes into <see cref="Columns"/> in primary key order; empty for a table without a key.</summary>
+    public IReadOnlyList<int> KeyOrdinals => keyOrdinals ??= [.. Columns
+        .Select((column, index) => (column, index))
+        .Where(pair => pair.column.KeyOrdinal > 0)
+        .OrderBy(pair => pair.column.KeyOrdinal)
+        .Select(pair => pair.index)];
+
+    public bool HasKey => KeyOrdinals.Count > 0;
+
+    /// <summary>The index of the column of that exact name, or -1.</summary>
+    public int IndexOf(string column)
+    {
+        for (var i = 0; i < Columns.Count; i++)
+        {
+            if (Columns[i].Name == column)
+            {
+                return i;
+            }
+        }
+
+        return -1;
+    }
+
+    /// <summary>
+    /// True when rows of the one can be written into the other as they are: same columns in the same order with the same
+    /// types, and the same key. Defaults and references do not matter for that.
+    /// </summary>
+    public bool SameForm(TableSchema other)
+    {
+        ArgumentNullException.ThrowIfNull(other);
+        return Columns.Count == other.Columns.Count && Columns.Zip(other.Columns).All(pair => SameForm(pair.First, pair.Second));
+    }
+
+    /// <summary>What keeps <see cref="SameForm(TableSchema)"/> from holding, in words; null when it holds.</summary>
+    public string? DifferenceTo(TableSchema other)
+    {
+        ArgumentNullException.ThrowIfNull(other);
+        foreach (var column in Columns)
+        {
+            var there = other.Columns.FirstOrDefault(candidate => candidate.Name == column.Name);
+            if (there is null)
+            {
+                return $"column {column.Name} is missing there";
+            }
+
+            if (!string.Equals(there.Type, column.Type, StringComparison.OrdinalIgnoreCase))
+            {
+                return $"column {column.Name} is {Typed(column)} here and {Typed(there)} there";
+            }
+
+            if (there.KeyOrdinal != column.KeyOrdinal)
+            {
+                return $"column {column.Name} stands elsewhere in the key there";
+            }
+
+            if (there.Nullable != column.Nullable)
+            {
+                return $"column {column.Name} takes NULL on one side only";
+            }
+        }
+
+        var extra = other.Columns.FirstOrDefault(column => IndexOf(column.Name) < 0);
+        return extra is not null
+            ? $"column {extra.Name} exists only there"
+            : SameForm(other) ? null : "the columns stand in another order there";
+    }
+
+    private static string Typed(Column column) => column.Type.Length == 0 ? "of no type" : column.Type;
+
+    private static bool SameForm(Column left, Column right) =>
+        left.Name == right.Name
+        && string.Equals(left.Type, right.Type, StringComparison.OrdinalIgnoreCase)
+        && left.KeyOrdinal == right.KeyOrdinal
+        && left.Nullable == right.Nullable;
+}

@@ -1,0 +1,429 @@
+using Microsoft.Extensions.Logging;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+
+namespace Vestige.Engine.Capturing;
+
+/// <summary>
+/// Reads one source's log into its spool, for all crossings of that source. What is read is first made durable, then
+/// confirmed to the source (never the other way round). While one group is being written the reader waits, so that under
+/// load each sync carries more and when quiet each transaction is synced at once.
+/// </summary>
+public sealed class Capture : IAsyncDisposable
+{
+    private static readonly TimeSpan PollWait = TimeSpan.FromMilliseconds(250);
+    private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
+    private static readonly TimeSpan RateWindow = TimeSpan.FromSeconds(10);
+    private readonly ISource source;
+    private readonly TimeProvider clock;
+    private readonly Random random;
+    private readonly EventLog events;
+    private readonly ILogger logger;
+    private readonly Lock gate = new();
+    private readonly HashSet<TableName> tables = [];
+    private readonly RateMeter logRate = new(RateWindow);
+    private readonly RateMeter spoolRate = new(RateWindow);
+    private readonly CancellationTokenSource stopping = new();
+    private CancellationTokenSource reopening = new();
+    private Task running = Task.CompletedTask;
+    private LogPosition? confirmed;
+    private SourceHead? head;
+    private DateTimeOffset sampledAt;
+    private LogPosition captured;
+    private DateTimeOffset? provenAt;
+    private DateTimeOffset? firstUnspooled;
+    private string? waiting;
+    private DateTimeOffset? waitingSince;
+    private bool lost;
+    private CancellationTokenSource restart = new();
+    private IReadOnlySet<TableName> carried = new HashSet<TableName>();
+
+    public Capture(string connection, ISource source, Spool spool, TimeProvider clock, Random random, EventLog events, ILogger logger)
+    {
+        ArgumentNullException.ThrowIfNull(spool);
+        Connection = connection;
+        this.source = source;
+        Spool = spool;
+        this.clock = clock;
+        this.random = random;
+        this.events = events;
+        this.logger = logger;
+        captured = spool.Last;
+    }
+
+    public string Connection { get; }
+
+    public Spool Spool { get; }
+
+    /// <summary>Beats when reading stops or starts to work.</summary>
+    public Pulse Turned { get; } = new();
+
+    public CaptureStatus Status
+    {
+        get
+        {
+            lock (gate)
+            {
+                return new CaptureStatus(
+                    Connection,
+                    waiting is null,
+                    waiting,
+                    waitingSince,
+                    lost,
+                    LogPosition.Max(head?.Head ?? captured, captured),
+                    captured,
+                    Spool.Last,
+                    head is not null && captured >= head.Head,
+                    provenAt,
+                    head is not null && captured < head.Head ? head.FirstUncaptured : null,
+                    firstUnspooled,
+                    head?.HeldBytes ?? 0,
+                    head?.LimitBytes,
+                    Spool.Bytes,
+                    Spool.Options.BudgetBytes,
+                    logRate.PerSecond,
+                    Math.Max(0, spoolRate.PerSecond),
+                    head is null ? TimeSpan.Zero : head.Now - sampledAt);
+            }
+        }
+    }
+
+    public void Start() => running = RunAsync();
+
+    /// <summary>
+    /// Makes sure that changes of these tables are read from now on; returns when the log is being read with them.
+    /// </summary>
+    public async Task CarryAsync(IEnumerable<TableName> wanted, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(wanted);
+        var all = wanted.ToList();
+        bool added;
+        lock (gate)
+        {
+            var before = tables.Count;
+            tables.UnionWith(all);
+            added = tables.Count != before;
+        }
+
+        if (added)
+        {
+            await reopening.CancelAsync();
+        }
+
+        while (true)
+        {
+            var turned = Turned.Next;
+            var status = Status;
+            if (lost)
+            {
+                throw LostPlace();
+            }
+
+            if (status.Running && Spool.Identity is not null && Carries(all))
+            {
+                return;
+            }
+
+            await turned.WaitAsync(cancellation);
+        }
+    }
+
+    /// <summary>Begins anew at the present head of the log, for a new load after the place was lost.</summary>
+    public async Task RestartAsync(CancellationToken cancellation)
+    {
+        await StopReadingAsync();
+        await Spool.ClearAsync(cancellation);
+        lock (gate)
+        {
+            lost = false;
+            captured = LogPosition.Zero;
+            confirmed = null;
+            carried = new HashSet<TableName>();
+            tables.Clear();
+        }
+
+        restart = new CancellationTokenSource();
+        Start();
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await stopping.CancelAsync();
+        await StopReadingAsync();
+        await Spool.DisposeAsync();
+        stopping.Dispose();
+    }
+
+    private bool Carries(List<TableName> wanted)
+    {
+        lock (gate)
+        {
+            return wanted.TrueForAll(carried.Contains);
+        }
+    }
+
+    private async Task StopReadingAsync()
+    {
+        await restart.CancelAsync();
+        await running;
+    }
+
+    private async Task RunAsync()
+    {
+        await Task.Yield();
+        using var ending = CancellationTokenSource.CreateLinkedTokenSource(stopping.Token, restart.Token);
+        var attempt = 0;
+        while (!ending.IsCancellationRequested)
+        {
+            using var turn = CancellationTokenSource.CreateLinkedTokenSource(ending.Token, RenewReopening());
+            try
+            {
+                await ReadAsync(() => attempt = 0, turn.Token);
+            }
+            catch (OperationCanceledException) when (turn.IsCancellationRequested)
+            {
+                // Either the end, or tables were added: the log is opened again from where the spool ends.
+            }
+            catch (PlaceLostException exception)
+            {
+                await LoseAsync(exception);
+                return;
+            }
+            catch (Exception exception) when (exception is not OutOfMemoryException)
+            {
+                attempt++;
+                await WaitAsync(attempt, exception, ending.Token);
+            }
+        }
+    }
+
+    private CancellationToken RenewReopening()
+    {
+        if (reopening.IsCancellationRequested)
+        {
+            reopening.Dispose();
+            reopening = new CancellationTokenSource();
+        }
+
+        return reopening.Token;
+    }
+
+    private async Task ReadAsync(Action works, CancellationToken cancellation)
+    {
+        await Spool.RecoverAsync(cancellation);
+        await SampleAsync(cancellation);
+        await AgreeOnLogAsync(cancellation);
+        HashSet<TableName> chosen;
+        lock (gate)
+        {
+            captured = Spool.Last;
+            firstUnspooled = null;
+            tables.UnionWith(Spool.Tables);
+            chosen = [.. tables];
+        }
+
+        await Spool.CarryAsync(chosen, cancellation);
+        await using var reader = await source.OpenLogAsync(Spool.Last, chosen, cancellation);
+        await WorksAsync(chosen);
+        while (true)
+        {
+            await WaitForRoomAsync(cancellation);
+            var read = await reader.ReadAsync(PollWait, cancellation);
+            works();
+            await TakeAsync(read, cancellation);
+            if (clock.GetUtcNow() - sampledAt >= SampleEvery)
+            {
+                await Spool.TrimAsync(cancellation);
+                await SampleAsync(cancellation);
+            }
+        }
+    }
+
+    private async Task AgreeOnLogAsync(CancellationToken cancellation)
+    {
+        if (Spool.Identity is null)
+        {
+            await Spool.StartAsync(head!.Identity, head.Head, cancellation);
+        }
+        else if (Spool.Identity != head!.Identity)
+        {
+            throw new PlaceLostException(
+                $"The source's log is now {head.Identity}; the spool is of {Spool.Identity}. The database was restored or replaced.")
+            {
+                Mend = "Load the crossings of this source again.",
+            };
+        }
+    }
+
+    private async Task TakeAsync(LogRead read, CancellationToken cancellation)
+    {
+        var now = clock.GetUtcNow();
+        lock (gate)
+        {
+            captured = LogPosition.Max(captured, read.Passed);
+            if (read.Fragments.Count > 0)
+            {
+                firstUnspooled ??= read.Fragments[0].CommittedAt;
+            }
+
+            if (read.AtHead)
+            {
+                provenAt = now;
+            }
+        }
+
+        if (read.Fragments.Count > 0)
+        {
+            await Spool.AppendAsync(read, now, cancellation);
+        }
+
+        await PassOthersAsync(read, now, cancellation);
+        var durable = await Spool.SyncAsync(cancellation);
+        lock (gate)
+        {
+            firstUnspooled = durable >= captured ? null : firstUnspooled;
+        }
+
+        if (confirmed is null || durable > confirmed)
+        {
+            await source.ConfirmAsync(durable, cancellation);
+            confirmed = durable;
+        }
+    }
+
+    /// <summary>
+    /// A stretch of log without any of our tables moves the spool's end by an empty transaction, at rest or every 4 MB, so
+    /// that the source need not keep it.
+    /// </summary>
+    private async Task PassOthersAsync(LogRead read, DateTimeOffset now, CancellationToken cancellation)
+    {
+        var end = read.Fragments.Count > 0 ? read.Fragments[^1].Position : Spool.Last;
+        if (read.Passed <= end || (read.Fragments.Count > 0 && !read.Fragments[^1].Last))
+        {
+            return;
+        }
+
+        if (read.AtHead || source.Distance(Spool.Last, read.Passed) > 4 << 20)
+        {
+            var nothing = new LogFragment(read.Passed, now, First: true, Last: true, 0, default);
+            await Spool.AppendAsync(read with { Fragments = [nothing], Relations = new Dictionary<int, TableSchema>() }, now, cancellation);
+        }
+    }
+
+    private async Task WaitForRoomAsync(CancellationToken cancellation)
+    {
+        var announced = false;
+        while (Spool.Full)
+        {
+            await Spool.TrimAsync(cancellation);
+            if (!Spool.Full)
+            {
+                break;
+            }
+
+            if (!announced)
+            {
+                announced = true;
+                SetWaiting($"The spool is at its budget of {Spool.Options.BudgetBytes} bytes. The source keeps its log until crossings have moved on.");
+                await events.OfConnectionAsync(Connection, EventKind.Warning, "The spool is full. Capture waits, and the source keeps its log.");
+            }
+
+            await SampleAsync(cancellation);
+            await Task.Delay(SampleEvery, clock, cancellation);
+        }
+
+        if (announced)
+        {
+            await WorksAsync(null);
+        }
+    }
+
+    private async Task SampleAsync(CancellationToken cancellation)
+    {
+        var sample = await source.SampleAsync(captured, cancellation);
+        var now = clock.GetUtcNow();
+        lock (gate)
+        {
+            head = sample;
+            sampledAt = now;
+            logRate.Sample(now, sample.Head.Place);
+            spoolRate.Sample(now, Spool.Bytes);
+        }
+    }
+
+    private async Task WorksAsync(IReadOnlySet<TableName>? chosen)
+    {
+        bool again;
+        lock (gate)
+        {
+            again = waiting is not null;
+            waiting = null;
+            waitingSince = null;
+            carried = chosen ?? carried;
+        }
+
+        Turned.Beat();
+        if (again)
+        {
+            await events.OfConnectionAsync(Connection, EventKind.Note, "Reading the log again.");
+        }
+    }
+
+    private async Task WaitAsync(int attempt, Exception exception, CancellationToken cancellation)
+    {
+        var pause = RetryPause.Before(attempt, random);
+        var isNew = SetWaiting(exception.Message);
+        logger.LogWarning(exception, "Capture of {Connection} failed, attempt {Attempt}", Connection, attempt);
+        if (isNew)
+        {
+            await events.OfConnectionAsync(Connection, EventKind.Warning, $"The log cannot be read: {exception.Message}");
+        }
+
+        try
+        {
+            await Task.Delay(pause, clock, cancellation);
+        }
+        catch (OperationCanceledException)
+        {
+            // The end; the caller looks at its token.
+        }
+    }
+
+    private async Task LoseAsync(PlaceLostException exception)
+    {
+        lock (gate)
+        {
+            lost = true;
+        }
+
+        SetWaiting(exception.Message);
+        await events.OfConnectionAsync(Connection, EventKind.Fault, exception.Message);
+    }
+
+    private PlaceLostException LostPlace()
+    {
+        lock (gate)
+        {
+            return new PlaceLostException(waiting ?? "The log was lost.") { Mend = "Load the crossings of this source again." };
+        }
+    }
+
+    private bool SetWaiting(string why)
+    {
+        bool isNew;
+        lock (gate)
+        {
+            isNew = waiting != why;
+            waiting = why;
+            waitingSince ??= clock.GetUtcNow();
+        }
+
+        Turned.Beat();
+        return isNew;
+    }
+}

@@ -1,0 +1,44 @@
+using Vestige.Core.Positions;
+
+namespace Vestige.Engine.Capturing;
+
+/// <summary>Where the reading of one source's log stands. A picture of one moment.</summary>
+/// <param name="Connection">The source connection.</param>
+/// <param name="Running">Whether the log is being read.</param>
+/// <param name="Waiting">Why it is not, in words; null while it runs.</param>
+/// <param name="WaitingSince">Since when.</param>
+/// <param name="LostPlace">The log no longer reaches back to where the spool ends.</param>
+/// <param name="Head">The source's head as last sampled.</param>
+/// <param name="Captured">Read up to here.</param>
+/// <param name="Spooled">Durable up to here.</param>
+/// <param name="PassedHead">The reader is at or past the last sampled head.</param>
+/// <param name="ProvenAt">When that last was so.</param>
+/// <param name="FirstUncaptured">Commit time of the first transaction not captured, as last sampled.</param>
+/// <param name="FirstUnspooled">Commit time of the first transaction captured and not durable.</param>
+/// <param name="LogBytes">Log kept at the source.</param>
+/// <param name="LogLimit">The most it keeps; null when it does not drop.</param>
+/// <param name="SpoolBytes">Size of the spool.</param>
+/// <param name="SpoolBudget">Its limit.</param>
+/// <param name="BytesPerSecond">Log bytes a second the source wrote, lately.</param>
+/// <param name="SpoolBytesPerSecond">Bytes a second by which the spool grew, lately; never negative.</param>
+/// <param name="ClockDifference">The source's clock minus ours.</param>
+public sealed record CaptureStatus(
+    string Connection,
+    bool Running,
+    string? Waiting,
+    DateTimeOffset? WaitingSince,
+    bool LostPlace,
+    LogPosition Head,
+    LogPosition Captured,
+    LogPosition Spooled,
+    bool PassedHead,
+    DateTimeOffset? ProvenAt,
+    DateTimeOffset? FirstUncaptured,
+    DateTimeOffset? FirstUnspooled,
+    long LogBytes,
+    long? LogLimit,
+    long SpoolBytes,
+    long SpoolBudget,
+    double BytesPerSecond,
+    double SpoolBytesPerSecond,
+    TimeSpan ClockDifference);

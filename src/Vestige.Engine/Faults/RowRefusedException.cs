@@ -1,0 +1,32 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Engine.Faults;
+
+/// <summary>The target did not take a row, for a reason that waiting will not mend.</summary>
+public sealed class RowRefusedException : PortException
+{
+    public RowRefusedException()
+    {
+    }
+
+    public RowRefusedException(string message)
+        : base(message)
+    {
+    }
+
+    public RowRefusedException(string message, Exception? innerException)
+        : base(message, innerException)
+    {
+    }
+
+    public TableName Table { get; init; }
+
+    public ChangeKind Kind { get; init; }
+
+    /// <summary>The key as shown to people; empty when the target did not say which row it was.</summary>
+    public string Key { get; init; } = "";
+
+    /// <summary>The target's own words.</summary>
+    public string Answer { get; init; } = "";
+}

@@ -1,0 +1,156 @@
+using System.Collections.Immutable;
+using Vestige.Core.Changes;
+using Vestige.Core.Folding;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+
+namespace Vestige.Engine.Following;
+
+/// <summary>
+/// Reads transactions from the spool and folds them into batches. A batch holds what is there at once, up to a size, and
+/// ends only at a transaction's end; so it is small when the target keeps pace and large when it has fallen behind.
+/// </summary>
+internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRouter router, TimeProvider clock, int batchBytes)
+{
+    private readonly Queue<SpooledFragment> waiting = [];
+    private long openedAt;
+
+    /// <summary>Takes no transaction after this position; null for no limit.</summary>
+    public LogPosition? Limit { get; set; }
+
+    /// <summary>Called when everything durable has been taken.</summary>
+    public Action? Idle { get; set; }
+
+    /// <summary>Commit time of the first transaction read and not yet handed out; null when there is none.</summary>
+    public DateTimeOffset? OldestWaiting => waiting.TryPeek(out var fragment) ? fragment.CommittedAt : null;
+
+    /// <summary>The next batch, waiting for one; null when the limit is reached.</summary>
+    public async Task<Batch?> NextAsync(CancellationToken cancellation)
+    {
+        await Task.Yield();
+        if (!await FillAsync(cancellation))
+        {
+            return null;
+        }
+
+        var before = router.Tables;
+        openedAt = clock.GetTimestamp();
+        if (!waiting.Peek().Whole)
+        {
+            var head = waiting.Peek();
+            return new Batch([head], [], head.Position, before, before, new ChangeTally(), TimeSpan.Zero, Large: true);
+        }
+
+        return await FoldAsync(before, cancellation);
+    }
+
+    /// <summary>The parts of the large transaction at hand, one by one, to its last.</summary>
+    public async IAsyncEnumerable<SpooledFragment> PartsAsync([System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancellation)
+    {
+        while (true)
+        {
+            if (waiting.Count == 0)
+            {
+                Take(await reader.ReadAsync(batchBytes, cancellation));
+            }
+
+            var part = waiting.Dequeue();
+            yield return part;
+            if (part.Last)
+            {
+                yield break;
+            }
+        }
+    }
+
+    private async Task<bool> FillAsync(CancellationToken cancellation)
+    {
+        if (waiting.Count == 0)
+        {
+            var end = spool.Last;
+            var read = await reader.TryReadAsync(batchBytes, cancellation);
+            if (read.Count == 0)
+            {
+                if (Limit is { } limit && end >= limit)
+                {
+                    return false;
+                }
+
+                Idle?.Invoke();
+                read = await reader.ReadAsync(batchBytes, cancellation);
+            }
+
+            Take(read);
+        }
+
+        return Limit is null || waiting.Peek().Position <= Limit;
+    }
+
+    private async Task<Batch> FoldAsync(ImmutableDictionary<TableName, TableProgress> before, CancellationToken cancellation)
+    {
+        var folds = new Dictionary<TableName, TableFold>();
+        var fragments = new List<SpooledFragment>();
+        var tally = new ChangeTally();
+        var bytes = 0;
+        while (bytes < batchBytes)
+        {
+            if (waiting.Count == 0)
+            {
+                Take(await reader.TryReadAsync(batchBytes, cancellation));
+            }
+
+            if (!waiting.TryPeek(out var fragment) || !fragment.Whole || fragment.Position > Limit)
+            {
+                break;
+            }
+
+            waiting.Dequeue();
+            fragments.Add(fragment);
+            bytes += fragment.Changes.Length;
+            Add(folds, tally, fragment);
+        }
+
+        return new Batch(
+            fragments,
+            [.. folds.Values.Select(fold => fold.Finish())],
+            fragments[^1].Position,
+            before,
+            router.Tables,
+            tally,
+            clock.GetElapsedTime(openedAt),
+            Large: false);
+    }
+
+    private void Add(Dictionary<TableName, TableFold> folds, ChangeTally tally, SpooledFragment fragment)
+    {
+        var changes = new ChangeReader(fragment.Changes);
+        while (changes.TryRead(out var change))
+        {
+            var held = router.Tables;
+            if (router.Route(fragment.Position, change) is { } table)
+            {
+                if (!folds.TryGetValue(table.Name, out var fold))
+                {
+                    folds.Add(table.Name, fold = new TableFold(table));
+                }
+
+                fold.Add(change);
+                tally.Add(table, change, fragment);
+            }
+            else if (!ReferenceEquals(held, router.Tables))
+            {
+                tally.AddSchemaChange(spool.Relation(change.Relation).Name, fragment.CommittedAt);
+            }
+        }
+    }
+
+    private void Take(IReadOnlyList<SpooledFragment> fragments)
+    {
+        foreach (var fragment in fragments)
+        {
+            waiting.Enqueue(fragment);
+        }
+    }
+}

@@ -1,0 +1,46 @@
+using System.Runtime.InteropServices;
+using Vestige.Core.Changes;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Spooling;
+
+namespace Vestige.Engine.Following;
+
+/// <summary>Counts the changes of a batch by table and keeps the last few of them.</summary>
+internal sealed class ChangeTally
+{
+    private const int KeptPerBatch = 20;
+    private readonly Dictionary<TableName, TableTally> tallies = [];
+    private readonly Queue<(TableSchema Table, RowChange Change, SpooledFragment Fragment)> recent = [];
+
+    public IReadOnlyDictionary<TableName, TableTally> Tallies => tallies;
+
+    public void Add(TableSchema table, RowChange change, SpooledFragment fragment)
+    {
+        ref var tally = ref CollectionsMarshal.GetValueRefOrAddDefault(tallies, table.Name, out _);
+        tally = (tally ?? TableTally.None).With(change.Kind, fragment.CommittedAt);
+        recent.Enqueue((table, change, fragment));
+        if (recent.Count > KeptPerBatch)
+        {
+            recent.Dequeue();
+        }
+    }
+
+    /// <summary>Notes that a table's form changed; that change itself is not applied.</summary>
+    public void AddSchemaChange(TableName table, DateTimeOffset at) =>
+        tallies[table] = tallies.GetValueOrDefault(table, TableTally.None).With(ChangeKind.Schema, at);
+
+    public IReadOnlyList<RecentChange> Recent(DateTimeOffset appliedAt) => [.. recent.Select(entry => new RecentChange(
+        entry.Table.Name,
+        entry.Change.Kind,
+        KeyOf(entry.Table, entry.Change),
+        entry.Fragment.Position,
+        entry.Fragment.CommittedAt,
+        appliedAt))];
+
+    private static string KeyOf(TableSchema table, RowChange change)
+    {
+        var row = change.After.IsNone ? change.Before : change.After;
+        return row.IsNone ? "" : RowKey.Display(row, table.KeyOrdinals);
+    }
+}

@@ -1,0 +1,223 @@
+using Vestige.Core.Forecasting;
+using Vestige.Core.Lag;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Measuring;
+
+/// <summary>
+/// What a crossing has done, since the process started: one point a second for the last hour, delays per transaction of
+/// the last five minutes, tallies per table. Written by the worker and by the engine's timer, read by anybody.
+/// </summary>
+public sealed class CrossingMeter
+{
+    private const int PointsKept = 3600;
+    private const int RecentKept = 60;
+    private const int ForecastPoints = 60;
+    private static readonly TimeSpan HopWindow = TimeSpan.FromSeconds(10);
+    private readonly Lock gate = new();
+    private readonly Queue<MeasurePoint> points = [];
+    private readonly LinkedList<RecentChange> recent = [];
+    private readonly Dictionary<TableName, TableTally> tallies = [];
+    private readonly Queue<(DateTimeOffset Minute, DelayHistogram Delays)> minutes = [];
+    private readonly Queue<(DateTimeOffset At, HopDelays Sum, long Transactions)> hops = [];
+    private DelayHistogram open = new();
+    private DateTimeOffset openMinute;
+    private DateTimeOffset lastAt;
+    private long lastArrived;
+    private long lastApplied;
+    private bool idleSeen = true;
+
+    /// <summary>Changes applied since the process started.</summary>
+    public long Applied { get; private set; }
+
+    /// <summary>Notes that the worker found nothing to do, so the second holds no measure of capacity.</summary>
+    public void Idle() => idleSeen = true;
+
+    /// <summary>Takes what a committed batch did.</summary>
+    public void Committed(BatchReport report, DateTimeOffset now)
+    {
+        ArgumentNullException.ThrowIfNull(report);
+        lock (gate)
+        {
+            Applied += report.Changes;
+            foreach (var (table, tally) in report.Tallies)
+            {
+                tallies[table] = tallies.GetValueOrDefault(table, TableTally.None).Plus(tally);
+            }
+
+            foreach (var change in report.Recent)
+            {
+                recent.AddFirst(change);
+            }
+
+            while (recent.Count > RecentKept)
+            {
+                recent.RemoveLast();
+            }
+
+            RollMinute(now);
+            var sum = default(HopDelays);
+            foreach (var delay in report.Delays)
+            {
+                open.Record(delay.Total);
+                sum = new HopDelays(sum.Capture + delay.Capture, sum.Spool + delay.Spool, sum.Treatment + delay.Treatment, sum.Apply + delay.Apply);
+            }
+
+            if (report.Delays.Count > 0)
+            {
+                hops.Enqueue((now, sum, report.Delays.Count));
+            }
+
+            while (hops.Count > 0 && now - hops.Peek().At > HopWindow)
+            {
+                hops.Dequeue();
+            }
+        }
+    }
+
+    /// <summary>Notes rows that the target had or lacked against expectation.</summary>
+    public void Unexpected(TableName table, ApplyCounts counts)
+    {
+        lock (gate)
+        {
+            tallies[table] = tallies.GetValueOrDefault(table, TableTally.None).Plus(TableTally.None with { Unexpected = counts });
+        }
+    }
+
+    /// <summary>Adds the point of one second.</summary>
+    public void Sample(DateTimeOffset now, LagReading lag, TimeSpan notCaptured, TimeSpan notSpooled, TimeSpan notApplied, long arrived, long backlog)
+    {
+        lock (gate)
+        {
+            var seconds = (now - lastAt).TotalSeconds;
+            if (lastAt != default && seconds > 0)
+            {
+                var capacity = !idleSeen && backlog > 0;
+                points.Enqueue(new MeasurePoint(
+                    now,
+                    lag.Behind,
+                    notCaptured,
+                    notSpooled,
+                    notApplied,
+                    Math.Max(0, arrived - lastArrived) / seconds,
+                    (Applied - lastApplied) / seconds,
+                    capacity));
+                if (points.Count > PointsKept)
+                {
+                    points.Dequeue();
+                }
+            }
+
+            lastAt = now;
+            lastArrived = arrived;
+            lastApplied = Applied;
+            idleSeen = backlog == 0;
+        }
+    }
+
+    /// <summary>The points after a moment, oldest first.</summary>
+    public IReadOnlyList<MeasurePoint> PointsSince(DateTimeOffset moment)
+    {
+        lock (gate)
+        {
+            return [.. points.Where(point => point.At > moment)];
+        }
+    }
+
+    /// <summary>The latest changes, newest first.</summary>
+    public IReadOnlyList<RecentChange> Recent
+    {
+        get
+        {
+            lock (gate)
+            {
+                return [.. recent];
+            }
+        }
+    }
+
+    public TableTally TallyOf(TableName table)
+    {
+        lock (gate)
+        {
+            return tallies.GetValueOrDefault(table, TableTally.None);
+        }
+    }
+
+    /// <summary>The mean delay per hop of the transactions applied in the last ten seconds; null when there were none.</summary>
+    public HopDelays? MeanHops(DateTimeOffset now)
+    {
+        lock (gate)
+        {
+            var live = hops.Where(entry => now - entry.At <= HopWindow).ToList();
+            var count = live.Sum(entry => entry.Transactions);
+            return count == 0
+                ? null
+                : new HopDelays(
+                    live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Capture) / count,
+                    live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Spool) / count,
+                    live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Treatment) / count,
+                    live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Apply) / count);
+        }
+    }
+
+    /// <summary>A quantile of the delay per transaction over the last five minutes; null when none was applied.</summary>
+    public TimeSpan? Delay(double quantile, DateTimeOffset now)
+    {
+        lock (gate)
+        {
+            RollMinute(now);
+            var all = new DelayHistogram();
+            all.Merge(open);
+            foreach (var (_, delays) in minutes)
+            {
+                all.Merge(delays);
+            }
+
+            return all.Quantile(quantile);
+        }
+    }
+
+    /// <summary>Mean rates over the last seconds.</summary>
+    public (double Arriving, double Applied) Rates(int seconds = 5)
+    {
+        lock (gate)
+        {
+            var last = points.TakeLast(seconds).ToList();
+            return last.Count == 0 ? (0, 0) : (last.Average(point => point.Arriving), last.Average(point => point.Applied));
+        }
+    }
+
+    public ClearingForecast WhenClear(long backlog)
+    {
+        lock (gate)
+        {
+            var window = points.TakeLast(ForecastPoints).ToList();
+            return Forecast.WhenClear(
+                backlog,
+                [.. window.Select(point => point.Arriving)],
+                [.. window.Where(point => point.BacklogThroughout).Select(point => point.Applied)]);
+        }
+    }
+
+    private void RollMinute(DateTimeOffset now)
+    {
+        var minute = new DateTimeOffset(now.UtcTicks - (now.UtcTicks % TimeSpan.TicksPerMinute), TimeSpan.Zero);
+        if (minute != openMinute)
+        {
+            if (open.Count > 0)
+            {
+                minutes.Enqueue((openMinute, open));
+                open = new DelayHistogram();
+            }
+
+            openMinute = minute;
+        }
+
+        while (minutes.Count > 0 && now - minutes.Peek().Minute > TimeSpan.FromMinutes(5))
+        {
+            minutes.Dequeue();
+        }
+    }
+}

@@ -1,0 +1,75 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Forecasting;
+using Vestige.Core.Lag;
+using Vestige.Core.Positions;
+using Vestige.Engine.Capturing;
+using Vestige.Engine.Supervision;
+
+namespace Vestige.Engine.Measuring;
+
+/// <summary>A crossing at one moment, all that pages and the API show of it.</summary>
+/// <param name="Definition">What a person said.</param>
+/// <param name="State">The one state it has.</param>
+/// <param name="Since">Since when.</param>
+/// <param name="By">Who last steered it.</param>
+/// <param name="Fault">Why it is faulted; null when it is not.</param>
+/// <param name="Waiting">What it waits out by itself; null when nothing.</param>
+/// <param name="Lag">How far behind; null before there is a place.</param>
+/// <param name="CapturedAge">Age of the captured point of the wake.</param>
+/// <param name="SpooledAge">Age of the spooled point.</param>
+/// <param name="AppliedAge">Age of the applied point.</param>
+/// <param name="Delay">Mean delay per hop, lately; null when nothing was applied lately.</param>
+/// <param name="P95">95th percentile of the delay per transaction over five minutes; null when none was applied.</param>
+/// <param name="Arriving">Changes a second becoming durable.</param>
+/// <param name="Applied">Changes a second applied.</param>
+/// <param name="Backlog">Changes captured and not applied.</param>
+/// <param name="TransactionsBehind">Transactions captured and not applied.</param>
+/// <param name="BytesBehind">Bytes of log between the head and the applied position; null before there is a place.</param>
+/// <param name="AppliedPosition">Null before there is a place.</param>
+/// <param name="Clears">When the backlog clears.</param>
+/// <param name="SpoolFullIn">When the spool reaches its budget at the present growth; null when never.</param>
+/// <param name="LogLostIn">When, the spool being full, the source's log reaches its limit; null when never.</param>
+/// <param name="LoadEndsIn">When the load at hand ends; null when none is, or its rate is not known yet.</param>
+/// <param name="LoadRate">Rows a second of the load at hand; null when none is.</param>
+/// <param name="Capture">The reading of its source; null when that is not running.</param>
+/// <param name="Tables">Its tables; empty for a draft.</param>
+public sealed record CrossingStatus(
+    CrossingDefinition Definition,
+    CrossingState State,
+    DateTimeOffset Since,
+    string By,
+    CrossingFault? Fault,
+    CrossingFault? Waiting,
+    LagReading? Lag,
+    TimeSpan CapturedAge,
+    TimeSpan SpooledAge,
+    TimeSpan AppliedAge,
+    HopDelays? Delay,
+    TimeSpan? P95,
+    double Arriving,
+    double Applied,
+    long Backlog,
+    long TransactionsBehind,
+    long? BytesBehind,
+    LogPosition? AppliedPosition,
+    ClearingForecast Clears,
+    TimeSpan? SpoolFullIn,
+    TimeSpan? LogLostIn,
+    TimeSpan? LoadEndsIn,
+    double? LoadRate,
+    CaptureStatus? Capture,
+    IReadOnlyList<TableStatus> Tables)
+{
+    public string Name => Definition.Name;
+
+    /// <summary>The share of the load at hand that is done, 0 to 1; null when none is at hand.</summary>
+    public double? LoadShare
+    {
+        get
+        {
+            var loading = Tables.Where(table => table.RowsToLoad is not null).ToList();
+            var all = loading.Sum(table => table.RowsToLoad!.Value);
+            return loading.Count == 0 ? null : all == 0 ? 1 : Math.Min(1, (double)loading.Sum(table => table.RowsLoaded) / all);
+        }
+    }
+}

@@ -1,0 +1,14 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Engine.Measuring;
+
+/// <summary>One of the latest changes a crossing applied, to be found on both sides by its key.</summary>
+public sealed record RecentChange(
+    TableName Table,
+    ChangeKind Kind,
+    string Key,
+    LogPosition Position,
+    DateTimeOffset CommittedAt,
+    DateTimeOffset AppliedAt);

@@ -1,0 +1,189 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Forecasting;
+using Vestige.Core.Lag;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Capturing;
+using Vestige.Engine.Loading;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Supervision;
+
+namespace Vestige.Engine.Measuring;
+
+/// <summary>Makes the picture of a crossing from what its worker, its capture and its meter say.</summary>
+internal sealed class StatusReader(IConnections connections, TimeProvider clock)
+{
+    private static readonly TimeSpan FallsBehind = TimeSpan.FromSeconds(10);
+    private static readonly TimeSpan CaughtUp = TimeSpan.FromSeconds(2);
+
+    public CrossingStatus Read(CrossingEntry entry, Capture? capture)
+    {
+        var now = clock.GetUtcNow();
+        var view = entry.Worker?.View;
+        var log = entry.Stored.Desired == DesiredState.Draft ? null : capture?.Status;
+        var progress = entry.Known ?? TargetProgress.None;
+        var applied = view is { Ended: false } ? view.Applied : progress.Position;
+        var lag = applied is null || log is null ? (LagReading?)null : LagOf(now, entry, view, log, applied.Value);
+        var state = StateOf(entry, view, lag);
+        var (arriving, appliedRate) = entry.Meter.Rates();
+        var backlog = BacklogOf(entry, capture, applied);
+        var clears = entry.Meter.WhenClear(lag is { Current: true } ? 0 : backlog.Changes);
+        var captured = log is null ? TimeSpan.Zero : LagRule.Age(now, log.FirstUncaptured);
+        var spooled = log is null ? TimeSpan.Zero : Max(captured, LagRule.Age(now, log.FirstUnspooled));
+        var load = view?.Load;
+        var (ends, rate) = LoadForecast(now, load);
+        return new CrossingStatus(
+            entry.Stored.Definition,
+            state,
+            entry.StateSince,
+            entry.Stored.By,
+            view?.Fault,
+            view?.Waiting,
+            lag,
+            captured,
+            spooled,
+            Max(spooled, lag?.Behind ?? TimeSpan.Zero),
+            entry.Meter.MeanHops(now),
+            entry.Meter.Delay(0.95, now),
+            arriving,
+            appliedRate,
+            backlog.Changes,
+            backlog.Transactions,
+            BytesBehind(entry, log, applied),
+            applied,
+            clears,
+            log is null ? null : Forecast.WhenFull(log.SpoolBytes, log.SpoolBudget, log.SpoolBytesPerSecond),
+            LogLostIn(log),
+            ends,
+            rate,
+            log,
+            Tables(entry, view, progress, state, load));
+    }
+
+    private static LagReading LagOf(DateTimeOffset now, CrossingEntry entry, WorkerView? view, CaptureStatus log, LogPosition applied)
+    {
+        var oldest = view is { Ended: false } ? view.OldestInHand : null;
+        if (oldest is null && applied < log.Spooled)
+        {
+            oldest = entry.Place is { } place && place.Position == applied ? place.NextCommittedAt : null;
+        }
+
+        oldest ??= log.FirstUnspooled;
+        return LagRule.Read(now + log.ClockDifference, oldest, log.ProvenAt, log.PassedHead && applied >= log.Spooled, !log.Running);
+    }
+
+    private static CrossingState StateOf(CrossingEntry entry, WorkerView? view, LagReading? lag)
+    {
+        if (entry.Checking)
+        {
+            return CrossingState.Checking;
+        }
+
+        if (view is { Ended: false })
+        {
+            if (view.Load is not null)
+            {
+                return CrossingState.Loading;
+            }
+
+            if (view.Applied is null)
+            {
+                return CrossingState.Checking;
+            }
+
+            entry.KeepsUp = view.Following && lag is { } reading
+                && (entry.KeepsUp ? reading.Behind < FallsBehind : reading.Current || reading.Behind < CaughtUp);
+            return entry.KeepsUp ? CrossingState.Following : CrossingState.CatchingUp;
+        }
+
+        entry.KeepsUp = false;
+        if (view?.Fault is not null)
+        {
+            return CrossingState.Faulted;
+        }
+
+        return entry.Stored.Desired switch
+        {
+            DesiredState.Pause => CrossingState.Paused,
+            DesiredState.Stop => CrossingState.Stopped,
+            DesiredState.Draft => CrossingState.Draft,
+            _ => CrossingState.Checking,
+        };
+    }
+
+    private static (long Changes, long Transactions) BacklogOf(CrossingEntry entry, Capture? capture, LogPosition? applied)
+    {
+        if (capture is null || applied is null || entry.Place is not { } place || applied >= capture.Spool.Last)
+        {
+            return (0, 0);
+        }
+
+        return (Math.Max(0, capture.Spool.Changes - place.Changes), Math.Max(0, capture.Spool.Transactions - place.Transactions));
+    }
+
+    private long? BytesBehind(CrossingEntry entry, CaptureStatus? log, LogPosition? applied) =>
+        log is null || applied is null
+            ? null
+            : Math.Max(0, connections.Source(entry.Stored.Definition.Source).Distance(applied.Value, LogPosition.Max(applied.Value, log.Head)));
+
+    private static TimeSpan? LogLostIn(CaptureStatus? log) =>
+        log?.LogLimit is { } limit && log.SpoolBytes >= log.SpoolBudget
+            ? Forecast.WhenFull(log.LogBytes, limit, log.BytesPerSecond)
+            : log?.LogLimit is { } other && !log.Running ? Forecast.WhenFull(log.LogBytes, other, log.BytesPerSecond) : null;
+
+    private static (TimeSpan? Ends, double? Rate) LoadForecast(DateTimeOffset now, InitialLoad? load)
+    {
+        if (load?.StartedAt is not { } started)
+        {
+            return (null, null);
+        }
+
+        var done = load.Tables.Sum(table => table.Rows);
+        var all = load.Tables.Sum(table => Math.Max(table.EstimatedRows, table.Rows));
+        var seconds = (now - started).TotalSeconds;
+        if (done == 0 || seconds <= 0)
+        {
+            return (null, 0);
+        }
+
+        var rate = done / seconds;
+        return (TimeSpan.FromSeconds((all - done) / rate), rate);
+    }
+
+    private List<TableStatus> Tables(CrossingEntry entry, WorkerView? view, TargetProgress progress, CrossingState state, InitialLoad? load)
+    {
+        var target = connections.Target(entry.Stored.Definition.Target);
+        var known = view is { Ended: false } ? view.Tables.Values : progress.Tables;
+        var loads = load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
+        return [.. known.Select(table => table.Table).Union(loads.Keys).Order().Select(name =>
+        {
+            var table = known.FirstOrDefault(candidate => candidate.Table == name);
+            var loading = loads.GetValueOrDefault(name);
+            return new TableStatus(
+                name,
+                target.NameFor(name),
+                TableStateOf(table, loading, state),
+                table?.HeldCause,
+                loading?.Rows ?? 0,
+                loading?.EstimatedRows,
+                entry.Meter.TallyOf(name));
+        })];
+    }
+
+    private static TableState TableStateOf(TableProgress? table, TableLoad? loading, CrossingState state)
+    {
+        if (loading is not null)
+        {
+            return loading.Done ? TableState.CatchingUp : loading.Rows > 0 ? TableState.Loading : TableState.Waiting;
+        }
+
+        return table switch
+        {
+            null or { Loaded: false } => TableState.Waiting,
+            { Held: true } => TableState.Held,
+            _ => state == CrossingState.Following ? TableState.Following : TableState.CatchingUp,
+        };
+    }
+
+    private static TimeSpan Max(TimeSpan left, TimeSpan right) => left > right ? left : right;
+}

@@ -1,0 +1,23 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Engine.Ports;
+
+/// <summary>What sources and targets have in common: tables one can look at.</summary>
+public interface IDatabase
+{
+    Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation);
+
+    /// <summary>The exact number of rows as of now.</summary>
+    Task<long> CountAsync(TableName table, CancellationToken cancellation);
+
+    /// <summary>
+    /// The row whose key columns equal the given texts, in key order, compared as the engine compares a text typed by a
+    /// person with the column; null when there is none.
+    /// </summary>
+    Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation);
+
+    /// <summary>Each hop of the connection proved in turn; ends at the first that fails.</summary>
+    Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation);
+}

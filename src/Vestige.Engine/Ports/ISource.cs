@@ -1,0 +1,36 @@
+using Vestige.Core.Positions;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Engine.Ports;
+
+/// <summary>A database whose log can be read. Safe for several threads; readers and snapshots it opens are not.</summary>
+public interface ISource : IDatabase
+{
+    /// <summary>Samples the log; <paramref name="captured"/> is where the reader stands.</summary>
+    Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation);
+
+    /// <summary>
+    /// Reads the log after a position, for these tables only. Throws <see cref="Faults.PlaceLostException"/> when the log
+    /// no longer reaches back that far.
+    /// </summary>
+    Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, CancellationToken cancellation);
+
+    /// <summary>Tells the source that everything up to the position is durable here, so that it may drop its log.</summary>
+    Task ConfirmAsync(LogPosition position, CancellationToken cancellation);
+
+    /// <summary>Opens a view of all tables at one position, for that many readers at once.</summary>
+    Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation);
+
+    /// <summary>What must hold so that these tables can be read.</summary>
+    Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation);
+
+    /// <summary>A position in the source's own notation.</summary>
+    string Format(LogPosition position);
+
+    /// <summary>Reads the source's own notation; null when the text is not a position.</summary>
+    LogPosition? Parse(string text);
+
+    /// <summary>The bytes of log between two positions.</summary>
+    long Distance(LogPosition from, LogPosition to);
+}

@@ -1,0 +1,28 @@
+using Vestige.Core.Loading;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Engine.Ports;
+
+/// <summary>
+/// All tables of a source as of one position: exactly what was committed up to it. Reads may run at the same time, as
+/// many as were asked for when it was opened.
+/// </summary>
+public interface ISourceSnapshot : IAsyncDisposable
+{
+    LogPosition Position { get; }
+
+    DateTimeOffset TakenAt { get; }
+
+    /// <summary>The forms of the tables as of the snapshot; a table that is not there is missing from the result.</summary>
+    Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation);
+
+    /// <summary>Cuts a table into that many ranges of about equal rows, in key order and without gap or overlap.</summary>
+    Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation);
+
+    /// <summary>
+    /// The rows of one range, in blocks of at most about a megabyte; each row is an insert in the form of
+    /// <see cref="Core.Changes.ChangeWriter"/>, its relation 0. A block's memory stays valid.
+    /// </summary>
+    IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, CancellationToken cancellation);
+}

@@ -1,0 +1,33 @@
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Engine.Ports;
+
+/// <summary>A database that can be written. Safe for several threads; the sessions it opens are not.</summary>
+public interface ITarget : IDatabase
+{
+    /// <summary>The name that a source's table gets here.</summary>
+    TableName NameFor(TableName source);
+
+    /// <summary>The statements that would create these tables, as they would run.</summary>
+    IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables);
+
+    /// <summary>What must hold so that these tables can be written. Tables in <paramref name="begun"/> are this crossing's own.</summary>
+    Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+        IReadOnlyList<TableSchema> tables,
+        bool emptyExisting,
+        IReadOnlySet<TableName> begun,
+        CancellationToken cancellation);
+
+    /// <summary>What the target knows of the crossing, without taking it over.</summary>
+    Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation);
+
+    /// <summary>
+    /// Takes the crossing over for the worker of that epoch. Workers of lower epochs cannot write from then on. Throws
+    /// <see cref="Faults.FencedException"/> when a higher epoch was here before.
+    /// </summary>
+    Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation);
+
+    /// <summary>Forgets the crossing: its progress is removed, its rows stay.</summary>
+    Task ForgetAsync(string crossing, CancellationToken cancellation);
+}

@@ -1,0 +1,19 @@
+namespace Vestige.Engine.Ports;
+
+/// <summary>
+/// One worker's hold on a target. After any exception but a refused row the session is finished: open another, which says
+/// what was committed. Used by one caller at a time.
+/// </summary>
+public interface ITargetSession : IAsyncDisposable
+{
+    /// <summary>The progress as last committed by this session, or as found when it was opened.</summary>
+    TargetProgress Progress { get; }
+
+    /// <summary>
+    /// Begins a transaction. Throws <see cref="Faults.FencedException"/> when another worker has taken over or the position
+    /// is not the expected one.
+    /// </summary>
+    /// <param name="checkReferences">Whether foreign keys are to hold at the commit; not while tables stand at different positions.</param>
+    /// <param name="cancellation">Gives up waiting.</param>
+    Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation);
+}

@@ -1,0 +1,32 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Folding;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Engine.Ports;
+
+/// <summary>One transaction on a target: rows and progress commit together. Disposing without a commit rolls back.</summary>
+public interface ITargetTransaction : IAsyncDisposable
+{
+    /// <summary>Creates the tables where they are missing; with <paramref name="replace"/>, drops them first.</summary>
+    Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, bool replace, CancellationToken cancellation);
+
+    /// <summary>Deletes every row of the table.</summary>
+    Task EmptyAsync(TableSchema table, CancellationToken cancellation);
+
+    /// <summary>Inserts rows of an initial load into a table that this crossing has emptied.</summary>
+    Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation);
+
+    /// <summary>
+    /// Applies net effects and returns, by table, what was met against expectation. A table's <see cref="TableSchema.Name"/> is the source's. Throws
+    /// <see cref="Faults.RowRefusedException"/> when a row is not taken; the transaction can then only be disposed.
+    /// </summary>
+    Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation);
+
+    /// <summary>Applies one change as it is, for transactions too large to fold and for finding a refused row.</summary>
+    Task<ApplyCounts> ApplyAsync(TableSchema table, RowChange change, CancellationToken cancellation);
+
+    /// <summary>
+    /// Commits. An exception leaves it open whether the commit happened; only a new session's progress tells.
+    /// </summary>
+    Task CommitAsync(ProgressUpdate update, CancellationToken cancellation);
+}

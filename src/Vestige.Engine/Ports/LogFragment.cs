@@ -1,0 +1,21 @@
+using Vestige.Core.Positions;
+
+namespace Vestige.Engine.Ports;
+
+/// <summary>A committed transaction as read from a log, or a part of one too large to be held whole.</summary>
+/// <param name="Position">The position of the transaction's commit: the same for all its parts.</param>
+/// <param name="CommittedAt">By the source's clock.</param>
+/// <param name="First">The first part.</param>
+/// <param name="Last">The last part; a transaction in one part is both.</param>
+/// <param name="Count">How many changes the part holds; may be 0.</param>
+/// <param name="Changes">The changes in the form of <see cref="Core.Changes.ChangeWriter"/>.</param>
+public sealed record LogFragment(
+    LogPosition Position,
+    DateTimeOffset CommittedAt,
+    bool First,
+    bool Last,
+    int Count,
+    ReadOnlyMemory<byte> Changes)
+{
+    public bool Whole => First && Last;
+}

@@ -1,0 +1,15 @@
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Engine.Ports;
+
+/// <summary>What one read of a log gave.</summary>
+/// <param name="Fragments">In commit order; the parts of a transaction follow each other. May be empty.</param>
+/// <param name="Relations">Forms of tables that the fragments name and that no earlier read of this reader gave.</param>
+/// <param name="Passed">The reader has seen everything up to here, chosen tables or not. Never inside a transaction.</param>
+/// <param name="AtHead">There was nothing beyond at the time of the read.</param>
+public sealed record LogRead(
+    IReadOnlyList<LogFragment> Fragments,
+    IReadOnlyDictionary<int, TableSchema> Relations,
+    LogPosition Passed,
+    bool AtHead);

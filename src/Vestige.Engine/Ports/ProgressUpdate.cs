@@ -1,0 +1,17 @@
+using Vestige.Core.Positions;
+
+namespace Vestige.Engine.Ports;
+
+/// <summary>What a target transaction changes about the progress; null and empty mean unchanged.</summary>
+/// <param name="Position">The new position.</param>
+/// <param name="Tables">The tables whose progress changed.</param>
+/// <param name="Identity">The source's log the positions belong to.</param>
+/// <param name="Restart">Forget the position: the crossing is to be loaded again.</param>
+public sealed record ProgressUpdate(
+    LogPosition? Position,
+    IReadOnlyList<TableProgress> Tables,
+    LogIdentity? Identity = null,
+    bool Restart = false)
+{
+    public static ProgressUpdate None { get; } = new(null, []);
+}

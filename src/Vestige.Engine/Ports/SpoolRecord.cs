@@ -1,0 +1,20 @@
+using Vestige.Core.Positions;
+
+namespace Vestige.Engine.Ports;
+
+/// <summary>One record of a spool file. Only the body is encrypted.</summary>
+/// <param name="Sequence">1, 2, 3 ... within the file.</param>
+/// <param name="Kind">What it holds.</param>
+/// <param name="Last">For data: the position of the last transaction in it. For relations: the relation's number.</param>
+/// <param name="Complete">For data: whether it ends a transaction. Others: true.</param>
+/// <param name="Transactions">For data: how many transactions the spool had taken at its end, since it began.</param>
+/// <param name="Changes">The same for changes.</param>
+/// <param name="Body">The content.</param>
+public sealed record SpoolRecord(
+    long Sequence,
+    SpoolRecordKind Kind,
+    LogPosition Last,
+    bool Complete,
+    long Transactions,
+    long Changes,
+    ReadOnlyMemory<byte> Body);

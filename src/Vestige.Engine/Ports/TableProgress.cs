@@ -1,0 +1,14 @@
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Engine.Ports;
+
+/// <summary>How far one table of a crossing is, as kept on the target beside its rows.</summary>
+/// <param name="Table">The table.</param>
+/// <param name="Loaded">Its initial load is complete.</param>
+/// <param name="Position">Loaded as of here; changes up to it are in the rows already.</param>
+/// <param name="HeldCause">Why nothing is applied to it any more; null when it is not held.</param>
+public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null)
+{
+    public bool Held => HeldCause is not null;
+}

@@ -1,0 +1,532 @@
+using System.Buffers;
+using System.Text.Json;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Spooling;
+
+/// <summary>
+/// The durable buffer of one source connection: committed transactions in commit order, from <see cref="Begin"/> to
+/// <see cref="Last"/>. What <see cref="SyncAsync"/> has returned is durable; only then may the source be told.
+/// A data record holds whole transactions or a part of one, never both, so that an unfinished tail can be cut off without
+/// touching anything that was acknowledged; a file ends only at a transaction's end.
+/// One writer; readers and questions from any thread.
+/// </summary>
+public sealed class Spool : IAsyncDisposable
+{
+    private readonly ISpoolFiles files;
+    private readonly ISpoolCipher cipher;
+    private readonly SpoolOptions options;
+    private readonly TimeProvider clock;
+    private readonly Lock gate = new();
+    private readonly Dictionary<string, LogPosition?> holds = [];
+    private readonly SemaphoreSlim looking = new(1);
+    private Dictionary<int, TableSchema> relations = [];
+    private HashSet<TableName> tables = [];
+    private List<SpoolFileEntry> entries = [];
+    private readonly SyncTimes syncs = new();
+    private SpoolPlace? located;
+    private long sequence;
+    private long transactions;
+    private long changes;
+    private LogPosition written;
+    private bool inside;
+
+    private Spool(ISpoolFiles files, ISpoolCipher cipher, SpoolOptions options, TimeProvider clock)
+    {
+        this.clock = clock;
+        this.files = files;
+        this.cipher = cipher;
+        this.options = options;
+    }
+
+    /// <summary>Beats whenever something became durable.</summary>
+    public Pulse Grown { get; } = new();
+
+    /// <summary>Beats whenever room was made.</summary>
+    public Pulse Trimmed { get; } = new();
+
+    /// <summary>The log it is of; null before it was started.</summary>
+    public LogIdentity? Identity { get; private set; }
+
+    /// <summary>Everything after this position is held.</summary>
+    public LogPosition Begin { get; private set; }
+
+    /// <summary>
+    /// The tables whose changes are read from the log. Kept with the spool, so that after a restart nothing is passed over
+    /// before the crossings have said what they need.
+    /// </summary>
+    public IReadOnlySet<TableName> Tables
+    {
+        get
+        {
+            lock (gate)
+            {
+                return new HashSet<TableName>(tables);
+            }
+        }
+    }
+
+    /// <summary>The last durable whole transaction.</summary>
+    public LogPosition Last { get; private set; }
+
+    /// <summary>Transactions taken since the spool began, durable ones only.</summary>
+    public long Transactions { get; private set; }
+
+    /// <summary>Changes taken since the spool began, durable ones only.</summary>
+    public long Changes { get; private set; }
+
+    public SpoolOptions Options => options;
+
+    public long Bytes
+    {
+        get
+        {
+            lock (gate)
+            {
+                return entries.Sum(entry => entry.File.Bytes);
+            }
+        }
+    }
+
+    public bool Full => Bytes >= options.BudgetBytes;
+
+    /// <summary>Opens a spool, cutting off what a crash left unfinished.</summary>
+    public static async Task<Spool> OpenAsync(ISpoolFiles files, ISpoolCipher cipher, SpoolOptions options, TimeProvider clock, CancellationToken cancellation)
+    {
+        var spool = new Spool(files, cipher, options, clock);
+        await spool.RecoverAsync(cancellation);
+        return spool;
+    }
+
+    /// <summary>
+    /// Reads the files anew, after a start or after a write failed, and cuts off an unfinished tail. Open readers go on:
+    /// they only ever saw whole, durable transactions.
+    /// </summary>
+    public async Task RecoverAsync(CancellationToken cancellation)
+    {
+        await CloseFilesAsync();
+        var found = new List<SpoolFileEntry>();
+        var forms = new Dictionary<int, TableSchema>();
+        HashSet<TableName> carried = [];
+        var numbers = await files.ListAsync(cancellation);
+        foreach (var number in numbers)
+        {
+            var file = await files.OpenAsync(number, cancellation);
+            await CutTailAsync(file, cancellation);
+            var side = await file.ReadSideAsync(cancellation);
+            if (side.Count == 0 || side[0].Kind != SpoolRecordKind.Header)
+            {
+                await file.DisposeAsync();
+                await files.DeleteAsync(number, cancellation);
+                continue;
+            }
+
+            var entry = new SpoolFileEntry(number, file, JsonSerializer.Deserialize<SpoolHeader>(cipher.Open(side[0].Body.Span))!);
+            foreach (var relation in side.Where(record => record.Kind == SpoolRecordKind.Relation))
+            {
+                forms[(int)relation.Last.Place] = JsonSerializer.Deserialize<TableSchema>(cipher.Open(relation.Body.Span))!;
+            }
+
+            if (side.LastOrDefault(record => record.Kind == SpoolRecordKind.Tables) is { } chosen)
+            {
+                carried = JsonSerializer.Deserialize<HashSet<TableName>>(cipher.Open(chosen.Body.Span))!;
+            }
+
+            found.Add(entry);
+        }
+
+        foreach (var entry in found)
+        {
+            entry.Last = (await entry.File.LastAsync(complete: true, cancellation))?.Last ?? new LogPosition(entry.Header.After);
+        }
+
+        lock (gate)
+        {
+            entries = found;
+            relations = forms;
+            tables = carried;
+        }
+
+        if (found.Count > 0)
+        {
+            await ResumeAsync(found, cancellation);
+        }
+    }
+
+    /// <summary>Begins an empty spool: it will hold everything after the position. Durable when it returns.</summary>
+    public async Task StartAsync(LogIdentity identity, LogPosition after, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(identity);
+        if (Identity is not null)
+        {
+            throw new InvalidOperationException("The spool is already of a log.");
+        }
+
+        await AddFileAsync(1, new SpoolHeader(identity.Server, identity.Timeline, after.Place, 0, 0), cancellation);
+        await entries[^1].File.SyncAsync(cancellation);
+        Identity = identity;
+        Begin = Last = written = after;
+        Grown.Beat();
+    }
+
+    /// <summary>Drops everything, for a source whose log has become another.</summary>
+    public async Task ClearAsync(CancellationToken cancellation)
+    {
+        List<SpoolFileEntry> old;
+        lock (gate)
+        {
+            old = entries;
+            entries = [];
+        }
+
+        foreach (var entry in old)
+        {
+            await entry.File.DisposeAsync();
+            await files.DeleteAsync(entry.Number, cancellation);
+        }
+
+        Identity = null;
+        Begin = Last = written = LogPosition.Zero;
+        relations = [];
+        tables = [];
+        transactions = changes = Transactions = Changes = 0;
+    }
+
+    /// <summary>Writes down which tables are read from here on. Durable when it returns.</summary>
+    public async Task CarryAsync(IReadOnlySet<TableName> chosen, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(chosen);
+        if (chosen.SetEquals(Tables))
+        {
+            return;
+        }
+
+        await AddTablesAsync(entries[^1].File, chosen, cancellation);
+        await entries[^1].File.SyncAsync(cancellation);
+        lock (gate)
+        {
+            tables = [.. chosen];
+        }
+    }
+
+    /// <summary>The form of a table under which rows were written.</summary>
+    public TableSchema Relation(int number)
+    {
+        lock (gate)
+        {
+            return relations.TryGetValue(number, out var table)
+                ? table
+                : throw new InvalidDataException($"The spool does not know relation {number}.");
+        }
+    }
+
+    /// <summary>Adds what was read from the log. Not durable until <see cref="SyncAsync"/>.</summary>
+    public async Task AppendAsync(LogRead read, DateTimeOffset capturedAt, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(read);
+        foreach (var (number, table) in read.Relations)
+        {
+            await AddRelationAsync(number, table, cancellation);
+        }
+
+        var body = new ArrayBufferWriter<byte>();
+        foreach (var fragment in read.Fragments)
+        {
+            if (body.WrittenCount > 0 && (!fragment.Whole || body.WrittenCount >= options.RecordBytes))
+            {
+                await AddDataAsync(body, cancellation);
+            }
+
+            FragmentCodec.Write(body, fragment, capturedAt);
+            transactions += fragment.Last ? 1 : 0;
+            changes += fragment.Count;
+            inside = !fragment.Last;
+            if (fragment.Last)
+            {
+                written = fragment.Position;
+            }
+
+            if (!fragment.Whole)
+            {
+                await AddDataAsync(body, cancellation);
+            }
+        }
+
+        if (body.WrittenCount > 0)
+        {
+            await AddDataAsync(body, cancellation);
+        }
+    }
+
+    /// <summary>
+    /// Makes everything appended durable and shows it to readers. Returns <see cref="Last"/>. In the middle of a large
+    /// transaction nothing happens: it becomes durable, and is seen, as a whole.
+    /// </summary>
+    public async Task<LogPosition> SyncAsync(CancellationToken cancellation)
+    {
+        if (inside)
+        {
+            return Last;
+        }
+
+        if (written == Last)
+        {
+            return Last;
+        }
+
+        await entries[^1].File.SyncAsync(cancellation);
+        RememberSync();
+        entries[^1].Last = written;
+        Last = written;
+        Transactions = transactions;
+        Changes = changes;
+        if (entries[^1].File.Bytes >= options.FileBytes)
+        {
+            await AddFileAsync(
+                entries[^1].Number + 1,
+                new SpoolHeader(Identity!.Server, Identity.Timeline, written.Place, transactions, changes),
+                cancellation);
+            await entries[^1].File.SyncAsync(cancellation);
+        }
+
+        Grown.Beat();
+        return Last;
+    }
+
+    /// <summary>When a transaction became durable; null when that is no longer, or not, remembered.</summary>
+    public DateTimeOffset? SyncedAt(LogPosition position)
+    {
+        lock (gate)
+        {
+            return syncs.Of(position);
+        }
+    }
+
+    /// <summary>Reads forward after a position. Throws <see cref="PlaceLostException"/> when it is no longer held.</summary>
+    public SpoolReader ReadAfter(LogPosition position)
+    {
+        if (Identity is null || position < Begin)
+        {
+            throw Lost(position);
+        }
+
+        return new SpoolReader(this, cipher, position);
+    }
+
+    /// <summary>Keeps everything after a position for a crossing; null keeps everything until its position is known.</summary>
+    public void Hold(string crossing, LogPosition? position)
+    {
+        lock (gate)
+        {
+            holds[crossing] = position;
+        }
+    }
+
+    /// <summary>The crossing no longer needs anything kept.</summary>
+    public void Release(string crossing)
+    {
+        lock (gate)
+        {
+            holds.Remove(crossing);
+        }
+    }
+
+    /// <summary>Deletes the files that no crossing needs and that lie beyond the kept span.</summary>
+    public async Task TrimAsync(CancellationToken cancellation)
+    {
+        while (TakeOldest() is { } oldest)
+        {
+            await oldest.File.DisposeAsync();
+            await files.DeleteAsync(oldest.Number, cancellation);
+            Trimmed.Beat();
+        }
+    }
+
+    /// <summary>What the spool knows of a position it holds; null when it does not hold it.</summary>
+    public async Task<SpoolPlace?> LocateAsync(LogPosition position, CancellationToken cancellation)
+    {
+        if (Identity is null || position < Begin)
+        {
+            return null;
+        }
+
+        if (position >= Last)
+        {
+            return new SpoolPlace(position, Transactions, Changes, null);
+        }
+
+        if (located is { } known && known.Position == position && known.NextCommittedAt is not null)
+        {
+            return known;
+        }
+
+        await looking.WaitAsync(cancellation);
+        try
+        {
+            var reader = ReadAfter(position);
+            var next = await reader.TryReadAsync(1, cancellation);
+            located = next.Count == 0
+                ? new SpoolPlace(position, Transactions, Changes, null)
+                : new SpoolPlace(position, next[0].Transactions - (next[0].Last ? 1 : 0), next[0].TotalChanges - next[0].Count, next[0].CommittedAt);
+            return located;
+        }
+        finally
+        {
+            looking.Release();
+        }
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await CloseFilesAsync();
+        looking.Dispose();
+    }
+
+    /// <summary>The file that holds what follows the position: the first whose last transaction is after it, else the newest.</summary>
+    internal SpoolFileEntry? FileAfter(LogPosition position)
+    {
+        lock (gate)
+        {
+            return entries.Find(entry => entry.Last > position) ?? (entries.Count > 0 ? entries[^1] : null);
+        }
+    }
+
+    /// <summary>The file of that number and, once it is closed, the number of the one after it.</summary>
+    internal (ISpoolFile File, long? Successor) FileOf(long number)
+    {
+        lock (gate)
+        {
+            var place = entries.FindIndex(entry => entry.Number == number);
+            if (place < 0)
+            {
+                throw new PortException($"The spool's file {number} is not open.") { Transient = true };
+            }
+
+            return (entries[place].File, place + 1 < entries.Count ? entries[place + 1].Number : null);
+        }
+    }
+
+    private void RememberSync()
+    {
+        lock (gate)
+        {
+            syncs.Add(written, clock.GetUtcNow());
+        }
+    }
+
+    /// <summary>Removes the parts of a transaction whose end never came. Nothing that was acknowledged lies behind them.</summary>
+    private static async Task CutTailAsync(ISpoolFile file, CancellationToken cancellation)
+    {
+        var complete = await file.LastAsync(complete: true, cancellation);
+        var beyond = await file.ReadAsync(complete?.Sequence ?? 0, 1, cancellation);
+        await file.CutAsync(beyond.Count > 0 ? beyond[0].Sequence - 1 : long.MaxValue, cancellation);
+    }
+
+    private async Task ResumeAsync(List<SpoolFileEntry> found, CancellationToken cancellation)
+    {
+        var newest = found[^1];
+        var complete = await newest.File.LastAsync(complete: true, cancellation);
+        var last = await newest.File.LastAsync(complete: false, cancellation);
+        Identity = newest.Header.Identity;
+        Begin = new LogPosition(found[0].Header.After);
+        Last = written = newest.Last;
+        inside = false;
+        sequence = last?.Sequence ?? 0;
+        Transactions = transactions = complete?.Transactions ?? newest.Header.Transactions;
+        Changes = changes = complete?.Changes ?? newest.Header.Changes;
+        located = null;
+    }
+
+    private async Task AddFileAsync(long number, SpoolHeader header, CancellationToken cancellation)
+    {
+        var file = await files.OpenAsync(number, cancellation);
+        var entry = new SpoolFileEntry(number, file, header);
+        sequence = 0;
+        await AddAsync(file, SpoolRecordKind.Header, default, complete: true, JsonSerializer.SerializeToUtf8Bytes(header), cancellation);
+        foreach (var (relation, table) in relations)
+        {
+            await AddAsync(file, SpoolRecordKind.Relation, new LogPosition((ulong)relation), complete: true, JsonSerializer.SerializeToUtf8Bytes(table), cancellation);
+        }
+
+        await AddTablesAsync(file, tables, cancellation);
+        lock (gate)
+        {
+            entries.Add(entry);
+        }
+    }
+
+    private Task AddTablesAsync(ISpoolFile file, IReadOnlySet<TableName> chosen, CancellationToken cancellation) =>
+        AddAsync(file, SpoolRecordKind.Tables, default, complete: true, JsonSerializer.SerializeToUtf8Bytes(chosen), cancellation);
+
+    private async Task AddRelationAsync(int number, TableSchema table, CancellationToken cancellation)
+    {
+        lock (gate)
+        {
+            if (!relations.TryAdd(number, table))
+            {
+                return;
+            }
+        }
+
+        await AddAsync(entries[^1].File, SpoolRecordKind.Relation, new LogPosition((ulong)number), complete: true, JsonSerializer.SerializeToUtf8Bytes(table), cancellation);
+    }
+
+    private async Task AddDataAsync(ArrayBufferWriter<byte> body, CancellationToken cancellation)
+    {
+        await AddAsync(entries[^1].File, SpoolRecordKind.Data, written, !inside, body.WrittenMemory, cancellation);
+        body.ResetWrittenCount();
+    }
+
+    private Task AddAsync(ISpoolFile file, SpoolRecordKind kind, LogPosition last, bool complete, ReadOnlyMemory<byte> body, CancellationToken cancellation) =>
+        file.AppendAsync(new SpoolRecord(++sequence, kind, last, complete, transactions, changes, cipher.Seal(body.Span)), cancellation);
+
+    private SpoolFileEntry? TakeOldest()
+    {
+        lock (gate)
+        {
+            if (entries.Count < 2 || holds.Values.Any(position => position is null))
+            {
+                return null;
+            }
+
+            var needed = holds.Values.Aggregate(Last, (least, position) => LogPosition.Min(least, position!.Value));
+            var oldest = entries[0];
+            var spare = entries.Skip(1).Where(entry => entry.Last <= needed).Sum(entry => entry.File.Bytes);
+            var pressed = entries.Sum(entry => entry.File.Bytes) >= options.BudgetBytes;
+            if (oldest.Last > needed || (spare < options.SpanBytes && !pressed))
+            {
+                return null;
+            }
+
+            entries.RemoveAt(0);
+            Begin = new LogPosition(entries[0].Header.After);
+            return oldest;
+        }
+    }
+
+    private PlaceLostException Lost(LogPosition position) => new(
+        Identity is null
+            ? "The spool holds nothing yet."
+            : $"The spool begins at position {Begin} and no longer holds what follows {position}.")
+    {
+        Mend = "Load the crossing again.",
+    };
+
+    private async Task CloseFilesAsync()
+    {
+        List<SpoolFileEntry> old;
+        lock (gate)
+        {
+            old = entries;
+            entries = [];
+        }
+
+        foreach (var entry in old)
+        {
+            await entry.File.DisposeAsync();
+        }
+    }
+}

@@ -1,0 +1,12 @@
+namespace Vestige.Engine.Spooling;
+
+/// <summary>Sizes of a spool, in bytes.</summary>
+/// <param name="FileBytes">A file that reaches this size is closed and the next one begun.</param>
+/// <param name="BudgetBytes">At this size capture waits until crossings have moved on.</param>
+/// <param name="RecordBytes">About how much one record holds.</param>
+/// <param name="SpanBytes">How much is kept behind the slowest crossing.</param>
+public sealed record SpoolOptions(
+    long FileBytes = 64L << 20,
+    long BudgetBytes = 4L << 30,
+    int RecordBytes = 1 << 20,
+    long SpanBytes = 128L << 20);

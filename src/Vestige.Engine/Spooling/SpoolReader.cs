@@ -1,0 +1,100 @@
+using Vestige.Core.Positions;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Spooling;
+
+/// <summary>Reads a spool forward. Used by one caller at a time.</summary>
+public sealed class SpoolReader
+{
+    private readonly Spool spool;
+    private readonly ISpoolCipher cipher;
+    private readonly LogPosition after;
+    private long? file;
+    private long sequence;
+
+    internal SpoolReader(Spool spool, ISpoolCipher cipher, LogPosition after)
+    {
+        this.spool = spool;
+        this.cipher = cipher;
+        this.after = after;
+    }
+
+    /// <summary>Waits until there is something, then returns it.</summary>
+    public async Task<IReadOnlyList<SpooledFragment>> ReadAsync(int bytes, CancellationToken cancellation)
+    {
+        while (true)
+        {
+            var grown = spool.Grown.Next;
+            var read = await TryReadAsync(bytes, cancellation);
+            if (read.Count > 0)
+            {
+                return read;
+            }
+
+            await grown.WaitAsync(cancellation);
+        }
+    }
+
+    /// <summary>Returns what there is, at most about so many bytes; empty when everything durable was read.</summary>
+    public async Task<IReadOnlyList<SpooledFragment>> TryReadAsync(int bytes, CancellationToken cancellation)
+    {
+        while (true)
+        {
+            if (file is null && !await SeekAsync(cancellation))
+            {
+                return [];
+            }
+
+            var (open, successor) = spool.FileOf(file!.Value);
+            var records = await open.ReadAsync(sequence, bytes, cancellation);
+            if (records.Count > 0)
+            {
+                sequence = records[^1].Sequence;
+                var fragments = Decode(records);
+                if (fragments.Count > 0)
+                {
+                    return fragments;
+                }
+            }
+            else if (successor is null)
+            {
+                return [];
+            }
+            else
+            {
+                file = successor;
+                sequence = 0;
+            }
+        }
+    }
+
+    private async Task<bool> SeekAsync(CancellationToken cancellation)
+    {
+        var found = spool.FileAfter(after);
+        if (found is null)
+        {
+            return false;
+        }
+
+        sequence = (await found.File.FindAsync(after, cancellation))?.Sequence ?? 0;
+        file = found.Number;
+        return true;
+    }
+
+    private List<SpooledFragment> Decode(IReadOnlyList<SpoolRecord> records)
+    {
+        var fragments = new List<SpooledFragment>();
+        foreach (var record in records)
+        {
+            foreach (var fragment in FragmentCodec.Read(cipher.Open(record.Body.Span), record.Transactions, record.Changes))
+            {
+                if (fragment.Position > after)
+                {
+                    fragments.Add(fragment);
+                }
+            }
+        }
+
+        return fragments;
+    }
+}

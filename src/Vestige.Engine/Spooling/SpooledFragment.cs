@@ -1,0 +1,27 @@
+using Vestige.Core.Positions;
+
+namespace Vestige.Engine.Spooling;
+
+/// <summary>A transaction, or a part of a large one, as read back from the spool.</summary>
+/// <param name="Position">Of the transaction's commit.</param>
+/// <param name="CommittedAt">By the source's clock.</param>
+/// <param name="CapturedAt">When it was read from the log.</param>
+/// <param name="First">The first part.</param>
+/// <param name="Last">The last part.</param>
+/// <param name="Count">Changes in this part.</param>
+/// <param name="Changes">In the form of <see cref="Core.Changes.ChangeWriter"/>.</param>
+/// <param name="Transactions">How many transactions the spool had taken up to and with this one.</param>
+/// <param name="TotalChanges">The same for changes.</param>
+public sealed record SpooledFragment(
+    LogPosition Position,
+    DateTimeOffset CommittedAt,
+    DateTimeOffset CapturedAt,
+    bool First,
+    bool Last,
+    int Count,
+    ReadOnlyMemory<byte> Changes,
+    long Transactions,
+    long TotalChanges)
+{
+    public bool Whole => First && Last;
+}

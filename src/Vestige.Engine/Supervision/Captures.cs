@@ -1,0 +1,87 @@
+using Microsoft.Extensions.Logging;
+using Vestige.Engine.Capturing;
+using Vestige.Engine.Events;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+
+namespace Vestige.Engine.Supervision;
+
+/// <summary>The one capture of each source connection, started when a crossing first needs it.</summary>
+internal sealed class Captures(
+    IConnections connections,
+    ISpoolCipher cipher,
+    EngineOptions options,
+    EventLog events,
+    TimeProvider clock,
+    Random random,
+    ILogger logger) : IAsyncDisposable
+{
+    private readonly Dictionary<string, Capture> captures = [];
+    private readonly SemaphoreSlim opening = new(1);
+    private readonly Lock gate = new();
+
+    public Capture? Find(string connection)
+    {
+        lock (gate)
+        {
+            return captures.GetValueOrDefault(connection);
+        }
+    }
+
+    public IReadOnlyList<Capture> All
+    {
+        get
+        {
+            lock (gate)
+            {
+                return [.. captures.Values];
+            }
+        }
+    }
+
+    /// <summary>Opens the spool and starts reading, once.</summary>
+    /// <param name="connection">The source connection.</param>
+    /// <param name="holding">The crossings whose place is to be kept; registered before anything can be trimmed.</param>
+    /// <param name="cancellation">Gives up waiting.</param>
+    public async Task<Capture> OpenAsync(string connection, IEnumerable<string> holding, CancellationToken cancellation)
+    {
+        await opening.WaitAsync(cancellation);
+        try
+        {
+            if (Find(connection) is { } known)
+            {
+                return known;
+            }
+
+            var source = connections.Source(connection);
+            var spool = await Spool.OpenAsync(connections.SpoolOf(connection), cipher, options.Spool, clock, cancellation);
+            foreach (var crossing in holding)
+            {
+                spool.Hold(crossing, null);
+            }
+
+            var capture = new Capture(connection, source, spool, clock, random, events, logger);
+            capture.Start();
+            lock (gate)
+            {
+                captures.Add(connection, capture);
+            }
+
+            return capture;
+        }
+        finally
+        {
+            opening.Release();
+        }
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        foreach (var capture in All)
+        {
+            await capture.DisposeAsync();
+        }
+
+        opening.Dispose();
+    }
+}

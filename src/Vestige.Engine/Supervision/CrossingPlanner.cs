@@ -1,0 +1,100 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Loading;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Supervision;
+
+/// <summary>Works out what a start would do, and checks whether it can. Reads only.</summary>
+internal sealed class CrossingPlanner(IConnections connections, TimeProvider clock)
+{
+    private const int Readers = 2;
+
+    public async Task<CrossingPlan> PlanAsync(CrossingDefinition definition, (double PerSecond, bool Measured) rate, CancellationToken cancellation)
+    {
+        var source = connections.Source(definition.Source);
+        var target = connections.Target(definition.Target);
+        var lines = new List<ReadinessLine>();
+        if (!await ReachAsync(lines, $"source {definition.Source}", source, cancellation) || !await ReachAsync(lines, $"target {definition.Target}", target, cancellation))
+        {
+            return new CrossingPlan([], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines);
+        }
+
+        var taken = (await source.ReadTablesAsync(cancellation)).Where(table => definition.Tables.Takes(table.Schema.Name)).ToList();
+        var crossing = taken.Where(table => table.Crosses).ToList();
+        var progress = await target.ReadProgressAsync(definition.Name, cancellation);
+        lines.Add(TablesLine(definition, taken.Count));
+        lines.AddRange(taken.Where(table => !table.Crosses).Select(LeftOutLine));
+        lines.AddRange(MissingLines(definition, taken));
+        lines.AddRange(await source.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
+        lines.AddRange(await target.CheckTargetAsync(
+            [.. crossing.Select(table => table.Schema)],
+            definition.Existing == ExistingRows.Empty,
+            progress.Tables.Select(table => table.Table).ToHashSet(),
+            cancellation));
+        var rows = crossing.Sum(table => table.EstimatedRows);
+        return new CrossingPlan(
+            [.. crossing.Select(table => Planned(target, table))],
+            [.. taken.Where(table => !table.Crosses).Select(table => Planned(target, table))],
+            target.StructureFor([.. crossing.Select(table => table.Schema)]),
+            rows,
+            Estimate(crossing, rate.PerSecond),
+            rate.PerSecond,
+            rate.Measured,
+            lines);
+    }
+
+    /// <summary>One writer takes all rows, so the finish is the sum; cutting the reads only keeps it busy.</summary>
+    private static TimeSpan Estimate(List<TableDescription> tables, double rowsPerSecond)
+    {
+        var costs = tables
+            .SelectMany(table => Enumerable.Repeat((double)table.EstimatedRows / ChunkCount.For(table.EstimatedRows), ChunkCount.For(table.EstimatedRows)))
+            .ToList();
+        var written = tables.Sum(table => table.EstimatedRows);
+        return TimeSpan.FromSeconds(Math.Max(LoadPlan.LongestFirst(costs, Readers).Makespan, written) / rowsPerSecond);
+    }
+
+    private async Task<bool> ReachAsync(List<ReadinessLine> lines, string what, IDatabase database, CancellationToken cancellation)
+    {
+        var began = clock.GetTimestamp();
+        try
+        {
+            var steps = await database.TestAsync(cancellation);
+            lines.AddRange(steps.Select(step => step with { Step = $"{what}: {step.Step}" }));
+            return steps.All(step => step.Ok);
+        }
+        catch (PortException exception)
+        {
+            lines.Add(new ReadinessLine($"{what}: reach", false, exception.Message, "an answer", exception.Mend ?? "Mend the connection.", clock.GetElapsedTime(began)));
+            return false;
+        }
+    }
+
+    private static PlannedTable Planned(ITarget target, TableDescription table) =>
+        new(table.Schema.Name, target.NameFor(table.Schema.Name), table.EstimatedRows, table.Reason);
+
+    private static ReadinessLine TablesLine(CrossingDefinition definition, int taken) => new(
+        "tables",
+        taken > 0,
+        taken > 0 ? $"the rules take {taken}" : "the rules take no table of the source",
+        "at least one table",
+        taken > 0 ? null : $"Change the rules: {string.Join(", ", definition.Tables.Rules.Select(rule => rule.Pattern))}.",
+        TimeSpan.Zero);
+
+    private static ReadinessLine LeftOutLine(TableDescription table) =>
+        new($"table {table.Schema.Name}", false, table.Reason!, "a table that can cross", $"Mend it at the source, or leave {table.Schema.Name} out.", TimeSpan.Zero);
+
+    /// <summary>A rule that names one table exactly, without a star, means that table: its absence is an error.</summary>
+    private static IEnumerable<ReadinessLine> MissingLines(CrossingDefinition definition, List<TableDescription> taken)
+    {
+        var there = taken.Select(table => table.Schema.Name.ToString()).ToHashSet();
+        return definition.Tables.Rules
+            .Where(rule => rule.Take is { } name && !name.Contains('*', StringComparison.Ordinal) && !there.Contains(name) && IsTaken(definition, name))
+            .Select(rule => new ReadinessLine($"table {rule.Take}", false, "the source has no such table", "an existing table", "Correct the name, or remove the rule.", TimeSpan.Zero));
+    }
+
+    private static bool IsTaken(CrossingDefinition definition, string name) =>
+        definition.Tables.Rules.Last(rule => rule.Matches(name)).Take is not null;
+}

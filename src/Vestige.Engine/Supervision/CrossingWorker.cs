@@ -1,0 +1,403 @@
+using System.Collections.Immutable;
+using Microsoft.Extensions.Logging;
+using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Capturing;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Following;
+using Vestige.Engine.Loading;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+
+namespace Vestige.Engine.Supervision;
+
+/// <summary>
+/// Runs one crossing until it is asked to rest or cannot go on. A turn begins with a new epoch and a new session on the
+/// target, whose progress alone says where to go on; when anything fails that waiting may mend, the turn is given up and
+/// the next one begins after a pause.
+/// </summary>
+public sealed class CrossingWorker
+{
+    private const int BatchBytes = 4 << 20;
+    private readonly CrossingDefinition definition;
+    private readonly ISource source;
+    private readonly ITarget target;
+    private readonly Capture capture;
+    private readonly IControlStore store;
+    private readonly EventLog events;
+    private readonly CrossingMeter meter;
+    private readonly TimeProvider clock;
+    private readonly Random random;
+    private readonly ILogger logger;
+    private readonly Lock gate = new();
+    private InitialLoad? load;
+    private BatchGatherer? gatherer;
+    private Batch? inHand;
+    private ImmutableDictionary<TableName, TableProgress> tables = ImmutableDictionary<TableName, TableProgress>.Empty;
+    private LogPosition? applied;
+    private CrossingFault? fault;
+    private CrossingFault? waiting;
+    private bool following;
+    private bool ended;
+
+    public CrossingWorker(
+        CrossingDefinition definition,
+        ISource source,
+        ITarget target,
+        Capture capture,
+        CrossingMeter meter,
+        IControlStore store,
+        EventLog events,
+        TimeProvider clock,
+        Random random,
+        ILogger logger)
+    {
+        this.definition = definition;
+        this.source = source;
+        this.target = target;
+        this.capture = capture;
+        this.meter = meter;
+        this.store = store;
+        this.events = events;
+        this.clock = clock;
+        this.random = random;
+        this.logger = logger;
+    }
+
+    /// <summary>By what it is asked to rest.</summary>
+    public Steering Steering { get; } = new();
+
+    /// <summary>Ends when it rests or is faulted; never fails.</summary>
+    public Task Running { get; private set; } = Task.CompletedTask;
+
+    public void Start() => Running = RunAsync();
+
+    /// <summary>A picture of this moment.</summary>
+    internal WorkerView View
+    {
+        get
+        {
+            lock (gate)
+            {
+                return new WorkerView(
+                    ended,
+                    fault,
+                    waiting,
+                    following,
+                    load,
+                    applied,
+                    inHand?.Fragments[0].CommittedAt ?? gatherer?.OldestWaiting,
+                    tables);
+            }
+        }
+    }
+
+    private async Task RunAsync()
+    {
+        await Task.Yield();
+        var attempt = 0;
+        while (true)
+        {
+            try
+            {
+                await TurnAsync(() => attempt = 0);
+                break;
+            }
+            catch (OperationCanceledException) when (Steering.Request is not null)
+            {
+                break;
+            }
+            catch (Exception exception) when (IsTransient(exception))
+            {
+                attempt++;
+                if (!await WaitAsync(attempt, exception))
+                {
+                    break;
+                }
+            }
+            catch (Exception exception) when (exception is not OutOfMemoryException)
+            {
+                await FaultAsync(exception);
+                break;
+            }
+        }
+
+        lock (gate)
+        {
+            ended = true;
+            load = null;
+            gatherer = null;
+            inHand = null;
+            waiting = null;
+        }
+    }
+
+    private static bool IsTransient(Exception exception) => exception switch
+    {
+        FencedException => true,
+        PortException port => port.Transient,
+        IOException or TimeoutException => true,
+        _ => false,
+    };
+
+    private async Task TurnAsync(Action works)
+    {
+        var now = Steering.Now;
+        var epoch = await store.NextEpochAsync(definition.Name, now);
+        await using var session = await target.OpenSessionAsync(definition.Name, epoch, now);
+        Take(session.Progress);
+        var wanted = await TablesAsync(session.Progress, now);
+        await capture.CarryAsync(wanted, now);
+        Agree(session.Progress);
+        capture.Spool.Hold(definition.Name, session.Progress.Position);
+        var missing = wanted.Where(name => !session.Progress.Tables.Any(table => table.Table == name && table.Loaded)).ToList();
+        if (missing.Count > 0)
+        {
+            await LoadAsync(session, missing, works, now);
+        }
+
+        await FollowAsync(session, works, now);
+    }
+
+    private async Task<IReadOnlyList<TableName>> TablesAsync(TargetProgress progress, CancellationToken cancellation)
+    {
+        if (progress.Position is not null)
+        {
+            return [.. progress.Tables.Select(table => table.Table)];
+        }
+
+        var there = await source.ReadTablesAsync(cancellation);
+        return [.. there.Select(table => table.Schema.Name).Where(definition.Tables.Takes)
+            .Union(progress.Tables.Select(table => table.Table))
+            .Order()];
+    }
+
+    private void Agree(TargetProgress progress)
+    {
+        var loaded = progress.Tables.Where(table => table.Loaded).ToList();
+        if (progress.Position is null && loaded.Count == 0)
+        {
+            return;
+        }
+
+        var place = progress.Position ?? loaded.Min(table => table.Position);
+        if (progress.Identity != capture.Spool.Identity || place < capture.Spool.Begin)
+        {
+            throw new PlaceLostException(progress.Identity != capture.Spool.Identity
+                ? $"The target stands in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
+                : $"The spool begins at position {source.Format(capture.Spool.Begin)}; the target stands at {source.Format(place)}. What lies between is lost.")
+            {
+                Mend = "Load the crossing again.",
+            };
+        }
+    }
+
+    private async Task LoadAsync(ITargetSession session, List<TableName> missing, Action works, CancellationToken cancellation)
+    {
+        using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
+        var first = session.Progress.Position is null;
+        var loading = new InitialLoad(source, session, clock);
+        lock (gate)
+        {
+            load = loading;
+            waiting = null;
+        }
+
+        works();
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {missing.Count} {(missing.Count == 1 ? "table" : "tables")}.");
+        var allFirst = first && session.Progress.Tables.All(table => !table.Loaded);
+        await loading.RunAsync(missing, capture.Spool.Identity!, allFirst, stopping.Token);
+        if (first)
+        {
+            var start = session.Progress.Tables.Min(table => table.Position);
+            await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+            await transaction.CommitAsync(new ProgressUpdate(start, []), cancellation);
+        }
+
+        capture.Spool.Hold(definition.Name, session.Progress.Position);
+        lock (gate)
+        {
+            load = null;
+        }
+
+        Take(session.Progress);
+        var rows = loading.Tables.Sum(table => table.Rows);
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {rows} rows as of position {source.Format(loading.Position)}.");
+    }
+
+    private async Task FollowAsync(ITargetSession session, Action works, CancellationToken cancellation)
+    {
+        var spool = capture.Spool;
+        var applier = new BatchApplier(session, spool, spool.SyncedAt, meter, clock);
+        using var gathering = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
+        var (mine, router) = OpenGatherer(session.Progress);
+        Task<Batch?>? next = null;
+        try
+        {
+            while (true)
+            {
+                var steered = Steering.Changed.Next;
+                if (Rests(mine))
+                {
+                    return;
+                }
+
+                next ??= mine.NextAsync(gathering.Token);
+                await Task.WhenAny(next, steered);
+                if (!next.IsCompleted)
+                {
+                    continue;
+                }
+
+                var batch = await next;
+                next = null;
+                if (batch is null)
+                {
+                    continue;
+                }
+
+                if (batch.Last > mine.Limit)
+                {
+                    (mine, router) = OpenGatherer(session.Progress);
+                    continue;
+                }
+
+                SetInHand(batch);
+                if (batch.Large)
+                {
+                    await applier.ApplyLargeAsync(batch, mine, router, cancellation);
+                }
+                else
+                {
+                    next = mine.NextAsync(gathering.Token);
+                    await applier.ApplyAsync(batch, cancellation);
+                }
+
+                works();
+                await TellHeldAsync(session.Progress);
+                Take(session.Progress);
+                spool.Hold(definition.Name, session.Progress.Position);
+                SetInHand(null);
+            }
+        }
+        finally
+        {
+            SetInHand(null);
+            if (next is not null)
+            {
+                await gathering.CancelAsync();
+                await Task.WhenAny(next);
+            }
+        }
+    }
+
+    private (BatchGatherer Gatherer, ChangeRouter Router) OpenGatherer(TargetProgress progress)
+    {
+        var spool = capture.Spool;
+        var router = new ChangeRouter(spool, progress.Tables.ToImmutableDictionary(table => table.Table));
+        var mine = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value), router, clock, BatchBytes) { Idle = meter.Idle };
+        lock (gate)
+        {
+            gatherer = mine;
+            following = true;
+            waiting = null;
+        }
+
+        return (mine, router);
+    }
+
+    /// <summary>Whether the crossing is to rest now; sets the mark up to which it still goes.</summary>
+    private bool Rests(BatchGatherer mine)
+    {
+        if (Steering.Request is not { } request)
+        {
+            return false;
+        }
+
+        if (request.Manner != StopManner.Drain)
+        {
+            return true;
+        }
+
+        mine.Limit = request.Mark;
+        return applied >= request.Mark || (mine.OldestWaiting is null && capture.Spool.Last >= request.Mark && applied >= capture.Spool.Last);
+    }
+
+    private async Task TellHeldAsync(TargetProgress progress)
+    {
+        foreach (var table in progress.Tables.Where(table => table.Held && !tables[table.Table].Held))
+        {
+            await events.OfCrossingAsync(definition.Name, EventKind.Warning, $"{table.Table} is held. {table.HeldCause}");
+        }
+    }
+
+    private void Take(TargetProgress progress)
+    {
+        lock (gate)
+        {
+            applied = progress.Position;
+            if (progress.Tables.Count != tables.Count || !progress.Tables.All(table => tables.TryGetValue(table.Table, out var known) && known == table))
+            {
+                tables = progress.Tables.ToImmutableDictionary(table => table.Table);
+            }
+        }
+    }
+
+    private void SetInHand(Batch? batch)
+    {
+        lock (gate)
+        {
+            inHand = batch;
+        }
+    }
+
+    private async Task<bool> WaitAsync(int attempt, Exception exception)
+    {
+        var isNew = waiting?.What != exception.Message;
+        lock (gate)
+        {
+            following = false;
+            load = null;
+            gatherer = null;
+            waiting = new CrossingFault(exception.Message, (exception as PortException)?.Mend, waiting?.Since ?? clock.GetUtcNow());
+        }
+
+        logger.LogWarning(exception, "Crossing {Crossing} waits, attempt {Attempt}", definition.Name, attempt);
+        if (isNew)
+        {
+            await events.OfCrossingAsync(definition.Name, EventKind.Warning, $"Waiting: {exception.Message}");
+        }
+
+        try
+        {
+            using var ending = CancellationTokenSource.CreateLinkedTokenSource(Steering.Now, Steering.Soon);
+            await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
+            return Steering.Request is null or { Manner: StopManner.Drain };
+        }
+        catch (OperationCanceledException)
+        {
+            return false;
+        }
+    }
+
+    private async Task FaultAsync(Exception exception)
+    {
+        var refused = exception as RowRefusedException;
+        lock (gate)
+        {
+            fault = new CrossingFault(
+                exception.Message,
+                (exception as PortException)?.Mend,
+                clock.GetUtcNow(),
+                exception is PlaceLostException,
+                refused?.Table.ToString(),
+                refused?.Key);
+        }
+
+        logger.LogError(exception, "Crossing {Crossing} is faulted", definition.Name);
+        await events.OfCrossingAsync(definition.Name, EventKind.Fault, $"Faulted: {exception.Message}");
+    }
+}

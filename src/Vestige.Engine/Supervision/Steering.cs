@@ -1,0 +1,48 @@
+using Vestige.Core.Crossings;
+using Vestige.Engine.Spooling;
+
+namespace Vestige.Engine.Supervision;
+
+/// <summary>By what a worker is asked to come to rest. Safe for several threads.</summary>
+public sealed class Steering : IDisposable
+{
+    private readonly CancellationTokenSource now = new();
+    private readonly CancellationTokenSource soon = new();
+    private StopRequest? request;
+
+    /// <summary>The request; null while the crossing is to run.</summary>
+    public StopRequest? Request => Volatile.Read(ref request);
+
+    /// <summary>Beats at each request.</summary>
+    public Pulse Changed { get; } = new();
+
+    /// <summary>Cancelled when the transaction in hand is to be rolled back.</summary>
+    public CancellationToken Now => now.Token;
+
+    /// <summary>Cancelled when no further transaction is to be taken.</summary>
+    public CancellationToken Soon => soon.Token;
+
+    /// <summary>A later request replaces an earlier one; it can only be more urgent.</summary>
+    public async Task StopAsync(StopRequest stop)
+    {
+        ArgumentNullException.ThrowIfNull(stop);
+        Volatile.Write(ref request, stop);
+        if (stop.Manner != StopManner.Drain)
+        {
+            await soon.CancelAsync();
+        }
+
+        if (stop.Manner == StopManner.Now)
+        {
+            await now.CancelAsync();
+        }
+
+        Changed.Beat();
+    }
+
+    public void Dispose()
+    {
+        now.Dispose();
+        soon.Dispose();
+    }
+}

@@ -1,0 +1,18 @@
+using System.Collections.Immutable;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Loading;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Supervision;
+
+/// <summary>What a worker shows of itself at one moment.</summary>
+internal sealed record WorkerView(
+    bool Ended,
+    CrossingFault? Fault,
+    CrossingFault? Waiting,
+    bool Following,
+    InitialLoad? Load,
+    LogPosition? Applied,
+    DateTimeOffset? OldestInHand,
+    ImmutableDictionary<TableName, TableProgress> Tables);

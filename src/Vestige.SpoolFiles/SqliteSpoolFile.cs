@@ -1,0 +1,239 @@
+using Microsoft.Data.Sqlite;
+using Vestige.Core.Positions;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.SpoolFiles;
+
+/// <summary>
+/// One spool file as a SQLite database: records are appended in one open transaction, and a sync is its commit, with the
+/// write-ahead log flushed to the disk (synchronous = FULL). Readers have a connection of their own.
+/// </summary>
+internal sealed class SqliteSpoolFile : ISpoolFile
+{
+    private const int Full = 13;
+    private readonly string path;
+    private readonly SqliteConnection writing;
+    private readonly SqliteConnection reading;
+    private readonly SqliteCommand append;
+    private readonly Lock gate = new();
+    private SqliteTransaction? open;
+    private long bytes;
+    private bool closed;
+
+    private SqliteSpoolFile(string path)
+    {
+        this.path = path;
+        writing = Connect(path);
+        Execute(writing, "PRAGMA page_size = 8192");
+        Execute(writing, "PRAGMA journal_mode = WAL");
+        Execute(writing, "PRAGMA synchronous = FULL");
+        Execute(writing, "PRAGMA cache_size = -4000");
+        Execute(writing, """
+            CREATE TABLE IF NOT EXISTS record (
+                sequence INTEGER PRIMARY KEY, kind INTEGER NOT NULL, last INTEGER NOT NULL, complete INTEGER NOT NULL,
+                transactions INTEGER NOT NULL, changes INTEGER NOT NULL, body BLOB NOT NULL);
+            CREATE INDEX IF NOT EXISTS record_last ON record (kind, complete, last);
+            """);
+        reading = Connect(path);
+        append = writing.CreateCommand();
+        append.CommandText = "INSERT INTO record (sequence, kind, last, complete, transactions, changes, body) VALUES ($s, $k, $l, $c, $t, $n, $b)";
+        foreach (var name in new[] { "$s", "$k", "$l", "$c", "$t", "$n", "$b" })
+        {
+            append.Parameters.Add(new SqliteParameter(name, null));
+        }
+
+        using var size = writing.CreateCommand();
+        size.CommandText = "SELECT coalesce(sum(length(body)), 0) FROM record";
+        bytes = (long)size.ExecuteScalar()!;
+    }
+
+    public long Bytes => Interlocked.Read(ref bytes);
+
+    public static SqliteSpoolFile Open(string path)
+    {
+        try
+        {
+            return new SqliteSpoolFile(path);
+        }
+        catch (SqliteException exception)
+        {
+            throw Failed(path, exception);
+        }
+    }
+
+    public Task AppendAsync(SpoolRecord record, CancellationToken cancellation) => Write(() =>
+    {
+        open ??= writing.BeginTransaction(deferred: false);
+        append.Transaction = open;
+        append.Parameters[0].Value = record.Sequence;
+        append.Parameters[1].Value = (int)record.Kind;
+        append.Parameters[2].Value = (long)record.Last.Place;
+        append.Parameters[3].Value = record.Complete ? 1 : 0;
+        append.Parameters[4].Value = record.Transactions;
+        append.Parameters[5].Value = record.Changes;
+        append.Parameters[6].Value = record.Body.ToArray();
+        append.ExecuteNonQuery();
+        Interlocked.Add(ref bytes, record.Body.Length);
+    });
+
+    public Task SyncAsync(CancellationToken cancellation) => Write(() =>
+    {
+        open?.Commit();
+        open?.Dispose();
+        open = null;
+    });
+
+    public Task CutAsync(long afterSequence, CancellationToken cancellation) => Write(() =>
+    {
+        open?.Dispose();
+        open = null;
+        using var cut = writing.CreateCommand();
+        cut.CommandText = "DELETE FROM record WHERE sequence > $s";
+        cut.Parameters.AddWithValue("$s", afterSequence);
+        cut.ExecuteNonQuery();
+    });
+
+    public Task<IReadOnlyList<SpoolRecord>> ReadSideAsync(CancellationToken cancellation) =>
+        Read("SELECT sequence, kind, last, complete, transactions, changes, body FROM record WHERE kind <> $k ORDER BY sequence", int.MaxValue, ("$k", (int)SpoolRecordKind.Data));
+
+    public Task<IReadOnlyList<SpoolRecord>> ReadAsync(long afterSequence, int bytes, CancellationToken cancellation) =>
+        Read(
+            "SELECT sequence, kind, last, complete, transactions, changes, body FROM record WHERE kind = $k AND sequence > $s ORDER BY sequence",
+            bytes,
+            ("$k", (int)SpoolRecordKind.Data),
+            ("$s", afterSequence));
+
+    public Task<SpoolRecord?> LastAsync(bool complete, CancellationToken cancellation) => ReadOneAsync(
+        complete
+            ? $"SELECT sequence, kind, last, complete, transactions, changes, x'' FROM record WHERE kind = {(int)SpoolRecordKind.Data} AND complete = 1 ORDER BY sequence DESC LIMIT 1"
+            : "SELECT sequence, kind, last, complete, transactions, changes, x'' FROM record ORDER BY sequence DESC LIMIT 1");
+
+    public Task<SpoolRecord?> FindAsync(LogPosition position, CancellationToken cancellation) => ReadOneAsync(
+        $"SELECT sequence, kind, last, complete, transactions, changes, x'' FROM record WHERE kind = {(int)SpoolRecordKind.Data} AND complete = 1 AND last <= $p ORDER BY last DESC, sequence DESC LIMIT 1",
+        ("$p", (long)position.Place));
+
+    public ValueTask DisposeAsync()
+    {
+        lock (gate)
+        {
+            closed = true;
+            open?.Dispose();
+            append.Dispose();
+            writing.Dispose();
+            reading.Dispose();
+        }
+
+        return ValueTask.CompletedTask;
+    }
+
+    private static SqliteConnection Connect(string path)
+    {
+        var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = path, Pooling = false }.ToString());
+        connection.Open();
+        return connection;
+    }
+
+    private static void Execute(SqliteConnection connection, string sql)
+    {
+        using var command = connection.CreateCommand();
+        command.CommandText = sql;
+        command.ExecuteNonQuery();
+    }
+
+    private static PortException Failed(string path, SqliteException exception) => new(
+        exception.SqliteErrorCode == Full
+            ? $"The spool cannot grow: the disk that holds {path} is full. The source keeps its log meanwhile."
+            : $"The spool file {path} cannot be used: {exception.Message}",
+        exception)
+    {
+        Transient = true,
+        Mend = "Make room on the disk of the data folder; reading goes on by itself.",
+    };
+
+    /// <summary>One writer at a time is the caller's promise; the gate is for closing and for readers.</summary>
+    private Task Write(Action work)
+    {
+        try
+        {
+            lock (gate)
+            {
+                ThrowIfClosed();
+                work();
+            }
+
+            return Task.CompletedTask;
+        }
+        catch (SqliteException exception)
+        {
+            return Task.FromException(Failed(path, exception));
+        }
+        catch (PortException exception)
+        {
+            return Task.FromException(exception);
+        }
+    }
+
+    private Task<IReadOnlyList<SpoolRecord>> Read(string sql, int limit, params ReadOnlySpan<(string Name, object Value)> values)
+    {
+        try
+        {
+            lock (gate)
+            {
+                ThrowIfClosed();
+                using var command = reading.CreateCommand();
+                command.CommandText = sql;
+                foreach (var (name, value) in values)
+                {
+                    command.Parameters.AddWithValue(name, value);
+                }
+
+                return Task.FromResult<IReadOnlyList<SpoolRecord>>(Records(command, limit));
+            }
+        }
+        catch (SqliteException exception)
+        {
+            return Task.FromException<IReadOnlyList<SpoolRecord>>(Failed(path, exception));
+        }
+        catch (PortException exception)
+        {
+            return Task.FromException<IReadOnlyList<SpoolRecord>>(exception);
+        }
+    }
+
+    private async Task<SpoolRecord?> ReadOneAsync(string sql, params (string Name, object Value)[] values)
+    {
+        var records = await Read(sql, int.MaxValue, values);
+        return records.Count > 0 ? records[0] : null;
+    }
+
+    private static List<SpoolRecord> Records(SqliteCommand command, int limit)
+    {
+        var records = new List<SpoolRecord>();
+        var size = 0L;
+        using var reader = command.ExecuteReader();
+        while (size < limit && reader.Read())
+        {
+            var body = reader.GetFieldValue<byte[]>(6);
+            size += body.Length;
+            records.Add(new SpoolRecord(
+                reader.GetInt64(0),
+                (SpoolRecordKind)reader.GetInt32(1),
+                new LogPosition((ulong)reader.GetInt64(2)),
+                reader.GetInt32(3) == 1,
+                reader.GetInt64(4),
+                reader.GetInt64(5),
+                body));
+        }
+
+        return records;
+    }
+
+    private void ThrowIfClosed()
+    {
+        if (closed)
+        {
+            throw new PortException($"The spool file {path} was closed.") { Transient = true };
+        }
+    }
+}

@@ -1,0 +1,20 @@
+namespace Vestige.Storage.Entities;
+
+/// <summary>A crossing as stored.</summary>
+public sealed class CrossingRecord
+{
+    public required string Name { get; set; }
+
+    /// <summary>The definition as JSON.</summary>
+    public required string Definition { get; set; }
+
+    /// <summary>What a person last asked for: draft, run, pause, stop.</summary>
+    public required string Desired { get; set; }
+
+    public required string By { get; set; }
+
+    public DateTimeOffset Since { get; set; }
+
+    /// <summary>Grows with each change of the definition; the ETag of the API.</summary>
+    public long Version { get; set; }
+}

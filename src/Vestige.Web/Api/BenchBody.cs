@@ -1,0 +1,4 @@
+namespace Vestige.Web.Api;
+
+/// <summary>Statements for a stand-in.</summary>
+public sealed record BenchBody(string Statement);

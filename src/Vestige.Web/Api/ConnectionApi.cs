@@ -1,0 +1,166 @@
+using Vestige.Connectors.StandIn.Bench;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Supervision;
+using Vestige.Web.Connections;
+
+namespace Vestige.Web.Api;
+
+/// <summary>Connections and the bench over HTTP.</summary>
+public static class ConnectionApi
+{
+    private const int MostTables = 500;
+
+    public static void Map(IEndpointRouteBuilder routes)
+    {
+        var group = routes.MapGroup("/api/v1/connections").WithTags("connections");
+        group.MapGet("/", (ConnectionDirectory connections) => connections.All.Select(View)).WithSummary("All connections.");
+        group.MapGet("/{name}", (string name, ConnectionDirectory connections) =>
+            connections.Find(name) is { } found ? Results.Ok(View(found)) : Problems.NotFound($"connection {name}")).WithSummary("One connection; its secret is not told.");
+        group.MapPost("/", SaveNewAsync).WithSummary("Keeps a new connection.");
+        group.MapPut("/{name}", SaveAsync).WithSummary("Changes a connection.");
+        group.MapDelete("/{name}", RemoveAsync).WithSummary("Forgets a connection that no crossing names.");
+        group.MapPost("/{name}/test", TestAsync).WithSummary("Proves each hop of the connection.");
+        group.MapGet("/{name}/readiness", ReadinessAsync).WithSummary("What must hold, for the role source or target.");
+        group.MapGet("/{name}/tables", TablesAsync).WithSummary("The tables of the database.");
+        routes.MapPost("/api/v1/bench/{connection}", BenchAsync).WithTags("bench").WithSummary("Runs statements on a stand-in, in one transaction.");
+    }
+
+    private static object View(ConnectionDefinition connection) =>
+        new { name = connection.Name, kind = connection.Kind, settings = connection.Settings, hasSecret = connection.HasSecret };
+
+    private static async Task<IResult> SaveNewAsync(ConnectionBody body, ConnectionDirectory connections, CancellationToken cancellation) =>
+        connections.Find(body.Name) is not null
+            ? Problems.Of(409, "exists", $"There is a connection {body.Name} already.", "Choose another name, or PUT to change it.", "name")
+            : await KeepAsync(body, connections, created: true, cancellation);
+
+    private static async Task<IResult> SaveAsync(string name, ConnectionBody body, ConnectionDirectory connections, CancellationToken cancellation)
+    {
+        if (connections.Find(name) is null)
+        {
+            return Problems.NotFound($"connection {name}");
+        }
+
+        return body.Name != name
+            ? Problems.Of(422, "definition", "The name differs from the one in the path.", "A connection cannot be renamed.", "name")
+            : await KeepAsync(body, connections, created: false, cancellation);
+    }
+
+    private static async Task<IResult> KeepAsync(ConnectionBody body, ConnectionDirectory connections, bool created, CancellationToken cancellation)
+    {
+        var connection = new ConnectionDefinition(body.Name, body.Kind, body.Settings ?? [], body.Secret is not null);
+        var problems = ConnectionDirectory.Check(connection);
+        if (problems.Count > 0)
+        {
+            return Problems.Definition(problems);
+        }
+
+        await connections.SaveAsync(connection, body.SecretText, cancellation);
+        return created ? Results.Created($"/api/v1/connections/{body.Name}", View(connections.Find(body.Name)!)) : Results.Ok(View(connections.Find(body.Name)!));
+    }
+
+    private static async Task<IResult> RemoveAsync(string name, ConnectionDirectory connections, CrossingEngine engine, CancellationToken cancellation)
+    {
+        if (connections.Find(name) is null)
+        {
+            return Problems.NotFound($"connection {name}");
+        }
+
+        await connections.RemoveAsync(name, UsersOf(name, engine), cancellation);
+        return Results.NoContent();
+    }
+
+    /// <summary>The crossings that name a connection.</summary>
+    public static IReadOnlyList<string> UsersOf(string connection, CrossingEngine engine)
+    {
+        ArgumentNullException.ThrowIfNull(engine);
+        return [.. engine.Statuses.Where(status => status.Definition.Source == connection || status.Definition.Target == connection).Select(status => status.Name)];
+    }
+
+    private static async Task<IResult> TestAsync(string name, ConnectionDirectory connections, CancellationToken cancellation) =>
+        connections.Find(name) is null
+            ? Problems.NotFound($"connection {name}")
+            : Results.Ok((await connections.Source(name).TestAsync(cancellation)).Select(ReadinessView.Of));
+
+    private static async Task<IResult> ReadinessAsync(string name, string role, ConnectionDirectory connections, CancellationToken cancellation)
+    {
+        if (connections.Find(name) is null)
+        {
+            return Problems.NotFound($"connection {name}");
+        }
+
+        if (role is not ("source" or "target"))
+        {
+            return Problems.Of(422, "definition", $"'{role}' is not a role.", "Use source or target.", "role");
+        }
+
+        IDatabase database = connections.Source(name);
+        var lines = (await database.TestAsync(cancellation)).ToList();
+        if (lines.TrueForAll(line => line.Ok) && role == "source")
+        {
+            lines.AddRange(await connections.Source(name).CheckSourceAsync([], cancellation));
+        }
+
+        return Results.Ok(lines.Select(ReadinessView.Of));
+    }
+
+    private static async Task<IResult> TablesAsync(
+        string name,
+        ConnectionDirectory connections,
+        CancellationToken cancellation,
+        string? find = null,
+        string? after = null,
+        int limit = 100)
+    {
+        if (connections.Find(name) is null)
+        {
+            return Problems.NotFound($"connection {name}");
+        }
+
+        var tables = await connections.Source(name).ReadTablesAsync(cancellation);
+        return Results.Ok(tables
+            .Where(table => find is null || table.Schema.Name.ToString().Contains(find, StringComparison.OrdinalIgnoreCase))
+            .Where(table => after is null || string.CompareOrdinal(table.Schema.Name.ToString(), after) > 0)
+            .OrderBy(table => table.Schema.Name)
+            .Take(Math.Clamp(limit, 1, MostTables))
+            .Select(View));
+    }
+
+    private static object View(TableDescription table) => new
+    {
+        schema = table.Schema.Name.Schema,
+        table = table.Schema.Name.Name,
+        estimatedRows = table.EstimatedRows,
+        bytes = table.Bytes,
+        key = table.Schema.KeyOrdinals.Select(i => table.Schema.Columns[i].Name),
+        columns = table.Schema.Columns.Select(column => new
+        {
+            name = column.Name,
+            type = column.Type,
+            nullable = column.Nullable,
+            crosses = !column.Generated,
+            reason = column.Generated ? "the database computes it" : null,
+        }),
+        crosses = table.Crosses,
+        reason = table.Reason,
+    };
+
+    private static async Task<IResult> BenchAsync(string connection, BenchBody body, ConnectionDirectory connections, TimeProvider clock, CancellationToken cancellation)
+    {
+        if (connections.Find(connection) is not { Kind: ConnectionDefinition.StandIn })
+        {
+            return Problems.NotFound($"stand-in {connection}");
+        }
+
+        var result = await StandInBench.RunAsync(connections.StandIn(connection), body.Statement, clock, cancellation);
+        return Results.Ok(new
+        {
+            columns = result.Columns,
+            rows = result.Rows,
+            more = result.More,
+            changed = result.Changed,
+            changes = result.Changes.Select(change => new { table = change.Table.ToString(), kind = change.Kind.ToString().ToLowerInvariant(), key = change.Key }),
+            position = result.Position?.ToString(),
+            took = result.Took.TotalSeconds,
+        });
+    }
+}

@@ -1,0 +1,10 @@
+using System.Text.Json;
+
+namespace Vestige.Web.Api;
+
+/// <summary>A connection as it is written. The secret is never read back.</summary>
+public sealed record ConnectionBody(string Name, string Kind, Dictionary<string, string>? Settings = null, Dictionary<string, string>? Secret = null)
+{
+    /// <summary>The secret as one text to encrypt; null when none was given.</summary>
+    public string? SecretText => Secret is { Count: > 0 } ? JsonSerializer.Serialize(Secret) : null;
+}

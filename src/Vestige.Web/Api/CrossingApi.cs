@@ -1,0 +1,248 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Supervision;
+using Vestige.Web.Connections;
+using Vestige.Web.Hosting;
+
+namespace Vestige.Web.Api;
+
+/// <summary>Crossings over HTTP.</summary>
+public static class CrossingApi
+{
+    private const string By = "api";
+
+    public static void Map(IEndpointRouteBuilder routes)
+    {
+        var group = routes.MapGroup("/api/v1/crossings").WithTags("crossings");
+        group.MapGet("/", (CrossingEngine engine) => engine.Statuses.Select(status => new { name = status.Name, state = status.State.Word(), definition = status.Definition }))
+            .WithSummary("All crossings.");
+        group.MapPost("/", AddAsync).WithSummary("Keeps a new definition, as a draft.");
+        group.MapGet("/{name}", GetAsync).WithSummary("The definition, with its ETag.");
+        group.MapPut("/{name}", PutAsync).WithSummary("Changes the definition of a draft; needs If-Match.");
+        group.MapDelete("/{name}", DeleteAsync).WithSummary("Removes a crossing that does not run; needs If-Match.");
+        group.MapPost("/{name}/plan", PlanAsync).WithSummary("What a start would do.");
+        group.MapPost("/{name}/check", CheckAsync).WithSummary("Everything that must hold before a start.");
+        group.MapPost("/{name}/start", (string name, CrossingEngine engine, CancellationToken cancellation) =>
+            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation))).WithSummary("Starts.");
+        group.MapPost("/{name}/resume", (string name, CrossingEngine engine, CancellationToken cancellation) =>
+            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation))).WithSummary("Goes on from the place kept.");
+        group.MapPost("/{name}/pause", (string name, CrossingEngine engine, CancellationToken cancellation) =>
+            DoAsync(name, engine, () => engine.PauseAsync(name, By, cancellation))).WithSummary("Rests after the transaction in hand.");
+        group.MapPost("/{name}/stop", StopAsync).WithSummary("Comes to rest: drain, transaction or now.");
+        group.MapPost("/{name}/reload", ReloadAsync).WithSummary("Loads tables again; their rows on the target are deleted first.");
+        group.MapGet("/{name}/status", (string name, CrossingEngine engine, ConnectionDirectory connections) =>
+            engine.Status(name) is { } status ? Results.Ok(StatusView.Of(status, FormatOf(status, connections))) : Problems.NotFound($"crossing {name}"))
+            .WithSummary("How it stands.");
+        group.MapGet("/{name}/events", EventsAsync).WithSummary("What happened, newest first.");
+    }
+
+    /// <summary>Positions in the notation of a crossing's source; the bare number when that connection is gone.</summary>
+    public static Func<LogPosition, string> FormatOf(CrossingStatus status, ConnectionDirectory connections)
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        ArgumentNullException.ThrowIfNull(connections);
+        return connections.Find(status.Definition.Source) is null
+            ? position => position.ToString()
+            : connections.Source(status.Definition.Source).Format;
+    }
+
+    /// <summary>What is wrong with a definition, connections included; empty when nothing is.</summary>
+    public static IReadOnlyList<DefinitionProblem> Check(CrossingDefinition definition, ConnectionDirectory connections)
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        ArgumentNullException.ThrowIfNull(connections);
+        var problems = DefinitionRules.Check(definition).ToList();
+        foreach (var (field, name) in new[] { ("source", definition.Source), ("target", definition.Target) })
+        {
+            if (!string.IsNullOrEmpty(name) && connections.Find(name) is null)
+            {
+                problems.Add(new DefinitionProblem(field, $"there is no connection {name}", $"Use one of: {string.Join(", ", connections.All.Select(connection => connection.Name))}."));
+            }
+        }
+
+        return problems;
+    }
+
+    private static async Task<IResult> AddAsync(CrossingDefinition body, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation)
+    {
+        var problems = Check(body, connections);
+        if (problems.Count > 0)
+        {
+            return Problems.Definition(problems);
+        }
+
+        if (engine.Status(body.Name) is not null)
+        {
+            return Problems.Of(409, "exists", $"There is a crossing {body.Name} already.", "Choose another name, or PUT to change it.", "name");
+        }
+
+        await engine.DefineAsync(body, By, cancellation);
+        return Results.Created($"/api/v1/crossings/{body.Name}", body);
+    }
+
+    private static async Task<IResult> GetAsync(string name, CrossingEngine engine, ControlStore store, HttpResponse response, CancellationToken cancellation)
+    {
+        if (engine.Status(name) is not { } status)
+        {
+            return Problems.NotFound($"crossing {name}");
+        }
+
+        response.Headers.ETag = Tag(await store.VersionAsync(name, cancellation));
+        return Results.Ok(status.Definition);
+    }
+
+    private static async Task<IResult> PutAsync(
+        string name,
+        CrossingDefinition body,
+        HttpRequest request,
+        CrossingEngine engine,
+        ControlStore store,
+        ConnectionDirectory connections,
+        CancellationToken cancellation)
+    {
+        if (await MismatchAsync(name, request, engine, store, cancellation) is { } mismatch)
+        {
+            return mismatch;
+        }
+
+        var problems = Check(body, connections);
+        if (problems.Count > 0)
+        {
+            return Problems.Definition(problems);
+        }
+
+        if (body.Name != name)
+        {
+            return Problems.Of(422, "definition", "The name differs from the one in the path.", "A crossing cannot be renamed.", "name");
+        }
+
+        await engine.DefineAsync(body, By, cancellation);
+        return Results.Ok(body);
+    }
+
+    private static async Task<IResult> DeleteAsync(string name, HttpRequest request, CrossingEngine engine, ControlStore store, CancellationToken cancellation)
+    {
+        if (await MismatchAsync(name, request, engine, store, cancellation) is { } mismatch)
+        {
+            return mismatch;
+        }
+
+        await engine.RemoveAsync(name, By, cancellation);
+        return Results.NoContent();
+    }
+
+    private static async Task<IResult?> MismatchAsync(string name, HttpRequest request, CrossingEngine engine, ControlStore store, CancellationToken cancellation)
+    {
+        if (engine.Status(name) is null)
+        {
+            return Problems.NotFound($"crossing {name}");
+        }
+
+        var present = Tag(await store.VersionAsync(name, cancellation));
+        var given = request.Headers.IfMatch.ToString();
+        if (given.Length == 0)
+        {
+            return Problems.Of(428, "if-match-needed", "If-Match is missing.", $"Send the ETag of the definition you read, now {present}.", "If-Match");
+        }
+
+        return given == present || given == "*"
+            ? null
+            : Problems.Of(412, "changed-meanwhile", $"The definition has changed; its ETag is {present}.", "Read it again.", "If-Match");
+    }
+
+    private static async Task<IResult> PlanAsync(string name, CrossingEngine engine, CancellationToken cancellation)
+    {
+        if (engine.Status(name) is not { } status)
+        {
+            return Problems.NotFound($"crossing {name}");
+        }
+
+        var plan = await engine.PlanAsync(status.Definition, cancellation);
+        return Results.Ok(new
+        {
+            ready = plan.Ready,
+            tables = plan.Tables.Select(table => new { source = table.Source.ToString(), target = table.Target.ToString(), rows = table.Rows }),
+            leftOut = plan.LeftOut.Select(table => new { source = table.Source.ToString(), reason = table.Reason }),
+            statements = plan.Statements,
+            rows = plan.Rows,
+            estimateSeconds = plan.Estimate.TotalSeconds,
+            rowsPerSecond = plan.RowsPerSecond,
+            measured = plan.Measured,
+            lines = plan.Lines.Select(ReadinessView.Of),
+        });
+    }
+
+    private static async Task<IResult> CheckAsync(string name, CrossingEngine engine, CancellationToken cancellation) =>
+        engine.Status(name) is { } status
+            ? Results.Ok((await engine.PlanAsync(status.Definition, cancellation)).Lines.Select(ReadinessView.Of))
+            : Problems.NotFound($"crossing {name}");
+
+    private static async Task<IResult> StopAsync(string name, StopBody body, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation)
+    {
+        if (engine.Status(name) is not { } status)
+        {
+            return Problems.NotFound($"crossing {name}");
+        }
+
+        StopManner? manner = body.Manner switch
+        {
+            "drain" => StopManner.Drain,
+            "transaction" => StopManner.Transaction,
+            "now" => StopManner.Now,
+            _ => null,
+        };
+        if (manner is null)
+        {
+            return Problems.Of(422, "definition", $"'{body.Manner}' is not a manner of stopping.", "Use drain, transaction or now.", "manner");
+        }
+
+        LogPosition? mark = null;
+        if (body.Mark is not null)
+        {
+            var source = connections.Source(status.Definition.Source);
+            mark = body.Mark.AsOfNow == true
+                ? (await source.SampleAsync(LogPosition.Zero, cancellation)).Head
+                : body.Mark.Position is { } text ? source.Parse(text) : null;
+            if (mark is null || manner != StopManner.Drain || (body.Mark.AsOfNow == true && body.Mark.Position is not null))
+            {
+                return Problems.Of(422, "definition", "The mark cannot be used.", "Give either a position in the source's notation or asOfNow, with the manner drain.", "mark");
+            }
+
+            if (mark < status.AppliedPosition)
+            {
+                return Problems.Of(422, "definition", "The mark lies before what is applied already.", "Give a later position.", "mark.position");
+            }
+        }
+
+        return await DoAsync(name, engine, () => engine.StopAsync(name, manner.Value, mark, By, cancellation));
+    }
+
+    private static Task<IResult> ReloadAsync(string name, ReloadBody body, CrossingEngine engine, CancellationToken cancellation) =>
+        DoAsync(name, engine, () => engine.ReloadAsync(name, [.. (body.Tables ?? []).Select(TableName.Parse)], By, cancellation));
+
+    private static async Task<IResult> EventsAsync(string name, CrossingEngine engine, ControlStore store, CancellationToken cancellation, int limit = 100) =>
+        engine.Status(name) is null
+            ? Problems.NotFound($"crossing {name}")
+            : Results.Ok((await store.EventsAsync(name, Math.Clamp(limit, 1, 1000), cancellation)).Select(happened => new
+            {
+                at = StatusView.Rfc3339(happened.At),
+                kind = happened.Kind.ToString().ToLowerInvariant(),
+                text = happened.Text,
+                by = happened.By,
+            }));
+
+    private static async Task<IResult> DoAsync(string name, CrossingEngine engine, Func<Task> request)
+    {
+        if (engine.Status(name) is null)
+        {
+            return Problems.NotFound($"crossing {name}");
+        }
+
+        await request();
+        return Results.Ok(new { name, state = engine.Status(name)!.State.Word() });
+    }
+
+    private static string Tag(long? version) => $"\"{version}\"";
+}

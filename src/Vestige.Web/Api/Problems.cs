@@ -1,0 +1,79 @@
+using System.Text.Json;
+using Microsoft.AspNetCore.Diagnostics;
+using Microsoft.AspNetCore.Mvc;
+using Vestige.Core.Crossings;
+using Vestige.Engine.Faults;
+
+namespace Vestige.Web.Api;
+
+/// <summary>Problem details (RFC 9457) with a stable type, the field at fault and what to do.</summary>
+public static class Problems
+{
+    private const string Types = "https://vestige.invalid/problems/";
+
+    public static IResult NotFound(string what) => Of(404, "not-found", $"There is no {what}.", "Look at the list.");
+
+    public static IResult Definition(IReadOnlyList<DefinitionProblem> problems)
+    {
+        ArgumentNullException.ThrowIfNull(problems);
+        var first = problems[0];
+        var details = Details(422, "definition", $"{first.Field}: {first.Found}. {first.Mend}");
+        details.Extensions["field"] = first.Field;
+        details.Extensions["mend"] = first.Mend;
+        details.Extensions["problems"] = problems;
+        return Results.Problem(details);
+    }
+
+    public static IResult NotReady(NotReadyException exception)
+    {
+        ArgumentNullException.ThrowIfNull(exception);
+        var details = Details(409, "not-ready", exception.Message);
+        details.Extensions["mend"] = exception.Lines.FirstOrDefault(line => !line.Ok)?.Mend;
+        details.Extensions["lines"] = exception.Lines.Select(ReadinessView.Of);
+        return Results.Problem(details);
+    }
+
+    public static IResult Of(int status, string type, string detail, string? mend, string? field = null)
+    {
+        var details = Details(status, type, detail);
+        if (mend is not null)
+        {
+            details.Extensions["mend"] = mend;
+        }
+
+        if (field is not null)
+        {
+            details.Extensions["field"] = field;
+        }
+
+        return Results.Problem(details);
+    }
+
+    /// <summary>What an exception thrown by an endpoint means to the caller.</summary>
+    public static IResult From(Exception exception) => exception switch
+    {
+        NotReadyException notReady => NotReady(notReady),
+        RequestRefusedException refused => Of(409, "refused", refused.Message, refused.Mend),
+        PortException port => Of(502, port.Transient ? "unreachable" : "system-refused", port.Message, port.Mend),
+        BadHttpRequestException { InnerException: JsonException json } => Of(400, "malformed", json.Message, "Correct the document.", json.Path),
+        BadHttpRequestException bad => Of(bad.StatusCode, "malformed", bad.Message, "Correct the request."),
+        _ => Of(500, "internal", "Vestige made an error. The log of the process says more.", null),
+    };
+
+    public static async Task HandleAsync(HttpContext context)
+    {
+        ArgumentNullException.ThrowIfNull(context);
+        if (context.Features.Get<IExceptionHandlerFeature>()?.Error is { } error)
+        {
+            await From(error).ExecuteAsync(context);
+        }
+    }
+
+    private static ProblemDetails Details(int status, string type, string detail) => new()
+    {
+        Status = status,
+        Type = Types + type,
+        Title = type.Replace('-', ' '),
+        Detail = detail,
+    };
+}

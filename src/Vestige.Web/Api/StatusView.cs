@@ -1,0 +1,78 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
+using Vestige.Engine.Measuring;
+
+namespace Vestige.Web.Api;
+
+/// <summary>A crossing's status in the form that the HTTP interface promises. Durations in seconds, times in RFC 3339.</summary>
+public static class StatusView
+{
+    public static object Of(CrossingStatus status, Func<LogPosition, string> format)
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        ArgumentNullException.ThrowIfNull(format);
+        string? Position(LogPosition? position) => position is null ? null : format(position.Value);
+        return new
+        {
+            name = status.Name,
+            state = status.State.Word(),
+            since = Rfc3339(status.Since),
+            lag = status.Lag is not { } lag ? null : new
+            {
+                seconds = lag.Behind.TotalSeconds,
+                bytes = status.BytesBehind,
+                transactions = status.TransactionsBehind,
+                current = lag.Current,
+                atLeast = lag.AtLeast,
+            },
+            delay = status.Delay is not { } delay ? null : new
+            {
+                capture = delay.Capture.TotalSeconds,
+                spool = delay.Spool.TotalSeconds,
+                treatment = delay.Treatment.TotalSeconds,
+                apply = delay.Apply.TotalSeconds,
+            },
+            delayP95 = status.P95?.TotalSeconds,
+            rates = new { arriving = status.Arriving, applied = status.Applied },
+            forecast = new
+            {
+                outcome = status.Clears.Outcome.ToString().ToLowerInvariant(),
+                clearsInSeconds = status.Clears.In?.TotalSeconds,
+                spoolFullInSeconds = status.SpoolFullIn?.TotalSeconds,
+                logExhaustedInSeconds = status.LogLostIn?.TotalSeconds,
+                loadEndsInSeconds = status.LoadEndsIn?.TotalSeconds,
+            },
+            positions = new
+            {
+                head = Position(status.Capture?.Head),
+                captured = Position(status.Capture?.Captured),
+                spooled = Position(status.Capture?.Spooled),
+                applied = Position(status.AppliedPosition),
+                provedEqual = (string?)null,
+            },
+            tables = status.Tables.Select(table => new
+            {
+                source = table.Source.ToString(),
+                target = table.Target.ToString(),
+                state = table.State.Word(),
+                cause = table.Cause,
+                load = table.RowsToLoad is null ? null : new { done = table.RowsLoaded, of = table.RowsToLoad },
+                changes = new
+                {
+                    insert = table.Tally.Inserts,
+                    update = table.Tally.Updates,
+                    delete = table.Tally.Deletes,
+                    truncate = table.Tally.Truncates,
+                    schema = table.Tally.SchemaChanges,
+                },
+                unexpected = new { alreadyThere = table.Tally.Unexpected.AlreadyThere, missing = table.Tally.Unexpected.Missing },
+                quarantined = 0,
+                provedEqual = (object?)null,
+            }),
+            fault = status.Fault is not { } fault ? null : new { what = fault.What, mend = fault.Mend, since = Rfc3339(fault.Since), table = fault.Table, key = fault.Key },
+            waiting = status.Waiting is not { } waiting ? null : new { what = waiting.What, mend = waiting.Mend, since = Rfc3339(waiting.Since) },
+        };
+    }
+
+    public static string Rfc3339(DateTimeOffset at) => at.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss.ffffff'Z'");
+}

@@ -1,0 +1,4 @@
+namespace Vestige.Web.Api;
+
+/// <summary>How to stop: <c>drain</c>, <c>transaction</c> or <c>now</c>; a mark goes with drain.</summary>
+public sealed record StopBody(string Manner, StopMarkBody? Mark = null);

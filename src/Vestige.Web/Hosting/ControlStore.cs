@@ -1,0 +1,134 @@
+using System.Text.Json;
+using Microsoft.Data.Sqlite;
+using Microsoft.EntityFrameworkCore;
+using Vestige.Core.Crossings;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+using Vestige.Storage;
+using Vestige.Storage.Entities;
+using Vestige.Web.Api;
+
+namespace Vestige.Web.Hosting;
+
+/// <summary>The engine's control store, in the store of the data folder.</summary>
+public sealed class ControlStore(StoreFactory factory) : IControlStore
+{
+    public async Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation)
+    {
+        await using var store = factory.CreateDbContext();
+        var records = await store.Crossings.AsNoTracking().OrderBy(crossing => crossing.Name).ToListAsync(cancellation);
+        return [.. records.Select(record => new StoredCrossing(
+            JsonSerializer.Deserialize<CrossingDefinition>(record.Definition, DefinitionJson.Options)!,
+            Enum.Parse<DesiredState>(record.Desired),
+            record.By,
+            record.Since))];
+    }
+
+    public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(crossing);
+        return ChangeAsync(async store =>
+        {
+            var text = JsonSerializer.Serialize(crossing.Definition, DefinitionJson.Options);
+            var record = await store.Crossings.FindAsync([crossing.Definition.Name], cancellation);
+            if (record is null)
+            {
+                record = new CrossingRecord { Name = crossing.Definition.Name, Definition = text, Desired = "", By = "", Version = 1 };
+                store.Crossings.Add(record);
+            }
+
+            record.Version += record.Definition == text ? 0 : 1;
+            record.Definition = text;
+            record.Desired = crossing.Desired.ToString();
+            record.By = crossing.By;
+            record.Since = crossing.Since;
+        });
+    }
+
+    public Task DeleteAsync(string crossing, CancellationToken cancellation) => ChangeAsync(async store =>
+    {
+        if (await store.Crossings.FindAsync([crossing], cancellation) is { } record)
+        {
+            store.Crossings.Remove(record);
+        }
+    });
+
+    public async Task<long> NextEpochAsync(string crossing, CancellationToken cancellation)
+    {
+        var next = 0L;
+        await ChangeAsync(async store =>
+        {
+            var record = await store.Epochs.FindAsync([crossing], cancellation);
+            if (record is null)
+            {
+                record = new EpochRecord { Crossing = crossing };
+                store.Epochs.Add(record);
+            }
+
+            next = ++record.Epoch;
+        });
+        return next;
+    }
+
+    public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(happened);
+        return ChangeAsync(store =>
+        {
+            store.Events.Add(new EventRecord
+            {
+                AtTicks = happened.At.UtcTicks,
+                Crossing = happened.Crossing,
+                Connection = happened.Connection,
+                Kind = happened.Kind.ToString(),
+                Text = happened.Text,
+                By = happened.By,
+            });
+            return Task.CompletedTask;
+        });
+    }
+
+    /// <summary>Stored events, newest first.</summary>
+    public async Task<IReadOnlyList<CrossingEvent>> EventsAsync(string? crossing, int most, CancellationToken cancellation)
+    {
+        await using var store = factory.CreateDbContext();
+        var records = await store.Events.AsNoTracking()
+            .Where(happened => crossing == null || happened.Crossing == crossing)
+            .OrderByDescending(happened => happened.Id)
+            .Take(most)
+            .ToListAsync(cancellation);
+        return [.. records.Select(record => new CrossingEvent(
+            new DateTimeOffset(record.AtTicks, TimeSpan.Zero),
+            record.Crossing,
+            record.Connection,
+            Enum.Parse<EventKind>(record.Kind),
+            record.Text,
+            record.By))];
+    }
+
+    /// <summary>The version of a definition, for its ETag; null when there is none.</summary>
+    public async Task<long?> VersionAsync(string crossing, CancellationToken cancellation)
+    {
+        await using var store = factory.CreateDbContext();
+        return await store.Crossings.Where(record => record.Name == crossing).Select(record => (long?)record.Version).FirstOrDefaultAsync(cancellation);
+    }
+
+    private async Task ChangeAsync(Func<VestigeStore, Task> change)
+    {
+        try
+        {
+            await using var store = factory.CreateDbContext();
+            await change(store);
+            await store.SaveChangesAsync();
+        }
+        catch (Exception exception) when (exception is DbUpdateException or SqliteException)
+        {
+            throw new PortException($"The store of the data folder cannot be written: {exception.GetBaseException().Message}", exception)
+            {
+                Transient = true,
+                Mend = "Make room on the disk of the data folder, and make sure that it can be written.",
+            };
+        }
+    }
+}

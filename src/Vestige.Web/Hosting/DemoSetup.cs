@@ -1,0 +1,97 @@
+using Vestige.Core.Crossings;
+using Vestige.Demo.Circulation;
+using Vestige.Demo.Workload;
+using Vestige.Engine.Supervision;
+using Vestige.Web.Connections;
+
+namespace Vestige.Web.Hosting;
+
+/// <summary>Fills an empty data folder with the demo, and keeps its workload running.</summary>
+public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine engine, VestigeSettings settings, TimeProvider clock) : IAsyncDisposable
+{
+    public const double FirstRate = 400;
+    private const string Warehouse = "warehouse";
+    private const string Ledger = "ledger";
+    private const int Seed = 20261;
+    private CirculationWorkload? workload;
+
+    /// <summary>The work on the source database; null without the demo.</summary>
+    public CirculationWorkload? Workload => workload;
+
+    /// <summary>Whether the demo is in this data folder.</summary>
+    public bool Present => connections.Find(CirculationSchema.Name) is not null && File.Exists(Marker);
+
+    private string Marker => Path.Combine(settings.DataFolder, "demo");
+
+    /// <summary>Makes the databases and their connections, once. Interrupted, it begins again.</summary>
+    public async Task FillAsync(CancellationToken cancellation)
+    {
+        if (connections.All.Count > 0 || File.Exists(Marker))
+        {
+            return;
+        }
+
+        foreach (var name in new[] { CirculationSchema.Name, Warehouse, Ledger })
+        {
+            Clear(settings.StandInPath(name));
+        }
+
+        var none = new Dictionary<string, string>();
+        var source = Vestige.Connectors.StandIn.StandInDatabase.Open(
+            settings.StandInPath(CirculationSchema.Name), CirculationSchema.Name, new Vestige.Connectors.StandIn.StandInOptions(), clock);
+        await using (source)
+        {
+            await new CirculationSeed(Seed, settings.DemoLoans, clock.GetUtcNow()).RunAsync(source, cancellation);
+        }
+
+        foreach (var name in new[] { CirculationSchema.Name, Warehouse, Ledger })
+        {
+            await connections.SaveAsync(new ConnectionDefinition(name, ConnectionDefinition.StandIn, none, HasSecret: false), null, cancellation);
+        }
+
+        await File.WriteAllTextAsync(Marker, "The demo was made in this folder.\n", cancellation);
+    }
+
+    /// <summary>Starts the workload and, the first time, the crossing; a second one stays a draft.</summary>
+    public async Task StartAsync(CancellationToken cancellation)
+    {
+        if (!Present)
+        {
+            return;
+        }
+
+        workload = new CirculationWorkload(connections.StandIn(CirculationSchema.Name), Seed, clock) { Rate = FirstRate };
+        workload.Start();
+        if (engine.Statuses.Count > 0)
+        {
+            return;
+        }
+
+        await engine.DefineAsync(Definition("circulation-to-warehouse", Warehouse, new TableRule(Take: "circulation.*")), "demo", cancellation);
+        await engine.DefineAsync(
+            Definition("fines-to-ledger", Ledger, new TableRule(Take: "circulation.fine"), new TableRule(Take: "circulation.payment")),
+            "demo",
+            cancellation);
+        await engine.RunAsync("circulation-to-warehouse", "demo", cancellation);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        if (workload is not null)
+        {
+            await workload.DisposeAsync();
+        }
+    }
+
+    private static CrossingDefinition Definition(string name, string target, params TableRule[] rules) =>
+        new(name, CrossingDefinition.Copy, CirculationSchema.Name, target, new TableRules(rules));
+
+    private static void Clear(string path)
+    {
+        Directory.CreateDirectory(Path.GetDirectoryName(path)!);
+        foreach (var ending in new[] { "", "-wal", "-shm" })
+        {
+            File.Delete(path + ending);
+        }
+    }
+}

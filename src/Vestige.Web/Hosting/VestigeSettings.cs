@@ -1,0 +1,30 @@
+namespace Vestige.Web.Hosting;
+
+/// <summary>How the process was started.</summary>
+/// <param name="DataFolder">Where everything is kept.</param>
+/// <param name="KeyFolder">Where the keys that protect it are kept: not inside the data folder.</param>
+/// <param name="WithDemo">Whether an empty data folder is filled with the demo.</param>
+/// <param name="DemoLoans">How many loans the demo begins with.</param>
+/// <param name="SpoolBudget">The most a spool may hold, in bytes.</param>
+public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool WithDemo, int DemoLoans, long SpoolBudget)
+{
+    public string StorePath => Path.Combine(DataFolder, "vestige.db");
+
+    public string StandInPath(string connection) => Path.Combine(DataFolder, "stand-ins", connection + ".db");
+
+    public string SpoolFolder(string connection) => Path.Combine(DataFolder, "spool", connection);
+
+    public static VestigeSettings From(IConfiguration configuration)
+    {
+        ArgumentNullException.ThrowIfNull(configuration);
+        var data = Path.GetFullPath(configuration["data"] ?? "data");
+        var home = Environment.GetFolderPath(Environment.SpecialFolder.UserProfile);
+        var keys = Path.GetFullPath(configuration["keys"] ?? Path.Combine(home, ".vestige", "keys"));
+        return new VestigeSettings(
+            data,
+            keys,
+            !configuration.GetValue("empty", false),
+            configuration.GetValue("demo-loans", 200_000),
+            configuration.GetValue("spool-budget", 4L << 30));
+    }
+}

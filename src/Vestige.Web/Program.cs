@@ -1,0 +1,119 @@
+using Microsoft.AspNetCore.DataProtection;
+using Vestige.Core.Text;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+using Vestige.Engine.Supervision;
+using Vestige.Storage;
+using Vestige.Web.Api;
+using Vestige.Web.Connections;
+using Vestige.Web.Hosting;
+using Vestige.Web.Live;
+
+const int ThreadsAtHand = 48;
+
+// SQLite calls block their thread; with a thread at hand for each, no page waits for a crossing.
+ThreadPool.SetMinThreads(ThreadsAtHand, ThreadsAtHand);
+
+var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = args, ContentRootPath = AppContext.BaseDirectory });
+var settings = VestigeSettings.From(builder.Configuration);
+DataFolderLock folder;
+try
+{
+    folder = DataFolderLock.Take(settings.DataFolder);
+}
+catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+{
+    await Console.Error.WriteLineAsync($"Vestige cannot start. {exception.Message}");
+    return 1;
+}
+
+using (folder)
+{
+    var port = builder.Configuration.GetValue("port", 5080);
+    builder.WebHost.UseUrls($"http://127.0.0.1:{port}");
+    builder.Configuration["AllowedHosts"] = "127.0.0.1;localhost;[::1]";
+    Register(builder.Services, settings);
+    var app = builder.Build();
+    Configure(app);
+    try
+    {
+        await app.StartAsync();
+    }
+    catch (IOException exception) when (exception.InnerException is Microsoft.AspNetCore.Connections.AddressInUseException)
+    {
+        await Console.Error.WriteLineAsync($"Vestige cannot start: port {port} is in use. Choose another with --port.");
+        return 1;
+    }
+    catch (Exception exception) when (exception is IOException or PortException or InvalidOperationException)
+    {
+        await Console.Error.WriteLineAsync($"Vestige cannot start. {exception.Message}");
+        return 1;
+    }
+
+    Tell(app, settings, port);
+    await app.WaitForShutdownAsync();
+}
+
+return 0;
+
+static void Register(IServiceCollection services, VestigeSettings settings)
+{
+    services.AddSingleton(settings);
+    services.AddSingleton(TimeProvider.System);
+    services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(settings.KeyFolder)).SetApplicationName("vestige");
+    services.AddSingleton(new StoreFactory(settings.StorePath));
+    services.AddSingleton<ConnectionDirectory>();
+    services.AddSingleton<IConnections>(provider => provider.GetRequiredService<ConnectionDirectory>());
+    services.AddSingleton<ControlStore>();
+    services.AddSingleton<IControlStore>(provider => provider.GetRequiredService<ControlStore>());
+    services.AddSingleton<ISpoolCipher>(provider => SpoolCipher.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
+    services.AddSingleton(provider => new CrossingEngine(
+        provider.GetRequiredService<IConnections>(),
+        provider.GetRequiredService<IControlStore>(),
+        provider.GetRequiredService<ISpoolCipher>(),
+        new EngineOptions(new SpoolOptions(BudgetBytes: settings.SpoolBudget)),
+        provider.GetRequiredService<TimeProvider>(),
+        Random.Shared,
+        provider.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Engine")));
+    services.AddSingleton<DemoSetup>();
+    services.AddHostedService<EngineHost>();
+    services.AddRazorPages();
+    services.AddOpenApi("v1");
+    services.AddProblemDetails();
+    services.ConfigureHttpJsonOptions(options => DefinitionJson.Configure(options.SerializerOptions));
+    services.Configure<HostOptions>(options => options.ShutdownTimeout = TimeSpan.FromSeconds(10));
+}
+
+static void Configure(WebApplication app)
+{
+    app.Use(next => context => SecurityHeaders.InvokeAsync(context, next));
+    app.UseWhen(context => context.Request.Path.StartsWithSegments("/api", StringComparison.Ordinal), api => api.UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandler = Problems.HandleAsync, AllowStatusCode404Response = true }));
+    app.UseWhen(context => !context.Request.Path.StartsWithSegments("/api", StringComparison.Ordinal), pages => pages.UseExceptionHandler("/problem").UseStatusCodePagesWithReExecute("/problem", "?status={0}"));
+    app.Use(next => context => SameSiteGuard.InvokeAsync(context, next));
+    app.UseStaticFiles();
+    app.UseRouting();
+    app.UseAntiforgery();
+    app.MapRazorPages();
+    app.MapOpenApi();
+    app.MapGet("/healthz", () => "alive").ExcludeFromDescription();
+    app.MapGet("/readyz", (CrossingEngine engine) => engine.Started ? Results.Text("ready") : Results.Text("starting", statusCode: 503)).ExcludeFromDescription();
+    app.MapGet("/live", (HttpContext context, CrossingEngine engine, TimeProvider clock) => LiveStream.ServeAsync(context, engine, clock)).ExcludeFromDescription();
+    ConnectionApi.Map(app);
+    CrossingApi.Map(app);
+}
+
+static void Tell(WebApplication app, VestigeSettings settings, int port)
+{
+    Console.WriteLine($"Vestige is at http://127.0.0.1:{port}");
+    Console.WriteLine($"Data folder: {settings.DataFolder}   keys: {settings.KeyFolder}");
+    if (app.Services.GetRequiredService<DemoSetup>().Present)
+    {
+        Console.WriteLine(
+            $"Demo: the invented libraries' database circulation ({Figures.Of(settings.DemoLoans, "loan")} at first, 10 tables, with a workload), "
+            + "the empty warehouse and ledger, one running crossing, one draft.");
+    }
+}
+
+/// <summary>For tests that host the application in their own process.</summary>
+public partial class Program;
