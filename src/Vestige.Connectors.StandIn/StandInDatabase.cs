@@ -126,6 +126,23 @@ public sealed class StandInDatabase : IAsyncDisposable
         }
     }
 
+    /// <summary>The tables as seen at the server itself, past the line and its drills.</summary>
+    public Task<IReadOnlyList<Engine.Ports.TableDescription>> ReadTablesAtServerAsync(CancellationToken cancellation)
+    {
+        cancellation.ThrowIfCancellationRequested();
+        using var reader = OpenReader();
+        return Task.FromResult(Sources.StandInReads.Tables(reader.Handle!, Name));
+    }
+
+    /// <summary>
+    /// A drill: one transaction without rows that takes all the room the log may have, so that the rest is dropped.
+    /// </summary>
+    public async Task FillLogAsync(CancellationToken cancellation)
+    {
+        using var transaction = await BeginAsync(cancellation: cancellation);
+        transaction.CommitFilled();
+    }
+
     /// <summary>Runs work while nobody can write, so that several readers can begin at the same state.</summary>
     internal async Task<T> WhileClosedAsync<T>(Func<T> work, CancellationToken cancellation)
     {
@@ -213,12 +230,20 @@ public sealed class StandInDatabase : IAsyncDisposable
     internal void Commit()
     {
         hook.ThrowIfFailed();
-        var state = ((long)Head.Place, (long)Oldest.Place);
+        var state = (log.Head, log.Oldest);
         if (buffer.Count > 0)
         {
             state = log.Write(buffer, clock.GetUtcNow(), relations.SchemaVersion);
         }
 
+        Finish(state);
+    }
+
+    /// <summary>Makes the log as full as it may be, at once.</summary>
+    internal void CommitFilled() => Finish(log.Fill(clock.GetUtcNow(), relations.SchemaVersion));
+
+    private void Finish((long Head, long Oldest) state)
+    {
         Run("COMMIT");
         log.Committed(state);
         Head = new LogPosition((ulong)log.Head);

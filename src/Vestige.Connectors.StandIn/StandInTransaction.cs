@@ -92,6 +92,12 @@ public sealed class StandInTransaction : IDisposable
         committed = true;
     }
 
+    internal void CommitFilled()
+    {
+        database.CommitFilled();
+        committed = true;
+    }
+
     public void Dispose()
     {
         if (left)

@@ -16,10 +16,11 @@ internal sealed class SqliteSpoolFile : ISpoolFile
     private readonly SqliteConnection writing;
     private readonly SqliteConnection reading;
     private readonly SqliteCommand append;
-    private readonly Lock gate = new();
+    private readonly Lock writeGate = new();
+    private readonly Lock readGate = new();
     private SqliteTransaction? open;
     private long bytes;
-    private bool closed;
+    private volatile bool closed;
 
     private SqliteSpoolFile(string path)
     {
@@ -97,16 +98,17 @@ internal sealed class SqliteSpoolFile : ISpoolFile
     public Task<IReadOnlyList<SpoolRecord>> ReadSideAsync(CancellationToken cancellation) =>
         Read("SELECT sequence, kind, last, complete, transactions, changes, body FROM record WHERE kind <> $k ORDER BY sequence", int.MaxValue, ("$k", (int)SpoolRecordKind.Data));
 
+    // The plus signs keep the range on the primary key: by the index on kind, each read would sort the whole file.
     public Task<IReadOnlyList<SpoolRecord>> ReadAsync(long afterSequence, int bytes, CancellationToken cancellation) =>
         Read(
-            "SELECT sequence, kind, last, complete, transactions, changes, body FROM record WHERE kind = $k AND sequence > $s ORDER BY sequence",
+            "SELECT sequence, kind, last, complete, transactions, changes, body FROM record WHERE +kind = $k AND sequence > $s ORDER BY sequence",
             bytes,
             ("$k", (int)SpoolRecordKind.Data),
             ("$s", afterSequence));
 
     public Task<SpoolRecord?> LastAsync(bool complete, CancellationToken cancellation) => ReadOneAsync(
         complete
-            ? $"SELECT sequence, kind, last, complete, transactions, changes, x'' FROM record WHERE kind = {(int)SpoolRecordKind.Data} AND complete = 1 ORDER BY sequence DESC LIMIT 1"
+            ? $"SELECT sequence, kind, last, complete, transactions, changes, x'' FROM record WHERE +kind = {(int)SpoolRecordKind.Data} AND +complete = 1 ORDER BY sequence DESC LIMIT 1"
             : "SELECT sequence, kind, last, complete, transactions, changes, x'' FROM record ORDER BY sequence DESC LIMIT 1");
 
     public Task<SpoolRecord?> FindAsync(LogPosition position, CancellationToken cancellation) => ReadOneAsync(
@@ -115,12 +117,16 @@ internal sealed class SqliteSpoolFile : ISpoolFile
 
     public ValueTask DisposeAsync()
     {
-        lock (gate)
+        closed = true;
+        lock (writeGate)
         {
-            closed = true;
             open?.Dispose();
             append.Dispose();
             writing.Dispose();
+        }
+
+        lock (readGate)
+        {
             reading.Dispose();
         }
 
@@ -151,12 +157,12 @@ internal sealed class SqliteSpoolFile : ISpoolFile
         Mend = "Make room on the disk of the data folder; reading goes on by itself.",
     };
 
-    /// <summary>One writer at a time is the caller's promise; the gate is for closing and for readers.</summary>
+    /// <summary>Readers never wait for a writer's flush: each side has its own connection and its own gate.</summary>
     private Task Write(Action work)
     {
         try
         {
-            lock (gate)
+            lock (writeGate)
             {
                 ThrowIfClosed();
                 work();
@@ -178,7 +184,7 @@ internal sealed class SqliteSpoolFile : ISpoolFile
     {
         try
         {
-            lock (gate)
+            lock (readGate)
             {
                 ThrowIfClosed();
                 using var command = reading.CreateCommand();

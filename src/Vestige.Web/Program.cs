@@ -76,6 +76,7 @@ static void Register(IServiceCollection services, VestigeSettings settings)
         provider.GetRequiredService<TimeProvider>(),
         Random.Shared,
         provider.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Engine")));
+    services.AddSingleton<RowCounts>();
     services.AddSingleton<DemoSetup>();
     services.AddHostedService<EngineHost>();
     services.AddRazorPages();

@@ -65,6 +65,15 @@ internal sealed class LogStore : IDisposable
         return (position, Trim(position));
     }
 
+    /// <summary>Writes a transaction that stands for as much log as may be kept, though it holds nothing.</summary>
+    public (long Head, long Oldest) Fill(DateTimeOffset committedAt, int schemaVersion)
+    {
+        var position = Head + options.LogLimit;
+        append.Bind(1, position).Bind(2, 0L).Bind(3, committedAt.UtcTicks).Bind(4, schemaVersion).Bind(5, 1L).Bind(6, 0L).Bind(7, ReadOnlySpan<byte>.Empty).Run();
+        setMeta.Bind(1, "head").Bind(2, position.ToString()).Run();
+        return (position, Trim(position));
+    }
+
     /// <summary>Takes over what <see cref="Write"/> returned, after the commit.</summary>
     public void Committed((long Head, long Oldest) state) => (Head, Oldest) = state;
 

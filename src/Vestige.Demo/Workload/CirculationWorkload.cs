@@ -39,6 +39,8 @@ public sealed class CirculationWorkload : IAsyncDisposable
         random = new Random(seed);
     }
 
+    public StandInDatabase Database => database;
+
     /// <summary>Changes a second at the busiest hour, 0 to 20,000.</summary>
     public double Rate
     {

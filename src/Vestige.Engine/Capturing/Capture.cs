@@ -29,7 +29,6 @@ public sealed class Capture : IAsyncDisposable
     private readonly RateMeter logRate = new(RateWindow);
     private readonly RateMeter spoolRate = new(RateWindow);
     private readonly CancellationTokenSource stopping = new();
-    private CancellationTokenSource reopening = new();
     private Task running = Task.CompletedTask;
     private LogPosition? confirmed;
     private SourceHead? head;
@@ -40,6 +39,8 @@ public sealed class Capture : IAsyncDisposable
     private string? waiting;
     private DateTimeOffset? waitingSince;
     private bool lost;
+    private bool mended = true;
+    private volatile bool reopen;
     private CancellationTokenSource restart = new();
     private IReadOnlySet<TableName> carried = new HashSet<TableName>();
 
@@ -54,6 +55,7 @@ public sealed class Capture : IAsyncDisposable
         this.events = events;
         this.logger = logger;
         captured = spool.Last;
+        tables.UnionWith(spool.Tables);
     }
 
     public string Connection { get; }
@@ -110,10 +112,7 @@ public sealed class Capture : IAsyncDisposable
             added = tables.Count != before;
         }
 
-        if (added)
-        {
-            await reopening.CancelAsync();
-        }
+        reopen |= added;
 
         while (true)
         {
@@ -141,6 +140,7 @@ public sealed class Capture : IAsyncDisposable
         lock (gate)
         {
             lost = false;
+            mended = true;
             captured = LogPosition.Zero;
             confirmed = null;
             carried = new HashSet<TableName>();
@@ -180,14 +180,13 @@ public sealed class Capture : IAsyncDisposable
         var attempt = 0;
         while (!ending.IsCancellationRequested)
         {
-            using var turn = CancellationTokenSource.CreateLinkedTokenSource(ending.Token, RenewReopening());
             try
             {
-                await ReadAsync(() => attempt = 0, turn.Token);
+                await ReadAsync(() => attempt = 0, ending.Token);
             }
-            catch (OperationCanceledException) when (turn.IsCancellationRequested)
+            catch (OperationCanceledException) when (ending.IsCancellationRequested)
             {
-                // Either the end, or tables were added: the log is opened again from where the spool ends.
+                mended = false;
             }
             catch (PlaceLostException exception)
             {
@@ -197,25 +196,22 @@ public sealed class Capture : IAsyncDisposable
             catch (Exception exception) when (exception is not OutOfMemoryException)
             {
                 attempt++;
+                mended = false;
                 await WaitAsync(attempt, exception, ending.Token);
             }
         }
     }
 
-    private CancellationToken RenewReopening()
-    {
-        if (reopening.IsCancellationRequested)
-        {
-            reopening.Dispose();
-            reopening = new CancellationTokenSource();
-        }
-
-        return reopening.Token;
-    }
-
+    /// <summary>Reads until tables are added; then the log is opened again from where the spool ends.</summary>
     private async Task ReadAsync(Action works, CancellationToken cancellation)
     {
-        await Spool.RecoverAsync(cancellation);
+        if (!mended)
+        {
+            await Spool.RecoverAsync(cancellation);
+            mended = true;
+        }
+
+        reopen = false;
         await SampleAsync(cancellation);
         await AgreeOnLogAsync(cancellation);
         HashSet<TableName> chosen;
@@ -228,13 +224,15 @@ public sealed class Capture : IAsyncDisposable
         }
 
         await Spool.CarryAsync(chosen, cancellation);
+        var inside = false;
         await using var reader = await source.OpenLogAsync(Spool.Last, chosen, cancellation);
         await WorksAsync(chosen);
-        while (true)
+        while (!reopen || inside)
         {
             await WaitForRoomAsync(cancellation);
             var read = await reader.ReadAsync(PollWait, cancellation);
             works();
+            inside = read.Fragments.Count > 0 ? !read.Fragments[^1].Last : inside;
             await TakeAsync(read, cancellation);
             if (clock.GetUtcNow() - sampledAt >= SampleEvery)
             {

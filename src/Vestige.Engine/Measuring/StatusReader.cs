@@ -6,6 +6,7 @@ using Vestige.Core.Schemas;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
 using Vestige.Engine.Supervision;
 
 namespace Vestige.Engine.Measuring;
@@ -26,7 +27,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         var lag = applied is null || log is null ? (LagReading?)null : LagOf(now, entry, view, log, applied.Value);
         var state = StateOf(entry, view, lag);
         var (arriving, appliedRate) = entry.Meter.Rates();
-        var backlog = BacklogOf(entry, capture, applied);
+        var backlog = BacklogOf(view?.Place ?? entry.Place, capture, applied);
         var clears = entry.Meter.WhenClear(lag is { Current: true } ? 0 : backlog.Changes);
         var captured = log is null ? TimeSpan.Zero : LagRule.Age(now, log.FirstUncaptured);
         var spooled = log is null ? TimeSpan.Zero : Max(captured, LagRule.Age(now, log.FirstUnspooled));
@@ -111,9 +112,9 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         };
     }
 
-    private static (long Changes, long Transactions) BacklogOf(CrossingEntry entry, Capture? capture, LogPosition? applied)
+    private static (long Changes, long Transactions) BacklogOf(SpoolPlace? place, Capture? capture, LogPosition? applied)
     {
-        if (capture is null || applied is null || entry.Place is not { } place || applied >= capture.Spool.Last)
+        if (capture is null || applied is null || place is null || applied >= capture.Spool.Last)
         {
             return (0, 0);
         }

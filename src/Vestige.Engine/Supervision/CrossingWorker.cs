@@ -3,6 +3,7 @@ using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Text;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
@@ -38,6 +39,7 @@ public sealed class CrossingWorker
     private Batch? inHand;
     private ImmutableDictionary<TableName, TableProgress> tables = ImmutableDictionary<TableName, TableProgress>.Empty;
     private LogPosition? applied;
+    private SpoolPlace? place;
     private CrossingFault? fault;
     private CrossingFault? waiting;
     private bool following;
@@ -90,7 +92,8 @@ public sealed class CrossingWorker
                     load,
                     applied,
                     inHand?.Fragments[0].CommittedAt ?? gatherer?.OldestWaiting,
-                    tables);
+                    tables,
+                    place);
             }
         }
     }
@@ -183,12 +186,12 @@ public sealed class CrossingWorker
             return;
         }
 
-        var place = progress.Position ?? loaded.Min(table => table.Position);
-        if (progress.Identity != capture.Spool.Identity || place < capture.Spool.Begin)
+        var stands = progress.Position ?? loaded.Min(table => table.Position);
+        if (progress.Identity != capture.Spool.Identity || stands < capture.Spool.Begin)
         {
             throw new PlaceLostException(progress.Identity != capture.Spool.Identity
                 ? $"The target stands in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
-                : $"The spool begins at position {source.Format(capture.Spool.Begin)}; the target stands at {source.Format(place)}. What lies between is lost.")
+                : $"The spool begins at position {source.Format(capture.Spool.Begin)}; the target stands at {source.Format(stands)}. What lies between is lost.")
             {
                 Mend = "Load the crossing again.",
             };
@@ -207,7 +210,7 @@ public sealed class CrossingWorker
         }
 
         works();
-        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {missing.Count} {(missing.Count == 1 ? "table" : "tables")}.");
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
         var allFirst = first && session.Progress.Tables.All(table => !table.Loaded);
         await loading.RunAsync(missing, capture.Spool.Identity!, allFirst, stopping.Token);
         if (first)
@@ -225,7 +228,7 @@ public sealed class CrossingWorker
 
         Take(session.Progress);
         var rows = loading.Tables.Sum(table => table.Rows);
-        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {rows} rows as of position {source.Format(loading.Position)}.");
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")} as of position {source.Format(loading.Position)}.");
     }
 
     private async Task FollowAsync(ITargetSession session, Action works, CancellationToken cancellation)
@@ -279,6 +282,7 @@ public sealed class CrossingWorker
                 works();
                 await TellHeldAsync(session.Progress);
                 Take(session.Progress);
+                SetPlace(batch);
                 spool.Hold(definition.Name, session.Progress.Position);
                 SetInHand(null);
             }
@@ -343,6 +347,16 @@ public sealed class CrossingWorker
             {
                 tables = progress.Tables.ToImmutableDictionary(table => table.Table);
             }
+        }
+    }
+
+    /// <summary>Keeps the spool's counts at the applied position; a large transaction's are not known here.</summary>
+    private void SetPlace(Batch batch)
+    {
+        var last = batch.Fragments[^1];
+        lock (gate)
+        {
+            place = batch.Large ? null : new SpoolPlace(last.Position, last.Transactions, last.TotalChanges, null);
         }
     }
 

@@ -3,6 +3,7 @@ using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
 
 namespace Vestige.Engine.Supervision;
 
@@ -15,4 +16,5 @@ internal sealed record WorkerView(
     InitialLoad? Load,
     LogPosition? Applied,
     DateTimeOffset? OldestInHand,
-    ImmutableDictionary<TableName, TableProgress> Tables);
+    ImmutableDictionary<TableName, TableProgress> Tables,
+    SpoolPlace? Place);

@@ -1,0 +1,35 @@
+using System.Collections.Concurrent;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+
+namespace Vestige.Web.Connections;
+
+/// <summary>Row counts for pages, counted at most every few seconds however many pages look.</summary>
+public sealed class RowCounts(ConnectionDirectory connections, TimeProvider clock)
+{
+    private static readonly TimeSpan Fresh = TimeSpan.FromSeconds(4);
+    private readonly ConcurrentDictionary<(string Connection, TableName Table), (long? Count, DateTimeOffset At)> counts = new();
+
+    /// <summary>The count; null when the table cannot be read just now.</summary>
+    public async Task<long?> OfAsync(string connection, TableName table, CancellationToken cancellation)
+    {
+        var now = clock.GetUtcNow();
+        if (counts.TryGetValue((connection, table), out var known) && now - known.At < Fresh)
+        {
+            return known.Count;
+        }
+
+        long? count;
+        try
+        {
+            count = await connections.Source(connection).CountAsync(table, cancellation);
+        }
+        catch (PortException)
+        {
+            count = null;
+        }
+
+        counts[(connection, table)] = (count, now);
+        return count;
+    }
+}

@@ -1,0 +1,73 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Vestige.Connectors.StandIn.Bench;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Supervision;
+using Vestige.Web.Connections;
+
+namespace Vestige.Web.Pages;
+
+/// <summary>Run statements on a stand-in, and see where the changes go.</summary>
+public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, TimeProvider clock) : PageModel
+{
+    public IReadOnlyList<ConnectionDefinition> All => [.. connections.All.Where(connection => connection.Kind == ConnectionDefinition.StandIn)];
+
+    public string? Chosen { get; private set; }
+
+    [BindProperty]
+    public string Statement { get; set; } = "";
+
+    public BenchResult? Result { get; private set; }
+
+    public string? Refused { get; private set; }
+
+    /// <summary>Tables to choose from, as written in statements.</summary>
+    public IReadOnlyList<string> Tables { get; private set; } = [];
+
+    public async Task<IActionResult> OnGetAsync(string? name, CancellationToken cancellation) =>
+        await ChooseAsync(name, cancellation) ? Page() : NotFound();
+
+    public async Task<IActionResult> OnPostAsync(string? name, CancellationToken cancellation)
+    {
+        if (!await ChooseAsync(name, cancellation) || Chosen is null)
+        {
+            return NotFound();
+        }
+
+        try
+        {
+            Result = await StandInBench.RunAsync(connections.StandIn(Chosen), Statement, clock, cancellation);
+        }
+        catch (RequestRefusedException exception)
+        {
+            Refused = $"{exception.Message} {exception.Mend}";
+        }
+
+        return Page();
+    }
+
+    /// <summary>Where a change can be seen to arrive: each started crossing that carries its table from here.</summary>
+    public IReadOnlyList<(string Crossing, string Address)> Ways(BenchChange change)
+    {
+        ArgumentNullException.ThrowIfNull(change);
+        return [.. engine.Statuses
+            .Where(status => status.Definition.Source == Chosen && status.Tables.Any(table => table.Source == change.Table))
+            .Select(status => (status.Name, $"/crossings/{status.Name}/tables/{change.Table}?key={Uri.EscapeDataString(change.Key)}"))];
+    }
+
+    private async Task<bool> ChooseAsync(string? name, CancellationToken cancellation)
+    {
+        if (name is not null && All.All(connection => connection.Name != name))
+        {
+            return false;
+        }
+
+        Chosen = name ?? (All.Count > 0 ? All[0].Name : null);
+        if (Chosen is not null)
+        {
+            Tables = [.. (await connections.StandIn(Chosen).ReadTablesAtServerAsync(cancellation)).Select(table => table.Schema.Name.Name).Take(40)];
+        }
+
+        return true;
+    }
+}

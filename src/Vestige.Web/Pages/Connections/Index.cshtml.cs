@@ -1,0 +1,48 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Vestige.Core.Crossings;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Supervision;
+using Vestige.Web.Connections;
+
+namespace Vestige.Web.Pages.Connections;
+
+/// <summary>Which systems can be reached?</summary>
+public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) : PageModel
+{
+    public IReadOnlyList<ConnectionDefinition> All => connections.All;
+
+    public ILookup<string, CrossingStatus> Users { get; private set; } = null!;
+
+    public IReadOnlyList<DefinitionProblem> Problems { get; private set; } = [];
+
+    [BindProperty]
+    public string? Name { get; set; }
+
+    public void OnGet() => Look();
+
+    public async Task<IActionResult> OnPostAsync(CancellationToken cancellation)
+    {
+        Look();
+        var connection = new ConnectionDefinition(Name ?? "", ConnectionDefinition.StandIn, new Dictionary<string, string>(), HasSecret: false);
+        Problems = connections.Find(connection.Name) is null
+            ? ConnectionDirectory.Check(connection)
+            : [new DefinitionProblem("name", $"there is a connection {connection.Name} already", "Choose another name.")];
+        if (Problems.Count > 0)
+        {
+            return Page();
+        }
+
+        await connections.SaveAsync(connection, null, cancellation);
+        TempData["Done"] = $"The stand-in {connection.Name} is there, empty. Fill it on the Bench.";
+        return Redirect($"/connections/{connection.Name}");
+    }
+
+    private void Look()
+    {
+        var all = engine.Statuses;
+        Users = all.Select(status => (status.Definition.Source, status))
+            .Concat(all.Select(status => (status.Definition.Target, status)))
+            .ToLookup(pair => pair.Item1, pair => pair.status);
+    }
+}

@@ -1,0 +1,175 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Vestige.Connectors.StandIn;
+using Vestige.Connectors.StandIn.Drills;
+using Vestige.Core.Readiness;
+using Vestige.Demo.Workload;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Supervision;
+using Vestige.Web.Api;
+using Vestige.Web.Connections;
+using Vestige.Web.Hosting;
+using Vestige.Web.Views;
+
+namespace Vestige.Web.Pages.Connections;
+
+/// <summary>Can we read and write there, what is missing, what is in it? For a stand-in also: its drills and its workload.</summary>
+public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, DemoSetup demo) : PageModel
+{
+    private const int TablesShown = 200;
+
+    public ConnectionDefinition Connection { get; private set; } = null!;
+
+    public StandInDatabase StandIn { get; private set; } = null!;
+
+    public IReadOnlyList<ReadinessLine> Lines { get; private set; } = [];
+
+    public IReadOnlyList<TableDescription> Tables { get; private set; } = [];
+
+    public IReadOnlyList<string> Users { get; private set; } = [];
+
+    /// <summary>The work on this database; null when there is none.</summary>
+    public CirculationWorkload? Workload { get; private set; }
+
+    public async Task<IActionResult> OnGetAsync(string name, string? part, CancellationToken cancellation)
+    {
+        if (!Find(name))
+        {
+            return NotFound();
+        }
+
+        Users = ConnectionApi.UsersOf(name, engine);
+        var source = connections.Source(name);
+        var lines = (await source.TestAsync(cancellation)).ToList();
+        try
+        {
+            lines.AddRange(await source.CheckSourceAsync([], cancellation));
+            Tables = [.. (await source.ReadTablesAsync(cancellation)).Take(TablesShown)];
+        }
+        catch (PortException)
+        {
+            // The line above says what is the matter.
+        }
+
+        Lines = lines;
+        return part == "live" ? Partial("Connections/_Log", this) : Page();
+    }
+
+    public Task<IActionResult> OnPostLineAsync(string name, bool cut) =>
+        DrillAsync(name, drills => drills.LineCut = cut, cut ? "The line is cut (drill)." : "The line is mended.");
+
+    public Task<IActionResult> OnPostReaderAsync(string name, bool stop) =>
+        DrillAsync(name, drills => drills.ReaderStopped = stop, stop ? "The log reader is stopped (drill)." : "The log can be read again.");
+
+    public Task<IActionResult> OnPostDelayAsync(string name, int milliseconds) => milliseconds is < 0 or > 10_000
+        ? RefuseAsync(name, $"A delay of {milliseconds} ms cannot be set. Use 0 to 10 000.")
+        : DrillAsync(name, drills => drills.Delay = TimeSpan.FromMilliseconds(milliseconds), milliseconds == 0 ? "Calls are not delayed any more." : $"Each call is delayed by {milliseconds} ms (drill).");
+
+    public async Task<IActionResult> OnPostRefuseAsync(string name, string? table, string? key, CancellationToken cancellation)
+    {
+        if (!Find(name))
+        {
+            return NotFound();
+        }
+
+        var there = await Unhindered(name, cancellation);
+        var known = there.FirstOrDefault(candidate => candidate.Schema.Name.Name == table || candidate.Schema.Name.ToString() == table);
+        if (known is null || string.IsNullOrEmpty(key))
+        {
+            return await RefuseAsync(name, known is null ? $"There is no table {table} in {name}." : "Give the key of the row to refuse.");
+        }
+
+        var row = new RefusedRow(known.Schema.Name.Name, key);
+        return await DrillAsync(name, drills => drills.Refuse(row), $"Row {key} of {known.Schema.Name} is refused (drill).");
+    }
+
+    public Task<IActionResult> OnPostAllowAsync(string name, string table, string key) =>
+        DrillAsync(name, drills => drills.Allow(new RefusedRow(table, key)), $"Row {key} of {table} is taken again.");
+
+    public async Task<IActionResult> OnPostFillAsync(string name, CancellationToken cancellation)
+    {
+        if (!Find(name))
+        {
+            return NotFound();
+        }
+
+        await StandIn.FillLogAsync(cancellation);
+        return await DrillAsync(name, _ => { }, "The log was filled to its limit; the oldest of it is dropped (drill).");
+    }
+
+    public IActionResult OnPostRate(string name, double rate, bool rhythm)
+    {
+        if (!Find(name) || Workload is null)
+        {
+            return NotFound();
+        }
+
+        Workload.Rate = rate;
+        Workload.Rhythm = rhythm;
+        TempData["Done"] = $"The workload makes up to {Core.Text.Figures.Rate(Workload.Rate)} changes a second{(rhythm ? ", following the library day" : "")}.";
+        return Redirect($"/connections/{name}");
+    }
+
+    public async Task<IActionResult> OnPostRemoveAsync(string name, string? typed, CancellationToken cancellation)
+    {
+        if (!Find(name))
+        {
+            return NotFound();
+        }
+
+        if (typed != name)
+        {
+            return await RefuseAsync(name, "Nothing was done: the name typed is not the connection's name.");
+        }
+
+        try
+        {
+            await connections.RemoveAsync(name, ConnectionApi.UsersOf(name, engine), cancellation);
+        }
+        catch (RequestRefusedException exception)
+        {
+            return await RefuseAsync(name, $"{exception.Message} {exception.Mend}");
+        }
+
+        TempData["Done"] = $"{name} is forgotten. Its file stays in the data folder.";
+        return Redirect("/connections");
+    }
+
+    private bool Find(string name)
+    {
+        Connection = connections.Find(name)!;
+        if (Connection is null)
+        {
+            return false;
+        }
+
+        StandIn = connections.StandIn(name);
+        Workload = demo.Workload is { } work && work.Database == StandIn ? work : null;
+        return true;
+    }
+
+    /// <summary>The tables, read at the server itself, so that a drill can be set while another is on.</summary>
+    private async Task<IReadOnlyList<TableDescription>> Unhindered(string name, CancellationToken cancellation) =>
+        await connections.StandIn(name).ReadTablesAtServerAsync(cancellation);
+
+    private async Task<IActionResult> DrillAsync(string name, Action<StandInDrills> set, string said)
+    {
+        if (!Find(name))
+        {
+            return NotFound();
+        }
+
+        set(StandIn.Drills);
+        await engine.Events.OfConnectionAsync(name, EventKind.Note, said, Who.Of(HttpContext));
+        TempData["Done"] = said;
+        return Redirect($"/connections/{name}");
+    }
+
+    private Task<IActionResult> RefuseAsync(string name, string why)
+    {
+        TempData["Refused"] = why;
+        return Task.FromResult<IActionResult>(Redirect($"/connections/{name}"));
+    }
+}

@@ -1,0 +1,74 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Vestige.Core.Positions;
+using Vestige.Core.Text;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Supervision;
+using Vestige.Web.Api;
+using Vestige.Web.Connections;
+using Vestige.Web.Views;
+
+namespace Vestige.Web.Pages.Crossings;
+
+/// <summary>What the pages of one crossing share.</summary>
+public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock) : PageModel
+{
+    /// <summary>Set by <see cref="Find"/> before a page is shown.</summary>
+    public CrossingStatus Status { get; private set; } = null!;
+
+    /// <summary>Which of the crossing's views this is.</summary>
+    public abstract string View { get; }
+
+    public DateTimeOffset Now => clock.GetUtcNow();
+
+    public string By => Who.Of(HttpContext);
+
+    protected CrossingEngine Engine => engine;
+
+    protected ConnectionDirectory Connections => connections;
+
+    /// <summary>A position in the source's notation, grouped for reading; a dash for none.</summary>
+    public string Position(LogPosition? position)
+    {
+        if (position is null)
+        {
+            return "–";
+        }
+
+        var text = CrossingApi.FormatOf(Status, connections)(position.Value);
+        return long.TryParse(text, out var number) ? Figures.Count(number) : text;
+    }
+
+    /// <summary>Whether there is such a crossing; takes its status.</summary>
+    protected bool Find(string name)
+    {
+        Status = engine.Status(name)!;
+        return Status is not null;
+    }
+
+    /// <summary>Does what was asked and goes back to the page with what came of it.</summary>
+    protected async Task<IActionResult> DoAsync(string back, string done, Func<Task> request)
+    {
+        ArgumentNullException.ThrowIfNull(request);
+        try
+        {
+            await request();
+            TempData["Done"] = done;
+        }
+        catch (NotReadyException exception)
+        {
+            TempData["Refused"] = exception.Message;
+        }
+        catch (RequestRefusedException exception)
+        {
+            TempData["Refused"] = $"{exception.Message} {exception.Mend}";
+        }
+        catch (PortException exception)
+        {
+            TempData["Refused"] = $"{exception.Message} {exception.Mend}";
+        }
+
+        return Redirect(back);
+    }
+}

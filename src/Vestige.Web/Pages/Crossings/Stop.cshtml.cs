@@ -1,0 +1,41 @@
+using Microsoft.AspNetCore.Mvc;
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Supervision;
+using Vestige.Web.Connections;
+
+namespace Vestige.Web.Pages.Crossings;
+
+/// <summary>Stopping in three manners, loading again, removing: each says what it costs.</summary>
+public class StopModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock) : CrossingPage(engine, connections, clock)
+{
+    public override string View => "stop";
+
+    public bool Runs => Status.State is CrossingState.Checking or CrossingState.Loading or CrossingState.CatchingUp or CrossingState.Following;
+
+    public IActionResult OnGet(string name) => Find(name) ? Page() : NotFound();
+
+    public Task<IActionResult> OnPostStopAsync(string name, StopManner manner, CancellationToken cancellation) => DoAsync(
+        $"/crossings/{name}",
+        manner == StopManner.Drain ? "It stops when all that is captured now is applied." : "Stopped. Its place is kept.",
+        () => Engine.StopAsync(name, manner, null, By, cancellation));
+
+    public Task<IActionResult> OnPostReloadAsync(string name, string? table, string? typed, CancellationToken cancellation) =>
+        typed != name
+            ? RefuseAsync(name, "Nothing was done: the name typed is not the crossing's name.")
+            : DoAsync(
+                $"/crossings/{name}",
+                "The load begins again.",
+                () => Engine.ReloadAsync(name, string.IsNullOrEmpty(table) ? [] : [TableName.Parse(table)], By, cancellation));
+
+    public Task<IActionResult> OnPostRemoveAsync(string name, string? typed, CancellationToken cancellation) =>
+        typed != name
+            ? RefuseAsync(name, "Nothing was done: the name typed is not the crossing's name.")
+            : DoAsync("/crossings", $"{name} is removed. The rows on the target stay.", () => Engine.RemoveAsync(name, By, cancellation));
+
+    private Task<IActionResult> RefuseAsync(string name, string why)
+    {
+        TempData["Refused"] = why;
+        return Task.FromResult<IActionResult>(Redirect($"/crossings/{name}/stop"));
+    }
+}

@@ -1,0 +1,35 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Vestige.Engine.Supervision;
+using Vestige.Web.Connections;
+
+namespace Vestige.Web.Pages;
+
+/// <summary>Finds crossings, tables, connections and pages by a part of their name.</summary>
+public class FindModel(CrossingEngine engine, ConnectionDirectory connections) : PageModel
+{
+    private const int Most = 30;
+
+    private static readonly (string Name, string Address)[] Places =
+        [("Fleet", "/"), ("Connections", "/connections"), ("Crossings", "/crossings"), ("New crossing", "/crossings/new"), ("Bench", "/bench")];
+
+    public string Wanted { get; private set; } = "";
+
+    public IReadOnlyList<(string Name, string Kind, string Address)> Found { get; private set; } = [];
+
+    public IActionResult OnGet(string? q)
+    {
+        Wanted = (q ?? "").Trim();
+        Found = Wanted.Length == 0 ? [] : [.. All().Where(item => item.Name.Contains(Wanted, StringComparison.OrdinalIgnoreCase)).Take(Most)];
+        return Request.Headers.ContainsKey("HX-Request") ? Partial("_Found", this) : Page();
+    }
+
+    private IEnumerable<(string Name, string Kind, string Address)> All()
+    {
+        var statuses = engine.Statuses;
+        return Places.Select(place => (place.Name, "page", place.Address))
+            .Concat(statuses.Select(status => (status.Name, "crossing", $"/crossings/{status.Name}")))
+            .Concat(connections.All.Select(connection => (connection.Name, "connection", $"/connections/{connection.Name}")))
+            .Concat(statuses.SelectMany(status => status.Tables.Select(table => (table.Source.ToString(), $"table in {status.Name}", $"/crossings/{status.Name}/tables/{table.Source}"))));
+    }
+}

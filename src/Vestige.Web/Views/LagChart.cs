@@ -1,0 +1,98 @@
+using System.Text;
+using Microsoft.AspNetCore.Html;
+using Vestige.Engine.Measuring;
+using static Vestige.Web.Views.Draw;
+
+namespace Vestige.Web.Views;
+
+/// <summary>Seconds behind over time, stacked by where the time goes; and rates as a line.</summary>
+public static class LagChart
+{
+    private const int Width = 900;
+    private const int Height = 190;
+    private const int Left = 52;
+    private const int Right = 12;
+    private const int Top = 10;
+    private const int Bottom = 24;
+    private const int Columns = 300;
+
+    /// <summary>Draws the points of a window that ends at <paramref name="now"/>; of several in one column the worst is shown.</summary>
+    public static IHtmlContent Of(IReadOnlyList<MeasurePoint> points, DateTimeOffset now, TimeSpan window)
+    {
+        var columns = Worst(points, now, window);
+        var most = Nice(columns.Count == 0 ? 0 : columns.Max(column => column.Point.Behind.TotalSeconds));
+        var svg = new StringBuilder();
+        svg.Append($"<svg class=\"chart\" viewBox=\"0 0 {Width} {Height}\" role=\"img\" aria-label=\"Seconds behind, at most {Core.Text.Figures.Duration(TimeSpan.FromSeconds(columns.Count == 0 ? 0 : columns.Max(column => column.Point.Behind.TotalSeconds)))}\">");
+        for (var i = 0; i <= 3; i++)
+        {
+            var y = Y(most * i / 3, most);
+            svg.Append($"<line class=\"grid\" x1=\"{Left}\" x2=\"{Width - Right}\" y1=\"{Number(y)}\" y2=\"{Number(y)}\"/>");
+            svg.Append($"<text x=\"{Left - 8}\" y=\"{Number(y + 4)}\" text-anchor=\"end\">{Core.Text.Figures.Duration(TimeSpan.FromSeconds(most * i / 3))}</text>");
+        }
+
+        for (var i = 0; i <= 3; i++)
+        {
+            var anchor = i == 0 ? "start" : i == 3 ? "end" : "middle";
+            svg.Append($"<text x=\"{Number(Left + ((Width - Left - Right) * i / 3.0))}\" y=\"{Height - 6}\" text-anchor=\"{anchor}\">{(now - window + (window * i / 3)).UtcDateTime:HH:mm:ss}</text>");
+        }
+
+        Area(svg, columns, most, "c", _ => 0, point => point.NotCaptured.TotalSeconds);
+        Area(svg, columns, most, "s", point => point.NotCaptured.TotalSeconds, point => (point.NotCaptured + point.NotSpooled).TotalSeconds);
+        Area(svg, columns, most, "a", point => (point.NotCaptured + point.NotSpooled).TotalSeconds, point => (point.NotCaptured + point.NotSpooled + point.NotApplied).TotalSeconds);
+        svg.Append("</svg>");
+        return new HtmlString(svg.ToString());
+    }
+
+    /// <summary>A line of changes a second, without axes, for small places.</summary>
+    public static IHtmlContent Rates(IReadOnlyList<double> rates)
+    {
+        ArgumentNullException.ThrowIfNull(rates);
+        if (rates.Count < 2)
+        {
+            return new HtmlString("<p class=\"quiet\">Nothing measured yet.</p>");
+        }
+
+        var most = Math.Max(1, rates.Max());
+        var points = rates.Select((rate, i) => $"{Number(290.0 * i / (rates.Count - 1))},{Number(62 - (54 * rate / most))}").ToList();
+        return new HtmlString(
+            $"<svg class=\"chart\" viewBox=\"0 0 290 66\" preserveAspectRatio=\"none\" role=\"img\" aria-label=\"At most {Core.Text.Figures.Rate(most)} changes a second\">"
+            + $"<path class=\"area\" d=\"M0,64 L{string.Join(" L", points)} L290,64 Z\"/><path class=\"line\" d=\"M{string.Join(" L", points)}\"/></svg>");
+    }
+
+    private static List<(double X, MeasurePoint Point)> Worst(IReadOnlyList<MeasurePoint> points, DateTimeOffset now, TimeSpan window)
+    {
+        var start = now - window;
+        return [.. points
+            .Where(point => point.At > start && point.At <= now)
+            .GroupBy(point => (int)((point.At - start) / window * Columns))
+            .OrderBy(column => column.Key)
+            .Select(column => (Left + ((Width - Left - Right) * (double)column.Key / Columns), column.MaxBy(point => point.Behind)))];
+    }
+
+    private static void Area(
+        StringBuilder svg,
+        List<(double X, MeasurePoint Point)> columns,
+        double most,
+        string kind,
+        Func<MeasurePoint, double> low,
+        Func<MeasurePoint, double> high)
+    {
+        if (columns.Count < 2 || columns.TrueForAll(column => high(column.Point) - low(column.Point) <= 0))
+        {
+            return;
+        }
+
+        var up = columns.Select(column => $"{Number(column.X)},{Number(Y(high(column.Point), most))}");
+        var down = Enumerable.Reverse(columns).Select(column => $"{Number(column.X)},{Number(Y(low(column.Point), most))}");
+        svg.Append($"<path class=\"{kind}\" d=\"M{string.Join(" L", up)} L{string.Join(" L", down)} Z\"/>");
+    }
+
+    private static double Y(double seconds, double most) => Top + ((Height - Top - Bottom) * (1 - (seconds / most)));
+
+    /// <summary>A top of the axis at which a third is a round figure.</summary>
+    private static double Nice(double seconds)
+    {
+        double[] tops = [0.3, 0.9, 1.5, 3, 6, 15, 30, 60, 90, 180, 360, 900, 1800, 3600, 10800, 21600, 43200, 86400];
+        return Array.Find(tops, top => top >= seconds) is var found and > 0 ? found : Math.Ceiling(seconds / 259200) * 259200;
+    }
+}

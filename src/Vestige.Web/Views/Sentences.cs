@@ -1,0 +1,101 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Forecasting;
+using Vestige.Core.Text;
+using Vestige.Engine.Measuring;
+
+namespace Vestige.Web.Views;
+
+/// <summary>What pages say in words.</summary>
+public static class Sentences
+{
+    /// <summary>The sentence of the Fleet page.</summary>
+    public static string Fleet(IReadOnlyList<CrossingStatus> all)
+    {
+        ArgumentNullException.ThrowIfNull(all);
+        if (all.Count == 0)
+        {
+            return "There is no crossing yet.";
+        }
+
+        var tables = all.Sum(status => status.Tables.Count);
+        var states = all.GroupBy(status => status.State).OrderByDescending(group => group.Count()).Select(group => $"{Figures.Count(group.Count())} {Is(group.Count(), group.Key)}");
+        var needs = all.Count(NeedsSomebody);
+        var asks = needs == 0 ? "Nothing needs you." : $"{Figures.Count(needs)} {(needs == 1 ? "needs" : "need")} you.";
+        return $"{Figures.Of(all.Count, "crossing")} {(all.Count == 1 ? "carries" : "carry")} {Figures.Of(tables, "table")}. {Join(states)}. {asks}";
+    }
+
+    /// <summary>Whether a person must do something.</summary>
+    public static bool NeedsSomebody(CrossingStatus status)
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        return status.Fault is not null
+            || status.Waiting is not null
+            || status.Tables.Any(table => table.State == TableState.Held)
+            || (status.Capture is { Running: false } && status.State != CrossingState.Draft)
+            || status.Tables.Any(table => table.Tally.Unexpected.Total > 0)
+            || (status.Clears.Outcome == Clearing.Never && status.State == CrossingState.CatchingUp);
+    }
+
+    /// <summary>The sentence of a crossing's page.</summary>
+    public static string Crossing(CrossingStatus status)
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        var behind = status.Lag is not { } lag ? "" : lag.Current ? "Nothing waits." : $"{(lag.AtLeast ? "At least " : "")}{Figures.Duration(lag.Behind)} behind, {Figures.Of(status.Backlog, "change")} waiting.";
+        return status.State switch
+        {
+            CrossingState.Draft => "A draft. Nothing has been read or written.",
+            CrossingState.Checking => "Checking what must hold before it starts.",
+            CrossingState.Loading => $"Loading, {Percent(status.LoadShare)} done{(status.LoadEndsIn is { } ends ? $", {Figures.Duration(ends)} left" : "")}.",
+            CrossingState.Following => $"Following. {behind}",
+            CrossingState.CatchingUp => $"Catching up. {behind}",
+            CrossingState.Paused => $"Paused by {status.By}. Its place is kept. {behind}",
+            CrossingState.Stopped => $"Stopped by {status.By}. Its place is kept. {behind}",
+            CrossingState.Finished => "Finished: the rows were copied once.",
+            _ => $"Faulted {Ago(status)}. {behind}",
+        };
+    }
+
+    /// <summary>The forecast column.</summary>
+    public static string Forecast(CrossingStatus status)
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        return status.State switch
+        {
+            CrossingState.Draft => "not started",
+            CrossingState.Checking => "starting",
+            CrossingState.Loading => status.LoadEndsIn is { } ends ? $"loaded in {Figures.Duration(ends)}" : "loading begins",
+            CrossingState.Paused or CrossingState.Stopped => "place kept",
+            CrossingState.Faulted => status.Fault?.PlaceLost == true ? "place lost" : "waits for you",
+            _ => Clears(status.Clears, KeepsPace(status)),
+        };
+    }
+
+    public static string Clears(ClearingForecast forecast, bool current)
+    {
+        ArgumentNullException.ThrowIfNull(forecast);
+        return current ? "steady" : forecast.Outcome switch
+        {
+            Clearing.Current => "steady",
+            Clearing.Clears => $"clears in {Figures.Duration(forecast.In!.Value)}",
+            Clearing.Never => "never, at this rate",
+            _ => "not measured yet",
+        };
+    }
+
+    /// <summary>Current, or following so closely that a backlog is only what is in hand.</summary>
+    public static bool KeepsPace(CrossingStatus status)
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        return status.Lag is { } lag && (lag.Current || (status.State == CrossingState.Following && lag.Behind < TimeSpan.FromSeconds(2)));
+    }
+
+    public static string Percent(double? share) => share is null ? "0 %" : $"{Math.Floor(share.Value * 100):0} %";
+
+    private static string Ago(CrossingStatus status) =>
+        status.Fault is { } fault ? $"since {fault.Since.UtcDateTime:HH:mm:ss} UTC" : "";
+
+    private static string Is(int count, CrossingState state) =>
+        state == CrossingState.Draft ? (count == 1 ? "is a draft" : "are drafts") : $"{(count == 1 ? "is" : "are")} {state.Word()}";
+
+    private static string Join(IEnumerable<string> parts) => string.Join(", ", parts);
+}

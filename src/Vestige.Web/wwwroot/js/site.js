@@ -1,0 +1,153 @@
+// Live updates, the clock and the keyboard. Pages read and forms submit without any of this.
+(() => {
+  'use strict';
+
+  const beat = (data) => {
+    document.body.classList.toggle('cut-off', data === null);
+    if (data !== null && !document.hidden) {
+      document.body.dispatchEvent(new CustomEvent('live'));
+    }
+  };
+
+  const listen = () => {
+    if (window.SharedWorker) {
+      const worker = new SharedWorker('/js/live-worker.js');
+      worker.port.onmessage = (message) => beat(message.data);
+      worker.port.start();
+      window.addEventListener('pagehide', () => worker.port.postMessage('bye'));
+    } else {
+      new EventSource('/live').addEventListener('beat', (event) => beat(event.data));
+    }
+  };
+
+  const clock = () => {
+    const face = document.getElementById('clock');
+    if (face) {
+      face.textContent = `${new Date().toISOString().slice(11, 19)} UTC`;
+    }
+  };
+
+  const places = { f: '/', c: '/crossings', o: '/connections', b: '/bench', n: '/crossings/new' };
+  let waitsForPlace = false;
+
+  const typing = (target) => target.closest('input, textarea, select, [contenteditable]') !== null;
+
+  const rows = () => [...document.querySelectorAll('a.row')];
+
+  const move = (by) => {
+    const all = rows();
+    if (all.length > 0) {
+      const at = all.indexOf(document.activeElement);
+      all[Math.max(0, Math.min(all.length - 1, at < 0 ? 0 : at + by))].focus();
+    }
+  };
+
+  const keys = (open) => {
+    const sheet = document.getElementById('keys');
+    if (sheet.hidden === open) {
+      sheet.hidden = !open;
+      (open ? sheet.querySelector('button') : document.body).focus();
+    }
+  };
+
+  document.addEventListener('keydown', (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) {
+      return;
+    }
+    if (event.key === 'Escape') {
+      keys(false);
+      if (event.target.id === 'find') {
+        event.target.value = '';
+        document.getElementById('found').replaceChildren();
+        event.target.blur();
+      }
+      return;
+    }
+    if (event.target.id === 'find' && (event.key === 'ArrowDown' || event.key === 'Enter')) {
+      const first = document.querySelector('#found a');
+      if (first) {
+        event.preventDefault();
+        if (event.key === 'Enter') {
+          first.click();
+        } else {
+          first.focus();
+        }
+      }
+      return;
+    }
+    if (event.target.closest('#found') && (event.key === 'ArrowDown' || event.key === 'ArrowUp')) {
+      const all = [...document.querySelectorAll('#found a')];
+      const next = all.indexOf(event.target) + (event.key === 'ArrowDown' ? 1 : -1);
+      event.preventDefault();
+      (all[next] ?? document.getElementById('find')).focus();
+      return;
+    }
+    if (event.key === 'Enter' && event.ctrlKey) {
+      return;
+    }
+    if (typing(event.target)) {
+      return;
+    }
+    if (waitsForPlace) {
+      waitsForPlace = false;
+      if (places[event.key]) {
+        window.location.assign(places[event.key]);
+      }
+      return;
+    }
+    const does = {
+      '/': () => document.getElementById('find').focus(),
+      '?': () => keys(true),
+      g: () => { waitsForPlace = true; setTimeout(() => { waitsForPlace = false; }, 1200); },
+      j: () => move(1),
+      k: () => move(-1),
+    }[event.key];
+    if (does) {
+      event.preventDefault();
+      does();
+    }
+  });
+
+  document.addEventListener('click', (event) => {
+    if (event.target.closest('[data-keys]')) {
+      keys(event.target.closest('[data-keys]').dataset.keys === 'open');
+    }
+  });
+
+  document.addEventListener('alpine:init', () => {
+    window.Alpine.data('rate', () => ({
+      value: 0,
+      init() { this.value = this.$refs.range.value; },
+      take() { this.value = this.$refs.range.value; },
+      send() { this.$refs.form.requestSubmit(); },
+    }));
+    window.Alpine.data('pick', () => ({
+      find: '',
+      narrow() {
+        const wanted = this.$refs.find.value.toLowerCase();
+        this.$root.querySelectorAll('label[data-name]').forEach((label) => {
+          label.hidden = !label.dataset.name.includes(wanted);
+        });
+      },
+      all() { this.set(true); },
+      none() { this.set(false); },
+      set(on) {
+        this.$root.querySelectorAll('label[data-name]:not([hidden]) input').forEach((box) => { box.checked = on && !box.disabled; });
+        this.$root.querySelector('label[data-name] input')?.dispatchEvent(new Event('change', { bubbles: true }));
+      },
+    }));
+    window.Alpine.data('bench', () => ({
+      run(event) {
+        if (event.key === 'Enter' && event.ctrlKey) {
+          this.$root.requestSubmit();
+        }
+      },
+    }));
+  });
+
+  document.addEventListener('DOMContentLoaded', () => {
+    clock();
+    setInterval(clock, 1000);
+    listen();
+  });
+})();
