@@ -153,7 +153,7 @@ public sealed class Capture : IAsyncDisposable
 
     public async ValueTask DisposeAsync()
     {
-        await stopping.CancelAsync();
+        stopping.Cancel();
         await StopReadingAsync();
         await Spool.DisposeAsync();
         stopping.Dispose();
@@ -169,7 +169,7 @@ public sealed class Capture : IAsyncDisposable
 
     private async Task StopReadingAsync()
     {
-        await restart.CancelAsync();
+        restart.Cancel();
         await running;
     }
 

@@ -99,7 +99,7 @@ internal sealed class InitialLoad(ISource source, ITargetSession session, TimePr
         }
         catch
         {
-            await failing.CancelAsync();
+            failing.Cancel();
             throw;
         }
         finally

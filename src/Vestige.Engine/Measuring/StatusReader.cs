@@ -39,7 +39,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             entry.StateSince,
             entry.Stored.By,
             view?.Fault,
-            view?.Waiting,
+            view?.Waiting ?? entry.Trouble,
             lag,
             captured,
             spooled,

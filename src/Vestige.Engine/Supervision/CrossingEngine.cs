@@ -223,7 +223,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <summary>Ends the process's work: every crossing rests where it is and goes on at the next start.</summary>
     public async ValueTask DisposeAsync()
     {
-        await ending.CancelAsync();
+        ending.Cancel();
         await sampling;
         foreach (var entry in Entries)
         {
@@ -327,8 +327,57 @@ public sealed class CrossingEngine : IAsyncDisposable
         entry.Stored = stored;
     }
 
-    /// <summary>Opens the capture, so that the place is kept, and starts the worker if the crossing is to run.</summary>
+    /// <summary>
+    /// Opens what the crossing needs. Where that fails now, it is tried again by itself until it works or something else is
+    /// asked; one spool or target that cannot be reached keeps nobody else from starting.
+    /// </summary>
     private async Task OpenAsync(CrossingEntry entry, CancellationToken cancellation)
+    {
+        var asked = entry.Stored;
+        if (!await TryOpenAsync(entry, cancellation))
+        {
+            _ = OpenLaterAsync(entry, asked);
+        }
+    }
+
+    private async Task<bool> TryOpenAsync(CrossingEntry entry, CancellationToken cancellation)
+    {
+        try
+        {
+            await OpenOnceAsync(entry, cancellation);
+            entry.Trouble = null;
+            return true;
+        }
+        catch (Exception exception) when (exception is PortException or IOException)
+        {
+            logger.LogWarning(exception, "{Crossing} could not be opened", entry.Name);
+            entry.Trouble = new CrossingFault(exception.Message, (exception as PortException)?.Mend, entry.Trouble?.Since ?? clock.GetUtcNow());
+            return false;
+        }
+    }
+
+    private async Task OpenLaterAsync(CrossingEntry entry, StoredCrossing asked)
+    {
+        try
+        {
+            for (var attempt = 1; entry.Stored == asked; attempt++)
+            {
+                await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
+                using var turn = await TurnOf(entry, ending.Token);
+                if (entry.Stored != asked || await TryOpenAsync(entry, ending.Token))
+                {
+                    return;
+                }
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // The end of the process.
+        }
+    }
+
+    /// <summary>Opens the capture, so that the place is kept, and starts the worker if the crossing is to run.</summary>
+    private async Task OpenOnceAsync(CrossingEntry entry, CancellationToken cancellation)
     {
         var definition = entry.Stored.Definition;
         var holding = Entries
@@ -398,7 +447,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         await Events.OfCrossingAsync(crossing, EventKind.Note, $"{what}.", by);
         if (request.Manner == StopManner.Drain && entry.Worker is { Running.IsCompleted: false } worker)
         {
-            await worker.Steering.StopAsync(request);
+            worker.Steering.Stop(request);
             return;
         }
 
@@ -409,7 +458,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         if (entry.Worker is { } worker)
         {
-            await worker.Steering.StopAsync(request);
+            worker.Steering.Stop(request);
             await worker.Running;
         }
     }
@@ -445,6 +494,11 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         try
         {
+            if (entry.Known is null && entry.Worker is null or { Running.IsCompleted: true })
+            {
+                await KnowAsync(entry, capture, ending.Token);
+            }
+
             var applied = entry.Worker?.View is { Ended: false } view ? view.Applied : entry.Known?.Position;
             entry.Place = applied is null ? null : await capture.Spool.LocateAsync(applied.Value, ending.Token);
             var status = StatusOf(entry);

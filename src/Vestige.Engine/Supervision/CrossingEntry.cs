@@ -20,6 +20,9 @@ internal sealed class CrossingEntry(StoredCrossing stored)
     /// <summary>What the spool knows of the applied position, as of the last second.</summary>
     public SpoolPlace? Place { get; set; }
 
+    /// <summary>Why what it needs could not be opened; null when it was.</summary>
+    public CrossingFault? Trouble { get; set; }
+
     public bool Checking { get; set; }
 
     /// <summary>Whether it was last seen to keep up.</summary>

@@ -162,7 +162,25 @@ public sealed class CrossingWorker
             await LoadAsync(session, missing, works, now);
         }
 
+        if (session.Progress.Position is null)
+        {
+            await BeginStreamAsync(session, now);
+        }
+
         await FollowAsync(session, works, now);
+    }
+
+    /// <summary>All tables are loaded: the stream begins at the lowest of their positions.</summary>
+    private async Task BeginStreamAsync(ITargetSession session, CancellationToken cancellation)
+    {
+        var start = session.Progress.Tables.Min(table => table.Position);
+        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
+        {
+            await transaction.CommitAsync(new ProgressUpdate(start, []), cancellation);
+        }
+
+        Take(session.Progress);
+        capture.Spool.Hold(definition.Name, session.Progress.Position);
     }
 
     private async Task<IReadOnlyList<TableName>> TablesAsync(TargetProgress progress, CancellationToken cancellation)
@@ -213,14 +231,6 @@ public sealed class CrossingWorker
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
         var allFirst = first && session.Progress.Tables.All(table => !table.Loaded);
         await loading.RunAsync(missing, capture.Spool.Identity!, allFirst, stopping.Token);
-        if (first)
-        {
-            var start = session.Progress.Tables.Min(table => table.Position);
-            await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-            await transaction.CommitAsync(new ProgressUpdate(start, []), cancellation);
-        }
-
-        capture.Spool.Hold(definition.Name, session.Progress.Position);
         lock (gate)
         {
             load = null;
@@ -292,7 +302,7 @@ public sealed class CrossingWorker
             SetInHand(null);
             if (next is not null)
             {
-                await gathering.CancelAsync();
+                gathering.Cancel();
                 await Task.WhenAny(next);
             }
         }

@@ -23,18 +23,18 @@ public sealed class Steering : IDisposable
     public CancellationToken Soon => soon.Token;
 
     /// <summary>A later request replaces an earlier one; it can only be more urgent.</summary>
-    public async Task StopAsync(StopRequest stop)
+    public void Stop(StopRequest stop)
     {
         ArgumentNullException.ThrowIfNull(stop);
         Volatile.Write(ref request, stop);
         if (stop.Manner != StopManner.Drain)
         {
-            await soon.CancelAsync();
+            soon.Cancel();
         }
 
         if (stop.Manner == StopManner.Now)
         {
-            await now.CancelAsync();
+            now.Cancel();
         }
 
         Changed.Beat();

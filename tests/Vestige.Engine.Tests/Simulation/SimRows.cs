@@ -1,0 +1,46 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Engine.Tests.Simulation;
+
+/// <summary>The tables of the simulated world, and their rows.</summary>
+public static class SimRows
+{
+    public static readonly TableSchema First = Table("first");
+    public static readonly TableSchema Second = Table("second");
+    public static readonly TableSchema Other = Table("other");
+
+    public static readonly IReadOnlyList<TableSchema> All = [First, Second, Other];
+
+    public static Row Of(long key, string value)
+    {
+        var writer = new RowWriter();
+        writer.Begin(2);
+        writer.Integer(key);
+        writer.Text(value);
+        return writer.ToRow();
+    }
+
+    /// <summary>A hash of one row in its table; the sum over all rows tells a state, whatever the order.</summary>
+    public static ulong Hash(TableName table, Row row)
+    {
+        var hash = 14695981039346656037UL;
+        foreach (var letter in table.Name)
+        {
+            hash = (hash ^ letter) * 1099511628211UL;
+        }
+
+        foreach (var octet in row.Bytes.Span)
+        {
+            hash = (hash ^ octet) * 1099511628211UL;
+        }
+
+        return hash;
+    }
+
+    private static TableSchema Table(string name) => new(
+        new TableName("sim", name),
+        [new Column("id", "INTEGER", Nullable: false, KeyOrdinal: 1), new Column("value", "TEXT")],
+        [],
+        []);
+}

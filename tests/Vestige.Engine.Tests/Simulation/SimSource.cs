@@ -1,0 +1,264 @@
+using System.Buffers;
+using System.Runtime.CompilerServices;
+using Vestige.Core.Changes;
+using Vestige.Core.Loading;
+using Vestige.Core.Positions;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+
+namespace Vestige.Engine.Tests.Simulation;
+
+/// <summary>The simulated source database: rows, and a log from which everything confirmed is dropped at once.</summary>
+public sealed class SimSourceState
+{
+    private readonly Dictionary<LogPosition, ulong> hashes = new() { [LogPosition.Zero] = 0 };
+    private ulong hash;
+
+    public sealed record Entry(LogPosition Position, DateTimeOffset CommittedAt, IReadOnlyList<RowChange> Changes);
+
+    public List<Entry> Log { get; } = [];
+
+    public LogPosition Head { get; private set; }
+
+    public LogPosition Oldest { get; private set; }
+
+    public Pulse Committed { get; } = new();
+
+    public Dictionary<TableName, SortedDictionary<long, Row>> Rows { get; } = SimRows.All.ToDictionary(table => table.Name, _ => new SortedDictionary<long, Row>());
+
+    /// <summary>The state of the crossing tables as of a position.</summary>
+    public ulong HashAt(LogPosition position) => hashes[position];
+
+    public bool Knows(LogPosition position) => hashes.ContainsKey(position);
+
+    public void Commit(DateTimeOffset at, IReadOnlyList<RowChange> changes)
+    {
+        foreach (var change in changes)
+        {
+            Take(change);
+        }
+
+        Head = new LogPosition(Head.Place + 1 + (ulong)changes.Count);
+        hashes[Head] = hash;
+        Log.Add(new Entry(Head, at, changes));
+        Committed.Beat();
+    }
+
+    /// <summary>What is confirmed is gone for good, so that a confirmation too early is a loss.</summary>
+    public void Confirm(LogPosition position)
+    {
+        Oldest = LogPosition.Max(Oldest, position);
+        Log.RemoveAll(entry => entry.Position <= position);
+    }
+
+    private void Take(RowChange change)
+    {
+        var table = SimRows.All[change.Relation].Name;
+        var rows = Rows[table];
+        var counts = table != SimRows.Other.Name;
+        if (change.Kind == ChangeKind.Truncate)
+        {
+            foreach (var row in rows.Values)
+            {
+                hash -= counts ? SimRows.Hash(table, row) : 0;
+            }
+
+            rows.Clear();
+            return;
+        }
+
+        if (!change.Before.IsNone)
+        {
+            hash -= counts ? SimRows.Hash(table, change.Before) : 0;
+            rows.Remove(change.Before.IntegerAt(0));
+        }
+
+        if (!change.After.IsNone)
+        {
+            hash += counts ? SimRows.Hash(table, change.After) : 0;
+            rows.Add(change.After.IntegerAt(0), change.After);
+        }
+    }
+}
+
+/// <summary>The source as one process reaches it.</summary>
+public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld world) : ISource
+{
+    public static readonly LogIdentity Identity = new("sim", 1);
+
+    public async Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("source.sample", cancellation);
+        return new SourceHead(Identity, state.Head, state.Oldest, 0, null, state.Log.Find(entry => entry.Position > captured)?.CommittedAt, world.Now);
+    }
+
+    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("source.open", cancellation);
+        return new Reader(state, faults, world, after, tables);
+    }
+
+    public async Task ConfirmAsync(LogPosition position, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("source.confirm", cancellation);
+        state.Confirm(position);
+        faults.After("source.confirm");
+    }
+
+    public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("source.snapshot", cancellation);
+        return new Snapshot(state, faults, world);
+    }
+
+    public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+
+    public string Format(LogPosition position) => position.ToString();
+
+    public LogPosition? Parse(string text) => ulong.TryParse(text, out var place) ? new LogPosition(place) : null;
+
+    public long Distance(LogPosition from, LogPosition to) => (long)(to.Place - from.Place);
+
+    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<TableDescription>>([.. SimRows.All.Select(table => new TableDescription(table, state.Rows[table.Name].Count, null, null))]);
+
+    public Task<long> CountAsync(TableName table, CancellationToken cancellation) => Task.FromResult((long)state.Rows[table].Count);
+
+    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
+
+    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+
+    private sealed class Reader(SimSourceState state, SimFaults faults, SimWorld world, LogPosition after, IReadOnlySet<TableName> tables) : ILogReader
+    {
+        private readonly HashSet<int> told = [];
+        private readonly Queue<LogFragment> parts = new();
+        private LogPosition cursor = after;
+        private LogPosition passed = after;
+
+        public async ValueTask<LogRead> ReadAsync(TimeSpan wait, CancellationToken cancellation)
+        {
+            await faults.BeforeAsync("log.read", cancellation);
+            if (cursor < state.Oldest && parts.Count == 0)
+            {
+                throw new PlaceLostException($"The log begins at {state.Oldest}, the reader stands at {cursor}.");
+            }
+
+            if (parts.Count == 0 && state.Log.TrueForAll(entry => entry.Position <= cursor))
+            {
+                var committed = state.Committed.Next;
+                await Task.WhenAny(committed, Task.Delay(wait, world.ClockOf(faults), cancellation));
+                cancellation.ThrowIfCancellationRequested();
+            }
+
+            return Next();
+        }
+
+        public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+
+        private LogRead Next()
+        {
+            var fragments = new List<LogFragment>();
+            var relations = new Dictionary<int, TableSchema>();
+            var most = world.Random.Next(1, 6);
+            while (fragments.Count < most)
+            {
+                if (parts.Count > 0)
+                {
+                    var part = parts.Dequeue();
+                    fragments.Add(part);
+                    passed = part.Last ? part.Position : passed;
+                    continue;
+                }
+
+                var entry = state.Log.Find(candidate => candidate.Position > cursor);
+                if (entry is null)
+                {
+                    passed = LogPosition.Max(passed, state.Head);
+                    cursor = passed;
+                    break;
+                }
+
+                cursor = entry.Position;
+                Split(entry, relations);
+                passed = parts.Count == 0 ? entry.Position : passed;
+            }
+
+            return new LogRead(fragments, relations, passed, parts.Count == 0 && cursor >= state.Head);
+        }
+
+        private void Split(SimSourceState.Entry entry, Dictionary<int, TableSchema> relations)
+        {
+            var chosen = entry.Changes.Where(change => tables.Contains(SimRows.All[change.Relation].Name)).ToList();
+            foreach (var relation in chosen.Select(change => change.Relation).Where(told.Add))
+            {
+                relations.Add(relation, SimRows.All[relation]);
+            }
+
+            if (chosen.Count == 0)
+            {
+                return;
+            }
+
+            var size = entry.Changes.Count > 12 ? 4 : int.MaxValue;
+            var groups = chosen.Chunk(Math.Min(size, chosen.Count)).ToList();
+            for (var i = 0; i < groups.Count; i++)
+            {
+                var bytes = new ArrayBufferWriter<byte>();
+                foreach (var change in groups[i])
+                {
+                    ChangeWriter.Write(bytes, change);
+                }
+
+                parts.Enqueue(new LogFragment(entry.Position, entry.CommittedAt, i == 0, i == groups.Count - 1, groups[i].Length, bytes.WrittenMemory));
+            }
+        }
+    }
+
+    private sealed class Snapshot(SimSourceState state, SimFaults faults, SimWorld world) : ISourceSnapshot
+    {
+        private readonly Dictionary<TableName, List<Row>> rows = state.Rows.ToDictionary(pair => pair.Key, pair => pair.Value.Values.ToList());
+
+        public LogPosition Position { get; } = state.Head;
+
+        public DateTimeOffset TakenAt { get; } = world.Now;
+
+        public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
+            Task.FromResult<IReadOnlyList<TableDescription>>([.. SimRows.All.Select(table => new TableDescription(table, rows[table.Name].Count, null, null))]);
+
+        public async Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation)
+        {
+            await faults.BeforeAsync("snapshot.cut", cancellation);
+            var all = rows[table.Name];
+            if (all.Count < 4)
+            {
+                return [default];
+            }
+
+            var middle = all[all.Count / 2];
+            return [new KeyRange(default, middle), new KeyRange(middle, default)];
+        }
+
+        public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, [EnumeratorCancellation] CancellationToken cancellation)
+        {
+            var chosen = rows[table.Name]
+                .Where(row => (range.After.IsNone || row.IntegerAt(0) > range.After.IntegerAt(0)) && (range.UpTo.IsNone || row.IntegerAt(0) <= range.UpTo.IntegerAt(0)));
+            foreach (var group in chosen.Chunk(3))
+            {
+                await faults.BeforeAsync("snapshot.read", cancellation);
+                var bytes = new ArrayBufferWriter<byte>();
+                foreach (var row in group)
+                {
+                    ChangeWriter.Write(bytes, new RowChange(ChangeKind.Insert, 0, default, row));
+                }
+
+                yield return new RowBlock(bytes.WrittenMemory, group.Length);
+            }
+        }
+
+        public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+    }
+}

@@ -1,0 +1,42 @@
+using Vestige.Engine.Events;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Tests.Simulation;
+
+/// <summary>The control store's durable content.</summary>
+public sealed class SimStoreState
+{
+    public Dictionary<string, StoredCrossing> Crossings { get; } = [];
+
+    public Dictionary<string, long> Epochs { get; } = [];
+}
+
+/// <summary>The control store as one process reaches it.</summary>
+public sealed class SimStore(SimStoreState state, SimFaults faults) : IControlStore
+{
+    public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<StoredCrossing>>([.. state.Crossings.Values]);
+
+    public async Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("store.save", cancellation);
+        state.Crossings[crossing.Definition.Name] = crossing;
+        faults.After("store.save");
+    }
+
+    public Task DeleteAsync(string crossing, CancellationToken cancellation)
+    {
+        state.Crossings.Remove(crossing);
+        return Task.CompletedTask;
+    }
+
+    public async Task<long> NextEpochAsync(string crossing, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("store.epoch", cancellation);
+        var next = state.Epochs[crossing] = state.Epochs.GetValueOrDefault(crossing) + 1;
+        faults.After("store.epoch");
+        return next;
+    }
+
+    public async Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => await faults.BeforeAsync("store.event", cancellation);
+}

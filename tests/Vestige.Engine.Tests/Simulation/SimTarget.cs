@@ -1,0 +1,269 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Folding;
+using Vestige.Core.Positions;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Tests.Simulation;
+
+/// <summary>The simulated target database: its committed rows and progress.</summary>
+public sealed class SimTargetState
+{
+    public Dictionary<(TableName Table, long Key), Row> Rows { get; set; } = [];
+
+    public TargetProgress Progress { get; set; } = TargetProgress.None;
+
+    public long Epoch { get; set; }
+
+    /// <summary>Rows found or missed against expectation: each is a change that took effect twice or never.</summary>
+    public long Unexpected { get; set; }
+
+    /// <summary>A broken target: rows are committed first, the progress after it, and a crash can come between.</summary>
+    public bool CommitsApart { get; init; }
+
+    /// <summary>A broken target: neither the worker's epoch nor the expected position is looked at.</summary>
+    public bool NotFenced { get; init; }
+}
+
+/// <summary>The target as one process reaches it.</summary>
+public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld world) : ITarget
+{
+    public TableName NameFor(TableName source) => source;
+
+    public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables) => [];
+
+    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, bool emptyExisting, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+
+    public async Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("target.progress", cancellation);
+        return state.Progress;
+    }
+
+    public async Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("target.session", cancellation);
+        if (!state.NotFenced && epoch <= state.Epoch)
+        {
+            throw new FencedException($"Epoch {state.Epoch} is at work.") { Transient = true };
+        }
+
+        state.Epoch = epoch;
+        faults.After("target.session");
+        return new Session(this, epoch, state.Progress);
+    }
+
+    public Task ForgetAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
+
+    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<TableDescription>>([]);
+
+    public Task<long> CountAsync(TableName table, CancellationToken cancellation) => Task.FromResult(0L);
+
+    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
+
+    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+
+    private SimTargetState State => state;
+
+    private SimFaults Faults => faults;
+
+    private SimWorld World => world;
+
+    private sealed class Session(SimTarget target, long epoch, TargetProgress progress) : ITargetSession
+    {
+        public TargetProgress Progress { get; set; } = progress;
+
+        public async Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation)
+        {
+            await target.Faults.BeforeAsync("target.begin", cancellation);
+            ThrowIfFenced(Progress.Position);
+            return new Transaction(target, this);
+        }
+
+        public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+
+        public void ThrowIfFenced(LogPosition? expected)
+        {
+            if (!target.State.NotFenced && (target.State.Epoch != epoch || target.State.Progress.Position != expected))
+            {
+                throw new FencedException($"Epoch {target.State.Epoch} has taken over from {epoch}, or the position moved.") { Transient = true };
+            }
+        }
+    }
+
+    private sealed class Transaction(SimTarget target, Session session) : ITargetTransaction
+    {
+        private readonly Dictionary<(TableName Table, long Key), Row?> written = [];
+        private readonly HashSet<TableName> emptied = [];
+        private readonly LogPosition? expected = session.Progress.Position;
+        private long unexpected;
+
+        public async Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, bool replace, CancellationToken cancellation) =>
+            await target.Faults.BeforeAsync("target.create", cancellation);
+
+        public async Task EmptyAsync(TableSchema table, CancellationToken cancellation)
+        {
+            await target.Faults.BeforeAsync("target.empty", cancellation);
+            Empty(table.Name);
+        }
+
+        public async Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation)
+        {
+            await target.Faults.BeforeAsync("target.load", cancellation);
+            var reader = new ChangeReader(block.Rows);
+            while (reader.TryRead(out var change))
+            {
+                Insert(table.Name, change.After);
+            }
+        }
+
+        public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation)
+        {
+            await target.Faults.BeforeAsync("target.apply", cancellation);
+            foreach (var folded in tables)
+            {
+                if (folded.EmptiedFirst)
+                {
+                    Empty(folded.Table.Name);
+                }
+
+                foreach (var row in folded.Rows)
+                {
+                    Change(folded.Table.Name, row.Kind, row.Before, row.After);
+                }
+            }
+
+            return new Dictionary<TableName, ApplyCounts>();
+        }
+
+        public async Task<ApplyCounts> ApplyAsync(TableSchema table, RowChange change, CancellationToken cancellation)
+        {
+            await target.Faults.BeforeAsync("target.one", cancellation);
+            if (change.Kind == ChangeKind.Truncate)
+            {
+                Empty(table.Name);
+            }
+            else if (change.Kind == ChangeKind.Update && change.Before.IntegerAt(0) != change.After.IntegerAt(0))
+            {
+                Change(table.Name, ChangeKind.Delete, change.Before, default);
+                Change(table.Name, ChangeKind.Insert, default, change.After);
+            }
+            else
+            {
+                Change(table.Name, change.Kind, change.Before, change.After);
+            }
+
+            return default;
+        }
+
+        public async Task CommitAsync(ProgressUpdate update, CancellationToken cancellation)
+        {
+            await target.Faults.BeforeAsync("target.commit", cancellation);
+            session.ThrowIfFenced(expected);
+            if (target.World.Random.NextDouble() < target.World.FaultRate)
+            {
+                target.World.Later(() => CommitLate(update));
+                target.Faults.Throw("target.commit", "late");
+            }
+
+            Commit(update, apart: true);
+            session.Progress = target.State.Progress;
+            target.Faults.After("target.commit");
+        }
+
+        public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+
+        /// <summary>The commit of a worker that has given up on it: it happens only if nobody has taken over.</summary>
+        private void CommitLate(ProgressUpdate update)
+        {
+            try
+            {
+                session.ThrowIfFenced(expected);
+                Commit(update, apart: false);
+            }
+            catch (FencedException)
+            {
+                target.World.Count("target.commit", "fenced late");
+            }
+        }
+
+        private void Commit(ProgressUpdate update, bool apart)
+        {
+            foreach (var table in emptied)
+            {
+                foreach (var key in target.State.Rows.Keys.Where(key => key.Table == table).ToList())
+                {
+                    target.State.Rows.Remove(key);
+                }
+            }
+
+            foreach (var (key, row) in written)
+            {
+                if (row is null)
+                {
+                    target.State.Rows.Remove(key);
+                }
+                else
+                {
+                    target.State.Rows[key] = row.Value;
+                }
+            }
+
+            target.State.Unexpected += unexpected;
+            if (apart && target.State.CommitsApart && target.World.Random.NextDouble() < target.World.FaultRate)
+            {
+                target.Faults.Throw("target.commit", "between rows and progress");
+            }
+
+            target.State.Progress = Merge(target.State.Progress, update);
+            target.World.Committed();
+        }
+
+        private static TargetProgress Merge(TargetProgress before, ProgressUpdate update) => new(
+            update.Identity ?? before.Identity,
+            update.Position ?? (update.Restart ? null : before.Position),
+            [.. before.Tables.Where(table => update.Tables.All(changed => changed.Table != table.Table)).Concat(update.Tables).OrderBy(table => table.Table)]);
+
+        private void Change(TableName table, ChangeKind kind, Row before, Row after)
+        {
+            switch (kind)
+            {
+                case ChangeKind.Insert:
+                    Insert(table, after);
+                    break;
+                case ChangeKind.Update:
+                    unexpected += Has(table, after) ? 0 : 1;
+                    written[(table, after.IntegerAt(0))] = after;
+                    break;
+                default:
+                    unexpected += Has(table, before) ? 0 : 1;
+                    written[(table, before.IntegerAt(0))] = null;
+                    break;
+            }
+        }
+
+        private void Insert(TableName table, Row row)
+        {
+            unexpected += Has(table, row) ? 1 : 0;
+            written[(table, row.IntegerAt(0))] = row;
+        }
+
+        private bool Has(TableName table, Row row)
+        {
+            var key = (table, row.IntegerAt(0));
+            return written.TryGetValue(key, out var known) ? known is not null : !emptied.Contains(table) && target.State.Rows.ContainsKey(key);
+        }
+
+        private void Empty(TableName table)
+        {
+            emptied.Add(table);
+            foreach (var key in written.Keys.Where(key => key.Table == table).ToList())
+            {
+                written.Remove(key);
+            }
+        }
+    }
+}

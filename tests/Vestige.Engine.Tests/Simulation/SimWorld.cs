@@ -1,0 +1,393 @@
+using Microsoft.Extensions.Logging.Abstractions;
+using Vestige.Core.Changes;
+using Vestige.Core.Crossings;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+using Vestige.Engine.Supervision;
+
+namespace Vestige.Engine.Tests.Simulation;
+
+/// <summary>
+/// A world in which one crossing runs while its source is worked on, calls fail, commits arrive late, processes are killed
+/// and the disk forgets. Everything that happens follows from the seed. At the end faults cease, and what must hold is checked.
+/// </summary>
+public sealed class SimWorld
+{
+    private const string Crossing = "sim-copy";
+    private static readonly TimeSpan Settle = TimeSpan.FromMinutes(30);
+    private readonly List<(DateTimeOffset At, Action Do)> later = [];
+    private readonly Dictionary<SimFaults, SimClock> clocks = [];
+    private readonly SortedDictionary<string, int> counts = new(StringComparer.Ordinal);
+    private readonly SimStoreState store = new();
+    private readonly List<(SimProcess Process, SimClock Clock, CrossingEngine Engine)> processes = [];
+    private long nextKey = 1;
+    private int idle;
+    private Exception? failed;
+
+    public SimWorld(int seed, SimDisk? disk = null, SimTargetState? target = null)
+    {
+        Seed = seed;
+        Random = new Random(seed);
+        Disk = disk ?? new SimDisk();
+        Target = target ?? new SimTargetState();
+    }
+
+    public int Seed { get; }
+
+    public Random Random { get; }
+
+    public DateTimeOffset Now { get; private set; } = new(2026, 3, 1, 8, 0, 0, TimeSpan.Zero);
+
+    public double FaultRate { get; private set; }
+
+    public SimSourceState Source { get; } = new();
+
+    public SimDisk Disk { get; }
+
+    public SimTargetState Target { get; }
+
+    /// <summary>How often each kind of fault happened.</summary>
+    public IReadOnlyDictionary<string, int> Faults => counts;
+
+    /// <summary>How often the target was checked to hold a prefix of the source.</summary>
+    public int PrefixesChecked { get; private set; }
+
+    public void Count(string call, string when) => counts[$"{call} {when}"] = counts.GetValueOrDefault($"{call} {when}") + 1;
+
+    public TimeProvider ClockOf(SimFaults faults) => clocks[faults];
+
+    /// <summary>Something that happens in a while, whoever is dead by then.</summary>
+    public void Later(Action what) => later.Add((Now + TimeSpan.FromMilliseconds(Random.Next(1, 5000)), what));
+
+    /// <summary>Runs the whole story; throws <see cref="SimFailure"/> with the seed when a promise was broken.</summary>
+    public void Run(int steps = 120)
+    {
+        for (var i = Random.Next(12); i > 0; i--)
+        {
+            CommitAtSource();
+        }
+
+        Boot(define: true);
+        FaultRate = Random.Next(4) switch { 0 => 0, 1 => 0.01, 2 => 0.05, _ => 0.15 };
+        for (var step = 0; step < steps; step++)
+        {
+            Act();
+        }
+
+        FaultRate = 0;
+        SettleDown();
+        CheckEnd();
+    }
+
+    /// <summary>Called at each commit of the target: while following, it must hold exactly a prefix of the source's history.</summary>
+    public void Committed()
+    {
+        var progress = Target.Progress;
+        if (progress.Position is not { } position || progress.Tables.Any(table => !table.Loaded || table.Held || table.Position > position))
+        {
+            return;
+        }
+
+        PrefixesChecked++;
+        var hash = Target.Rows.Aggregate(0UL, (sum, pair) => sum + SimRows.Hash(pair.Key.Table, pair.Value));
+        if (!Source.Knows(position) || hash != Source.HashAt(position))
+        {
+            throw Failure($"at position {position} the target holds a state that the source never had");
+        }
+    }
+
+    private CrossingEngine Engine => processes[^1].Engine;
+
+    private void Act()
+    {
+        switch (Random.Next(20))
+        {
+            case < 7:
+                CommitAtSource();
+                break;
+            case < 15:
+                RunSome(Random.Next(1, 60));
+                break;
+            case 15:
+                Steer();
+                break;
+            case 16 or 17:
+                Advance();
+                break;
+            case 18:
+                KillAndBoot();
+                break;
+            default:
+                ReplaceWithoutKilling();
+                break;
+        }
+    }
+
+    private void Boot(bool define)
+    {
+        var process = new SimProcess(this);
+        var clock = new SimClock(this, process);
+        var faults = new SimFaults(this, process, clock);
+        clocks[faults] = clock;
+        Disk.Owner = process;
+        var systems = new Systems(new SimSource(Source, faults, this), new SimTarget(Target, faults, this), new SimSpoolFiles(Disk, faults, process, this));
+        var engine = new CrossingEngine(
+            systems,
+            new SimStore(store, faults),
+            new PlainCipher(),
+            new EngineOptions(new SpoolOptions(FileBytes: 2000, RecordBytes: 300, SpanBytes: 1000)),
+            clock,
+            new Random(Random.Next()),
+            NullLogger.Instance);
+        processes.Add((process, clock, engine));
+        process.Post(_ => _ = StartAsync(engine, define), null);
+    }
+
+    private async Task StartAsync(CrossingEngine engine, bool define)
+    {
+        for (var tries = 0; ; tries++)
+        {
+            try
+            {
+                if (!engine.Started)
+                {
+                    await engine.StartAsync(CancellationToken.None);
+                }
+
+                if (define && engine.Status(Crossing) is null)
+                {
+                    var rules = new TableRules([new TableRule(Take: "sim.*"), new TableRule(Leave: "sim.other")]);
+                    await engine.DefineAsync(new CrossingDefinition(Crossing, CrossingDefinition.Copy, "source", "target", rules), "sim", CancellationToken.None);
+                }
+
+                if (define && store.Crossings[Crossing].Desired == DesiredState.Draft)
+                {
+                    await engine.RunAsync(Crossing, "sim", CancellationToken.None);
+                }
+
+                return;
+            }
+            catch (PortException) when (tries < 100)
+            {
+                // A person, or the host, would try again.
+            }
+            catch (Exception exception)
+            {
+                failed = exception;
+                throw;
+            }
+        }
+    }
+
+    private void KillAndBoot()
+    {
+        processes[^1].Process.Kill();
+        Disk.Crash(Random);
+        Count("process", "killed");
+        Boot(define: true);
+    }
+
+    /// <summary>The old process is thought dead, has lost the data folder, and goes on writing to the target.</summary>
+    private void ReplaceWithoutKilling()
+    {
+        Disk.Crash(Random);
+        Count("process", "thought dead");
+        Boot(define: true);
+    }
+
+    private void Steer()
+    {
+        var engine = Engine;
+        var dice = Random.Next(6);
+        processes[^1].Process.Post(_ => _ = SteerAsync(engine, dice), null);
+    }
+
+    private static async Task SteerAsync(CrossingEngine engine, int dice)
+    {
+        try
+        {
+            await (dice switch
+            {
+                0 => engine.PauseAsync(Crossing, "sim", CancellationToken.None),
+                1 => engine.StopAsync(Crossing, StopManner.Drain, null, "sim", CancellationToken.None),
+                2 => engine.StopAsync(Crossing, StopManner.Now, null, "sim", CancellationToken.None),
+                3 => engine.ReloadAsync(Crossing, [SimRows.First.Name], "sim", CancellationToken.None),
+                _ => engine.RunAsync(Crossing, "sim", CancellationToken.None),
+            });
+        }
+        catch (Exception exception) when (exception is PortException or RequestRefusedException or NotReadyException)
+        {
+            // Told to whoever asked; nothing else.
+        }
+    }
+
+    private void RunSome(int turns)
+    {
+        for (var i = 0; i < turns; i++)
+        {
+            var alive = processes.Where(entry => entry.Process.HasWork).ToList();
+            if (alive.Count == 0)
+            {
+                if (!Advance())
+                {
+                    // A continuation may be on its way through the thread pool; if nothing comes, something hangs for good.
+                    Thread.Sleep(1);
+                    idle = processes.Exists(entry => entry.Process.HasWork) ? 0 : idle + 1;
+                    if (idle > 300)
+                    {
+                        throw Failure($"nothing is left to run, and it has not come to rest: {Engine.Status(Crossing)?.State.Word()}; {failed}");
+                    }
+                }
+
+                continue;
+            }
+
+            idle = 0;
+
+            alive[Random.Next(alive.Count)].Process.RunOne();
+        }
+    }
+
+    /// <summary>Moves time to the next thing that is due.</summary>
+    private bool Advance()
+    {
+        var due = processes.Select(entry => entry.Clock.NextDue).Concat(later.Select(item => (DateTimeOffset?)item.At)).Where(at => at is not null).Min();
+        if (due is null)
+        {
+            return false;
+        }
+
+        Now = due.Value > Now ? due.Value : Now;
+        processes.ForEach(entry => entry.Clock.Fire());
+        foreach (var item in later.Where(item => item.At <= Now).ToList())
+        {
+            later.Remove(item);
+            item.Do();
+        }
+
+        return true;
+    }
+
+    private void SettleDown()
+    {
+        foreach (var (process, _, _) in processes.SkipLast(1))
+        {
+            process.Kill();
+        }
+
+        var asked = Now;
+        var until = Now + Settle;
+        while (Target.Progress.Position is null || Target.Progress.Position < Source.Head || Target.Progress.Tables.Any(table => !table.Loaded || table.Position > Target.Progress.Position))
+        {
+            if (Now > until)
+            {
+                var status = Engine.Status(Crossing);
+                throw Failure($"it does not come to rest: {status?.State.Word()}, applied {Target.Progress.Position}, source {Source.Head}. {status?.Fault?.What} {status?.Waiting?.What} {status?.Capture?.Waiting}");
+            }
+
+            RunSome(50);
+            if (Now - asked > TimeSpan.FromSeconds(20))
+            {
+                asked = Now;
+                var engine = Engine;
+                processes[^1].Process.Post(_ => _ = SteerAsync(engine, 5), null);
+            }
+        }
+    }
+
+    private void CheckEnd()
+    {
+        var expected = Source.Rows.Where(pair => pair.Key != SimRows.Other.Name).SelectMany(pair => pair.Value.Select(row => (pair.Key, row.Key, row.Value))).ToList();
+        if (expected.Count != Target.Rows.Count || expected.Exists(row => !Target.Rows.TryGetValue((row.Item1, row.Item2), out var there) || there != row.Item3))
+        {
+            throw Failure($"the target has {Target.Rows.Count} rows, the source {expected.Count}, or some differ");
+        }
+
+        if (Target.Unexpected > 0)
+        {
+            throw Failure($"{Target.Unexpected} changes took effect twice, or met a row that should not be there");
+        }
+    }
+
+    private SimFailure Failure(string what) => new($"seed {Seed}: {what}");
+
+    private void CommitAtSource()
+    {
+        Now += TimeSpan.FromMilliseconds(Random.Next(1, 40));
+        var changes = new List<RowChange>();
+        var view = Source.Rows.ToDictionary(pair => pair.Key, pair => new SortedDictionary<long, Row>(pair.Value));
+        for (var i = Random.Next(15) == 0 ? 13 + Random.Next(20) : 1 + Random.Next(5); i > 0; i--)
+        {
+            changes.Add(OneChange(view));
+        }
+
+        Source.Commit(Now, changes);
+    }
+
+    private RowChange OneChange(Dictionary<Core.Schemas.TableName, SortedDictionary<long, Row>> view)
+    {
+        var relation = Random.Next(SimRows.All.Count);
+        var rows = view[SimRows.All[relation].Name];
+        var dice = Random.Next(40);
+        if (dice == 0)
+        {
+            rows.Clear();
+            return new RowChange(ChangeKind.Truncate, relation, default, default);
+        }
+
+        if (rows.Count == 0 || dice < 16)
+        {
+            var key = Random.Next(3) == 0 && nextKey > 1 ? FreeKey(rows) : nextKey++;
+            var row = SimRows.Of(key, $"v{Random.Next(1000)}");
+            rows.Add(key, row);
+            return new RowChange(ChangeKind.Insert, relation, default, row);
+        }
+
+        var before = rows.ElementAt(Random.Next(rows.Count)).Value;
+        rows.Remove(before.IntegerAt(0));
+        if (dice < 24)
+        {
+            return new RowChange(ChangeKind.Delete, relation, before, default);
+        }
+
+        var moved = dice < 28 ? FreeKey(rows, before.IntegerAt(0)) : before.IntegerAt(0);
+        var after = SimRows.Of(moved, $"v{Random.Next(1000)}");
+        rows.Add(moved, after);
+        return new RowChange(ChangeKind.Update, relation, before, after);
+    }
+
+    /// <summary>A key that was perhaps used before.</summary>
+    private long FreeKey(SortedDictionary<long, Row> rows, long not = 0)
+    {
+        for (var tries = 0; tries < 5; tries++)
+        {
+            var key = Random.NextInt64(1, nextKey);
+            if (!rows.ContainsKey(key) && key != not)
+            {
+                return key;
+            }
+        }
+
+        return nextKey++;
+    }
+
+    private sealed class Systems(ISource source, ITarget target, ISpoolFiles files) : IConnections
+    {
+        public ISource Source(string connection) => source;
+
+        public ITarget Target(string connection) => target;
+
+        public ISpoolFiles SpoolOf(string connection) => files;
+    }
+
+    private sealed class PlainCipher : ISpoolCipher
+    {
+        public byte[] Seal(ReadOnlySpan<byte> plain) => plain.ToArray();
+
+        public byte[] Open(ReadOnlySpan<byte> secret) => secret.ToArray();
+    }
+}
+
+/// <summary>A promise was broken; the message begins with the seed.</summary>
+public sealed class SimFailure(string message) : Exception(message);
