@@ -9,5 +9,10 @@ public sealed class Pulse
 
     public void Beat() => Interlocked.Exchange(ref source, New()).TrySetResult();
 
-    private static TaskCompletionSource New() => new(TaskCreationOptions.RunContinuationsAsynchronously);
+    /// <summary>
+    /// Who waits must not run within the one who beats. Where there is a synchronization context (only in simulations), the
+    /// continuations go through it anyway, and a detour through the thread pool would make their order a matter of chance.
+    /// </summary>
+    private static TaskCompletionSource New() =>
+        new(SynchronizationContext.Current is null ? TaskCreationOptions.RunContinuationsAsynchronously : TaskCreationOptions.None);
 }

@@ -22,13 +22,13 @@ public sealed class Spool : IAsyncDisposable
     private readonly TimeProvider clock;
     private readonly Lock gate = new();
     private readonly Dictionary<string, LogPosition?> holds = [];
-    private readonly SemaphoreSlim looking = new(1);
     private Dictionary<int, TableSchema> relations = [];
     private HashSet<TableName> tables = [];
     private List<SpoolFileEntry> entries = [];
     private readonly SyncTimes syncs = new();
     private SpoolPlace? located;
     private long sequence;
+    private long visible;
     private long transactions;
     private long changes;
     private LogPosition written;
@@ -117,8 +117,9 @@ public sealed class Spool : IAsyncDisposable
             var file = await files.OpenAsync(number, cancellation);
             await CutTailAsync(file, cancellation);
             var side = await file.ReadSideAsync(cancellation);
-            if (side.Count == 0 || side[0].Kind != SpoolRecordKind.Header)
+            if (!side.Any(record => record.Kind == SpoolRecordKind.Tables))
             {
+                // A crash came while the file was begun: what it begins with ends with the tables. It holds no data yet.
                 await file.DisposeAsync();
                 await files.DeleteAsync(number, cancellation);
                 continue;
@@ -130,10 +131,8 @@ public sealed class Spool : IAsyncDisposable
                 forms[(int)relation.Last.Place] = JsonSerializer.Deserialize<TableSchema>(cipher.Open(relation.Body.Span))!;
             }
 
-            if (side.LastOrDefault(record => record.Kind == SpoolRecordKind.Tables) is { } chosen)
-            {
-                carried = JsonSerializer.Deserialize<HashSet<TableName>>(cipher.Open(chosen.Body.Span))!;
-            }
+            var chosen = side.Last(record => record.Kind == SpoolRecordKind.Tables);
+            carried = JsonSerializer.Deserialize<HashSet<TableName>>(cipher.Open(chosen.Body.Span))!;
 
             found.Add(entry);
         }
@@ -153,6 +152,7 @@ public sealed class Spool : IAsyncDisposable
         if (found.Count > 0)
         {
             await ResumeAsync(found, cancellation);
+            Grown.Beat();
         }
     }
 
@@ -278,7 +278,7 @@ public sealed class Spool : IAsyncDisposable
         }
 
         await entries[^1].File.SyncAsync(cancellation);
-        RememberSync();
+        Show();
         entries[^1].Last = written;
         Last = written;
         Transactions = transactions;
@@ -363,27 +363,13 @@ public sealed class Spool : IAsyncDisposable
             return known;
         }
 
-        await looking.WaitAsync(cancellation);
-        try
-        {
-            var reader = ReadAfter(position);
-            var next = await reader.TryReadAsync(1, cancellation);
-            located = next.Count == 0
-                ? new SpoolPlace(position, Transactions, Changes, null)
-                : new SpoolPlace(position, next[0].Transactions - (next[0].Last ? 1 : 0), next[0].TotalChanges - next[0].Count, next[0].CommittedAt);
-            return located;
-        }
-        finally
-        {
-            looking.Release();
-        }
+        var next = await ReadAfter(position).TryReadAsync(1, cancellation);
+        return located = next.Count == 0
+            ? new SpoolPlace(position, Transactions, Changes, null)
+            : new SpoolPlace(position, next[0].Transactions - (next[0].Last ? 1 : 0), next[0].TotalChanges - next[0].Count, next[0].CommittedAt);
     }
 
-    public async ValueTask DisposeAsync()
-    {
-        await CloseFilesAsync();
-        looking.Dispose();
-    }
+    public async ValueTask DisposeAsync() => await CloseFilesAsync();
 
     /// <summary>The file that holds what follows the position: the first whose last transaction is after it, else the newest.</summary>
     internal SpoolFileEntry? FileAfter(LogPosition position)
@@ -394,8 +380,11 @@ public sealed class Spool : IAsyncDisposable
         }
     }
 
-    /// <summary>The file of that number and, once it is closed, the number of the one after it.</summary>
-    internal (ISpoolFile File, long? Successor) FileOf(long number)
+    /// <summary>
+    /// The file of that number and, once it is closed, the number of the one after it. Of the newest file a reader may see
+    /// only what a sync has acknowledged: what lies behind may yet be cut off and written anew.
+    /// </summary>
+    internal (ISpoolFile File, long? Successor, long Visible) FileOf(long number)
     {
         lock (gate)
         {
@@ -405,14 +394,16 @@ public sealed class Spool : IAsyncDisposable
                 throw new PortException($"The spool's file {number} is not open.") { Transient = true };
             }
 
-            return (entries[place].File, place + 1 < entries.Count ? entries[place + 1].Number : null);
+            var closed = place + 1 < entries.Count;
+            return (entries[place].File, closed ? entries[place + 1].Number : null, closed ? long.MaxValue : visible);
         }
     }
 
-    private void RememberSync()
+    private void Show()
     {
         lock (gate)
         {
+            visible = sequence;
             syncs.Add(written, clock.GetUtcNow());
         }
     }
@@ -434,7 +425,7 @@ public sealed class Spool : IAsyncDisposable
         Begin = new LogPosition(found[0].Header.After);
         Last = written = newest.Last;
         inside = false;
-        sequence = last?.Sequence ?? 0;
+        sequence = visible = last?.Sequence ?? 0;
         Transactions = transactions = complete?.Transactions ?? newest.Header.Transactions;
         Changes = changes = complete?.Changes ?? newest.Header.Changes;
         located = null;
@@ -454,6 +445,7 @@ public sealed class Spool : IAsyncDisposable
         await AddTablesAsync(file, tables, cancellation);
         lock (gate)
         {
+            visible = 0;
             entries.Add(entry);
         }
     }

@@ -45,8 +45,8 @@ public sealed class SpoolReader
                 return [];
             }
 
-            var (open, successor) = spool.FileOf(file!.Value);
-            var records = await open.ReadAsync(sequence, bytes, cancellation);
+            var (open, successor, visible) = spool.FileOf(file!.Value);
+            var records = sequence >= visible ? [] : Visible(await open.ReadAsync(sequence, bytes, cancellation), visible);
             if (records.Count > 0)
             {
                 sequence = records[^1].Sequence;
@@ -67,6 +67,9 @@ public sealed class SpoolReader
             }
         }
     }
+
+    private static List<SpoolRecord> Visible(IReadOnlyList<SpoolRecord> records, long visible) =>
+        [.. records.TakeWhile(record => record.Sequence <= visible)];
 
     private async Task<bool> SeekAsync(CancellationToken cancellation)
     {

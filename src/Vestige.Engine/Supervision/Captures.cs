@@ -17,7 +17,7 @@ internal sealed class Captures(
     ILogger logger) : IAsyncDisposable
 {
     private readonly Dictionary<string, Capture> captures = [];
-    private readonly SemaphoreSlim opening = new(1);
+    private readonly Turnstile opening = new();
     private readonly Lock gate = new();
 
     public Capture? Find(string connection)
@@ -45,34 +45,27 @@ internal sealed class Captures(
     /// <param name="cancellation">Gives up waiting.</param>
     public async Task<Capture> OpenAsync(string connection, IEnumerable<string> holding, CancellationToken cancellation)
     {
-        await opening.WaitAsync(cancellation);
-        try
+        using var turn = await opening.EnterAsync(cancellation);
+        if (Find(connection) is { } known)
         {
-            if (Find(connection) is { } known)
-            {
-                return known;
-            }
-
-            var source = connections.Source(connection);
-            var spool = await Spool.OpenAsync(connections.SpoolOf(connection), cipher, options.Spool, clock, cancellation);
-            foreach (var crossing in holding)
-            {
-                spool.Hold(crossing, null);
-            }
-
-            var capture = new Capture(connection, source, spool, clock, random, events, logger);
-            capture.Start();
-            lock (gate)
-            {
-                captures.Add(connection, capture);
-            }
-
-            return capture;
+            return known;
         }
-        finally
+
+        var source = connections.Source(connection);
+        var spool = await Spool.OpenAsync(connections.SpoolOf(connection), cipher, options.Spool, clock, cancellation);
+        foreach (var crossing in holding)
         {
-            opening.Release();
+            spool.Hold(crossing, null);
         }
+
+        var capture = new Capture(connection, source, spool, clock, random, events, logger);
+        capture.Start();
+        lock (gate)
+        {
+            captures.Add(connection, capture);
+        }
+
+        return capture;
     }
 
     public async ValueTask DisposeAsync()
@@ -81,7 +74,5 @@ internal sealed class Captures(
         {
             await capture.DisposeAsync();
         }
-
-        opening.Dispose();
     }
 }

@@ -131,7 +131,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public async Task RunAsync(string crossing, string by, CancellationToken cancellation)
     {
         var entry = Existing(crossing);
-        using var turn = await TurnOf(entry, cancellation);
+        using var turn = await entry.Turn.EnterAsync(cancellation);
         if (entry.Worker is { Running.IsCompleted: false })
         {
             throw new RequestRefusedException($"{crossing} is running.") { Mend = "Nothing needs to be done." };
@@ -168,7 +168,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         ArgumentNullException.ThrowIfNull(tables);
         var entry = Existing(crossing);
-        using var turn = await TurnOf(entry, cancellation);
+        using var turn = await entry.Turn.EnterAsync(cancellation);
         if (entry.Stored.Desired == DesiredState.Draft)
         {
             throw new RequestRefusedException($"{crossing} was never started.") { Mend = "Start it." };
@@ -199,7 +199,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public async Task RemoveAsync(string crossing, string by, CancellationToken cancellation)
     {
         var entry = Existing(crossing);
-        using var turn = await TurnOf(entry, cancellation);
+        using var turn = await entry.Turn.EnterAsync(cancellation);
         if (entry.Worker is { Running.IsCompleted: false })
         {
             throw new RequestRefusedException($"{crossing} is running.") { Mend = "Stop it first." };
@@ -297,12 +297,6 @@ public sealed class CrossingEngine : IAsyncDisposable
         return status with { Since = entry.StateSince };
     }
 
-    private static async Task<IDisposable> TurnOf(CrossingEntry entry, CancellationToken cancellation)
-    {
-        await entry.Turn.WaitAsync(cancellation);
-        return new Held(entry.Turn);
-    }
-
     private async Task CheckAsync(CrossingEntry entry, CancellationToken cancellation)
     {
         entry.Checking = true;
@@ -360,11 +354,11 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         try
         {
-            for (var attempt = 1; entry.Stored == asked; attempt++)
+            for (var attempt = 1; ReferenceEquals(entry.Stored, asked); attempt++)
             {
                 await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
-                using var turn = await TurnOf(entry, ending.Token);
-                if (entry.Stored != asked || await TryOpenAsync(entry, ending.Token))
+                using var turn = await entry.Turn.EnterAsync(ending.Token);
+                if (!ReferenceEquals(entry.Stored, asked) || await TryOpenAsync(entry, ending.Token))
                 {
                     return;
                 }
@@ -437,7 +431,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private async Task RestAsync(string crossing, DesiredState desired, StopRequest request, string what, string by, CancellationToken cancellation)
     {
         var entry = Existing(crossing);
-        using var turn = await TurnOf(entry, cancellation);
+        using var turn = await entry.Turn.EnterAsync(cancellation);
         if (entry.Stored.Desired == DesiredState.Draft)
         {
             throw new RequestRefusedException($"{crossing} is a draft.") { Mend = "Nothing needs to be done." };
@@ -527,10 +521,5 @@ public sealed class CrossingEngine : IAsyncDisposable
                 loadRates[status.Definition.Target] = status.LoadRate.Value;
             }
         }
-    }
-
-    private sealed class Held(SemaphoreSlim turn) : IDisposable
-    {
-        public void Dispose() => turn.Release();
     }
 }

@@ -33,7 +33,7 @@ internal sealed class CrossingEntry(StoredCrossing stored)
     public DateTimeOffset StateSince { get; set; } = stored.Since;
 
     /// <summary>One request at a time.</summary>
-    public SemaphoreSlim Turn { get; } = new(1);
+    public Turnstile Turn { get; } = new();
 
     public string Name => Stored.Definition.Name;
 }

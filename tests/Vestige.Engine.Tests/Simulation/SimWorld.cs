@@ -24,6 +24,7 @@ public sealed class SimWorld
     private long nextKey = 1;
     private int idle;
     private Exception? failed;
+    private SimFailure? broken;
 
     public SimWorld(int seed, SimDisk? disk = null, SimTargetState? target = null)
     {
@@ -32,6 +33,9 @@ public sealed class SimWorld
         Disk = disk ?? new SimDisk();
         Target = target ?? new SimTargetState();
     }
+
+    /// <summary>A digest of everything that happened, for telling whether two runs were the same.</summary>
+    public string Story => string.Join(";", counts.Select(pair => $"{pair.Key}={pair.Value}")) + $";{Now:O};{PrefixesChecked};{Source.Head}";
 
     public int Seed { get; }
 
@@ -63,6 +67,20 @@ public sealed class SimWorld
     /// <summary>Runs the whole story; throws <see cref="SimFailure"/> with the seed when a promise was broken.</summary>
     public void Run(int steps = 120)
     {
+        var before = SynchronizationContext.Current;
+        SynchronizationContext.SetSynchronizationContext(new SimProcess(this));
+        try
+        {
+            RunStory(steps);
+        }
+        finally
+        {
+            SynchronizationContext.SetSynchronizationContext(before);
+        }
+    }
+
+    private void RunStory(int steps)
+    {
         for (var i = Random.Next(12); i > 0; i--)
         {
             CommitAtSource();
@@ -93,7 +111,7 @@ public sealed class SimWorld
         var hash = Target.Rows.Aggregate(0UL, (sum, pair) => sum + SimRows.Hash(pair.Key.Table, pair.Value));
         if (!Source.Knows(position) || hash != Source.HashAt(position))
         {
-            throw Failure($"at position {position} the target holds a state that the source never had");
+            broken ??= Failure($"at position {position} the target holds a state that the source never had");
         }
     }
 
@@ -246,6 +264,10 @@ public sealed class SimWorld
             idle = 0;
 
             alive[Random.Next(alive.Count)].Process.RunOne();
+            if (broken is not null)
+            {
+                throw broken;
+            }
         }
     }
 
@@ -299,9 +321,10 @@ public sealed class SimWorld
     private void CheckEnd()
     {
         var expected = Source.Rows.Where(pair => pair.Key != SimRows.Other.Name).SelectMany(pair => pair.Value.Select(row => (pair.Key, row.Key, row.Value))).ToList();
-        if (expected.Count != Target.Rows.Count || expected.Exists(row => !Target.Rows.TryGetValue((row.Item1, row.Item2), out var there) || there != row.Item3))
+        var bad = expected.Where(row => !Target.Rows.TryGetValue((row.Item1, row.Item2), out var there) || there != row.Item3).Select(row => $"{row.Item1} {row.Item2}").ToList();
+        if (expected.Count != Target.Rows.Count || bad.Count > 0)
         {
-            throw Failure($"the target has {Target.Rows.Count} rows, the source {expected.Count}, or some differ");
+            throw Failure($"the target has {Target.Rows.Count} rows, the source {expected.Count}; missing or other there: {string.Join(", ", bad)}. {Target.Progress.Position} {string.Join(" ", Target.Progress.Tables)}");
         }
 
         if (Target.Unexpected > 0)

@@ -46,6 +46,18 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     public void A_worker_that_is_not_fenced_is_caught() =>
         AssertCaught(seed => new SimWorld(seed, target: new SimTargetState { NotFenced = true }));
 
+    [Fact]
+    public void The_same_seed_tells_the_same_story()
+    {
+        for (var seed = 1; seed <= 20; seed++)
+        {
+            SimWorld first = new(seed), second = new(seed);
+            first.Run();
+            second.Run();
+            Assert.Equal(first.Story, second.Story);
+        }
+    }
+
     /// <summary>The world must be able to fail: with a promise broken on purpose some seed says so.</summary>
     private void AssertCaught(Func<int, SimWorld> broken)
     {

@@ -1,0 +1,80 @@
+using Vestige.Core.Applying;
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Core.Text;
+using Xunit;
+
+namespace Vestige.Core.Tests;
+
+public class DefinitionTests
+{
+    [Theory]
+    [InlineData("circulation.*", "circulation.loan", true)]
+    [InlineData("circulation.*", "catalogue.title", false)]
+    [InlineData("*_tmp", "s.a_tmp", true)]
+    [InlineData("*_tmp", "s.a_tmp2", false)]
+    [InlineData("s.a*b*c", "s.axxbxxc", true)]
+    [InlineData("s.a*b*c", "s.acb", false)]
+    [InlineData("s.t", "s.T", false)]
+    [InlineData("*", "s.t", true)]
+    public void A_pattern_matches_the_whole_name(string pattern, string name, bool matches) =>
+        Assert.Equal(matches, new TableRule(Take: pattern).Matches(name));
+
+    [Fact]
+    public void The_last_matching_rule_decides()
+    {
+        var rules = new TableRules([new TableRule(Take: "s.*"), new TableRule(Leave: "s.t*"), new TableRule(Take: "s.tx")]);
+        Assert.True(rules.Takes(new TableName("s", "a")));
+        Assert.False(rules.Takes(new TableName("s", "t1")));
+        Assert.True(rules.Takes(new TableName("s", "tx")));
+        Assert.False(rules.Takes(new TableName("other", "a")));
+    }
+
+    [Theory]
+    [InlineData("Loans", "name")]
+    [InlineData("", "name")]
+    [InlineData("-x", "name")]
+    public void A_bad_name_is_named(string name, string field) =>
+        Assert.Contains(DefinitionRules.Check(Definition() with { Name = name }), problem => problem.Field == field);
+
+    [Fact]
+    public void The_same_source_and_target_are_refused() =>
+        Assert.Contains(DefinitionRules.Check(Definition() with { Target = "a" }), problem => problem.Field == "target");
+
+    [Fact]
+    public void A_rule_must_take_or_leave_and_something_must_be_taken()
+    {
+        Assert.Contains(DefinitionRules.Check(Definition() with { Tables = new TableRules([new TableRule()]) }), problem => problem.Field == "tables.rules[0]");
+        Assert.Contains(DefinitionRules.Check(Definition() with { Tables = new TableRules([new TableRule(Leave: "x")]) }), problem => problem.Field == "tables.rules");
+        Assert.Empty(DefinitionRules.Check(Definition()));
+    }
+
+    [Fact]
+    public void Parents_come_before_children_and_circles_are_told()
+    {
+        TableSchema Table(string name, params string[] parents) => new(
+            new TableName("s", name),
+            [new Column("id", "INTEGER", KeyOrdinal: 1)],
+            [],
+            [.. parents.Select(parent => new ForeignKey(["x"], new TableName("s", parent), ["id"]))]);
+        var order = TableOrder.Of([Table("loan", "copy", "patron"), Table("copy", "title"), Table("patron"), Table("title"), Table("ring1", "ring2"), Table("ring2", "ring1"), Table("self", "self")]);
+        var place = order.ParentsFirst.Select((name, i) => (name.Name, i)).ToDictionary(pair => pair.Name, pair => pair.i);
+        Assert.True(place["title"] < place["copy"] && place["copy"] < place["loan"] && place["patron"] < place["loan"]);
+        Assert.Equal(["ring1", "ring2", "self"], order.InCycles.Select(name => name.Name).Order());
+        Assert.Equal(7, order.ParentsFirst.Count);
+    }
+
+    [Theory]
+    [InlineData(0.3, "0.3 s")]
+    [InlineData(48, "48 s")]
+    [InlineData(372, "6.2 min")]
+    [InlineData(7800, "2 h 10 min")]
+    [InlineData(0.004, "4 ms")]
+    [InlineData(0, "0 s")]
+    [InlineData(59.7, "1.0 min")]
+    [InlineData(273600, "3 d 4 h")]
+    public void Durations_are_short(double seconds, string text) => Assert.Equal(text, Figures.Duration(TimeSpan.FromSeconds(seconds)));
+
+    private static CrossingDefinition Definition() =>
+        new("loans-to-b", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")]));
+}

@@ -1,0 +1,60 @@
+using CsCheck;
+using Vestige.Core.Forecasting;
+using Xunit;
+
+namespace Vestige.Core.Tests;
+
+/// <summary>B/(μ−λ), the drain time of a fluid queue (common practice, no source), against a step by step simulation of it.</summary>
+public class ForecastTests
+{
+    [Fact]
+    public void A_backlog_clears_in_the_time_that_stepping_through_it_takes()
+    {
+        Gen.Select(Gen.Long[1, 1_000_000], Gen.Double[0, 5000], Gen.Double[1, 5000]).Sample((backlog, arriving, surplus) =>
+        {
+            var forecast = Forecast.WhenClear(backlog, [arriving], [arriving + surplus]);
+            var left = (double)backlog;
+            var step = backlog / surplus / 1000;
+            var time = 0.0;
+            while (left > 1e-6 * backlog)
+            {
+                left += (arriving * step) - ((arriving + surplus) * step);
+                time += step;
+            }
+
+            Assert.Equal(Clearing.Clears, forecast.Outcome);
+            Assert.InRange(forecast.In!.Value.TotalSeconds, time * 0.99 - 0.01, time * 1.01 + 0.01);
+        });
+    }
+
+    [Fact]
+    public void It_never_clears_when_as_much_arrives_as_is_applied() =>
+        Assert.Equal(Clearing.Never, Forecast.WhenClear(500, [100, 100], [100, 100]).Outcome);
+
+    [Fact]
+    public void Without_an_interval_under_backlog_capacity_is_not_measured() =>
+        Assert.Equal(Clearing.NotMeasured, Forecast.WhenClear(500, [100], []).Outcome);
+
+    [Fact]
+    public void Without_backlog_it_is_current() => Assert.Equal(Clearing.Current, Forecast.WhenClear(0, [9], []).Outcome);
+
+    [Fact]
+    public void The_range_comes_from_the_quartiles()
+    {
+        // 10, 20, 30, 40 arriving and 110, 120, 130, 140 applied: medians 20 and 120, quartiles 10, 30 and 110, 130 by nearest rank.
+        var forecast = Forecast.WhenClear(1200, [40, 10, 30, 20], [140, 110, 130, 120]);
+        Assert.Equal(12, forecast.In!.Value.TotalSeconds, 6);
+        Assert.Equal(10, forecast.Soonest!.Value.TotalSeconds, 6);
+        Assert.Equal(15, forecast.Latest!.Value.TotalSeconds, 6);
+    }
+
+    [Theory]
+    [InlineData(0, 1000, 10, 100)]
+    [InlineData(900, 1000, 10, 10)]
+    [InlineData(1000, 1000, 10, 0)]
+    public void A_store_is_full_when_the_room_is_used_up(long held, long limit, double rate, double seconds) =>
+        Assert.Equal(seconds, Forecast.WhenFull(held, limit, rate)!.Value.TotalSeconds, 6);
+
+    [Fact]
+    public void A_store_that_does_not_grow_is_never_full() => Assert.Null(Forecast.WhenFull(1, 1000, 0));
+}
