@@ -62,7 +62,7 @@ internal sealed class LogStore : IDisposable
         }
 
         setMeta.Bind(1, "head").Bind(2, position.ToString()).Run();
-        return (position, Trim(position));
+        return (position, Trim(position, TrimStep));
     }
 
     /// <summary>Writes a transaction that stands for as much log as may be kept, though it holds nothing.</summary>
@@ -71,7 +71,7 @@ internal sealed class LogStore : IDisposable
         var position = Head + options.LogLimit;
         append.Bind(1, position).Bind(2, 0L).Bind(3, committedAt.UtcTicks).Bind(4, schemaVersion).Bind(5, 1L).Bind(6, 0L).Bind(7, ReadOnlySpan<byte>.Empty).Run();
         setMeta.Bind(1, "head").Bind(2, position.ToString()).Run();
-        return (position, Trim(position));
+        return (position, Trim(position, 1));
     }
 
     /// <summary>Takes over what <see cref="Write"/> returned, after the commit.</summary>
@@ -86,10 +86,11 @@ internal sealed class LogStore : IDisposable
         setMeta.Dispose();
     }
 
-    private long Trim(long head)
+    /// <summary>Drops what need not be kept, once it is worth a step.</summary>
+    private long Trim(long head, long step)
     {
         var keepFrom = Math.Max(Math.Min(confirmed, head - options.LogSpan), head - options.LogLimit);
-        if (keepFrom - Oldest < Math.Min(TrimStep, options.LogLimit / 4))
+        if (keepFrom - Oldest < Math.Min(step, options.LogLimit / 4))
         {
             return Oldest;
         }

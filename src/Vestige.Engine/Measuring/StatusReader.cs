@@ -22,8 +22,8 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         var now = clock.GetUtcNow();
         var view = entry.Worker?.View;
         var log = entry.Stored.Desired == DesiredState.Draft ? null : capture?.Status;
-        var progress = entry.Known ?? TargetProgress.None;
-        var applied = view is { Ended: false } ? view.Applied : progress.Position;
+        var progress = entry.Known ?? (view is null ? TargetProgress.None : new TargetProgress(null, view.Applied, [.. view.Tables.Values]));
+        var applied = progress.Position;
         var lag = applied is null || log is null ? (LagReading?)null : LagOf(now, entry, view, log, applied.Value);
         var state = StateOf(entry, view, lag);
         var (arriving, appliedRate) = entry.Meter.Rates();
@@ -58,7 +58,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             ends,
             rate,
             log,
-            Tables(entry, view, progress, state, load));
+            Tables(entry, progress, state, load));
     }
 
     private static LagReading LagOf(DateTimeOffset now, CrossingEntry entry, WorkerView? view, CaptureStatus log, LogPosition applied)
@@ -151,10 +151,10 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         return (TimeSpan.FromSeconds((all - done) / rate), rate);
     }
 
-    private List<TableStatus> Tables(CrossingEntry entry, WorkerView? view, TargetProgress progress, CrossingState state, InitialLoad? load)
+    private List<TableStatus> Tables(CrossingEntry entry, TargetProgress progress, CrossingState state, InitialLoad? load)
     {
         var target = connections.Target(entry.Stored.Definition.Target);
-        var known = view is { Ended: false } ? view.Tables.Values : progress.Tables;
+        var known = progress.Tables;
         var loads = load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
         return [.. known.Select(table => table.Table).Union(loads.Keys).Order().Select(name =>
         {

@@ -395,6 +395,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             clock,
             random,
             logger);
+        entry.Known = null;
         entry.Worker = worker;
         worker.Start();
         _ = AfterAsync(entry, worker, capture);
@@ -493,7 +494,7 @@ public sealed class CrossingEngine : IAsyncDisposable
                 await KnowAsync(entry, capture, ending.Token);
             }
 
-            var applied = entry.Worker?.View is { Ended: false } view ? view.Applied : entry.Known?.Position;
+            var applied = entry.Known is { } known ? known.Position : entry.Worker?.View.Applied;
             entry.Place = applied is null ? null : await capture.Spool.LocateAsync(applied.Value, ending.Token);
             var status = StatusOf(entry);
             RememberLoadRate(status);

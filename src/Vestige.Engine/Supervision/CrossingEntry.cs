@@ -14,7 +14,7 @@ internal sealed class CrossingEntry(StoredCrossing stored)
 
     public CrossingMeter Meter { get; } = new();
 
-    /// <summary>What the target last said, for a crossing that does not run; null until it was asked.</summary>
+    /// <summary>What the target last said, for a crossing that does not run; null while it runs and until it was asked.</summary>
     public TargetProgress? Known { get; set; }
 
     /// <summary>What the spool knows of the applied position, as of the last second.</summary>

@@ -1,0 +1,334 @@
+using Microsoft.Data.Sqlite;
+using Microsoft.Extensions.Logging.Abstractions;
+using Vestige.Connectors.StandIn.Bench;
+using Vestige.Connectors.StandIn.Drills;
+using Vestige.Connectors.StandIn.Sources;
+using Vestige.Connectors.StandIn.Targets;
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+using Vestige.Engine.Supervision;
+using Vestige.SpoolFiles;
+using Xunit;
+
+namespace Vestige.Connectors.StandIn.Tests;
+
+/// <summary>A crossing between two stand-ins through the real engine and the real spool files; both sides are compared by SQLite itself.</summary>
+public sealed class CrossingTests : IAsyncLifetime
+{
+    private const string Name = "a-to-b";
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(30);
+    private readonly TemporaryFolder folder = new();
+    private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
+    private StandInDatabase a = null!;
+    private StandInDatabase b = null!;
+    private CrossingEngine engine = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        a = StandInDatabase.Open(folder.File("a.db"), "a", new StandInOptions(), TimeProvider.System);
+        b = StandInDatabase.Open(folder.File("b.db"), "b", new StandInOptions(), TimeProvider.System);
+        engine = new CrossingEngine(
+            new Systems(a, b, folder),
+            new MemoryStore(),
+            new NoCipher(),
+            new EngineOptions(new SpoolOptions()),
+            TimeProvider.System,
+            new Random(1),
+            NullLogger.Instance);
+        await engine.StartAsync(cancellation);
+        await RunAsync(a, """
+            CREATE TABLE author (id INTEGER PRIMARY KEY, name TEXT NOT NULL, handle TEXT UNIQUE);
+            CREATE TABLE book (isbn TEXT NOT NULL, copy INTEGER NOT NULL, author_id INTEGER REFERENCES author (id) ON DELETE CASCADE, price REAL, cover BLOB, PRIMARY KEY (isbn, copy));
+            INSERT INTO author VALUES (1, 'Ärmel, "quoted" ''name''', 'ä'), (2, '', NULL), (3, 'x', 'x3');
+            INSERT INTO book VALUES ('1', 1, 1, 1.5, x''), ('1', 2, 1, -0.0, x'00ff'), ('2', 1, NULL, NULL, NULL);
+            """);
+        await engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])), "test", cancellation);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await engine.DisposeAsync();
+        await a.DisposeAsync();
+        await b.DisposeAsync();
+        folder.Dispose();
+    }
+
+    [Fact]
+    public async Task Rows_are_loaded_and_changes_follow()
+    {
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+        await RunAsync(a, "UPDATE author SET name = 'new' WHERE id = 2; INSERT INTO author VALUES (4, 'four', '4'); DELETE FROM author WHERE id = 1");
+        await SameAsync();
+        await RunAsync(a, "DELETE FROM book; INSERT INTO book SELECT 'n' || id, id, id, id / 3.0, NULL FROM author; UPDATE book SET isbn = 'moved' WHERE copy = 3");
+        await SameAsync();
+        Assert.Equal(0, engine.Status(Name)!.Tables.Sum(table => table.Tally.Unexpected.Total));
+    }
+
+    [Fact]
+    public async Task Unique_values_that_swap_in_one_transaction_arrive()
+    {
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+        await RunAsync(a, "UPDATE author SET handle = 'tmp' WHERE id = 1; UPDATE author SET handle = 'ä' WHERE id = 3; UPDATE author SET handle = 'x3' WHERE id = 1");
+        await SameAsync();
+    }
+
+    [Fact]
+    public async Task A_paused_crossing_keeps_its_place_and_goes_on_there()
+    {
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+        await engine.PauseAsync(Name, "test", cancellation);
+        Assert.Equal(CrossingState.Paused, engine.Status(Name)!.State);
+        await RunAsync(a, "INSERT INTO author VALUES (9, 'while paused', NULL)");
+        Assert.NotEqual(Dump("a.db"), Dump("b.db"));
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+    }
+
+    [Fact]
+    public async Task A_drain_stops_when_all_that_was_captured_is_applied()
+    {
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+        b.Drills.Delay = TimeSpan.FromMilliseconds(40);
+        for (var i = 20; i < 40; i++)
+        {
+            await RunAsync(a, $"INSERT INTO author VALUES ({i}, 'n{i}', NULL)");
+        }
+
+        var head = a.Head;
+        await WaitAsync(() => engine.Status(Name)!.Capture!.Spooled >= head, "capture");
+        await engine.StopAsync(Name, StopManner.Drain, null, "test", cancellation);
+        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Stopped, "stopped");
+        Assert.Equal(Dump("a.db"), Dump("b.db"));
+    }
+
+    [Fact]
+    public async Task A_stop_mark_leaves_exactly_the_state_at_that_position()
+    {
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+        await engine.PauseAsync(Name, "test", cancellation);
+        await RunAsync(a, "INSERT INTO author VALUES (20, 'before', NULL)");
+        var mark = a.Head;
+        var expected = Dump("a.db");
+        await RunAsync(a, "INSERT INTO author VALUES (21, 'after', NULL)");
+        b.Drills.Delay = TimeSpan.FromMilliseconds(300);
+        await engine.RunAsync(Name, "test", cancellation);
+        await engine.StopAsync(Name, StopManner.Drain, mark, "test", cancellation);
+        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Stopped, "stopped");
+        Assert.Equal(expected, Dump("b.db"));
+        Assert.Equal(mark, engine.Status(Name)!.AppliedPosition);
+    }
+
+    [Fact]
+    public async Task A_refused_row_stops_the_crossing_at_it_with_everything_before_it_applied()
+    {
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+        b.Drills.Refuse(new RefusedRow("author", "31"));
+        await engine.PauseAsync(Name, "test", cancellation);
+        await RunAsync(a, "INSERT INTO author VALUES (30, 'taken', NULL)");
+        await RunAsync(a, "INSERT INTO author VALUES (31, 'refused', NULL)");
+        await RunAsync(a, "INSERT INTO author VALUES (32, 'waits', NULL)");
+        await engine.RunAsync(Name, "test", cancellation);
+        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
+        var fault = engine.Status(Name)!.Fault!;
+        Assert.Equal(("a.author", "31"), (fault.Table, fault.Key));
+        Assert.Contains("row refused (drill)", fault.What, StringComparison.Ordinal);
+        Assert.Equal([30], Ids("b.db", "SELECT id FROM author WHERE id >= 30"));
+        b.Drills.Allow(new RefusedRow("author", "31"));
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+    }
+
+    [Fact]
+    public async Task A_cut_line_is_waited_out_on_either_side()
+    {
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+        b.Drills.LineCut = true;
+        await RunAsync(a, "INSERT INTO author VALUES (50, 'n', NULL)");
+        await WaitAsync(() => engine.Status(Name)!.Waiting is not null, "waiting");
+        Assert.Contains("cut (drill)", engine.Status(Name)!.Waiting!.What, StringComparison.Ordinal);
+        b.Drills.LineCut = false;
+        await SameAsync();
+        a.Drills.LineCut = true;
+        await RunAsync(a, "INSERT INTO author VALUES (51, 'n', NULL)");
+        await WaitAsync(() => engine.Status(Name)!.Capture is { Running: false }, "capture waits");
+        Assert.True(engine.Status(Name)!.Lag!.Value.AtLeast);
+        a.Drills.LineCut = false;
+        await SameAsync();
+    }
+
+    [Fact]
+    public async Task A_change_of_form_holds_that_table_alone_until_it_is_loaded_again()
+    {
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+        await RunAsync(a, "ALTER TABLE book ADD COLUMN shelf TEXT");
+        await RunAsync(a, "INSERT INTO book (isbn, copy, shelf) VALUES ('new', 1, 's'); INSERT INTO author VALUES (60, 'goes on', NULL)");
+        await WaitAsync(() => Ids("b.db", "SELECT id FROM author WHERE id = 60").Count == 1, "the other table");
+        var book = engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book");
+        Assert.Equal(TableState.Held, book.State);
+        Assert.Contains("column shelf added", book.Cause!, StringComparison.Ordinal);
+        await engine.ReloadAsync(Name, [new TableName("a", "book")], "test", cancellation);
+        await SameAsync();
+        Assert.Equal(TableState.Following, engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book").State);
+    }
+
+    [Fact]
+    public async Task A_log_lost_while_nobody_read_it_is_said_and_a_new_load_mends_it()
+    {
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+        a.Drills.ReaderStopped = true;
+        await WaitAsync(() => engine.Status(Name)!.Capture is { Running: false }, "stopped reader");
+        await RunAsync(a, "INSERT INTO author VALUES (70, 'n', NULL)");
+        await a.FillLogAsync(cancellation);
+        a.Drills.ReaderStopped = false;
+        await WaitAsync(() => engine.Status(Name)!.Capture is { LostPlace: true }, "lost");
+        Assert.Contains("no longer holds", engine.Status(Name)!.Capture!.Waiting!, StringComparison.Ordinal);
+        await engine.ReloadAsync(Name, [], "test", cancellation);
+        await SameAsync();
+    }
+
+    [Fact]
+    public async Task A_row_that_somebody_else_put_on_the_target_is_overwritten_and_counted()
+    {
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+        await RunAsync(b, "INSERT INTO author VALUES (80, 'stranger', NULL); DELETE FROM author WHERE id = 2");
+        await RunAsync(a, "INSERT INTO author VALUES (80, 'ours', NULL); UPDATE author SET name = 'back' WHERE id = 2");
+        await SameAsync();
+        await WaitAsync(() => engine.Status(Name)!.Tables.Single(table => table.Source.Name == "author").Tally.Unexpected == new ApplyCounts(1, 1), "counted");
+    }
+
+    [Fact]
+    public async Task What_would_go_wrong_is_found_before_the_start()
+    {
+        await RunAsync(a, "CREATE TABLE keyless (x TEXT)");
+        await RunAsync(b, "CREATE TABLE author (id INTEGER PRIMARY KEY, name TEXT NOT NULL, handle TEXT UNIQUE); INSERT INTO author VALUES (1, 'there', NULL); CREATE TABLE book (other TEXT PRIMARY KEY)");
+        var refused = await Assert.ThrowsAsync<NotReadyException>(() => engine.RunAsync(Name, "test", cancellation));
+        Assert.Contains("no primary key", refused.Message, StringComparison.Ordinal);
+        Assert.Contains("already has 1 row", refused.Message, StringComparison.Ordinal);
+        Assert.Contains("another form", refused.Message, StringComparison.Ordinal);
+        Assert.Equal(CrossingState.Draft, engine.Status(Name)!.State);
+        Assert.Equal([1], Ids("b.db", "SELECT id FROM author"));
+        var missing = new CrossingDefinition("missing", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.nowhere")]));
+        Assert.Contains((await engine.PlanAsync(missing, cancellation)).Lines, line => !line.Ok && line.Found.Contains("no such table", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public async Task Loading_while_the_source_is_worked_on_loses_and_doubles_nothing()
+    {
+        await RunAsync(a, "WITH RECURSIVE n (i) AS (SELECT 100 UNION ALL SELECT i + 1 FROM n WHERE i < 60000) INSERT INTO author SELECT i, 'author ' || i, 'h' || i FROM n");
+        using var stop = new CancellationTokenSource();
+        var work = WorkAsync(stop.Token);
+        await engine.RunAsync(Name, "test", cancellation);
+        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Following, "following");
+        await stop.CancelAsync();
+        await work;
+        await SameAsync();
+        Assert.Equal(0, engine.Status(Name)!.Tables.Sum(table => table.Tally.Unexpected.Total));
+    }
+
+    private async Task WorkAsync(CancellationToken stop)
+    {
+        await Task.Yield();
+        var random = new Random(7);
+        for (var i = 0; !stop.IsCancellationRequested; i++)
+        {
+            using var transaction = await a.BeginAsync(cancellation: CancellationToken.None);
+            transaction.Run("UPDATE author SET name = ? WHERE id = ?", $"changed {i}", random.Next(100, 60000));
+            transaction.Run("DELETE FROM author WHERE id = ?", random.Next(100, 60000));
+            transaction.Run("INSERT OR REPLACE INTO author VALUES (?, ?, NULL)", random.Next(50000, 70000), $"made {i}");
+            transaction.Commit();
+        }
+    }
+
+    private Task RunAsync(StandInDatabase database, string statement) => StandInBench.RunAsync(database, statement, TimeProvider.System, cancellation);
+
+    private Task SameAsync() => WaitAsync(() => Dump("a.db") == Dump("b.db"), "the same rows on both sides");
+
+    private async Task WaitAsync(Func<bool> holds, string what)
+    {
+        var until = DateTimeOffset.UtcNow + Patience;
+        while (!holds())
+        {
+            Assert.True(DateTimeOffset.UtcNow < until, $"Waited in vain for {what}: {engine.Status(Name)?.State}, {engine.Status(Name)?.Fault?.What} {engine.Status(Name)?.Waiting?.What}");
+            await Task.Delay(20, cancellation);
+        }
+    }
+
+    /// <summary>All rows as SQLite's own quote() writes them; both tables, or nothing while one is missing.</summary>
+    private string Dump(string file)
+    {
+        try
+        {
+            var columns = Ids(file, "SELECT count(*) FROM pragma_table_info('book')")[0] > 5 ? ", quote(shelf)" : "";
+            return string.Join('\n', Rows(file, "SELECT quote(id) || quote(name) || quote(handle) FROM author ORDER BY id")
+                .Concat(Rows(file, $"SELECT concat_ws(' ', quote(isbn), quote(copy), quote(author_id), quote(price), quote(cover){columns}) FROM book ORDER BY isbn, copy")));
+        }
+        catch (SqliteException)
+        {
+            return file;
+        }
+    }
+
+    private List<int> Ids(string file, string sql) => [.. Rows(file, sql).Select(int.Parse)];
+
+    private List<string> Rows(string file, string sql)
+    {
+        using var connection = new SqliteConnection($"Data Source={folder.File(file)};Pooling=False;Mode=ReadOnly");
+        connection.Open();
+        using var command = connection.CreateCommand();
+        command.CommandText = sql;
+        using var reader = command.ExecuteReader();
+        var rows = new List<string>();
+        while (reader.Read())
+        {
+            rows.Add(reader.GetString(0));
+        }
+
+        return rows;
+    }
+
+    private sealed class Systems(StandInDatabase a, StandInDatabase b, TemporaryFolder folder) : IConnections
+    {
+        public ISource Source(string connection) => new StandInSource(connection == "a" ? a : b, TimeProvider.System);
+
+        public ITarget Target(string connection) => new StandInTarget(connection == "a" ? a : b, TimeProvider.System);
+
+        public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(folder.File("spool-" + connection));
+    }
+
+    private sealed class NoCipher : ISpoolCipher
+    {
+        public byte[] Seal(ReadOnlySpan<byte> plain) => plain.ToArray();
+
+        public byte[] Open(ReadOnlySpan<byte> secret) => secret.ToArray();
+    }
+
+    private sealed class MemoryStore : IControlStore
+    {
+        private long epoch;
+
+        public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([]);
+
+        public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation) => Task.CompletedTask;
+
+        public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
+
+        public Task<long> NextEpochAsync(string crossing, CancellationToken cancellation) => Task.FromResult(++epoch);
+
+        public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
+    }
+}

@@ -1,0 +1,189 @@
+using System.Net;
+using System.Net.Http.Json;
+using System.Text;
+using System.Text.Json;
+using Xunit;
+
+namespace Vestige.Web.Tests;
+
+/// <summary>The HTTP interface of the real process, as a program would use it.</summary>
+public sealed class ApiTests : IAsyncLifetime
+{
+    private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
+    private RunningVestige vestige = null!;
+
+    public async ValueTask InitializeAsync() => vestige = await RunningVestige.StartAsync("--empty", "true");
+
+    public ValueTask DisposeAsync() => vestige.DisposeAsync();
+
+    [Fact]
+    public async Task A_crossing_from_nothing_to_following_and_back()
+    {
+        await MakeAsync("shop", "copy");
+        await vestige.BenchAsync("shop", "CREATE TABLE item (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO item VALUES (1, 'one'), (2, 'two')");
+        var (created, _) = await vestige.PostAsync("/api/v1/crossings", Definition("items", "shop", "copy"));
+        Assert.Equal(HttpStatusCode.Created, created);
+        var (_, plan) = await vestige.PostAsync("/api/v1/crossings/items/plan");
+        Assert.True(plan.GetProperty("ready").GetBoolean());
+        Assert.Equal(2, plan.GetProperty("rows").GetInt32());
+        Assert.Contains("CREATE TABLE \"item\"", plan.GetProperty("statements")[0].GetString(), StringComparison.Ordinal);
+        await vestige.PostAsync("/api/v1/crossings/items/start");
+        await vestige.WaitAsync("items", status => status.GetProperty("state").GetString() == "following", "following");
+        await vestige.BenchAsync("shop", "UPDATE item SET name = 'new' WHERE id = 1; DELETE FROM item WHERE id = 2; INSERT INTO item VALUES (3, 'three')");
+        await vestige.WaitAsync("items", status => status.GetProperty("tables")[0].GetProperty("changes").GetProperty("insert").GetInt32() == 1, "the insert");
+        var (_, rows) = await vestige.BenchAsync("copy", "SELECT id, name FROM item ORDER BY id");
+        Assert.Equal("""[["1","new"],["3","three"]]""", rows.GetProperty("rows").GetRawText());
+        var status = await vestige.StatusAsync("items");
+        Assert.True(status.GetProperty("lag").GetProperty("seconds").GetDouble() >= 0);
+        await vestige.PostAsync("/api/v1/crossings/items/pause");
+        Assert.Equal("paused", (await vestige.StatusAsync("items")).GetProperty("state").GetString());
+        await vestige.PostAsync("/api/v1/crossings/items/resume");
+        await vestige.WaitAsync("items", current => current.GetProperty("state").GetString() == "following", "following again");
+        await vestige.PostAsync("/api/v1/crossings/items/stop", new { manner = "now" });
+        Assert.Equal("stopped", (await vestige.StatusAsync("items")).GetProperty("state").GetString());
+        Assert.Contains("Loaded", (await vestige.GetAsync("/api/v1/crossings/items/events")).GetRawText(), StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"a","tables":{"rules":[{"take":"*"}]}}""", 422, "target")]
+    [InlineData("""{"name":"Bad Name","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]}}""", 422, "name")]
+    [InlineData("""{"name":"x","purpose":"lake","source":"a","target":"b","tables":{"rules":[{"take":"*"}]}}""", 422, "purpose")]
+    [InlineData("""{"name":"x","purpose":"copy","source":"nowhere","target":"b","tables":{"rules":[{"take":"*"}]}}""", 422, "source")]
+    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[]}}""", 422, "tables.rules")]
+    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"colour":"red"}""", 400, "colour")]
+    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"takes":"*"}]}}""", 400, "takes")]
+    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b"}""", 400, "tables")]
+    [InlineData("not json", 400, "malformed")]
+    public async Task Bad_definitions_are_refused_by_name_and_change_nothing(string body, int code, string names)
+    {
+        await MakeAsync("a", "b");
+        using var content = new StringContent(body, Encoding.UTF8, "application/json");
+        using var response = await vestige.Http.PostAsync("/api/v1/crossings", content, cancellation);
+        var answer = await response.Content.ReadAsStringAsync(cancellation);
+        Assert.Equal(code, (int)response.StatusCode);
+        Assert.Equal("application/problem+json", response.Content.Headers.ContentType!.MediaType);
+        Assert.Contains(names, answer, StringComparison.Ordinal);
+        Assert.Equal(0, (await vestige.GetAsync("/api/v1/crossings")).GetArrayLength());
+    }
+
+    [Fact]
+    public async Task A_start_that_cannot_be_made_says_every_line()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE keyless (x TEXT); CREATE TABLE t (id INTEGER PRIMARY KEY)");
+        await vestige.BenchAsync("b", "CREATE TABLE t (id INTEGER PRIMARY KEY); INSERT INTO t VALUES (1)");
+        await vestige.PostAsync("/api/v1/crossings", Definition("c", "a", "b"));
+        var (code, problem) = await vestige.PostAsync("/api/v1/crossings/c/start");
+        Assert.Equal(HttpStatusCode.Conflict, code);
+        Assert.EndsWith("not-ready", problem.GetProperty("type").GetString(), StringComparison.Ordinal);
+        var bad = problem.GetProperty("lines").EnumerateArray().Where(line => !line.GetProperty("ok").GetBoolean()).Select(line => line.GetProperty("found").GetString()).ToList();
+        Assert.Contains(bad, found => found!.Contains("no primary key", StringComparison.Ordinal));
+        Assert.Contains(bad, found => found!.Contains("already has 1 row", StringComparison.Ordinal));
+        Assert.Equal("draft", (await vestige.StatusAsync("c")).GetProperty("state").GetString());
+    }
+
+    [Fact]
+    public async Task A_secret_is_written_and_never_read_back()
+    {
+        var (code, body) = await vestige.PostAsync("/api/v1/connections", new { name = "a", kind = "stand-in", secret = new { password = "Zx7-hidden" } });
+        Assert.Equal(HttpStatusCode.Created, code);
+        Assert.True(body.GetProperty("hasSecret").GetBoolean());
+        Assert.DoesNotContain("Zx7-hidden", await vestige.Http.GetStringAsync("/api/v1/connections", cancellation), StringComparison.Ordinal);
+        vestige.Kill();
+        foreach (var file in Directory.EnumerateFiles(vestige.Data, "*", SearchOption.AllDirectories))
+        {
+            Assert.DoesNotContain("Zx7-hidden", Encoding.UTF8.GetString(await File.ReadAllBytesAsync(file, cancellation)), StringComparison.Ordinal);
+        }
+
+        await vestige.LaunchAsync();
+    }
+
+    [Fact]
+    public async Task Row_values_that_wait_in_the_spool_cannot_be_read_from_the_disk()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT)");
+        await vestige.PostAsync("/api/v1/crossings", Definition("c", "a", "b"));
+        await vestige.PostAsync("/api/v1/crossings/c/start");
+        await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "following", "following");
+        await vestige.BenchAsync("a", "INSERT INTO t VALUES (1, 'Qy9-personal')");
+        await vestige.WaitAsync("c", status => status.GetProperty("tables")[0].GetProperty("changes").GetProperty("insert").GetInt32() == 1, "the insert");
+        vestige.Kill();
+        var spool = Directory.EnumerateFiles(Path.Combine(vestige.Data, "spool"), "*", SearchOption.AllDirectories).ToList();
+        Assert.NotEmpty(spool);
+        foreach (var file in spool)
+        {
+            Assert.DoesNotContain("Qy9-personal", Encoding.UTF8.GetString(await File.ReadAllBytesAsync(file, cancellation)), StringComparison.Ordinal);
+        }
+
+        await vestige.LaunchAsync();
+    }
+
+    [Fact]
+    public async Task Changing_and_removing_take_the_ETag()
+    {
+        await MakeAsync("a", "b");
+        await vestige.PostAsync("/api/v1/crossings", Definition("c", "a", "b"));
+        using var got = await vestige.Http.GetAsync("/api/v1/crossings/c", cancellation);
+        var tag = got.Headers.ETag!.Tag;
+        Assert.Equal((HttpStatusCode)428, (await vestige.Http.PutAsJsonAsync("/api/v1/crossings/c", Definition("c", "b", "a"), cancellation)).StatusCode);
+        Assert.Equal(HttpStatusCode.OK, await SendAsync(HttpMethod.Put, tag, Definition("c", "b", "a")));
+        Assert.Equal(HttpStatusCode.PreconditionFailed, await SendAsync(HttpMethod.Put, tag, Definition("c", "a", "b")));
+        Assert.Equal(HttpStatusCode.PreconditionFailed, await SendAsync(HttpMethod.Delete, tag, null));
+        using var again = await vestige.Http.GetAsync("/api/v1/crossings/c", cancellation);
+        Assert.Equal(HttpStatusCode.NoContent, await SendAsync(HttpMethod.Delete, again.Headers.ETag!.Tag, null));
+        Assert.Equal(HttpStatusCode.NotFound, (await vestige.Http.GetAsync("/api/v1/crossings/c/status", cancellation)).StatusCode);
+    }
+
+    [Fact]
+    public async Task The_document_of_the_interface_names_every_path_it_promises()
+    {
+        var paths = (await vestige.GetAsync("/openapi/v1.json")).GetProperty("paths").EnumerateObject().Select(path => path.Name).ToList();
+        foreach (var promised in new[]
+        {
+            "/api/v1/connections", "/api/v1/connections/{name}", "/api/v1/connections/{name}/test", "/api/v1/connections/{name}/readiness",
+            "/api/v1/connections/{name}/tables", "/api/v1/crossings", "/api/v1/crossings/{name}", "/api/v1/crossings/{name}/plan",
+            "/api/v1/crossings/{name}/check", "/api/v1/crossings/{name}/start", "/api/v1/crossings/{name}/pause", "/api/v1/crossings/{name}/resume",
+            "/api/v1/crossings/{name}/stop", "/api/v1/crossings/{name}/reload", "/api/v1/crossings/{name}/status", "/api/v1/crossings/{name}/events",
+            "/api/v1/bench/{connection}",
+        })
+        {
+            Assert.Contains(promised, paths.Select(path => path.TrimEnd('/')));
+        }
+
+        Assert.Equal("alive", await vestige.Http.GetStringAsync("/healthz", cancellation));
+    }
+
+    [Fact]
+    public async Task A_page_of_another_site_cannot_use_the_interface_and_a_form_needs_its_token()
+    {
+        await MakeAsync("a", "b");
+        using var call = new HttpRequestMessage(HttpMethod.Post, "/api/v1/bench/a") { Content = JsonContent.Create(new { statement = "CREATE TABLE t (id INTEGER PRIMARY KEY)" }) };
+        call.Headers.Add("Sec-Fetch-Site", "cross-site");
+        Assert.Equal(HttpStatusCode.Forbidden, (await vestige.Http.SendAsync(call, cancellation)).StatusCode);
+        using var form = new FormUrlEncodedContent([new("statement", "CREATE TABLE t (id INTEGER PRIMARY KEY)")]);
+        Assert.Equal(HttpStatusCode.BadRequest, (await vestige.Http.PostAsync("/bench/a", form, cancellation)).StatusCode);
+        using var other = new HttpRequestMessage(HttpMethod.Get, "/healthz");
+        other.Headers.Host = "evil.example";
+        Assert.Equal(HttpStatusCode.BadRequest, (await vestige.Http.SendAsync(other, cancellation)).StatusCode);
+    }
+
+    private static object Definition(string name, string source, string target) =>
+        new { name, purpose = "copy", source, target, tables = new { rules = new[] { new { take = $"{source}.*" } } } };
+
+    private async Task MakeAsync(params string[] names)
+    {
+        foreach (var name in names)
+        {
+            var (code, body) = await vestige.PostAsync("/api/v1/connections", new { name, kind = "stand-in" });
+            Assert.True(code == HttpStatusCode.Created, body.ToString());
+        }
+    }
+
+    private async Task<HttpStatusCode> SendAsync(HttpMethod method, string tag, object? body)
+    {
+        using var request = new HttpRequestMessage(method, "/api/v1/crossings/c") { Content = body is null ? null : JsonContent.Create(body) };
+        request.Headers.TryAddWithoutValidation("If-Match", tag);
+        return (await vestige.Http.SendAsync(request, cancellation)).StatusCode;
+    }
+}

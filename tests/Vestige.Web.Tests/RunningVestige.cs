@@ -1,0 +1,130 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Http.Json;
+using System.Net.Sockets;
+using System.Text.Json;
+
+namespace Vestige.Web.Tests;
+
+/// <summary>The application as a real process with a data folder of its own; it can be killed and started again.</summary>
+public sealed class RunningVestige : IAsyncDisposable
+{
+    private readonly string root = Directory.CreateTempSubdirectory("vestige-web-").FullName;
+    private readonly string[] arguments;
+    private Process? process;
+
+    private RunningVestige(string[] arguments)
+    {
+        this.arguments = arguments;
+        Port = FreePort();
+        Http = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{Port}"), Timeout = TimeSpan.FromSeconds(30) };
+    }
+
+    public int Port { get; }
+
+    public HttpClient Http { get; }
+
+    public string Data => Path.Combine(root, "data");
+
+    public static async Task<RunningVestige> StartAsync(params string[] arguments)
+    {
+        var vestige = new RunningVestige(arguments);
+        await vestige.LaunchAsync();
+        return vestige;
+    }
+
+    /// <summary>Starts the process and waits until it is ready.</summary>
+    public async Task LaunchAsync()
+    {
+        var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true };
+        foreach (var argument in new[] { typeof(Program).Assembly.Location, "--port", $"{Port}", "--data", Data, "--keys", Path.Combine(root, "keys") }.Concat(arguments))
+        {
+            start.ArgumentList.Add(argument);
+        }
+
+        process = Process.Start(start)!;
+        process.BeginOutputReadLine();
+        process.BeginErrorReadLine();
+        var until = DateTimeOffset.UtcNow + TimeSpan.FromSeconds(60);
+        while (true)
+        {
+            try
+            {
+                if ((await Http.GetAsync("/readyz")).IsSuccessStatusCode)
+                {
+                    return;
+                }
+            }
+            catch (HttpRequestException)
+            {
+                // Not listening yet.
+            }
+
+            if (process.HasExited || DateTimeOffset.UtcNow > until)
+            {
+                throw new InvalidOperationException($"Vestige did not start (exited: {process.HasExited}).");
+            }
+
+            await Task.Delay(50);
+        }
+    }
+
+    /// <summary>kill -9.</summary>
+    public void Kill()
+    {
+        process!.Kill();
+        process.WaitForExit();
+        process.Dispose();
+        process = null;
+    }
+
+    public async Task<JsonElement> GetAsync(string path) => await Http.GetFromJsonAsync<JsonElement>(path);
+
+    public async Task<JsonElement> StatusAsync(string crossing) => await GetAsync($"/api/v1/crossings/{crossing}/status");
+
+    public async Task<(HttpStatusCode Code, JsonElement Body)> PostAsync(string path, object? body = null)
+    {
+        using var response = await Http.PostAsJsonAsync(path, body ?? new { });
+        var text = await response.Content.ReadAsStringAsync();
+        return (response.StatusCode, text.Length > 0 ? JsonDocument.Parse(text).RootElement : default);
+    }
+
+    public Task<(HttpStatusCode Code, JsonElement Body)> BenchAsync(string connection, string statement) =>
+        PostAsync($"/api/v1/bench/{connection}", new { statement });
+
+    /// <summary>Asks until something holds of a crossing's status.</summary>
+    public async Task WaitAsync(string crossing, Func<JsonElement, bool> holds, string what)
+    {
+        var until = DateTimeOffset.UtcNow + TimeSpan.FromSeconds(60);
+        var status = await StatusAsync(crossing);
+        while (!holds(status))
+        {
+            if (DateTimeOffset.UtcNow > until)
+            {
+                throw new TimeoutException($"Waited in vain for {what}: {status}");
+            }
+
+            await Task.Delay(50);
+            status = await StatusAsync(crossing);
+        }
+    }
+
+    public ValueTask DisposeAsync()
+    {
+        if (process is not null)
+        {
+            Kill();
+        }
+
+        Http.Dispose();
+        Directory.Delete(root, recursive: true);
+        return ValueTask.CompletedTask;
+    }
+
+    private static int FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+}
