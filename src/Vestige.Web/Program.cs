@@ -82,6 +82,7 @@ static void Register(IServiceCollection services, VestigeSettings settings)
     services.AddRazorPages();
     services.AddOpenApi("v1");
     services.AddProblemDetails();
+    services.Configure<RouteHandlerOptions>(options => options.ThrowOnBadRequest = true);
     services.ConfigureHttpJsonOptions(options => DefinitionJson.Configure(options.SerializerOptions));
     services.Configure<HostOptions>(options => options.ShutdownTimeout = TimeSpan.FromSeconds(10));
 }

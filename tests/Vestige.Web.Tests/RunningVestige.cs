@@ -36,7 +36,7 @@ public sealed class RunningVestige : IAsyncDisposable
     /// <summary>Starts the process and waits until it is ready.</summary>
     public async Task LaunchAsync()
     {
-        var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo("dotnet") { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true };
         foreach (var argument in new[] { typeof(Program).Assembly.Location, "--port", $"{Port}", "--data", Data, "--keys", Path.Combine(root, "keys") }.Concat(arguments))
         {
             start.ArgumentList.Add(argument);

@@ -1,0 +1,189 @@
+// Each main task of a person, in Debian's Chromium, against the real application with demo data.
+// usage: node tests.mjs BASE_URL      ends with one line "N passed, N failed"
+import { chromium } from 'playwright-core';
+import { AxeBuilder } from '@axe-core/playwright';
+import { launch } from './browser.mjs';
+
+const base = process.argv[2];
+const crossing = 'circulation-to-warehouse';
+const tests = [];
+const test = (name, run) => tests.push([name, run]);
+const assert = (holds, what) => { if (!holds) { throw new Error(what); } };
+
+const until = async (look, what, ms = 20000) => {
+  const end = Date.now() + ms;
+  for (;;) {
+    const seen = await look();
+    if (seen) { return seen; }
+    if (Date.now() > end) { throw new Error(`waited in vain for ${what}`); }
+    await new Promise((wake) => setTimeout(wake, 100));
+  }
+};
+
+const status = async (name) => (await fetch(`${base}/api/v1/crossings/${name}/status`)).json();
+const bench = async (page, connection, statement) => {
+  await page.goto(`${base}/bench/${connection}`);
+  await page.getByLabel('Statements').fill(statement);
+  await page.getByRole('button', { name: 'Run' }).click();
+};
+
+test('a change is watched as it arrives', async (page) => {
+  await until(async () => (await status(crossing)).state === 'following', 'following', 60000);
+  await bench(page, 'circulation', "UPDATE branch SET town = 'Brackenmere' WHERE id = 7");
+  await page.getByRole('link', { name: crossing, exact: true }).first().click();
+  await until(async () => (await page.locator('.both').getAttribute('data-same')) === 'true', 'both sides alike');
+  assert((await page.locator('.both').textContent()).split('Brackenmere').length === 3, 'the new town stands on both sides');
+
+  // The page stays open: the next change is seen there within a second of its commit, without a reload.
+  const began = Date.now();
+  const answer = await fetch(`${base}/api/v1/bench/circulation`, {
+    method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement: "UPDATE branch SET town = 'Pellgate' WHERE id = 7" }),
+  });
+  assert(answer.ok, 'the second statement runs');
+  await until(async () => (await page.locator('.both').textContent()).split('Pellgate').length === 3, 'the second change', 5000);
+  console.log(`    seen ${Date.now() - began} ms after the statement was sent`);
+});
+
+test('an insert and a delete arrive', async (page) => {
+  await bench(page, 'circulation', "INSERT INTO branch VALUES (900, 'B900', 'Seen once', 'Nowhere')");
+  await page.getByRole('link', { name: crossing, exact: true }).first().click();
+  await until(async () => (await page.locator('.both').getAttribute('data-same')) === 'true' && (await page.locator('.both').textContent()).includes('Seen once'), 'the row there');
+  await bench(page, 'circulation', 'DELETE FROM branch WHERE id = 900');
+  await page.getByRole('link', { name: crossing, exact: true }).first().click();
+  await until(async () => (await page.locator('.both').textContent()).includes('is not there'), 'the row gone');
+});
+
+test('a crossing is created, its consequence read, and started', async (page) => {
+  await page.goto(`${base}/crossings/new`);
+  await page.getByLabel('Name').fill('branches-to-ledger');
+  await page.getByLabel('To', { exact: true }).selectOption('ledger');
+  await page.locator('label', { hasText: 'circulation.branch' }).getByRole('checkbox').check();
+  await page.locator('label', { hasText: 'circulation.patron_category' }).getByRole('checkbox').check();
+  await until(async () => (await page.locator('#consequence').textContent()).includes('rows to load'), 'the plan');
+  await page.getByText('2 statements on the target').click();
+  assert((await page.locator('#consequence').textContent()).includes('CREATE TABLE "branch"'), 'the statement is shown before it runs');
+  await page.getByRole('button', { name: 'Start', exact: true }).click();
+  await until(async () => (await status('branches-to-ledger')).state === 'following', 'following');
+  assert(page.url().endsWith('/crossings/branches-to-ledger'), 'one is on its page');
+});
+
+test('bad input is told, and nothing is made', async (page) => {
+  await page.goto(`${base}/crossings/new`);
+  await page.getByLabel('Name').fill('Not A Slug');
+  await page.getByRole('button', { name: 'Keep as a draft' }).click();
+  const said = await page.locator('#consequence').textContent();
+  assert(said.includes('has other characters') && said.includes('no rule') | said.includes('there are none'), `both problems are named: ${said}`);
+  await page.goto(`${base}/connections`);
+  await page.getByLabel('Name').fill('circulation');
+  await page.getByRole('button', { name: 'Make it' }).click();
+  assert((await page.getByRole('alert').textContent()).includes('already'), 'a name that is taken is told');
+});
+
+test('pause and resume', async (page) => {
+  await page.goto(`${base}/crossings/${crossing}`);
+  await page.getByRole('button', { name: 'Pause' }).click();
+  await until(async () => (await page.locator('h1').first().textContent()) && (await page.locator('.says').textContent()).includes('Paused by'), 'paused');
+  assert((await page.getByRole('status').first().textContent()).includes('place is kept'), 'what it costs is said');
+  await page.getByRole('button', { name: 'Resume' }).click();
+  await until(async () => (await status(crossing)).state === 'following', 'following again');
+});
+
+test('a refused row is seen and understood', async (page) => {
+  await page.goto(`${base}/connections/warehouse`);
+  await page.getByLabel('Table of the row to refuse').fill('branch');
+  await page.getByLabel('Key of the row to refuse').fill('11');
+  await page.getByRole('button', { name: 'Refuse it' }).click();
+  await bench(page, 'circulation', "UPDATE branch SET town = 'Refusal' WHERE id = 11");
+  await until(async () => (await status(crossing)).state === 'faulted', 'faulted');
+  await page.goto(`${base}/`);
+  const needs = page.locator('.needs', { hasText: crossing });
+  await until(async () => (await needs.count()) > 0, 'it stands under Needs you');
+  const told = await needs.textContent();
+  assert(told.includes('circulation.branch 11') && told.includes('row refused (drill)') && told.includes('Remove the cause'), `what, where and what to do: ${told}`);
+  await page.goto(`${base}/crossings/${crossing}`);
+  await page.getByRole('link', { name: 'Look at the row' }).click();
+  await until(async () => (await page.locator('.both').textContent()).includes('Refusal'), 'the row on both sides');
+  assert((await page.locator('.differs').count()) === 2, 'the column that differs is marked on both sides');
+  await page.goto(`${base}/connections/warehouse`);
+  await page.getByRole('button', { name: 'Take it again' }).click();
+  await page.goto(`${base}/crossings/${crossing}`);
+  await page.getByRole('button', { name: 'Resume' }).first().click();
+  await until(async () => (await status(crossing)).state === 'following', 'following again', 40000);
+});
+
+test('everything is found and reached by keyboard', async (page) => {
+  await page.goto(`${base}/`);
+  await page.keyboard.press('/');
+  await page.keyboard.type('patron_cat');
+  await until(async () => (await page.locator('#found a').count()) > 0, 'something found');
+  await page.keyboard.press('Enter');
+  await page.waitForURL(/tables\/circulation\.patron_category/);
+  await page.keyboard.press('g');
+  await page.keyboard.press('c');
+  await page.waitForURL(/\/crossings$/);
+  await page.keyboard.press('j');
+  await page.keyboard.press('j');
+  assert(await page.evaluate(() => document.activeElement.classList.contains('row')), 'a row has the focus');
+  await page.keyboard.press('Enter');
+  await page.waitForURL(/\/crossings\/[a-z-]+$/);
+  await page.keyboard.press('?');
+  assert(await page.getByRole('dialog').isVisible(), 'the shortcuts are shown');
+  await page.keyboard.press('Escape');
+  assert(!(await page.getByRole('dialog').isVisible()), 'and go again');
+});
+
+test('pages read and forms submit without JavaScript', async (_, browser) => {
+  const context = await browser.newContext({ javaScriptEnabled: false });
+  const page = await context.newPage();
+  await page.goto(`${base}/`);
+  assert((await page.locator('main').textContent()).includes(crossing), 'the fleet reads');
+  await page.goto(`${base}/find?q=loan`);
+  assert((await page.locator('main').textContent()).includes('circulation.loan'), 'finding works');
+  await bench(page, 'circulation', 'SELECT count(*) AS n FROM branch');
+  assert((await page.locator('#result').textContent()).includes('24'), 'the bench answers');
+  await page.goto(`${base}/crossings/new?show=plan&source=circulation&target=ledger&tables=circulation.title&name=t`);
+  assert((await page.locator('#consequence').textContent()).includes('rows to load'), 'the plan is shown');
+  await context.close();
+});
+
+const views = ['/', '/crossings', '/crossings/new?show=1&source=circulation&target=warehouse&tables=circulation.title', '/connections', '/connections/circulation', '/bench/circulation',
+  `/crossings/${crossing}`, `/crossings/${crossing}/tables`, `/crossings/${crossing}/tables/circulation.patron?key=7`, `/crossings/${crossing}/events`,
+  `/crossings/${crossing}/definition`, `/crossings/${crossing}/stop`, '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/find?q=fine', '/you', '/nowhere'];
+for (const scheme of ['light', 'dark']) {
+  for (const path of views) {
+    test(`axe finds nothing on ${path} (${scheme})`, async (_, browser) => {
+      const context = await browser.newContext({ colorScheme: scheme, viewport: { width: 1280, height: 800 } });
+      const page = await context.newPage();
+      const errors = [];
+      page.on('console', (message) => message.type() === 'error' && !message.text().includes('404') && errors.push(message.text()));
+      await page.goto(base + path);
+      await page.waitForTimeout(300);
+      const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+      await context.close();
+      assert(errors.length === 0, `the console says: ${errors.join('; ')}`);
+      assert(found.violations.length === 0, found.violations.map((v) => `${v.id}: ${v.nodes.slice(0, 3).map((n) => `${n.html.slice(0, 140)} [${(n.any[0] ?? n.all[0])?.message ?? ''}]`).join(' | ')}`).join('\n      '));
+    });
+  }
+}
+
+const only = process.argv[3];
+const browser = await launch(chromium);
+let passed = 0;
+let failed = 0;
+for (const [name, run] of tests.filter(([title]) => !only || title.includes(only))) {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  const page = await context.newPage();
+  page.setDefaultTimeout(15000);
+  try {
+    await run(page, browser);
+    passed += 1;
+    console.log(`ok  ${name}`);
+  } catch (error) {
+    failed += 1;
+    console.log(`NOT ${name}\n      ${error.message}`);
+  }
+  await context.close();
+}
+await browser.close();
+console.log(`${passed} passed, ${failed} failed`);
+process.exit(failed === 0 ? 0 : 1);
