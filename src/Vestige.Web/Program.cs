@@ -61,7 +61,9 @@ static void Register(IServiceCollection services, VestigeSettings settings)
 {
     services.AddSingleton(settings);
     services.AddSingleton(TimeProvider.System);
-    services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(settings.KeyFolder)).SetApplicationName("vestige");
+    const UnixFileMode OwnerOnly = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
+    var keys = OperatingSystem.IsWindows() ? Directory.CreateDirectory(settings.KeyFolder) : Directory.CreateDirectory(settings.KeyFolder, OwnerOnly);
+    services.AddDataProtection().PersistKeysToFileSystem(keys).SetApplicationName("vestige");
     services.AddSingleton(new StoreFactory(settings.StorePath));
     services.AddSingleton<ConnectionDirectory>();
     services.AddSingleton<IConnections>(provider => provider.GetRequiredService<ConnectionDirectory>());

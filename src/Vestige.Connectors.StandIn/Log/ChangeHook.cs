@@ -1,6 +1,6 @@
 using System.Runtime.CompilerServices;
-using System.Runtime.InteropServices;
 using System.Runtime.ExceptionServices;
+using System.Runtime.InteropServices;
 using SQLitePCL;
 using Vestige.Connectors.StandIn.Catalogue;
 using Vestige.Connectors.StandIn.Native;

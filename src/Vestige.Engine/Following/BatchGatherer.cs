@@ -16,6 +16,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
 {
     private readonly Queue<SpooledFragment> waiting = [];
     private long openedAt;
+    private long oldestTicks;
 
     /// <summary>Takes no transaction after this position; null for no limit.</summary>
     public LogPosition? Limit { get; set; }
@@ -23,8 +24,9 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
     /// <summary>Called when everything durable has been taken.</summary>
     public Action? Idle { get; set; }
 
-    /// <summary>Commit time of the first transaction read and not yet handed out; null when there is none.</summary>
-    public DateTimeOffset? OldestWaiting => waiting.TryPeek(out var fragment) ? fragment.CommittedAt : null;
+    /// <summary>Commit time of the first transaction read and not yet handed out; null when there is none. From any thread.</summary>
+    public DateTimeOffset? OldestWaiting =>
+        Interlocked.Read(ref oldestTicks) is var ticks and > 0 ? new DateTimeOffset(ticks, TimeSpan.Zero) : null;
 
     /// <summary>The next batch, waiting for one; null when the limit is reached.</summary>
     public async Task<Batch?> NextAsync(CancellationToken cancellation)
@@ -57,6 +59,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             }
 
             var part = waiting.Dequeue();
+            TellOldest();
             yield return part;
             if (part.Last)
             {
@@ -112,6 +115,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             Add(folds, tally, fragment);
         }
 
+        TellOldest();
         return new Batch(
             fragments,
             [.. folds.Values.Select(fold => fold.Finish())],
@@ -152,5 +156,10 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
         {
             waiting.Enqueue(fragment);
         }
+
+        TellOldest();
     }
+
+    private void TellOldest() =>
+        Interlocked.Exchange(ref oldestTicks, waiting.TryPeek(out var fragment) ? fragment.CommittedAt.UtcTicks : 0);
 }

@@ -27,6 +27,8 @@ public sealed class CrossingMeter
     private long lastArrived;
     private long lastApplied;
     private bool idleSeen = true;
+    private TimeSpan? p95;
+    private DateTimeOffset p95At;
 
     /// <summary>Changes applied since the process started.</summary>
     public long Applied { get; private set; }
@@ -159,6 +161,21 @@ public sealed class CrossingMeter
                     live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Spool) / count,
                     live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Treatment) / count,
                     live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Apply) / count);
+        }
+    }
+
+    /// <summary>The 95th percentile of <see cref="Delay"/>, worked out at most once a second.</summary>
+    public TimeSpan? P95(DateTimeOffset now)
+    {
+        lock (gate)
+        {
+            if (now - p95At >= TimeSpan.FromSeconds(1))
+            {
+                p95 = Delay(0.95, now);
+                p95At = now;
+            }
+
+            return p95;
         }
     }
 

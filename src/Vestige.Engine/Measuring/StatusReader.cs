@@ -45,7 +45,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             spooled,
             Max(spooled, lag?.Behind ?? TimeSpan.Zero),
             entry.Meter.MeanHops(now),
-            entry.Meter.Delay(0.95, now),
+            entry.Meter.P95(now),
             arriving,
             appliedRate,
             backlog.Changes,

@@ -21,7 +21,7 @@ public sealed class Spool : IAsyncDisposable
     private readonly SpoolOptions options;
     private readonly TimeProvider clock;
     private readonly Lock gate = new();
-    private readonly Dictionary<string, LogPosition?> holds = [];
+    private readonly SpoolRetention retention;
     private Dictionary<int, TableSchema> relations = [];
     private HashSet<TableName> tables = [];
     private List<SpoolFileEntry> entries = [];
@@ -37,6 +37,7 @@ public sealed class Spool : IAsyncDisposable
     private Spool(ISpoolFiles files, ISpoolCipher cipher, SpoolOptions options, TimeProvider clock)
     {
         this.clock = clock;
+        retention = new SpoolRetention(options);
         this.files = files;
         this.cipher = cipher;
         this.options = options;
@@ -116,24 +117,21 @@ public sealed class Spool : IAsyncDisposable
         {
             var file = await files.OpenAsync(number, cancellation);
             await CutTailAsync(file, cancellation);
-            var side = await file.ReadSideAsync(cancellation);
-            if (!side.Any(record => record.Kind == SpoolRecordKind.Tables))
+            var begun = await SpoolPreamble.ReadAsync(file, cipher, cancellation);
+            if (begun is null)
             {
-                // A crash came while the file was begun: what it begins with ends with the tables. It holds no data yet.
                 await file.DisposeAsync();
                 await files.DeleteAsync(number, cancellation);
                 continue;
             }
 
-            var entry = new SpoolFileEntry(number, file, JsonSerializer.Deserialize<SpoolHeader>(cipher.Open(side[0].Body.Span))!);
-            foreach (var relation in side.Where(record => record.Kind == SpoolRecordKind.Relation))
+            foreach (var (relation, form) in begun.Relations)
             {
-                forms[(int)relation.Last.Place] = JsonSerializer.Deserialize<TableSchema>(cipher.Open(relation.Body.Span))!;
+                forms[relation] = form;
             }
 
-            var chosen = side.Last(record => record.Kind == SpoolRecordKind.Tables);
-            carried = JsonSerializer.Deserialize<HashSet<TableName>>(cipher.Open(chosen.Body.Span))!;
-
+            carried = begun.Tables;
+            var entry = new SpoolFileEntry(number, file, begun.Header);
             found.Add(entry);
         }
 
@@ -321,7 +319,7 @@ public sealed class Spool : IAsyncDisposable
     {
         lock (gate)
         {
-            holds[crossing] = position;
+            retention.Hold(crossing, position);
         }
     }
 
@@ -330,7 +328,7 @@ public sealed class Spool : IAsyncDisposable
     {
         lock (gate)
         {
-            holds.Remove(crossing);
+            retention.Release(crossing);
         }
     }
 
@@ -479,20 +477,12 @@ public sealed class Spool : IAsyncDisposable
     {
         lock (gate)
         {
-            if (entries.Count < 2 || holds.Values.Any(position => position is null))
+            if (!retention.MayDropOldest(entries, Last))
             {
                 return null;
             }
 
-            var needed = holds.Values.Aggregate(Last, (least, position) => LogPosition.Min(least, position!.Value));
             var oldest = entries[0];
-            var spare = entries.Skip(1).Where(entry => entry.Last <= needed).Sum(entry => entry.File.Bytes);
-            var pressed = entries.Sum(entry => entry.File.Bytes) >= options.BudgetBytes;
-            if (oldest.Last > needed || (spare < options.SpanBytes && !pressed))
-            {
-                return null;
-            }
-
             entries.RemoveAt(0);
             Begin = new LogPosition(entries[0].Header.After);
             return oldest;

@@ -1,0 +1,26 @@
+// Measurements, each beside its baseline in the same run.
+//   dotnet run -c Release --project bench/Vestige.Bench -- backlog [CHANGES]   the whole way against one plain loop
+//   ... -- lag [SECONDS]                                                       delay per transaction at 500 transactions/s
+//   ... -- memory [ROWS] [CHANGES]                                             peak memory of a load and one huge transaction
+//   ... -- fleet [CROSSINGS]                                                   server time and size of the Fleet page
+using Vestige.Bench;
+
+var size = args.Length > 1 ? int.Parse(args[1]) : 0;
+switch (args.FirstOrDefault())
+{
+    case "backlog":
+        await Backlog.RunAsync(size > 0 ? size : 1_000_000);
+        return 0;
+    case "lag":
+        await SteadyLag.RunAsync(TimeSpan.FromSeconds(size > 0 ? size : 30));
+        return 0;
+    case "memory":
+        await PeakMemory.RunAsync(size > 0 ? size : 2_000_000, args.Length > 2 ? int.Parse(args[2]) : 1_000_000);
+        return 0;
+    case "fleet":
+        await FleetPage.RunAsync(size > 0 ? size : 300);
+        return 0;
+    default:
+        Console.Error.WriteLine("Say which: backlog, lag, memory or fleet.");
+        return 2;
+}

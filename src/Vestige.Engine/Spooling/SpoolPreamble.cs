@@ -1,0 +1,34 @@
+using System.Text.Json;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Spooling;
+
+/// <summary>What a spool file says beside its data: its header, the forms of tables, and which tables are read.</summary>
+internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int, TableSchema> Relations, HashSet<TableName> Tables)
+{
+    /// <summary>
+    /// Reads it; null when a crash came while the file was begun. What a file begins with ends with the list of tables, and
+    /// data come only after that was synced, so such a file holds none.
+    /// </summary>
+    public static async Task<SpoolPreamble?> ReadAsync(ISpoolFile file, ISpoolCipher cipher, CancellationToken cancellation)
+    {
+        var side = await file.ReadSideAsync(cancellation);
+        if (!side.Any(record => record.Kind == SpoolRecordKind.Tables))
+        {
+            return null;
+        }
+
+        T Read<T>(SpoolRecord record) => JsonSerializer.Deserialize<T>(cipher.Open(record.Body.Span))!;
+        var relations = new Dictionary<int, TableSchema>();
+        foreach (var relation in side.Where(record => record.Kind == SpoolRecordKind.Relation))
+        {
+            relations[(int)relation.Last.Place] = Read<TableSchema>(relation);
+        }
+
+        return new SpoolPreamble(
+            Read<SpoolHeader>(side[0]),
+            relations,
+            Read<HashSet<TableName>>(side.Last(record => record.Kind == SpoolRecordKind.Tables)));
+    }
+}
