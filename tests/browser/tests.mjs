@@ -62,9 +62,15 @@ test('a crossing is created, its consequence read, and started', async (page) =>
   await until(async () => (await page.locator('#consequence').textContent()).includes('rows to load'), 'the plan');
   await page.getByText('2 statements on the target').click();
   assert((await page.locator('#consequence').textContent()).includes('CREATE TABLE "branch"'), 'the statement is shown before it runs');
-  await page.getByRole('button', { name: 'Start', exact: true }).click();
-  await until(async () => (await status('branches-to-ledger')).state === 'following', 'following');
-  assert(page.url().endsWith('/crossings/branches-to-ledger'), 'one is on its page');
+  // The consequence is drawn anew while one types; a click that meets a moving button is made again.
+  const started = async () => page.url().endsWith('/crossings/branches-to-ledger');
+  for (let tries = 0; tries < 3 && !(await started()); tries += 1) {
+    await page.waitForTimeout(700);
+    await page.getByRole('button', { name: 'Start', exact: true }).click();
+    await page.waitForURL(/branches-to-ledger$/, { timeout: 5000 }).catch(() => {});
+  }
+  assert(await started(), `one is on its page, not on ${page.url()}: ${await page.locator('#main').textContent()}`);
+  await until(async () => (await status('branches-to-ledger')).state === 'following', `following: ${JSON.stringify(await status('branches-to-ledger'))}`, 40000);
 });
 
 test('bad input is told, and nothing is made', async (page) => {
