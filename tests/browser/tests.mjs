@@ -62,14 +62,17 @@ test('a crossing is created, its consequence read, and started', async (page) =>
   await until(async () => (await page.locator('#consequence').textContent()).includes('rows to load'), 'the plan');
   await page.getByText('2 statements on the target').click();
   assert((await page.locator('#consequence').textContent()).includes('CREATE TABLE "branch"'), 'the statement is shown before it runs');
-  // The consequence is drawn anew while one types; a click that meets a moving button is made again.
-  const started = async () => page.url().endsWith('/crossings/branches-to-ledger');
-  for (let tries = 0; tries < 3 && !(await started()); tries += 1) {
-    await page.waitForTimeout(700);
-    await page.getByRole('button', { name: 'Start', exact: true }).click();
-    await page.waitForURL(/branches-to-ledger$/, { timeout: 5000 }).catch(() => {});
-  }
-  assert(await started(), `one is on its page, not on ${page.url()}: ${await page.locator('#main').textContent()}`);
+  const start = page.getByRole('button', { name: 'Start', exact: true });
+  const place = async () => JSON.stringify([await start.boundingBox(), await page.locator('#plan details').first().evaluate((details) => details.open)]);
+  const before = await place();
+  const drawn = page.waitForResponse((response) => response.url().includes('part=consequence'));
+  await page.locator('label', { hasText: 'circulation.patron_category' }).getByRole('checkbox').dispatchEvent('change');
+  await (await drawn).finished();
+  await page.waitForTimeout(200);
+  assert(before === await place(), `nothing moves and nothing closes when the plan is drawn anew: ${before}, then ${await place()}`);
+  await start.click();
+  await page.waitForURL(/branches-to-ledger$/, { timeout: 15000 }).catch(() => {});
+  assert(page.url().endsWith('/crossings/branches-to-ledger'), `one is on its page, not on ${page.url()}: ${await page.locator('#main').textContent()}`);
   await until(async () => (await status('branches-to-ledger')).state === 'following', `following: ${JSON.stringify(await status('branches-to-ledger'))}`, 40000);
 });
 

@@ -18,7 +18,6 @@ public sealed class Capture : IAsyncDisposable
 {
     private static readonly TimeSpan PollWait = TimeSpan.FromMilliseconds(250);
     private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
-    private static readonly TimeSpan RateWindow = TimeSpan.FromSeconds(10);
     private readonly ISource source;
     private readonly TimeProvider clock;
     private readonly Random random;
@@ -26,19 +25,10 @@ public sealed class Capture : IAsyncDisposable
     private readonly ILogger logger;
     private readonly Lock gate = new();
     private readonly HashSet<TableName> tables = [];
-    private readonly RateMeter logRate = new(RateWindow);
-    private readonly RateMeter spoolRate = new(RateWindow);
+    private readonly CaptureState state;
     private readonly CancellationTokenSource stopping = new();
     private Task running = Task.CompletedTask;
     private LogPosition? confirmed;
-    private SourceHead? head;
-    private DateTimeOffset sampledAt;
-    private LogPosition captured;
-    private DateTimeOffset? provenAt;
-    private DateTimeOffset? firstUnspooled;
-    private string? waiting;
-    private DateTimeOffset? waitingSince;
-    private bool lost;
     private bool mended = true;
     private volatile bool reopen;
     private CancellationTokenSource restart = new();
@@ -54,7 +44,7 @@ public sealed class Capture : IAsyncDisposable
         this.random = random;
         this.events = events;
         this.logger = logger;
-        captured = spool.Last;
+        state = new CaptureState(connection, spool);
         tables.UnionWith(spool.Tables);
     }
 
@@ -65,35 +55,7 @@ public sealed class Capture : IAsyncDisposable
     /// <summary>Beats when reading stops or starts to work.</summary>
     public Pulse Turned { get; } = new();
 
-    public CaptureStatus Status
-    {
-        get
-        {
-            lock (gate)
-            {
-                return new CaptureStatus(
-                    Connection,
-                    waiting is null,
-                    waiting,
-                    waitingSince,
-                    lost,
-                    LogPosition.Max(head?.Head ?? captured, captured),
-                    captured,
-                    Spool.Last,
-                    head is not null && captured >= head.Head,
-                    provenAt,
-                    head is not null && captured < head.Head ? head.FirstUncaptured : null,
-                    firstUnspooled,
-                    head?.HeldBytes ?? 0,
-                    head?.LimitBytes,
-                    Spool.Bytes,
-                    Spool.Options.BudgetBytes,
-                    logRate.PerSecond,
-                    Math.Max(0, spoolRate.PerSecond),
-                    head is null ? TimeSpan.Zero : head.Now - sampledAt);
-            }
-        }
-    }
+    public CaptureStatus Status => state.Status;
 
     public void Start() => running = RunAsync();
 
@@ -104,21 +66,21 @@ public sealed class Capture : IAsyncDisposable
     {
         ArgumentNullException.ThrowIfNull(wanted);
         var all = wanted.ToList();
-        bool added;
         lock (gate)
         {
             var before = tables.Count;
             tables.UnionWith(all);
-            added = tables.Count != before;
+            if (tables.Count != before)
+            {
+                reopen = true;
+            }
         }
-
-        reopen |= added;
 
         while (true)
         {
             var turned = Turned.Next;
             var status = Status;
-            if (lost)
+            if (status.LostPlace)
             {
                 throw LostPlace();
             }
@@ -139,13 +101,13 @@ public sealed class Capture : IAsyncDisposable
         await Spool.ClearAsync(cancellation);
         lock (gate)
         {
-            lost = false;
             mended = true;
-            captured = LogPosition.Zero;
             confirmed = null;
             carried = new HashSet<TableName>();
             tables.Clear();
         }
+
+        state.Restart();
 
         restart = new CancellationTokenSource();
         Start();
@@ -214,11 +176,10 @@ public sealed class Capture : IAsyncDisposable
         reopen = false;
         await SampleAsync(cancellation);
         await AgreeOnLogAsync(cancellation);
+        state.ReadsFrom(Spool.Last);
         HashSet<TableName> chosen;
         lock (gate)
         {
-            captured = Spool.Last;
-            firstUnspooled = null;
             tables.UnionWith(Spool.Tables);
             chosen = [.. tables];
         }
@@ -234,7 +195,7 @@ public sealed class Capture : IAsyncDisposable
             works();
             inside = read.Fragments.Count > 0 ? !read.Fragments[^1].Last : inside;
             await TakeAsync(read, cancellation);
-            if (clock.GetUtcNow() - sampledAt >= SampleEvery)
+            if (clock.GetUtcNow() - state.SampledAt >= SampleEvery)
             {
                 await Spool.TrimAsync(cancellation);
                 await SampleAsync(cancellation);
@@ -244,11 +205,12 @@ public sealed class Capture : IAsyncDisposable
 
     private async Task AgreeOnLogAsync(CancellationToken cancellation)
     {
+        var head = state.Head!;
         if (Spool.Identity is null)
         {
-            await Spool.StartAsync(head!.Identity, head.Head, cancellation);
+            await Spool.StartAsync(head.Identity, head.Head, cancellation);
         }
-        else if (Spool.Identity != head!.Identity)
+        else if (Spool.Identity != head.Identity)
         {
             throw new PlaceLostException(
                 $"The source's log is now {head.Identity}; the spool is of {Spool.Identity}. The database was restored or replaced.")
@@ -261,20 +223,7 @@ public sealed class Capture : IAsyncDisposable
     private async Task TakeAsync(LogRead read, CancellationToken cancellation)
     {
         var now = clock.GetUtcNow();
-        lock (gate)
-        {
-            captured = LogPosition.Max(captured, read.Passed);
-            if (read.Fragments.Count > 0)
-            {
-                firstUnspooled ??= read.Fragments[0].CommittedAt;
-            }
-
-            if (read.AtHead)
-            {
-                provenAt = now;
-            }
-        }
-
+        state.Read(read, now);
         if (read.Fragments.Count > 0)
         {
             await Spool.AppendAsync(read, now, cancellation);
@@ -282,11 +231,7 @@ public sealed class Capture : IAsyncDisposable
 
         await PassOthersAsync(read, now, cancellation);
         var durable = await Spool.SyncAsync(cancellation);
-        lock (gate)
-        {
-            firstUnspooled = durable >= captured ? null : firstUnspooled;
-        }
-
+        state.Spooled(durable);
         if (confirmed is null || durable > confirmed)
         {
             await source.ConfirmAsync(durable, cancellation);
@@ -343,25 +288,15 @@ public sealed class Capture : IAsyncDisposable
 
     private async Task SampleAsync(CancellationToken cancellation)
     {
-        var sample = await source.SampleAsync(captured, cancellation);
-        var now = clock.GetUtcNow();
-        lock (gate)
-        {
-            head = sample;
-            sampledAt = now;
-            logRate.Sample(now, sample.Head.Place);
-            spoolRate.Sample(now, Spool.Bytes);
-        }
+        var sample = await source.SampleAsync(state.Captured, cancellation);
+        state.Sample(sample, clock.GetUtcNow());
     }
 
     private async Task WorksAsync(IReadOnlySet<TableName>? chosen)
     {
-        bool again;
+        var again = state.Works();
         lock (gate)
         {
-            again = waiting is not null;
-            waiting = null;
-            waitingSince = null;
             carried = chosen ?? carried;
         }
 
@@ -394,33 +329,17 @@ public sealed class Capture : IAsyncDisposable
 
     private async Task LoseAsync(PlaceLostException exception)
     {
-        lock (gate)
-        {
-            lost = true;
-        }
-
+        state.Lost();
         SetWaiting(exception.Message);
         await events.OfConnectionAsync(Connection, EventKind.Fault, exception.Message);
     }
 
-    private PlaceLostException LostPlace()
-    {
-        lock (gate)
-        {
-            return new PlaceLostException(waiting ?? "The log was lost.") { Mend = "Load the crossings of this source again." };
-        }
-    }
+    private PlaceLostException LostPlace() =>
+        new(Status.Waiting ?? "The log was lost.") { Mend = "Load the crossings of this source again." };
 
     private bool SetWaiting(string why)
     {
-        bool isNew;
-        lock (gate)
-        {
-            isNew = waiting != why;
-            waiting = why;
-            waitingSince ??= clock.GetUtcNow();
-        }
-
+        var isNew = state.Waits(why, clock.GetUtcNow());
         Turned.Beat();
         return isNew;
     }

@@ -1,5 +1,3 @@
-using System.Buffers;
-using System.Text.Json;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
@@ -27,12 +25,8 @@ public sealed class Spool : IAsyncDisposable
     private List<SpoolFileEntry> entries = [];
     private readonly SyncTimes syncs = new();
     private SpoolPlace? located;
-    private long sequence;
+    private readonly SpoolWriter writer;
     private long visible;
-    private long transactions;
-    private long changes;
-    private LogPosition written;
-    private bool inside;
 
     private Spool(ISpoolFiles files, ISpoolCipher cipher, SpoolOptions options, TimeProvider clock)
     {
@@ -41,6 +35,7 @@ public sealed class Spool : IAsyncDisposable
         this.files = files;
         this.cipher = cipher;
         this.options = options;
+        writer = new SpoolWriter(cipher, options);
     }
 
     /// <summary>Beats whenever something became durable.</summary>
@@ -109,47 +104,17 @@ public sealed class Spool : IAsyncDisposable
     public async Task RecoverAsync(CancellationToken cancellation)
     {
         await CloseFilesAsync();
-        var found = new List<SpoolFileEntry>();
-        var forms = new Dictionary<int, TableSchema>();
-        HashSet<TableName> carried = [];
-        var numbers = await files.ListAsync(cancellation);
-        foreach (var number in numbers)
-        {
-            var file = await files.OpenAsync(number, cancellation);
-            await CutTailAsync(file, cancellation);
-            var begun = await SpoolPreamble.ReadAsync(file, cipher, cancellation);
-            if (begun is null)
-            {
-                await file.DisposeAsync();
-                await files.DeleteAsync(number, cancellation);
-                continue;
-            }
-
-            foreach (var (relation, form) in begun.Relations)
-            {
-                forms[relation] = form;
-            }
-
-            carried = begun.Tables;
-            var entry = new SpoolFileEntry(number, file, begun.Header);
-            found.Add(entry);
-        }
-
-        foreach (var entry in found)
-        {
-            entry.Last = (await entry.File.LastAsync(complete: true, cancellation))?.Last ?? new LogPosition(entry.Header.After);
-        }
-
+        var found = await RecoveredSpool.ReadAsync(files, cipher, cancellation);
         lock (gate)
         {
-            entries = found;
-            relations = forms;
-            tables = carried;
+            entries = found.Files;
+            relations = found.Relations;
+            tables = found.Tables;
         }
 
-        if (found.Count > 0)
+        if (found.Files.Count > 0)
         {
-            await ResumeAsync(found, cancellation);
+            await ResumeAsync(found.Files, cancellation);
             Grown.Beat();
         }
     }
@@ -166,7 +131,8 @@ public sealed class Spool : IAsyncDisposable
         await AddFileAsync(1, new SpoolHeader(identity.Server, identity.Timeline, after.Place, 0, 0), cancellation);
         await entries[^1].File.SyncAsync(cancellation);
         Identity = identity;
-        Begin = Last = written = after;
+        Begin = Last = after;
+        writer.Resume(after, writer.Sequence, 0, 0);
         Grown.Beat();
     }
 
@@ -187,10 +153,11 @@ public sealed class Spool : IAsyncDisposable
         }
 
         Identity = null;
-        Begin = Last = written = LogPosition.Zero;
+        Begin = Last = LogPosition.Zero;
         relations = [];
         tables = [];
-        transactions = changes = Transactions = Changes = 0;
+        Transactions = Changes = 0;
+        writer.Resume(LogPosition.Zero, 0, 0, 0);
     }
 
     /// <summary>Writes down which tables are read from here on. Durable when it returns.</summary>
@@ -202,7 +169,7 @@ public sealed class Spool : IAsyncDisposable
             return;
         }
 
-        await AddTablesAsync(entries[^1].File, chosen, cancellation);
+        await writer.AddTablesAsync(entries[^1].File, chosen, cancellation);
         await entries[^1].File.SyncAsync(cancellation);
         lock (gate)
         {
@@ -230,33 +197,7 @@ public sealed class Spool : IAsyncDisposable
             await AddRelationAsync(number, table, cancellation);
         }
 
-        var body = new ArrayBufferWriter<byte>();
-        foreach (var fragment in read.Fragments)
-        {
-            if (body.WrittenCount > 0 && (!fragment.Whole || body.WrittenCount >= options.RecordBytes))
-            {
-                await AddDataAsync(body, cancellation);
-            }
-
-            FragmentCodec.Write(body, fragment, capturedAt);
-            transactions += fragment.Last ? 1 : 0;
-            changes += fragment.Count;
-            inside = !fragment.Last;
-            if (fragment.Last)
-            {
-                written = fragment.Position;
-            }
-
-            if (!fragment.Whole)
-            {
-                await AddDataAsync(body, cancellation);
-            }
-        }
-
-        if (body.WrittenCount > 0)
-        {
-            await AddDataAsync(body, cancellation);
-        }
+        await writer.AppendAsync(entries[^1].File, read.Fragments, capturedAt, cancellation);
     }
 
     /// <summary>
@@ -265,27 +206,22 @@ public sealed class Spool : IAsyncDisposable
     /// </summary>
     public async Task<LogPosition> SyncAsync(CancellationToken cancellation)
     {
-        if (inside)
-        {
-            return Last;
-        }
-
-        if (written == Last)
+        if (writer.Inside || writer.Written == Last)
         {
             return Last;
         }
 
         await entries[^1].File.SyncAsync(cancellation);
         Show();
-        entries[^1].Last = written;
-        Last = written;
-        Transactions = transactions;
-        Changes = changes;
+        entries[^1].Last = writer.Written;
+        Last = writer.Written;
+        Transactions = writer.Transactions;
+        Changes = writer.Changes;
         if (entries[^1].File.Bytes >= options.FileBytes)
         {
             await AddFileAsync(
                 entries[^1].Number + 1,
-                new SpoolHeader(Identity!.Server, Identity.Timeline, written.Place, transactions, changes),
+                new SpoolHeader(Identity!.Server, Identity.Timeline, Last.Place, Transactions, Changes),
                 cancellation);
             await entries[^1].File.SyncAsync(cancellation);
         }
@@ -401,17 +337,9 @@ public sealed class Spool : IAsyncDisposable
     {
         lock (gate)
         {
-            visible = sequence;
-            syncs.Add(written, clock.GetUtcNow());
+            visible = writer.Sequence;
+            syncs.Add(writer.Written, clock.GetUtcNow());
         }
-    }
-
-    /// <summary>Removes the parts of a transaction whose end never came. Nothing that was acknowledged lies behind them.</summary>
-    private static async Task CutTailAsync(ISpoolFile file, CancellationToken cancellation)
-    {
-        var complete = await file.LastAsync(complete: true, cancellation);
-        var beyond = await file.ReadAsync(complete?.Sequence ?? 0, 1, cancellation);
-        await file.CutAsync(beyond.Count > 0 ? beyond[0].Sequence - 1 : long.MaxValue, cancellation);
     }
 
     private async Task ResumeAsync(List<SpoolFileEntry> found, CancellationToken cancellation)
@@ -421,11 +349,11 @@ public sealed class Spool : IAsyncDisposable
         var last = await newest.File.LastAsync(complete: false, cancellation);
         Identity = newest.Header.Identity;
         Begin = new LogPosition(found[0].Header.After);
-        Last = written = newest.Last;
-        inside = false;
-        sequence = visible = last?.Sequence ?? 0;
-        Transactions = transactions = complete?.Transactions ?? newest.Header.Transactions;
-        Changes = changes = complete?.Changes ?? newest.Header.Changes;
+        Last = newest.Last;
+        Transactions = complete?.Transactions ?? newest.Header.Transactions;
+        Changes = complete?.Changes ?? newest.Header.Changes;
+        visible = last?.Sequence ?? 0;
+        writer.Resume(Last, visible, Transactions, Changes);
         located = null;
     }
 
@@ -433,23 +361,13 @@ public sealed class Spool : IAsyncDisposable
     {
         var file = await files.OpenAsync(number, cancellation);
         var entry = new SpoolFileEntry(number, file, header);
-        sequence = 0;
-        await AddAsync(file, SpoolRecordKind.Header, default, complete: true, JsonSerializer.SerializeToUtf8Bytes(header), cancellation);
-        foreach (var (relation, table) in relations)
-        {
-            await AddAsync(file, SpoolRecordKind.Relation, new LogPosition((ulong)relation), complete: true, JsonSerializer.SerializeToUtf8Bytes(table), cancellation);
-        }
-
-        await AddTablesAsync(file, tables, cancellation);
+        await writer.BeginFileAsync(file, header, relations, tables, cancellation);
         lock (gate)
         {
             visible = 0;
             entries.Add(entry);
         }
     }
-
-    private Task AddTablesAsync(ISpoolFile file, IReadOnlySet<TableName> chosen, CancellationToken cancellation) =>
-        AddAsync(file, SpoolRecordKind.Tables, default, complete: true, JsonSerializer.SerializeToUtf8Bytes(chosen), cancellation);
 
     private async Task AddRelationAsync(int number, TableSchema table, CancellationToken cancellation)
     {
@@ -461,17 +379,8 @@ public sealed class Spool : IAsyncDisposable
             }
         }
 
-        await AddAsync(entries[^1].File, SpoolRecordKind.Relation, new LogPosition((ulong)number), complete: true, JsonSerializer.SerializeToUtf8Bytes(table), cancellation);
+        await writer.AddRelationAsync(entries[^1].File, number, table, cancellation);
     }
-
-    private async Task AddDataAsync(ArrayBufferWriter<byte> body, CancellationToken cancellation)
-    {
-        await AddAsync(entries[^1].File, SpoolRecordKind.Data, written, !inside, body.WrittenMemory, cancellation);
-        body.ResetWrittenCount();
-    }
-
-    private Task AddAsync(ISpoolFile file, SpoolRecordKind kind, LogPosition last, bool complete, ReadOnlyMemory<byte> body, CancellationToken cancellation) =>
-        file.AppendAsync(new SpoolRecord(++sequence, kind, last, complete, transactions, changes, cipher.Seal(body.Span)), cancellation);
 
     private SpoolFileEntry? TakeOldest()
     {

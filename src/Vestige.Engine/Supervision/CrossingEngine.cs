@@ -16,19 +16,15 @@ namespace Vestige.Engine.Supervision;
 /// </summary>
 public sealed class CrossingEngine : IAsyncDisposable
 {
-    private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
     private readonly IConnections connections;
     private readonly IControlStore store;
     private readonly EngineOptions options;
     private readonly TimeProvider clock;
-    private readonly Random random;
-    private readonly ILogger logger;
     private readonly Captures captures;
     private readonly CrossingPlanner planner;
-    private readonly StatusReader reader;
-    private readonly Lock gate = new();
-    private readonly SortedDictionary<string, CrossingEntry> entries = new(StringComparer.Ordinal);
-    private readonly Dictionary<string, double> loadRates = [];
+    private readonly CrossingBook book = new();
+    private readonly CrossingOpener opener;
+    private readonly CrossingSampler sampler;
     private readonly CancellationTokenSource ending = new();
     private Task sampling = Task.CompletedTask;
 
@@ -45,12 +41,11 @@ public sealed class CrossingEngine : IAsyncDisposable
         this.store = store;
         this.options = options;
         this.clock = clock;
-        this.random = random;
-        this.logger = logger;
         Events = new EventLog(store, clock, logger);
         captures = new Captures(connections, cipher, options, Events, clock, random, logger);
         planner = new CrossingPlanner(connections, clock);
-        reader = new StatusReader(connections, clock);
+        opener = new CrossingOpener(connections, store, book, captures, Events, clock, random, logger);
+        sampler = new CrossingSampler(connections, book, captures, opener, clock, logger);
     }
 
     public EventLog Events { get; }
@@ -62,35 +57,35 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         foreach (var stored in await store.LoadAsync(cancellation))
         {
-            Add(stored);
+            book.Add(stored);
         }
 
-        foreach (var entry in Entries.Where(entry => entry.Stored.Desired != DesiredState.Draft))
+        foreach (var entry in book.All.Where(entry => entry.Stored.Desired != DesiredState.Draft))
         {
-            await OpenAsync(entry, cancellation);
+            await opener.OpenAsync(entry, cancellation);
         }
 
-        sampling = SampleAsync();
+        sampling = sampler.RunAsync(ending.Token);
         Started = true;
     }
 
     /// <summary>Every crossing, by name.</summary>
-    public IReadOnlyList<CrossingStatus> Statuses => [.. Entries.Select(StatusOf)];
+    public IReadOnlyList<CrossingStatus> Statuses => [.. book.All.Select(sampler.StatusOf)];
 
     /// <summary>The reading of every source that is read.</summary>
     public IReadOnlyList<CaptureStatus> CaptureStatuses => [.. captures.All.Select(capture => capture.Status)];
 
     /// <summary>How a crossing stands; null when there is none of that name.</summary>
-    public CrossingStatus? Status(string crossing) => Find(crossing) is { } entry ? StatusOf(entry) : null;
+    public CrossingStatus? Status(string crossing) => book.Find(crossing) is { } entry ? sampler.StatusOf(entry) : null;
 
     /// <summary>Its measures; null when there is none of that name.</summary>
-    public CrossingMeter? Meter(string crossing) => Find(crossing)?.Meter;
+    public CrossingMeter? Meter(string crossing) => book.Find(crossing)?.Meter;
 
     /// <summary>Keeps a new definition, or another one for a crossing that does not run. Nothing starts.</summary>
     public async Task DefineAsync(CrossingDefinition definition, string by, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(definition);
-        var entry = Find(definition.Name);
+        var entry = book.Find(definition.Name);
         if (entry is not null && entry.Stored.Desired != DesiredState.Draft)
         {
             throw new RequestRefusedException($"{definition.Name} has been started; its definition cannot be changed yet.")
@@ -103,7 +98,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         await store.SaveAsync(stored, cancellation);
         if (entry is null)
         {
-            Add(stored);
+            book.Add(stored);
         }
         else
         {
@@ -117,11 +112,8 @@ public sealed class CrossingEngine : IAsyncDisposable
     public Task<CrossingPlan> PlanAsync(CrossingDefinition definition, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(definition);
-        lock (gate)
-        {
-            var measured = loadRates.TryGetValue(definition.Target, out var rate);
-            return planner.PlanAsync(definition, (measured ? rate : options.AssumedRowsPerSecond, measured), cancellation);
-        }
+        var measured = sampler.LoadRate(definition.Target);
+        return planner.PlanAsync(definition, (measured ?? options.AssumedRowsPerSecond, measured is not null), cancellation);
     }
 
     /// <summary>
@@ -130,7 +122,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// </summary>
     public async Task RunAsync(string crossing, string by, CancellationToken cancellation)
     {
-        var entry = Existing(crossing);
+        var entry = book.Existing(crossing);
         using var turn = await entry.Turn.EnterAsync(cancellation);
         if (entry.Worker is { Running.IsCompleted: false })
         {
@@ -144,7 +136,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         await DesireAsync(entry, DesiredState.Run, by, cancellation);
         await Events.OfCrossingAsync(crossing, EventKind.Note, "Started.", by);
-        await OpenAsync(entry, cancellation);
+        await opener.OpenAsync(entry, cancellation);
     }
 
     /// <summary>Brings it to rest after the transaction in hand, its place kept. Returns when it rests.</summary>
@@ -154,7 +146,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <summary>Brings it to rest in one of three manners. Drain returns at once; the others when it rests.</summary>
     public Task StopAsync(string crossing, StopManner manner, LogPosition? mark, string by, CancellationToken cancellation)
     {
-        var entry = Existing(crossing);
+        var entry = book.Existing(crossing);
         var end = captures.Find(entry.Stored.Definition.Source)?.Spool.Last;
         var request = manner == StopManner.Drain ? new StopRequest(manner, mark ?? end ?? LogPosition.Zero) : new StopRequest(manner);
         return RestAsync(crossing, DesiredState.Stop, request, $"Stop asked: {Words(manner)}", by, cancellation);
@@ -167,7 +159,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public async Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(tables);
-        var entry = Existing(crossing);
+        var entry = book.Existing(crossing);
         using var turn = await entry.Turn.EnterAsync(cancellation);
         if (entry.Stored.Desired == DesiredState.Draft)
         {
@@ -192,13 +184,13 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         await Events.OfCrossingAsync(crossing, EventKind.Note, tables.Count == 0 ? "All tables are loaded again." : $"Loaded again: {string.Join(", ", tables)}.", by);
         await DesireAsync(entry, DesiredState.Run, by, cancellation);
-        await OpenAsync(entry, cancellation);
+        await opener.OpenAsync(entry, cancellation);
     }
 
     /// <summary>Removes a crossing that does not run: its definition and its progress on the target; the rows stay.</summary>
     public async Task RemoveAsync(string crossing, string by, CancellationToken cancellation)
     {
-        var entry = Existing(crossing);
+        var entry = book.Existing(crossing);
         using var turn = await entry.Turn.EnterAsync(cancellation);
         if (entry.Worker is { Running.IsCompleted: false })
         {
@@ -211,10 +203,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
 
         await store.DeleteAsync(crossing, cancellation);
-        lock (gate)
-        {
-            entries.Remove(crossing);
-        }
+        book.Remove(crossing);
 
         captures.Find(entry.Stored.Definition.Source)?.Spool.Release(crossing);
         await Events.OfCrossingAsync(crossing, EventKind.Note, "Removed.", by);
@@ -223,26 +212,17 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <summary>Ends the process's work: every crossing rests where it is and goes on at the next start.</summary>
     public async ValueTask DisposeAsync()
     {
+        opener.End();
         ending.Cancel();
         await sampling;
-        foreach (var entry in Entries)
+        foreach (var entry in book.All)
         {
             await HaltAsync(entry, new StopRequest(StopManner.Now));
         }
 
         await captures.DisposeAsync();
+        opener.Dispose();
         ending.Dispose();
-    }
-
-    private IReadOnlyList<CrossingEntry> Entries
-    {
-        get
-        {
-            lock (gate)
-            {
-                return [.. entries.Values];
-            }
-        }
     }
 
     private static List<TableProgress> Again(TargetProgress progress, IReadOnlyList<TableName> tables)
@@ -264,38 +244,6 @@ public sealed class CrossingEngine : IAsyncDisposable
         StopManner.Transaction => "after this transaction",
         _ => "at once",
     };
-
-    private CrossingEntry? Find(string crossing)
-    {
-        lock (gate)
-        {
-            return entries.GetValueOrDefault(crossing);
-        }
-    }
-
-    private CrossingEntry Existing(string crossing) =>
-        Find(crossing) ?? throw new RequestRefusedException($"There is no crossing {crossing}.") { Mend = "Look at the list of crossings." };
-
-    private void Add(StoredCrossing stored)
-    {
-        lock (gate)
-        {
-            entries.Add(stored.Definition.Name, new CrossingEntry(stored));
-        }
-    }
-
-    private CrossingStatus StatusOf(CrossingEntry entry)
-    {
-        var status = reader.Read(entry, captures.Find(entry.Stored.Definition.Source));
-        if (status.State == entry.LastState)
-        {
-            return status;
-        }
-
-        entry.LastState = status.State;
-        entry.StateSince = clock.GetUtcNow();
-        return status with { Since = entry.StateSince };
-    }
 
     private async Task CheckAsync(CrossingEntry entry, CancellationToken cancellation)
     {
@@ -321,117 +269,9 @@ public sealed class CrossingEngine : IAsyncDisposable
         entry.Stored = stored;
     }
 
-    /// <summary>
-    /// Opens what the crossing needs. Where that fails now, it is tried again by itself until it works or something else is
-    /// asked; one spool or target that cannot be reached keeps nobody else from starting.
-    /// </summary>
-    private async Task OpenAsync(CrossingEntry entry, CancellationToken cancellation)
-    {
-        var asked = entry.Stored;
-        if (!await TryOpenAsync(entry, cancellation))
-        {
-            _ = OpenLaterAsync(entry, asked);
-        }
-    }
-
-    private async Task<bool> TryOpenAsync(CrossingEntry entry, CancellationToken cancellation)
-    {
-        try
-        {
-            await OpenOnceAsync(entry, cancellation);
-            entry.Trouble = null;
-            return true;
-        }
-        catch (Exception exception) when (exception is PortException or IOException)
-        {
-            logger.LogWarning(exception, "{Crossing} could not be opened", entry.Name);
-            entry.Trouble = new CrossingFault(exception.Message, (exception as PortException)?.Mend, entry.Trouble?.Since ?? clock.GetUtcNow());
-            return false;
-        }
-    }
-
-    private async Task OpenLaterAsync(CrossingEntry entry, StoredCrossing asked)
-    {
-        try
-        {
-            for (var attempt = 1; ReferenceEquals(entry.Stored, asked); attempt++)
-            {
-                await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
-                using var turn = await entry.Turn.EnterAsync(ending.Token);
-                if (!ReferenceEquals(entry.Stored, asked) || await TryOpenAsync(entry, ending.Token))
-                {
-                    return;
-                }
-            }
-        }
-        catch (OperationCanceledException)
-        {
-            // The end of the process.
-        }
-    }
-
-    /// <summary>Opens the capture, so that the place is kept, and starts the worker if the crossing is to run.</summary>
-    private async Task OpenOnceAsync(CrossingEntry entry, CancellationToken cancellation)
-    {
-        var definition = entry.Stored.Definition;
-        var holding = Entries
-            .Where(other => other.Stored.Definition.Source == definition.Source && other.Stored.Desired != DesiredState.Draft)
-            .Select(other => other.Name);
-        var capture = await captures.OpenAsync(definition.Source, holding, cancellation);
-        if (entry.Stored.Desired != DesiredState.Run)
-        {
-            await KnowAsync(entry, capture, cancellation);
-            return;
-        }
-
-        var worker = new CrossingWorker(
-            definition,
-            connections.Source(definition.Source),
-            connections.Target(definition.Target),
-            capture,
-            entry.Meter,
-            store,
-            Events,
-            clock,
-            random,
-            logger);
-        entry.Known = null;
-        entry.Worker = worker;
-        worker.Start();
-        _ = AfterAsync(entry, worker, capture);
-    }
-
-    /// <summary>When a worker has ended by itself, what the target then holds is read once more, for the pages.</summary>
-    private async Task AfterAsync(CrossingEntry entry, CrossingWorker worker, Capture capture)
-    {
-        await worker.Running;
-        if (!ending.IsCancellationRequested && entry.Worker == worker)
-        {
-            await KnowAsync(entry, capture, ending.Token);
-            if (entry.Stored.Desired is DesiredState.Stop or DesiredState.Pause)
-            {
-                var place = entry.Known?.Position is { } position ? $" at position {connections.Source(entry.Stored.Definition.Source).Format(position)}" : "";
-                await Events.OfCrossingAsync(entry.Name, EventKind.Note, $"{(entry.Stored.Desired == DesiredState.Stop ? "Stopped" : "Paused")}{place}.");
-            }
-        }
-    }
-
-    private async Task KnowAsync(CrossingEntry entry, Capture capture, CancellationToken cancellation)
-    {
-        try
-        {
-            entry.Known = await connections.Target(entry.Stored.Definition.Target).ReadProgressAsync(entry.Name, cancellation);
-            capture.Spool.Hold(entry.Name, entry.Known.Position);
-        }
-        catch (Exception exception) when (exception is PortException or OperationCanceledException)
-        {
-            logger.LogDebug(exception, "The place of {Crossing} could not be read from its target", entry.Name);
-        }
-    }
-
     private async Task RestAsync(string crossing, DesiredState desired, StopRequest request, string what, string by, CancellationToken cancellation)
     {
-        var entry = Existing(crossing);
+        var entry = book.Existing(crossing);
         using var turn = await entry.Turn.EnterAsync(cancellation);
         if (entry.Stored.Desired == DesiredState.Draft)
         {
@@ -455,72 +295,6 @@ public sealed class CrossingEngine : IAsyncDisposable
         {
             worker.Steering.Stop(request);
             await worker.Running;
-        }
-    }
-
-    /// <summary>Once a second: what the spool knows of each place, and a point of each crossing's measures.</summary>
-    private async Task SampleAsync()
-    {
-        await Task.Yield();
-        while (!ending.IsCancellationRequested)
-        {
-            foreach (var entry in Entries.Where(entry => entry.Stored.Desired != DesiredState.Draft))
-            {
-                await SampleAsync(entry);
-            }
-
-            try
-            {
-                await Task.Delay(SampleEvery, clock, ending.Token);
-            }
-            catch (OperationCanceledException)
-            {
-                return;
-            }
-        }
-    }
-
-    private async Task SampleAsync(CrossingEntry entry)
-    {
-        if (captures.Find(entry.Stored.Definition.Source) is not { } capture)
-        {
-            return;
-        }
-
-        try
-        {
-            if (entry.Known is null && entry.Worker is null or { Running.IsCompleted: true })
-            {
-                await KnowAsync(entry, capture, ending.Token);
-            }
-
-            var applied = entry.Known is { } known ? known.Position : entry.Worker?.View.Applied;
-            entry.Place = applied is null ? null : await capture.Spool.LocateAsync(applied.Value, ending.Token);
-            var status = StatusOf(entry);
-            RememberLoadRate(status);
-            entry.Meter.Sample(
-                clock.GetUtcNow(),
-                status.Lag ?? default,
-                status.CapturedAge,
-                status.SpooledAge - status.CapturedAge,
-                status.AppliedAge - status.SpooledAge,
-                capture.Spool.Changes,
-                status.Backlog);
-        }
-        catch (Exception exception) when (exception is PortException or IOException or OperationCanceledException or InvalidDataException)
-        {
-            logger.LogDebug(exception, "{Crossing} could not be sampled", entry.Name);
-        }
-    }
-
-    private void RememberLoadRate(CrossingStatus status)
-    {
-        if (status.LoadRate is > 0)
-        {
-            lock (gate)
-            {
-                loadRates[status.Definition.Target] = status.LoadRate.Value;
-            }
         }
     }
 }

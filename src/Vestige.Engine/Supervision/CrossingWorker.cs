@@ -33,17 +33,7 @@ public sealed class CrossingWorker
     private readonly TimeProvider clock;
     private readonly Random random;
     private readonly ILogger logger;
-    private readonly Lock gate = new();
-    private InitialLoad? load;
-    private BatchGatherer? gatherer;
-    private Batch? inHand;
-    private ImmutableDictionary<TableName, TableProgress> tables = ImmutableDictionary<TableName, TableProgress>.Empty;
-    private LogPosition? applied;
-    private SpoolPlace? place;
-    private CrossingFault? fault;
-    private CrossingFault? waiting;
-    private bool following;
-    private bool ended;
+    private readonly WorkerState state = new();
 
     public CrossingWorker(
         CrossingDefinition definition,
@@ -78,25 +68,7 @@ public sealed class CrossingWorker
     public void Start() => Running = RunAsync();
 
     /// <summary>A picture of this moment.</summary>
-    internal WorkerView View
-    {
-        get
-        {
-            lock (gate)
-            {
-                return new WorkerView(
-                    ended,
-                    fault,
-                    waiting,
-                    following,
-                    load,
-                    applied,
-                    inHand?.Fragments[0].CommittedAt ?? gatherer?.OldestWaiting,
-                    tables,
-                    place);
-            }
-        }
-    }
+    internal WorkerView View => state.View;
 
     private async Task RunAsync()
     {
@@ -128,14 +100,7 @@ public sealed class CrossingWorker
             }
         }
 
-        lock (gate)
-        {
-            ended = true;
-            load = null;
-            gatherer = null;
-            inHand = null;
-            waiting = null;
-        }
+        state.Ended();
     }
 
     private static bool IsTransient(Exception exception) => exception switch
@@ -151,7 +116,7 @@ public sealed class CrossingWorker
         var now = Steering.Now;
         var epoch = await store.NextEpochAsync(definition.Name, now);
         await using var session = await target.OpenSessionAsync(definition.Name, epoch, now);
-        Take(session.Progress);
+        state.Take(session.Progress);
         var wanted = await TablesAsync(session.Progress, now);
         await capture.CarryAsync(wanted, now);
         Agree(session.Progress);
@@ -179,7 +144,7 @@ public sealed class CrossingWorker
             await transaction.CommitAsync(new ProgressUpdate(start, []), cancellation);
         }
 
-        Take(session.Progress);
+        state.Take(session.Progress);
         capture.Spool.Hold(definition.Name, session.Progress.Position);
     }
 
@@ -221,22 +186,13 @@ public sealed class CrossingWorker
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
         var first = session.Progress.Position is null;
         var loading = new InitialLoad(source, session, clock);
-        lock (gate)
-        {
-            load = loading;
-            waiting = null;
-        }
-
+        state.Loads(loading);
         works();
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
         var allFirst = first && session.Progress.Tables.All(table => !table.Loaded);
         await loading.RunAsync(missing, capture.Spool.Identity!, allFirst, stopping.Token);
-        lock (gate)
-        {
-            load = null;
-        }
-
-        Take(session.Progress);
+        state.Loads(null);
+        state.Take(session.Progress);
         var rows = loading.Tables.Sum(table => table.Rows);
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")} as of position {source.Format(loading.Position)}.");
     }
@@ -278,7 +234,7 @@ public sealed class CrossingWorker
                     continue;
                 }
 
-                SetInHand(batch);
+                state.SetInHand(batch);
                 if (batch.Large)
                 {
                     await applier.ApplyLargeAsync(batch, mine, router, cancellation);
@@ -291,15 +247,15 @@ public sealed class CrossingWorker
 
                 works();
                 await TellHeldAsync(session.Progress);
-                Take(session.Progress);
-                SetPlace(batch);
+                state.Take(session.Progress);
+                state.SetPlace(batch);
                 spool.Hold(definition.Name, session.Progress.Position);
-                SetInHand(null);
+                state.SetInHand(null);
             }
         }
         finally
         {
-            SetInHand(null);
+            state.SetInHand(null);
             if (next is not null)
             {
                 gathering.Cancel();
@@ -313,13 +269,7 @@ public sealed class CrossingWorker
         var spool = capture.Spool;
         var router = new ChangeRouter(spool, progress.Tables.ToImmutableDictionary(table => table.Table));
         var mine = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value), router, clock, BatchBytes) { Idle = meter.Idle };
-        lock (gate)
-        {
-            gatherer = mine;
-            following = true;
-            waiting = null;
-        }
-
+        state.Follows(mine);
         return (mine, router);
     }
 
@@ -337,58 +287,20 @@ public sealed class CrossingWorker
         }
 
         mine.Limit = request.Mark;
-        return applied >= request.Mark || (mine.OldestWaiting is null && capture.Spool.Last >= request.Mark && applied >= capture.Spool.Last);
+        return state.Applied >= request.Mark || (mine.OldestWaiting is null && capture.Spool.Last >= request.Mark && state.Applied >= capture.Spool.Last);
     }
 
     private async Task TellHeldAsync(TargetProgress progress)
     {
-        foreach (var table in progress.Tables.Where(table => table.Held && !tables[table.Table].Held))
+        foreach (var table in progress.Tables.Where(table => table.Held && !state.IsHeld(table.Table)))
         {
             await events.OfCrossingAsync(definition.Name, EventKind.Warning, $"{table.Table} is held. {table.HeldCause}");
         }
     }
 
-    private void Take(TargetProgress progress)
-    {
-        lock (gate)
-        {
-            applied = progress.Position;
-            if (progress.Tables.Count != tables.Count || !progress.Tables.All(table => tables.TryGetValue(table.Table, out var known) && known == table))
-            {
-                tables = progress.Tables.ToImmutableDictionary(table => table.Table);
-            }
-        }
-    }
-
-    /// <summary>Keeps the spool's counts at the applied position; a large transaction's are not known here.</summary>
-    private void SetPlace(Batch batch)
-    {
-        var last = batch.Fragments[^1];
-        lock (gate)
-        {
-            place = batch.Large ? null : new SpoolPlace(last.Position, last.Transactions, last.TotalChanges, null);
-        }
-    }
-
-    private void SetInHand(Batch? batch)
-    {
-        lock (gate)
-        {
-            inHand = batch;
-        }
-    }
-
     private async Task<bool> WaitAsync(int attempt, Exception exception)
     {
-        var isNew = waiting?.What != exception.Message;
-        lock (gate)
-        {
-            following = false;
-            load = null;
-            gatherer = null;
-            waiting = new CrossingFault(exception.Message, (exception as PortException)?.Mend, waiting?.Since ?? clock.GetUtcNow());
-        }
-
+        var isNew = state.Waits(exception.Message, (exception as PortException)?.Mend, clock.GetUtcNow());
         logger.LogWarning(exception, "Crossing {Crossing} waits, attempt {Attempt}", definition.Name, attempt);
         if (isNew)
         {
@@ -410,17 +322,13 @@ public sealed class CrossingWorker
     private async Task FaultAsync(Exception exception)
     {
         var refused = exception as RowRefusedException;
-        lock (gate)
-        {
-            fault = new CrossingFault(
-                exception.Message,
-                (exception as PortException)?.Mend,
-                clock.GetUtcNow(),
-                exception is PlaceLostException,
-                refused?.Table.ToString(),
-                refused?.Key);
-        }
-
+        state.Faulted(new CrossingFault(
+            exception.Message,
+            (exception as PortException)?.Mend,
+            clock.GetUtcNow(),
+            exception is PlaceLostException,
+            refused?.Table.ToString(),
+            refused?.Key));
         logger.LogError(exception, "Crossing {Crossing} is faulted", definition.Name);
         await events.OfCrossingAsync(definition.Name, EventKind.Fault, $"Faulted: {exception.Message}");
     }

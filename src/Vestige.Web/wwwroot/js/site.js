@@ -82,9 +82,6 @@
       (all[next] ?? document.getElementById('find')).focus();
       return;
     }
-    if (event.key === 'Enter' && event.ctrlKey) {
-      return;
-    }
     if (typing(event.target)) {
       return;
     }
@@ -145,7 +142,13 @@
     }));
   });
 
+  // What a person opened stays open when a part is drawn anew.
+  const keepOpened = () => {
+    window.Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, element) => !(name === 'open' && element.tagName === 'DETAILS');
+  };
+
   document.addEventListener('DOMContentLoaded', () => {
+    keepOpened();
     clock();
     setInterval(clock, 1000);
     listen();

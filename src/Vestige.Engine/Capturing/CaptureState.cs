@@ -1,0 +1,173 @@
+using Vestige.Core.Positions;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+
+namespace Vestige.Engine.Capturing;
+
+/// <summary>How far a capture has read and whether it works, written by the capture and looked at from any thread.</summary>
+internal sealed class CaptureState(string connection, Spool spool)
+{
+    private static readonly TimeSpan RateWindow = TimeSpan.FromSeconds(10);
+    private readonly Lock gate = new();
+    private readonly RateMeter logRate = new(RateWindow);
+    private readonly RateMeter spoolRate = new(RateWindow);
+    private SourceHead? head;
+    private DateTimeOffset sampledAt;
+    private LogPosition captured = spool.Last;
+    private DateTimeOffset? provenAt;
+    private DateTimeOffset? firstUnspooled;
+    private string? waiting;
+    private DateTimeOffset? waitingSince;
+    private bool lost;
+
+    public CaptureStatus Status
+    {
+        get
+        {
+            lock (gate)
+            {
+                return new CaptureStatus(
+                    connection,
+                    waiting is null,
+                    waiting,
+                    waitingSince,
+                    lost,
+                    LogPosition.Max(head?.Head ?? captured, captured),
+                    captured,
+                    spool.Last,
+                    head is not null && captured >= head.Head,
+                    provenAt,
+                    head is not null && captured < head.Head ? head.FirstUncaptured : null,
+                    firstUnspooled,
+                    head?.HeldBytes ?? 0,
+                    head?.LimitBytes,
+                    spool.Bytes,
+                    spool.Options.BudgetBytes,
+                    logRate.PerSecond,
+                    Math.Max(0, spoolRate.PerSecond),
+                    head is null ? TimeSpan.Zero : head.Now - sampledAt);
+            }
+        }
+    }
+
+    /// <summary>The last sample of the source; null before the first.</summary>
+    public SourceHead? Head
+    {
+        get
+        {
+            lock (gate)
+            {
+                return head;
+            }
+        }
+    }
+
+    public DateTimeOffset SampledAt
+    {
+        get
+        {
+            lock (gate)
+            {
+                return sampledAt;
+            }
+        }
+    }
+
+    public LogPosition Captured
+    {
+        get
+        {
+            lock (gate)
+            {
+                return captured;
+            }
+        }
+    }
+
+    public void Sample(SourceHead sample, DateTimeOffset now)
+    {
+        lock (gate)
+        {
+            head = sample;
+            sampledAt = now;
+            logRate.Sample(now, sample.Head.Place);
+            spoolRate.Sample(now, spool.Bytes);
+        }
+    }
+
+    public void ReadsFrom(LogPosition position)
+    {
+        lock (gate)
+        {
+            captured = position;
+            firstUnspooled = null;
+        }
+    }
+
+    public void Read(LogRead read, DateTimeOffset now)
+    {
+        lock (gate)
+        {
+            captured = LogPosition.Max(captured, read.Passed);
+            if (read.Fragments.Count > 0)
+            {
+                firstUnspooled ??= read.Fragments[0].CommittedAt;
+            }
+
+            if (read.AtHead)
+            {
+                provenAt = now;
+            }
+        }
+    }
+
+    public void Spooled(LogPosition durable)
+    {
+        lock (gate)
+        {
+            firstUnspooled = durable >= captured ? null : firstUnspooled;
+        }
+    }
+
+    /// <summary>Reading stopped for this reason; true when it did not wait for the same before.</summary>
+    public bool Waits(string why, DateTimeOffset now)
+    {
+        lock (gate)
+        {
+            var isNew = waiting != why;
+            waiting = why;
+            waitingSince ??= now;
+            return isNew;
+        }
+    }
+
+    /// <summary>Reading works; true when it did not before.</summary>
+    public bool Works()
+    {
+        lock (gate)
+        {
+            var again = waiting is not null;
+            waiting = null;
+            waitingSince = null;
+            return again;
+        }
+    }
+
+    public void Lost()
+    {
+        lock (gate)
+        {
+            lost = true;
+        }
+    }
+
+    public void Restart()
+    {
+        lock (gate)
+        {
+            lost = false;
+            captured = LogPosition.Zero;
+        }
+    }
+}

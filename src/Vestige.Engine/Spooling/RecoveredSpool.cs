@@ -1,0 +1,48 @@
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Spooling;
+
+/// <summary>What the files of a spool hold after a start or a failed write, their unfinished tails cut off.</summary>
+internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int, TableSchema> Relations, HashSet<TableName> Tables)
+{
+    /// <summary>Opens every file, in order; one that a crash left half begun is deleted.</summary>
+    public static async Task<RecoveredSpool> ReadAsync(ISpoolFiles files, ISpoolCipher cipher, CancellationToken cancellation)
+    {
+        var found = new List<SpoolFileEntry>();
+        var relations = new Dictionary<int, TableSchema>();
+        HashSet<TableName> tables = [];
+        foreach (var number in await files.ListAsync(cancellation))
+        {
+            var file = await files.OpenAsync(number, cancellation);
+            await CutTailAsync(file, cancellation);
+            var begun = await SpoolPreamble.ReadAsync(file, cipher, cancellation);
+            if (begun is null)
+            {
+                await file.DisposeAsync();
+                await files.DeleteAsync(number, cancellation);
+                continue;
+            }
+
+            foreach (var (relation, form) in begun.Relations)
+            {
+                relations[relation] = form;
+            }
+
+            tables = begun.Tables;
+            var last = await file.LastAsync(complete: true, cancellation);
+            found.Add(new SpoolFileEntry(number, file, begun.Header) { Last = last?.Last ?? new LogPosition(begun.Header.After) });
+        }
+
+        return new RecoveredSpool(found, relations, tables);
+    }
+
+    /// <summary>Removes the parts of a transaction whose end never came. Nothing that was acknowledged lies behind them.</summary>
+    private static async Task CutTailAsync(ISpoolFile file, CancellationToken cancellation)
+    {
+        var complete = await file.LastAsync(complete: true, cancellation);
+        var beyond = await file.ReadAsync(complete?.Sequence ?? 0, 1, cancellation);
+        await file.CutAsync(beyond.Count > 0 ? beyond[0].Sequence - 1 : long.MaxValue, cancellation);
+    }
+}

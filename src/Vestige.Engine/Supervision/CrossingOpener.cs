@@ -1,0 +1,136 @@
+using Microsoft.Extensions.Logging;
+using Vestige.Core.Crossings;
+using Vestige.Engine.Capturing;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Supervision;
+
+/// <summary>Opens what a crossing needs, its capture and its place on the target, and sets its worker going.</summary>
+internal sealed class CrossingOpener(
+    IConnections connections,
+    IControlStore store,
+    CrossingBook book,
+    Captures captures,
+    EventLog events,
+    TimeProvider clock,
+    Random random,
+    ILogger logger) : IDisposable
+{
+    private readonly CancellationTokenSource ending = new();
+
+    /// <summary>Nothing is opened any more.</summary>
+    public void End() => ending.Cancel();
+
+    /// <summary>
+    /// Opens what the crossing needs. Where that fails now, it is tried again by itself until it works or something else is
+    /// asked; one spool or target that cannot be reached keeps nobody else from starting.
+    /// </summary>
+    public async Task OpenAsync(CrossingEntry entry, CancellationToken cancellation)
+    {
+        var asked = entry.Stored;
+        if (!await TryOpenAsync(entry, cancellation))
+        {
+            _ = OpenLaterAsync(entry, asked);
+        }
+    }
+
+    private async Task<bool> TryOpenAsync(CrossingEntry entry, CancellationToken cancellation)
+    {
+        try
+        {
+            await OpenOnceAsync(entry, cancellation);
+            entry.Trouble = null;
+            return true;
+        }
+        catch (Exception exception) when (exception is PortException or IOException)
+        {
+            logger.LogWarning(exception, "{Crossing} could not be opened", entry.Name);
+            entry.Trouble = new CrossingFault(exception.Message, (exception as PortException)?.Mend, entry.Trouble?.Since ?? clock.GetUtcNow());
+            return false;
+        }
+    }
+
+    private async Task OpenLaterAsync(CrossingEntry entry, StoredCrossing asked)
+    {
+        try
+        {
+            for (var attempt = 1; ReferenceEquals(entry.Stored, asked); attempt++)
+            {
+                await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
+                using var turn = await entry.Turn.EnterAsync(ending.Token);
+                if (!ReferenceEquals(entry.Stored, asked) || await TryOpenAsync(entry, ending.Token))
+                {
+                    return;
+                }
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // The end of the process.
+        }
+    }
+
+    /// <summary>Opens the capture, so that the place is kept, and starts the worker if the crossing is to run.</summary>
+    private async Task OpenOnceAsync(CrossingEntry entry, CancellationToken cancellation)
+    {
+        var definition = entry.Stored.Definition;
+        var holding = book.All
+            .Where(other => other.Stored.Definition.Source == definition.Source && other.Stored.Desired != DesiredState.Draft)
+            .Select(other => other.Name);
+        var capture = await captures.OpenAsync(definition.Source, holding, cancellation);
+        if (entry.Stored.Desired != DesiredState.Run)
+        {
+            await KnowAsync(entry, capture, cancellation);
+            return;
+        }
+
+        var worker = new CrossingWorker(
+            definition,
+            connections.Source(definition.Source),
+            connections.Target(definition.Target),
+            capture,
+            entry.Meter,
+            store,
+            events,
+            clock,
+            random,
+            logger);
+        entry.Known = null;
+        entry.Worker = worker;
+        worker.Start();
+        _ = AfterAsync(entry, worker, capture);
+    }
+
+    /// <summary>When a worker has ended by itself, what the target then holds is read once more, for the pages.</summary>
+    private async Task AfterAsync(CrossingEntry entry, CrossingWorker worker, Capture capture)
+    {
+        await worker.Running;
+        if (!ending.IsCancellationRequested && entry.Worker == worker)
+        {
+            await KnowAsync(entry, capture, ending.Token);
+            if (entry.Stored.Desired is DesiredState.Stop or DesiredState.Pause)
+            {
+                var place = entry.Known?.Position is { } position ? $" at position {connections.Source(entry.Stored.Definition.Source).Format(position)}" : "";
+                await events.OfCrossingAsync(entry.Name, EventKind.Note, $"{(entry.Stored.Desired == DesiredState.Stop ? "Stopped" : "Paused")}{place}.");
+            }
+        }
+    }
+
+    /// <summary>Asks the target how far a crossing is that does not run, and keeps that place in the spool.</summary>
+    public async Task KnowAsync(CrossingEntry entry, Capture capture, CancellationToken cancellation)
+    {
+        try
+        {
+            entry.Known = await connections.Target(entry.Stored.Definition.Target).ReadProgressAsync(entry.Name, cancellation);
+            capture.Spool.Hold(entry.Name, entry.Known.Position);
+        }
+        catch (Exception exception) when (exception is PortException or OperationCanceledException)
+        {
+            logger.LogDebug(exception, "The place of {Crossing} could not be read from its target", entry.Name);
+        }
+    }
+
+    public void Dispose() => ending.Dispose();
+}

@@ -1,0 +1,142 @@
+using System.Collections.Immutable;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Following;
+using Vestige.Engine.Loading;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+
+namespace Vestige.Engine.Supervision;
+
+/// <summary>What a worker is doing, written by the worker and looked at from any thread.</summary>
+internal sealed class WorkerState
+{
+    private readonly Lock gate = new();
+    private InitialLoad? load;
+    private BatchGatherer? gatherer;
+    private Batch? inHand;
+    private ImmutableDictionary<TableName, TableProgress> tables = ImmutableDictionary<TableName, TableProgress>.Empty;
+    private LogPosition? applied;
+    private SpoolPlace? place;
+    private CrossingFault? fault;
+    private CrossingFault? waiting;
+    private bool following;
+    private bool ended;
+
+    /// <summary>A picture of this moment.</summary>
+    public WorkerView View
+    {
+        get
+        {
+            lock (gate)
+            {
+                var oldest = inHand?.Fragments[0].CommittedAt ?? gatherer?.OldestWaiting;
+                return new WorkerView(ended, fault, waiting, following, load, applied, oldest, tables, place);
+            }
+        }
+    }
+
+    public LogPosition? Applied
+    {
+        get
+        {
+            lock (gate)
+            {
+                return applied;
+            }
+        }
+    }
+
+    public bool IsHeld(TableName table)
+    {
+        lock (gate)
+        {
+            return tables[table].Held;
+        }
+    }
+
+    /// <summary>It loads; null when the load is done.</summary>
+    public void Loads(InitialLoad? loading)
+    {
+        lock (gate)
+        {
+            load = loading;
+            waiting = null;
+        }
+    }
+
+    public void Follows(BatchGatherer mine)
+    {
+        lock (gate)
+        {
+            gatherer = mine;
+            following = true;
+            waiting = null;
+        }
+    }
+
+    /// <summary>It waits for something to be mended; true when it did not wait for the same before.</summary>
+    public bool Waits(string what, string? mend, DateTimeOffset now)
+    {
+        lock (gate)
+        {
+            var isNew = waiting?.What != what;
+            following = false;
+            load = null;
+            gatherer = null;
+            waiting = new CrossingFault(what, mend, waiting?.Since ?? now);
+            return isNew;
+        }
+    }
+
+    public void Faulted(CrossingFault cause)
+    {
+        lock (gate)
+        {
+            fault = cause;
+        }
+    }
+
+    public void Ended()
+    {
+        lock (gate)
+        {
+            ended = true;
+            load = null;
+            gatherer = null;
+            inHand = null;
+            waiting = null;
+        }
+    }
+
+    /// <summary>What the target now holds.</summary>
+    public void Take(TargetProgress progress)
+    {
+        lock (gate)
+        {
+            applied = progress.Position;
+            if (progress.Tables.Count != tables.Count || !progress.Tables.All(table => tables.TryGetValue(table.Table, out var known) && known == table))
+            {
+                tables = progress.Tables.ToImmutableDictionary(table => table.Table);
+            }
+        }
+    }
+
+    /// <summary>Keeps the spool's counts at the applied position; a large transaction's are not known here.</summary>
+    public void SetPlace(Batch batch)
+    {
+        var last = batch.Fragments[^1];
+        lock (gate)
+        {
+            place = batch.Large ? null : new SpoolPlace(last.Position, last.Transactions, last.TotalChanges, null);
+        }
+    }
+
+    public void SetInHand(Batch? batch)
+    {
+        lock (gate)
+        {
+            inHand = batch;
+        }
+    }
+}
