@@ -4,6 +4,7 @@ using Vestige.Connectors.StandIn.Bench;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
+using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages;
 
@@ -52,7 +53,7 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
         ArgumentNullException.ThrowIfNull(change);
         return [.. engine.Statuses
             .Where(status => status.Definition.Source == Chosen && status.Tables.Any(table => table.Source == change.Table))
-            .Select(status => (status.Name, $"/crossings/{status.Name}/tables/{change.Table}?key={Uri.EscapeDataString(change.Key)}"))];
+            .Select(status => (status.Name, Addresses.OfTable(status.Name, change.Table.ToString(), change.Key)))];
     }
 
     private async Task<bool> ChooseAsync(string? name, CancellationToken cancellation)

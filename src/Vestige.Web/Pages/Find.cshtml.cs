@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
+using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages;
 
@@ -30,6 +31,6 @@ public class FindModel(CrossingEngine engine, ConnectionDirectory connections) :
         return Places.Select(place => (place.Name, "page", place.Address))
             .Concat(statuses.Select(status => (status.Name, "crossing", $"/crossings/{status.Name}")))
             .Concat(connections.All.Select(connection => (connection.Name, "connection", $"/connections/{connection.Name}")))
-            .Concat(statuses.SelectMany(status => status.Tables.Select(table => (table.Source.ToString(), $"table in {status.Name}", $"/crossings/{status.Name}/tables/{table.Source}"))));
+            .Concat(statuses.SelectMany(status => status.Tables.Select(table => (table.Source.ToString(), $"table in {status.Name}", Addresses.OfTable(status.Name, table.Source.ToString())))));
     }
 }

@@ -5,6 +5,7 @@ using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Supervision;
+using Vestige.Engine.Tests.Doubles;
 
 namespace Vestige.Engine.Tests.Simulation;
 
@@ -402,13 +403,6 @@ public sealed class SimWorld
         public ITarget Target(string connection) => target;
 
         public ISpoolFiles SpoolOf(string connection) => files;
-    }
-
-    private sealed class PlainCipher : ISpoolCipher
-    {
-        public byte[] Seal(ReadOnlySpan<byte> plain) => plain.ToArray();
-
-        public byte[] Open(ReadOnlySpan<byte> secret) => secret.ToArray();
     }
 }
 

@@ -5,6 +5,7 @@ using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
+using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages.Crossings;
 
@@ -35,7 +36,7 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
 
     public async Task<IActionResult> OnGetAsync(string name, string table, string? key, string? part, CancellationToken cancellation)
     {
-        if (!Find(name) || Status.Tables.FirstOrDefault(candidate => candidate.Source.ToString() == table) is not { } found)
+        if (!Find(name) || Status.Tables.FirstOrDefault(candidate => candidate.Source.ToString() == Addresses.TableFrom(table)) is not { } found)
         {
             return NotFound();
         }

@@ -1,0 +1,19 @@
+namespace Vestige.Web.Views;
+
+/// <summary>Addresses of pages, whatever characters a database's names have.</summary>
+public static class Addresses
+{
+    /// <summary>The page of one table of a crossing; of one row when its key is given.</summary>
+    public static string OfTable(string crossing, string table, string? key = null)
+    {
+        var address = $"/crossings/{crossing}/tables/{Uri.EscapeDataString(table)}";
+        return string.IsNullOrEmpty(key) ? address : $"{address}?key={Uri.EscapeDataString(key)}";
+    }
+
+    /// <summary>A table's name from its address: routing leaves an escaped slash as it is.</summary>
+    public static string TableFrom(string segment)
+    {
+        ArgumentNullException.ThrowIfNull(segment);
+        return segment.Replace("%2F", "/", StringComparison.OrdinalIgnoreCase);
+    }
+}

@@ -1,0 +1,82 @@
+using Vestige.Core.Positions;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Tests.Doubles;
+
+/// <summary>Spool files in memory, with a disk that can be full and a crash that forgets what was not synced.</summary>
+public sealed class MemoryFiles : ISpoolFiles
+{
+    public SortedDictionary<long, File> All { get; } = [];
+
+    /// <summary>Every append fails while it is set, as on a full disk.</summary>
+    public bool Full { get; set; }
+
+    public int Syncs { get; private set; }
+
+    public void Crash() => All.Values.ToList().ForEach(file => file.Waiting.Clear());
+
+    public Task<IReadOnlyList<long>> ListAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<long>>([.. All.Keys]);
+
+    public Task<ISpoolFile> OpenAsync(long number, CancellationToken cancellation)
+    {
+        All.TryAdd(number, new File(this));
+        return Task.FromResult<ISpoolFile>(All[number]);
+    }
+
+    public Task DeleteAsync(long number, CancellationToken cancellation)
+    {
+        All.Remove(number);
+        return Task.CompletedTask;
+    }
+
+    public sealed class File(MemoryFiles files) : ISpoolFile
+    {
+        public List<SpoolRecord> Held { get; } = [];
+
+        public List<SpoolRecord> Waiting { get; } = [];
+
+        public long Bytes => Held.Concat(Waiting).Sum(record => (long)record.Body.Length);
+
+        private IEnumerable<SpoolRecord> Data => Held.Where(record => record.Kind == SpoolRecordKind.Data);
+
+        public Task AppendAsync(SpoolRecord record, CancellationToken cancellation)
+        {
+            if (files.Full)
+            {
+                throw new IOException("No space left on device");
+            }
+
+            Waiting.Add(record with { Body = record.Body.ToArray() });
+            return Task.CompletedTask;
+        }
+
+        public Task SyncAsync(CancellationToken cancellation)
+        {
+            files.Syncs++;
+            Held.AddRange(Waiting);
+            Waiting.Clear();
+            return Task.CompletedTask;
+        }
+
+        public Task<IReadOnlyList<SpoolRecord>> ReadSideAsync(CancellationToken cancellation) =>
+            Task.FromResult<IReadOnlyList<SpoolRecord>>([.. Held.Where(record => record.Kind != SpoolRecordKind.Data)]);
+
+        public Task<IReadOnlyList<SpoolRecord>> ReadAsync(long afterSequence, int bytes, CancellationToken cancellation) =>
+            Task.FromResult<IReadOnlyList<SpoolRecord>>([.. Data.Where(record => record.Sequence > afterSequence).Take(2)]);
+
+        public Task<SpoolRecord?> LastAsync(bool complete, CancellationToken cancellation) =>
+            Task.FromResult(complete ? Data.LastOrDefault(record => record.Complete) : Held.LastOrDefault());
+
+        public Task<SpoolRecord?> FindAsync(LogPosition position, CancellationToken cancellation) =>
+            Task.FromResult(Data.LastOrDefault(record => record.Complete && record.Last <= position));
+
+        public Task CutAsync(long afterSequence, CancellationToken cancellation)
+        {
+            Held.RemoveAll(record => record.Sequence > afterSequence);
+            Waiting.Clear();
+            return Task.CompletedTask;
+        }
+
+        public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+    }
+}

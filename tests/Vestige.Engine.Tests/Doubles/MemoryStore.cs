@@ -1,0 +1,40 @@
+using Vestige.Engine.Events;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Tests.Doubles;
+
+/// <summary>A control store in memory.</summary>
+public sealed class MemoryStore : IControlStore
+{
+    private readonly Dictionary<string, StoredCrossing> crossings = [];
+    private long epoch;
+
+    public List<CrossingEvent> Events { get; } = [];
+
+    public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<StoredCrossing>>([.. crossings.Values]);
+
+    public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
+    {
+        crossings[crossing.Definition.Name] = crossing;
+        return Task.CompletedTask;
+    }
+
+    public Task DeleteAsync(string crossing, CancellationToken cancellation)
+    {
+        crossings.Remove(crossing);
+        return Task.CompletedTask;
+    }
+
+    public Task<long> NextEpochAsync(string crossing, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
+
+    public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation)
+    {
+        lock (Events)
+        {
+            Events.Add(happened);
+        }
+
+        return Task.CompletedTask;
+    }
+}

@@ -1,0 +1,41 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Tests.Doubles;
+
+/// <summary>A target that can be looked at and planned for, and that nobody can write.</summary>
+public sealed class ScriptedTarget : ITarget
+{
+    public List<ReadinessLine> Test { get; } = [];
+
+    public List<ReadinessLine> Lines { get; } = [];
+
+    public bool Unreachable { get; set; }
+
+    public TableName NameFor(TableName source) => new("copy", source.Name);
+
+    public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables) => [.. tables.Select(table => $"CREATE TABLE {table.Name.Name}")];
+
+    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, bool emptyExisting, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessLine>>(Lines);
+
+    public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) => Task.FromResult(TargetProgress.None);
+
+    public Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation) =>
+        throw new PortException("The target is read only.") { Mend = "Nothing." };
+
+    public Task ForgetAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
+
+    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<TableDescription>>([]);
+
+    public Task<long> CountAsync(TableName table, CancellationToken cancellation) => Task.FromResult(0L);
+
+    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
+
+    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Unreachable
+        ? throw new PortException("The line is cut.") { Mend = "Mend the line." }
+        : Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);
+}

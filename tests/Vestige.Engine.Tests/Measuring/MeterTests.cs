@@ -1,0 +1,108 @@
+using Vestige.Core.Forecasting;
+using Vestige.Core.Lag;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
+using Xunit;
+
+namespace Vestige.Engine.Tests.Measuring;
+
+/// <summary>Rates, delays and forecasts from what a crossing did.</summary>
+public sealed class MeterTests
+{
+    private static readonly DateTimeOffset Start = new(2026, 3, 1, 8, 0, 0, TimeSpan.Zero);
+    private static readonly TableName Loan = new("circulation", "loan");
+    private readonly CrossingMeter meter = new();
+
+    [Fact]
+    public void Rates_are_what_came_and_went_by_the_second()
+    {
+        Sample(0, arrived: 0, backlog: 0);
+        meter.Committed(Batch(300), Start.AddSeconds(1));
+        Sample(1, arrived: 500, backlog: 200);
+        meter.Committed(Batch(100), Start.AddSeconds(3));
+        Sample(3, arrived: 500, backlog: 100);
+        Assert.Equal((250, 175), meter.Rates());
+        Assert.Equal((0, 50), meter.Rates(1));
+    }
+
+    [Fact]
+    public void Capacity_is_taken_only_from_seconds_with_a_backlog_throughout()
+    {
+        for (var second = 0; second <= 20; second++)
+        {
+            meter.Committed(Batch(100), Start.AddSeconds(second));
+            meter.Idle();
+            Sample(second, arrived: second * 100, backlog: 50);
+        }
+
+        Assert.Equal(Clearing.NotMeasured, meter.WhenClear(1000).Outcome);
+        for (var second = 21; second <= 60; second++)
+        {
+            meter.Committed(Batch(300), Start.AddSeconds(second));
+            Sample(second, arrived: second * 100, backlog: 5000);
+        }
+
+        var clears = meter.WhenClear(2000);
+        Assert.Equal(Clearing.Clears, clears.Outcome);
+        Assert.Equal(10, clears.In!.Value.TotalSeconds, 1e-9);
+    }
+
+    [Fact]
+    public void The_quantile_forgets_what_is_older_than_five_minutes()
+    {
+        meter.Committed(Batch(1, TimeSpan.FromSeconds(90)), Start);
+        meter.Committed(Batch(1, TimeSpan.FromSeconds(1)), Start.AddMinutes(1));
+        Assert.InRange(meter.Delay(1, Start.AddMinutes(1))!.Value.TotalSeconds, 88, 92);
+        Assert.InRange(meter.Delay(1, Start.AddMinutes(5.5))!.Value.TotalSeconds, 0.98, 1.02);
+        Assert.Null(meter.Delay(1, Start.AddMinutes(20)));
+    }
+
+    [Fact]
+    public void Tallies_and_the_latest_changes_are_kept()
+    {
+        for (var i = 0; i < 100; i++)
+        {
+            var change = new RecentChange(Loan, Core.Changes.ChangeKind.Update, $"{i}", default, Start, Start);
+            var tally = TableTally.None.With(Core.Changes.ChangeKind.Update, Start.AddSeconds(i));
+            meter.Committed(new BatchReport(1, new Dictionary<TableName, TableTally> { [Loan] = tally }, [change], []), Start);
+        }
+
+        meter.Unexpected(Loan, new ApplyCounts(2, 1));
+        Assert.Equal((100, Start.AddSeconds(99), 3), (meter.TallyOf(Loan).Updates, meter.TallyOf(Loan).LastChangeAt!.Value, meter.TallyOf(Loan).Unexpected.Total));
+        Assert.Equal(60, meter.Recent.Count);
+        Assert.Equal("99", meter.Recent[0].Key);
+        Assert.Equal(0, meter.TallyOf(new TableName("circulation", "fine")).Total);
+    }
+
+    [Fact]
+    public void The_mean_hops_are_of_the_last_ten_seconds()
+    {
+        Assert.Null(meter.MeanHops(Start));
+        meter.Committed(Batch(1, TimeSpan.FromSeconds(100)), Start);
+        meter.Committed(Batch(1, TimeSpan.FromSeconds(2)), Start.AddSeconds(11));
+        meter.Committed(Batch(1, TimeSpan.FromSeconds(4)), Start.AddSeconds(12));
+        Assert.Equal(TimeSpan.FromSeconds(3), meter.MeanHops(Start.AddSeconds(12))!.Value.Apply);
+    }
+
+    [Fact]
+    public void An_hour_of_points_is_kept()
+    {
+        for (var second = 0; second < 4000; second++)
+        {
+            Sample(second, arrived: second, backlog: 0);
+        }
+
+        Assert.Equal(3600, meter.PointsSince(DateTimeOffset.MinValue).Count);
+        Assert.Equal(10, meter.PointsSince(Start.AddSeconds(3989)).Count);
+    }
+
+    private static BatchReport Batch(long changes, TimeSpan? delay = null) => new(
+        changes,
+        new Dictionary<TableName, TableTally>(),
+        [],
+        delay is { } apply ? [new HopDelays(TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, apply)] : []);
+
+    private void Sample(int second, long arrived, long backlog) =>
+        meter.Sample(Start.AddSeconds(second), default, TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, arrived, backlog);
+}

@@ -1,0 +1,150 @@
+using System.Net;
+using System.Net.Http.Json;
+using System.Text.RegularExpressions;
+using Xunit;
+
+namespace Vestige.Web.Tests;
+
+/// <summary>The pages of the real process as they are sent: none, many, long names, odd characters, errors.</summary>
+public sealed partial class PageTests : IAsyncLifetime
+{
+    private static readonly string LongName = "a-" + string.Concat(Enumerable.Repeat("very-", 11)) + "long";
+    private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
+    private RunningVestige vestige = null!;
+
+    public async ValueTask InitializeAsync() => vestige = await RunningVestige.StartAsync("--empty", "true");
+
+    public ValueTask DisposeAsync() => vestige.DisposeAsync();
+
+    [Theory]
+    [InlineData("/", "There is no crossing yet")]
+    [InlineData("/crossings", "New crossing")]
+    [InlineData("/crossings/new", "Make them first")]
+    [InlineData("/connections", "Make it")]
+    [InlineData("/find?q=anything", "anything")]
+    [InlineData("/bench", "stand-in")]
+    public async Task With_nothing_in_it_each_page_says_what_to_do(string path, string says)
+    {
+        var html = await PageAsync(path);
+        Assert.Contains(says, Text(html), StringComparison.Ordinal);
+        Assert.DoesNotContain("style=", html, StringComparison.Ordinal);
+        Assert.DoesNotMatch(InlineScript(), html);
+    }
+
+    [Theory]
+    [InlineData("/crossings/nowhere")]
+    [InlineData("/crossings/nowhere/tables")]
+    [InlineData("/connections/nowhere")]
+    [InlineData("/bench/nowhere")]
+    [InlineData("/no/such/page")]
+    public async Task What_is_not_there_is_said_on_a_page_with_a_way_on(string path)
+    {
+        using var answer = await vestige.Http.GetAsync(path, cancellation);
+        Assert.Equal(HttpStatusCode.NotFound, answer.StatusCode);
+        var html = await answer.Content.ReadAsStringAsync(cancellation);
+        Assert.Contains("href=\"/\"", html, StringComparison.Ordinal);
+        Assert.Contains("vestige", html, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Names_and_values_are_shown_as_they_are_and_never_become_markup()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE \"<b>odd & 'quoted'</b>\" (id INTEGER PRIMARY KEY, \"col\"\"umn\" TEXT); INSERT INTO \"<b>odd & 'quoted'</b>\" VALUES (1, '<script>alert(1)</script>')");
+        await StartAsync("c");
+        var tables = await PageAsync("/crossings/c/tables");
+        Assert.Contains("<b>odd & 'quoted'</b>", Text(tables), StringComparison.Ordinal);
+        Assert.DoesNotContain("<b>odd", tables, StringComparison.Ordinal);
+        var link = TableLink().Match(tables).Groups["address"].Value;
+        var row = await PageAsync($"{WebUtility.HtmlDecode(link)}?key=1");
+        Assert.Contains("<script>alert(1)</script>", Text(row), StringComparison.Ordinal);
+        Assert.DoesNotContain("<script>alert(1)", row, StringComparison.Ordinal);
+        Assert.Contains("data-same=\"true\"", row, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Long_names_and_many_tables_are_all_there()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", string.Concat(Enumerable.Range(0, 120).Select(i => $"CREATE TABLE table_{i:000} (id INTEGER PRIMARY KEY, note TEXT);")));
+        await StartAsync(LongName);
+        var tables = Text(await PageAsync($"/crossings/{LongName}/tables"));
+        Assert.All(Enumerable.Range(0, 120), i => Assert.Contains($"a.table_{i:000}", tables, StringComparison.Ordinal));
+        Assert.Contains(LongName, Text(await PageAsync("/")), StringComparison.Ordinal);
+        Assert.Contains("a.table_077", Text(await PageAsync("/find?q=table_077")), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task The_plan_reads_before_the_start_and_says_what_is_missing()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY); INSERT INTO t VALUES (1), (2); CREATE TABLE keyless (x TEXT)");
+        var plan = Text(await PageAsync("/crossings/new?show=plan&name=c&source=a&target=b&tables=a.t"));
+        Assert.Contains("CREATE TABLE \"t\"", plan, StringComparison.Ordinal);
+        Assert.Contains("about 2", plan, StringComparison.Ordinal);
+        var refused = Text(await PageAsync("/crossings/new?show=plan&name=c&source=a&target=a&tables=a.t"));
+        Assert.Contains("target", refused, StringComparison.Ordinal);
+        Assert.Contains("no primary key", Text(await PageAsync("/crossings/new?source=a&target=b")), StringComparison.Ordinal);
+        Assert.Equal(0, (await vestige.GetAsync("/api/v1/crossings")).GetArrayLength());
+    }
+
+    [Fact]
+    public async Task A_fault_is_told_on_fleet_and_crossing_with_what_to_do()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'x')");
+        await StartAsync("c");
+        await vestige.BenchAsync("a", "ALTER TABLE t ADD COLUMN w TEXT; UPDATE t SET w = 'y'");
+        await vestige.WaitAsync("c", status => status.GetProperty("tables")[0].GetProperty("state").GetString() == "held", "held");
+        var fleet = Text(await PageAsync("/"));
+        Assert.Contains("a.t", fleet, StringComparison.Ordinal);
+        var held = Text(await PageAsync("/crossings/c/tables"));
+        Assert.Contains("held", held, StringComparison.Ordinal);
+        Assert.Contains("w", held, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Every_answer_carries_the_policy_that_forbids_inline_scripts()
+    {
+        foreach (var path in new[] { "/", "/crossings/nowhere", "/api/v1/crossings", "/css/vestige.css" })
+        {
+            using var answer = await vestige.Http.GetAsync(path, cancellation);
+            var policy = string.Join(' ', answer.Headers.GetValues("Content-Security-Policy"));
+            Assert.Contains("default-src 'none'; script-src 'self'", policy, StringComparison.Ordinal);
+            Assert.DoesNotContain("unsafe", policy, StringComparison.Ordinal);
+            Assert.Equal("nosniff", answer.Headers.GetValues("X-Content-Type-Options").Single());
+        }
+    }
+
+    [GeneratedRegex("<script(?![^>]*src=)", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
+    private static partial Regex InlineScript();
+
+    [GeneratedRegex("href=\"(?<address>/crossings/c/tables/[^\"]+)\"", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
+    private static partial Regex TableLink();
+
+    private static string Text(string html) => WebUtility.HtmlDecode(html);
+
+    private async Task<string> PageAsync(string path)
+    {
+        using var answer = await vestige.Http.GetAsync(path, cancellation);
+        var html = await answer.Content.ReadAsStringAsync(cancellation);
+        Assert.True(answer.IsSuccessStatusCode, $"{path}: {answer.StatusCode} {html}");
+        return html;
+    }
+
+    private async Task MakeAsync(params string[] names)
+    {
+        foreach (var name in names)
+        {
+            await vestige.PostAsync("/api/v1/connections", new { name, kind = "stand-in" });
+        }
+    }
+
+    private async Task StartAsync(string name)
+    {
+        await vestige.Http.PostAsJsonAsync("/api/v1/crossings", new { name, purpose = "copy", source = "a", target = "b", tables = new { rules = new[] { new { take = "a.*" } } } }, cancellation);
+        var (code, body) = await vestige.PostAsync($"/api/v1/crossings/{name}/start");
+        Assert.True((int)code < 300, body.ToString());
+        await vestige.WaitAsync(name, status => status.GetProperty("state").GetString() == "following", "following");
+    }
+}
