@@ -10,6 +10,8 @@ public abstract class StandInLine(StandInDatabase database, TimeProvider clock) 
 {
     public StandInDatabase Database => database;
 
+    public string Engine => "stand-in";
+
     protected TimeProvider Clock => clock;
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>

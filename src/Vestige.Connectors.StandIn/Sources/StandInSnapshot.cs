@@ -76,7 +76,7 @@ internal sealed class StandInSnapshot : ISourceSnapshot
         });
     }
 
-    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, [EnumeratorCancellation] CancellationToken cancellation)
+    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(table);
         var connection = Take();

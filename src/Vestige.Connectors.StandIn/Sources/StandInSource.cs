@@ -27,7 +27,16 @@ public sealed class StandInSource(StandInDatabase database, TimeProvider clock) 
         return new SourceHead(Database.Identity, head, Database.Oldest, Database.LogBytes, Database.Options.LogLimit, first, Clock.GetUtcNow());
     }
 
-    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, CancellationToken cancellation)
+    /// <summary>A stand-in keeps its log for everybody, up to its limit.</summary>
+    public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
+    {
+        await Database.Drills.PassLineAsync(cancellation);
+        return Database.Head;
+    }
+
+    public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
+
+    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation)
     {
         await Database.Drills.PassLineAsync(cancellation);
         if (after > Database.Head)

@@ -11,6 +11,8 @@ namespace Vestige.Connectors.StandIn.Targets;
 /// <summary>A stand-in written as a target.</summary>
 public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) : StandInLine(database, clock), ITarget
 {
+    public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
+
     public TableName NameFor(TableName source) => new(Database.Name, source.Name);
 
     public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables)

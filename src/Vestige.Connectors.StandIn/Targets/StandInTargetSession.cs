@@ -1,5 +1,6 @@
 using Vestige.Connectors.StandIn.Native;
 using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -27,6 +28,11 @@ internal sealed class StandInTargetSession(StandInDatabase database, string cros
             throw;
         }
     }
+
+    /// <summary>A stand-in's tables are made with their keys and references.</summary>
+    public Task BuildKeysAsync(TableSchema table, CancellationToken cancellation) => Task.CompletedTask;
+
+    public Task BuildReferencesAsync(IReadOnlyList<TableSchema> tables, CancellationToken cancellation) => Task.CompletedTask;
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 

@@ -9,6 +9,9 @@ public sealed record TableSchema(
 {
     private int[]? keyOrdinals;
 
+    /// <summary>What belongs to the table beside its columns, in its engine's own statements; empty where it was not read.</summary>
+    public IReadOnlyList<SchemaPart> Parts { get; init; } = [];
+
     /// <summary>Indexes into <see cref="Columns"/> in primary key order; empty for a table without a key.</summary>
     public IReadOnlyList<int> KeyOrdinals => keyOrdinals ??= [.. Columns
         .Select((column, index) => (column, index))

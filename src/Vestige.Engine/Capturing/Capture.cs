@@ -29,6 +29,7 @@ public sealed class Capture : IAsyncDisposable
     private readonly CancellationTokenSource stopping = new();
     private Task running = Task.CompletedTask;
     private LogPosition? confirmed;
+    private DateTimeOffset passedAt;
     private bool mended = true;
     private volatile bool reopen;
     private CancellationTokenSource restart = new();
@@ -186,7 +187,7 @@ public sealed class Capture : IAsyncDisposable
 
         await Spool.CarryAsync(chosen, cancellation);
         var inside = false;
-        await using var reader = await source.OpenLogAsync(Spool.Last, chosen, cancellation);
+        await using var reader = await source.OpenLogAsync(Spool.Last, chosen, Spool.Relations, cancellation);
         await WorksAsync(chosen);
         while (!reopen || inside)
         {
@@ -208,7 +209,7 @@ public sealed class Capture : IAsyncDisposable
         var head = state.Head!;
         if (Spool.Identity is null)
         {
-            await Spool.StartAsync(head.Identity, head.Head, cancellation);
+            await Spool.StartAsync(head.Identity, await source.BeginLogAsync(cancellation), cancellation);
         }
         else if (Spool.Identity != head.Identity)
         {
@@ -240,8 +241,8 @@ public sealed class Capture : IAsyncDisposable
     }
 
     /// <summary>
-    /// A stretch of log without any of our tables moves the spool's end by an empty transaction, at rest or every 4 MB, so
-    /// that the source need not keep it.
+    /// A stretch of log without any of our tables moves the spool's end by an empty transaction, at rest once a second, else
+    /// every 4 MB, so that the source need not keep it.
     /// </summary>
     private async Task PassOthersAsync(LogRead read, DateTimeOffset now, CancellationToken cancellation)
     {
@@ -251,8 +252,9 @@ public sealed class Capture : IAsyncDisposable
             return;
         }
 
-        if (read.AtHead || source.Distance(Spool.Last, read.Passed) > 4 << 20)
+        if ((read.AtHead && now - passedAt >= SampleEvery) || source.Distance(Spool.Last, read.Passed) > 4 << 20)
         {
+            passedAt = now;
             var nothing = new LogFragment(read.Passed, now, First: true, Last: true, 0, default);
             await Spool.AppendAsync(read with { Fragments = [nothing], Relations = new Dictionary<int, TableSchema>() }, now, cancellation);
         }

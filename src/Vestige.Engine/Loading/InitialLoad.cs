@@ -9,10 +9,10 @@ namespace Vestige.Engine.Loading;
 
 /// <summary>
 /// Copies the rows of some tables as of one position: several readers of one snapshot, one writer. Each table is marked as
-/// loaded, with that position, in the transaction that writes its last rows; an interrupted load begins the tables again
-/// that were not marked, from a snapshot of its own.
+/// loaded, with that position, when its rows are written and its keys are built; an interrupted load begins the tables
+/// again that were not marked, from a snapshot of its own.
 /// </summary>
-internal sealed class InitialLoad(ISource source, ITargetSession session, TimeProvider clock)
+internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, TimeProvider clock)
 {
     private const int Readers = 2;
     private const int BlocksPerCommit = 8;
@@ -121,7 +121,7 @@ internal sealed class InitialLoad(ISource source, ITargetSession session, TimePr
         }
     }
 
-    private static async Task ReadAsync(
+    private async Task ReadAsync(
         ISourceSnapshot snapshot,
         List<(TableLoad Load, KeyRange Range)> chunks,
         ChannelWriter<(TableLoad Load, RowBlock Block, bool End)> writer,
@@ -130,7 +130,7 @@ internal sealed class InitialLoad(ISource source, ITargetSession session, TimePr
         await Task.Yield();
         foreach (var (load, range) in chunks)
         {
-            await foreach (var block in snapshot.ReadAsync(load.Table, range, cancellation))
+            await foreach (var block in snapshot.ReadAsync(load.Table, range, target.TakenForms, cancellation))
             {
                 await writer.WriteAsync((load, block, false), cancellation);
             }
@@ -143,29 +143,48 @@ internal sealed class InitialLoad(ISource source, ITargetSession session, TimePr
     {
         while (await reader.WaitToReadAsync(cancellation))
         {
-            var written = new List<(TableLoad Load, int Rows)>();
-            var ended = new List<TableLoad>();
-            await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-            for (var i = 0; i < BlocksPerCommit && reader.TryRead(out var item); i++)
+            await EndAsync(await WriteSomeAsync(reader, cancellation), cancellation);
+        }
+    }
+
+    /// <summary>Writes what is at hand in one transaction and returns the tables whose last rows it held.</summary>
+    private async Task<List<TableLoad>> WriteSomeAsync(ChannelReader<(TableLoad Load, RowBlock Block, bool End)> reader, CancellationToken cancellation)
+    {
+        var written = new List<(TableLoad Load, int Rows)>();
+        var ended = new List<TableLoad>();
+        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+        for (var i = 0; i < BlocksPerCommit && reader.TryRead(out var item); i++)
+        {
+            if (!item.End)
             {
-                if (item.End)
-                {
-                    if (item.Load.EndChunk())
-                    {
-                        ended.Add(item.Load);
-                    }
-
-                    continue;
-                }
-
                 await transaction.LoadAsync(item.Load.Table, item.Block, cancellation);
                 written.Add((item.Load, item.Block.Count));
             }
-
-            await transaction.CommitAsync(
-                new ProgressUpdate(null, [.. ended.Select(load => new TableProgress(load.Table.Name, Loaded: true, Position))]),
-                cancellation);
-            written.ForEach(entry => entry.Load.Wrote(entry.Rows));
+            else if (item.Load.EndChunk())
+            {
+                ended.Add(item.Load);
+            }
         }
+
+        await transaction.CommitAsync(ProgressUpdate.None, cancellation);
+        written.ForEach(entry => entry.Load.Wrote(entry.Rows));
+        return ended;
+    }
+
+    /// <summary>A table counts as loaded only when its keys are built, since changes are applied by them.</summary>
+    private async Task EndAsync(List<TableLoad> ended, CancellationToken cancellation)
+    {
+        if (ended.Count == 0)
+        {
+            return;
+        }
+
+        foreach (var load in ended)
+        {
+            await session.BuildKeysAsync(load.Table, cancellation);
+        }
+
+        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+        await transaction.CommitAsync(new ProgressUpdate(null, [.. ended.Select(load => new TableProgress(load.Table.Name, Loaded: true, Position))]), cancellation);
     }
 }

@@ -7,6 +7,9 @@ namespace Vestige.Engine.Ports;
 /// <summary>What sources and targets have in common: tables one can look at.</summary>
 public interface IDatabase
 {
+    /// <summary>The kind of engine; rows pass as they are only between databases of the same one.</summary>
+    string Engine { get; }
+
     Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation);
 
     /// <summary>The exact number of rows as of now.</summary>

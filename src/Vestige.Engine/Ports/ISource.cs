@@ -11,10 +11,23 @@ public interface ISource : IDatabase
     Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation);
 
     /// <summary>
+    /// Makes the source keep its log for this reader from now on, forgetting any place it kept before, and returns the
+    /// position after which everything can be read. Called only while nothing of the log is held here.
+    /// </summary>
+    Task<LogPosition> BeginLogAsync(CancellationToken cancellation);
+
+    /// <summary>The log is not needed any more: the source need not keep it, and what was made there for reading it goes.</summary>
+    Task EndLogAsync(CancellationToken cancellation);
+
+    /// <summary>
     /// Reads the log after a position, for these tables only. Throws <see cref="Faults.PlaceLostException"/> when the log
     /// no longer reaches back that far.
     /// </summary>
-    Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, CancellationToken cancellation);
+    /// <param name="after">Where to go on.</param>
+    /// <param name="tables">The tables whose changes are wanted.</param>
+    /// <param name="known">Forms that were given before, by number; a number stands for the same form for ever.</param>
+    /// <param name="cancellation">Gives up waiting.</param>
+    Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation);
 
     /// <summary>Tells the source that everything up to the position is durable here, so that it may drop its log.</summary>
     Task ConfirmAsync(LogPosition position, CancellationToken cancellation);

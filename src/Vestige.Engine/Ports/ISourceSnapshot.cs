@@ -21,8 +21,12 @@ public interface ISourceSnapshot : IAsyncDisposable
     Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation);
 
     /// <summary>
-    /// The rows of one range, in blocks of at most about a megabyte; each row is an insert in the form of
-    /// <see cref="Core.Changes.ChangeWriter"/>, its relation 0. A block's memory stays valid.
+    /// The rows of one range, in blocks of at most about a megabyte. A block's memory stays valid. Where the target takes one
+    /// of this engine's own forms of rows, they may come in that form.
     /// </summary>
-    IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, CancellationToken cancellation);
+    /// <param name="table">The table.</param>
+    /// <param name="range">One of the ranges that <see cref="CutAsync"/> gave.</param>
+    /// <param name="taken">The engines' own forms that the target takes.</param>
+    /// <param name="cancellation">Gives up.</param>
+    IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, IReadOnlySet<string> taken, CancellationToken cancellation);
 }

@@ -6,6 +6,9 @@ namespace Vestige.Engine.Ports;
 /// <summary>A database that can be written. Safe for several threads; the sessions it opens are not.</summary>
 public interface ITarget : IDatabase
 {
+    /// <summary>The engines' own forms of rows that it takes as they are when loading.</summary>
+    IReadOnlySet<string> TakenForms { get; }
+
     /// <summary>The name that a source's table gets here.</summary>
     TableName NameFor(TableName source);
 

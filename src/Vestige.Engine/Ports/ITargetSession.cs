@@ -1,3 +1,5 @@
+using Vestige.Core.Schemas;
+
 namespace Vestige.Engine.Ports;
 
 /// <summary>
@@ -16,4 +18,16 @@ public interface ITargetSession : IAsyncDisposable
     /// <param name="checkReferences">Whether foreign keys are to hold at the commit; not while tables stand at different positions.</param>
     /// <param name="cancellation">Gives up waiting.</param>
     Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation);
+
+    /// <summary>
+    /// Builds the keys and indexes that a loaded table still lacks. Called after its rows and before any change of it is
+    /// applied; repeated after a crash.
+    /// </summary>
+    Task BuildKeysAsync(TableSchema table, CancellationToken cancellation);
+
+    /// <summary>
+    /// Builds the references among loaded tables that are still missing. Called when all tables stand at one position;
+    /// repeated after a crash.
+    /// </summary>
+    Task BuildReferencesAsync(IReadOnlyList<TableSchema> tables, CancellationToken cancellation);
 }

@@ -177,6 +177,18 @@ public sealed class Spool : IAsyncDisposable
         }
     }
 
+    /// <summary>Every form under which rows were written, by number.</summary>
+    public IReadOnlyDictionary<int, TableSchema> Relations
+    {
+        get
+        {
+            lock (gate)
+            {
+                return new Dictionary<int, TableSchema>(relations);
+            }
+        }
+    }
+
     /// <summary>The form of a table under which rows were written.</summary>
     public TableSchema Relation(int number)
     {

@@ -22,6 +22,12 @@ internal sealed class CrossingPlanner(IConnections connections, TimeProvider clo
             return new CrossingPlan([], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines);
         }
 
+        if (source.Engine != target.Engine)
+        {
+            lines.Add(new ReadinessLine("engines", false, $"rows of {source.Engine} into {target.Engine}", "two databases of one engine", "Choose a target of the same engine; rows are not converted yet.", TimeSpan.Zero));
+            return new CrossingPlan([], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines);
+        }
+
         var taken = (await source.ReadTablesAsync(cancellation)).Where(table => definition.Tables.Takes(table.Schema.Name)).ToList();
         var crossing = taken.Where(table => table.Crosses).ToList();
         var progress = await target.ReadProgressAsync(definition.Name, cancellation);

@@ -129,10 +129,18 @@ public sealed class CrossingWorker
 
         if (session.Progress.Position is null)
         {
+            await BuildReferencesAsync(session, wanted, now);
             await BeginStreamAsync(session, now);
         }
 
         await FollowAsync(session, works, now);
+    }
+
+    private async Task BuildReferencesAsync(ITargetSession session, IReadOnlyList<TableName> wanted, CancellationToken cancellation)
+    {
+        var chosen = wanted.ToHashSet();
+        var there = await source.ReadTablesAsync(cancellation);
+        await session.BuildReferencesAsync([.. there.Select(table => table.Schema).Where(table => chosen.Contains(table.Name))], cancellation);
     }
 
     /// <summary>All tables are loaded: the stream begins at the lowest of their positions.</summary>
@@ -185,7 +193,7 @@ public sealed class CrossingWorker
     {
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
         var first = session.Progress.Position is null;
-        var loading = new InitialLoad(source, session, clock);
+        var loading = new InitialLoad(source, target, session, clock);
         state.Loads(loading);
         works();
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");

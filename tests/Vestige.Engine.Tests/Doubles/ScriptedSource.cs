@@ -57,8 +57,14 @@ public sealed class ScriptedSource : ISource
     public Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation) =>
         Task.FromResult(new SourceHead(Identity, Head, LogPosition.Zero, 0, null, null, DateTimeOffset.UnixEpoch));
 
+    public string Engine => "scripted";
+
+    public Task<LogPosition> BeginLogAsync(CancellationToken cancellation) => Task.FromResult(Head);
+
+    public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
+
     /// <summary>What was read and not confirmed is read again.</summary>
-    public Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, CancellationToken cancellation) =>
+    public Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation) =>
         Task.FromResult<ILogReader>(new Reader(this, new Queue<LogRead>(given.Where(read => read.Passed > after))));
 
     public Task ConfirmAsync(LogPosition position, CancellationToken cancellation)

@@ -15,6 +15,10 @@ public sealed class ScriptedTarget : ITarget
 
     public bool Unreachable { get; set; }
 
+    public string Engine => "scripted";
+
+    public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
+
     public TableName NameFor(TableName source) => new("copy", source.Name);
 
     public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables) => [.. tables.Select(table => $"CREATE TABLE {table.Name.Name}")];

@@ -95,7 +95,18 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         return new SourceHead(Identity, state.Head, state.Oldest, 0, null, state.Log.Find(entry => entry.Position > captured)?.CommittedAt, world.Now);
     }
 
-    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, CancellationToken cancellation)
+    public string Engine => "sim";
+
+    public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("source.begin", cancellation);
+        faults.After("source.begin");
+        return state.Head;
+    }
+
+    public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
+
+    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.open", cancellation);
         return new Reader(state, faults, world, after, tables);
@@ -242,7 +253,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
             return [new KeyRange(default, middle), new KeyRange(middle, default)];
         }
 
-        public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, [EnumeratorCancellation] CancellationToken cancellation)
+        public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
         {
             var chosen = rows[table.Name]
                 .Where(row => (range.After.IsNone || row.IntegerAt(0) > range.After.IntegerAt(0)) && (range.UpTo.IsNone || row.IntegerAt(0) <= range.UpTo.IntegerAt(0)));

@@ -30,6 +30,10 @@ public sealed class SimTargetState
 /// <summary>The target as one process reaches it.</summary>
 public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld world) : ITarget
 {
+    public string Engine => "sim";
+
+    public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
+
     public TableName NameFor(TableName source) => source;
 
     public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables) => [];
@@ -76,12 +80,29 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
     {
         public TargetProgress Progress { get; set; } = progress;
 
+        public async Task BuildKeysAsync(TableSchema table, CancellationToken cancellation)
+        {
+            await target.Faults.BeforeAsync("target.keys", cancellation);
+            target.Faults.After("target.keys");
+        }
+
+        public Task BuildReferencesAsync(IReadOnlyList<TableSchema> tables, CancellationToken cancellation) => Task.CompletedTask;
+
         public async Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation)
         {
             await target.Faults.BeforeAsync("target.begin", cancellation);
             ThrowIfFenced(Progress.Position);
+            if (Open)
+            {
+                throw new InvalidOperationException("The session has a transaction open already.");
+            }
+
+            Open = true;
             return new Transaction(target, this);
         }
+
+        /// <summary>Whether a transaction is open; there is one at a time, as on a real connection.</summary>
+        public bool Open { get; set; }
 
         public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 
@@ -174,7 +195,11 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             target.Faults.After("target.commit");
         }
 
-        public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+        public ValueTask DisposeAsync()
+        {
+            session.Open = false;
+            return ValueTask.CompletedTask;
+        }
 
         /// <summary>The commit of a worker that has given up on it: it happens only if nobody has taken over.</summary>
         private void CommitLate(ProgressUpdate update)

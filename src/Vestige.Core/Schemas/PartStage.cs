@@ -1,0 +1,20 @@
+namespace Vestige.Core.Schemas;
+
+/// <summary>When a part of a table's structure is made.</summary>
+public enum PartStage
+{
+    /// <summary>Before the table: schemas and types.</summary>
+    Before,
+
+    /// <summary>The table itself.</summary>
+    Table,
+
+    /// <summary>After the rows: keys.</summary>
+    Key,
+
+    /// <summary>After the keys: other indexes.</summary>
+    Index,
+
+    /// <summary>Last: references to other tables.</summary>
+    Reference,
+}
