@@ -1,4 +1,6 @@
 using Microsoft.AspNetCore.DataProtection;
+using Vestige.Connectors.PostgreSql;
+using Vestige.Connectors.StandIn;
 using Vestige.Core.Text;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -65,6 +67,8 @@ static void Register(IServiceCollection services, VestigeSettings settings)
     var keys = OperatingSystem.IsWindows() ? Directory.CreateDirectory(settings.KeyFolder) : Directory.CreateDirectory(settings.KeyFolder, OwnerOnly);
     services.AddDataProtection().PersistKeysToFileSystem(keys).SetApplicationName("vestige");
     services.AddSingleton(new StoreFactory(settings.StorePath));
+    services.AddSingleton<IConnectorKind>(provider => new StandInKind(settings.StandInPath, provider.GetRequiredService<TimeProvider>()));
+    services.AddSingleton<IConnectorKind>(provider => new PostgreSqlKind(settings.Installation(), provider.GetRequiredService<TimeProvider>()));
     services.AddSingleton<ConnectionDirectory>();
     services.AddSingleton<IConnections>(provider => provider.GetRequiredService<ConnectionDirectory>());
     services.AddSingleton<ControlStore>();

@@ -12,6 +12,8 @@ public abstract class StandInLine(StandInDatabase database, TimeProvider clock) 
 
     public string Engine => "stand-in";
 
+    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(database.Identity.Server);
+
     protected TimeProvider Clock => clock;
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>

@@ -18,7 +18,7 @@ public sealed class Capture : IAsyncDisposable
 {
     private static readonly TimeSpan PollWait = TimeSpan.FromMilliseconds(250);
     private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
-    private readonly ISource source;
+    private readonly Func<ISource> resolve;
     private readonly TimeProvider clock;
     private readonly Random random;
     private readonly EventLog events;
@@ -35,11 +35,11 @@ public sealed class Capture : IAsyncDisposable
     private CancellationTokenSource restart = new();
     private IReadOnlySet<TableName> carried = new HashSet<TableName>();
 
-    public Capture(string connection, ISource source, Spool spool, TimeProvider clock, Random random, EventLog events, ILogger logger)
+    public Capture(string connection, Func<ISource> source, Spool spool, TimeProvider clock, Random random, EventLog events, ILogger logger)
     {
         ArgumentNullException.ThrowIfNull(spool);
         Connection = connection;
-        this.source = source;
+        resolve = source;
         Spool = spool;
         this.clock = clock;
         this.random = random;
@@ -50,6 +50,9 @@ public sealed class Capture : IAsyncDisposable
     }
 
     public string Connection { get; }
+
+    /// <summary>Asked each time, since a changed connection is another system.</summary>
+    private ISource Source => resolve();
 
     public Spool Spool { get; }
 
@@ -187,7 +190,7 @@ public sealed class Capture : IAsyncDisposable
 
         await Spool.CarryAsync(chosen, cancellation);
         var inside = false;
-        await using var reader = await source.OpenLogAsync(Spool.Last, chosen, Spool.Relations, cancellation);
+        await using var reader = await Source.OpenLogAsync(Spool.Last, chosen, Spool.Relations, cancellation);
         await WorksAsync(chosen);
         while (!reopen || inside)
         {
@@ -209,7 +212,7 @@ public sealed class Capture : IAsyncDisposable
         var head = state.Head!;
         if (Spool.Identity is null)
         {
-            await Spool.StartAsync(head.Identity, await source.BeginLogAsync(cancellation), cancellation);
+            await Spool.StartAsync(head.Identity, await Source.BeginLogAsync(cancellation), cancellation);
         }
         else if (Spool.Identity != head.Identity)
         {
@@ -235,7 +238,7 @@ public sealed class Capture : IAsyncDisposable
         state.Spooled(durable);
         if (confirmed is null || durable > confirmed)
         {
-            await source.ConfirmAsync(durable, cancellation);
+            await Source.ConfirmAsync(durable, cancellation);
             confirmed = durable;
         }
     }
@@ -252,7 +255,7 @@ public sealed class Capture : IAsyncDisposable
             return;
         }
 
-        if ((read.AtHead && now - passedAt >= SampleEvery) || source.Distance(Spool.Last, read.Passed) > 4 << 20)
+        if ((read.AtHead && now - passedAt >= SampleEvery) || Source.Distance(Spool.Last, read.Passed) > 4 << 20)
         {
             passedAt = now;
             var nothing = new LogFragment(read.Passed, now, First: true, Last: true, 0, default);
@@ -290,7 +293,7 @@ public sealed class Capture : IAsyncDisposable
 
     private async Task SampleAsync(CancellationToken cancellation)
     {
-        var sample = await source.SampleAsync(state.Captured, cancellation);
+        var sample = await Source.SampleAsync(state.Captured, cancellation);
         state.Sample(sample, clock.GetUtcNow());
     }
 

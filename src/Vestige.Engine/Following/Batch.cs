@@ -12,7 +12,7 @@ namespace Vestige.Engine.Following;
 /// one from the gatherer.
 /// </summary>
 /// <param name="Fragments">What was read, in log order.</param>
-/// <param name="Folded">The net effect; empty for a large transaction.</param>
+/// <param name="Folded">The net effect; empty for a large transaction, null when it could not be folded.</param>
 /// <param name="Last">The position after it.</param>
 /// <param name="TablesBefore">The progress per table before it.</param>
 /// <param name="TablesAfter">And after it.</param>
@@ -21,7 +21,7 @@ namespace Vestige.Engine.Following;
 /// <param name="Large">Whether it is the head of a large transaction.</param>
 internal sealed record Batch(
     IReadOnlyList<SpooledFragment> Fragments,
-    IReadOnlyList<FoldedTable> Folded,
+    IReadOnlyList<FoldedTable>? Folded,
     LogPosition Last,
     ImmutableDictionary<TableName, TableProgress> TablesBefore,
     ImmutableDictionary<TableName, TableProgress> TablesAfter,

@@ -17,9 +17,15 @@ namespace Vestige.Engine.Following;
 /// </summary>
 internal sealed class BatchApplier(ITargetSession session, Spool spool, Func<LogPosition, DateTimeOffset?> spooledAt, CrossingMeter meter, TimeProvider clock)
 {
-    /// <summary>Applies a folded batch.</summary>
+    /// <summary>Applies a batch; one that could not be folded transaction by transaction.</summary>
     public async Task ApplyAsync(Batch batch, CancellationToken cancellation)
     {
+        if (batch.Folded is null)
+        {
+            await ApplyOneByOneAsync(batch, cancellation);
+            return;
+        }
+
         try
         {
             await using var transaction = await session.BeginAsync(OneStream(batch.TablesAfter), cancellation);

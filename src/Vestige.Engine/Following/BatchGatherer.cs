@@ -93,7 +93,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
 
     private async Task<Batch> FoldAsync(ImmutableDictionary<TableName, TableProgress> before, CancellationToken cancellation)
     {
-        var folds = new Dictionary<TableName, TableFold>();
+        Dictionary<TableName, TableFold>? folds = [];
         var fragments = new List<SpooledFragment>();
         var tally = new ChangeTally();
         var bytes = 0;
@@ -112,13 +112,17 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             waiting.Dequeue();
             fragments.Add(fragment);
             bytes += fragment.Changes.Length;
-            Add(folds, tally, fragment);
+            if (!TryAdd(folds, tally, fragment))
+            {
+                folds = null;
+                break;
+            }
         }
 
         TellOldest();
         return new Batch(
             fragments,
-            [.. folds.Values.Select(fold => fold.Finish())],
+            folds is null ? null : [.. folds.Values.Select(fold => fold.Finish())],
             fragments[^1].Position,
             before,
             router.Tables,
@@ -127,26 +131,46 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             Large: false);
     }
 
-    private void Add(Dictionary<TableName, TableFold> folds, ChangeTally tally, SpooledFragment fragment)
+    /// <summary>
+    /// Routes and folds a transaction. False when it cannot be folded, for want of values that the log left out; the batch is
+    /// then applied as it came, but all of the transaction has been routed.
+    /// </summary>
+    private bool TryAdd(Dictionary<TableName, TableFold> folds, ChangeTally tally, SpooledFragment fragment)
     {
+        var folded = true;
         var changes = new ChangeReader(fragment.Changes);
         while (changes.TryRead(out var change))
         {
             var held = router.Tables;
             if (router.Route(fragment.Position, change) is { } table)
             {
-                if (!folds.TryGetValue(table.Name, out var fold))
-                {
-                    folds.Add(table.Name, fold = new TableFold(table));
-                }
-
-                fold.Add(change);
+                folded = folded && TryFold(folds, table, change);
                 tally.Add(table, change, fragment);
             }
             else if (!ReferenceEquals(held, router.Tables))
             {
                 tally.AddSchemaChange(spool.Relation(change.Relation).Name, fragment.CommittedAt);
             }
+        }
+
+        return folded;
+    }
+
+    private static bool TryFold(Dictionary<TableName, TableFold> folds, TableSchema table, RowChange change)
+    {
+        if (!folds.TryGetValue(table.Name, out var fold))
+        {
+            folds.Add(table.Name, fold = new TableFold(table));
+        }
+
+        try
+        {
+            fold.Add(change);
+            return true;
+        }
+        catch (FoldingException)
+        {
+            return false;
         }
     }
 

@@ -10,6 +10,9 @@ public interface IDatabase
     /// <summary>The kind of engine; rows pass as they are only between databases of the same one.</summary>
     string Engine { get; }
 
+    /// <summary>A text that is the same for every way of reaching one database, and for no other.</summary>
+    Task<string> WhoAsync(CancellationToken cancellation);
+
     Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation);
 
     /// <summary>The exact number of rows as of now.</summary>

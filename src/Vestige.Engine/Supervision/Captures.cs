@@ -51,14 +51,13 @@ internal sealed class Captures(
             return known;
         }
 
-        var source = connections.Source(connection);
         var spool = await Spool.OpenAsync(connections.SpoolOf(connection), cipher, options.Spool, clock, cancellation);
         foreach (var crossing in holding)
         {
             spool.Hold(crossing, null);
         }
 
-        var capture = new Capture(connection, source, spool, clock, random, events, logger);
+        var capture = new Capture(connection, () => connections.Source(connection), spool, clock, random, events, logger);
         capture.Start();
         lock (gate)
         {

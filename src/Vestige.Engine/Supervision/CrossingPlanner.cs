@@ -28,6 +28,12 @@ internal sealed class CrossingPlanner(IConnections connections, TimeProvider clo
             return new CrossingPlan([], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines);
         }
 
+        if (await source.WhoAsync(cancellation) == await target.WhoAsync(cancellation))
+        {
+            lines.Add(new ReadinessLine("two databases", false, $"{definition.Source} and {definition.Target} are the same database", "another database as the target", "Choose another target.", TimeSpan.Zero));
+            return new CrossingPlan([], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines);
+        }
+
         var taken = (await source.ReadTablesAsync(cancellation)).Where(table => definition.Tables.Takes(table.Schema.Name)).ToList();
         var crossing = taken.Where(table => table.Crosses).ToList();
         var progress = await target.ReadProgressAsync(definition.Name, cancellation);

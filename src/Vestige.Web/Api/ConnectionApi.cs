@@ -1,4 +1,5 @@
 using Vestige.Connectors.StandIn.Bench;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
@@ -33,11 +34,16 @@ public static class ConnectionApi
             ? Problems.Of(409, "exists", $"There is a connection {body.Name} already.", "Choose another name, or PUT to change it.", "name")
             : await KeepAsync(body, connections, created: true, cancellation);
 
-    private static async Task<IResult> SaveAsync(string name, ConnectionBody body, ConnectionDirectory connections, CancellationToken cancellation)
+    private static async Task<IResult> SaveAsync(string name, ConnectionBody body, ConnectionDirectory connections, CrossingEngine engine, CancellationToken cancellation)
     {
         if (connections.Find(name) is null)
         {
             return Problems.NotFound($"connection {name}");
+        }
+
+        if (RunningUsersOf(name, engine) is { Count: > 0 } running)
+        {
+            return Problems.Of(409, "in-use", $"{name} is used by {string.Join(", ", running)}, running.", "Pause those crossings, then change the connection.", "name");
         }
 
         return body.Name != name
@@ -48,7 +54,7 @@ public static class ConnectionApi
     private static async Task<IResult> KeepAsync(ConnectionBody body, ConnectionDirectory connections, bool created, CancellationToken cancellation)
     {
         var connection = new ConnectionDefinition(body.Name, body.Kind, body.Settings ?? [], body.Secret is not null);
-        var problems = ConnectionDirectory.Check(connection);
+        var problems = connections.Check(connection);
         if (problems.Count > 0)
         {
             return Problems.Definition(problems);
@@ -76,6 +82,10 @@ public static class ConnectionApi
         return [.. engine.Statuses.Where(status => status.Definition.Source == connection || status.Definition.Target == connection).Select(status => status.Name)];
     }
 
+    /// <summary>The crossings that name a connection and run, or try to.</summary>
+    public static IReadOnlyList<string> RunningUsersOf(string connection, CrossingEngine engine) => [.. UsersOf(connection, engine)
+        .Where(name => engine.Status(name)?.State is Core.Crossings.CrossingState.Checking or Core.Crossings.CrossingState.Loading or Core.Crossings.CrossingState.CatchingUp or Core.Crossings.CrossingState.Following)];
+
     private static async Task<IResult> TestAsync(string name, ConnectionDirectory connections, CancellationToken cancellation) =>
         connections.Find(name) is null
             ? Problems.NotFound($"connection {name}")
@@ -95,9 +105,11 @@ public static class ConnectionApi
 
         IDatabase database = connections.Source(name);
         var lines = (await database.TestAsync(cancellation)).ToList();
-        if (lines.TrueForAll(line => line.Ok) && role == "source")
+        if (lines.TrueForAll(line => line.Ok))
         {
-            lines.AddRange(await connections.Source(name).CheckSourceAsync([], cancellation));
+            lines.AddRange(role == "source"
+                ? await connections.Source(name).CheckSourceAsync([], cancellation)
+                : await connections.Target(name).CheckTargetAsync([], emptyExisting: false, new HashSet<TableName>(), cancellation));
         }
 
         return Results.Ok(lines.Select(ReadinessView.Of));
@@ -151,7 +163,7 @@ public static class ConnectionApi
             return Problems.NotFound($"stand-in {connection}");
         }
 
-        var result = await StandInBench.RunAsync(connections.StandIn(connection), body.Statement, clock, cancellation);
+        var result = await StandInBench.RunAsync(connections.StandIn(connection)!, body.Statement, clock, cancellation);
         return Results.Ok(new
         {
             columns = result.Columns,

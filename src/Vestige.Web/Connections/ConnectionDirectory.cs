@@ -3,8 +3,6 @@ using System.Text.Json;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
 using Vestige.Connectors.StandIn;
-using Vestige.Connectors.StandIn.Sources;
-using Vestige.Connectors.StandIn.Targets;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -16,10 +14,11 @@ using Vestige.Web.Hosting;
 namespace Vestige.Web.Connections;
 
 /// <summary>The connections of the data folder, and the systems behind them. Safe for several threads.</summary>
-public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings settings, IDataProtectionProvider protection, TimeProvider clock) : IConnections, IAsyncDisposable
+public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings settings, IEnumerable<IConnectorKind> kinds, IDataProtectionProvider protection, TimeProvider clock) : IConnections, IAsyncDisposable
 {
     private readonly ConcurrentDictionary<string, ConnectionDefinition> known = new();
-    private readonly ConcurrentDictionary<string, Lazy<StandInDatabase>> standIns = new();
+    private readonly ConcurrentDictionary<string, byte[]> secrets = new();
+    private readonly ConcurrentDictionary<string, Lazy<IConnector>> open = new();
     private readonly IDataProtector protector = protection.CreateProtector("vestige.connection");
 
     /// <summary>By name.</summary>
@@ -38,11 +37,15 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
                 record.Kind,
                 JsonSerializer.Deserialize<Dictionary<string, string>>(record.Settings)!,
                 record.Secret is not null);
+            if (record.Secret is not null)
+            {
+                secrets[record.Name] = record.Secret;
+            }
         }
     }
 
     /// <summary>What is wrong with a connection to be kept; empty when nothing is.</summary>
-    public static IReadOnlyList<DefinitionProblem> Check(ConnectionDefinition connection)
+    public IReadOnlyList<DefinitionProblem> Check(ConnectionDefinition connection)
     {
         ArgumentNullException.ThrowIfNull(connection);
         var problems = new List<DefinitionProblem>();
@@ -51,15 +54,8 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
             problems.Add(new DefinitionProblem("name", name, DefinitionRules.NameMend));
         }
 
-        if (connection.Kind != ConnectionDefinition.StandIn)
-        {
-            problems.Add(new DefinitionProblem("kind", $"'{connection.Kind}' has no connector in this build", "Use stand-in."));
-        }
-        else if (connection.Settings.Count > 0)
-        {
-            problems.Add(new DefinitionProblem($"settings.{connection.Settings.Keys.First()}", "a stand-in has no settings", "Leave it out."));
-        }
-
+        problems.AddRange(KindOf(connection.Kind)?.Check(connection.Settings)
+            ?? [new DefinitionProblem("kind", $"'{connection.Kind}' has no connector in this build", $"Use {string.Join(" or ", kinds.Select(kind => kind.Kind))}.")]);
         return problems;
     }
 
@@ -80,6 +76,12 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
         record.Secret = secret is null ? record.Secret : protector.Protect(System.Text.Encoding.UTF8.GetBytes(secret));
         await store.SaveChangesAsync(cancellation);
         known[connection.Name] = connection with { HasSecret = record.Secret is not null };
+        if (record.Secret is not null)
+        {
+            secrets[connection.Name] = record.Secret;
+        }
+
+        await CloseAsync(connection.Name);
     }
 
     /// <summary>Forgets a connection that no crossing names. A stand-in's file stays.</summary>
@@ -94,41 +96,47 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
         await using var store = factory.CreateDbContext();
         await store.Connections.Where(record => record.Name == name).ExecuteDeleteAsync(cancellation);
         known.TryRemove(name, out _);
-        if (standIns.TryRemove(name, out var open) && open.IsValueCreated)
-        {
-            await open.Value.DisposeAsync();
-        }
+        secrets.TryRemove(name, out _);
+        await CloseAsync(name);
     }
 
-    public ISource Source(string connection) => new StandInSource(StandIn(connection), clock);
+    public ISource Source(string connection) => Open(connection).Source;
 
-    public ITarget Target(string connection) => new StandInTarget(StandIn(connection), clock);
+    public ITarget Target(string connection) => Open(connection).Target;
 
     public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(settings.SpoolFolder(connection));
 
-    /// <summary>The stand-in behind a connection. Throws <see cref="RequestRefusedException"/> when there is none.</summary>
-    public StandInDatabase StandIn(string connection)
-    {
-        if (!known.ContainsKey(connection))
-        {
-            throw new RequestRefusedException($"There is no connection {connection}.") { Mend = "Look at the list of connections." };
-        }
-
-        return standIns.GetOrAdd(connection, name => new Lazy<StandInDatabase>(() => Open(name))).Value;
-    }
+    /// <summary>The stand-in behind a connection; null when it is of another kind.</summary>
+    public StandInDatabase? StandIn(string connection) => Open(connection) is StandInConnector standIn ? standIn.Database : null;
 
     public async ValueTask DisposeAsync()
     {
-        foreach (var open in standIns.Values.Where(open => open.IsValueCreated))
+        foreach (var connector in open.Values.Where(connector => connector.IsValueCreated))
         {
-            await open.Value.DisposeAsync();
+            await connector.Value.DisposeAsync();
         }
     }
 
-    private StandInDatabase Open(string name)
+    private IConnector Open(string connection) => known.ContainsKey(connection)
+        ? open.GetOrAdd(connection, name => new Lazy<IConnector>(() => Make(name))).Value
+        : throw new RequestRefusedException($"There is no connection {connection}.") { Mend = "Look at the list of connections." };
+
+    private IConnector Make(string connection)
     {
-        var path = settings.StandInPath(name);
-        Directory.CreateDirectory(Path.GetDirectoryName(path)!);
-        return StandInDatabase.Open(path, name, new StandInOptions(), clock);
+        var definition = known[connection];
+        return KindOf(definition.Kind)!.Open(connection, definition.Settings, Secret(connection));
+    }
+
+    private IConnectorKind? KindOf(string kind) => kinds.FirstOrDefault(candidate => candidate.Kind == kind);
+
+    private string? Secret(string connection) =>
+        secrets.TryGetValue(connection, out var sealedSecret) ? System.Text.Encoding.UTF8.GetString(protector.Unprotect(sealedSecret)) : null;
+
+    private async Task CloseAsync(string connection)
+    {
+        if (open.TryRemove(connection, out var connector) && connector.IsValueCreated)
+        {
+            await connector.Value.DisposeAsync();
+        }
     }
 }

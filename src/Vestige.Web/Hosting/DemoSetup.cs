@@ -60,7 +60,7 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
             return;
         }
 
-        workload = new CirculationWorkload(connections.StandIn(CirculationSchema.Name), Seed, clock) { Rate = FirstRate };
+        workload = new CirculationWorkload(connections.StandIn(CirculationSchema.Name)!, Seed, clock) { Rate = FirstRate };
         workload.Start();
         if (engine.Statuses.Count > 0)
         {

@@ -37,7 +37,7 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
 
         try
         {
-            Result = await StandInBench.RunAsync(connections.StandIn(Chosen), Statement, clock, cancellation);
+            Result = await StandInBench.RunAsync(connections.StandIn(Chosen)!, Statement, clock, cancellation);
         }
         catch (RequestRefusedException exception)
         {
@@ -66,7 +66,7 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
         Chosen = name ?? (All.Count > 0 ? All[0].Name : null);
         if (Chosen is not null)
         {
-            Tables = [.. (await connections.StandIn(Chosen).ReadTablesAtServerAsync(cancellation)).Select(table => table.Schema.Name.Name).Take(40)];
+            Tables = [.. (await connections.StandIn(Chosen)!.ReadTablesAtServerAsync(cancellation)).Select(table => table.Schema.Name.Name).Take(40)];
         }
 
         return true;

@@ -101,7 +101,7 @@ public sealed class CaptureTests : IAsyncLifetime
         var spool = await Spool.OpenAsync(files, new PlainCipher(), options, TimeProvider.System, cancellation);
         var opened = new Capture(
             "scripted",
-            source,
+            () => source,
             spool,
             TimeProvider.System,
             new Random(1),

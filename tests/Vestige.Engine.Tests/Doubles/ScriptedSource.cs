@@ -57,7 +57,11 @@ public sealed class ScriptedSource : ISource
     public Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation) =>
         Task.FromResult(new SourceHead(Identity, Head, LogPosition.Zero, 0, null, null, DateTimeOffset.UnixEpoch));
 
-    public string Engine => "scripted";
+    public string Engine { get; set; } = "scripted";
+
+    public string Who { get; set; } = "source";
+
+    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(Who);
 
     public Task<LogPosition> BeginLogAsync(CancellationToken cancellation) => Task.FromResult(Head);
 

@@ -15,7 +15,11 @@ public sealed class ScriptedTarget : ITarget
 
     public bool Unreachable { get; set; }
 
-    public string Engine => "scripted";
+    public string Engine { get; set; } = "scripted";
+
+    public string Who { get; set; } = "target";
+
+    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(Who);
 
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 

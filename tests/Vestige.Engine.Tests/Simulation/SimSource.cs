@@ -97,6 +97,8 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     public string Engine => "sim";
 
+    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult("source");
+
     public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.begin", cancellation);

@@ -32,6 +32,8 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 {
     public string Engine => "sim";
 
+    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult("target");
+
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 
     public TableName NameFor(TableName source) => source;

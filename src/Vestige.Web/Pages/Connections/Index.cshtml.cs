@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
+using Vestige.Web.Api;
 using Vestige.Web.Connections;
 
 namespace Vestige.Web.Pages.Connections;
@@ -10,6 +11,8 @@ namespace Vestige.Web.Pages.Connections;
 /// <summary>Which systems can be reached?</summary>
 public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) : PageModel
 {
+    private static readonly string[] ServerFields = ["name", "host", "port", "database", "user", "tls", "ca", "note"];
+
     public IReadOnlyList<ConnectionDefinition> All => connections.All;
 
     public ILookup<string, CrossingStatus> Users { get; private set; } = null!;
@@ -19,14 +22,37 @@ public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) 
     [BindProperty]
     public string? Name { get; set; }
 
+    /// <summary>What was typed for a server, the password apart.</summary>
+    public Dictionary<string, string> Server { get; private set; } = [];
+
+    public IReadOnlyList<DefinitionProblem> ServerProblems { get; private set; } = [];
+
     public void OnGet() => Look();
+
+    public async Task<IActionResult> OnPostServerAsync(string? password, CancellationToken cancellation)
+    {
+        Look();
+        Server = ServerFields.Where(field => !string.IsNullOrWhiteSpace(Request.Form[field])).ToDictionary(field => field, field => Request.Form[field].ToString().Trim());
+        var settings = Server.Where(pair => pair.Key != "name").ToDictionary(pair => pair.Key, pair => pair.Value);
+        var connection = new ConnectionDefinition(Server.GetValueOrDefault("name", ""), "postgresql", settings, HasSecret: false);
+        ServerProblems = connections.Find(connection.Name) is null
+            ? connections.Check(connection)
+            : [new DefinitionProblem("name", $"there is a connection {connection.Name} already", "Choose another name.")];
+        if (ServerProblems.Count > 0)
+        {
+            return Page();
+        }
+
+        await connections.SaveAsync(connection, string.IsNullOrEmpty(password) ? null : ConnectionBody.SecretOf(password), cancellation);
+        return Redirect($"/connections/{connection.Name}");
+    }
 
     public async Task<IActionResult> OnPostAsync(CancellationToken cancellation)
     {
         Look();
         var connection = new ConnectionDefinition(Name ?? "", ConnectionDefinition.StandIn, new Dictionary<string, string>(), HasSecret: false);
         Problems = connections.Find(connection.Name) is null
-            ? ConnectionDirectory.Check(connection)
+            ? connections.Check(connection)
             : [new DefinitionProblem("name", $"there is a connection {connection.Name} already", "Choose another name.")];
         if (Problems.Count > 0)
         {

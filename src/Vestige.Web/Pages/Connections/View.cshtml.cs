@@ -22,13 +22,26 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
 
     public ConnectionDefinition Connection { get; private set; } = null!;
 
-    public StandInDatabase StandIn { get; private set; } = null!;
+    /// <summary>Null when the connection is of another kind.</summary>
+    public StandInDatabase? StandIn { get; private set; }
 
     public IReadOnlyList<ReadinessLine> Lines { get; private set; } = [];
 
     public IReadOnlyList<TableDescription> Tables { get; private set; } = [];
 
     public IReadOnlyList<string> Users { get; private set; } = [];
+
+    /// <summary>What it is, in words.</summary>
+    public string What => StandIn is not null
+        ? "A stand-in"
+        : $"{Connection.Settings.GetValueOrDefault("database")} on a PostgreSQL server at {Connection.Settings.GetValueOrDefault("host")}";
+
+    /// <summary>Why no table is shown.</summary>
+    public string NoTables => !Lines.All(line => line.Ok) && !TablesRead
+        ? "The tables cannot be read."
+        : StandIn is null ? "There is no table." : "No table yet. Make some on the Bench.";
+
+    private bool TablesRead { get; set; }
 
     /// <summary>The work on this database; null when there is none.</summary>
     public CirculationWorkload? Workload { get; private set; }
@@ -46,6 +59,7 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
         try
         {
             lines.AddRange(await source.CheckSourceAsync([], cancellation));
+            TablesRead = true;
             Tables = [.. (await source.ReadTablesAsync(cancellation)).Take(TablesShown)];
         }
         catch (PortException)
@@ -69,7 +83,7 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
 
     public async Task<IActionResult> OnPostRefuseAsync(string name, string? table, string? key, CancellationToken cancellation)
     {
-        if (!Find(name))
+        if (!Find(name) || StandIn is null)
         {
             return NotFound();
         }
@@ -90,7 +104,7 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
 
     public async Task<IActionResult> OnPostFillAsync(string name, CancellationToken cancellation)
     {
-        if (!Find(name))
+        if (!Find(name) || StandIn is null)
         {
             return NotFound();
         }
@@ -146,17 +160,17 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
         }
 
         StandIn = connections.StandIn(name);
-        Workload = demo.Workload is { } work && work.Database == StandIn ? work : null;
+        Workload = StandIn is not null && demo.Workload is { } work && work.Database == StandIn ? work : null;
         return true;
     }
 
     /// <summary>The tables, read at the server itself, so that a drill can be set while another is on.</summary>
     private async Task<IReadOnlyList<TableDescription>> Unhindered(string name, CancellationToken cancellation) =>
-        await connections.StandIn(name).ReadTablesAtServerAsync(cancellation);
+        await connections.StandIn(name)!.ReadTablesAtServerAsync(cancellation);
 
     private async Task<IActionResult> DrillAsync(string name, Action<StandInDrills> set, string said)
     {
-        if (!Find(name))
+        if (!Find(name) || StandIn is null)
         {
             return NotFound();
         }

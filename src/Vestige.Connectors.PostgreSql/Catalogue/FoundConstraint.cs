@@ -1,0 +1,9 @@
+using Vestige.Core.Schemas;
+
+namespace Vestige.Connectors.PostgreSql.Catalogue;
+
+/// <summary>A constraint as the catalogue has it.</summary>
+/// <param name="Kind">pg_constraint.contype: p primary key, u unique, x exclusion, c check, f foreign key.</param>
+/// <param name="Statement">As pg_get_constraintdef gives it.</param>
+/// <param name="References">The table a foreign key points to.</param>
+internal sealed record FoundConstraint(string Name, char Kind, string Statement, TableName? References);

@@ -1,0 +1,236 @@
+using System.Collections.Concurrent;
+using System.Runtime.CompilerServices;
+using Npgsql;
+using Vestige.Connectors.PostgreSql.Catalogue;
+using Vestige.Connectors.PostgreSql.Wire;
+using Vestige.Core.Changes;
+using Vestige.Core.Loading;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql.Loading;
+
+/// <summary>
+/// All tables as of one place in the log. A temporary slot is made and its snapshot exported: it shows exactly what the log
+/// holds up to the slot's place, commits that wait for a standby included, and it comes into being only after every
+/// transaction has ended that was open when a table was added to the publication. Several read-only transactions take it
+/// over; then the slot goes.
+/// </summary>
+internal sealed class PostgreSqlSnapshot : ISourceSnapshot
+{
+    private const int BlockBytes = 1 << 20;
+    private const int TidRangeVersion = 140000;
+    private readonly PostgreSqlSource source;
+    private readonly List<NpgsqlConnection> all = [];
+    private readonly ConcurrentBag<NpgsqlConnection> free = [];
+
+    private PostgreSqlSnapshot(PostgreSqlSource source, LogPosition position, DateTimeOffset takenAt)
+    {
+        this.source = source;
+        Position = position;
+        TakenAt = takenAt;
+    }
+
+    public LogPosition Position { get; }
+
+    public DateTimeOffset TakenAt { get; }
+
+    public static async Task<PostgreSqlSnapshot> OpenAsync(PostgreSqlSource source, int readers, TimeProvider clock, CancellationToken cancellation)
+    {
+        await using var link = await ReplicationLink.OpenAsync(source.Settings, cancellation);
+        var name = $"vestige_load_{Guid.NewGuid():N}";
+        var slot = (await link.QueryAsync($"CREATE_REPLICATION_SLOT {Quote.Name(name)} TEMPORARY LOGICAL pgoutput EXPORT_SNAPSHOT", cancellation))[0];
+        var snapshot = new PostgreSqlSnapshot(source, Lsn.Of(slot[1]!), clock.GetUtcNow());
+        try
+        {
+            for (var i = 0; i < readers; i++)
+            {
+                await snapshot.AddReaderAsync(slot[2]!, cancellation);
+            }
+
+            return snapshot;
+        }
+        catch
+        {
+            await snapshot.DisposeAsync();
+            throw;
+        }
+    }
+
+    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) => UseAsync("Reading the catalogue", CatalogueReader.ReadAsync, cancellation);
+
+    /// <summary>
+    /// Cuts by the places of rows in the table's file: equal by size without reading anything, each read is one pass, and
+    /// within one snapshot every visible row lies in exactly one range. Older servers would read the whole table for each.
+    /// </summary>
+    public Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation) => UseAsync(
+        $"Cutting {table.Name}",
+        async (connection, stop) =>
+        {
+            await using var command = new NpgsqlCommand(
+                $"SELECT CASE WHEN relkind = 'r' AND current_setting('server_version_num')::int4 >= {TidRangeVersion} THEN pg_relation_size(oid) / current_setting('block_size')::int8 ELSE 0 END FROM pg_class WHERE oid = to_regclass($1)", connection);
+            command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
+            var blocks = await command.ExecuteScalarAsync(stop) as long? ?? 0;
+            var step = Math.Max(1, (blocks + chunks - 1) / Math.Max(1, chunks));
+            var ranges = new List<KeyRange>();
+            for (long from = step; from < blocks; from += step)
+            {
+                ranges.Add(new KeyRange(ranges.Count == 0 ? default : Block(from - step), Block(from)));
+            }
+
+            ranges.Add(new KeyRange(ranges.Count == 0 ? default : ranges[^1].UpTo, default));
+            return (IReadOnlyList<KeyRange>)ranges;
+        },
+        cancellation);
+
+    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
+    {
+        if (!taken.Contains(CopyForm.Text))
+        {
+            throw new PortException($"Rows of {table.Name} can be loaded only into a database of the same engine.") { Mend = "Choose another target." };
+        }
+
+        var connection = Take();
+        try
+        {
+            using var rows = await BeginAsync(connection, table, range, cancellation);
+            var buffer = new byte[BlockBytes];
+            var held = 0;
+            while (true)
+            {
+                var read = await ReadSomeAsync(rows.BaseStream, buffer.AsMemory(held), table, cancellation);
+                held += read;
+                var end = buffer.AsSpan(0, held).LastIndexOf((byte)'\n') + 1;
+                if (read == 0)
+                {
+                    if (held > 0)
+                    {
+                        yield return new RowBlock(buffer.AsMemory(0, held), buffer.AsSpan(0, held).Count((byte)'\n'), CopyForm.Text);
+                    }
+
+                    yield break;
+                }
+
+                if (held < buffer.Length)
+                {
+                    continue;
+                }
+
+                if (end == 0)
+                {
+                    Array.Resize(ref buffer, buffer.Length * 2);
+                    continue;
+                }
+
+                var rest = new byte[BlockBytes + held - end];
+                buffer.AsSpan(end, held - end).CopyTo(rest);
+                var block = new RowBlock(buffer.AsMemory(0, end), buffer.AsSpan(0, end).Count((byte)'\n'), CopyForm.Text);
+                held -= end;
+                buffer = rest;
+                yield return block;
+            }
+        }
+        finally
+        {
+            free.Add(connection);
+        }
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        foreach (var connection in all)
+        {
+            await connection.DisposeAsync();
+        }
+    }
+
+    private static Row Block(long number)
+    {
+        var writer = new RowWriter();
+        writer.Begin(1);
+        writer.Integer(number);
+        return writer.ToRow();
+    }
+
+    private static string Condition(KeyRange range)
+    {
+        var conditions = new List<string>();
+        if (!range.After.IsNone)
+        {
+            conditions.Add($"ctid >= '({range.After.IntegerAt(0)},0)'::tid");
+        }
+
+        if (!range.UpTo.IsNone)
+        {
+            conditions.Add($"ctid < '({range.UpTo.IntegerAt(0)},0)'::tid");
+        }
+
+        return conditions.Count == 0 ? "" : $" WHERE {string.Join(" AND ", conditions)}";
+    }
+
+    private async Task<StreamReader> BeginAsync(NpgsqlConnection connection, TableSchema table, KeyRange range, CancellationToken cancellation)
+    {
+        var columns = Quote.Names(table.Columns.Select(column => column.Name));
+        try
+        {
+            return (StreamReader)await connection.BeginTextExportAsync($"COPY (SELECT {columns} FROM {Quote.Name(table.Name)}{Condition(range)}) TO STDOUT", cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Reading {table.Name} in {source.Place}");
+        }
+    }
+
+    private async Task<int> ReadSomeAsync(Stream rows, Memory<byte> into, TableSchema table, CancellationToken cancellation)
+    {
+        try
+        {
+            return await rows.ReadAsync(into, cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Reading {table.Name} in {source.Place}");
+        }
+    }
+
+    private async Task AddReaderAsync(string exported, CancellationToken cancellation)
+    {
+        var connection = await source.OpenAsync(cancellation);
+        all.Add(connection);
+        try
+        {
+            await using var begin = new NpgsqlCommand("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY", connection);
+            await begin.ExecuteNonQueryAsync(cancellation);
+            await using var take = new NpgsqlCommand($"SET TRANSACTION SNAPSHOT {Quote.Literal(exported)}", connection);
+            await take.ExecuteNonQueryAsync(cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Taking the snapshot in {source.Place}");
+        }
+
+        free.Add(connection);
+    }
+
+    private async Task<T> UseAsync<T>(string what, Func<NpgsqlConnection, CancellationToken, Task<T>> ask, CancellationToken cancellation)
+    {
+        var connection = Take();
+        try
+        {
+            return await ask(connection, cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"{what} in {source.Place}");
+        }
+        finally
+        {
+            free.Add(connection);
+        }
+    }
+
+    private NpgsqlConnection Take() =>
+        free.TryTake(out var connection) ? connection : throw new InvalidOperationException("More reads at once than the snapshot was opened for.");
+}

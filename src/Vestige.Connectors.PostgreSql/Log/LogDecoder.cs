@@ -1,0 +1,217 @@
+using System.Buffers;
+using Vestige.Connectors.PostgreSql.Wire;
+using Vestige.Core.Changes;
+using Vestige.Core.Positions;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql.Log;
+
+/// <summary>
+/// Turns the messages of the server's own output plugin (PostgreSQL manual, Logical Replication Message Formats, version 1)
+/// into fragments of transactions. A transaction's position is the place just behind the start of its commit record: known
+/// from its first message, ordered as the commits are, and what the server passes over when told to go on from there.
+/// </summary>
+internal sealed class LogDecoder(RelationForms forms)
+{
+    private const int PartBytes = 1 << 20;
+    private readonly RowWriter before = new();
+    private readonly RowWriter after = new();
+    private ArrayBufferWriter<byte> body = new(4096);
+    private List<LogFragment> fragments = [];
+    private LogPosition position;
+    private DateTimeOffset committedAt;
+    private bool isFirst;
+    private int count;
+
+    /// <summary>Everything up to here was seen; never inside a transaction.</summary>
+    public LogPosition Passed { get; private set; }
+
+    public bool Inside { get; private set; }
+
+    /// <summary>How much has gathered since the last call of <see cref="Take"/>.</summary>
+    public int Bytes { get; private set; }
+
+    /// <summary>Begins behind a position.</summary>
+    public void Begin(LogPosition at) => Passed = at;
+
+    /// <summary>The server says that it has sent everything up to a place.</summary>
+    public void PassTo(LogPosition place)
+    {
+        if (!Inside)
+        {
+            Passed = LogPosition.Max(Passed, place);
+        }
+    }
+
+    public List<LogFragment> Take()
+    {
+        var taken = fragments;
+        fragments = [];
+        Bytes = 0;
+        return taken;
+    }
+
+    public async ValueTask DecodeAsync(ReadOnlyMemory<byte> message, CancellationToken cancellation)
+    {
+        if ((char)message.Span[0] == 'R')
+        {
+            var (relation, changed) = await forms.TakeAsync(message, cancellation);
+            if (changed is not null && Inside)
+            {
+                after.Begin(1);
+                after.Text(changed);
+                Wrote(ChangeWriter.Write(body, ChangeKind.Schema, relation.Number, default, after.Finish()));
+            }
+        }
+        else
+        {
+            Decode(message.Span);
+        }
+    }
+
+    private void Decode(ReadOnlySpan<byte> message)
+    {
+        var reader = new WireReader(message);
+        switch ((char)reader.Byte())
+        {
+            case 'B':
+                position = new LogPosition(reader.UInt64() + 1);
+                committedAt = ReplicationLink.TimeOf(reader.Int64());
+                (Inside, isFirst, count) = (true, true, 0);
+                break;
+            case 'C':
+                reader.Byte();
+                reader.UInt64();
+                EndTransaction(new LogPosition(reader.UInt64()));
+                break;
+            case 'I':
+                Insert(ref reader);
+                break;
+            case 'U':
+                Update(ref reader);
+                break;
+            case 'D':
+                Delete(ref reader);
+                break;
+            case 'T':
+                Truncate(ref reader);
+                break;
+        }
+    }
+
+    private void EndTransaction(LogPosition end)
+    {
+        if (count > 0 || !isFirst)
+        {
+            EndPart(isLast: true);
+        }
+
+        Inside = false;
+        Passed = LogPosition.Max(Passed, end);
+    }
+
+    private void Insert(ref WireReader reader)
+    {
+        var relation = forms.Of(reader.UInt32());
+        if (relation.Form is null)
+        {
+            return;
+        }
+
+        reader.Byte();
+        Row(ref reader, after, relation, keyOnly: false);
+        Wrote(ChangeWriter.Write(body, ChangeKind.Insert, relation.Number, default, after.Finish()));
+    }
+
+    private void Update(ref WireReader reader)
+    {
+        var relation = forms.Of(reader.UInt32());
+        if (relation.Form is null)
+        {
+            return;
+        }
+
+        var kind = (char)reader.Byte();
+        var hasBefore = kind is 'K' or 'O';
+        if (hasBefore)
+        {
+            Row(ref reader, before, relation, keyOnly: kind == 'K');
+            reader.Byte();
+        }
+
+        Row(ref reader, after, relation, keyOnly: false);
+        Wrote(ChangeWriter.Write(body, ChangeKind.Update, relation.Number, hasBefore ? before.Finish() : default, after.Finish()));
+    }
+
+    private void Delete(ref WireReader reader)
+    {
+        var relation = forms.Of(reader.UInt32());
+        if (relation.Form is null)
+        {
+            return;
+        }
+
+        Row(ref reader, before, relation, keyOnly: (char)reader.Byte() == 'K');
+        Wrote(ChangeWriter.Write(body, ChangeKind.Delete, relation.Number, before.Finish(), default));
+    }
+
+    private void Truncate(ref WireReader reader)
+    {
+        var relations = reader.Int32();
+        reader.Byte();
+        for (var i = 0; i < relations; i++)
+        {
+            var relation = forms.Of(reader.UInt32());
+            if (relation.Form is not null)
+            {
+                Wrote(ChangeWriter.Write(body, ChangeKind.Truncate, relation.Number, default, default));
+            }
+        }
+    }
+
+    /// <summary>
+    /// A row's values in the server's text form. Of an old row of which only the key is logged, the others come as NULL and
+    /// mean nothing, so they are absent here; so is a large value that did not change.
+    /// </summary>
+    private static void Row(ref WireReader reader, RowWriter writer, LoggedRelation relation, bool keyOnly)
+    {
+        var columns = reader.Int16();
+        writer.Begin(columns);
+        for (var i = 0; i < columns; i++)
+        {
+            switch ((char)reader.Byte())
+            {
+                case 't':
+                    writer.Value(ValueKind.Text, reader.Bytes(reader.Int32()));
+                    break;
+                case 'n' when keyOnly && !relation.IsKey[i]:
+                case 'u':
+                    writer.Absent();
+                    break;
+                case 'n':
+                    writer.Null();
+                    break;
+                default:
+                    throw new InvalidDataException("The log carries a value in a form that was not asked for.");
+            }
+        }
+    }
+
+    private void Wrote(int bytes)
+    {
+        count++;
+        Bytes += bytes;
+        if (body.WrittenCount >= PartBytes)
+        {
+            EndPart(isLast: false);
+        }
+    }
+
+    private void EndPart(bool isLast)
+    {
+        fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, body.WrittenMemory));
+        body = new ArrayBufferWriter<byte>(isLast ? 4096 : PartBytes + 4096);
+        isFirst = false;
+        count = 0;
+    }
+}

@@ -1,0 +1,115 @@
+using Vestige.Connectors.PostgreSql.Wire;
+using Vestige.Core.Positions;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql.Log;
+
+/// <summary>
+/// Reads a slot forward. Every ten seconds the server is told how far everything is durable, also while nobody reads on,
+/// so that it neither takes the reader for dead nor keeps log for nothing.
+/// </summary>
+internal sealed class PostgreSqlLogReader : ILogReader
+{
+    private const int ReadBytes = 1 << 20;
+    private static readonly TimeSpan TellEvery = TimeSpan.FromSeconds(10);
+    private readonly ReplicationLink link;
+    private readonly RelationForms forms;
+    private readonly LogDecoder decoder;
+    private readonly TimeProvider clock;
+    private readonly ITimer teller;
+    private readonly Action gone;
+    private LogPosition durable;
+    private bool atHead;
+
+    public PostgreSqlLogReader(ReplicationLink link, RelationForms forms, LogPosition after, TimeProvider clock, Action gone)
+    {
+        this.link = link;
+        this.forms = forms;
+        this.clock = clock;
+        this.gone = gone;
+        decoder = new LogDecoder(forms);
+        decoder.Begin(after);
+        durable = after;
+        teller = clock.CreateTimer(_ => _ = TellAsync(answer: false), null, TellEvery, TellEvery);
+    }
+
+    public async ValueTask<LogRead> ReadAsync(TimeSpan wait, CancellationToken cancellation)
+    {
+        await DecodeWhatIsHereAsync(cancellation);
+        if (decoder.Bytes < ReadBytes && await link.FillAsync(decoder.Bytes > 0 ? TimeSpan.Zero : wait, cancellation))
+        {
+            await DecodeWhatIsHereAsync(cancellation);
+        }
+
+        return new LogRead(decoder.Take(), forms.TakeFresh(), decoder.Passed, atHead && !decoder.Inside);
+    }
+
+    /// <summary>Everything up to the position is durable here.</summary>
+    public Task ConfirmAsync(LogPosition position)
+    {
+        durable = LogPosition.Max(durable, position);
+        return TellAsync(answer: false);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        gone();
+        await teller.DisposeAsync();
+        await link.DisposeAsync();
+    }
+
+    private async Task DecodeWhatIsHereAsync(CancellationToken cancellation)
+    {
+        while (decoder.Bytes < ReadBytes && link.TryNext(out var message))
+        {
+            switch (message.Kind)
+            {
+                case 'd':
+                    await TakeAsync(message.Body, cancellation);
+                    break;
+                case 'E':
+                    throw link.FailureOf(message.Body.Span);
+                case 'c':
+                    throw new Engine.Faults.PortException("The server ended the reading of the log.") { Transient = true, Mend = "Look at the server; it is tried again by itself." };
+            }
+        }
+    }
+
+    private async ValueTask TakeAsync(ReadOnlyMemory<byte> body, CancellationToken cancellation)
+    {
+        if (body.Span[0] == (byte)'w')
+        {
+            atHead = false;
+            await decoder.DecodeAsync(body[25..], cancellation);
+        }
+        else if (body.Span[0] == (byte)'k')
+        {
+            TakeKeepalive(body.Span, out var asks);
+            if (asks)
+            {
+                await TellAsync(answer: false);
+            }
+        }
+    }
+
+    private void TakeKeepalive(ReadOnlySpan<byte> body, out bool asks)
+    {
+        var reader = new WireReader(body[1..]);
+        decoder.PassTo(new LogPosition(reader.UInt64()));
+        reader.Int64();
+        asks = reader.Byte() == 1;
+        atHead = true;
+    }
+
+    private async Task TellAsync(bool answer)
+    {
+        try
+        {
+            await link.SendStatusAsync(durable, clock.GetUtcNow(), answer, CancellationToken.None);
+        }
+        catch (Exception exception) when (exception is Engine.Faults.PortException or ObjectDisposedException)
+        {
+            // A broken line is found by the next read.
+        }
+    }
+}

@@ -1,0 +1,93 @@
+using Npgsql;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+
+namespace Vestige.Connectors.PostgreSql.Log;
+
+/// <summary>
+/// Keeps the publication equal to what the crossings need: named tables only, never all. Adding a table needs its ownership;
+/// where the role has none, the function of the preparation script does it.
+/// </summary>
+internal static class Publication
+{
+    /// <summary>Adds the tables that it lacks, making it when it is not there.</summary>
+    public static async Task CarryAsync(NpgsqlConnection connection, string name, IReadOnlySet<TableName> tables, CancellationToken cancellation)
+    {
+        var there = await TablesAsync(connection, name, cancellation);
+        var missing = tables.Where(table => there?.Contains(table) != true).Order().ToList();
+        if (there is not null && missing.Count == 0)
+        {
+            return;
+        }
+
+        if (await HasFunctionAsync(connection, cancellation))
+        {
+            await using var call = new NpgsqlCommand("SELECT vestige.carry($1, $2, $3)", connection);
+            call.Parameters.Add(PostgreSqlDatabase.Text(name));
+            call.Parameters.Add(new NpgsqlParameter { Value = missing.Select(table => table.Schema).ToArray(), NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Array | NpgsqlTypes.NpgsqlDbType.Text });
+            call.Parameters.Add(new NpgsqlParameter { Value = missing.Select(table => table.Name).ToArray(), NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Array | NpgsqlTypes.NpgsqlDbType.Text });
+            await call.ExecuteNonQueryAsync(cancellation);
+            return;
+        }
+
+        try
+        {
+            foreach (var statement in Statements(name, there is not null, missing))
+            {
+                await using var command = new NpgsqlCommand(statement, connection);
+                await command.ExecuteNonQueryAsync(cancellation);
+            }
+        }
+        catch (PostgresException exception) when (exception.SqlState == "42501")
+        {
+            throw new PortException($"The tables cannot be added to the publication {name}: {exception.MessageText} (SQLSTATE 42501).", exception)
+            {
+                Transient = true,
+                Mend = $"Run as a DBA: {string.Join("; ", Statements(name, there is not null, missing))}; or the preparation script of the connection. It is tried again by itself.",
+            };
+        }
+    }
+
+    /// <summary>The tables in it; null when there is no such publication.</summary>
+    public static async Task<IReadOnlySet<TableName>?> TablesAsync(NpgsqlConnection connection, string name, CancellationToken cancellation)
+    {
+        const string Sql = """
+            SELECT n.nspname::text, c.relname::text
+            FROM pg_publication p LEFT JOIN pg_publication_rel r ON r.prpubid = p.oid LEFT JOIN pg_class c ON c.oid = r.prrelid LEFT JOIN pg_namespace n ON n.oid = c.relnamespace
+            WHERE p.pubname = $1
+            """;
+        await using var command = new NpgsqlCommand(Sql, connection);
+        command.Parameters.Add(PostgreSqlDatabase.Text(name));
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        HashSet<TableName>? tables = null;
+        while (await reader.ReadAsync(cancellation))
+        {
+            tables ??= [];
+            if (!reader.IsDBNull(1))
+            {
+                tables.Add(new TableName(reader.GetString(0), reader.GetString(1)));
+            }
+        }
+
+        return tables;
+    }
+
+    private static async Task<bool> HasFunctionAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT to_regprocedure('vestige.carry(text,text[],text[])') IS NOT NULL", connection);
+        return (bool)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
+    private static IEnumerable<string> Statements(string name, bool exists, List<TableName> missing)
+    {
+        if (!exists)
+        {
+            yield return $"CREATE PUBLICATION {Quote.Name(name)} WITH (publish = 'insert, update, delete, truncate'{(missing.Count >= 0 ? ", publish_via_partition_root = true" : "")})";
+        }
+
+        foreach (var table in missing)
+        {
+            yield return $"ALTER PUBLICATION {Quote.Name(name)} ADD TABLE ONLY {Quote.Name(table)}";
+        }
+    }
+}

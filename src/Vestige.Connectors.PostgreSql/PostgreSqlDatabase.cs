@@ -1,0 +1,171 @@
+using Npgsql;
+using NpgsqlTypes;
+using Vestige.Connectors.PostgreSql.Catalogue;
+using Vestige.Connectors.PostgreSql.Readiness;
+using Vestige.Core.Changes;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql;
+
+/// <summary>One database of a server, as source and target have it in common. Safe for several threads.</summary>
+public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
+{
+    private readonly NpgsqlDataSource pooled;
+    private readonly NpgsqlDataSource single;
+
+    protected PostgreSqlDatabase(PostgreSqlSettings settings, TimeProvider clock)
+    {
+        ArgumentNullException.ThrowIfNull(settings);
+        Settings = settings;
+        Clock = clock;
+        pooled = SourceOf(settings, isPooled: true);
+        single = SourceOf(settings, isPooled: false);
+    }
+
+    public string Engine => "postgresql";
+
+    public PostgreSqlSettings Settings { get; }
+
+    /// <summary>How messages name the server.</summary>
+    internal string Place => $"{Settings.Database} at {Settings.Host}:{Settings.Port}";
+
+    protected TimeProvider Clock { get; }
+
+    public Task<string> WhoAsync(CancellationToken cancellation) => UseAsync(
+        "Identifying the database",
+        async (connection, stop) =>
+        {
+            await using var command = new NpgsqlCommand("SELECT system_identifier::text || '/' || (SELECT oid::text FROM pg_database WHERE datname = current_database()) FROM pg_control_system()", connection);
+            return (string)(await command.ExecuteScalarAsync(stop))!;
+        },
+        cancellation);
+
+    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
+        UseAsync("Reading the catalogue", CatalogueReader.ReadAsync, cancellation);
+
+    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Ladder.ClimbAsync(this, Clock, cancellation);
+
+    public Task<long> CountAsync(TableName table, CancellationToken cancellation) => UseAsync(
+        $"Counting {table}",
+        async (connection, stop) =>
+        {
+            await using var command = new NpgsqlCommand($"SELECT count(*) FROM {Quote.Name(table)}", connection);
+            return (long)(await command.ExecuteScalarAsync(stop))!;
+        },
+        cancellation);
+
+    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(table);
+        ArgumentNullException.ThrowIfNull(key);
+        return key.Count != table.KeyOrdinals.Count
+            ? Task.FromResult<Row?>(null)
+            : UseAsync($"Reading a row of {table.Name}", (connection, stop) => FindAsync(connection, table, key, stop), cancellation);
+    }
+
+    /// <summary>Runs a question on a connection of the pool.</summary>
+    internal async Task<T> UseAsync<T>(string what, Func<NpgsqlConnection, CancellationToken, Task<T>> ask, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var connection = await pooled.OpenConnectionAsync(cancellation);
+            return await ask(connection, cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"{what} in {Place}");
+        }
+    }
+
+    /// <summary>Opens a connection of one's own, not from the pool.</summary>
+    internal async Task<NpgsqlConnection> OpenAsync(CancellationToken cancellation)
+    {
+        try
+        {
+            return await single.OpenConnectionAsync(cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Connecting to {Place}");
+        }
+    }
+
+    /// <summary>Runs statements on a connection of one's own, each by itself.</summary>
+    internal async Task RunAsync(string what, IEnumerable<string> statements, CancellationToken cancellation)
+    {
+        await using var connection = await OpenAsync(cancellation);
+        foreach (var statement in statements)
+        {
+            try
+            {
+                await using var command = new NpgsqlCommand(statement, connection);
+                await command.ExecuteNonQueryAsync(cancellation);
+            }
+            catch (Exception exception) when (Failures.IsServers(exception))
+            {
+                throw Failures.Of(exception, $"{what} in {Place}");
+            }
+        }
+    }
+
+    /// <summary>A parameter that the server reads by the input rule of the type it meets, as it does with a literal.</summary>
+    internal static NpgsqlParameter Text(string? value) => new() { Value = (object?)value ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Unknown };
+
+    public virtual async ValueTask DisposeAsync()
+    {
+        await pooled.DisposeAsync();
+        await single.DisposeAsync();
+        GC.SuppressFinalize(this);
+    }
+
+    private static NpgsqlDataSource SourceOf(PostgreSqlSettings settings, bool isPooled)
+    {
+        var builder = new NpgsqlDataSourceBuilder(settings.ConnectionString(isPooled));
+        builder.ConfigureTypeLoading(loading => loading.EnableTypeLoading(false));
+        return builder.Build();
+    }
+
+    private static async Task<Row?> FindAsync(NpgsqlConnection connection, TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation)
+    {
+        var columns = string.Join(", ", table.Columns.Select(column => $"{Quote.Name(column.Name)}::text"));
+        var conditions = string.Join(" AND ", table.KeyOrdinals.Select((ordinal, i) => $"{Quote.Name(table.Columns[ordinal].Name)} = ${i + 1}"));
+        await using var command = new NpgsqlCommand($"SELECT {columns} FROM {Quote.Name(table.Name)} WHERE {conditions}", connection);
+        foreach (var value in key)
+        {
+            command.Parameters.Add(Text(value));
+        }
+
+        try
+        {
+            await using var reader = await command.ExecuteReaderAsync(cancellation);
+            return await reader.ReadAsync(cancellation) ? RowOf(reader) : null;
+        }
+        catch (PostgresException exception) when (exception.SqlState.StartsWith("22", StringComparison.Ordinal))
+        {
+            // What was typed cannot be a value of the key's type, so there is no such row.
+            return null;
+        }
+    }
+
+    private static Row RowOf(NpgsqlDataReader reader)
+    {
+        var writer = new RowWriter();
+        writer.Begin(reader.FieldCount);
+        for (var i = 0; i < reader.FieldCount; i++)
+        {
+            if (reader.IsDBNull(i))
+            {
+                writer.Null();
+            }
+            else
+            {
+                writer.Text(reader.GetString(i));
+            }
+        }
+
+        return writer.ToRow();
+    }
+}

@@ -1,0 +1,40 @@
+using System.Text.Json;
+using Vestige.Connectors.PostgreSql.Log;
+using Vestige.Core.Crossings;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql;
+
+/// <summary>PostgreSQL servers of version 12 and later.</summary>
+/// <param name="installation">Tells this installation from others at the same server: letters and digits.</param>
+/// <param name="clock">Our clock.</param>
+public sealed class PostgreSqlKind(string installation, TimeProvider clock) : IConnectorKind
+{
+    public string Kind => "postgresql";
+
+    public IReadOnlyList<DefinitionProblem> Check(IReadOnlyDictionary<string, string> settings)
+    {
+        var problems = new List<DefinitionProblem>();
+        PostgreSqlSettings.Parse(settings, null, problems);
+        return problems;
+    }
+
+    public IConnector Open(string name, IReadOnlyDictionary<string, string> settings, string? secret)
+    {
+        var problems = new List<DefinitionProblem>();
+        var parsed = PostgreSqlSettings.Parse(settings, PasswordIn(secret), problems)
+            ?? throw new InvalidOperationException($"{name}: {string.Join("; ", problems.Select(problem => $"{problem.Field}: {problem.Found}"))}");
+        return new PostgreSqlConnector(parsed, LogNames.Of(installation, name), clock);
+    }
+
+    private static string? PasswordIn(string? secret)
+    {
+        if (secret is null)
+        {
+            return null;
+        }
+
+        using var fields = JsonDocument.Parse(secret);
+        return fields.RootElement.TryGetProperty("password", out var password) ? password.GetString() : null;
+    }
+}

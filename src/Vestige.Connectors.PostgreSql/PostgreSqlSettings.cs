@@ -1,0 +1,91 @@
+using System.Globalization;
+using Npgsql;
+using Vestige.Core.Crossings;
+
+namespace Vestige.Connectors.PostgreSql;
+
+/// <summary>How one database of a PostgreSQL server is reached.</summary>
+/// <param name="Host">A name or an address; a path that begins with a slash means the folder of a Unix socket.</param>
+/// <param name="Port">1 to 65535.</param>
+/// <param name="Database">The database's name.</param>
+/// <param name="User">The role's name.</param>
+/// <param name="Tls">How the line is encrypted.</param>
+/// <param name="CaFile">A file with the authority's certificate in PEM form; null for the system's own. Only with verify.</param>
+/// <param name="Password">Never shown; null when there is none.</param>
+public sealed record PostgreSqlSettings(string Host, int Port, string Database, string User, TlsMode Tls, string? CaFile, string? Password)
+{
+    private static readonly HashSet<string> Known = ["host", "port", "database", "user", "tls", "ca", "note"];
+
+    /// <summary>
+    /// The session's settings on which text forms depend: the same on the source and on the target, so that what one writes
+    /// the other reads as the same value. Time-outs that an administrator set for people do not end our long reads.
+    /// </summary>
+    internal const string SessionOptions =
+        "-c search_path= -c datestyle=ISO,MDY -c intervalstyle=postgres -c timezone=UTC -c extra_float_digits=3 -c bytea_output=hex "
+        + "-c lc_monetary=C -c lc_numeric=C -c xmloption=content -c xmlbinary=base64 -c standard_conforming_strings=on -c client_min_messages=error "
+        + "-c statement_timeout=0 -c idle_in_transaction_session_timeout=0 -c lock_timeout=0";
+
+    /// <summary>Reads the settings of a connection as people give them; what is wrong is named by field.</summary>
+    public static PostgreSqlSettings? Parse(IReadOnlyDictionary<string, string> settings, string? password, List<DefinitionProblem> problems)
+    {
+        ArgumentNullException.ThrowIfNull(settings);
+        ArgumentNullException.ThrowIfNull(problems);
+        var before = problems.Count;
+        problems.AddRange(settings.Keys.Where(key => !Known.Contains(key)).Select(key =>
+            new DefinitionProblem($"settings.{key}", "there is no such setting", $"Use {string.Join(", ", Known)}.")));
+        foreach (var needed in new[] { "host", "database", "user" })
+        {
+            if (string.IsNullOrWhiteSpace(settings.GetValueOrDefault(needed)))
+            {
+                problems.Add(new DefinitionProblem($"settings.{needed}", "it is missing", $"Give the {needed}."));
+            }
+        }
+
+        var portText = settings.GetValueOrDefault("port", "5432");
+        if (!int.TryParse(portText, NumberStyles.None, CultureInfo.InvariantCulture, out var port) || port is < 1 or > 65535)
+        {
+            problems.Add(new DefinitionProblem("settings.port", $"'{portText}' is not a port", "Use 1 to 65535; a server listens on 5432 unless it was told otherwise."));
+        }
+
+        var tlsText = settings.GetValueOrDefault("tls", "prefer");
+        if (!Enum.TryParse<TlsMode>(tlsText, ignoreCase: true, out var tls) || !Enum.IsDefined(tls))
+        {
+            problems.Add(new DefinitionProblem("settings.tls", $"'{tlsText}' is not a way of encrypting", "Use off, prefer, require or verify."));
+        }
+
+        var ca = settings.GetValueOrDefault("ca");
+        if (!string.IsNullOrEmpty(ca) && !File.Exists(ca))
+        {
+            problems.Add(new DefinitionProblem("settings.ca", $"there is no file {ca} on this machine", "Give the path of the authority's certificate in PEM form."));
+        }
+
+        return problems.Count > before
+            ? null
+            : new PostgreSqlSettings(settings["host"].Trim(), port, settings["database"], settings["user"], tls, string.IsNullOrEmpty(ca) ? null : ca, password);
+    }
+
+    /// <summary>How the driver connects.</summary>
+    internal string ConnectionString(bool pooled) => new NpgsqlConnectionStringBuilder
+    {
+        Host = Host,
+        Port = Port,
+        Database = Database,
+        Username = User,
+        Password = Password,
+        SslMode = Tls switch { TlsMode.Off => SslMode.Disable, TlsMode.Prefer => SslMode.Prefer, TlsMode.Require => SslMode.Require, _ => SslMode.VerifyFull },
+        RootCertificate = Tls == TlsMode.Verify ? CaFile : null,
+        Pooling = pooled,
+        MaxPoolSize = 8,
+        NoResetOnClose = true,
+        Timeout = 10,
+        CommandTimeout = 0,
+        ApplicationName = "vestige",
+        Options = SessionOptions,
+        MaxAutoPrepare = pooled ? 0 : 200,
+        AutoPrepareMinUsages = 2,
+        KeepAlive = 0,
+        TcpKeepAlive = true,
+        ReadBufferSize = 64 << 10,
+        WriteBufferSize = 64 << 10,
+    }.ToString();
+}

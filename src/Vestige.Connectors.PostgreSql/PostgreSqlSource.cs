@@ -1,0 +1,195 @@
+using System.Globalization;
+using Npgsql;
+using Vestige.Connectors.PostgreSql.Loading;
+using Vestige.Connectors.PostgreSql.Log;
+using Vestige.Connectors.PostgreSql.Readiness;
+using Vestige.Connectors.PostgreSql.Wire;
+using Vestige.Core.Positions;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql;
+
+/// <summary>
+/// A database whose log is read through one logical replication slot, named for this installation. Once the spool is of a
+/// slot, the slot is never made again silently: what lay between would be lost.
+/// </summary>
+public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names, TimeProvider clock) : PostgreSqlDatabase(settings, clock), ISource
+{
+    private volatile PostgreSqlLogReader? reading;
+    private volatile LogIdentity? identity;
+
+    public LogNames Names => names;
+
+    public async Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation)
+    {
+        var known = identity ??= await IdentifyAsync(cancellation);
+        var (head, oldest, limit, now) = await UseAsync("Looking at the log", SampleAsync, cancellation);
+        var held = (long)(head.Place - Math.Min(head.Place, oldest?.Place ?? head.Place));
+        return new SourceHead(known, head, oldest ?? LogPosition.Zero, held, limit, null, now);
+    }
+
+    public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
+    {
+        await EndLogAsync(cancellation);
+        await UseAsync("Making the publication", (connection, stop) => CarryAsync(connection, new HashSet<TableName>(), stop), cancellation);
+        await using var link = await ReplicationLink.OpenAsync(Settings, cancellation);
+        var slot = await link.QueryAsync($"CREATE_REPLICATION_SLOT {Quote.Name(names.Slot)} LOGICAL pgoutput NOEXPORT_SNAPSHOT", cancellation);
+        return Lsn.Of(slot[0][1]!);
+    }
+
+    public async Task EndLogAsync(CancellationToken cancellation)
+    {
+        await UseAsync(
+            "Dropping the slot",
+            async (connection, stop) =>
+            {
+                await using var drop = new NpgsqlCommand("SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE slot_name = $1", connection);
+                drop.Parameters.Add(Text(names.Slot));
+                await drop.ExecuteNonQueryAsync(stop);
+                await using var publication = new NpgsqlCommand(
+                    "SELECT p.pubname::text FROM pg_publication p JOIN pg_roles r ON r.oid = p.pubowner WHERE p.pubname = $1 AND pg_has_role(current_user, r.oid, 'USAGE')", connection);
+                publication.Parameters.Add(Text(names.Publication));
+                if (await publication.ExecuteScalarAsync(stop) is string)
+                {
+                    await using var remove = new NpgsqlCommand($"DROP PUBLICATION IF EXISTS {Quote.Name(names.Publication)}", connection);
+                    await remove.ExecuteNonQueryAsync(stop);
+                }
+
+                return true;
+            },
+            cancellation);
+    }
+
+    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation)
+    {
+        await UseAsync("Looking at the slot", (connection, stop) => CheckSlotAsync(connection, after, stop), cancellation);
+        await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, tables, stop), cancellation);
+        var link = await ReplicationLink.OpenAsync(Settings, cancellation);
+        try
+        {
+            var found = await IdentifyAsync(link, cancellation);
+            if (identity is not null && identity != found)
+            {
+                identity = found;
+                throw new PortException($"{Place} is now {found}.") { Transient = true };
+            }
+
+            await link.StartAsync(
+                $"START_REPLICATION SLOT {Quote.Name(names.Slot)} LOGICAL {Lsn.Format(after)} (proto_version '1', publication_names {Quote.Literal(Quote.Name(names.Publication))})",
+                cancellation);
+        }
+        catch
+        {
+            await link.DisposeAsync();
+            throw;
+        }
+
+        var reader = new PostgreSqlLogReader(link, new RelationForms(this, tables, known), after, Clock, Forget);
+        reading = reader;
+        return reader;
+    }
+
+    public Task ConfirmAsync(LogPosition position, CancellationToken cancellation) => reading?.ConfirmAsync(position) ?? Task.CompletedTask;
+
+    public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation) =>
+        await PostgreSqlSnapshot.OpenAsync(this, readers, Clock, cancellation);
+
+    public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
+        UseAsync("Checking", (connection, stop) => SourceReadiness.CheckAsync(connection, this, tables, stop), cancellation);
+
+    public string Format(LogPosition position) => Lsn.Format(position);
+
+    public LogPosition? Parse(string text) => Lsn.Parse(text);
+
+    public long Distance(LogPosition from, LogPosition to) => (long)to.Place - (long)from.Place;
+
+    private void Forget()
+    {
+        reading = null;
+        identity = null;
+    }
+
+    private async Task<bool> CarryAsync(NpgsqlConnection connection, IReadOnlySet<TableName> tables, CancellationToken cancellation)
+    {
+        await Publication.CarryAsync(connection, names.Publication, tables, cancellation);
+        return true;
+    }
+
+    private async Task<LogIdentity> IdentifyAsync(CancellationToken cancellation)
+    {
+        await using var link = await ReplicationLink.OpenAsync(Settings, cancellation);
+        return await IdentifyAsync(link, cancellation);
+    }
+
+    private static async Task<LogIdentity> IdentifyAsync(ReplicationLink link, CancellationToken cancellation)
+    {
+        var row = (await link.QueryAsync("IDENTIFY_SYSTEM", cancellation))[0];
+        return new LogIdentity(row[0]!, long.Parse(row[1]!, CultureInfo.InvariantCulture));
+    }
+
+    private async Task<(LogPosition Head, LogPosition? Oldest, long? Limit, DateTimeOffset Now)> SampleAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        const string Sql = """
+            SELECT pg_current_wal_flush_lsn()::text, s.restart_lsn::text, extract(epoch FROM clock_timestamp())::float8,
+                   (SELECT setting::int8 FROM pg_settings WHERE name = 'max_slot_wal_keep_size')
+            FROM (SELECT 1) one LEFT JOIN pg_replication_slots s ON s.slot_name = $1
+            """;
+        await using var command = new NpgsqlCommand(Sql, connection);
+        command.Parameters.Add(Text(names.Slot));
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        await reader.ReadAsync(cancellation);
+        var limit = reader.IsDBNull(3) ? -1 : reader.GetInt64(3);
+        return (
+            Lsn.Of(reader.GetString(0)),
+            reader.IsDBNull(1) ? null : Lsn.Of(reader.GetString(1)),
+            limit < 0 ? null : limit << 20,
+            DateTimeOffset.UnixEpoch.AddSeconds(reader.GetDouble(2)));
+    }
+
+    private async Task<bool> CheckSlotAsync(NpgsqlConnection connection, LogPosition after, CancellationToken cancellation)
+    {
+        const string Mend = "Load the crossings of this source again, or give them up.";
+        var wal = await HasColumnAsync(connection, cancellation) ? "wal_status" : "NULL::text";
+        await using var command = new NpgsqlCommand(
+            $"SELECT confirmed_flush_lsn::text, {wal}, active_pid, plugin::text, database::text, pg_current_wal_flush_lsn()::text FROM (SELECT 1) one LEFT JOIN pg_replication_slots ON slot_name = $1", connection);
+        command.Parameters.Add(Text(names.Slot));
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        await reader.ReadAsync(cancellation);
+        var head = Lsn.Of(reader.GetString(5));
+        if (reader.IsDBNull(3))
+        {
+            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was dropped by somebody. What was committed since is lost to it.") { Mend = Mend };
+        }
+
+        if (!reader.IsDBNull(1) && reader.GetString(1) == "lost")
+        {
+            throw new PlaceLostException($"The server dropped log that the replication slot {names.Slot} in {Place} still needed: its limit on kept log was reached.") { Mend = Mend };
+        }
+
+        if (head < after)
+        {
+            throw new PlaceLostException($"The log of {Place} ends at {Lsn.Format(head)}, before {Lsn.Format(after)} which was read from it. The database was restored from an older state.") { Mend = Mend };
+        }
+
+        if (!reader.IsDBNull(0) && Lsn.Of(reader.GetString(0)) > after)
+        {
+            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(after)} where the spool ends.") { Mend = Mend };
+        }
+
+        if (!reader.IsDBNull(2))
+        {
+            throw new PortException($"The replication slot {names.Slot} in {Place} is being read by process {reader.GetInt32(2)} of the server.") { Transient = true, Mend = "If no other Vestige reads it, the server lets it go by itself within wal_sender_timeout." };
+        }
+
+        return true;
+    }
+
+    private static async Task<bool> HasColumnAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT current_setting('server_version_num')::int4 >= 130000", connection);
+        return (bool)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+}

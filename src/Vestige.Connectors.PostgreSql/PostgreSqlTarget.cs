@@ -1,0 +1,122 @@
+using Npgsql;
+using Vestige.Connectors.PostgreSql.Loading;
+using Vestige.Connectors.PostgreSql.Readiness;
+using Vestige.Connectors.PostgreSql.Targets;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql;
+
+/// <summary>A database written as a target. Tables keep their schema and name.</summary>
+public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider clock) : PostgreSqlDatabase(settings, clock), ITarget
+{
+    public IReadOnlySet<string> TakenForms { get; } = new HashSet<string> { CopyForm.Text };
+
+    public TableName NameFor(TableName source) => source;
+
+    public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables)
+    {
+        ArgumentNullException.ThrowIfNull(tables);
+        var chosen = tables.Select(table => table.Name).ToHashSet();
+        return [.. tables
+            .SelectMany(table => table.Parts)
+            .Where(part => part.References is not { } needed || chosen.Contains(needed))
+            .OrderBy(part => part.Stage)
+            .Select(part => part.Statement)
+            .Distinct()];
+    }
+
+    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, bool emptyExisting, IReadOnlySet<TableName> begun, CancellationToken cancellation) => UseAsync(
+        "Checking",
+        (connection, stop) => TargetReadiness.CheckAsync(connection, this, tables, emptyExisting, begun, stop),
+        cancellation);
+
+    public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) =>
+        UseAsync("Reading the progress", (connection, stop) => ProgressStore.ReadAsync(connection, crossing, stop), cancellation);
+
+    public async Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation)
+    {
+        var connection = await OpenAsync(cancellation);
+        try
+        {
+            await MakeProgressAsync(connection, cancellation);
+            await TakeOverAsync(connection, crossing, epoch, cancellation);
+            var plain = await MayReplicateAsync(connection, cancellation);
+            return new PostgreSqlTargetSession(this, connection, crossing, epoch, await ProgressStore.ReadAsync(connection, crossing, cancellation), plain);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            await connection.DisposeAsync();
+            throw Failures.Of(exception, $"Taking {crossing} over in {Place}");
+        }
+        catch
+        {
+            await connection.DisposeAsync();
+            throw;
+        }
+    }
+
+    public Task ForgetAsync(string crossing, CancellationToken cancellation) => UseAsync(
+        "Forgetting the progress",
+        async (connection, stop) =>
+        {
+            if (await ProgressStore.IsThereAsync(connection, stop))
+            {
+                await using var command = new NpgsqlCommand("DELETE FROM vestige.progress WHERE crossing = $1", connection);
+                command.Parameters.AddWithValue(crossing);
+                await command.ExecuteNonQueryAsync(stop);
+            }
+
+            return true;
+        },
+        cancellation);
+
+    /// <summary>
+    /// Whether triggers and references may be left aside, as the server's own replication does: the rows come from a
+    /// database in which they held.
+    /// </summary>
+    internal static async Task<bool> MayReplicateAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var command = new NpgsqlCommand("SET session_replication_role = replica", connection);
+            await command.ExecuteNonQueryAsync(cancellation);
+            return true;
+        }
+        catch (PostgresException exception) when (exception.SqlState == "42501")
+        {
+            return false;
+        }
+    }
+
+    private static async Task MakeProgressAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        if (await ProgressStore.IsThereAsync(connection, cancellation))
+        {
+            return;
+        }
+
+        foreach (var statement in ProgressStore.Make)
+        {
+            await using var command = new NpgsqlCommand(statement, connection);
+            await command.ExecuteNonQueryAsync(cancellation);
+        }
+    }
+
+    private async Task TakeOverAsync(NpgsqlConnection connection, string crossing, long epoch, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            INSERT INTO vestige.progress (crossing, epoch) VALUES ($1, $2)
+            ON CONFLICT (crossing) DO UPDATE SET epoch = excluded.epoch WHERE vestige.progress.epoch < excluded.epoch
+            """, connection);
+        command.Parameters.AddWithValue(crossing);
+        command.Parameters.AddWithValue(epoch);
+        if (await command.ExecuteNonQueryAsync(cancellation) == 0)
+        {
+            throw new FencedException($"A worker of a later epoch than {epoch} is at work on {crossing} in {Place}.") { Transient = true };
+        }
+    }
+}

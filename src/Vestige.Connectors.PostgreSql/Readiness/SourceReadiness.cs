@@ -1,0 +1,166 @@
+using Npgsql;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Core.Text;
+
+namespace Vestige.Connectors.PostgreSql.Readiness;
+
+/// <summary>What a database must have so that its log can be read, from the values in force.</summary>
+internal static class SourceReadiness
+{
+    private static readonly TimeSpan OldTransaction = TimeSpan.FromSeconds(10);
+
+    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(NpgsqlConnection connection, PostgreSqlSource source, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        var settings = await SettingsAsync(connection, cancellation);
+        var lines = new List<ReadinessLine>
+        {
+            Setting(settings["wal_level"], value => value == "logical", "logical", "ALTER SYSTEM SET wal_level = 'logical'"),
+            await LogRightAsync(connection, source.Settings.User, cancellation),
+            await FreeAsync(connection, settings["max_replication_slots"], "replication slots", "SELECT count(*) FROM pg_replication_slots WHERE slot_name <> $1", source.Names.Slot, 2, cancellation),
+            await FreeAsync(connection, settings["max_wal_senders"], "log senders", "SELECT count(*) FROM pg_stat_replication WHERE application_name <> $1", "vestige", 2, cancellation),
+            KeptLog(settings),
+            await OpenTransactionsAsync(connection, cancellation),
+        };
+        foreach (var table in tables)
+        {
+            if (await TableAsync(connection, table, cancellation) is { } line)
+            {
+                lines.Add(line);
+            }
+        }
+
+        lines.Add(await PublishAsync(connection, tables, cancellation));
+        return lines;
+    }
+
+    private static async Task<Dictionary<string, SettingInForce>> SettingsAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        const string Names = "('wal_level', 'max_replication_slots', 'max_wal_senders', 'max_slot_wal_keep_size')";
+        var written = await WrittenAsync(connection, Names, cancellation);
+        await using var command = new NpgsqlCommand($"SELECT name, current_setting(name), pending_restart FROM pg_settings WHERE name IN {Names}", connection);
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        var found = new Dictionary<string, SettingInForce>();
+        while (await reader.ReadAsync(cancellation))
+        {
+            var name = reader.GetString(0);
+            found[name] = new SettingInForce(name, reader.GetString(1), reader.GetBoolean(2), written.GetValueOrDefault(name));
+        }
+
+        found.TryAdd("max_slot_wal_keep_size", new SettingInForce("max_slot_wal_keep_size", "-1", false, null));
+        return found;
+    }
+
+    /// <summary>What the configuration files say, where the role may read that.</summary>
+    private static async Task<Dictionary<string, string>> WrittenAsync(NpgsqlConnection connection, string names, CancellationToken cancellation)
+    {
+        var written = new Dictionary<string, string>();
+        await using var may = new NpgsqlCommand("SELECT has_function_privilege('pg_show_all_file_settings()', 'EXECUTE') AND has_table_privilege('pg_file_settings', 'SELECT')", connection);
+        if (!(bool)(await may.ExecuteScalarAsync(cancellation))!)
+        {
+            return written;
+        }
+
+        await using var command = new NpgsqlCommand($"SELECT name, setting FROM pg_file_settings WHERE setting IS NOT NULL AND name IN {names} ORDER BY seqno", connection);
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        while (await reader.ReadAsync(cancellation))
+        {
+            written[reader.GetString(0)] = reader.GetString(1);
+        }
+
+        return written;
+    }
+
+    private static ReadinessLine Setting(SettingInForce setting, Func<string, bool> holds, string needed, string statement)
+    {
+        var ok = holds(setting.Value);
+        var waits = setting.WaitsForRestart ? $"; another value{(setting.Waiting is { } value ? $", {value}," : "")} is set and waits for a restart of the server" : "";
+        var mend = setting.WaitsForRestart ? "Restart the server." : $"{statement}; then restart the server.";
+        return new ReadinessLine(setting.Name, ok, $"{setting.Value} is in force{waits}", needed, ok ? null : mend, TimeSpan.Zero);
+    }
+
+    private static async Task<ReadinessLine> LogRightAsync(NpgsqlConnection connection, string user, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT rolsuper OR rolreplication FROM pg_roles WHERE rolname = current_user", connection);
+        var may = (bool)(await command.ExecuteScalarAsync(cancellation))!;
+        return new ReadinessLine("right to read the log", may, may ? $"{user} has it" : $"{user} lacks it", "REPLICATION", may ? null : $"ALTER ROLE {Quote.Name(user)} REPLICATION; it is in the preparation script.", TimeSpan.Zero);
+    }
+
+    private static async Task<ReadinessLine> FreeAsync(NpgsqlConnection connection, SettingInForce limit, string what, string count, string ours, int needed, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand(count, connection);
+        command.Parameters.Add(PostgreSqlDatabase.Text(ours));
+        var used = (long)(await command.ExecuteScalarAsync(cancellation))!;
+        var free = long.Parse(limit.Value, System.Globalization.CultureInfo.InvariantCulture) - used;
+        var waits = limit.WaitsForRestart ? "; another limit waits for a restart of the server" : "";
+        return new ReadinessLine(
+            limit.Name,
+            free >= needed,
+            $"{free} of {limit.Value} {what} free{waits}",
+            $"{needed} free: one to follow, one while loading",
+            free >= needed ? null : $"Drop some that nobody uses, or ALTER SYSTEM SET {limit.Name} = {used + needed + 2} and restart the server.",
+            TimeSpan.Zero);
+    }
+
+    /// <summary>Without a limit, a reader that stays away fills the source's disk; with one, it loses its place. Both are said.</summary>
+    private static ReadinessLine KeptLog(Dictionary<string, SettingInForce> settings)
+    {
+        var value = settings["max_slot_wal_keep_size"].Value;
+        return new ReadinessLine(
+            "log kept for readers",
+            true,
+            value == "-1" ? "without limit: if Vestige stays away, the source's disk fills" : $"at most {value}: if Vestige stays away longer, the tables are loaded again",
+            "any; know which",
+            null,
+            TimeSpan.Zero);
+    }
+
+    private static async Task<ReadinessLine> OpenTransactionsAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            SELECT pid, coalesce(usename::text, ''), extract(epoch FROM clock_timestamp() - xact_start)::float8
+            FROM pg_stat_activity WHERE xact_start IS NOT NULL AND pid <> pg_backend_pid() AND backend_xid IS NOT NULL ORDER BY xact_start LIMIT 1
+            """, connection);
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        if (!await reader.ReadAsync(cancellation) || reader.GetDouble(2) < OldTransaction.TotalSeconds)
+        {
+            return new ReadinessLine("open transactions", true, "none older than 10 s", "none that lasts: the start waits for their end", null, TimeSpan.Zero);
+        }
+
+        var age = Figures.Duration(TimeSpan.FromSeconds(reader.GetDouble(2)));
+        return new ReadinessLine("open transactions", true, $"session {reader.GetInt32(0)} of {reader.GetString(1)} has one open for {age}; the start waits until it ends", "none that lasts", null, TimeSpan.Zero);
+    }
+
+    private static async Task<ReadinessLine?> TableAsync(NpgsqlConnection connection, TableName table, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT has_table_privilege(c.oid, 'SELECT') AND has_schema_privilege(c.relnamespace, 'USAGE') FROM pg_class c WHERE c.oid = to_regclass($1)", connection);
+        command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table)));
+        var may = await command.ExecuteScalarAsync(cancellation) as bool?;
+        return may == true
+            ? null
+            : new ReadinessLine($"table {table}", false, "it may not be read", "SELECT", $"GRANT SELECT ON {Quote.Name(table)}; it is in the preparation script.", TimeSpan.Zero);
+    }
+
+    /// <summary>Adding a table to a publication needs its ownership, or the function of the preparation script.</summary>
+    private static async Task<ReadinessLine> PublishAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            SELECT coalesce(has_function_privilege(to_regprocedure('vestige.carry(text,text[],text[])'), 'EXECUTE'), false),
+                   has_database_privilege(current_database(), 'CREATE') AND
+                   NOT EXISTS (SELECT 1 FROM unnest($1::text[]) t(name) JOIN pg_class c ON c.oid = to_regclass(t.name) WHERE NOT pg_has_role(c.relowner, 'USAGE'))
+            """, connection);
+        command.Parameters.Add(new NpgsqlParameter { Value = tables.Select(Quote.Name).ToArray(), NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Array | NpgsqlTypes.NpgsqlDbType.Text });
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        await reader.ReadAsync(cancellation);
+        var (byFunction, owns) = (reader.GetBoolean(0), reader.GetBoolean(1));
+        return new ReadinessLine(
+            "right to publish the tables",
+            byFunction || owns,
+            byFunction ? "through the function vestige.carry" : owns ? "the role owns what it needs" : "the role owns neither the tables nor may it use the function vestige.carry",
+            "ownership of the tables and CREATE in the database, or the function",
+            byFunction || owns ? null : "Run the preparation script of the connection as a DBA.",
+            TimeSpan.Zero);
+    }
+}

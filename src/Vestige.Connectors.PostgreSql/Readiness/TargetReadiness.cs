@@ -1,0 +1,122 @@
+using Npgsql;
+using Vestige.Connectors.PostgreSql.Targets;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Core.Text;
+
+namespace Vestige.Connectors.PostgreSql.Readiness;
+
+/// <summary>What a database must have so that tables can be written to it.</summary>
+internal static class TargetReadiness
+{
+    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(
+        NpgsqlConnection connection,
+        PostgreSqlTarget target,
+        IReadOnlyList<TableSchema> tables,
+        bool emptyExisting,
+        IReadOnlySet<TableName> begun,
+        CancellationToken cancellation)
+    {
+        var lines = new List<ReadinessLine>
+        {
+            await EncodingAsync(connection, cancellation),
+            await RightsAsync(connection, target, cancellation),
+            await TriggersAsync(connection, cancellation),
+        };
+        var owners = await OwnersAsync(connection, cancellation);
+        foreach (var table in tables.Where(table => !begun.Contains(table.Name)))
+        {
+            if (await TableAsync(connection, table, emptyExisting, owners.GetValueOrDefault(table.Name), cancellation) is { } line)
+            {
+                lines.Add(line);
+            }
+        }
+
+        return lines;
+    }
+
+    private static async Task<ReadinessLine> EncodingAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT pg_encoding_to_char(encoding)::text FROM pg_database WHERE datname = current_database()", connection);
+        var encoding = (string)(await command.ExecuteScalarAsync(cancellation))!;
+        return new ReadinessLine("encoding", encoding == "UTF8", encoding, "UTF8, which holds every character", encoding == "UTF8" ? null : "Make the target database with ENCODING 'UTF8'.", TimeSpan.Zero);
+    }
+
+    private static async Task<ReadinessLine> RightsAsync(NpgsqlConnection connection, PostgreSqlTarget target, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT has_database_privilege(current_database(), 'CREATE') OR to_regclass('vestige.progress_table') IS NOT NULL", connection);
+        var may = (bool)(await command.ExecuteScalarAsync(cancellation))!;
+        return new ReadinessLine(
+            "right to create",
+            may,
+            may ? "schemas and tables can be made" : $"{target.Settings.User} may not create schemas",
+            "CREATE in the database: for the tables and for the small schema vestige that keeps the position",
+            may ? null : $"GRANT CREATE ON DATABASE {Quote.Name(target.Settings.Database)} TO {Quote.Name(target.Settings.User)}; it is in the preparation script.",
+            TimeSpan.Zero);
+    }
+
+    private static async Task<ReadinessLine> TriggersAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        var may = await PostgreSqlTarget.MayReplicateAsync(connection, cancellation);
+        if (may)
+        {
+            await using var back = new NpgsqlCommand("RESET session_replication_role", connection);
+            await back.ExecuteNonQueryAsync(cancellation);
+        }
+
+        return new ReadinessLine(
+            "triggers and references",
+            true,
+            may ? "are left aside while rows are applied" : "fire on each row: the role may not set session_replication_role",
+            "left aside, or none that write",
+            null,
+            TimeSpan.Zero);
+    }
+
+    private static async Task<Dictionary<TableName, string>> OwnersAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        var owners = new Dictionary<TableName, string>();
+        if (!await ProgressStore.IsThereAsync(connection, cancellation))
+        {
+            return owners;
+        }
+
+        await using var command = new NpgsqlCommand("SELECT schema, name, min(crossing) FROM vestige.progress_table GROUP BY schema, name", connection);
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        while (await reader.ReadAsync(cancellation))
+        {
+            owners[new TableName(reader.GetString(0), reader.GetString(1))] = reader.GetString(2);
+        }
+
+        return owners;
+    }
+
+    private static async Task<ReadinessLine?> TableAsync(NpgsqlConnection connection, TableSchema table, bool emptyExisting, string? owner, CancellationToken cancellation)
+    {
+        var step = $"target table {table.Name}";
+        if (owner is not null)
+        {
+            return new ReadinessLine(step, false, $"the crossing {owner} writes to it", "a table of its own", "Leave the table out, or remove that crossing.", TimeSpan.Zero);
+        }
+
+        await using var there = new NpgsqlCommand("SELECT to_regclass($1) IS NOT NULL", connection);
+        there.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
+        if (!(bool)(await there.ExecuteScalarAsync(cancellation))!)
+        {
+            return null;
+        }
+
+        if (await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
+        {
+            return new ReadinessLine(step, false, $"it has another form: {difference}", "the same columns and types", "Drop or alter the target's table, or leave it out.", TimeSpan.Zero);
+        }
+
+        await using var count = new NpgsqlCommand($"SELECT count(*) FROM {Quote.Name(table.Name)}", connection);
+        var rows = (long)(await count.ExecuteScalarAsync(cancellation))!;
+        return rows == 0
+            ? new ReadinessLine(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
+            : emptyExisting
+                ? new ReadinessLine(step, true, $"its {Figures.Of(rows, "row")} will be deleted", "no rows, or leave to delete them", null, TimeSpan.Zero)
+                : new ReadinessLine(step, false, $"it already has {Figures.Of(rows, "row")}", "no rows, or leave to delete them", "Empty the table, or choose that existing rows are deleted first.", TimeSpan.Zero);
+    }
+}

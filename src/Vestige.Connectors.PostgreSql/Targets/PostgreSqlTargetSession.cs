@@ -1,0 +1,134 @@
+using Npgsql;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql.Targets;
+
+/// <summary>One worker's hold on a target: one connection, one transaction at a time.</summary>
+internal sealed class PostgreSqlTargetSession(PostgreSqlTarget target, NpgsqlConnection connection, string crossing, long epoch, TargetProgress progress, bool leavesTriggersAside) : ITargetSession
+{
+    public TargetProgress Progress { get; internal set; } = progress;
+
+    public string Crossing => crossing;
+
+    public PostgreSqlTarget Target => target;
+
+    public NpgsqlConnection Connection => connection;
+
+    /// <summary>Whether triggers and references are left aside.</summary>
+    public bool LeavesTriggersAside => leavesTriggersAside;
+
+    /// <summary>Staging tables that this connection has, by the table they are for.</summary>
+    public Dictionary<TableName, Staging> Stagings { get; } = [];
+
+    /// <summary>Tables whose form was compared with that of the changes.</summary>
+    public HashSet<TableSchema> Compared { get; } = new(ReferenceEqualityComparer.Instance);
+
+    private int stagings;
+
+    /// <summary>A number for a staging table.</summary>
+    public int NextStaging() => ++stagings;
+
+    public async Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var batch = new NpgsqlBatch(connection);
+            batch.BatchCommands.Add(new NpgsqlBatchCommand("BEGIN"));
+            var look = new NpgsqlBatchCommand("SELECT epoch, position FROM vestige.progress WHERE crossing = $1 FOR UPDATE");
+            look.Parameters.Add(PostgreSqlDatabase.Text(crossing));
+            batch.BatchCommands.Add(look);
+            await using (var reader = await batch.ExecuteReaderAsync(cancellation))
+            {
+                await ExpectAsync(reader, cancellation);
+            }
+
+            return new PostgreSqlTargetTransaction(this);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Beginning a transaction in {target.Place}");
+        }
+    }
+
+    public async Task BuildKeysAsync(TableSchema table, CancellationToken cancellation)
+    {
+        var present = await PresentAsync(table.Name, cancellation);
+        foreach (var part in table.Parts.Where(part => part.Stage is PartStage.Key or PartStage.Index && !present.Contains(part.Name)).OrderBy(part => part.Stage))
+        {
+            await RunAsync(part.Statement, $"Building {part.Name} of {table.Name}", cancellation);
+        }
+
+        await RunAsync($"ANALYZE {Quote.Name(table.Name)}", $"Analysing {table.Name}", cancellation);
+    }
+
+    public async Task BuildReferencesAsync(IReadOnlyList<TableSchema> tables, CancellationToken cancellation)
+    {
+        var chosen = tables.Select(table => table.Name).ToHashSet();
+        foreach (var table in tables)
+        {
+            var present = await PresentAsync(table.Name, cancellation);
+            foreach (var part in table.Parts.Where(part => part.Stage == PartStage.Reference && !present.Contains(part.Name) && chosen.Contains(part.References!.Value)))
+            {
+                await RunAsync(part.Statement, $"Building {part.Name} of {table.Name}", cancellation);
+            }
+        }
+    }
+
+    public async ValueTask DisposeAsync() => await connection.DisposeAsync();
+
+    private async Task ExpectAsync(NpgsqlDataReader reader, CancellationToken cancellation)
+    {
+        if (!await reader.ReadAsync(cancellation))
+        {
+            throw new FencedException($"The progress of {crossing} was removed from {target.Place}.") { Transient = true };
+        }
+
+        LogPosition? position = reader.IsDBNull(1) ? null : new LogPosition((ulong)reader.GetInt64(1));
+        if (reader.GetInt64(0) != epoch || position != Progress.Position)
+        {
+            throw new FencedException($"The worker of epoch {epoch} has been succeeded by epoch {reader.GetInt64(0)}, or the position moved.") { Transient = true };
+        }
+    }
+
+    /// <summary>The names of the constraints and indexes that the table has.</summary>
+    private async Task<HashSet<string>> PresentAsync(TableName table, CancellationToken cancellation)
+    {
+        const string Sql = """
+            SELECT conname::text FROM pg_constraint WHERE conrelid = to_regclass($1)
+            UNION SELECT x.relname::text FROM pg_index i JOIN pg_class x ON x.oid = i.indexrelid WHERE i.indrelid = to_regclass($1) AND i.indisvalid
+            """;
+        await using var command = new NpgsqlCommand(Sql, connection);
+        command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table)));
+        try
+        {
+            await using var reader = await command.ExecuteReaderAsync(cancellation);
+            var names = new HashSet<string>();
+            while (await reader.ReadAsync(cancellation))
+            {
+                names.Add(reader.GetString(0));
+            }
+
+            return names;
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Reading the keys of {table} in {target.Place}");
+        }
+    }
+
+    private async Task RunAsync(string statement, string what, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var command = new NpgsqlCommand(statement, connection);
+            await command.ExecuteNonQueryAsync(cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"{what} in {target.Place}");
+        }
+    }
+}

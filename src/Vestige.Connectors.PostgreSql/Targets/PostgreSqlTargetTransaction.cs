@@ -1,0 +1,285 @@
+using Npgsql;
+using Vestige.Core.Applying;
+using Vestige.Core.Changes;
+using Vestige.Core.Folding;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql.Targets;
+
+/// <summary>
+/// One transaction on a target. A small batch goes as prepared statements, one a row, in one round trip; a larger one is
+/// copied into staging tables and merged. Deletes come first, children before parents, then updates, then inserts, parents
+/// before children.
+/// </summary>
+internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession session) : ITargetTransaction
+{
+    private const int RowsOneByOne = 40;
+    private readonly Dictionary<TableName, Staging> made = [];
+    private readonly Dictionary<TableSchema, TableStatements> statements = new(ReferenceEqualityComparer.Instance);
+    private bool done;
+
+    private NpgsqlConnection Connection => session.Connection;
+
+    public async Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, bool replace, CancellationToken cancellation)
+    {
+        foreach (var part in tables.SelectMany(table => table.Parts).Where(part => part.Stage == PartStage.Before).Distinct())
+        {
+            var there = part.Statement.StartsWith("CREATE SCHEMA", StringComparison.Ordinal) ? $"to_regnamespace({Quote.Literal(part.Name)})" : $"to_regtype({Quote.Literal(part.Name)})";
+            if (!await IsThereAsync(there, cancellation))
+            {
+                await RunAsync(part.Statement, $"Making {part.Name}", cancellation);
+            }
+        }
+
+        foreach (var table in tables)
+        {
+            if (!await IsThereAsync($"to_regclass({Quote.Literal(Quote.Name(table.Name))})", cancellation))
+            {
+                await RunAsync(table.Parts.Single(part => part.Stage == PartStage.Table).Statement, $"Making {table.Name}", cancellation);
+            }
+            else if (replace && await FormComparison.DifferenceAsync(Connection, table, cancellation) is not null)
+            {
+                await RunAsync($"DROP TABLE {Quote.Name(table.Name)}", $"Dropping {table.Name}", cancellation);
+                await RunAsync(table.Parts.Single(part => part.Stage == PartStage.Table).Statement, $"Making {table.Name}", cancellation);
+            }
+        }
+    }
+
+    /// <summary>Truncating is refused by the server where other tables refer to this one; then its rows are deleted.</summary>
+    public async Task EmptyAsync(TableSchema table, CancellationToken cancellation)
+    {
+        var referenced = await IsThereAsync($"(SELECT min(conrelid) FROM pg_constraint WHERE contype = 'f' AND confrelid = {Quote.Literal(Quote.Name(table.Name))}::regclass)", cancellation);
+        await RunAsync(referenced ? Of(table).Empty : $"TRUNCATE {Quote.Name(table.Name)}", $"Emptying {table.Name}", cancellation);
+    }
+
+    public async Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation)
+    {
+        var columns = Quote.Names(table.Columns.Select(column => column.Name));
+        await CopyAsync(table, $"COPY {Quote.Name(table.Name)} ({columns}) FROM STDIN", block.Rows, cancellation);
+    }
+
+    public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation)
+    {
+        var order = Ordered(tables);
+        foreach (var folded in order)
+        {
+            await CompareAsync(folded.Table, cancellation);
+        }
+
+        foreach (var folded in order.Reverse().Where(folded => folded.EmptiedFirst))
+        {
+            await EmptyAsync(folded.Table, cancellation);
+        }
+
+        var writer = order.Sum(folded => folded.Rows.Count) <= RowsOneByOne ? (IBatchWriter)new RowWriterOneByOne(this) : new StagedWriter(this);
+        return await writer.WriteAsync(order, cancellation);
+    }
+
+    public async Task<ApplyCounts> ApplyAsync(TableSchema table, RowChange change, CancellationToken cancellation)
+    {
+        await CompareAsync(table, cancellation);
+        if (change.Kind == ChangeKind.Truncate)
+        {
+            await EmptyAsync(table, cancellation);
+            return default;
+        }
+
+        var moves = change.Kind == ChangeKind.Update && !change.Before.IsNone && RowKey.Of(change.Before, table.KeyOrdinals) != RowKey.Of(change.After, table.KeyOrdinals);
+        return await new RowWriterOneByOne(this).WriteAsync(Of(table), table, new FoldedRow(change.Kind, change.Before, change.After), moves, cancellation);
+    }
+
+    public async Task CommitAsync(ProgressUpdate update, CancellationToken cancellation)
+    {
+        var after = ProgressStore.After(session.Progress, update);
+        try
+        {
+            await using var batch = new NpgsqlBatch(Connection);
+            foreach (var command in ProgressStore.Write(session.Crossing, after, session.Progress, update))
+            {
+                batch.BatchCommands.Add(command);
+            }
+
+            batch.BatchCommands.Add(new NpgsqlBatchCommand("COMMIT"));
+            await batch.ExecuteNonQueryAsync(cancellation);
+        }
+        catch (PostgresException exception) when (Failures.IsRefusal(exception))
+        {
+            throw Refused(new TableName(exception.SchemaName ?? "", exception.TableName ?? ""), ChangeKind.Insert, "", exception);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Committing in {session.Target.Place}");
+        }
+
+        done = true;
+        session.Progress = after;
+        foreach (var (table, staging) in made)
+        {
+            session.Stagings[table] = staging;
+        }
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        if (done || Connection.FullState.HasFlag(System.Data.ConnectionState.Broken) || Connection.State == System.Data.ConnectionState.Closed)
+        {
+            return;
+        }
+
+        try
+        {
+            await using var rollback = new NpgsqlCommand("ROLLBACK", Connection);
+            await rollback.ExecuteNonQueryAsync();
+        }
+        catch (Exception exception) when (Failures.IsServers(exception) || exception is InvalidOperationException)
+        {
+            // The line is gone, and with it the transaction.
+        }
+    }
+
+    internal TableStatements Of(TableSchema table)
+    {
+        if (!statements.TryGetValue(table, out var found))
+        {
+            statements.Add(table, found = new TableStatements(table));
+        }
+
+        return found;
+    }
+
+    /// <summary>Runs prepared statements in one round trip and returns how many rows each touched.</summary>
+    internal async Task<IReadOnlyList<ulong>> RunAsync(IReadOnlyList<(NpgsqlBatchCommand Command, TableSchema Table, FoldedRow Row)> commands, CancellationToken cancellation)
+    {
+        await using var batch = new NpgsqlBatch(Connection);
+        foreach (var (command, _, _) in commands)
+        {
+            batch.BatchCommands.Add(command);
+        }
+
+        try
+        {
+            await batch.ExecuteNonQueryAsync(cancellation);
+            return [.. commands.Select(entry => entry.Command.Rows)];
+        }
+        catch (PostgresException exception) when (Failures.IsRefusal(exception))
+        {
+            var place = exception.BatchCommand is { } bad ? batch.BatchCommands.IndexOf(bad) : 0;
+            var (_, table, row) = commands[Math.Max(0, place)];
+            throw Refused(table.Name, row.Kind, RowKey.Display(row.After.IsNone ? row.Before : row.After, table.KeyOrdinals), exception);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Writing in {session.Target.Place}");
+        }
+    }
+
+    /// <summary>Runs one statement for a table and returns how many rows it touched.</summary>
+    internal async Task<long> RunAsync(string statement, string what, CancellationToken cancellation, TableSchema? table = null)
+    {
+        try
+        {
+            await using var command = new NpgsqlCommand(statement, Connection);
+            return await command.ExecuteNonQueryAsync(cancellation);
+        }
+        catch (PostgresException exception) when (Failures.IsRefusal(exception) && table is not null)
+        {
+            throw Refused(table.Name, ChangeKind.Update, "", exception);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"{what} in {session.Target.Place}");
+        }
+    }
+
+    /// <summary>The staging table for a form, made when this session has none.</summary>
+    internal async Task<Staging> StagingAsync(TableSchema form, CancellationToken cancellation)
+    {
+        if (made.TryGetValue(form.Name, out var found) || session.Stagings.TryGetValue(form.Name, out found))
+        {
+            if (ReferenceEquals(found.Form, form) || found.Form.SameForm(form))
+            {
+                return found;
+            }
+
+            await RunAsync($"DROP TABLE {found.Name}", "Dropping a staging table", cancellation);
+        }
+
+        var staging = Staging.For(form, session.NextStaging());
+        await RunAsync(staging.Create, $"Making a staging table for {form.Name}", cancellation);
+        return made[form.Name] = staging;
+    }
+
+    internal async Task CopyAsync(TableSchema table, string statement, ReadOnlyMemory<byte> rows, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var writer = await Connection.BeginTextImportAsync(statement, cancellation);
+            await ((StreamWriter)writer).BaseStream.WriteAsync(rows, cancellation);
+        }
+        catch (PostgresException exception) when (Failures.IsRefusal(exception))
+        {
+            throw Refused(table.Name, ChangeKind.Insert, "", exception);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Copying rows of {table.Name} to {session.Target.Place}");
+        }
+    }
+
+    internal RowRefusedException Refused(TableName table, ChangeKind kind, string key, PostgresException answer)
+    {
+        var words = $"{answer.MessageText} (SQLSTATE {answer.SqlState})";
+        return new RowRefusedException($"{session.Target.Place} refused {ChangeMarks.Of(kind)} of {table} {key}: {words}.", answer)
+        {
+            Table = table,
+            Kind = kind,
+            Key = key,
+            Answer = words,
+            Mend = "Remove the cause on the target, then resume: the row is tried again. Everything before it is applied.",
+        };
+    }
+
+    private static IReadOnlyList<FoldedTable> Ordered(IReadOnlyList<FoldedTable> tables)
+    {
+        if (tables.Count < 2)
+        {
+            return tables;
+        }
+
+        var byName = tables.ToDictionary(folded => folded.Table.Name);
+        return [.. TableOrder.Of(tables.Select(folded => folded.Table)).ParentsFirst.Select(name => byName[name])];
+    }
+
+    /// <summary>Before the first change of a form: the table here must have the same columns and the key the changes are found by.</summary>
+    private async Task CompareAsync(TableSchema form, CancellationToken cancellation)
+    {
+        if (!session.Compared.Add(form))
+        {
+            return;
+        }
+
+        if (await FormComparison.DifferenceAsync(Connection, form, cancellation) is { } difference)
+        {
+            session.Compared.Remove(form);
+            throw new PortException($"{form.Name} in {session.Target.Place} has another form than the changes that arrive: {difference}.")
+            {
+                Mend = "Restore its form there, or load the table again.",
+            };
+        }
+    }
+
+    private async Task<bool> IsThereAsync(string expression, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var command = new NpgsqlCommand($"SELECT {expression} IS NOT NULL", Connection);
+            return (bool)(await command.ExecuteScalarAsync(cancellation))!;
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Looking into {session.Target.Place}");
+        }
+    }
+}

@@ -1,0 +1,119 @@
+using Npgsql;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql.Targets;
+
+/// <summary>The progress of crossings, kept in two small tables beside the rows.</summary>
+internal static class ProgressStore
+{
+    /// <summary>Statements that make the tables; each may be repeated.</summary>
+    public static readonly IReadOnlyList<string> Make =
+    [
+        "CREATE SCHEMA IF NOT EXISTS vestige",
+        """
+        CREATE TABLE IF NOT EXISTS vestige.progress (
+          crossing text PRIMARY KEY, epoch bigint NOT NULL, server text, timeline bigint, position bigint)
+        """,
+        """
+        CREATE TABLE IF NOT EXISTS vestige.progress_table (
+          crossing text NOT NULL REFERENCES vestige.progress ON DELETE CASCADE, schema text NOT NULL, name text NOT NULL,
+          loaded boolean NOT NULL, position bigint NOT NULL, held_cause text, PRIMARY KEY (crossing, schema, name))
+        """,
+    ];
+
+    public static async Task<bool> IsThereAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT to_regclass('vestige.progress_table') IS NOT NULL", connection);
+        return (bool)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
+    public static async Task<TargetProgress> ReadAsync(NpgsqlConnection connection, string crossing, CancellationToken cancellation)
+    {
+        if (!await IsThereAsync(connection, cancellation))
+        {
+            return TargetProgress.None;
+        }
+
+        LogIdentity? identity = null;
+        LogPosition? position = null;
+        await using (var command = new NpgsqlCommand("SELECT server, timeline, position FROM vestige.progress WHERE crossing = $1", connection))
+        {
+            command.Parameters.AddWithValue(crossing);
+            await using var reader = await command.ExecuteReaderAsync(cancellation);
+            if (!await reader.ReadAsync(cancellation))
+            {
+                return TargetProgress.None;
+            }
+
+            identity = reader.IsDBNull(0) ? null : new LogIdentity(reader.GetString(0), reader.GetInt64(1));
+            position = reader.IsDBNull(2) ? null : new LogPosition((ulong)reader.GetInt64(2));
+        }
+
+        return new TargetProgress(identity, position, await TablesAsync(connection, crossing, cancellation));
+    }
+
+    /// <summary>The statements that write the update, to be run with the commit.</summary>
+    public static IEnumerable<NpgsqlBatchCommand> Write(string crossing, TargetProgress after, TargetProgress before, ProgressUpdate update)
+    {
+        if (after.Position != before.Position || after.Identity != before.Identity)
+        {
+            var head = new NpgsqlBatchCommand("UPDATE vestige.progress SET server = $2, timeline = $3, position = $4 WHERE crossing = $1");
+            Add(head, crossing, after.Identity?.Server, after.Identity?.Timeline, (long?)after.Position?.Place);
+            yield return head;
+        }
+
+        foreach (var table in update.Tables)
+        {
+            var row = new NpgsqlBatchCommand(
+                """
+                INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause) VALUES ($1, $2, $3, $4, $5, $6)
+                ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause
+                """);
+            Add(row, crossing, table.Table.Schema, table.Table.Name, table.Loaded, (long)table.Position.Place, table.HeldCause);
+            yield return row;
+        }
+    }
+
+    /// <summary>The progress after an update.</summary>
+    public static TargetProgress After(TargetProgress before, ProgressUpdate update)
+    {
+        var changed = update.Tables.ToDictionary(table => table.Table);
+        IReadOnlyList<TableProgress> tables = update.Tables.Count == 0
+            ? before.Tables
+            : [.. before.Tables.Where(table => !changed.ContainsKey(table.Table)).Concat(update.Tables).OrderBy(table => table.Table)];
+        return new TargetProgress(update.Identity ?? before.Identity, update.Position ?? (update.Restart ? null : before.Position), tables);
+    }
+
+    private static void Add(NpgsqlBatchCommand command, params object?[] values)
+    {
+        foreach (var value in values)
+        {
+            command.Parameters.Add(value switch
+            {
+                long number => new NpgsqlParameter { Value = number, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Bigint },
+                bool truth => new NpgsqlParameter { Value = truth, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Boolean },
+                _ => PostgreSqlDatabase.Text((string?)value),
+            });
+        }
+    }
+
+    private static async Task<List<TableProgress>> TablesAsync(NpgsqlConnection connection, string crossing, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT schema, name, loaded, position, held_cause FROM vestige.progress_table WHERE crossing = $1 ORDER BY schema COLLATE \"C\", name COLLATE \"C\"", connection);
+        command.Parameters.AddWithValue(crossing);
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        var tables = new List<TableProgress>();
+        while (await reader.ReadAsync(cancellation))
+        {
+            tables.Add(new TableProgress(
+                new TableName(reader.GetString(0), reader.GetString(1)),
+                reader.GetBoolean(2),
+                new LogPosition((ulong)reader.GetInt64(3)),
+                reader.IsDBNull(4) ? null : reader.GetString(4)));
+        }
+
+        return tables;
+    }
+}

@@ -1,0 +1,483 @@
+using System.Buffers;
+using System.Buffers.Binary;
+using System.Net.Security;
+using System.Net.Sockets;
+using System.Security.Authentication;
+using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
+using System.Text;
+using Vestige.Core.Positions;
+using Vestige.Engine.Faults;
+
+namespace Vestige.Connectors.PostgreSql.Wire;
+
+/// <summary>
+/// A connection of our own in replication mode (PostgreSQL manual, Frontend/Backend Protocol, Streaming Replication
+/// Protocol). The server sends each change in a message and often in a packet of its own; a reader that wakes on each costs
+/// both sides, so under load this one lets data gather before it reads. One caller at a time, except for
+/// <see cref="SendStatusAsync"/>.
+/// </summary>
+internal sealed class ReplicationLink : IAsyncDisposable
+{
+    private const int ReceiveBuffer = 4 << 20;
+    private const int GatherBytes = 64 << 10;
+    private const int BusyBytes = 8 << 10;
+    private static readonly DateTimeOffset Epoch = new(2000, 1, 1, 0, 0, 0, TimeSpan.Zero);
+    private readonly Socket socket;
+    private readonly SemaphoreSlim sending = new(1);
+    private readonly byte[] status = new byte[39];
+    private readonly string tried;
+    private Stream stream;
+    private byte[] buffer = new byte[1 << 20];
+    private int start;
+    private int end;
+    private int lastRead;
+    private Task<int>? pending;
+
+    private ReplicationLink(Socket socket, string tried)
+    {
+        this.socket = socket;
+        this.tried = tried;
+        stream = new NetworkStream(socket, ownsSocket: true);
+    }
+
+    /// <summary>Whether the line is encrypted.</summary>
+    public bool Encrypted => stream is SslStream;
+
+    /// <summary>Connects, encrypts as the settings say, and signs in.</summary>
+    public static async Task<ReplicationLink> OpenAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    {
+        var link = await ConnectAsync(settings, cancellation);
+        try
+        {
+            await link.SignInAsync(settings, cancellation);
+            return link;
+        }
+        catch
+        {
+            await link.DisposeAsync();
+            throw;
+        }
+    }
+
+    /// <summary>Connects and encrypts as the settings say, without signing in.</summary>
+    public static async Task<ReplicationLink> ConnectAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    {
+        var unix = settings.Host.StartsWith('/');
+        var made = unix
+            ? new Socket(AddressFamily.Unix, SocketType.Stream, ProtocolType.Unspecified)
+            : new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
+        made.ReceiveBufferSize = ReceiveBuffer;
+        try
+        {
+            using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+            patience.CancelAfter(TimeSpan.FromSeconds(10));
+            if (unix)
+            {
+                await made.ConnectAsync(new UnixDomainSocketEndPoint($"{settings.Host}/.s.PGSQL.{settings.Port}"), patience.Token);
+            }
+            else
+            {
+                await made.ConnectAsync(settings.Host, settings.Port, patience.Token);
+            }
+        }
+        catch (Exception exception) when (exception is SocketException or OperationCanceledException && !cancellation.IsCancellationRequested)
+        {
+            made.Dispose();
+            throw new PortException($"Connecting to {settings.Host} port {settings.Port}: {(exception is SocketException ? exception.Message : "no answer in 10 s")}.", exception)
+            {
+                Transient = true,
+                Mend = "Look at the server and at the line to it; it is tried again by itself.",
+            };
+        }
+
+        var link = new ReplicationLink(made, $"Replication connection to {settings.Host} port {settings.Port}");
+        try
+        {
+            if (settings.Tls != TlsMode.Off && !unix)
+            {
+                await link.EncryptAsync(settings, cancellation);
+            }
+
+            return link;
+        }
+        catch
+        {
+            await link.DisposeAsync();
+            throw;
+        }
+    }
+
+    /// <summary>Runs one replication command and returns its rows as texts.</summary>
+    public async Task<IReadOnlyList<string?[]>> QueryAsync(string command, CancellationToken cancellation)
+    {
+        await SendAsync('Q', Zero(command), cancellation);
+        var rows = new List<string?[]>();
+        PortException? failure = null;
+        while (true)
+        {
+            var message = await NextAsync(cancellation);
+            switch (message.Kind)
+            {
+                case 'D':
+                    rows.Add(RowOf(message.Body.Span));
+                    break;
+                case 'E':
+                    failure = FailureOf(message.Body.Span);
+                    break;
+                case 'Z':
+                    return failure is null ? rows : throw failure;
+            }
+        }
+    }
+
+    /// <summary>Runs a command that begins to stream.</summary>
+    public async Task StartAsync(string command, CancellationToken cancellation)
+    {
+        await SendAsync('Q', Zero(command), cancellation);
+        while (true)
+        {
+            var message = await NextAsync(cancellation);
+            switch (message.Kind)
+            {
+                case 'W':
+                    return;
+                case 'E':
+                    throw FailureOf(message.Body.Span);
+            }
+        }
+    }
+
+    /// <summary>The next message of the stream if it is here already; false when the line must be read first.</summary>
+    public bool TryNext(out WireMessage message)
+    {
+        message = default;
+        if (end - start < 5)
+        {
+            return false;
+        }
+
+        var length = BinaryPrimitives.ReadInt32BigEndian(buffer.AsSpan(start + 1));
+        if (end - start < length + 1)
+        {
+            return false;
+        }
+
+        message = new WireMessage((char)buffer[start], buffer.AsMemory(start + 5, length - 4));
+        start += length + 1;
+        return true;
+    }
+
+    /// <summary>
+    /// Reads what the line has, waiting for it up to <paramref name="wait"/>; false when nothing came. A read that has begun
+    /// goes on over calls, so that nothing is torn.
+    /// </summary>
+    public async Task<bool> FillAsync(TimeSpan wait, CancellationToken cancellation)
+    {
+        if (pending is null)
+        {
+            if (lastRead >= BusyBytes && socket.Available < GatherBytes)
+            {
+                await Task.Delay(1, cancellation);
+            }
+
+            MakeRoom();
+            pending = stream.ReadAsync(buffer.AsMemory(end), CancellationToken.None).AsTask();
+        }
+
+        if (!pending.IsCompleted)
+        {
+            await Task.WhenAny(pending, Task.Delay(wait, cancellation));
+            cancellation.ThrowIfCancellationRequested();
+            if (!pending.IsCompleted)
+            {
+                lastRead = 0;
+                return false;
+            }
+        }
+
+        try
+        {
+            lastRead = await pending;
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, tried);
+        }
+        finally
+        {
+            pending = null;
+        }
+
+        if (lastRead == 0)
+        {
+            throw new PortException($"{tried}: the server closed it.") { Transient = true, Mend = "Look at the server; it is tried again by itself." };
+        }
+
+        end += lastRead;
+        return true;
+    }
+
+    /// <summary>Says how far everything is durable here. From any thread.</summary>
+    public async Task SendStatusAsync(LogPosition durable, DateTimeOffset now, bool answer, CancellationToken cancellation)
+    {
+        await sending.WaitAsync(cancellation);
+        try
+        {
+            status[0] = (byte)'d';
+            BinaryPrimitives.WriteInt32BigEndian(status.AsSpan(1), 38);
+            status[5] = (byte)'r';
+            BinaryPrimitives.WriteUInt64BigEndian(status.AsSpan(6), durable.Place);
+            BinaryPrimitives.WriteUInt64BigEndian(status.AsSpan(14), durable.Place);
+            BinaryPrimitives.WriteUInt64BigEndian(status.AsSpan(22), durable.Place);
+            BinaryPrimitives.WriteInt64BigEndian(status.AsSpan(30), (now - Epoch).Ticks / TimeSpan.TicksPerMicrosecond);
+            status[38] = answer ? (byte)1 : (byte)0;
+            await stream.WriteAsync(status, cancellation);
+            await stream.FlushAsync(cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, tried);
+        }
+        finally
+        {
+            sending.Release();
+        }
+    }
+
+    /// <summary>The time of a message, which the server counts in microseconds since the year 2000.</summary>
+    public static DateTimeOffset TimeOf(long microseconds) => Epoch.AddTicks(microseconds * TimeSpan.TicksPerMicrosecond);
+
+    public async ValueTask DisposeAsync()
+    {
+        await stream.DisposeAsync();
+        socket.Dispose();
+        if (pending is not null)
+        {
+            await Task.WhenAny(pending);
+            _ = pending.Exception;
+        }
+
+        sending.Dispose();
+    }
+
+    private static byte[] Zero(string text) => [.. Encoding.UTF8.GetBytes(text), 0];
+
+    private static string?[] RowOf(ReadOnlySpan<byte> body)
+    {
+        var reader = new WireReader(body);
+        var row = new string?[reader.Int16()];
+        for (var i = 0; i < row.Length; i++)
+        {
+            var length = reader.Int32();
+            row[i] = length < 0 ? null : Encoding.UTF8.GetString(reader.Bytes(length));
+        }
+
+        return row;
+    }
+
+    public PortException FailureOf(ReadOnlySpan<byte> body)
+    {
+        var fields = new Dictionary<char, string>();
+        var reader = new WireReader(body);
+        for (var kind = reader.Byte(); kind != 0; kind = reader.Byte())
+        {
+            fields[(char)kind] = reader.Text();
+        }
+
+        var answer = new Npgsql.PostgresException(fields.GetValueOrDefault('M', ""), fields.GetValueOrDefault('S', ""), fields.GetValueOrDefault('V', ""), fields.GetValueOrDefault('C', "XX000"), hint: fields.GetValueOrDefault('H'));
+        return Failures.Of(answer, tried);
+    }
+
+    private async Task EncryptAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    {
+        var request = new byte[8];
+        BinaryPrimitives.WriteInt32BigEndian(request, 8);
+        BinaryPrimitives.WriteInt32BigEndian(request.AsSpan(4), 80877103);
+        await stream.WriteAsync(request, cancellation);
+        var answer = new byte[1];
+        await stream.ReadExactlyAsync(answer, cancellation);
+        if (answer[0] != 'S')
+        {
+            if (settings.Tls == TlsMode.Prefer)
+            {
+                return;
+            }
+
+            throw new PortException($"{tried}: the server does not offer TLS.") { Mend = "Switch ssl on at the server, or choose another way of encrypting." };
+        }
+
+        var encrypted = new SslStream(stream, leaveInnerStreamOpen: false);
+        try
+        {
+            await encrypted.AuthenticateAsClientAsync(TlsOptions(settings), cancellation);
+        }
+        catch (AuthenticationException exception)
+        {
+            throw new PortException($"{tried}: the server's certificate was not accepted: {exception.Message}", exception) { Transient = true, Mend = "Give the authority that signed it, or a host name that it names." };
+        }
+
+        stream = encrypted;
+    }
+
+    private static SslClientAuthenticationOptions TlsOptions(PostgreSqlSettings settings)
+    {
+        var options = new SslClientAuthenticationOptions { TargetHost = settings.Host };
+        if (settings.Tls != TlsMode.Verify)
+        {
+#pragma warning disable CA5359, MA0039 // "prefer" and "require" mean exactly this: encrypted, the certificate not looked at; the page says so.
+            options.RemoteCertificateValidationCallback = (_, _, _, _) => true;
+#pragma warning restore CA5359, MA0039
+        }
+        else if (settings.CaFile is { } file)
+        {
+            var policy = new X509ChainPolicy { TrustMode = X509ChainTrustMode.CustomRootTrust, RevocationMode = X509RevocationMode.NoCheck };
+            policy.CustomTrustStore.ImportFromPemFile(file);
+            options.CertificateChainPolicy = policy;
+        }
+
+        return options;
+    }
+
+    private async Task SignInAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    {
+        await SendStartupAsync(settings, cancellation);
+        Scram? scram = null;
+        while (true)
+        {
+            var message = await NextAsync(cancellation);
+            switch (message.Kind)
+            {
+                case 'E':
+                    throw FailureOf(message.Body.Span);
+                case 'Z':
+                    return;
+                case 'R':
+                    scram = await AnswerAsync(message.Body, scram, settings, cancellation);
+                    break;
+            }
+        }
+    }
+
+    private async Task<Scram?> AnswerAsync(ReadOnlyMemory<byte> body, Scram? scram, PostgreSqlSettings settings, CancellationToken cancellation)
+    {
+        var kind = BinaryPrimitives.ReadInt32BigEndian(body.Span);
+        var rest = body[4..];
+        switch (kind)
+        {
+            case 0:
+                return scram;
+            case 3:
+                await SendAsync('p', Zero(PasswordOf(settings)), cancellation);
+                return scram;
+            case 5:
+                await SendAsync('p', Zero(Md5(settings, rest.Span[..4])), cancellation);
+                return scram;
+            case 10:
+                scram = new Scram(PasswordOf(settings));
+                var first = Encoding.UTF8.GetBytes(scram.First);
+                var length = new byte[4];
+                BinaryPrimitives.WriteInt32BigEndian(length, first.Length);
+                await SendAsync('p', [.. Zero("SCRAM-SHA-256"), .. length, .. first], cancellation);
+                return scram;
+            case 11:
+                await SendAsync('p', Encoding.UTF8.GetBytes(scram!.Final(Encoding.UTF8.GetString(rest.Span))), cancellation);
+                return scram;
+            case 12 when scram!.Proves(Encoding.UTF8.GetString(rest.Span)):
+                return scram;
+            case 12:
+                throw new PortException($"{tried}: the server did not prove that it knows the password.") { Mend = "Make sure that it is the server you mean." };
+            default:
+                throw new PortException($"{tried}: the server asks for a way of signing in that is not known here ({kind}).") { Mend = "Allow password, md5 or scram-sha-256 in the server's pg_hba.conf." };
+        }
+    }
+
+    private string PasswordOf(PostgreSqlSettings settings) =>
+        settings.Password ?? throw new PortException($"{tried}: the server asks for a password, and the connection has none.") { Mend = "Give the connection a password." };
+
+#pragma warning disable CA5351 // The server's older way of signing in is defined with MD5 (PostgreSQL manual, Password Authentication).
+    private string Md5(PostgreSqlSettings settings, ReadOnlySpan<byte> salt)
+    {
+        var inner = Convert.ToHexStringLower(MD5.HashData(Encoding.UTF8.GetBytes(PasswordOf(settings) + settings.User)));
+        return "md5" + Convert.ToHexStringLower(MD5.HashData([.. Encoding.UTF8.GetBytes(inner), .. salt]));
+    }
+#pragma warning restore CA5351
+
+    private async Task SendStartupAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    {
+        var body = new ArrayBufferWriter<byte>();
+        body.Write<byte>([0, 3, 0, 0]);
+        foreach (var (name, value) in new[]
+        {
+            ("user", settings.User),
+            ("database", settings.Database),
+            ("replication", "database"),
+            ("application_name", "vestige"),
+            ("client_encoding", "UTF8"),
+            ("options", PostgreSqlSettings.SessionOptions),
+        })
+        {
+            body.Write(Zero(name));
+            body.Write(Zero(value));
+        }
+
+        body.Write<byte>([0]);
+        var length = new byte[4];
+        BinaryPrimitives.WriteInt32BigEndian(length, body.WrittenCount + 4);
+        await WriteAsync([.. length, .. body.WrittenSpan], cancellation);
+    }
+
+    private Task SendAsync(char kind, ReadOnlySpan<byte> body, CancellationToken cancellation)
+    {
+        var message = new byte[body.Length + 5];
+        message[0] = (byte)kind;
+        BinaryPrimitives.WriteInt32BigEndian(message.AsSpan(1), body.Length + 4);
+        body.CopyTo(message.AsSpan(5));
+        return WriteAsync(message, cancellation);
+    }
+
+    private async Task WriteAsync(byte[] bytes, CancellationToken cancellation)
+    {
+        try
+        {
+            await stream.WriteAsync(bytes, cancellation);
+            await stream.FlushAsync(cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, tried);
+        }
+    }
+
+    private async Task<WireMessage> NextAsync(CancellationToken cancellation)
+    {
+        WireMessage message;
+        while (!TryNext(out message))
+        {
+            await FillAsync(TimeSpan.FromSeconds(5), cancellation);
+        }
+
+        return message;
+    }
+
+    private void MakeRoom()
+    {
+        if (start == end)
+        {
+            start = end = 0;
+        }
+
+        if (end < buffer.Length && (start == 0 || buffer.Length - end >= GatherBytes))
+        {
+            return;
+        }
+
+        var held = end - start;
+        var needed = held >= 5 ? BinaryPrimitives.ReadInt32BigEndian(buffer.AsSpan(start + 1)) + 1 : 0;
+        var larger = needed > buffer.Length ? new byte[Math.Max(needed, buffer.Length * 2)] : buffer;
+        buffer.AsSpan(start, held).CopyTo(larger);
+        buffer = larger;
+        start = 0;
+        end = held;
+    }
+}
