@@ -106,6 +106,17 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
     public long Distance(LogPosition from, LogPosition to) => (long)to.Place - (long)from.Place;
 
+    public override async ValueTask DisposeAsync()
+    {
+        if (reading is { } open)
+        {
+            await open.DisposeAsync();
+        }
+
+        await base.DisposeAsync();
+        GC.SuppressFinalize(this);
+    }
+
     private void Forget()
     {
         reading = null;

@@ -1,5 +1,6 @@
 using Vestige.Connectors.PostgreSql.Wire;
 using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.PostgreSql.Log;
@@ -12,6 +13,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
 {
     private const int ReadBytes = 1 << 20;
     private static readonly TimeSpan TellEvery = TimeSpan.FromSeconds(10);
+    private static readonly Dictionary<int, TableSchema> None = [];
     private readonly ReplicationLink link;
     private readonly RelationForms forms;
     private readonly LogDecoder decoder;
@@ -41,7 +43,8 @@ internal sealed class PostgreSqlLogReader : ILogReader
             await DecodeWhatIsHereAsync(cancellation);
         }
 
-        return new LogRead(decoder.Take(), forms.TakeFresh(), decoder.Passed, atHead && !decoder.Inside);
+        var fragments = decoder.Take();
+        return new LogRead(fragments, fragments.Count > 0 ? forms.TakeFresh() : None, decoder.Passed, atHead && !decoder.Inside);
     }
 
     /// <summary>Everything up to the position is durable here.</summary>

@@ -117,8 +117,23 @@ public sealed class Capture : IAsyncDisposable
         Start();
     }
 
+    /// <summary>Stops reading for good and empties the spool.</summary>
+    public async Task EndAsync(CancellationToken cancellation)
+    {
+        stopping.Cancel();
+        await StopReadingAsync();
+        await Spool.ClearAsync(cancellation);
+        await DisposeAsync();
+    }
+
     public async ValueTask DisposeAsync()
     {
+        if (stopping.IsCancellationRequested && running.IsCompleted)
+        {
+            await Spool.DisposeAsync();
+            return;
+        }
+
         stopping.Cancel();
         await StopReadingAsync();
         await Spool.DisposeAsync();

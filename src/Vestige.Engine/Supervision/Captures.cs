@@ -67,6 +67,32 @@ internal sealed class Captures(
         return capture;
     }
 
+    /// <summary>No crossing needs the source's log any more: reading ends, the spool is emptied, and the source need not keep its log.</summary>
+    public async Task EndAsync(string connection, CancellationToken cancellation)
+    {
+        using var turn = await opening.EnterAsync(cancellation);
+        if (Find(connection) is not { } capture)
+        {
+            return;
+        }
+
+        lock (gate)
+        {
+            captures.Remove(connection);
+        }
+
+        try
+        {
+            await capture.EndAsync(cancellation);
+            await connections.Source(connection).EndLogAsync(cancellation);
+        }
+        catch (Exception exception) when (exception is Faults.PortException or IOException)
+        {
+            logger.LogWarning(exception, "The reading of {Connection} could not be ended", connection);
+            await events.OfConnectionAsync(connection, EventKind.Warning, $"No crossing needs the log any more, but the source may still keep it: {exception.Message}");
+        }
+    }
+
     public async ValueTask DisposeAsync()
     {
         foreach (var capture in All)

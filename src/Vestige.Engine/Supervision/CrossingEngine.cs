@@ -207,6 +207,11 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         captures.Find(entry.Stored.Definition.Source)?.Spool.Release(crossing);
         await Events.OfCrossingAsync(crossing, EventKind.Note, "Removed.", by);
+        var source = entry.Stored.Definition.Source;
+        if (entry.Stored.Desired != DesiredState.Draft && !book.All.Any(other => other.Stored.Definition.Source == source && other.Stored.Desired != DesiredState.Draft))
+        {
+            await captures.EndAsync(source, cancellation);
+        }
     }
 
     /// <summary>Ends the process's work: every crossing rests where it is and goes on at the next start.</summary>

@@ -22,6 +22,7 @@ public static class ConnectionApi
         group.MapDelete("/{name}", RemoveAsync).WithSummary("Forgets a connection that no crossing names.");
         group.MapPost("/{name}/test", TestAsync).WithSummary("Proves each hop of the connection.");
         group.MapGet("/{name}/readiness", ReadinessAsync).WithSummary("What must hold, for the role source or target.");
+        group.MapGet("/{name}/preparation", PreparationAsync).WithSummary("The script that a DBA runs for the role source or target, and its undo.");
         group.MapGet("/{name}/tables", TablesAsync).WithSummary("The tables of the database.");
         routes.MapPost("/api/v1/bench/{connection}", BenchAsync).WithTags("bench").WithSummary("Runs statements on a stand-in, in one transaction.");
     }
@@ -113,6 +114,30 @@ public static class ConnectionApi
         }
 
         return Results.Ok(lines.Select(ReadinessView.Of));
+    }
+
+    private static async Task<IResult> PreparationAsync(string name, string role, ConnectionDirectory connections, CancellationToken cancellation, string? find = null)
+    {
+        if (connections.Find(name) is null)
+        {
+            return Problems.NotFound($"connection {name}");
+        }
+
+        if (connections.Preparable(name) is not { } preparable)
+        {
+            return Problems.NotFound($"preparation for {name}, which needs none");
+        }
+
+        if (role is not ("source" or "target"))
+        {
+            return Problems.Of(422, "definition", $"'{role}' is not a role.", "Use source or target.", "role");
+        }
+
+        var tables = role == "target" ? [] : (await connections.Source(name).ReadTablesAsync(cancellation))
+            .Where(table => table.Crosses && (find is null || table.Schema.Name.ToString().Contains(find, StringComparison.OrdinalIgnoreCase)))
+            .Select(table => table.Schema.Name).ToList();
+        var made = role == "source" ? await preparable.PrepareSourceAsync(tables, cancellation) : await preparable.PrepareTargetAsync(cancellation);
+        return Results.Ok(new { script = made.Script, undo = made.Undo, needsRestart = made.NeedsRestart });
     }
 
     private static async Task<IResult> TablesAsync(

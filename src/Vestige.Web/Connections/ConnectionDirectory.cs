@@ -109,6 +109,9 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
     /// <summary>The stand-in behind a connection; null when it is of another kind.</summary>
     public StandInDatabase? StandIn(string connection) => Open(connection) is StandInConnector standIn ? standIn.Database : null;
 
+    /// <summary>What makes preparation scripts for a connection; null when it needs none.</summary>
+    public IPreparable? Preparable(string connection) => Open(connection) as IPreparable;
+
     public async ValueTask DisposeAsync()
     {
         foreach (var connector in open.Values.Where(connector => connector.IsValueCreated))

@@ -1,0 +1,121 @@
+using Npgsql;
+using Vestige.Connectors.PostgreSql.Log;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql.Readiness;
+
+/// <summary>
+/// The statements that a DBA runs for one role, on one server and for named tables. The role gets the right to read the log
+/// and those tables, and a function of the DBA's that can do one thing: put tables that the role may read into a publication
+/// whose name begins with vestige_.
+/// </summary>
+internal static class PreparationScript
+{
+    public static async Task<Preparation> ForSourceAsync(NpgsqlConnection connection, PostgreSqlSettings settings, LogNames names, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        var role = Quote.Name(settings.User);
+        var level = await LevelAsync(connection, cancellation);
+        var server = level == "logical"
+            ? "-- The server writes enough into its log already (wal_level = logical)."
+            : "-- In force only after a restart of the server:\nALTER SYSTEM SET wal_level = 'logical';";
+        var grants = string.Join('\n', tables.GroupBy(table => table.Schema).Select(schema =>
+            $"GRANT USAGE ON SCHEMA {Quote.Name(schema.Key)} TO {role};\n" + string.Join('\n', schema.Select(table => $"GRANT SELECT ON {Quote.Name(table)} TO {role};"))));
+        var revokes = string.Join('\n', tables.Select(table => $"REVOKE SELECT ON {Quote.Name(table)} FROM {role};")
+            .Concat(tables.Select(table => table.Schema).Distinct().Where(schema => schema != "public").Select(schema => $"REVOKE USAGE ON SCHEMA {Quote.Name(schema)} FROM {role};")));
+        var script = $"""
+            -- For reading tables of the database {settings.Database}. Run as a superuser in that database; safe to run twice.
+            {server}
+            CREATE SCHEMA IF NOT EXISTS vestige;
+            -- What the undo needs to know: whether the role had the right before.
+            DO $$ BEGIN
+              IF obj_description('vestige'::regnamespace) IS NULL THEN
+                EXECUTE format('COMMENT ON SCHEMA vestige IS %L', 'Vestige''s own. Replication right before: ' || (SELECT rolreplication FROM pg_roles WHERE rolname = {Quote.Literal(settings.User)}));
+              END IF;
+            END $$;
+            ALTER ROLE {role} REPLICATION;
+            {grants}
+            GRANT USAGE ON SCHEMA vestige TO {role};
+            {Carry}
+            REVOKE ALL ON FUNCTION vestige.carry(text, text[], text[]) FROM PUBLIC;
+            GRANT EXECUTE ON FUNCTION vestige.carry(text, text[], text[]) TO {role};
+            """;
+        var undo = $"""
+            -- Takes the script back. Remove the crossings of this source first: they drop the replication slot.
+            DROP PUBLICATION IF EXISTS {Quote.Name(names.Publication)};
+            DO $$ BEGIN
+              IF obj_description(to_regnamespace('vestige')) LIKE '%before: false' THEN
+                ALTER ROLE {role} NOREPLICATION;
+              END IF;
+            END $$;
+            DROP FUNCTION IF EXISTS vestige.carry(text, text[], text[]);
+            DROP SCHEMA IF EXISTS vestige;
+            {revokes}
+            -- If the script set wal_level; in force only after a restart of the server:
+            -- ALTER SYSTEM RESET wal_level;
+            """;
+        return new Preparation(Tidy(script), Tidy(undo), level != "logical");
+    }
+
+    public static Preparation ForTarget(PostgreSqlSettings settings)
+    {
+        var role = Quote.Name(settings.User);
+        var database = Quote.Name(settings.Database);
+        return new Preparation(
+            Tidy($"""
+            -- For writing tables into the database {settings.Database}. Run as a superuser in that database; safe to run twice.
+            GRANT CREATE ON DATABASE {database} TO {role};
+            GRANT USAGE, CREATE ON SCHEMA public TO {role};
+            -- Leaves triggers and references aside while rows are applied; from PostgreSQL 15 on. On older servers they fire.
+            DO $$ BEGIN
+              IF current_setting('server_version_num')::int >= 150000 THEN
+                EXECUTE 'GRANT SET ON PARAMETER session_replication_role TO {role.Replace("'", "''", StringComparison.Ordinal)}';
+              END IF;
+            END $$;
+            """),
+            Tidy($"""
+            -- Takes the script back. Tables that crossings made stay.
+            REVOKE CREATE ON DATABASE {database} FROM {role};
+            REVOKE CREATE ON SCHEMA public FROM {role};
+            DO $$ BEGIN
+              IF current_setting('server_version_num')::int >= 150000 THEN
+                EXECUTE 'REVOKE SET ON PARAMETER session_replication_role FROM {role.Replace("'", "''", StringComparison.Ordinal)}';
+              END IF;
+            END $$;
+            """),
+            NeedsRestart: false);
+    }
+
+    private const string Carry = """
+        CREATE OR REPLACE FUNCTION vestige.carry(publication text, schemas text[], tables text[]) RETURNS void
+        LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $carry$
+        DECLARE
+          i int;
+          name regclass;
+        BEGIN
+          IF publication !~ '^vestige_[a-z0-9_]+$' THEN
+            RAISE EXCEPTION 'vestige.carry may not touch the publication %', publication USING ERRCODE = '42501';
+          END IF;
+          IF NOT EXISTS (SELECT 1 FROM pg_publication p WHERE p.pubname = publication) THEN
+            EXECUTE format('CREATE PUBLICATION %I WITH (publish = ''insert, update, delete, truncate'', publish_via_partition_root = true)', publication);
+          END IF;
+          FOR i IN 1 .. coalesce(array_length(tables, 1), 0) LOOP
+            name := format('%I.%I', schemas[i], tables[i])::regclass;
+            IF NOT has_table_privilege(session_user, name, 'SELECT') THEN
+              RAISE EXCEPTION '% may not read %', session_user, name USING ERRCODE = '42501';
+            END IF;
+            IF NOT EXISTS (SELECT 1 FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid WHERE p.pubname = publication AND r.prrelid = name) THEN
+              EXECUTE format('ALTER PUBLICATION %I ADD TABLE ONLY %I.%I', publication, schemas[i], tables[i]);
+            END IF;
+          END LOOP;
+        END $carry$;
+        """;
+
+    private static async Task<string> LevelAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SHOW wal_level", connection);
+        return (string)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
+    private static string Tidy(string script) => string.Join('\n', script.Split('\n').Where(line => line.Trim().Length > 0)) + "\n";
+}

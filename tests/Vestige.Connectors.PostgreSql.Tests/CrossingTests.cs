@@ -1,0 +1,227 @@
+using Vestige.Connectors.PostgreSql.Tests.Servers;
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Xunit;
+
+namespace Vestige.Connectors.PostgreSql.Tests;
+
+/// <summary>From one real server to another: load, follow, and what makes that hard.</summary>
+public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
+{
+    private Database a = null!;
+    private Database b = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        a = await servers.A.MakeDatabaseAsync();
+        b = await servers.B.MakeDatabaseAsync();
+    }
+
+    public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+
+    [Fact]
+    public async Task Rows_are_loaded_with_their_structure_and_changes_follow()
+    {
+        await a.RunAsync(
+            """
+            CREATE TABLE town (id int PRIMARY KEY, name text NOT NULL UNIQUE);
+            CREATE TABLE branch (id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, town int REFERENCES town, code char(4) CHECK (code <> ''), note text DEFAULT 'none');
+            CREATE INDEX branch_note ON branch (lower(note)) WHERE note IS NOT NULL;
+            INSERT INTO town SELECT i, 'town ' || i FROM generate_series(1, 50) i;
+            INSERT INTO branch (town, code, note) SELECT 1 + i % 50, 'B' || i % 100, repeat('x', i % 40) FROM generate_series(1, 60000) i;
+            """);
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await crossing.SameAsync("town", "branch");
+        await a.RunAsync("INSERT INTO town VALUES (900, 'new'); UPDATE branch SET note = E'tab\\there\\nback\\\\slash', town = 900 WHERE id = 7; DELETE FROM branch WHERE id = 8; UPDATE town SET id = 901 WHERE id = 49 AND NOT EXISTS (SELECT 1 FROM branch WHERE town = 49)");
+        await a.RunAsync("UPDATE branch SET note = note || '!' WHERE id % 3 = 0");
+        await crossing.SameAsync("town", "branch");
+        Assert.Equal("branch_note,branch_pkey,town_name_key,town_pkey", await b.AskAsync("SELECT string_agg(indexname, ',' ORDER BY indexname) FROM pg_indexes WHERE schemaname = 'public'"));
+        Assert.Equal("1", await b.AskAsync("SELECT count(*) FROM pg_constraint WHERE contype = 'f' AND conrelid = 'branch'::regclass"));
+        Assert.Equal("1", await b.AskAsync("SELECT count(*) FROM pg_constraint WHERE contype = 'c' AND conrelid = 'branch'::regclass"));
+        Assert.All(crossing.Status.Tables, table => Assert.Equal(0, table.Tally.Unexpected.Total));
+    }
+
+    [Fact]
+    public async Task A_large_value_that_did_not_change_stays_also_when_the_key_moves()
+    {
+        await a.RunAsync(
+            """
+            CREATE TABLE book (id int PRIMARY KEY, title text, cover text);
+            ALTER TABLE book ALTER cover SET STORAGE EXTERNAL;
+            INSERT INTO book SELECT i, 't' || i, repeat(md5(i::text), 300) FROM generate_series(1, 200) i;
+            """);
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await a.RunAsync("UPDATE book SET title = 'small' WHERE id = 1");
+        await a.RunAsync("UPDATE book SET id = 1000 WHERE id = 2");
+        await a.RunAsync("BEGIN; UPDATE book SET title = 'x' WHERE id = 3; UPDATE book SET id = 1003 WHERE id = 3; UPDATE book SET title = 'y' WHERE id = 1003; COMMIT");
+        await a.RunAsync("BEGIN; INSERT INTO book VALUES (500, 'n', repeat('c', 9000)); UPDATE book SET title = 'm' WHERE id = 500; COMMIT");
+        await a.RunAsync("UPDATE book SET title = title || '.', cover = CASE WHEN id % 2 = 0 THEN 'short' ELSE cover END WHERE id < 150");
+        await crossing.SameAsync("book");
+    }
+
+    [Fact]
+    public async Task A_full_replica_identity_carries_everything()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text, big text); ALTER TABLE t ALTER big SET STORAGE EXTERNAL; ALTER TABLE t REPLICA IDENTITY FULL; INSERT INTO t SELECT i, 'v', repeat('z', 5000) FROM generate_series(1, 20) i");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await a.RunAsync("UPDATE t SET v = 'w' WHERE id < 5; UPDATE t SET id = id + 100 WHERE id > 15; DELETE FROM t WHERE id = 10");
+        await crossing.SameAsync("t");
+    }
+
+    [Fact]
+    public async Task A_named_index_as_identity_is_used_as_the_key()
+    {
+        await a.RunAsync("CREATE TABLE t (code text NOT NULL, v int); CREATE UNIQUE INDEX t_code ON t (code); ALTER TABLE t REPLICA IDENTITY USING INDEX t_code; INSERT INTO t VALUES ('a', 1), ('b', 2)");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await a.RunAsync("UPDATE t SET v = 9 WHERE code = 'a'; UPDATE t SET code = 'c' WHERE code = 'b'; INSERT INTO t VALUES ('d', 4)");
+        await crossing.SameAsync("t");
+    }
+
+    [Fact]
+    public async Task Truncating_empties_the_copy_and_what_refers_to_it()
+    {
+        await a.RunAsync("CREATE TABLE p (id int PRIMARY KEY); CREATE TABLE c (id int PRIMARY KEY, p int REFERENCES p); INSERT INTO p VALUES (1), (2); INSERT INTO c VALUES (1, 1), (2, 2)");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await a.RunAsync("BEGIN; INSERT INTO p VALUES (3); TRUNCATE p CASCADE; INSERT INTO p VALUES (7); INSERT INTO c VALUES (7, 7); COMMIT");
+        await crossing.SameAsync("p", "c");
+        await a.RunAsync("TRUNCATE c");
+        await crossing.SameAsync("p", "c");
+    }
+
+    [Fact]
+    public async Task A_partitioned_table_crosses_as_a_whole()
+    {
+        await a.RunAsync(
+            """
+            CREATE TABLE loan (id int, day date, v text, PRIMARY KEY (id, day)) PARTITION BY RANGE (day);
+            CREATE TABLE loan_1 PARTITION OF loan FOR VALUES FROM ('2026-01-01') TO ('2026-02-01');
+            CREATE TABLE loan_2 PARTITION OF loan FOR VALUES FROM ('2026-02-01') TO ('2026-03-01');
+            INSERT INTO loan SELECT i, '2026-01-01'::date + i % 59, 'v' FROM generate_series(1, 3000) i;
+            """);
+        await using var crossing = await Crossing.StartAsync(a, b, "public.*", "-public.loan_*");
+        await crossing.FollowsAsync();
+        await crossing.SameAsync("loan");
+        await a.RunAsync("UPDATE loan SET v = 'w' WHERE id < 100; UPDATE loan SET day = '2026-02-10' WHERE id = 200; DELETE FROM loan WHERE id = 300; CREATE TABLE loan_3 PARTITION OF loan FOR VALUES FROM ('2026-03-01') TO ('2026-04-01'); INSERT INTO loan VALUES (9999, '2026-03-05', 'late')");
+        await crossing.SameAsync("loan");
+    }
+
+    [Fact]
+    public async Task Generated_columns_are_computed_again()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, price numeric, total numeric GENERATED ALWAYS AS (price * 2) STORED); INSERT INTO t VALUES (1, 1.5), (2, 2)");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await a.RunAsync("UPDATE t SET price = 10 WHERE id = 1; INSERT INTO t VALUES (3, 3)");
+        await crossing.SameAsync("t");
+    }
+
+    [Fact]
+    public async Task Unique_values_that_swap_arrive()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, seat int, CONSTRAINT seats UNIQUE (seat) DEFERRABLE INITIALLY DEFERRED); INSERT INTO t SELECT i, i FROM generate_series(1, 100) i");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await a.RunAsync("BEGIN; UPDATE t SET seat = 2 WHERE id = 1; UPDATE t SET seat = 1 WHERE id = 2; COMMIT; UPDATE t SET seat = 101 - seat");
+        await crossing.SameAsync("t");
+    }
+
+    [Fact]
+    public async Task Unique_values_that_move_on_over_several_transactions_arrive()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, seat int UNIQUE); INSERT INTO t SELECT i, i FROM generate_series(1, 100) i");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await crossing.Engine.PauseAsync(Crossing.Name, "test", TestContext.Current.CancellationToken);
+        await a.RunAsync("UPDATE t SET seat = 1000 WHERE id = 1");
+        for (var i = 2; i <= 100; i++)
+        {
+            await a.RunAsync($"UPDATE t SET seat = {i - 1} WHERE id = {i}");
+        }
+
+        await a.RunAsync("UPDATE t SET seat = 100 WHERE id = 1");
+
+        await crossing.Engine.RunAsync(Crossing.Name, "test", TestContext.Current.CancellationToken);
+        await crossing.SameAsync("t");
+    }
+
+    [Fact]
+    public async Task A_transaction_larger_than_memory_is_applied_in_parts()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text)");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await a.RunAsync("INSERT INTO t SELECT i, repeat('v', 200) FROM generate_series(1, 20000) i");
+        await crossing.SameAsync("t");
+    }
+
+    [Fact]
+    public async Task A_change_of_form_holds_that_table_alone()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); CREATE TABLE u (id int PRIMARY KEY, v text); INSERT INTO t VALUES (1, 'a'); INSERT INTO u VALUES (1, 'a')");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await a.RunAsync("UPDATE t SET v = 'b'");
+        await crossing.SameAsync("t");
+        await a.RunAsync("ALTER TABLE t ADD COLUMN w int; UPDATE t SET w = 1; UPDATE u SET v = 'z'");
+        await crossing.UntilAsync(() => crossing.Status.Tables.Single(table => table.Source.Name == "t").State == TableState.Held, "held");
+        await crossing.SameAsync("u");
+        Assert.Equal("b", await b.AskAsync("SELECT v FROM t"));
+        await crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("public.t")], "test", TestContext.Current.CancellationToken);
+        await crossing.SameAsync("t", "u");
+        await a.RunAsync("UPDATE t SET w = 2");
+        await crossing.SameAsync("t");
+    }
+
+    [Fact]
+    public async Task After_a_restart_it_goes_on_where_it_stood()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t SELECT i, 'v' FROM generate_series(1, 1000) i");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await crossing.EndAsync();
+        await a.RunAsync("UPDATE t SET v = 'while it was away' WHERE id < 500");
+        await crossing.BeginAsync();
+        await crossing.SameAsync("t");
+        Assert.Equal(1, crossing.Said.Count(text => text.StartsWith("Loaded", StringComparison.Ordinal)));
+    }
+
+    [Fact]
+    public async Task A_table_added_by_a_second_crossing_is_loaded_after_the_transactions_open_at_that_moment()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); CREATE TABLE late (id int PRIMARY KEY, v text); INSERT INTO late SELECT i, 'v' FROM generate_series(1, 100) i");
+        await using var crossing = await Crossing.StartAsync(a, b, "public.t");
+        await crossing.FollowsAsync();
+        await using var open = await a.OpenAsync();
+        await using var begin = new Npgsql.NpgsqlCommand("BEGIN; INSERT INTO late VALUES (500, 'before')", open);
+        await begin.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+        await crossing.Engine.DefineAsync(new CrossingDefinition("second", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.late")])), "test", TestContext.Current.CancellationToken);
+        await crossing.Engine.RunAsync("second", "test", TestContext.Current.CancellationToken);
+        await Task.Delay(1500, TestContext.Current.CancellationToken);
+        await using var more = new Npgsql.NpgsqlCommand("INSERT INTO late VALUES (501, 'after'); COMMIT", open);
+        await more.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+        await crossing.UntilAsync(() => crossing.Engine.Status("second")!.State == CrossingState.Following, "the second to follow");
+        await a.RunAsync("UPDATE late SET v = 'changed' WHERE id = 500");
+        await crossing.SameAsync("late");
+        await crossing.Engine.StopAsync("second", StopManner.Now, null, "test", TestContext.Current.CancellationToken);
+        await crossing.Engine.RemoveAsync("second", "test", TestContext.Current.CancellationToken);
+        Assert.Equal("1", await a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'"));
+    }
+
+    [Fact]
+    public async Task When_the_last_crossing_is_removed_the_source_keeps_nothing_for_us()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY)");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await crossing.Engine.StopAsync(Crossing.Name, StopManner.Now, null, "test", TestContext.Current.CancellationToken);
+        await crossing.Engine.RemoveAsync(Crossing.Name, "test", TestContext.Current.CancellationToken);
+        Assert.Equal("0", await a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'"));
+        Assert.Equal("0", await a.AskAsync($"SELECT count(*) FROM pg_publication WHERE pubname = '{a.Names.Publication}'"));
+        Assert.Equal("0", await b.AskAsync("SELECT count(*) FROM vestige.progress"));
+    }
+}

@@ -1,0 +1,165 @@
+using Microsoft.Extensions.Logging.Abstractions;
+using Vestige.Core.Crossings;
+using Vestige.Engine.Events;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Supervision;
+using Vestige.SpoolFiles;
+using Xunit;
+
+namespace Vestige.Connectors.PostgreSql.Tests.Servers;
+
+/// <summary>An engine with one crossing between two databases; it can be ended and begun again over the same spool and store.</summary>
+public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
+{
+    public const string Name = "copy";
+    private readonly string folder = Directory.CreateTempSubdirectory("vestige-spool-").FullName;
+    private readonly Dictionary<string, StoredCrossing> stored = [];
+    private readonly PostgreSqlSource source;
+    private readonly PostgreSqlTarget target;
+    private long epoch;
+
+    public Crossing(Database from, Database to)
+    {
+        From = from;
+        To = to;
+        source = from.Source();
+        target = to.Target();
+    }
+
+    public Database From { get; }
+
+    public Database To { get; }
+
+    public CrossingEngine Engine { get; private set; } = null!;
+
+    public List<string> Said { get; } = [];
+
+    public CrossingStatus Status => Engine.Status(Name)!;
+
+    /// <summary>Starts an engine, and the crossing with it.</summary>
+    public static async Task<Crossing> StartAsync(Database from, Database to, params string[] rules)
+    {
+        var crossing = new Crossing(from, to);
+        await crossing.BeginAsync();
+        IReadOnlyList<TableRule> taken = rules.Length == 0 ? [new TableRule(Take: "public.*")] : [.. rules.Select(rule => rule[0] == '-' ? new TableRule(Leave: rule[1..]) : new TableRule(Take: rule))];
+        await crossing.Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules(taken)), "test", CancellationToken.None);
+        await crossing.Engine.RunAsync(Name, "test", CancellationToken.None);
+        return crossing;
+    }
+
+    public async Task BeginAsync()
+    {
+        Engine = new CrossingEngine(this, this, new NoCipher(), new EngineOptions(new()), TimeProvider.System, new Random(1), NullLogger.Instance);
+        await Engine.StartAsync(CancellationToken.None);
+    }
+
+    public ValueTask EndAsync() => Engine.DisposeAsync();
+
+    public Task FollowsAsync() => UntilAsync(() => Status.State == CrossingState.Following, "following");
+
+    /// <summary>Waits until a table holds the same rows on both sides.</summary>
+    public async Task SameAsync(params string[] tables)
+    {
+        var until = DateTimeOffset.UtcNow.AddSeconds(60);
+        foreach (var table in tables)
+        {
+            string here;
+            string there;
+            do
+            {
+                here = await From.DigestAsync(table);
+                there = await DigestThereAsync(table);
+                if (here != there && DateTimeOffset.UtcNow > until)
+                {
+                    Assert.Fail($"{table} differs: {here} and {there}. {Describe()}");
+                }
+
+                await Task.Delay(here == there ? 0 : 50);
+            }
+            while (here != there);
+        }
+    }
+
+    public async Task UntilAsync(Func<bool> holds, string what)
+    {
+        var until = DateTimeOffset.UtcNow.AddSeconds(60);
+        while (!holds())
+        {
+            Assert.True(DateTimeOffset.UtcNow < until, $"Waited in vain for {what}. {Describe()}");
+            await Task.Delay(20);
+        }
+    }
+
+    public ISource Source(string connection) => source;
+
+    public ITarget Target(string connection) => target;
+
+    public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(folder);
+
+    public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([.. stored.Values]);
+
+    public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(crossing);
+        stored[crossing.Definition.Name] = crossing;
+        return Task.CompletedTask;
+    }
+
+    public Task DeleteAsync(string crossing, CancellationToken cancellation)
+    {
+        stored.Remove(crossing);
+        return Task.CompletedTask;
+    }
+
+    public Task<long> NextEpochAsync(string crossing, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
+
+    public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(happened);
+        lock (Said)
+        {
+            Said.Add(happened.Text);
+        }
+
+        return Task.CompletedTask;
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await Engine.DisposeAsync();
+        try
+        {
+            await source.EndLogAsync(CancellationToken.None);
+        }
+        catch (Engine.Faults.PortException)
+        {
+            // A test has taken the server down.
+        }
+
+        await source.DisposeAsync();
+        await target.DisposeAsync();
+        Directory.Delete(folder, recursive: true);
+    }
+
+    private async Task<string> DigestThereAsync(string table)
+    {
+        try
+        {
+            return await To.DigestAsync(table);
+        }
+        catch (Npgsql.PostgresException exception) when (exception.SqlState == "42P01")
+        {
+            return "no such table";
+        }
+    }
+
+    private string Describe() => $"{Status.State}; fault: {Status.Fault?.What}; waiting: {Status.Waiting?.What}; capture: {Status.Capture?.Waiting}; said: {string.Join(" | ", Said.TakeLast(8))}";
+
+    private sealed class NoCipher : ISpoolCipher
+    {
+        public byte[] Seal(ReadOnlySpan<byte> plain) => plain.ToArray();
+
+        public byte[] Open(ReadOnlySpan<byte> secret) => secret.ToArray();
+    }
+}

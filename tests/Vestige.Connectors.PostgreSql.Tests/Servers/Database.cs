@@ -1,0 +1,46 @@
+using System.Globalization;
+using Npgsql;
+using Vestige.Connectors.PostgreSql.Log;
+
+namespace Vestige.Connectors.PostgreSql.Tests.Servers;
+
+/// <summary>One database of a private server, as its DBA works on it.</summary>
+public sealed class Database(Cluster cluster, string name)
+{
+    public Cluster Cluster => cluster;
+
+    public string Name => name;
+
+    public PostgreSqlSettings Settings(string user = Cluster.Dba, string password = Cluster.Password) =>
+        new("127.0.0.1", cluster.Port, name, user, TlsMode.Off, null, password);
+
+    public PostgreSqlSource Source(string user = Cluster.Dba, string password = Cluster.Password) => new(Settings(user, password), Names, TimeProvider.System);
+
+    public PostgreSqlTarget Target(string user = Cluster.Dba, string password = Cluster.Password) => new(Settings(user, password), TimeProvider.System);
+
+    public LogNames Names => LogNames.Of("test", name);
+
+    public async Task RunAsync(string statements)
+    {
+        await using var connection = await OpenAsync();
+        await using var command = new NpgsqlCommand(statements, connection) { CommandTimeout = 120 };
+        await command.ExecuteNonQueryAsync();
+    }
+
+    public async Task<string> AskAsync(string statement)
+    {
+        await using var connection = await OpenAsync();
+        await using var command = new NpgsqlCommand(statement, connection) { CommandTimeout = 120 };
+        return Convert.ToString(await command.ExecuteScalarAsync(), CultureInfo.InvariantCulture) ?? "";
+    }
+
+    /// <summary>All rows of a table in the server's own text form, digested by the server.</summary>
+    public Task<string> DigestAsync(string table) => AskAsync($"SELECT count(*) || ' ' || coalesce(md5(string_agg(t::text, E'\\n' ORDER BY t::text COLLATE \"C\")), '') FROM {table} t");
+
+    public async Task<NpgsqlConnection> OpenAsync()
+    {
+        var connection = new NpgsqlConnection($"Host=127.0.0.1;Port={cluster.Port};Database={name};Username={Cluster.Dba};Password={Cluster.Password};Pooling=false;Include Error Detail=true");
+        await connection.OpenAsync();
+        return connection;
+    }
+}
