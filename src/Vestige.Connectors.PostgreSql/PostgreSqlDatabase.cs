@@ -114,6 +114,8 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
     /// <summary>A parameter that the server reads by the input rule of the type it meets, as it does with a literal.</summary>
     internal static NpgsqlParameter Text(string? value) => new() { Value = (object?)value ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Unknown };
 
+    internal static NpgsqlParameter Texts(IEnumerable<string> values) => new() { Value = values.ToArray(), NpgsqlDbType = NpgsqlDbType.Array | NpgsqlDbType.Text };
+
     public virtual async ValueTask DisposeAsync()
     {
         await pooled.DisposeAsync();

@@ -24,8 +24,8 @@ internal static class Publication
         {
             await using var call = new NpgsqlCommand("SELECT vestige.carry($1, $2, $3)", connection);
             call.Parameters.Add(PostgreSqlDatabase.Text(name));
-            call.Parameters.Add(new NpgsqlParameter { Value = missing.Select(table => table.Schema).ToArray(), NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Array | NpgsqlTypes.NpgsqlDbType.Text });
-            call.Parameters.Add(new NpgsqlParameter { Value = missing.Select(table => table.Name).ToArray(), NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Array | NpgsqlTypes.NpgsqlDbType.Text });
+            call.Parameters.Add(PostgreSqlDatabase.Texts(missing.Select(table => table.Schema)));
+            call.Parameters.Add(PostgreSqlDatabase.Texts(missing.Select(table => table.Name)));
             await call.ExecuteNonQueryAsync(cancellation);
             return;
         }
@@ -82,7 +82,7 @@ internal static class Publication
     {
         if (!exists)
         {
-            yield return $"CREATE PUBLICATION {Quote.Name(name)} WITH (publish = 'insert, update, delete, truncate'{(missing.Count >= 0 ? ", publish_via_partition_root = true" : "")})";
+            yield return $"CREATE PUBLICATION {Quote.Name(name)} WITH (publish = 'insert, update, delete, truncate', publish_via_partition_root = true)";
         }
 
         foreach (var table in missing)

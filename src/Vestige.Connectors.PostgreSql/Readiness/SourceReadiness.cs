@@ -134,8 +134,9 @@ internal static class SourceReadiness
 
     private static async Task<ReadinessLine?> TableAsync(NpgsqlConnection connection, TableName table, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT has_table_privilege(c.oid, 'SELECT') AND has_schema_privilege(c.relnamespace, 'USAGE') FROM pg_class c WHERE c.oid = to_regclass($1)", connection);
-        command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table)));
+        await using var command = new NpgsqlCommand("SELECT has_table_privilege(c.oid, 'SELECT') AND has_schema_privilege(n.oid, 'USAGE') FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = $1 AND c.relname = $2", connection);
+        command.Parameters.Add(PostgreSqlDatabase.Text(table.Schema));
+        command.Parameters.Add(PostgreSqlDatabase.Text(table.Name));
         var may = await command.ExecuteScalarAsync(cancellation) as bool?;
         return may == true
             ? null
@@ -149,9 +150,12 @@ internal static class SourceReadiness
             """
             SELECT coalesce(has_function_privilege(to_regprocedure('vestige.carry(text,text[],text[])'), 'EXECUTE'), false),
                    has_database_privilege(current_database(), 'CREATE') AND
-                   NOT EXISTS (SELECT 1 FROM unnest($1::text[]) t(name) JOIN pg_class c ON c.oid = to_regclass(t.name) WHERE NOT pg_has_role(c.relowner, 'USAGE'))
+                   NOT EXISTS (
+                     SELECT 1 FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
+                     WHERE NOT pg_has_role(c.relowner, 'USAGE'))
             """, connection);
-        command.Parameters.Add(new NpgsqlParameter { Value = tables.Select(Quote.Name).ToArray(), NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Array | NpgsqlTypes.NpgsqlDbType.Text });
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
         var (byFunction, owns) = (reader.GetBoolean(0), reader.GetBoolean(1));

@@ -47,6 +47,12 @@ internal sealed class PostgreSqlTargetSession(PostgreSqlTarget target, NpgsqlCon
 
             return new PostgreSqlTargetTransaction(this);
         }
+        catch (FencedException)
+        {
+            await using var rollback = new NpgsqlCommand("ROLLBACK", connection);
+            await rollback.ExecuteNonQueryAsync(CancellationToken.None);
+            throw;
+        }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
             throw Failures.Of(exception, $"Beginning a transaction in {target.Place}");

@@ -15,16 +15,16 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     public const string Name = "copy";
     private readonly string folder = Directory.CreateTempSubdirectory("vestige-spool-").FullName;
     private readonly Dictionary<string, StoredCrossing> stored = [];
-    private readonly PostgreSqlSource source;
-    private readonly PostgreSqlTarget target;
+    private readonly IConnector source;
+    private readonly IConnector target;
     private long epoch;
 
-    public Crossing(Database from, Database to)
+    public Crossing(Database from, Database to, IConnector source, IConnector target)
     {
         From = from;
         To = to;
-        source = from.Source();
-        target = to.Target();
+        this.source = source;
+        this.target = target;
     }
 
     public Database From { get; }
@@ -40,12 +40,21 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     /// <summary>Starts an engine, and the crossing with it.</summary>
     public static async Task<Crossing> StartAsync(Database from, Database to, params string[] rules)
     {
-        var crossing = new Crossing(from, to);
-        await crossing.BeginAsync();
-        IReadOnlyList<TableRule> taken = rules.Length == 0 ? [new TableRule(Take: "public.*")] : [.. rules.Select(rule => rule[0] == '-' ? new TableRule(Leave: rule[1..]) : new TableRule(Take: rule))];
-        await crossing.Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules(taken)), "test", CancellationToken.None);
-        await crossing.Engine.RunAsync(Name, "test", CancellationToken.None);
+        var crossing = new Crossing(
+            from,
+            to,
+            new PostgreSqlConnector(from.Settings(), from.Names, TimeProvider.System),
+            new PostgreSqlConnector(to.Settings(), to.Names, TimeProvider.System));
+        await crossing.BeginAndRunAsync(rules);
         return crossing;
+    }
+
+    public async Task BeginAndRunAsync(params string[] rules)
+    {
+        await BeginAsync();
+        IReadOnlyList<TableRule> taken = rules.Length == 0 ? [new TableRule(Take: "public.*")] : [.. rules.Select(rule => rule[0] == '-' ? new TableRule(Leave: rule[1..]) : new TableRule(Take: rule))];
+        await Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules(taken)), "test", CancellationToken.None);
+        await Engine.RunAsync(Name, "test", CancellationToken.None);
     }
 
     public async Task BeginAsync()
@@ -91,9 +100,9 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         }
     }
 
-    public ISource Source(string connection) => source;
+    public ISource Source(string connection) => source.Source;
 
-    public ITarget Target(string connection) => target;
+    public ITarget Target(string connection) => target.Target;
 
     public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(folder);
 
@@ -130,7 +139,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         await Engine.DisposeAsync();
         try
         {
-            await source.EndLogAsync(CancellationToken.None);
+            await source.Source.EndLogAsync(CancellationToken.None);
         }
         catch (Engine.Faults.PortException)
         {
