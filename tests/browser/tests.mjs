@@ -83,7 +83,7 @@ test('bad input is told, and nothing is made', async (page) => {
   const said = await page.locator('#consequence').textContent();
   assert(said.includes('has other characters') && said.includes('no rule') | said.includes('there are none'), `both problems are named: ${said}`);
   await page.goto(`${base}/connections`);
-  await page.getByLabel('Name').fill('circulation');
+  await page.locator('#name').fill('circulation');
   await page.getByRole('button', { name: 'Make it' }).click();
   assert((await page.getByRole('alert').textContent()).includes('already'), 'a name that is taken is told');
 });

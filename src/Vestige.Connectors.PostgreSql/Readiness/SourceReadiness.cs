@@ -20,6 +20,7 @@ internal static class SourceReadiness
             await FreeAsync(connection, settings["max_replication_slots"], "replication slots", "SELECT count(*) FROM pg_replication_slots WHERE slot_name <> $1", source.Names.Slot, 2, cancellation),
             await FreeAsync(connection, settings["max_wal_senders"], "log senders", "SELECT count(*) FROM pg_stat_replication WHERE application_name <> $1", "vestige", 2, cancellation),
             KeptLog(settings),
+            await SlotAsync(connection, source.Names.Slot, cancellation),
             await OpenTransactionsAsync(connection, cancellation),
         };
         foreach (var table in tables)
@@ -113,6 +114,14 @@ internal static class SourceReadiness
             "any; know which",
             null,
             TimeSpan.Zero);
+    }
+
+    private static async Task<ReadinessLine> SlotAsync(NpgsqlConnection connection, string slot, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT pg_wal_lsn_diff(pg_current_wal_lsn(), restart_lsn)::int8 FROM pg_replication_slots WHERE slot_name = $1", connection);
+        command.Parameters.Add(PostgreSqlDatabase.Text(slot));
+        var kept = await command.ExecuteScalarAsync(cancellation) as long?;
+        return new ReadinessLine("our place in the log", true, kept is null ? $"none yet; the first start makes the slot {slot}" : $"the slot {slot} keeps {Figures.Bytes(kept.Value)}", "made by the first start", null, TimeSpan.Zero);
     }
 
     private static async Task<ReadinessLine> OpenTransactionsAsync(NpgsqlConnection connection, CancellationToken cancellation)

@@ -11,7 +11,14 @@ namespace Vestige.Web.Pages.Connections;
 /// <summary>Which systems can be reached?</summary>
 public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) : PageModel
 {
-    private static readonly string[] ServerFields = ["name", "host", "port", "database", "user", "tls", "ca", "note"];
+    private static readonly string[] ServerFields = ["host", "port", "database", "user", "tls", "ca", "note"];
+
+    /// <summary>The settings of a server as a form gives them; what was left empty is left out.</summary>
+    public static Dictionary<string, string> SettingsIn(IFormCollection form)
+    {
+        ArgumentNullException.ThrowIfNull(form);
+        return ServerFields.Where(field => !string.IsNullOrWhiteSpace(form[field])).ToDictionary(field => field, field => form[field].ToString().Trim());
+    }
 
     public IReadOnlyList<ConnectionDefinition> All => connections.All;
 
@@ -32,9 +39,8 @@ public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) 
     public async Task<IActionResult> OnPostServerAsync(string? password, CancellationToken cancellation)
     {
         Look();
-        Server = ServerFields.Where(field => !string.IsNullOrWhiteSpace(Request.Form[field])).ToDictionary(field => field, field => Request.Form[field].ToString().Trim());
-        var settings = Server.Where(pair => pair.Key != "name").ToDictionary(pair => pair.Key, pair => pair.Value);
-        var connection = new ConnectionDefinition(Server.GetValueOrDefault("name", ""), "postgresql", settings, HasSecret: false);
+        Server = SettingsIn(Request.Form);
+        var connection = new ConnectionDefinition(Name ?? "", "postgresql", Server, HasSecret: false);
         ServerProblems = connections.Find(connection.Name) is null
             ? connections.Check(connection)
             : [new DefinitionProblem("name", $"there is a connection {connection.Name} already", "Choose another name.")];

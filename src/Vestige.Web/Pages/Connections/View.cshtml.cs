@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Connectors.StandIn;
 using Vestige.Connectors.StandIn.Drills;
 using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
 using Vestige.Demo.Workload;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
@@ -27,6 +28,43 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
 
     public IReadOnlyList<ReadinessLine> Lines { get; private set; } = [];
 
+    /// <summary>What must hold so that it can be a source.</summary>
+    public IReadOnlyList<ReadinessLine> AsSource { get; private set; } = [];
+
+    /// <summary>What must hold so that it can be a target.</summary>
+    public IReadOnlyList<ReadinessLine> AsTarget { get; private set; } = [];
+
+    /// <summary>What a DBA runs so that it can be a source; null when nothing is needed.</summary>
+    public Preparation? SourceScript { get; private set; }
+
+    public Preparation? TargetScript { get; private set; }
+
+    /// <summary>The scripts there are, with a title and what they do.</summary>
+    public IEnumerable<(Preparation Script, string Title, string Says)> Scripts
+    {
+        get
+        {
+            if (SourceScript is not null)
+            {
+                yield return (SourceScript, "Preparation as a source", "What a DBA runs so that the role of this connection can read the log and the tables above that cross. Safe to run twice.");
+            }
+
+            if (TargetScript is not null)
+            {
+                yield return (TargetScript, "Preparation as a target", "What a DBA runs so that the role can make tables and write them. Safe to run twice.");
+            }
+        }
+    }
+
+    /// <summary>What was looked for among the tables.</summary>
+    public string Wanted { get; private set; } = "";
+
+    /// <summary>How many tables were found, shown or not.</summary>
+    public int Found { get; private set; }
+
+    /// <summary>Why something could not be read though the connection works; null otherwise.</summary>
+    public string? Problem { get; private set; }
+
     public IReadOnlyList<TableDescription> Tables { get; private set; } = [];
 
     public IReadOnlyList<string> Users { get; private set; } = [];
@@ -46,7 +84,7 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
     /// <summary>The work on this database; null when there is none.</summary>
     public CirculationWorkload? Workload { get; private set; }
 
-    public async Task<IActionResult> OnGetAsync(string name, string? part, CancellationToken cancellation)
+    public async Task<IActionResult> OnGetAsync(string name, string? part, string? find, CancellationToken cancellation)
     {
         if (!Find(name))
         {
@@ -55,20 +93,39 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
 
         Users = ConnectionApi.UsersOf(name, engine);
         var source = connections.Source(name);
-        var lines = (await source.TestAsync(cancellation)).ToList();
+        Wanted = find ?? "";
+        Lines = await source.TestAsync(cancellation);
         try
         {
-            lines.AddRange(await source.CheckSourceAsync([], cancellation));
-            TablesRead = true;
-            Tables = [.. (await source.ReadTablesAsync(cancellation)).Take(TablesShown)];
+            await LookInsideAsync(source, cancellation);
         }
-        catch (PortException)
+        catch (PortException exception)
         {
-            // The line above says what is the matter.
+            Problem = Lines.All(line => line.Ok) ? $"{exception.Message} {exception.Mend}" : null;
         }
 
-        Lines = lines;
         return part == "live" ? Partial("Connections/_Log", this) : Page();
+    }
+
+    private async Task LookInsideAsync(ISource source, CancellationToken cancellation)
+    {
+        if (!Lines.All(line => line.Ok))
+        {
+            return;
+        }
+
+        AsSource = await source.CheckSourceAsync([], cancellation);
+        AsTarget = await connections.Target(Connection.Name).CheckTargetAsync([], emptyExisting: false, new HashSet<TableName>(), cancellation);
+        var all = await source.ReadTablesAsync(cancellation);
+        TablesRead = true;
+        var found = all.Where(table => table.Schema.Name.ToString().Contains(Wanted, StringComparison.OrdinalIgnoreCase)).ToList();
+        Found = found.Count;
+        Tables = [.. found.Take(TablesShown)];
+        if (connections.Preparable(Connection.Name) is { } preparable)
+        {
+            SourceScript = await preparable.PrepareSourceAsync([.. found.Where(table => table.Crosses).Select(table => table.Schema.Name)], cancellation);
+            TargetScript = await preparable.PrepareTargetAsync(cancellation);
+        }
     }
 
     public Task<IActionResult> OnPostLineAsync(string name, bool cut) =>
@@ -126,6 +183,33 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
         return Redirect($"/connections/{name}");
     }
 
+    /// <summary>The crossings that use it and run; it cannot be changed under them.</summary>
+    public IReadOnlyList<string> RunningUsers => ConnectionApi.RunningUsersOf(Connection.Name, engine);
+
+    public async Task<IActionResult> OnPostChangeAsync(string name, string? password, CancellationToken cancellation)
+    {
+        if (!Find(name) || StandIn is not null)
+        {
+            return NotFound();
+        }
+
+        if (RunningUsers.Count > 0)
+        {
+            return await RefuseAsync(name, $"Nothing was changed: {string.Join(", ", RunningUsers)} runs. Pause it first.");
+        }
+
+        var changed = Connection with { Settings = IndexModel.SettingsIn(Request.Form) };
+        var problems = connections.Check(changed);
+        if (problems.Count > 0)
+        {
+            return await RefuseAsync(name, $"Nothing was changed. {string.Join(" ", problems.Select(problem => $"{problem.Field}: {problem.Found}. {problem.Mend}"))}");
+        }
+
+        await connections.SaveAsync(changed, string.IsNullOrEmpty(password) ? null : ConnectionBody.SecretOf(password), cancellation);
+        TempData["Done"] = "Changed. The test at the right is of the new settings.";
+        return Redirect($"/connections/{name}");
+    }
+
     public async Task<IActionResult> OnPostRemoveAsync(string name, string? typed, CancellationToken cancellation)
     {
         if (!Find(name))
@@ -147,7 +231,7 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
             return await RefuseAsync(name, $"{exception.Message} {exception.Mend}");
         }
 
-        TempData["Done"] = $"{name} is forgotten. Its file stays in the data folder.";
+        TempData["Done"] = StandIn is null ? $"{name} is forgotten, its secret with it." : $"{name} is forgotten. Its file stays in the data folder.";
         return Redirect("/connections");
     }
 
