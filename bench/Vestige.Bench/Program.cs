@@ -3,6 +3,9 @@
 //   ... -- lag [SECONDS]                                                       delay per transaction at 500 transactions/s
 //   ... -- memory [ROWS] [CHANGES]                                             peak memory of a load and one huge transaction
 //   ... -- fleet [CROSSINGS]                                                   server time and size of the Fleet page
+//   ... -- pg-load [ROWS]                                                      initial load against psql | psql
+//   ... -- pg-drain [CHANGES]                                                  log to spool against pg_recvlogical
+//   ... -- pg-catchup [CHANGES]                                                spool to target against the built-in subscription
 using Vestige.Bench;
 
 var size = args.Length > 1 ? int.Parse(args[1]) : 0;
@@ -20,7 +23,16 @@ switch (args.FirstOrDefault())
     case "fleet":
         await FleetPage.RunAsync(size > 0 ? size : 300);
         return 0;
+    case "pg-load":
+        await Vestige.Bench.PostgreSql.Load.RunAsync(size > 0 ? size : 2_000_000);
+        return 0;
+    case "pg-drain":
+        await Vestige.Bench.PostgreSql.Drain.RunAsync(size > 0 ? size : 1_000_000);
+        return 0;
+    case "pg-catchup":
+        await Vestige.Bench.PostgreSql.CatchUp.RunAsync(size > 0 ? size : 1_000_000);
+        return 0;
     default:
-        Console.Error.WriteLine("Say which: backlog, lag, memory or fleet.");
+        Console.Error.WriteLine("Say which: backlog, lag, memory, fleet, pg-load, pg-drain or pg-catchup.");
         return 2;
 }

@@ -12,7 +12,7 @@ namespace Vestige.Connectors.PostgreSql;
 /// <summary>A database written as a target. Tables keep their schema and name.</summary>
 public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider clock) : PostgreSqlDatabase(settings, clock), ITarget
 {
-    public IReadOnlySet<string> TakenForms { get; } = new HashSet<string> { CopyForm.Text };
+    public IReadOnlySet<string> TakenForms { get; } = new HashSet<string> { CopyForm.Text, CopyForm.Binary };
 
     public TableName NameFor(TableName source) => source;
 

@@ -95,29 +95,21 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         var connection = Take();
         try
         {
-            using var rows = await BeginAsync(connection, table, range, cancellation);
+            var form = taken.Contains(CopyForm.Binary) && await IsPlainAsync(connection, table, cancellation) ? CopyForm.Binary : CopyForm.Text;
+            await using var rows = await BeginAsync(connection, table, range, form, cancellation);
             var buffer = new byte[BlockBytes];
             var held = 0;
-            while (true)
+            var more = true;
+            while (more)
             {
-                var read = await ReadSomeAsync(rows.BaseStream, buffer.AsMemory(held), table, cancellation);
-                held += read;
-                var end = buffer.AsSpan(0, held).LastIndexOf((byte)'\n') + 1;
-                if (read == 0)
+                while (held < buffer.Length && more)
                 {
-                    if (held > 0)
-                    {
-                        yield return new RowBlock(buffer.AsMemory(0, held), buffer.AsSpan(0, held).Count((byte)'\n'), CopyForm.Text);
-                    }
-
-                    yield break;
+                    var read = await ReadSomeAsync(rows, buffer.AsMemory(held), table, cancellation);
+                    held += read;
+                    more = read > 0;
                 }
 
-                if (held < buffer.Length)
-                {
-                    continue;
-                }
-
+                var (count, end) = form == CopyForm.Binary ? CopyForm.Tuples(buffer.AsSpan(0, held)) : CopyForm.Lines(buffer.AsSpan(0, held));
                 if (end == 0)
                 {
                     Array.Resize(ref buffer, buffer.Length * 2);
@@ -126,7 +118,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
 
                 var rest = new byte[BlockBytes + held - end];
                 buffer.AsSpan(end, held - end).CopyTo(rest);
-                var block = new RowBlock(buffer.AsMemory(0, end), buffer.AsSpan(0, end).Count((byte)'\n'), CopyForm.Text);
+                var block = new RowBlock(buffer.AsMemory(0, end), count, form);
                 held -= end;
                 buffer = rest;
                 yield return block;
@@ -170,12 +162,35 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         return conditions.Count == 0 ? "" : $" WHERE {string.Join(" AND ", conditions)}";
     }
 
-    private async Task<StreamReader> BeginAsync(NpgsqlConnection connection, TableSchema table, KeyRange range, CancellationToken cancellation)
+    /// <summary>Whether every column is of a type whose binary form means the same on every server.</summary>
+    private async Task<bool> IsPlainAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
     {
-        var columns = Quote.Names(table.Columns.Select(column => column.Name));
         try
         {
-            return (StreamReader)await connection.BeginTextExportAsync($"COPY (SELECT {columns} FROM {Quote.Name(table.Name)}{Condition(range)}) TO STDOUT", cancellation);
+            await using var command = new NpgsqlCommand(
+                $"SELECT NOT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass($1) AND attnum > 0 AND NOT attisdropped AND atttypid NOT IN ({CopyForm.PlainTypes}))", connection);
+            command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
+            return (bool)(await command.ExecuteScalarAsync(cancellation))!;
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Reading {table.Name} in {source.Place}");
+        }
+    }
+
+    private async Task<Stream> BeginAsync(NpgsqlConnection connection, TableSchema table, KeyRange range, string form, CancellationToken cancellation)
+    {
+        var select = $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name)}{Condition(range)}) TO STDOUT";
+        try
+        {
+            if (form == CopyForm.Text)
+            {
+                return ((StreamReader)await connection.BeginTextExportAsync(select, cancellation)).BaseStream;
+            }
+
+            var copy = await connection.BeginRawBinaryCopyAsync($"{select} (FORMAT binary)", cancellation);
+            await copy.ReadExactlyAsync(new byte[CopyForm.Header.Length], cancellation);
+            return copy;
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {

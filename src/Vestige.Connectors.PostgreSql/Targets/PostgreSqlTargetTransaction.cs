@@ -1,4 +1,5 @@
 using Npgsql;
+using Vestige.Connectors.PostgreSql.Loading;
 using Vestige.Core.Applying;
 using Vestige.Core.Changes;
 using Vestige.Core.Folding;
@@ -57,7 +58,8 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     public async Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation)
     {
         var columns = Quote.Names(table.Columns.Select(column => column.Name));
-        await CopyAsync(table, $"COPY {Quote.Name(table.Name)} ({columns}) FROM STDIN", block.Rows, cancellation);
+        var copy = $"COPY {Quote.Name(table.Name)} ({columns}) FROM STDIN";
+        await (block.Form == CopyForm.Binary ? CopyBinaryAsync(table, $"{copy} (FORMAT binary)", block.Rows, cancellation) : CopyAsync(table, copy, block.Rows, cancellation));
     }
 
     public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation)
@@ -217,6 +219,25 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         {
             await using var writer = await Connection.BeginTextImportAsync(statement, cancellation);
             await ((StreamWriter)writer).BaseStream.WriteAsync(rows, cancellation);
+        }
+        catch (PostgresException exception) when (Failures.IsRefusal(exception))
+        {
+            throw Refused(table.Name, ChangeKind.Insert, "", exception);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Copying rows of {table.Name} to {session.Target.Place}");
+        }
+    }
+
+    private async Task CopyBinaryAsync(TableSchema table, string statement, ReadOnlyMemory<byte> tuples, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var copy = await Connection.BeginRawBinaryCopyAsync(statement, cancellation);
+            await copy.WriteAsync(CopyForm.Header, cancellation);
+            await copy.WriteAsync(tuples, cancellation);
+            await copy.WriteAsync(CopyForm.Trailer, cancellation);
         }
         catch (PostgresException exception) when (Failures.IsRefusal(exception))
         {

@@ -1,0 +1,47 @@
+using System.Diagnostics;
+using Vestige.Core.Crossings;
+
+namespace Vestige.Bench.PostgreSql;
+
+/// <summary>Updates on the target from a filled spool, against the server's own subscription from its slot; both commit durably.</summary>
+internal static class CatchUp
+{
+    public static async Task RunAsync(int changes)
+    {
+        foreach (var (name, hot, asked) in new[] { ("uniform", false, 2.0), ("1 % hot", true, 5.0) })
+        {
+            await using var pair = await ServerPair.StartAsync();
+            await Updates.FillAsync(pair.Source);
+            await Updates.FillAsync(pair.Baseline);
+            await pair.CrossAsync();
+            await pair.UntilAsync(() => pair.Engine.Status("bench")!.State == CrossingState.Following);
+            await pair.Engine.PauseAsync("bench", "bench", CancellationToken.None);
+            await pair.Source.RunAsync("CREATE PUBLICATION baseline FOR TABLE item");
+            await pair.Source.RunAsync("SELECT pg_create_logical_replication_slot('baseline', 'pgoutput')");
+            await pair.Baseline.RunAsync($"CREATE SUBSCRIPTION baseline CONNECTION 'host=127.0.0.1 port={pair.Source.Cluster.Port} dbname={pair.Source.Name} user=dba password={Vestige.Connectors.PostgreSql.Tests.Servers.Cluster.Password}' PUBLICATION baseline WITH (create_slot = false, slot_name = 'baseline', enabled = false, copy_data = false, synchronous_commit = 'on')");
+            await Updates.MakeAsync(pair.Source, changes, 2, hot);
+            var end = Vestige.Connectors.PostgreSql.Lsn.Parse(await pair.Source.AskAsync("SELECT pg_current_wal_flush_lsn()::text"))!.Value;
+            await pair.UntilAsync(() => pair.Engine.CaptureStatuses is [{ } capture] && capture.Spooled >= end);
+            await pair.Source.RunAsync("CHECKPOINT");
+            await pair.Target.RunAsync("CHECKPOINT");
+            var watch = Stopwatch.StartNew();
+            await pair.Engine.RunAsync("bench", "bench", CancellationToken.None);
+            await pair.UntilAsync(() => pair.Engine.Status("bench")!.AppliedPosition >= end);
+            var ours = watch.Elapsed;
+            await pair.Engine.PauseAsync("bench", "bench", CancellationToken.None);
+            await pair.Target.RunAsync("CHECKPOINT");
+            var sum = await pair.Source.AskAsync("SELECT sum(amount) FROM item");
+            watch.Restart();
+            await pair.Baseline.RunAsync("ALTER SUBSCRIPTION baseline ENABLE");
+            while (await pair.Source.AskAsync($"SELECT confirmed_flush_lsn >= '{Vestige.Connectors.PostgreSql.Lsn.Format(end)}' FROM pg_replication_slots WHERE slot_name = 'baseline'") != "True")
+            {
+                await Task.Delay(50);
+            }
+
+            Report.Ratio($"catching up, {name}, changes/s", changes / ours.TotalSeconds, changes / watch.Elapsed.TotalSeconds, "built-in subscription", asked);
+            Console.WriteLine(sum == await pair.Target.AskAsync("SELECT sum(amount) FROM item") && sum == await pair.Baseline.AskAsync("SELECT sum(amount) FROM item") ? "all three are equal" : "THE SIDES DIFFER");
+        }
+
+        Console.WriteLine($"peak memory of this process {Process.GetCurrentProcess().PeakWorkingSet64 >> 20} MB (asked: under 400)");
+    }
+}

@@ -1,0 +1,112 @@
+using Microsoft.Extensions.Logging.Abstractions;
+using Vestige.Connectors.PostgreSql;
+using Vestige.Connectors.PostgreSql.Tests.Servers;
+using Vestige.Core.Crossings;
+using Vestige.Engine.Events;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+using Vestige.Engine.Supervision;
+using Vestige.SpoolFiles;
+
+namespace Vestige.Bench.PostgreSql;
+
+/// <summary>Two private servers with durable commits, one database on the first and two on the second: ours and the baseline's.</summary>
+internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
+{
+    private readonly string folder = Directory.CreateTempSubdirectory("vestige-bench-").FullName;
+    private readonly List<StoredCrossing> stored = [];
+    private PostgreSqlConnector a = null!;
+    private PostgreSqlConnector b = null!;
+    private long epoch;
+
+    public Database Source { get; private set; } = null!;
+
+    public Database Target { get; private set; } = null!;
+
+    public Database Baseline { get; private set; } = null!;
+
+    public CrossingEngine Engine { get; private set; } = null!;
+
+    public static async Task<ServerPair> StartAsync()
+    {
+        string[] settings = ["fsync=on", "shared_buffers=512MB", "max_wal_size=8GB", "checkpoint_timeout=30min", "wal_sender_timeout=60s", "autovacuum=off"];
+        var pair = new ServerPair();
+        var (first, second) = (await Cluster.StartAsync(settings), await Cluster.StartAsync(settings));
+        pair.Source = await first.MakeDatabaseAsync();
+        pair.Target = await second.MakeDatabaseAsync();
+        pair.Baseline = await second.MakeDatabaseAsync();
+        pair.a = new PostgreSqlConnector(pair.Source.Settings(), pair.Source.Names, TimeProvider.System);
+        pair.b = new PostgreSqlConnector(pair.Target.Settings(), pair.Target.Names, TimeProvider.System);
+        await pair.BeginAsync();
+        return pair;
+    }
+
+    public async Task BeginAsync()
+    {
+        Engine = new CrossingEngine(this, this, new Plain(), new EngineOptions(new SpoolOptions()), TimeProvider.System, Random.Shared, NullLogger.Instance);
+        await Engine.StartAsync(CancellationToken.None);
+    }
+
+    public async Task CrossAsync()
+    {
+        await Engine.DefineAsync(new CrossingDefinition("bench", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.*")])), "bench", CancellationToken.None);
+        await Engine.RunAsync("bench", "bench", CancellationToken.None);
+    }
+
+    /// <summary>The rows of a table from the source to the baseline by the server's own tools.</summary>
+    public Task<string> PipeAsync(string table) => Cluster.RunAsync(
+        "sh",
+        "-c",
+        $"psql -h 127.0.0.1 -p {Source.Cluster.Port} -U dba -qc 'COPY {table} TO STDOUT (FORMAT binary)' {Source.Name} | psql -h 127.0.0.1 -p {Baseline.Cluster.Port} -U dba -qc 'COPY {table} FROM STDIN (FORMAT binary)' {Baseline.Name}");
+
+    public async Task UntilAsync(Func<bool> holds)
+    {
+        while (!holds())
+        {
+            if (Engine.Status("bench")?.Fault is { } fault)
+            {
+                throw new InvalidOperationException(fault.What);
+            }
+
+            await Task.Delay(5);
+        }
+    }
+
+    ISource IConnections.Source(string connection) => a.Source;
+
+    ITarget IConnections.Target(string connection) => b.Target;
+
+    public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(folder);
+
+    public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([.. stored]);
+
+    public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
+    {
+        stored.Clear();
+        stored.Add(crossing);
+        return Task.CompletedTask;
+    }
+
+    public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
+
+    public Task<long> NextEpochAsync(string crossing, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
+
+    public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
+
+    public async ValueTask DisposeAsync()
+    {
+        await Engine.DisposeAsync();
+        await a.DisposeAsync();
+        await b.DisposeAsync();
+        await Source.Cluster.DisposeAsync();
+        await Target.Cluster.DisposeAsync();
+        Directory.Delete(folder, recursive: true);
+    }
+
+    private sealed class Plain : ISpoolCipher
+    {
+        public byte[] Seal(ReadOnlySpan<byte> plain) => plain.ToArray();
+
+        public byte[] Open(ReadOnlySpan<byte> secret) => secret.ToArray();
+    }
+}
