@@ -15,6 +15,7 @@ public class LayerTests
         typeof(LogPosition).Assembly,
         typeof(ISource).Assembly,
         typeof(Connectors.StandIn.StandInDatabase).Assembly,
+        typeof(Connectors.PostgreSql.PostgreSqlSource).Assembly,
         typeof(SpoolFiles.SqliteSpoolFiles).Assembly,
         typeof(Storage.VestigeStore).Assembly,
         typeof(Demo.Workload.CirculationWorkload).Assembly,
@@ -23,7 +24,8 @@ public class LayerTests
     [Theory]
     [InlineData("Vestige.Core", "Vestige.Engine|Vestige.Connectors|Vestige.SpoolFiles|Vestige.Storage|Vestige.Demo|Vestige.Web")]
     [InlineData("Vestige.Engine", "Vestige.Connectors|Vestige.SpoolFiles|Vestige.Storage|Vestige.Demo|Vestige.Web")]
-    [InlineData("Vestige.Connectors.StandIn", "Vestige.SpoolFiles|Vestige.Storage|Vestige.Demo|Vestige.Web")]
+    [InlineData("Vestige.Connectors.StandIn", "Vestige.Connectors.PostgreSql|Vestige.SpoolFiles|Vestige.Storage|Vestige.Demo|Vestige.Web")]
+    [InlineData("Vestige.Connectors.PostgreSql", "Vestige.Connectors.StandIn|Vestige.SpoolFiles|Vestige.Storage|Vestige.Demo|Vestige.Web")]
     [InlineData("Vestige.SpoolFiles", "Vestige.Connectors|Vestige.Storage|Vestige.Demo|Vestige.Web")]
     [InlineData("Vestige.Storage", "Vestige.Engine|Vestige.Connectors|Vestige.SpoolFiles|Vestige.Demo|Vestige.Web")]
     [InlineData("Vestige.Demo", "Vestige.SpoolFiles|Vestige.Storage|Vestige.Web")]

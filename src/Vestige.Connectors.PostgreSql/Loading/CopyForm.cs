@@ -21,45 +21,4 @@ internal static class CopyForm
 
     /// <summary>What it ends with: a tuple of minus one columns.</summary>
     public static ReadOnlyMemory<byte> Trailer { get; } = new byte[] { 0xFF, 0xFF };
-
-    /// <summary>How many whole tuples the bytes begin with, and where they end; the trailer is not a tuple.</summary>
-    public static (int Rows, int End) Tuples(ReadOnlySpan<byte> bytes)
-    {
-        var (rows, end) = (0, 0);
-        while (true)
-        {
-            var at = end;
-            if (bytes.Length - at < 2)
-            {
-                return (rows, end);
-            }
-
-            var columns = System.Buffers.Binary.BinaryPrimitives.ReadInt16BigEndian(bytes[at..]);
-            at += 2;
-            for (var i = 0; i < columns; i++)
-            {
-                if (bytes.Length - at < 4)
-                {
-                    return (rows, end);
-                }
-
-                at += 4 + Math.Max(0, System.Buffers.Binary.BinaryPrimitives.ReadInt32BigEndian(bytes[at..]));
-            }
-
-            if (columns < 0 || at > bytes.Length)
-            {
-                return (rows, end);
-            }
-
-            end = at;
-            rows++;
-        }
-    }
-
-    /// <summary>How many whole lines the bytes begin with, and where they end.</summary>
-    public static (int Rows, int End) Lines(ReadOnlySpan<byte> bytes)
-    {
-        var end = bytes.LastIndexOf((byte)'\n') + 1;
-        return (bytes[..end].Count((byte)'\n'), end);
-    }
 }

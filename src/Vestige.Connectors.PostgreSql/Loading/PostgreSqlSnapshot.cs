@@ -20,11 +20,12 @@ namespace Vestige.Connectors.PostgreSql.Loading;
 /// </summary>
 internal sealed class PostgreSqlSnapshot : ISourceSnapshot
 {
-    private const int BlockBytes = 1 << 20;
     private const int TidRangeVersion = 140000;
     private readonly PostgreSqlSource source;
     private readonly List<NpgsqlConnection> all = [];
     private readonly ConcurrentBag<NpgsqlConnection> free = [];
+    private readonly List<ReplicationLink> allLinks = [];
+    private readonly ConcurrentBag<ReplicationLink> links = [];
 
     private PostgreSqlSnapshot(PostgreSqlSource source, LogPosition position, DateTimeOffset takenAt)
     {
@@ -92,42 +93,34 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
             throw new PortException($"Rows of {table.Name} can be loaded only into a database of the same engine.") { Mend = "Choose another target." };
         }
 
-        var connection = Take();
-        try
+        var form = taken.Contains(CopyForm.Binary) && await IsPlainAsync(table, cancellation) ? CopyForm.Binary : CopyForm.Text;
+        if (!links.TryTake(out var link))
         {
-            var form = taken.Contains(CopyForm.Binary) && await IsPlainAsync(connection, table, cancellation) ? CopyForm.Binary : CopyForm.Text;
-            await using var rows = await BeginAsync(connection, table, range, form, cancellation);
-            var buffer = new byte[BlockBytes];
-            var held = 0;
-            var more = true;
-            while (more)
+            throw new InvalidOperationException("More reads at once than the snapshot was opened for.");
+        }
+
+        var select = $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name)}{Condition(range)}) TO STDOUT{(form == CopyForm.Binary ? " (FORMAT binary)" : "")}";
+        await link.StartAsync(select, cancellation);
+        var gatherer = new CopyGatherer(form);
+        for (var ended = false; !ended;)
+        {
+            while (link.TryNext(out var message))
             {
-                while (held < buffer.Length && more)
+                ended = gatherer.Take(message, link);
+                if (gatherer.Full || (ended && gatherer.Rows > 0))
                 {
-                    var read = await ReadSomeAsync(rows, buffer.AsMemory(held), table, cancellation);
-                    held += read;
-                    more = read > 0;
+                    yield return gatherer.TakeBlock();
                 }
+            }
 
-                var (count, end) = form == CopyForm.Binary ? CopyForm.Tuples(buffer.AsSpan(0, held)) : CopyForm.Lines(buffer.AsSpan(0, held));
-                if (end == 0)
-                {
-                    Array.Resize(ref buffer, buffer.Length * 2);
-                    continue;
-                }
-
-                var rest = new byte[BlockBytes + held - end];
-                buffer.AsSpan(end, held - end).CopyTo(rest);
-                var block = new RowBlock(buffer.AsMemory(0, end), count, form);
-                held -= end;
-                buffer = rest;
-                yield return block;
+            if (!ended)
+            {
+                await link.FillAsync(TimeSpan.FromSeconds(5), cancellation);
             }
         }
-        finally
-        {
-            free.Add(connection);
-        }
+
+        // A read that was given up leaves its link in the middle of a copy; only one that ended goes back.
+        links.Add(link);
     }
 
     public async ValueTask DisposeAsync()
@@ -135,6 +128,11 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         foreach (var connection in all)
         {
             await connection.DisposeAsync();
+        }
+
+        foreach (var link in allLinks)
+        {
+            await link.DisposeAsync();
         }
     }
 
@@ -163,52 +161,16 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
     }
 
     /// <summary>Whether every column is of a type whose binary form means the same on every server.</summary>
-    private async Task<bool> IsPlainAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
-    {
-        try
+    private Task<bool> IsPlainAsync(TableSchema table, CancellationToken cancellation) => UseAsync(
+        $"Looking at {table.Name}",
+        async (connection, stop) =>
         {
             await using var command = new NpgsqlCommand(
                 $"SELECT NOT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass($1) AND attnum > 0 AND NOT attisdropped AND atttypid NOT IN ({CopyForm.PlainTypes}))", connection);
             command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
-            return (bool)(await command.ExecuteScalarAsync(cancellation))!;
-        }
-        catch (Exception exception) when (Failures.IsServers(exception))
-        {
-            throw Failures.Of(exception, $"Reading {table.Name} in {source.Place}");
-        }
-    }
-
-    private async Task<Stream> BeginAsync(NpgsqlConnection connection, TableSchema table, KeyRange range, string form, CancellationToken cancellation)
-    {
-        var select = $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name)}{Condition(range)}) TO STDOUT";
-        try
-        {
-            if (form == CopyForm.Text)
-            {
-                return ((StreamReader)await connection.BeginTextExportAsync(select, cancellation)).BaseStream;
-            }
-
-            var copy = await connection.BeginRawBinaryCopyAsync($"{select} (FORMAT binary)", cancellation);
-            await copy.ReadExactlyAsync(new byte[CopyForm.Header.Length], cancellation);
-            return copy;
-        }
-        catch (Exception exception) when (Failures.IsServers(exception))
-        {
-            throw Failures.Of(exception, $"Reading {table.Name} in {source.Place}");
-        }
-    }
-
-    private async Task<int> ReadSomeAsync(Stream rows, Memory<byte> into, TableSchema table, CancellationToken cancellation)
-    {
-        try
-        {
-            return await rows.ReadAsync(into, cancellation);
-        }
-        catch (Exception exception) when (Failures.IsServers(exception))
-        {
-            throw Failures.Of(exception, $"Reading {table.Name} in {source.Place}");
-        }
-    }
+            return (bool)(await command.ExecuteScalarAsync(stop))!;
+        },
+        cancellation);
 
     private async Task AddReaderAsync(string exported, CancellationToken cancellation)
     {
@@ -227,6 +189,11 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         }
 
         free.Add(connection);
+        var link = await ReplicationLink.OpenAsync(source.Settings, replicates: false, cancellation);
+        allLinks.Add(link);
+        await link.QueryAsync("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY", cancellation);
+        await link.QueryAsync($"SET TRANSACTION SNAPSHOT {Quote.Literal(exported)}", cancellation);
+        links.Add(link);
     }
 
     private async Task<T> UseAsync<T>(string what, Func<NpgsqlConnection, CancellationToken, Task<T>> ask, CancellationToken cancellation)

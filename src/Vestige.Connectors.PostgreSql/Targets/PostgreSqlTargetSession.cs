@@ -62,6 +62,7 @@ internal sealed class PostgreSqlTargetSession(PostgreSqlTarget target, NpgsqlCon
     public async Task BuildKeysAsync(TableSchema table, CancellationToken cancellation)
     {
         var present = await PresentAsync(table.Name, cancellation);
+        await RunAsync("SET maintenance_work_mem = '256MB'", "Making room for sorting", cancellation);
         foreach (var part in table.Parts.Where(part => part.Stage is PartStage.Key or PartStage.Index && !present.Contains(part.Name)).OrderBy(part => part.Stage))
         {
             await RunAsync(part.Statement, $"Building {part.Name} of {table.Name}", cancellation);

@@ -1,5 +1,4 @@
 using Npgsql;
-using Vestige.Connectors.PostgreSql.Loading;
 using Vestige.Core.Applying;
 using Vestige.Core.Changes;
 using Vestige.Core.Folding;
@@ -19,6 +18,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     private const int RowsOneByOne = 40;
     private readonly Dictionary<TableName, Staging> made = [];
     private readonly Dictionary<TableSchema, TableStatements> statements = new(ReferenceEqualityComparer.Instance);
+    private LoadingCopy? loading;
     private bool done;
 
     private NpgsqlConnection Connection => session.Connection;
@@ -57,9 +57,24 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
 
     public async Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation)
     {
-        var columns = Quote.Names(table.Columns.Select(column => column.Name));
-        var copy = $"COPY {Quote.Name(table.Name)} ({columns}) FROM STDIN";
-        await (block.Form == CopyForm.Binary ? CopyBinaryAsync(table, $"{copy} (FORMAT binary)", block.Rows, cancellation) : CopyAsync(table, copy, block.Rows, cancellation));
+        try
+        {
+            if (loading is null || !loading.Takes(table, block.Form))
+            {
+                await EndLoadingAsync(cancellation);
+                loading = await LoadingCopy.BeginAsync(Connection, table, block.Form!, cancellation);
+            }
+
+            await loading.WriteAsync(block.Rows, cancellation);
+        }
+        catch (PostgresException exception) when (Failures.IsRefusal(exception))
+        {
+            throw Refused(table.Name, ChangeKind.Insert, "", exception);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Copying rows of {table.Name} to {session.Target.Place}");
+        }
     }
 
     public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation)
@@ -94,6 +109,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
 
     public async Task CommitAsync(ProgressUpdate update, CancellationToken cancellation)
     {
+        await EndLoadingAsync(cancellation);
         var after = ProgressStore.After(session.Progress, update);
         try
         {
@@ -132,6 +148,11 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
 
         try
         {
+            if (loading is not null)
+            {
+                await loading.GiveUpAsync();
+            }
+
             await using var rollback = new NpgsqlCommand("ROLLBACK", Connection);
             await rollback.ExecuteNonQueryAsync();
         }
@@ -230,22 +251,26 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
     }
 
-    private async Task CopyBinaryAsync(TableSchema table, string statement, ReadOnlyMemory<byte> tuples, CancellationToken cancellation)
+    /// <summary>Ends the copy that blocks of a load went into; only then has the server taken all of them.</summary>
+    private async Task EndLoadingAsync(CancellationToken cancellation)
     {
+        if (loading is not { } ending)
+        {
+            return;
+        }
+
+        loading = null;
         try
         {
-            await using var copy = await Connection.BeginRawBinaryCopyAsync(statement, cancellation);
-            await copy.WriteAsync(CopyForm.Header, cancellation);
-            await copy.WriteAsync(tuples, cancellation);
-            await copy.WriteAsync(CopyForm.Trailer, cancellation);
+            await ending.EndAsync(cancellation);
         }
         catch (PostgresException exception) when (Failures.IsRefusal(exception))
         {
-            throw Refused(table.Name, ChangeKind.Insert, "", exception);
+            throw Refused(ending.Table.Name, ChangeKind.Insert, "", exception);
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Copying rows of {table.Name} to {session.Target.Place}");
+            throw Failures.Of(exception, $"Copying rows of {ending.Table.Name} to {session.Target.Place}");
         }
     }
 

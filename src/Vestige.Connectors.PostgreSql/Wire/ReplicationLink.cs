@@ -45,12 +45,15 @@ internal sealed class ReplicationLink : IAsyncDisposable
     public bool Encrypted => stream is SslStream;
 
     /// <summary>Connects, encrypts as the settings say, and signs in.</summary>
-    public static async Task<ReplicationLink> OpenAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    public static Task<ReplicationLink> OpenAsync(PostgreSqlSettings settings, CancellationToken cancellation) => OpenAsync(settings, replicates: true, cancellation);
+
+    /// <summary>The same for a connection that runs plain statements: for copying rows out, where the driver would wake on each.</summary>
+    public static async Task<ReplicationLink> OpenAsync(PostgreSqlSettings settings, bool replicates, CancellationToken cancellation)
     {
         var link = await ConnectAsync(settings, cancellation);
         try
         {
-            await link.SignInAsync(settings, cancellation);
+            await link.SignInAsync(settings, replicates, cancellation);
             return link;
         }
         catch
@@ -140,7 +143,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
             var message = await NextAsync(cancellation);
             switch (message.Kind)
             {
-                case 'W':
+                case 'W' or 'H':
                     return;
                 case 'E':
                     throw FailureOf(message.Body.Span);
@@ -339,9 +342,9 @@ internal sealed class ReplicationLink : IAsyncDisposable
         return options;
     }
 
-    private async Task SignInAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    private async Task SignInAsync(PostgreSqlSettings settings, bool replicates, CancellationToken cancellation)
     {
-        await SendStartupAsync(settings, cancellation);
+        await SendStartupAsync(settings, replicates, cancellation);
         Scram? scram = null;
         while (true)
         {
@@ -403,7 +406,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
     }
 #pragma warning restore CA5351
 
-    private async Task SendStartupAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    private async Task SendStartupAsync(PostgreSqlSettings settings, bool replicates, CancellationToken cancellation)
     {
         var body = new ArrayBufferWriter<byte>();
         body.Write<byte>([0, 3, 0, 0]);
@@ -411,7 +414,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
         {
             ("user", settings.User),
             ("database", settings.Database),
-            ("replication", "database"),
+            ("replication", replicates ? "database" : "false"),
             ("application_name", "vestige"),
             ("client_encoding", "UTF8"),
             ("options", PostgreSqlSettings.SessionOptions),

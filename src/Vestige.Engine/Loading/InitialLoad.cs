@@ -15,8 +15,8 @@ namespace Vestige.Engine.Loading;
 internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, TimeProvider clock)
 {
     private const int Readers = 2;
-    private const int BlocksPerCommit = 8;
-    private const int BlocksInHand = 4;
+    private const int BlocksPerCommit = 32;
+    private const int BlocksInHand = 8;
 
     /// <summary>The tables being loaded, once the snapshot is open.</summary>
     public IReadOnlyList<TableLoad> Tables { get; private set; } = [];
@@ -153,7 +153,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         var written = new List<(TableLoad Load, int Rows)>();
         var ended = new List<TableLoad>();
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        for (var i = 0; i < BlocksPerCommit && reader.TryRead(out var item); i++)
+        for (var i = 0; i < BlocksPerCommit && await reader.WaitToReadAsync(cancellation) && reader.TryRead(out var item); i++)
         {
             if (!item.End)
             {

@@ -1,0 +1,64 @@
+using Npgsql;
+using Vestige.Connectors.PostgreSql.Loading;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Connectors.PostgreSql.Targets;
+
+/// <summary>A copy into one table that stays open over several blocks of rows.</summary>
+internal sealed class LoadingCopy
+{
+    private readonly Stream stream;
+    private readonly IAsyncDisposable copy;
+    private readonly string form;
+
+    private LoadingCopy(TableSchema table, string form, Stream stream, IAsyncDisposable copy)
+    {
+        Table = table;
+        this.form = form;
+        this.stream = stream;
+        this.copy = copy;
+    }
+
+    public TableSchema Table { get; }
+
+    public static async Task<LoadingCopy> BeginAsync(NpgsqlConnection connection, TableSchema table, string form, CancellationToken cancellation)
+    {
+        var statement = $"COPY {Quote.Name(table.Name)} ({Quote.Names(table.Columns.Select(column => column.Name))}) FROM STDIN";
+        if (form == CopyForm.Binary)
+        {
+            var binary = await connection.BeginRawBinaryCopyAsync($"{statement} (FORMAT binary)", cancellation);
+            await binary.WriteAsync(CopyForm.Header, cancellation);
+            return new LoadingCopy(table, form, binary, binary);
+        }
+
+        var text = (StreamWriter)await connection.BeginTextImportAsync(statement, cancellation);
+        return new LoadingCopy(table, form, text.BaseStream, text);
+    }
+
+    public bool Takes(TableSchema table, string? rows) => ReferenceEquals(table, Table) && rows == form;
+
+    public ValueTask WriteAsync(ReadOnlyMemory<byte> rows, CancellationToken cancellation) => stream.WriteAsync(rows, cancellation);
+
+    public async Task EndAsync(CancellationToken cancellation)
+    {
+        if (form == CopyForm.Binary)
+        {
+            await stream.WriteAsync(CopyForm.Trailer, cancellation);
+        }
+
+        await copy.DisposeAsync();
+    }
+
+    /// <summary>Ends it without its rows: the transaction is rolled back.</summary>
+    public async Task GiveUpAsync()
+    {
+        try
+        {
+            await ((NpgsqlRawCopyStream)stream).CancelAsync();
+        }
+        catch (PostgresException exception) when (exception.SqlState == "57014")
+        {
+            // The server says that the copy was given up, which is what was asked.
+        }
+    }
+}
