@@ -20,6 +20,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 {
     private volatile PostgreSqlLogReader? reading;
     private volatile LogIdentity? identity;
+    private volatile IReadOnlySet<TableName> published = new HashSet<TableName>();
 
     public LogNames Names => names;
 
@@ -63,10 +64,18 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             cancellation);
     }
 
-    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation)
+    public async Task<ILogReader> OpenLogAsync(
+        LogPosition after,
+        IReadOnlySet<TableName> tables,
+        IReadOnlySet<TableName> before,
+        IReadOnlyDictionary<int, TableSchema> known,
+        CancellationToken cancellation)
     {
+        ArgumentNullException.ThrowIfNull(before);
+        await UseAsync("Looking at the publication", (connection, stop) => CheckPublishedAsync(connection, before, stop), cancellation);
         await UseAsync("Looking at the slot", (connection, stop) => CheckSlotAsync(connection, after, stop), cancellation);
         await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, tables, stop), cancellation);
+        published = tables;
         var link = await ReplicationLink.OpenAsync(Settings, cancellation);
         try
         {
@@ -145,7 +154,8 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     {
         const string Sql = """
             SELECT pg_current_wal_flush_lsn()::text, s.restart_lsn::text, extract(epoch FROM clock_timestamp())::float8,
-                   (SELECT setting::int8 FROM pg_settings WHERE name = 'max_slot_wal_keep_size')
+                   (SELECT setting::int8 FROM pg_settings WHERE name = 'max_slot_wal_keep_size'),
+                   (SELECT count(*) FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid WHERE p.pubname = $1)
             FROM (SELECT 1) one LEFT JOIN pg_replication_slots s ON s.slot_name = $1
             """;
         await using var command = new NpgsqlCommand(Sql, connection);
@@ -153,11 +163,19 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
         var limit = reader.IsDBNull(3) ? -1 : reader.GetInt64(3);
-        return (
+        var sample = (
             Lsn.Of(reader.GetString(0)),
-            reader.IsDBNull(1) ? null : Lsn.Of(reader.GetString(1)),
-            limit < 0 ? null : limit << 20,
+            reader.IsDBNull(1) ? (LogPosition?)null : Lsn.Of(reader.GetString(1)),
+            limit < 0 ? (long?)null : limit << 20,
             DateTimeOffset.UnixEpoch.AddSeconds(reader.GetDouble(2)));
+        var offered = reader.GetInt64(4);
+        await reader.DisposeAsync();
+        if (reading is not null && offered < published.Count)
+        {
+            await CheckPublishedAsync(connection, published, cancellation);
+        }
+
+        return sample;
     }
 
     private async Task<bool> CheckSlotAsync(NpgsqlConnection connection, LogPosition after, CancellationToken cancellation)
@@ -197,6 +215,30 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
         return true;
     }
+
+    /// <summary>
+    /// A table that somebody took out of the publication, or the publication itself, may not be put back as if nothing had
+    /// happened. A table that was dropped has no changes any more.
+    /// </summary>
+    private async Task<bool> CheckPublishedAsync(NpgsqlConnection connection, IReadOnlySet<TableName> before, CancellationToken cancellation)
+    {
+        if (before.Count == 0)
+        {
+            return true;
+        }
+
+        var there = await Publication.TablesAsync(connection, names.Publication, cancellation);
+        var gone = before.Where(table => there?.Contains(table) != true).Order().ToList();
+        gone = gone.Count == 0 ? gone : await Publication.ExistingAsync(connection, gone, cancellation);
+        return there is not null && gone.Count == 0 ? true : throw Unpublished(there is null ? null : gone);
+    }
+
+    private PlaceLostException Unpublished(IReadOnlyList<TableName>? gone) => new(gone is null
+        ? $"The publication {names.Publication} in {Place} was dropped by somebody. What was committed since is lost to it."
+        : $"{(gone.Count == 0 ? "A table" : string.Join(", ", gone))} was taken out of the publication {names.Publication} in {Place} by somebody. Changes since then are lost to it.")
+    {
+        Mend = "Load the crossings of this source again, or give them up.",
+    };
 
     private static async Task<bool> HasColumnAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {

@@ -178,6 +178,22 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_table_dropped_at_the_source_stops_nothing_else()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); CREATE TABLE gone (id int PRIMARY KEY); INSERT INTO gone VALUES (1)");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await a.RunAsync("DROP TABLE gone; INSERT INTO t VALUES (1, 'a')");
+        await Task.Delay(1500, TestContext.Current.CancellationToken);
+        await crossing.SameAsync("t");
+        await crossing.EndAsync();
+        await a.RunAsync("INSERT INTO t VALUES (2, 'b')");
+        await crossing.BeginAsync();
+        await crossing.SameAsync("t");
+        Assert.Equal("1", await b.AskAsync("SELECT count(*) FROM gone"));
+    }
+
+    [Fact]
     public async Task After_a_restart_it_goes_on_where_it_stood()
     {
         await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t SELECT i, 'v' FROM generate_series(1, 1000) i");

@@ -118,6 +118,34 @@ public sealed class FaultTests(TwoServers servers)
         Assert.NotEqual("skipped", await b.AskAsync("SELECT min(v) FROM t"));
     }
 
+    [Theory]
+    [InlineData("ALTER PUBLICATION {0} DROP TABLE t", false)]
+    [InlineData("ALTER PUBLICATION {0} DROP TABLE t", true)]
+    [InlineData("DROP PUBLICATION {0}", false)]
+    [InlineData("DROP PUBLICATION {0}", true)]
+    public async Task A_table_taken_out_of_the_publication_is_not_put_back_as_if_nothing_were_missing(string statement, bool whileAway)
+    {
+        var (a, b) = await OneTableAsync();
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        if (whileAway)
+        {
+            await crossing.EndAsync();
+        }
+
+        await a.RunAsync(string.Format(System.Globalization.CultureInfo.InvariantCulture, statement, a.Names.Publication));
+        if (whileAway)
+        {
+            await crossing.BeginAsync();
+        }
+
+        await crossing.UntilAsync(() => crossing.Status.Capture is { LostPlace: true }, "the loss");
+        Assert.Contains("by somebody", crossing.Status.Capture!.Waiting, StringComparison.Ordinal);
+        await a.RunAsync("UPDATE t SET v = 'unseen'");
+        await crossing.Engine.ReloadAsync(Crossing.Name, [], "test", cancellation);
+        await crossing.SameAsync("t");
+    }
+
     [Fact]
     public async Task The_sources_limit_on_kept_log_is_said_when_it_was_reached()
     {

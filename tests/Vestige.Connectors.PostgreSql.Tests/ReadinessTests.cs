@@ -61,7 +61,7 @@ public sealed class ReadinessTests(TwoServers servers)
         // The function does that one thing and nothing else.
         await using var reader = new PostgreSqlSource(a.Settings("reader", "made-up"), a.Names, TimeProvider.System);
         await reader.BeginLogAsync(cancellation);
-        await using (await reader.OpenLogAsync(await reader.BeginLogAsync(cancellation), tables.ToHashSet(), new Dictionary<int, TableSchema>(), cancellation))
+        await using (await reader.OpenLogAsync(await reader.BeginLogAsync(cancellation), tables.ToHashSet(), new HashSet<TableName>(), new Dictionary<int, TableSchema>(), cancellation))
         {
             Assert.Equal("item", await a.AskAsync("SELECT string_agg(tablename, ',') FROM pg_publication_tables"));
         }

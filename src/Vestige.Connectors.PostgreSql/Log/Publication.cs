@@ -14,7 +14,7 @@ internal static class Publication
     public static async Task CarryAsync(NpgsqlConnection connection, string name, IReadOnlySet<TableName> tables, CancellationToken cancellation)
     {
         var there = await TablesAsync(connection, name, cancellation);
-        var missing = tables.Where(table => there?.Contains(table) != true).Order().ToList();
+        var missing = await ExistingAsync(connection, [.. tables.Where(table => there?.Contains(table) != true).Order()], cancellation);
         if (there is not null && missing.Count == 0)
         {
             return;
@@ -46,6 +46,23 @@ internal static class Publication
                 Mend = $"Run as a DBA: {string.Join("; ", Statements(name, there is not null, missing))}; or the preparation script of the connection. It is tried again by itself.",
             };
         }
+    }
+
+    /// <summary>Those of the tables that there are.</summary>
+    public static async Task<List<TableName>> ExistingAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand(
+            "SELECT t.place FROM unnest($1::text[], $2::text[]) WITH ORDINALITY t(schema, name, place) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name ORDER BY 1", connection);
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        var existing = new List<TableName>();
+        while (await reader.ReadAsync(cancellation))
+        {
+            existing.Add(tables[(int)reader.GetInt64(0) - 1]);
+        }
+
+        return existing;
     }
 
     /// <summary>The tables in it; null when there is no such publication.</summary>

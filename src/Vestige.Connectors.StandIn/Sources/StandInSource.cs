@@ -36,7 +36,7 @@ public sealed class StandInSource(StandInDatabase database, TimeProvider clock) 
 
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
 
-    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation)
+    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlySet<TableName> before, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation)
     {
         await Database.Drills.PassLineAsync(cancellation);
         if (after > Database.Head)

@@ -203,9 +203,9 @@ public sealed class Capture : IAsyncDisposable
             chosen = [.. tables];
         }
 
-        await Spool.CarryAsync(chosen, cancellation);
         var inside = false;
-        await using var reader = await Source.OpenLogAsync(Spool.Last, chosen, Spool.Relations, cancellation);
+        await using var reader = await Source.OpenLogAsync(Spool.Last, chosen, Spool.Tables, Spool.Relations, cancellation);
+        await Spool.CarryAsync(chosen, cancellation);
         await WorksAsync(chosen);
         while (!reopen || inside)
         {

@@ -25,9 +25,15 @@ public interface ISource : IDatabase
     /// </summary>
     /// <param name="after">Where to go on.</param>
     /// <param name="tables">The tables whose changes are wanted.</param>
+    /// <param name="before">Those of them that were read until now: if the source no longer offers one, changes of it are lost.</param>
     /// <param name="known">Forms that were given before, by number; a number stands for the same form for ever.</param>
     /// <param name="cancellation">Gives up waiting.</param>
-    Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation);
+    Task<ILogReader> OpenLogAsync(
+        LogPosition after,
+        IReadOnlySet<TableName> tables,
+        IReadOnlySet<TableName> before,
+        IReadOnlyDictionary<int, TableSchema> known,
+        CancellationToken cancellation);
 
     /// <summary>Tells the source that everything up to the position is durable here, so that it may drop its log.</summary>
     Task ConfirmAsync(LogPosition position, CancellationToken cancellation);

@@ -68,7 +68,7 @@ public sealed class ScriptedSource : ISource
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
 
     /// <summary>What was read and not confirmed is read again.</summary>
-    public Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation) =>
+    public Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlySet<TableName> before, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation) =>
         Task.FromResult<ILogReader>(new Reader(this, new Queue<LogRead>(given.Where(read => read.Passed > after))));
 
     public Task ConfirmAsync(LogPosition position, CancellationToken cancellation)

@@ -108,7 +108,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
 
-    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation)
+    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlySet<TableName> before, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.open", cancellation);
         return new Reader(state, faults, world, after, tables);
