@@ -43,6 +43,23 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
     public async Task EndLogAsync(CancellationToken cancellation)
     {
+        // The server takes a moment to notice that a reader has gone, and keeps the slot busy meanwhile.
+        for (var tries = 1; ; tries++)
+        {
+            try
+            {
+                await DropAsync(cancellation);
+                return;
+            }
+            catch (PortException exception) when (exception.InnerException is PostgresException { SqlState: "55006" } && tries < 50)
+            {
+                await Task.Delay(TimeSpan.FromMilliseconds(200), Clock, cancellation);
+            }
+        }
+    }
+
+    private async Task DropAsync(CancellationToken cancellation)
+    {
         await UseAsync(
             "Dropping the slot",
             async (connection, stop) =>

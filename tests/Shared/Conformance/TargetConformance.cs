@@ -1,0 +1,182 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Folding;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+using Xunit;
+
+namespace Vestige.Tests.Conformance;
+
+/// <summary>What every target must do, whatever its engine.</summary>
+public abstract class TargetConformance : IAsyncLifetime
+{
+    private ConnectedSystem system = null!;
+
+    protected abstract Task<ConnectedSystem> ConnectAsync();
+
+    public async ValueTask InitializeAsync() => system = await ConnectAsync();
+
+    public async ValueTask DisposeAsync()
+    {
+        await system.DisposeAsync();
+        GC.SuppressFinalize(this);
+    }
+
+    [Fact]
+    public async Task Rows_and_position_are_committed_together_or_not_at_all()
+    {
+        var form = await system.FormAsync();
+        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        await using (var given = await session.BeginAsync(checkReferences: true, Stop))
+        {
+            await given.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")), Stop);
+        }
+
+        Assert.Empty(await system.RowsAsync());
+        Assert.Null((await system.Target.ReadProgressAsync("c", Stop)).Position);
+        await using (var kept = await session.BeginAsync(checkReferences: true, Stop))
+        {
+            await kept.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")), Stop);
+            await kept.CommitAsync(new ProgressUpdate(new LogPosition(77), [new TableProgress(form.Name, Loaded: true, new LogPosition(5))], new LogIdentity("s", 3)), Stop);
+        }
+
+        Assert.Equal(["1=a"], await system.RowsAsync());
+        var progress = await system.Target.ReadProgressAsync("c", Stop);
+        Assert.Equal((new LogPosition(77), new LogIdentity("s", 3)), (progress.Position!.Value, progress.Identity));
+        Assert.Equal(new TableProgress(form.Name, Loaded: true, new LogPosition(5)), Assert.Single(progress.Tables));
+    }
+
+    [Fact]
+    public async Task A_later_epoch_shuts_the_earlier_one_out()
+    {
+        await using var older = await system.Target.OpenSessionAsync("c", 4, Stop);
+        await using var newer = await system.Target.OpenSessionAsync("c", 5, Stop);
+        await Assert.ThrowsAsync<FencedException>(() => older.BeginAsync(checkReferences: true, Stop));
+        await Assert.ThrowsAsync<FencedException>(() => system.Target.OpenSessionAsync("c", 5, Stop));
+        await using var other = await system.Target.OpenSessionAsync("another", 1, Stop);
+        await using var transaction = await newer.BeginAsync(checkReferences: true, Stop);
+        await transaction.CommitAsync(new ProgressUpdate(new LogPosition(1), []), Stop);
+    }
+
+    [Fact]
+    public async Task Forgetting_leaves_the_rows()
+    {
+        var form = await system.FormAsync();
+        await using (var session = await system.Target.OpenSessionAsync("c", 1, Stop))
+        {
+            await ApplyAsync(session, form, [new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a"))], folded: true, 1);
+        }
+
+        await system.Target.ForgetAsync("c", Stop);
+        Assert.Equal(TargetProgress.None.Position, (await system.Target.ReadProgressAsync("c", Stop)).Position);
+        Assert.Equal(["1=a"], await system.RowsAsync());
+    }
+
+    /// <summary>Any sequence of changes: folded in batches of any size, or one by one, the rows are those of a model.</summary>
+    [Theory]
+    [InlineData(1)]
+    [InlineData(7)]
+    [InlineData(400)]
+    public async Task Folded_or_one_by_one_the_rows_are_the_same(int perBatch)
+    {
+        var random = new Random(perBatch);
+        var form = await system.FormAsync();
+        var model = new SortedDictionary<long, string>();
+        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        for (var batch = 1; batch <= (perBatch > 100 ? 6 : 40); batch++)
+        {
+            var changes = Enumerable.Range(0, random.Next(1, perBatch + 1)).Select(_ => Change(random, model)).ToList();
+            var unexpected = await ApplyAsync(session, form, changes, folded: batch % 3 != 0, batch);
+            Assert.Equal(0, unexpected);
+            Assert.Equal(model.Select(pair => $"{pair.Key}={pair.Value}"), await system.RowsAsync());
+        }
+    }
+
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public async Task Rows_against_expectation_are_put_right_and_counted(bool folded)
+    {
+        var form = await system.FormAsync();
+        await system.RunAsync("INSERT INTO item VALUES (1, 'by somebody else')");
+        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        var unexpected = await ApplyAsync(
+            session,
+            form,
+            [
+                new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")),
+                new RowChange(ChangeKind.Update, 0, system.Row(2, "x"), system.Row(2, "b")),
+                new RowChange(ChangeKind.Delete, 0, system.Row(3, "x"), default),
+            ],
+            folded,
+            1);
+        Assert.Equal(3, unexpected);
+        Assert.Equal(["1=a", "2=b"], await system.RowsAsync());
+    }
+
+    private static CancellationToken Stop => TestContext.Current.CancellationToken;
+
+    private static async Task<long> ApplyAsync(ITargetSession session, TableSchema form, IReadOnlyList<RowChange> changes, bool folded, int position)
+    {
+        var unexpected = 0L;
+        await using var transaction = await session.BeginAsync(checkReferences: true, Stop);
+        if (folded)
+        {
+            var fold = new TableFold(form);
+            foreach (var change in changes)
+            {
+                fold.Add(change);
+            }
+
+            unexpected = (await transaction.ApplyAsync([fold.Finish()], Stop)).Values.Sum(counts => counts.Total);
+        }
+        else
+        {
+            foreach (var change in changes)
+            {
+                unexpected += (await transaction.ApplyAsync(form, change, Stop)).Total;
+            }
+        }
+
+        await transaction.CommitAsync(new ProgressUpdate(new LogPosition((ulong)position), []), Stop);
+        return unexpected;
+    }
+
+    private RowChange Change(Random random, SortedDictionary<long, string> model)
+    {
+        var value = $"v{random.Next(1000)}\t'quoted\\";
+        var dice = random.Next(100);
+        if (model.Count == 0 || dice < 40)
+        {
+            long id;
+            do
+            {
+                id = random.Next(100_000);
+            }
+            while (!model.TryAdd(id, value));
+            return new RowChange(ChangeKind.Insert, 0, default, system.Row(id, value));
+        }
+
+        var (key, old) = model.ElementAt(random.Next(model.Count));
+        if (dice == 99)
+        {
+            model.Clear();
+            return new RowChange(ChangeKind.Truncate, 0, default, default);
+        }
+
+        if (dice < 75)
+        {
+            model[key] = value;
+            return new RowChange(ChangeKind.Update, 0, system.Row(key, old), system.Row(key, value));
+        }
+
+        model.Remove(key);
+        if (dice < 85 && model.TryAdd(key + 200_000, value))
+        {
+            return new RowChange(ChangeKind.Update, 0, system.Row(key, old), system.Row(key + 200_000, value));
+        }
+
+        return new RowChange(ChangeKind.Delete, 0, system.Row(key, old), default);
+    }
+}
