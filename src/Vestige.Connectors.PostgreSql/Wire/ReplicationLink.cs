@@ -1,10 +1,7 @@
-using System.Buffers;
 using System.Buffers.Binary;
 using System.Net.Security;
 using System.Net.Sockets;
 using System.Security.Authentication;
-using System.Security.Cryptography;
-using System.Security.Cryptography.X509Certificates;
 using System.Text;
 using Vestige.Core.Positions;
 using Vestige.Engine.Faults;
@@ -26,7 +23,6 @@ internal sealed class ReplicationLink : IAsyncDisposable
     private readonly Socket socket;
     private readonly SemaphoreSlim sending = new(1);
     private readonly byte[] status = new byte[39];
-    private readonly string tried;
     private Stream stream;
     private byte[] buffer = new byte[1 << 20];
     private int start;
@@ -37,9 +33,12 @@ internal sealed class ReplicationLink : IAsyncDisposable
     private ReplicationLink(Socket socket, string tried)
     {
         this.socket = socket;
-        this.tried = tried;
+        Tried = tried;
         stream = new NetworkStream(socket, ownsSocket: true);
     }
+
+    /// <summary>How messages begin that tell of a failure.</summary>
+    internal string Tried { get; }
 
     /// <summary>Whether the line is encrypted.</summary>
     public bool Encrypted => stream is SslStream;
@@ -53,7 +52,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
         var link = await ConnectAsync(settings, cancellation);
         try
         {
-            await link.SignInAsync(settings, replicates, cancellation);
+            await new SignIn(link, settings).RunAsync(replicates, cancellation);
             return link;
         }
         catch
@@ -90,7 +89,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
             throw new PortException($"Connecting to {settings.Host} port {settings.Port}: {(exception is SocketException ? exception.Message : "no answer in 10 s")}.", exception)
             {
                 Transient = true,
-                Mend = "Look at the server and at the line to it; it is tried again by itself.",
+                Mend = "Look at the server and at the line to it; it is Tried again by itself.",
             };
         }
 
@@ -205,7 +204,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, tried);
+            throw Failures.Of(exception, Tried);
         }
         finally
         {
@@ -214,7 +213,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
 
         if (lastRead == 0)
         {
-            throw new PortException($"{tried}: the server closed it.") { Transient = true, Mend = "Look at the server; it is tried again by itself." };
+            throw new PortException($"{Tried}: the server closed it.") { Transient = true, Mend = "Look at the server; it is Tried again by itself." };
         }
 
         end += lastRead;
@@ -240,7 +239,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, tried);
+            throw Failures.Of(exception, Tried);
         }
         finally
         {
@@ -264,7 +263,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
         sending.Dispose();
     }
 
-    private static byte[] Zero(string text) => [.. Encoding.UTF8.GetBytes(text), 0];
+    internal static byte[] Zero(string text) => [.. Encoding.UTF8.GetBytes(text), 0];
 
     private static string?[] RowOf(ReadOnlySpan<byte> body)
     {
@@ -289,7 +288,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
         }
 
         var answer = new Npgsql.PostgresException(fields.GetValueOrDefault('M', ""), fields.GetValueOrDefault('S', ""), fields.GetValueOrDefault('V', ""), fields.GetValueOrDefault('C', "XX000"), hint: fields.GetValueOrDefault('H'));
-        return Failures.Of(answer, tried);
+        return Failures.Of(answer, Tried);
     }
 
     private async Task EncryptAsync(PostgreSqlSettings settings, CancellationToken cancellation)
@@ -307,130 +306,23 @@ internal sealed class ReplicationLink : IAsyncDisposable
                 return;
             }
 
-            throw new PortException($"{tried}: the server does not offer TLS.") { Mend = "Switch ssl on at the server, or choose another way of encrypting." };
+            throw new PortException($"{Tried}: the server does not offer TLS.") { Mend = "Switch ssl on at the server, or choose another way of encrypting." };
         }
 
         var encrypted = new SslStream(stream, leaveInnerStreamOpen: false);
         try
         {
-            await encrypted.AuthenticateAsClientAsync(TlsOptions(settings), cancellation);
+            await encrypted.AuthenticateAsClientAsync(TlsChoice.OptionsOf(settings), cancellation);
         }
         catch (AuthenticationException exception)
         {
-            throw new PortException($"{tried}: the server's certificate was not accepted: {exception.Message}", exception) { Transient = true, Mend = "Give the authority that signed it, or a host name that it names." };
+            throw new PortException($"{Tried}: the server's certificate was not accepted: {exception.Message}", exception) { Transient = true, Mend = "Give the authority that signed it, or a host name that it names." };
         }
 
         stream = encrypted;
     }
 
-    private static SslClientAuthenticationOptions TlsOptions(PostgreSqlSettings settings)
-    {
-        var options = new SslClientAuthenticationOptions { TargetHost = settings.Host };
-        if (settings.Tls != TlsMode.Verify)
-        {
-#pragma warning disable CA5359, MA0039 // "prefer" and "require" mean exactly this: encrypted, the certificate not looked at; the page says so.
-            options.RemoteCertificateValidationCallback = (_, _, _, _) => true;
-#pragma warning restore CA5359, MA0039
-        }
-        else if (settings.CaFile is { } file)
-        {
-            var policy = new X509ChainPolicy { TrustMode = X509ChainTrustMode.CustomRootTrust, RevocationMode = X509RevocationMode.NoCheck };
-            policy.CustomTrustStore.ImportFromPemFile(file);
-            options.CertificateChainPolicy = policy;
-        }
-
-        return options;
-    }
-
-    private async Task SignInAsync(PostgreSqlSettings settings, bool replicates, CancellationToken cancellation)
-    {
-        await SendStartupAsync(settings, replicates, cancellation);
-        Scram? scram = null;
-        while (true)
-        {
-            var message = await NextAsync(cancellation);
-            switch (message.Kind)
-            {
-                case 'E':
-                    throw FailureOf(message.Body.Span);
-                case 'Z':
-                    return;
-                case 'R':
-                    scram = await AnswerAsync(message.Body, scram, settings, cancellation);
-                    break;
-            }
-        }
-    }
-
-    private async Task<Scram?> AnswerAsync(ReadOnlyMemory<byte> body, Scram? scram, PostgreSqlSettings settings, CancellationToken cancellation)
-    {
-        var kind = BinaryPrimitives.ReadInt32BigEndian(body.Span);
-        var rest = body[4..];
-        switch (kind)
-        {
-            case 0:
-                return scram;
-            case 3:
-                await SendAsync('p', Zero(PasswordOf(settings)), cancellation);
-                return scram;
-            case 5:
-                await SendAsync('p', Zero(Md5(settings, rest.Span[..4])), cancellation);
-                return scram;
-            case 10:
-                scram = new Scram(PasswordOf(settings));
-                var first = Encoding.UTF8.GetBytes(scram.First);
-                var length = new byte[4];
-                BinaryPrimitives.WriteInt32BigEndian(length, first.Length);
-                await SendAsync('p', [.. Zero("SCRAM-SHA-256"), .. length, .. first], cancellation);
-                return scram;
-            case 11:
-                await SendAsync('p', Encoding.UTF8.GetBytes(scram!.Final(Encoding.UTF8.GetString(rest.Span))), cancellation);
-                return scram;
-            case 12 when scram!.Proves(Encoding.UTF8.GetString(rest.Span)):
-                return scram;
-            case 12:
-                throw new PortException($"{tried}: the server did not prove that it knows the password.") { Mend = "Make sure that it is the server you mean." };
-            default:
-                throw new PortException($"{tried}: the server asks for a way of signing in that is not known here ({kind}).") { Mend = "Allow password, md5 or scram-sha-256 in the server's pg_hba.conf." };
-        }
-    }
-
-    private string PasswordOf(PostgreSqlSettings settings) =>
-        settings.Password ?? throw new PortException($"{tried}: the server asks for a password, and the connection has none.") { Mend = "Give the connection a password." };
-
-#pragma warning disable CA5351 // The server's older way of signing in is defined with MD5 (PostgreSQL manual, Password Authentication).
-    private string Md5(PostgreSqlSettings settings, ReadOnlySpan<byte> salt)
-    {
-        var inner = Convert.ToHexStringLower(MD5.HashData(Encoding.UTF8.GetBytes(PasswordOf(settings) + settings.User)));
-        return "md5" + Convert.ToHexStringLower(MD5.HashData([.. Encoding.UTF8.GetBytes(inner), .. salt]));
-    }
-#pragma warning restore CA5351
-
-    private async Task SendStartupAsync(PostgreSqlSettings settings, bool replicates, CancellationToken cancellation)
-    {
-        var body = new ArrayBufferWriter<byte>();
-        body.Write<byte>([0, 3, 0, 0]);
-        foreach (var (name, value) in new[]
-        {
-            ("user", settings.User),
-            ("database", settings.Database),
-            ("replication", replicates ? "database" : "false"),
-            ("application_name", "vestige"),
-            ("client_encoding", "UTF8"),
-            ("options", PostgreSqlSettings.SessionOptions),
-        })
-        {
-            body.Write(Zero(name));
-            body.Write(Zero(value));
-        }
-
-        body.Write<byte>([0]);
-        var length = new byte[4];
-        BinaryPrimitives.WriteInt32BigEndian(length, body.WrittenCount + 4);
-        await WriteAsync([.. length, .. body.WrittenSpan], cancellation);
-    }
-
-    private Task SendAsync(char kind, ReadOnlySpan<byte> body, CancellationToken cancellation)
+    internal Task SendAsync(char kind, ReadOnlySpan<byte> body, CancellationToken cancellation)
     {
         var message = new byte[body.Length + 5];
         message[0] = (byte)kind;
@@ -439,7 +331,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
         return WriteAsync(message, cancellation);
     }
 
-    private async Task WriteAsync(byte[] bytes, CancellationToken cancellation)
+    internal async Task WriteAsync(byte[] bytes, CancellationToken cancellation)
     {
         try
         {
@@ -448,11 +340,11 @@ internal sealed class ReplicationLink : IAsyncDisposable
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, tried);
+            throw Failures.Of(exception, Tried);
         }
     }
 
-    private async Task<WireMessage> NextAsync(CancellationToken cancellation)
+    internal async Task<WireMessage> NextAsync(CancellationToken cancellation)
     {
         WireMessage message;
         while (!TryNext(out message))
