@@ -46,7 +46,7 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
         {
             if (SourceScript is not null)
             {
-                yield return (SourceScript, "Preparation as a source", "What a DBA runs so that the role of this connection can read the log and the tables above that cross. Safe to run twice.");
+                yield return (SourceScript, "Preparation as a source", "What a DBA runs so that the role of this connection can read the log and the tables shown above that cross; find others to get theirs. Safe to run twice.");
             }
 
             if (TargetScript is not null)
@@ -123,7 +123,7 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
         Tables = [.. found.Take(TablesShown)];
         if (connections.Preparable(Connection.Name) is { } preparable)
         {
-            SourceScript = await preparable.PrepareSourceAsync([.. found.Where(table => table.Crosses).Select(table => table.Schema.Name)], cancellation);
+            SourceScript = await preparable.PrepareSourceAsync([.. Tables.Where(table => table.Crosses).Select(table => table.Schema.Name)], cancellation);
             TargetScript = await preparable.PrepareTargetAsync(cancellation);
         }
     }
