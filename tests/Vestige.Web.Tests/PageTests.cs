@@ -104,6 +104,27 @@ public sealed partial class PageTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_server_that_does_not_answer_is_told_at_the_rung_that_fails_without_its_secret()
+    {
+        var settings = new { host = "127.0.0.1", port = "1", database = "catalogue", user = "reader", note = "the cataloguing team" };
+        var (code, _) = await vestige.PostAsync("/api/v1/connections", new { name = "server", kind = "postgresql", settings, secret = new { password = "Pq4-hidden" } });
+        Assert.Equal(HttpStatusCode.Created, code);
+        var page = Text(await PageAsync("/connections/server"));
+        Assert.Contains("catalogue on a PostgreSQL server at 127.0.0.1 (the cataloguing team)", page, StringComparison.Ordinal);
+        Assert.Contains("Connecting to 127.0.0.1 port 1", page, StringComparison.Ordinal);
+        Assert.Contains("The tables cannot be read.", page, StringComparison.Ordinal);
+        Assert.DoesNotContain("sign-in", page, StringComparison.Ordinal);
+        Assert.DoesNotContain("Pq4-hidden", page, StringComparison.Ordinal);
+        await MakeAsync("b");
+        var plan = Text(await PageAsync("/crossings/new?show=plan&name=c&source=b&target=server&tables=b.t"));
+        Assert.Contains("port 1", plan, StringComparison.Ordinal);
+        Assert.DoesNotContain("Pq4-hidden", plan, StringComparison.Ordinal);
+        var (refused, problem) = await vestige.PostAsync("/api/v1/connections", new { name = "other", kind = "postgresql", settings = new { host = "h", port = "0" } });
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, refused);
+        Assert.Contains("settings.port", problem.ToString(), StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task Every_answer_carries_the_policy_that_forbids_inline_scripts()
     {
         foreach (var path in new[] { "/", "/crossings/nowhere", "/api/v1/crossings", "/css/vestige.css" })
