@@ -153,7 +153,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         var written = new List<(TableLoad Load, int Rows)>();
         var ended = new List<TableLoad>();
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        for (var i = 0; i < BlocksPerCommit && await reader.WaitToReadAsync(cancellation) && reader.TryRead(out var item); i++)
+        for (var i = 0; i < BlocksPerCommit && reader.TryRead(out var item); i++)
         {
             if (!item.End)
             {
