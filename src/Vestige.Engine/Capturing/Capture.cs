@@ -349,8 +349,8 @@ public sealed class Capture : IAsyncDisposable
 
     private async Task LoseAsync(PlaceLostException exception)
     {
-        state.Lost();
-        SetWaiting(exception.Message);
+        state.Lost(exception.Message, clock.GetUtcNow());
+        Turned.Beat();
         await events.OfConnectionAsync(Connection, EventKind.Fault, exception.Message);
     }
 

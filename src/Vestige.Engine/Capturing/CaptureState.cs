@@ -154,11 +154,14 @@ internal sealed class CaptureState(string connection, Spool spool)
         }
     }
 
-    public void Lost()
+    /// <summary>The place in the log is gone; said together with the reason, so that nobody sees the one without the other.</summary>
+    public void Lost(string why, DateTimeOffset now)
     {
         lock (gate)
         {
             lost = true;
+            waiting = why;
+            waitingSince ??= now;
         }
     }
 

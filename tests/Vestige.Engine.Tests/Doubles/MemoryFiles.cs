@@ -1,9 +1,13 @@
+using System.Collections.Immutable;
 using Vestige.Core.Positions;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Tests.Doubles;
 
-/// <summary>Spool files in memory, with a disk that can be full and a crash that forgets what was not synced.</summary>
+/// <summary>
+/// Spool files in memory, with a disk that can be full and a crash that forgets what was not synced. What is held is replaced, never
+/// changed, so that a status may be read at any moment.
+/// </summary>
 public sealed class MemoryFiles : ISpoolFiles
 {
     public SortedDictionary<long, File> All { get; } = [];
@@ -13,7 +17,7 @@ public sealed class MemoryFiles : ISpoolFiles
 
     public int Syncs { get; private set; }
 
-    public void Crash() => All.Values.ToList().ForEach(file => file.Waiting.Clear());
+    public void Crash() => All.Values.ToList().ForEach(file => file.Forget());
 
     public Task<IReadOnlyList<long>> ListAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<long>>([.. All.Keys]);
 
@@ -31,9 +35,11 @@ public sealed class MemoryFiles : ISpoolFiles
 
     public sealed class File(MemoryFiles files) : ISpoolFile
     {
-        public List<SpoolRecord> Held { get; } = [];
+        public ImmutableList<SpoolRecord> Held { get; set; } = [];
 
-        public List<SpoolRecord> Waiting { get; } = [];
+        public ImmutableList<SpoolRecord> Waiting { get; private set; } = [];
+
+        public void Forget() => Waiting = [];
 
         public long Bytes => Held.Concat(Waiting).Sum(record => (long)record.Body.Length);
 
@@ -46,15 +52,15 @@ public sealed class MemoryFiles : ISpoolFiles
                 throw new IOException("No space left on device");
             }
 
-            Waiting.Add(record with { Body = record.Body.ToArray() });
+            Waiting = Waiting.Add(record with { Body = record.Body.ToArray() });
             return Task.CompletedTask;
         }
 
         public Task SyncAsync(CancellationToken cancellation)
         {
             files.Syncs++;
-            Held.AddRange(Waiting);
-            Waiting.Clear();
+            Held = Held.AddRange(Waiting);
+            Waiting = [];
             return Task.CompletedTask;
         }
 
@@ -72,8 +78,8 @@ public sealed class MemoryFiles : ISpoolFiles
 
         public Task CutAsync(long afterSequence, CancellationToken cancellation)
         {
-            Held.RemoveAll(record => record.Sequence > afterSequence);
-            Waiting.Clear();
+            Held = Held.RemoveAll(record => record.Sequence > afterSequence);
+            Waiting = [];
             return Task.CompletedTask;
         }
 

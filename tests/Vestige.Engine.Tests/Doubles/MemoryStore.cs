@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using Vestige.Engine.Events;
 using Vestige.Engine.Ports;
 
@@ -7,9 +8,10 @@ namespace Vestige.Engine.Tests.Doubles;
 public sealed class MemoryStore : IControlStore
 {
     private readonly Dictionary<string, StoredCrossing> crossings = [];
+    private ImmutableList<CrossingEvent> events = [];
     private long epoch;
 
-    public List<CrossingEvent> Events { get; } = [];
+    public ImmutableList<CrossingEvent> Events => events;
 
     public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<StoredCrossing>>([.. crossings.Values]);
@@ -30,11 +32,7 @@ public sealed class MemoryStore : IControlStore
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation)
     {
-        lock (Events)
-        {
-            Events.Add(happened);
-        }
-
+        ImmutableInterlocked.Update(ref events, (known, added) => known.Add(added), happened);
         return Task.CompletedTask;
     }
 }

@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Collections.Immutable;
 using System.Threading.Channels;
 using Vestige.Core.Changes;
 using Vestige.Core.Positions;
@@ -19,7 +20,7 @@ public sealed class ScriptedSource : ISource
 
     public LogPosition Head { get; private set; }
 
-    public List<LogPosition> Confirmed { get; } = [];
+    public ImmutableList<LogPosition> Confirmed { get; private set; } = [];
 
     public List<TableDescription> Tables { get; } = [new(SimRows.First, 10, null, null), new(SimRows.Second, 20, null, null)];
 
@@ -73,7 +74,7 @@ public sealed class ScriptedSource : ISource
 
     public Task ConfirmAsync(LogPosition position, CancellationToken cancellation)
     {
-        Confirmed.Add(position);
+        Confirmed = Confirmed.Add(position);
         return Task.CompletedTask;
     }
 

@@ -67,7 +67,7 @@ public sealed class SpoolTests
         {
             await TakeAsync(spool, 1);
             await spool.AppendAsync(ScriptedSource.Read(ScriptedSource.Fragment(2, last: false)), DateTimeOffset.UnixEpoch, cancellation);
-            files.All.Values.ToList().ForEach(file => file.Held.AddRange(file.Waiting));
+            files.All.Values.ToList().ForEach(file => file.Held = file.Held.AddRange(file.Waiting));
         }
 
         await using var again = await OpenAsync(Small);
