@@ -4,6 +4,7 @@
 //   ... -- memory [ROWS] [CHANGES]                                             peak memory of a load and one huge transaction
 //   ... -- fleet [CROSSINGS]                                                   server time and size of the Fleet page
 //   ... -- pg-load [ROWS]                                                      initial load against psql | psql
+//   ... -- pg-tables [ROWS]                                                    the same with 12 tables
 //   ... -- pg-drain [CHANGES]                                                  log to spool against pg_recvlogical
 //   ... -- pg-catchup [CHANGES]                                                spool to target against the built-in subscription
 using Vestige.Bench;
@@ -24,7 +25,10 @@ switch (args.FirstOrDefault())
         await FleetPage.RunAsync(size > 0 ? size : 300);
         return 0;
     case "pg-load":
-        await Vestige.Bench.PostgreSql.Load.RunAsync(size > 0 ? size : 2_000_000);
+        await Vestige.Bench.PostgreSql.Load.OneTableAsync(size > 0 ? size : 2_000_000);
+        return 0;
+    case "pg-tables":
+        await Vestige.Bench.PostgreSql.Load.TwelveTablesAsync(size > 0 ? size : 2_400_000);
         return 0;
     case "pg-drain":
         await Vestige.Bench.PostgreSql.Drain.RunAsync(size > 0 ? size : 1_000_000);
@@ -33,6 +37,6 @@ switch (args.FirstOrDefault())
         await Vestige.Bench.PostgreSql.CatchUp.RunAsync(size > 0 ? size : 1_000_000);
         return 0;
     default:
-        Console.Error.WriteLine("Say which: backlog, lag, memory, fleet, pg-load, pg-drain or pg-catchup.");
+        Console.Error.WriteLine("Say which: backlog, lag, memory, fleet, pg-load, pg-tables, pg-drain or pg-catchup.");
         return 2;
 }

@@ -105,16 +105,25 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         }
     }
 
+    /// <summary>The row is locked whole first: raising the epoch alone would not wait for writers that stand beside the worker.</summary>
     private async Task TakeOverAsync(NpgsqlConnection connection, string crossing, long epoch, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand(
+        await using var batch = new NpgsqlBatch(connection);
+        batch.BatchCommands.Add(new NpgsqlBatchCommand("BEGIN"));
+        var hold = new NpgsqlBatchCommand("SELECT FROM vestige.progress WHERE crossing = $1 FOR UPDATE");
+        hold.Parameters.Add(Text(crossing));
+        batch.BatchCommands.Add(hold);
+        var raise = new NpgsqlBatchCommand(
             """
             INSERT INTO vestige.progress (crossing, epoch) VALUES ($1, $2)
             ON CONFLICT (crossing) DO UPDATE SET epoch = excluded.epoch WHERE vestige.progress.epoch < excluded.epoch
-            """, connection);
-        command.Parameters.AddWithValue(crossing);
-        command.Parameters.AddWithValue(epoch);
-        if (await command.ExecuteNonQueryAsync(cancellation) == 0)
+            """);
+        raise.Parameters.AddWithValue(crossing);
+        raise.Parameters.AddWithValue(epoch);
+        batch.BatchCommands.Add(raise);
+        batch.BatchCommands.Add(new NpgsqlBatchCommand("COMMIT"));
+        await batch.ExecuteNonQueryAsync(cancellation);
+        if (raise.Rows == 0)
         {
             throw new FencedException($"A worker of a later epoch than {epoch} is at work on {crossing} in {Place}.") { Transient = true };
         }

@@ -47,10 +47,33 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
         await Engine.StartAsync(CancellationToken.None);
     }
 
-    public async Task CrossAsync()
+    /// <summary>
+    /// A small crossing that is given up again: Vestige is a server that has been running, and its first load would measure
+    /// the translation of its own code.
+    /// </summary>
+    public async Task WarmAsync()
     {
-        await Engine.DefineAsync(new CrossingDefinition("bench", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.*")])), "bench", CancellationToken.None);
-        await Engine.RunAsync("bench", "bench", CancellationToken.None);
+        await Source.RunAsync("CREATE SCHEMA warm; CREATE TABLE warm.up (id int8 PRIMARY KEY, note text); INSERT INTO warm.up SELECT i, repeat('note ', i % 12) FROM generate_series(1, 300000) i");
+        await CrossAsync("warm", "warm.*");
+        await UntilAsync(() => Engine.Status("warm")!.State == CrossingState.Following, "warm");
+        await RemoveAsync("warm");
+    }
+
+    public async Task RemoveAsync(string name)
+    {
+        await Engine.StopAsync(name, StopManner.Now, null, "bench", CancellationToken.None);
+        while (Engine.Status(name)!.State != CrossingState.Stopped)
+        {
+            await Task.Delay(5);
+        }
+
+        await Engine.RemoveAsync(name, "bench", CancellationToken.None);
+    }
+
+    public async Task CrossAsync(string name = "bench", string tables = "public.*")
+    {
+        await Engine.DefineAsync(new CrossingDefinition(name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: tables)])), "bench", CancellationToken.None);
+        await Engine.RunAsync(name, "bench", CancellationToken.None);
     }
 
     /// <summary>The rows of a table from the source to the baseline by the server's own tools.</summary>
@@ -59,11 +82,11 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
         "-c",
         $"psql -h 127.0.0.1 -p {Source.Cluster.Port} -U dba -qc 'COPY {table} TO STDOUT (FORMAT binary)' {Source.Name} | psql -h 127.0.0.1 -p {Baseline.Cluster.Port} -U dba -qc 'COPY {table} FROM STDIN (FORMAT binary)' {Baseline.Name}");
 
-    public async Task UntilAsync(Func<bool> holds)
+    public async Task UntilAsync(Func<bool> holds, string crossing = "bench")
     {
         while (!holds())
         {
-            if (Engine.Status("bench")?.Fault is { } fault)
+            if (Engine.Status(crossing)?.Fault is { } fault)
             {
                 throw new InvalidOperationException(fault.What);
             }
@@ -82,12 +105,16 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
 
     public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
     {
-        stored.Clear();
+        stored.RemoveAll(known => known.Definition.Name == crossing.Definition.Name);
         stored.Add(crossing);
         return Task.CompletedTask;
     }
 
-    public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
+    public Task DeleteAsync(string crossing, CancellationToken cancellation)
+    {
+        stored.RemoveAll(known => known.Definition.Name == crossing);
+        return Task.CompletedTask;
+    }
 
     public Task<long> NextEpochAsync(string crossing, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
 

@@ -6,7 +6,7 @@ namespace Vestige.Connectors.PostgreSql.Loading;
 /// <summary>Gathers the rows of a copy, which the server sends one a message, into blocks.</summary>
 internal sealed class CopyGatherer(string form)
 {
-    private const int BlockBytes = 1 << 20;
+    private const int BlockBytes = 1 << 16;
     private byte[] block = new byte[BlockBytes];
     private int held;
     private bool begun = form == CopyForm.Text;

@@ -6,8 +6,19 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.PostgreSql.Targets;
 
-/// <summary>One worker's hold on a target: one connection, one transaction at a time.</summary>
-internal sealed class PostgreSqlTargetSession(PostgreSqlTarget target, NpgsqlConnection connection, string crossing, long epoch, TargetProgress progress, bool leavesTriggersAside) : ITargetSession
+/// <summary>
+/// One worker's hold on a target: one connection, one transaction at a time. The crossing's row is locked through each
+/// transaction: so that only one can move the position, while any number may write rows of a load beside it. A successor
+/// locks the row against both, and so waits for them.
+/// </summary>
+internal sealed class PostgreSqlTargetSession(
+    PostgreSqlTarget target,
+    NpgsqlConnection connection,
+    string crossing,
+    long epoch,
+    TargetProgress progress,
+    bool leavesTriggersAside,
+    bool beside = false) : ITargetSession
 {
     public TargetProgress Progress { get; internal set; } = progress;
 
@@ -37,7 +48,7 @@ internal sealed class PostgreSqlTargetSession(PostgreSqlTarget target, NpgsqlCon
         {
             await using var batch = new NpgsqlBatch(connection);
             batch.BatchCommands.Add(new NpgsqlBatchCommand("BEGIN"));
-            var look = new NpgsqlBatchCommand("SELECT epoch, position FROM vestige.progress WHERE crossing = $1 FOR UPDATE");
+            var look = new NpgsqlBatchCommand($"SELECT epoch, position FROM vestige.progress WHERE crossing = $1 FOR {(beside ? "KEY SHARE" : "NO KEY UPDATE")}");
             look.Parameters.Add(PostgreSqlDatabase.Text(crossing));
             batch.BatchCommands.Add(look);
             await using (var reader = await batch.ExecuteReaderAsync(cancellation))
@@ -56,6 +67,21 @@ internal sealed class PostgreSqlTargetSession(PostgreSqlTarget target, NpgsqlCon
         catch (Exception exception) when (Failures.IsServers(exception))
         {
             throw Failures.Of(exception, $"Beginning a transaction in {target.Place}");
+        }
+    }
+
+    public async Task<ITargetSession?> OpenBesideAsync(CancellationToken cancellation)
+    {
+        var another = await target.OpenAsync(cancellation);
+        try
+        {
+            var plain = await PostgreSqlTarget.MayReplicateAsync(another, cancellation);
+            return new PostgreSqlTargetSession(target, another, crossing, epoch, Progress, plain, beside: true);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            await another.DisposeAsync();
+            throw Failures.Of(exception, $"Opening another writer in {target.Place}");
         }
     }
 

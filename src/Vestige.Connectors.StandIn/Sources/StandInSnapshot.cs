@@ -14,7 +14,7 @@ namespace Vestige.Connectors.StandIn.Sources;
 /// <summary>Several read transactions of SQLite, begun while the door was closed, so that all see the same state.</summary>
 internal sealed class StandInSnapshot : ISourceSnapshot
 {
-    private const int BlockBytes = 512 << 10;
+    private const int BlockBytes = 64 << 10;
     private readonly StandInDatabase database;
     private readonly List<SqliteConnection> all = [];
     private readonly ConcurrentBag<SqliteConnection> free = [];

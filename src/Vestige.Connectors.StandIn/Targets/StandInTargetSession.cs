@@ -29,6 +29,9 @@ internal sealed class StandInTargetSession(StandInDatabase database, string cros
         }
     }
 
+    /// <summary>A stand-in has one door, and one writer at a time passes it.</summary>
+    public Task<ITargetSession?> OpenBesideAsync(CancellationToken cancellation) => Task.FromResult<ITargetSession?>(null);
+
     /// <summary>A stand-in's tables are made with their keys and references.</summary>
     public Task BuildKeysAsync(TableSchema table, CancellationToken cancellation) => Task.CompletedTask;
 

@@ -1,4 +1,3 @@
-using System.Threading.Channels;
 using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
@@ -8,15 +7,13 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Loading;
 
 /// <summary>
-/// Copies the rows of some tables as of one position: several readers of one snapshot, one writer. Each table is marked as
-/// loaded, with that position, when its rows are written and its keys are built; an interrupted load begins the tables
-/// again that were not marked, from a snapshot of its own.
+/// Copies the rows of some tables as of one position. Each table is marked as loaded, with that position, when its rows are
+/// written and its keys are built; an interrupted load begins the tables again that were not marked, from a snapshot of its
+/// own.
 /// </summary>
 internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, TimeProvider clock)
 {
     private const int Readers = 2;
-    private const int BlocksPerCommit = 32;
-    private const int BlocksInHand = 8;
 
     /// <summary>The tables being loaded, once the snapshot is open.</summary>
     public IReadOnlyList<TableLoad> Tables { get; private set; } = [];
@@ -31,20 +28,20 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         await using var snapshot = await source.OpenSnapshotAsync(Readers, cancellation);
         Position = snapshot.Position;
         var forms = await FormsAsync(snapshot, names, cancellation);
-        var chunks = new List<(TableLoad Load, KeyRange Range, double Cost)>();
+        var chunks = new List<LoadChunk>();
         var loads = new List<TableLoad>();
         foreach (var form in forms)
         {
             var ranges = await snapshot.CutAsync(form.Schema, ChunkCount.For(form.EstimatedRows), cancellation);
             var load = new TableLoad(form.Schema, form.EstimatedRows, ranges.Count);
             loads.Add(load);
-            chunks.AddRange(ranges.Select(range => (load, range, Math.Max(1.0, (double)form.EstimatedRows / ranges.Count))));
+            chunks.AddRange(ranges.Select(range => new LoadChunk(load, range, Math.Max(1.0, (double)form.EstimatedRows / ranges.Count))));
         }
 
         StartedAt = clock.GetUtcNow();
         Tables = loads;
         await PrepareAsync(forms, identity, first, cancellation);
-        await CopyAsync(snapshot, chunks, cancellation);
+        await new ChunkCopy(snapshot, target, session, Readers).RunAsync(chunks, cancellation);
         return Position;
     }
 
@@ -82,109 +79,5 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
 
         var tables = forms.Select(form => new TableProgress(form.Schema.Name, Loaded: false, LogPosition.Zero)).ToList();
         await transaction.CommitAsync(new ProgressUpdate(null, tables, identity, Restart: first), cancellation);
-    }
-
-    private async Task CopyAsync(ISourceSnapshot snapshot, List<(TableLoad Load, KeyRange Range, double Cost)> chunks, CancellationToken cancellation)
-    {
-        using var failing = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
-        var channel = Channel.CreateBounded<(TableLoad Load, RowBlock Block, bool End)>(BlocksInHand);
-        var plan = LoadPlan.LongestFirst([.. chunks.Select(chunk => chunk.Cost)], Readers);
-        var readers = plan.Workers
-            .Select(mine => ReadAsync(snapshot, [.. mine.Select(i => (chunks[i].Load, chunks[i].Range))], channel.Writer, failing.Token))
-            .ToList();
-        var reading = CompleteAsync(readers, channel.Writer);
-        try
-        {
-            await WriteAsync(channel.Reader, cancellation);
-        }
-        catch
-        {
-            failing.Cancel();
-            throw;
-        }
-        finally
-        {
-            await reading;
-        }
-    }
-
-    private static async Task CompleteAsync(List<Task> readers, ChannelWriter<(TableLoad Load, RowBlock Block, bool End)> writer)
-    {
-        try
-        {
-            await Task.WhenAll(readers);
-            writer.Complete();
-        }
-        catch (Exception exception)
-        {
-            writer.TryComplete(exception);
-        }
-    }
-
-    private async Task ReadAsync(
-        ISourceSnapshot snapshot,
-        List<(TableLoad Load, KeyRange Range)> chunks,
-        ChannelWriter<(TableLoad Load, RowBlock Block, bool End)> writer,
-        CancellationToken cancellation)
-    {
-        await Task.Yield();
-        foreach (var (load, range) in chunks)
-        {
-            await foreach (var block in snapshot.ReadAsync(load.Table, range, target.TakenForms, cancellation))
-            {
-                await writer.WriteAsync((load, block, false), cancellation);
-            }
-
-            await writer.WriteAsync((load, default, true), cancellation);
-        }
-    }
-
-    private async Task WriteAsync(ChannelReader<(TableLoad Load, RowBlock Block, bool End)> reader, CancellationToken cancellation)
-    {
-        while (await reader.WaitToReadAsync(cancellation))
-        {
-            await EndAsync(await WriteSomeAsync(reader, cancellation), cancellation);
-        }
-    }
-
-    /// <summary>Writes what is at hand in one transaction and returns the tables whose last rows it held.</summary>
-    private async Task<List<TableLoad>> WriteSomeAsync(ChannelReader<(TableLoad Load, RowBlock Block, bool End)> reader, CancellationToken cancellation)
-    {
-        var written = new List<(TableLoad Load, int Rows)>();
-        var ended = new List<TableLoad>();
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        for (var i = 0; i < BlocksPerCommit && reader.TryRead(out var item); i++)
-        {
-            if (!item.End)
-            {
-                await transaction.LoadAsync(item.Load.Table, item.Block, cancellation);
-                written.Add((item.Load, item.Block.Count));
-            }
-            else if (item.Load.EndChunk())
-            {
-                ended.Add(item.Load);
-            }
-        }
-
-        await transaction.CommitAsync(ProgressUpdate.None, cancellation);
-        written.ForEach(entry => entry.Load.Wrote(entry.Rows));
-        return ended;
-    }
-
-    /// <summary>A table counts as loaded only when its keys are built, since changes are applied by them.</summary>
-    private async Task EndAsync(List<TableLoad> ended, CancellationToken cancellation)
-    {
-        if (ended.Count == 0)
-        {
-            return;
-        }
-
-        foreach (var load in ended)
-        {
-            await session.BuildKeysAsync(load.Table, cancellation);
-        }
-
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(new ProgressUpdate(null, [.. ended.Select(load => new TableProgress(load.Table.Name, Loaded: true, Position))]), cancellation);
     }
 }

@@ -2,11 +2,11 @@ using Vestige.Core.Schemas;
 
 namespace Vestige.Engine.Loading;
 
-/// <summary>The load of one table, while it goes on and after.</summary>
+/// <summary>The load of one table, while it goes on and after. Safe for several threads.</summary>
 public sealed class TableLoad(TableSchema table, long estimatedRows, int chunks)
 {
     private long rows;
-    private int chunksLeft = chunks;
+    private int open = chunks;
 
     public TableSchema Table => table;
 
@@ -16,9 +16,19 @@ public sealed class TableLoad(TableSchema table, long estimatedRows, int chunks)
     /// <summary>Rows written and committed.</summary>
     public long Rows => Interlocked.Read(ref rows);
 
-    public bool Done => Volatile.Read(ref chunksLeft) == 0;
+    /// <summary>All its rows are written.</summary>
+    public bool Done => Volatile.Read(ref open) == 0;
 
-    internal void Wrote(long count) => Interlocked.Add(ref rows, count);
+    /// <summary>A block was read and is on its way. Called before the end of its chunk is told.</summary>
+    internal void Took() => Interlocked.Increment(ref open);
 
-    internal bool EndChunk() => Interlocked.Decrement(ref chunksLeft) == 0;
+    /// <summary>A block was committed; true when it was the last of the table.</summary>
+    internal bool Wrote(long count)
+    {
+        Interlocked.Add(ref rows, count);
+        return Interlocked.Decrement(ref open) == 0;
+    }
+
+    /// <summary>A chunk was read to its end; true when all rows of the table are written as well.</summary>
+    internal bool EndChunk() => Interlocked.Decrement(ref open) == 0;
 }

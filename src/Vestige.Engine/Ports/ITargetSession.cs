@@ -20,6 +20,12 @@ public interface ITargetSession : IAsyncDisposable
     Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation);
 
     /// <summary>
+    /// Another hold of the same worker, that writes rows of an initial load beside this one and others, is fenced as this
+    /// one is, and moves no position. Null when the target lets only one write at a time.
+    /// </summary>
+    Task<ITargetSession?> OpenBesideAsync(CancellationToken cancellation);
+
+    /// <summary>
     /// Builds the keys and indexes that a loaded table still lacks. Called after its rows and before any change of it is
     /// applied; repeated after a crash.
     /// </summary>

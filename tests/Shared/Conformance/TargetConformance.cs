@@ -59,6 +59,45 @@ public abstract class TargetConformance : IAsyncLifetime
         await transaction.CommitAsync(new ProgressUpdate(new LogPosition(1), []), Stop);
     }
 
+    /// <summary>Several may write rows of a load at once, and none of them after a successor has come.</summary>
+    [Fact]
+    public async Task Writers_beside_a_worker_are_fenced_with_it()
+    {
+        var form = await system.FormAsync();
+        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        var beside = new List<ITargetSession>();
+        while (beside.Count < 2 && await session.OpenBesideAsync(Stop) is { } another)
+        {
+            beside.Add(another);
+        }
+
+        if (beside.Count == 0)
+        {
+            return;
+        }
+
+        await using (var first = await beside[0].BeginAsync(checkReferences: false, Stop))
+        await using (var second = await beside[1].BeginAsync(checkReferences: false, Stop))
+        await using (var main = await session.BeginAsync(checkReferences: false, Stop))
+        {
+            await first.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")), Stop);
+            await second.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(2, "b")), Stop);
+            await first.CommitAsync(ProgressUpdate.None, Stop);
+            var successor = system.Target.OpenSessionAsync("c", 2, Stop);
+            Assert.NotSame(successor, await Task.WhenAny(successor, Task.Delay(300, Stop)));
+            await second.CommitAsync(ProgressUpdate.None, Stop);
+            await main.CommitAsync(ProgressUpdate.None, Stop);
+            await using var came = await successor;
+        }
+
+        Assert.Equal(["1=a", "2=b"], await system.RowsAsync());
+        await Assert.ThrowsAsync<FencedException>(() => beside[0].BeginAsync(checkReferences: false, Stop));
+        foreach (var opened in beside)
+        {
+            await opened.DisposeAsync();
+        }
+    }
+
     [Fact]
     public async Task Forgetting_leaves_the_rows()
     {

@@ -82,6 +82,13 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
     {
         public TargetProgress Progress { get; set; } = progress;
 
+        /// <summary>Half the worlds let several write side by side.</summary>
+        public async Task<ITargetSession?> OpenBesideAsync(CancellationToken cancellation)
+        {
+            await target.Faults.BeforeAsync("target.beside", cancellation);
+            return target.World.Seed % 2 == 0 ? null : new Session(target, epoch, Progress);
+        }
+
         public async Task BuildKeysAsync(TableSchema table, CancellationToken cancellation)
         {
             await target.Faults.BeforeAsync("target.keys", cancellation);

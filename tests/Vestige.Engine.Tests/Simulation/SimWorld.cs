@@ -72,6 +72,8 @@ public sealed class SimWorld
         SynchronizationContext.SetSynchronizationContext(new SimProcess(this));
         try
         {
+            // What waits for the first commit is woken within the simulation, too, not by the thread pool.
+            Source.Committed.Beat();
             RunStory(steps);
         }
         finally

@@ -1,0 +1,182 @@
+using System.Runtime.ExceptionServices;
+using System.Threading.Channels;
+using Vestige.Core.Loading;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Supervision;
+
+namespace Vestige.Engine.Loading;
+
+/// <summary>
+/// Copies chunks of one snapshot: several readers, and as many writers as the target lets write side by side. A table is
+/// ended, its keys built and its mark set, as soon as its last row is committed, while others are still being copied.
+/// </summary>
+internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITargetSession session, int lanes)
+{
+    private const int BlocksPerCommit = 256;
+    private const int BlocksInHand = 64;
+    private readonly Channel<(TableLoad Load, RowBlock Block)> blocks = Channel.CreateBounded<(TableLoad Load, RowBlock Block)>(BlocksInHand);
+    private readonly Channel<TableLoad> ended = Channel.CreateUnbounded<TableLoad>();
+    private readonly Turnstile sessionTurn = new();
+
+    /// <summary>Copies them all. The first failure ends the rest, and is thrown when everything has come to rest.</summary>
+    public async Task RunAsync(IReadOnlyList<LoadChunk> chunks, CancellationToken cancellation)
+    {
+        var beside = await OpenAsync(cancellation);
+        try
+        {
+            IReadOnlyList<ITargetSession> all = beside.Count > 1 ? beside : [session, session];
+            await RunAsync(chunks, [.. all.Take(all.Count / 2)], [.. all.Skip(all.Count / 2)], cancellation);
+        }
+        finally
+        {
+            await DisposeAsync(beside);
+        }
+    }
+
+    private async Task RunAsync(IReadOnlyList<LoadChunk> chunks, IReadOnlyList<ITargetSession> writers, IReadOnlyList<ITargetSession> builders, CancellationToken cancellation)
+    {
+        using var failing = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        var plan = LoadPlan.LongestFirst([.. chunks.Select(chunk => chunk.Cost)], lanes);
+        Exception? first = null;
+        await Task.WhenAll(
+            GuardAsync(plan.Workers.Select(mine => ReadAsync([.. mine.Select(i => chunks[i])], failing.Token)), () => blocks.Writer.TryComplete()),
+            GuardAsync(writers.Select(writer => WriteAsync(writer, failing.Token)), () => ended.Writer.TryComplete()),
+            GuardAsync(builders.Select(builder => EndTablesAsync(builder, failing.Token)), () => { }));
+        if (first is not null)
+        {
+            cancellation.ThrowIfCancellationRequested();
+            ExceptionDispatchInfo.Throw(first);
+        }
+
+        async Task GuardAsync(IEnumerable<Task> lanes, Action then)
+        {
+            await Task.WhenAll(lanes.Select(async lane =>
+            {
+                try
+                {
+                    await lane;
+                }
+                catch (Exception exception)
+                {
+                    Interlocked.CompareExchange(ref first, exception, null);
+                    failing.Cancel();
+                }
+            }));
+            then();
+        }
+    }
+
+    private async Task ReadAsync(IReadOnlyList<LoadChunk> chunks, CancellationToken cancellation)
+    {
+        await Task.Yield();
+        foreach (var chunk in chunks)
+        {
+            await foreach (var block in snapshot.ReadAsync(chunk.Load.Table, chunk.Range, target.TakenForms, cancellation))
+            {
+                chunk.Load.Took();
+                await blocks.Writer.WriteAsync((chunk.Load, block), cancellation);
+            }
+
+            if (chunk.Load.EndChunk())
+            {
+                ended.Writer.TryWrite(chunk.Load);
+            }
+        }
+    }
+
+    /// <summary>The first half of the lanes' sessions write rows, the second half build keys; a lone session does both by turns.</summary>
+    private async Task<List<ITargetSession>> OpenAsync(CancellationToken cancellation)
+    {
+        var sessions = new List<ITargetSession>();
+        try
+        {
+            while (sessions.Count < 2 * lanes && await session.OpenBesideAsync(cancellation) is { } another)
+            {
+                sessions.Add(another);
+            }
+
+            return sessions;
+        }
+        catch
+        {
+            await DisposeAsync(sessions);
+            throw;
+        }
+    }
+
+    private static async Task DisposeAsync(List<ITargetSession> sessions)
+    {
+        foreach (var opened in sessions)
+        {
+            await opened.DisposeAsync();
+        }
+    }
+
+    private async Task WriteAsync(ITargetSession writer, CancellationToken cancellation)
+    {
+        await Task.Yield();
+        while (await blocks.Reader.WaitToReadAsync(cancellation))
+        {
+            await WriteSomeAsync(writer, cancellation);
+        }
+    }
+
+    /// <summary>
+    /// Writes what is at hand in one transaction: none is held open while rows are waited for, since it would hold up what
+    /// else goes on in the target.
+    /// </summary>
+    private async Task WriteSomeAsync(ITargetSession writer, CancellationToken cancellation)
+    {
+        if (!blocks.Reader.TryRead(out var item))
+        {
+            return;
+        }
+
+        var written = new List<(TableLoad Load, int Rows)>();
+        using (await TurnAsync(writer, cancellation))
+        {
+            await using var transaction = await writer.BeginAsync(checkReferences: false, cancellation);
+            do
+            {
+                await transaction.LoadAsync(item.Load.Table, item.Block, cancellation);
+                written.Add((item.Load, item.Block.Count));
+            }
+            while (written.Count < BlocksPerCommit && blocks.Reader.TryRead(out item));
+            await transaction.CommitAsync(ProgressUpdate.None, cancellation);
+        }
+
+        foreach (var (load, _) in written.Where(entry => entry.Load.Wrote(entry.Rows)))
+        {
+            ended.Writer.TryWrite(load);
+        }
+    }
+
+    /// <summary>A table counts as loaded only when its keys are built, since changes are applied by them.</summary>
+    private async Task EndTablesAsync(ITargetSession builder, CancellationToken cancellation)
+    {
+        // Not ReadAllAsync: it goes on outside the synchronization context, and a simulated run would not follow from its seed.
+        while (await ended.Reader.WaitToReadAsync(cancellation))
+        {
+            if (ended.Reader.TryRead(out var load))
+            {
+                await EndAsync(builder, load, cancellation);
+            }
+        }
+    }
+
+    private async Task EndAsync(ITargetSession builder, TableLoad load, CancellationToken cancellation)
+    {
+        using (await TurnAsync(builder, cancellation))
+        {
+            await builder.BuildKeysAsync(load.Table, cancellation);
+        }
+
+        using var turn = await sessionTurn.EnterAsync(cancellation);
+        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+        await transaction.CommitAsync(new ProgressUpdate(null, [new TableProgress(load.Table.Name, Loaded: true, snapshot.Position)]), cancellation);
+    }
+
+    /// <summary>Where the target has no second writer, rows and the ends of tables go through one session by turns.</summary>
+    private async Task<IDisposable?> TurnAsync(ITargetSession user, CancellationToken cancellation) =>
+        ReferenceEquals(user, session) ? await sessionTurn.EnterAsync(cancellation) : null;
+}
