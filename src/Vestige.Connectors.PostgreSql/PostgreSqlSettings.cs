@@ -85,6 +85,8 @@ public sealed record PostgreSqlSettings(string Host, int Port, string Database, 
         AutoPrepareMinUsages = 2,
         KeepAlive = 0,
         TcpKeepAlive = true,
+        TcpKeepAliveTime = 20,
+        TcpKeepAliveInterval = 5,
         ReadBufferSize = 64 << 10,
         WriteBufferSize = 64 << 10,
     }.ToString();

@@ -18,6 +18,7 @@ namespace Vestige.Connectors.PostgreSql;
 /// </summary>
 public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names, TimeProvider clock) : PostgreSqlDatabase(settings, clock), ISource
 {
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
     private volatile PostgreSqlLogReader? reading;
     private volatile LogIdentity? identity;
     private volatile IReadOnlySet<TableName> published = new HashSet<TableName>();
@@ -25,6 +26,24 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     public LogNames Names => names;
 
     public async Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation)
+    {
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        patience.CancelAfter(Patience);
+        try
+        {
+            return await LookAsync(patience.Token);
+        }
+        catch (OperationCanceledException exception) when (!cancellation.IsCancellationRequested)
+        {
+            throw new PortException($"Looking at the log in {Place}: no answer in {Patience.TotalSeconds:0} s.", exception)
+            {
+                Transient = true,
+                Mend = "Look at the server and at the line to it; it is tried again by itself.",
+            };
+        }
+    }
+
+    private async Task<SourceHead> LookAsync(CancellationToken cancellation)
     {
         var known = identity ??= await IdentifyAsync(cancellation);
         var (head, oldest, limit, now) = await UseAsync("Looking at the log", SampleAsync, cancellation);

@@ -285,6 +285,69 @@ public sealed class FaultTests(TwoServers servers)
         await Assert.ThrowsAsync<FencedException>(() => target.OpenSessionAsync("c", 2, cancellation));
     }
 
+    /// <summary>On a file system of 40 MB, mounted where the machine lets us; elsewhere this one says that it was not tried.</summary>
+    [Fact]
+    public async Task A_full_disk_of_the_target_is_told_and_waited_for()
+    {
+        var place = Directory.CreateTempSubdirectory("vestige-small-").FullName;
+        try
+        {
+            await Cluster.RunAsync("mount", "-t", "tmpfs", "-o", "size=40m", "tmpfs", place);
+            await Cluster.RunAsync("chown", "postgres", place);
+        }
+        catch (Exception exception) when (exception is InvalidOperationException or System.ComponentModel.Win32Exception)
+        {
+            Directory.Delete(place);
+            Assert.Skip($"No small file system can be mounted here: {exception.Message}");
+        }
+
+        try
+        {
+            await using var server = await Cluster.StartAsync();
+            await new Database(server, "postgres").RunAsync($"CREATE TABLESPACE small LOCATION '{place}'");
+            var (a, b) = (await servers.A.MakeDatabaseAsync(), await server.MakeDatabaseAsync());
+            await b.RunAsync($"ALTER DATABASE {b.Name} SET default_tablespace = small");
+            await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t SELECT i, repeat('x', 100) FROM generate_series(1, 20000) i");
+            await using var crossing = await Crossing.StartAsync(a, b);
+            await crossing.FollowsAsync();
+            await using (var ballast = File.Create(Path.Combine(place, "ballast")))
+            {
+                await FillAsync(ballast);
+            }
+
+            await a.RunAsync("INSERT INTO t SELECT i, repeat('y', 100) FROM generate_series(20001, 100000) i");
+            await crossing.UntilAsync(() => crossing.Status.Waiting is not null, "a message");
+            Assert.Contains("No space left", crossing.Status.Waiting!.What, StringComparison.Ordinal);
+            Assert.Contains("Make room", crossing.Status.Waiting.Mend, StringComparison.Ordinal);
+            Assert.Equal("20000", await b.AskAsync("SELECT count(*) FROM t"));
+            File.Delete(Path.Combine(place, "ballast"));
+            await crossing.SameAsync("t");
+            Assert.All(crossing.Status.Tables, table => Assert.Equal(0, table.Tally.Unexpected.Total));
+        }
+        finally
+        {
+            await Cluster.RunAsync("umount", "-l", place);
+            Directory.Delete(place);
+        }
+    }
+
+    private static async Task FillAsync(FileStream file)
+    {
+        var block = new byte[1 << 20];
+        try
+        {
+            while (true)
+            {
+                await file.WriteAsync(block);
+                await file.FlushAsync();
+            }
+        }
+        catch (IOException)
+        {
+            // Full.
+        }
+    }
+
     private static async Task BankAsync(Database a)
     {
         await a.Cluster.ProgramAsync("pgbench", "-i", "-q", "-s", "2", "--foreign-keys", a.Name);

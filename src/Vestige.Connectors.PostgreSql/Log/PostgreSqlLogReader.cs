@@ -6,13 +6,15 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.PostgreSql.Log;
 
 /// <summary>
-/// Reads a slot forward. Every ten seconds the server is told how far everything is durable, also while nobody reads on,
-/// so that it neither takes the reader for dead nor keeps log for nothing.
+/// Reads a slot forward. Every second the server is told how far everything is durable, also while nobody reads on, so that
+/// it neither takes the reader for dead nor keeps log for nothing; and it is asked for an answer, since only what was heard
+/// lately proves that there is nothing more to read. A silent line looks like a quiet database otherwise.
 /// </summary>
 internal sealed class PostgreSqlLogReader : ILogReader
 {
     private const int ReadBytes = 1 << 20;
-    private static readonly TimeSpan TellEvery = TimeSpan.FromSeconds(10);
+    private static readonly TimeSpan TellEvery = TimeSpan.FromSeconds(1);
+    private static readonly TimeSpan ProofAge = TimeSpan.FromSeconds(3);
     private static readonly Dictionary<int, TableSchema> None = [];
     private readonly ReplicationLink link;
     private readonly RelationForms forms;
@@ -22,6 +24,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private readonly Action gone;
     private LogPosition durable;
     private bool atHead;
+    private long heardAt;
 
     public PostgreSqlLogReader(ReplicationLink link, RelationForms forms, LogPosition after, TimeProvider clock, Action gone)
     {
@@ -32,7 +35,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         decoder = new LogDecoder(forms);
         decoder.Begin(after);
         durable = after;
-        teller = clock.CreateTimer(_ => _ = TellAsync(answer: false), null, TellEvery, TellEvery);
+        teller = clock.CreateTimer(_ => _ = TellAsync(answer: true), null, TellEvery, TellEvery);
     }
 
     public async ValueTask<LogRead> ReadAsync(TimeSpan wait, CancellationToken cancellation)
@@ -44,7 +47,8 @@ internal sealed class PostgreSqlLogReader : ILogReader
         }
 
         var fragments = decoder.Take();
-        return new LogRead(fragments, fragments.Count > 0 ? forms.TakeFresh() : None, decoder.Passed, atHead && !decoder.Inside);
+        var proven = atHead && !decoder.Inside && clock.GetElapsedTime(heardAt) < ProofAge;
+        return new LogRead(fragments, fragments.Count > 0 ? forms.TakeFresh() : None, decoder.Passed, proven);
     }
 
     /// <summary>Everything up to the position is durable here.</summary>
@@ -102,6 +106,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         reader.Int64();
         asks = reader.Byte() == 1;
         atHead = true;
+        heardAt = clock.GetTimestamp();
     }
 
     private async Task TellAsync(bool answer)

@@ -19,6 +19,10 @@ internal sealed class ReplicationLink : IAsyncDisposable
     private const int ReceiveBuffer = 4 << 20;
     private const int GatherBytes = 64 << 10;
     private const int BusyBytes = 8 << 10;
+
+    // From linux/tcp.h; the framework has no name for it.
+    private const int TcpLevel = 6;
+    private const int TcpUserTimeout = 18;
     private static readonly DateTimeOffset Epoch = new(2000, 1, 1, 0, 0, 0, TimeSpan.Zero);
     private readonly Socket socket;
     private readonly SemaphoreSlim sending = new(1);
@@ -70,6 +74,11 @@ internal sealed class ReplicationLink : IAsyncDisposable
             ? new Socket(AddressFamily.Unix, SocketType.Stream, ProtocolType.Unspecified)
             : new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
         made.ReceiveBufferSize = ReceiveBuffer;
+        if (!unix)
+        {
+            GiveUpOnSilence(made);
+        }
+
         try
         {
             using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
@@ -89,7 +98,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
             throw new PortException($"Connecting to {settings.Host} port {settings.Port}: {(exception is SocketException ? exception.Message : "no answer in 10 s")}.", exception)
             {
                 Transient = true,
-                Mend = "Look at the server and at the line to it; it is Tried again by itself.",
+                Mend = "Look at the server and at the line to it; it is tried again by itself.",
             };
         }
 
@@ -107,6 +116,21 @@ internal sealed class ReplicationLink : IAsyncDisposable
         {
             await link.DisposeAsync();
             throw;
+        }
+    }
+
+    /// <summary>
+    /// A line that died without a word is found by the system within a minute: by probes while nothing is on its way, and by
+    /// what was sent and never acknowledged.
+    /// </summary>
+    private static void GiveUpOnSilence(Socket made)
+    {
+        made.SetSocketOption(SocketOptionLevel.Socket, SocketOptionName.KeepAlive, true);
+        made.SetSocketOption(SocketOptionLevel.Tcp, SocketOptionName.TcpKeepAliveTime, 20);
+        made.SetSocketOption(SocketOptionLevel.Tcp, SocketOptionName.TcpKeepAliveInterval, 5);
+        if (OperatingSystem.IsLinux())
+        {
+            made.SetRawSocketOption(TcpLevel, TcpUserTimeout, BitConverter.GetBytes(60_000));
         }
     }
 
@@ -213,7 +237,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
 
         if (lastRead == 0)
         {
-            throw new PortException($"{Tried}: the server closed it.") { Transient = true, Mend = "Look at the server; it is Tried again by itself." };
+            throw new PortException($"{Tried}: the server closed it.") { Transient = true, Mend = "Look at the server; it is tried again by itself." };
         }
 
         end += lastRead;

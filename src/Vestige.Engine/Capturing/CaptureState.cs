@@ -38,6 +38,7 @@ internal sealed class CaptureState(string connection, Spool spool)
                     spool.Last,
                     head is not null && captured >= head.Head,
                     provenAt,
+                    sampledAt,
                     head is not null && captured < head.Head ? head.FirstUncaptured : null,
                     firstUnspooled,
                     head?.HeldBytes ?? 0,

@@ -13,6 +13,7 @@ namespace Vestige.Engine.Capturing;
 /// <param name="Spooled">Durable up to here.</param>
 /// <param name="PassedHead">The reader is at or past the last sampled head.</param>
 /// <param name="ProvenAt">When that last was so.</param>
+/// <param name="SampledAt">When the head was last sampled.</param>
 /// <param name="FirstUncaptured">Commit time of the first transaction not captured, as last sampled.</param>
 /// <param name="FirstUnspooled">Commit time of the first transaction captured and not durable.</param>
 /// <param name="LogBytes">Log kept at the source.</param>
@@ -33,6 +34,7 @@ public sealed record CaptureStatus(
     LogPosition Spooled,
     bool PassedHead,
     DateTimeOffset? ProvenAt,
+    DateTimeOffset SampledAt,
     DateTimeOffset? FirstUncaptured,
     DateTimeOffset? FirstUnspooled,
     long LogBytes,

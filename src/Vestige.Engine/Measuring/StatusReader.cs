@@ -17,6 +17,9 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
     private static readonly TimeSpan FallsBehind = TimeSpan.FromSeconds(10);
     private static readonly TimeSpan CaughtUp = TimeSpan.FromSeconds(2);
 
+    /// <summary>The head is sampled every second; one this old proves nothing, whatever stands on the line.</summary>
+    private static readonly TimeSpan HeadAge = TimeSpan.FromSeconds(5);
+
     public CrossingStatus Read(CrossingEntry entry, Capture? capture)
     {
         var now = clock.GetUtcNow();
@@ -70,7 +73,8 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         }
 
         oldest ??= log.FirstUnspooled;
-        return LagRule.Read(now + log.ClockDifference, oldest, log.ProvenAt, log.PassedHead && applied >= log.Spooled, !log.Running);
+        var cut = !log.Running || now - log.SampledAt > HeadAge;
+        return LagRule.Read(now + log.ClockDifference, oldest, log.ProvenAt + log.ClockDifference, log.PassedHead && applied >= log.Spooled, cut);
     }
 
     private static CrossingState StateOf(CrossingEntry entry, WorkerView? view, LagReading? lag)
