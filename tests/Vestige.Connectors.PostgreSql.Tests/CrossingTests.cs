@@ -71,6 +71,48 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         await crossing.SameAsync("t");
     }
 
+    /// <summary>Duplicates, NULLs, and values that are equal without being the same text.</summary>
+    [Fact]
+    public async Task A_table_without_a_key_follows_by_the_whole_row()
+    {
+        var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
+        await a.RunAsync("""
+            CREATE TYPE mood AS ENUM ('dull', 'keen');
+            CREATE TABLE t (n numeric, f float8, c char(5), v varchar, b boolean, j json, i inet, p point, m mood, a int[], x xml, d timestamptz, large text);
+            ALTER TABLE t REPLICA IDENTITY FULL;
+            ALTER TABLE t ALTER large SET STORAGE EXTERNAL;
+            INSERT INTO t VALUES
+              (1.0, 0, 'a', 'a', true, '{"k":1}', '10.0.0.1', '(1,2)', 'keen', '{1,NULL}', '<a/>', '2026-01-01 00:00+00', repeat('x', 9000)),
+              (1.00, '-0', 'a', 'a', true, '{"k": 1}', '10.0.0.1/32', '(1,2)', 'keen', '{1,NULL}', '<a/>', '2026-01-01 00:00+00', repeat('x', 9000)),
+              (1.00, '-0', 'a', 'a', true, '{"k": 1}', '10.0.0.1/32', '(1,2)', 'keen', '{1,NULL}', '<a/>', '2026-01-01 00:00+00', repeat('x', 9000)),
+              (NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL),
+              (NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL);
+            CREATE TABLE hist (who int, amount int, made timestamp DEFAULT now());
+            ALTER TABLE hist REPLICA IDENTITY FULL;
+            INSERT INTO hist SELECT i % 7, i % 3 FROM generate_series(1, 5000) i
+            """);
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await crossing.SameAsync("t", "hist");
+        await a.RunAsync("DELETE FROM t WHERE ctid = '(0,2)'");
+        await crossing.SameAsync("t");
+        await a.RunAsync("UPDATE t SET v = 'b' WHERE n IS NULL AND ctid = (SELECT min(ctid) FROM t WHERE n IS NULL)");
+        await crossing.SameAsync("t");
+        await a.RunAsync("UPDATE t SET c = 'z', d = NULL WHERE n IS NOT NULL");
+        await crossing.SameAsync("t");
+        await a.RunAsync("INSERT INTO hist SELECT i % 7, i % 3 FROM generate_series(1, 5000) i; INSERT INTO hist VALUES (1, 1, NULL), (1, 1, NULL)");
+        await a.RunAsync("DELETE FROM hist WHERE ctid IN (SELECT ctid FROM hist WHERE who = 3 LIMIT 20); UPDATE hist SET amount = 9 WHERE made IS NULL; INSERT INTO hist VALUES (8, 8)");
+        await crossing.SameAsync("hist");
+        await a.RunAsync("TRUNCATE hist; INSERT INTO hist VALUES (1, 1), (1, 1)");
+        await crossing.SameAsync("hist", "t");
+        Assert.All(crossing.Status.Tables, table => Assert.Equal(0, table.Tally.Unexpected.Total));
+
+        await b.RunAsync("DELETE FROM hist");
+        await a.RunAsync("UPDATE hist SET amount = 2 WHERE ctid = '(0,1)'; DELETE FROM hist WHERE amount = 1");
+        await crossing.SameAsync("hist");
+        await crossing.UntilAsync(() => crossing.Status.Tables.Single(table => table.Source.Name == "hist").Tally.Unexpected.Missing == 2, "the rows that were missing");
+    }
+
     [Fact]
     public async Task A_named_index_as_identity_is_used_as_the_key()
     {

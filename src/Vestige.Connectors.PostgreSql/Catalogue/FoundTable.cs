@@ -25,7 +25,8 @@ internal sealed record FoundTable(
         { Persistence: 't' } => "it is temporary",
         { Persistence: 'u' } => "it is unlogged: its changes are not in the log",
         { Identity: 'n' } => "its replica identity is nothing: changed rows could not be found again; set another with ALTER TABLE ... REPLICA IDENTITY",
-        { Key.Count: 0 } => "it has no primary key and no replica identity by an index: changed rows could not be found again",
+        { Key.Count: 0, Identity: 'f', Kind: 'r' } => null,
+        { Key.Count: 0 } => "it has no primary key and no replica identity by an index: changed rows could not be found again; with ALTER TABLE ... REPLICA IDENTITY FULL they are found by the whole row",
         _ => Columns.Where(column => column.Generated && Key.Contains(column.Name)).Select(column => $"its key column {column.Name} is generated").FirstOrDefault(),
     };
 

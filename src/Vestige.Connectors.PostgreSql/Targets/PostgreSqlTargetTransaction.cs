@@ -103,6 +103,11 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             return default;
         }
 
+        if (!table.HasKey && change.Kind is ChangeKind.Update or ChangeKind.Delete)
+        {
+            return await new WholeRowWriter(this).WriteAsync(table, change, cancellation);
+        }
+
         var moves = change.Kind == ChangeKind.Update && !change.Before.IsNone && RowKey.Of(change.Before, table.KeyOrdinals) != RowKey.Of(change.After, table.KeyOrdinals);
         return await new RowWriterOneByOne(this).WriteAsync(Of(table), table, new FoldedRow(change.Kind, change.Before, change.After), moves, cancellation);
     }

@@ -16,7 +16,7 @@ internal sealed class TableStatements(TableSchema form)
 
     /// <summary>Parameters: all columns. A row whose key is there stays.</summary>
     public string Insert => Made("i", () =>
-        $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE VALUES ({string.Join(", ", All.Select(i => $"${i + 1}"))}) ON CONFLICT ({Columns(form.KeyOrdinals)}) DO NOTHING");
+        $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE VALUES ({string.Join(", ", All.Select(i => $"${i + 1}"))}){Unless}");
 
     /// <summary>Parameters: the set columns, then the key.</summary>
     public string Update(IReadOnlyList<int> set) => Made($"u{string.Join(',', set)}", () =>
@@ -26,12 +26,14 @@ internal sealed class TableStatements(TableSchema form)
     public string Delete => Made("d", () => $"DELETE FROM {Name} WHERE {string.Join(" AND ", form.KeyOrdinals.Select((column, i) => $"{Column(column)} = ${i + 1}"))}");
 
     public string InsertStaged(string staging, int what) =>
-        $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE SELECT {Columns(All)} FROM {staging} WHERE {Staging.What} = {what} ON CONFLICT ({Columns(form.KeyOrdinals)}) DO NOTHING";
+        $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE SELECT {Columns(All)} FROM {staging} WHERE {Staging.What} = {what}{Unless}";
 
     public string UpdateStaged(string staging, int what, IReadOnlyList<int> set) =>
         $"UPDATE {Name} AS t SET {string.Join(", ", set.Select(column => $"{Column(column)} = s.{Column(column)}"))} FROM {staging} AS s WHERE s.{Staging.What} = {what} AND {Joined}";
 
     public string DeleteStaged(string staging, int what) => $"DELETE FROM {Name} AS t USING {staging} AS s WHERE s.{Staging.What} = {what} AND {Joined}";
+
+    private string Unless => form.HasKey ? $" ON CONFLICT ({Columns(form.KeyOrdinals)}) DO NOTHING" : "";
 
     private IEnumerable<int> All => Enumerable.Range(0, form.Columns.Count);
 

@@ -7,7 +7,8 @@ namespace Vestige.Core.Folding;
 /// <summary>
 /// Folds the changes of one table to one per key. What matters about a key is only whether the row existed before the
 /// batch and exists after it: + then ~ is +, + then − is nothing, ~ then − is −, − then + is a replacing ~; a change of
-/// the key is − of the old and + of the new. Rows are kept as given, so their memory must outlive the fold.
+/// the key is − of the old and + of the new. Rows are kept as given, so their memory must outlive the fold. Of a table
+/// without a key only inserted rows can be gathered, each for itself.
 /// </summary>
 public sealed class TableFold(TableSchema table)
 {
@@ -22,6 +23,11 @@ public sealed class TableFold(TableSchema table)
     /// <summary>Takes the next change, in log order. Throws <see cref="FoldingException"/> when it contradicts the ones before.</summary>
     public void Add(RowChange change)
     {
+        if (!table.HasKey && change.Kind is ChangeKind.Update or ChangeKind.Delete)
+        {
+            throw new FoldingException($"{table.Name} has no key: its rows are changed one by one.");
+        }
+
         switch (change.Kind)
         {
             case ChangeKind.Insert:
@@ -65,6 +71,12 @@ public sealed class TableFold(TableSchema table)
 
     private void Insert(Row after)
     {
+        if (!table.HasKey)
+        {
+            entries.Add(new Entry { ExistsAfter = true, After = after });
+            return;
+        }
+
         ref var entry = ref EntryOf(after, out var isNew);
         if (!isNew && entry.ExistsAfter)
         {

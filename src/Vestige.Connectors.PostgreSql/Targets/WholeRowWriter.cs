@@ -1,0 +1,80 @@
+using Npgsql;
+using Vestige.Core.Changes;
+using Vestige.Core.Folding;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql.Targets;
+
+/// <summary>
+/// Changes rows of a table without a key: the log carries the whole row before, and exactly one row here that equals it to
+/// the byte of its text form is changed; of several that do, it makes no difference which. Equality by the type's own rule
+/// alone would take 1.0 for 1.00; it is asked first where an index may help.
+/// </summary>
+internal sealed class WholeRowWriter(PostgreSqlTargetTransaction transaction)
+{
+    /// <summary>Types of which two equal values have one text form.</summary>
+    private static readonly HashSet<string> Exact = ["smallint", "integer", "bigint", "oid", "uuid", "date", "boolean", "bytea"];
+
+    /// <summary>Types with an equality that an index may serve, beside which the text form is compared.</summary>
+    private static readonly string[] Comparable = ["text", "character", "numeric", "real", "double precision", "timestamp"];
+
+    public async Task<ApplyCounts> WriteAsync(TableSchema table, RowChange change, CancellationToken cancellation)
+    {
+        var command = new NpgsqlBatchCommand();
+        var (name, row) = (Quote.Name(table.Name), new FoldedRow(change.Kind, change.Before, change.After));
+        if (change.Kind == ChangeKind.Delete)
+        {
+            command.CommandText = $"DELETE FROM {name} WHERE ctid = ({One(table, change.Before, command)})";
+        }
+        else
+        {
+            var set = Enumerable.Range(0, table.Columns.Count).Where(i => change.After.KindAt(i) != ValueKind.Absent);
+            var assignments = set.Select(i => $"{Quote.Name(table.Columns[i].Name)} = {Add(command, change.After, i)}").ToList();
+            command.CommandText = $"UPDATE {name} SET {string.Join(", ", assignments)} WHERE ctid = ({One(table, change.Before, command)})";
+        }
+
+        var touched = await transaction.RunAsync([(command, table, row)], cancellation);
+        if (touched[0] > 0)
+        {
+            return default;
+        }
+
+        if (change.Kind == ChangeKind.Update)
+        {
+            var whole = new FoldedRow(ChangeKind.Insert, default, RowMerge.Fill(change.After, change.Before));
+            await new RowWriterOneByOne(transaction).WriteAsync(transaction.Of(table), table, whole, movesKey: false, cancellation);
+        }
+
+        return new ApplyCounts(0, Missing: 1);
+    }
+
+    private static string One(TableSchema table, Row before, NpgsqlBatchCommand command) =>
+        $"SELECT ctid FROM {Quote.Name(table.Name)} WHERE {string.Join(" AND ", table.Columns.Select((column, i) => Equal(column, before, i, command)))} LIMIT 1";
+
+    private static string Equal(Column column, Row before, int place, NpgsqlBatchCommand command)
+    {
+        var name = Quote.Name(column.Name);
+        if (before.KindAt(place) == ValueKind.Null)
+        {
+            return $"{name} IS NULL";
+        }
+
+        if (Exact.Contains(column.Type))
+        {
+            return $"{name} = {Add(command, before, place)}";
+        }
+
+        // format() writes a value by its type's output function, as the log does; a cast to text does not for some types.
+        var sameText = $"format('%s', {name}) COLLATE \"C\" = {Add(command, before, place)}";
+        return Comparable.Any(type => column.Type.StartsWith(type, StringComparison.Ordinal)) && !column.Type.EndsWith(']')
+            ? $"{name} = {Add(command, before, place)} AND {sameText}"
+            : sameText;
+    }
+
+    private static string Add(NpgsqlBatchCommand command, Row row, int place)
+    {
+        command.Parameters.Add(PostgreSqlDatabase.Text(row.KindAt(place) == ValueKind.Null ? null : row.TextAt(place)));
+        return $"${command.Parameters.Count}";
+    }
+}
