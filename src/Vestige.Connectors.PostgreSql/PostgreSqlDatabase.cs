@@ -66,6 +66,12 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
             : UseAsync($"Reading a row of {table.Name}", (connection, stop) => FindAsync(connection, table, key, stop), cancellation);
     }
 
+    public Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(table);
+        return UseAsync($"Looking at rows of {table.Name}", (connection, stop) => LookAsync(connection, table, rows, stop), cancellation);
+    }
+
     /// <summary>Runs a question on a connection of the pool.</summary>
     internal async Task<T> UseAsync<T>(string what, Func<NpgsqlConnection, CancellationToken, Task<T>> ask, CancellationToken cancellation)
     {
@@ -150,6 +156,24 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
             // What was typed cannot be a value of the key's type, so there is no such row.
             return null;
         }
+    }
+
+    /// <summary>Looking must not write, whatever a view calls, nor wait long for a lock or for a view that sorts a whole table.</summary>
+    private static async Task<IReadOnlyList<Row>> LookAsync(NpgsqlConnection connection, TableSchema table, int rows, CancellationToken cancellation)
+    {
+        var columns = table.Columns.Count == 0 ? "NULL" : string.Join(", ", table.Columns.Select(column => $"left({Quote.Name(column.Name)}::text, 200)"));
+        await using var transaction = await connection.BeginTransactionAsync(cancellation);
+        await using var guard = new NpgsqlCommand("SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '5s'; SET LOCAL lock_timeout = '1s'", connection);
+        await guard.ExecuteNonQueryAsync(cancellation);
+        await using var command = new NpgsqlCommand($"SELECT {columns} FROM {Quote.Name(table.Name)} LIMIT {rows}", connection);
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        var found = new List<Row>();
+        while (await reader.ReadAsync(cancellation))
+        {
+            found.Add(RowOf(reader));
+        }
+
+        return found;
     }
 
     private static Row RowOf(NpgsqlDataReader reader)

@@ -43,6 +43,34 @@ public sealed class ReadinessTests(TwoServers servers)
     }
 
     [Fact]
+    public async Task What_the_log_says_of_the_row_before_is_told_by_table()
+    {
+        var a = await servers.A.MakeDatabaseAsync();
+        await a.RunAsync("CREATE TABLE k (id int PRIMARY KEY); CREATE TABLE f (id int PRIMARY KEY); ALTER TABLE f REPLICA IDENTITY FULL; CREATE TABLE n (v text); ALTER TABLE n REPLICA IDENTITY FULL");
+        await using var source = a.Source();
+        TableName[] tables = [TableName.Parse("public.k"), TableName.Parse("public.f"), TableName.Parse("public.n")];
+        var line = (await source.CheckSourceAsync(tables, cancellation)).Single(line => line.Step == "replica identity");
+        Assert.Matches("1 table by key: .*1 table with a key by the whole row.*1 table without a key", line.Found);
+    }
+
+    [Theory]
+    [InlineData("CREATE TRIGGER twice AFTER INSERT ON t FOR EACH ROW EXECUTE FUNCTION again(); ALTER TABLE t ENABLE ALWAYS TRIGGER twice", false, "trigger twice")]
+    [InlineData("CREATE TRIGGER twice AFTER INSERT ON t FOR EACH ROW EXECUTE FUNCTION again()", true, "")]
+    [InlineData("CREATE RULE away AS ON INSERT TO t DO INSTEAD NOTHING; ALTER TABLE t ENABLE ALWAYS RULE away", false, "rule away")]
+    public async Task Triggers_and_rules_that_would_act_on_applied_rows_are_named_before_the_start(string made, bool ok, string named)
+    {
+        var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY)");
+        await b.RunAsync($"CREATE TABLE t (id int PRIMARY KEY); CREATE FUNCTION again() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END'; {made}");
+        await using var source = a.Source();
+        await using var target = b.Target();
+        var form = (await source.ReadTablesAsync(cancellation)).Single().Schema;
+        var line = (await target.CheckTargetAsync([form], emptyExisting: false, new HashSet<TableName>(), cancellation)).Single(line => line.Step.StartsWith("target table", StringComparison.Ordinal));
+        Assert.True(line.Ok == ok, line.Found);
+        Assert.Contains(named, line.Found, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task The_script_turns_every_line_to_ok_and_its_undo_leaves_the_server_as_before()
     {
         await using var server = await Cluster.StartAsync();

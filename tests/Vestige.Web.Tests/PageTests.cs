@@ -35,6 +35,7 @@ public sealed partial class PageTests : IAsyncLifetime
     [InlineData("/crossings/nowhere")]
     [InlineData("/crossings/nowhere/tables")]
     [InlineData("/connections/nowhere")]
+    [InlineData("/connections/nowhere/tables/a.t")]
     [InlineData("/bench/nowhere")]
     [InlineData("/no/such/page")]
     public async Task What_is_not_there_is_said_on_a_page_with_a_way_on(string path)
@@ -60,6 +61,25 @@ public sealed partial class PageTests : IAsyncLifetime
         Assert.Contains("<script>alert(1)</script>", Text(row), StringComparison.Ordinal);
         Assert.DoesNotContain("<script>alert(1)", row, StringComparison.Ordinal);
         Assert.Contains("data-same=\"true\"", row, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Some_rows_of_a_table_are_shown_and_a_table_without_any()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE \"odd <i>/\" (id INTEGER PRIMARY KEY, note TEXT); INSERT INTO \"odd <i>/\" VALUES (1, '<script>x</script>'), (2, NULL); CREATE TABLE none (id INTEGER PRIMARY KEY)");
+        var connection = await PageAsync("/connections/a");
+        Assert.Contains("/connections/a/tables/a.none", connection, StringComparison.Ordinal);
+        var rows = await PageAsync($"/connections/a/tables/{Uri.EscapeDataString("a.odd <i>/")}");
+        Assert.Contains("<script>x</script>", Text(rows), StringComparison.Ordinal);
+        Assert.DoesNotContain("<script>x", rows, StringComparison.Ordinal);
+        Assert.Contains("NULL", Text(rows), StringComparison.Ordinal);
+        Assert.Contains("There is no row.", Text(await PageAsync("/connections/a/tables/a.none")), StringComparison.Ordinal);
+        var api = await vestige.GetAsync($"/api/v1/connections/a/rows?table={Uri.EscapeDataString("a.odd <i>/")}&limit=1");
+        Assert.Equal(1, api.GetProperty("rows").GetArrayLength());
+        Assert.Equal("<script>x</script>", api.GetProperty("rows")[0][1].GetString());
+        using var gone = await vestige.Http.GetAsync("/connections/a/tables/a.nothing", cancellation);
+        Assert.Equal(HttpStatusCode.NotFound, gone.StatusCode);
     }
 
     [Fact]

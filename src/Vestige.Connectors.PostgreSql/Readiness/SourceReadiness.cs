@@ -20,6 +20,7 @@ internal static class SourceReadiness
             await FreeAsync(connection, settings["max_replication_slots"], "replication slots", "SELECT count(*) FROM pg_replication_slots WHERE slot_name <> $1", source.Names.Slot, 2, cancellation),
             await FreeAsync(connection, settings["max_wal_senders"], "log senders", "SELECT count(*) FROM pg_stat_replication WHERE application_name <> $1", "vestige", 2, cancellation),
             KeptLog(settings),
+            TimeOut(settings["wal_sender_timeout"].Value),
             await SlotAsync(connection, source.Names.Slot, cancellation),
             await OpenTransactionsAsync(connection, cancellation),
         };
@@ -31,13 +32,18 @@ internal static class SourceReadiness
             }
         }
 
+        if (tables.Count > 0)
+        {
+            lines.Add(await IdentityAsync(connection, tables, cancellation));
+        }
+
         lines.Add(await PublishAsync(connection, tables, cancellation));
         return lines;
     }
 
     private static async Task<Dictionary<string, SettingInForce>> SettingsAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        const string Names = "('wal_level', 'max_replication_slots', 'max_wal_senders', 'max_slot_wal_keep_size')";
+        const string Names = "('wal_level', 'max_replication_slots', 'max_wal_senders', 'max_slot_wal_keep_size', 'wal_sender_timeout')";
         var written = await WrittenAsync(connection, Names, cancellation);
         await using var command = new NpgsqlCommand($"SELECT name, current_setting(name), pending_restart FROM pg_settings WHERE name IN {Names}", connection);
         await using var reader = await command.ExecuteReaderAsync(cancellation);
@@ -114,6 +120,48 @@ internal static class SourceReadiness
             "any; know which",
             null,
             TimeSpan.Zero);
+    }
+
+    /// <summary>After a line has died, the slot stays taken for that long, and reading it again has to wait.</summary>
+    private static ReadinessLine TimeOut(string value) => new(
+        "wal_sender_timeout",
+        value != "0",
+        value == "0" ? "0 is in force: the server never gives up a reader whose line has died, and its slot stays taken" : $"{value} is in force: that long the slot stays taken after a line has died",
+        "more than 0; Vestige's own sessions run without time-outs",
+        value == "0" ? "ALTER SYSTEM SET wal_sender_timeout = '60s'; then SELECT pg_reload_conf()." : null,
+        TimeSpan.Zero);
+
+    /// <summary>What the log says about the row before, by table, and what that means for updates and deletes.</summary>
+    private static async Task<ReadinessLine> IdentityAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            SELECT count(*) FILTER (WHERE c.relreplident IN ('d', 'i')), count(*) FILTER (WHERE c.relreplident = 'f'), count(*) FILTER (WHERE c.relreplident = 'f' AND p.indrelid IS NULL)
+            FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
+            LEFT JOIN pg_index p ON p.indrelid = c.oid AND p.indisprimary
+            """, connection);
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        await reader.ReadAsync(cancellation);
+        var (byKey, whole, keyless) = (reader.GetInt64(0), reader.GetInt64(1), reader.GetInt64(2));
+        List<string> parts = [];
+        if (byKey > 0)
+        {
+            parts.Add($"{Figures.Of(byKey, "table")} by key: large values that did not change are not in the log and stay as the target has them");
+        }
+
+        if (whole > keyless)
+        {
+            parts.Add($"{Figures.Of(whole - keyless, "table")} with a key by the whole row before: nothing is missing, and the log is larger");
+        }
+
+        if (keyless > 0)
+        {
+            parts.Add($"{Figures.Of(keyless, "table")} without a key by the whole row: each change looks for an equal row, which is slow on large tables");
+        }
+
+        return new ReadinessLine("replica identity", true, string.Join("; ", parts), "one by which a changed row is found", null, TimeSpan.Zero);
     }
 
     private static async Task<ReadinessLine> SlotAsync(NpgsqlConnection connection, string slot, CancellationToken cancellation)

@@ -73,6 +73,30 @@ internal static class TargetReadiness
             TimeSpan.Zero);
     }
 
+    /// <summary>
+    /// The triggers and rules of a table that would act on applied rows: those set to act always or on replicas, and the
+    /// ordinary ones where the role may not leave them aside. They would do once more what the source has done already.
+    /// </summary>
+    private static async Task<string> FiringAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
+    {
+        var aside = await PostgreSqlTarget.MayReplicateAsync(connection, cancellation);
+        if (aside)
+        {
+            await using var back = new NpgsqlCommand("RESET session_replication_role", connection);
+            await back.ExecuteNonQueryAsync(cancellation);
+        }
+
+        var acting = aside ? "('A', 'R')" : "('A', 'O')";
+        await using var command = new NpgsqlCommand(
+            $"""
+            SELECT coalesce(string_agg(what, ', ' ORDER BY what), '') FROM (
+              SELECT 'trigger ' || tgname AS what FROM pg_trigger WHERE tgrelid = to_regclass($1) AND NOT tgisinternal AND tgenabled IN {acting}
+              UNION ALL SELECT 'rule ' || rulename FROM pg_rewrite WHERE ev_class = to_regclass($1) AND ev_type IN ('2', '3', '4') AND ev_enabled IN {acting}) found
+            """, connection);
+        command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
+        return (string)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
     private static async Task<Dictionary<TableName, string>> OwnersAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         var owners = new Dictionary<TableName, string>();
@@ -109,6 +133,11 @@ internal static class TargetReadiness
         if (await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
         {
             return new ReadinessLine(step, false, $"it has another form: {difference}", "the same columns and types", "Drop or alter the target's table, or leave it out.", TimeSpan.Zero);
+        }
+
+        if (await FiringAsync(connection, table, cancellation) is { Length: > 0 } firing)
+        {
+            return new ReadinessLine(step, false, $"it has what would act on each row again: {firing}", "no trigger or rule that acts while rows are applied", "ALTER TABLE ... DISABLE TRIGGER (or RULE) there; one that is not set to ALWAYS or REPLICA rests by itself where the role may set session_replication_role, which the preparation script grants.", TimeSpan.Zero);
         }
 
         await using var count = new NpgsqlCommand($"SELECT count(*) FROM {Quote.Name(table.Name)}", connection);

@@ -25,6 +25,9 @@ public abstract class StandInLine(StandInDatabase database, TimeProvider clock) 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) =>
         ReadAsync(reader => StandInReads.Find(reader, table, key), cancellation);
 
+    public Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation) =>
+        ReadAsync(reader => StandInReads.Look(reader, table, rows), cancellation);
+
     public async Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation)
     {
         var began = clock.GetTimestamp();

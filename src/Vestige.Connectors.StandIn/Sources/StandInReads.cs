@@ -45,6 +45,20 @@ internal static class StandInReads
         return writer.ToRow();
     }
 
+    public static IReadOnlyList<Row> Look(sqlite3 database, TableSchema table, int rows)
+    {
+        using var look = new Statement(database, $"SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name.Name)} LIMIT {rows}", table.Name.ToString());
+        var writer = new RowWriter();
+        var found = new List<Row>();
+        while (look.Step())
+        {
+            look.WriteRow(writer, table.Columns.Count);
+            found.Add(writer.ToRow());
+        }
+
+        return found;
+    }
+
     private static string? Reason(TableSchema table) =>
         !table.HasKey ? "it has no primary key, so a changed row could not be found on the target"
         : table.Columns.Any(column => column.Generated) ? "it has generated columns, which cannot be written"

@@ -24,6 +24,12 @@ public interface IDatabase
     /// </summary>
     Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation);
 
+    /// <summary>
+    /// Some rows, whichever the engine finds first, in the order of the table's columns and as text; long values may be cut
+    /// off. For looking only: nothing is kept, and the database is neither locked nor held up for longer than a few seconds.
+    /// </summary>
+    Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation);
+
     /// <summary>Each hop of the connection proved in turn; ends at the first that fails.</summary>
     Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation);
 }

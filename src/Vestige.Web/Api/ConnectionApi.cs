@@ -1,4 +1,5 @@
 using Vestige.Connectors.StandIn.Bench;
+using Vestige.Core.Changes;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
@@ -24,6 +25,7 @@ public static class ConnectionApi
         group.MapGet("/{name}/readiness", ReadinessAsync).WithSummary("What must hold, for the role source or target.");
         group.MapGet("/{name}/preparation", PreparationAsync).WithSummary("The script that a DBA runs for the role source or target, and its undo.");
         group.MapGet("/{name}/tables", TablesAsync).WithSummary("The tables of the database.");
+        group.MapGet("/{name}/rows", RowsAsync).WithSummary("Some rows of a table, read and not kept.");
         routes.MapPost("/api/v1/bench/{connection}", BenchAsync).WithTags("bench").WithSummary("Runs statements on a stand-in, in one transaction.");
     }
 
@@ -160,6 +162,27 @@ public static class ConnectionApi
             .OrderBy(table => table.Schema.Name)
             .Take(Math.Clamp(limit, 1, MostTables))
             .Select(View));
+    }
+
+    private static async Task<IResult> RowsAsync(string name, string table, ConnectionDirectory connections, CancellationToken cancellation, int limit = 20)
+    {
+        if (connections.Find(name) is null)
+        {
+            return Problems.NotFound($"connection {name}");
+        }
+
+        var source = connections.Source(name);
+        if ((await source.ReadTablesAsync(cancellation)).FirstOrDefault(candidate => candidate.Schema.Name.ToString() == table)?.Schema is not { } form)
+        {
+            return Problems.NotFound($"table {table} in {name}");
+        }
+
+        var rows = await source.LookAsync(form, Math.Clamp(limit, 1, MostTables), cancellation);
+        return Results.Ok(new
+        {
+            columns = form.Columns.Select(column => column.Name),
+            rows = rows.Select(row => Enumerable.Range(0, row.Count).Select(i => row.KindAt(i) == ValueKind.Null ? null : row.DisplayAt(i))),
+        });
     }
 
     private static object View(TableDescription table) => new

@@ -10,6 +10,9 @@ public static class Addresses
         return string.IsNullOrEmpty(key) ? address : $"{address}?key={Uri.EscapeDataString(key)}";
     }
 
+    /// <summary>The page with some rows of a table behind a connection.</summary>
+    public static string OfRows(string connection, string table) => $"/connections/{connection}/tables/{Uri.EscapeDataString(table)}";
+
     /// <summary>A table's name from its address: routing leaves an escaped slash as it is.</summary>
     public static string TableFrom(string segment)
     {

@@ -96,6 +96,8 @@ public sealed class ScriptedSource : ISource
 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
 
+    public Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
+
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);
 
     private sealed class Reader(ScriptedSource source, Queue<LogRead> again) : ILogReader

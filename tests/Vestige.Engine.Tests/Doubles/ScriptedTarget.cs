@@ -43,6 +43,8 @@ public sealed class ScriptedTarget : ITarget
 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
 
+    public Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
+
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Unreachable
         ? throw new PortException("The line is cut.") { Mend = "Mend the line." }
         : Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);

@@ -143,6 +143,8 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
 
+    public Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
+
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
 
     private sealed class Reader(SimSourceState state, SimFaults faults, SimWorld world, LogPosition after, IReadOnlySet<TableName> tables) : ILogReader

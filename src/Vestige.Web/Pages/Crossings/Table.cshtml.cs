@@ -23,6 +23,9 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
     /// <summary>The key columns' names.</summary>
     public string KeyNames { get; private set; } = "";
 
+    /// <summary>Whether the table is there and has no key.</summary>
+    public bool Keyless { get; private set; }
+
     public IReadOnlyList<(string Column, string? Here, string? There, bool Differs)> Values { get; private set; } = [];
 
     public bool HasHere { get; private set; }
@@ -63,8 +66,9 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
         var here = await FormAsync(source, Table.Source, cancellation);
         var there = await FormAsync(target, Table.Target, cancellation);
         var form = here ?? there;
+        Keyless = here is { HasKey: false };
         KeyNames = form is null ? "" : string.Join(", ", form.KeyOrdinals.Select(i => form.Columns[i].Name));
-        if (form is null || Key.Length == 0)
+        if (form is null || Keyless || Key.Length == 0)
         {
             return;
         }
