@@ -155,7 +155,7 @@ test('pages read and forms submit without JavaScript', async (_, browser) => {
   await context.close();
 });
 
-const views = ['/', '/crossings', '/crossings/new?show=1&source=circulation&target=warehouse&tables=circulation.title', '/connections', '/connections/circulation', '/bench/circulation',
+const views = ['/', '/crossings', '/crossings/new?show=1&source=circulation&target=warehouse&tables=circulation.title', '/connections', '/connections/circulation', '/connections/circulation/tables/circulation.patron', '/bench/circulation',
   `/crossings/${crossing}`, `/crossings/${crossing}/tables`, `/crossings/${crossing}/tables/circulation.patron?key=7`, `/crossings/${crossing}/events`,
   `/crossings/${crossing}/definition`, `/crossings/${crossing}/stop`, '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/find?q=fine', '/you', '/nowhere'];
 for (const scheme of ['light', 'dark']) {

@@ -38,9 +38,12 @@ internal sealed class ChangeTally
         entry.Fragment.CommittedAt,
         appliedAt))];
 
+    /// <summary>Of a table without a key, the first values stand for the row.</summary>
     private static string KeyOf(TableSchema table, RowChange change)
     {
         var row = change.After.IsNone ? change.Before : change.After;
-        return row.IsNone ? "" : RowKey.Display(row, table.KeyOrdinals);
+        return row.IsNone ? "" : table.HasKey ? RowKey.Display(row, table.KeyOrdinals) : string.Join(", ", Enumerable.Range(0, Math.Min(3, row.Count)).Select(i => Short(row.DisplayAt(i))));
     }
+
+    private static string Short(string value) => value.Length <= 40 ? value : $"{value[..39]}…";
 }
