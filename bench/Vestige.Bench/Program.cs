@@ -7,6 +7,9 @@
 //   ... -- pg-tables [ROWS]                                                    the same with 12 tables
 //   ... -- pg-drain [CHANGES]                                                  log to spool against pg_recvlogical
 //   ... -- pg-catchup [CHANGES]                                                spool to target against the built-in subscription
+//   ... -- pg-slot [CHANGES]                                                   log to target with an empty spool, against the same
+//   ... -- pg-visible [SECONDS]                                                commit to visible at 100 transactions/s, against the same
+//   ... -- pg-cpu [TRANSACTIONS]                                               the source's CPU, against pg_recvlogical attached
 using Vestige.Bench;
 
 var size = args.Length > 1 ? int.Parse(args[1]) : 0;
@@ -36,7 +39,16 @@ switch (args.FirstOrDefault())
     case "pg-catchup":
         await Vestige.Bench.PostgreSql.CatchUp.RunAsync(size > 0 ? size : 1_000_000);
         return 0;
+    case "pg-slot":
+        await Vestige.Bench.PostgreSql.CatchUp.FromSlotAsync(size > 0 ? size : 1_000_000);
+        return 0;
+    case "pg-visible":
+        await Vestige.Bench.PostgreSql.Visible.RunAsync(size > 0 ? size : 20);
+        return 0;
+    case "pg-cpu":
+        await Vestige.Bench.PostgreSql.SourceCpu.RunAsync(size > 0 ? size : 20_000);
+        return 0;
     default:
-        Console.Error.WriteLine("Say which: backlog, lag, memory, fleet, pg-load, pg-tables, pg-drain or pg-catchup.");
+        Console.Error.WriteLine("Say which: backlog, lag, memory, fleet, pg-load, pg-tables, pg-drain, pg-catchup, pg-slot, pg-visible or pg-cpu.");
         return 2;
 }

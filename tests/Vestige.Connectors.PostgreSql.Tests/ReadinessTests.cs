@@ -50,6 +50,9 @@ public sealed class ReadinessTests(TwoServers servers)
         await using var source = a.Source();
         TableName[] tables = [TableName.Parse("public.k"), TableName.Parse("public.f"), TableName.Parse("public.n")];
         var line = (await source.CheckSourceAsync(tables, cancellation)).Single(line => line.Step == "replica identity");
+        Assert.DoesNotContain(await source.CheckSourceAsync([], cancellation), line => line.Step == "large objects");
+        await a.RunAsync("SELECT lo_from_bytea(0, 'made up')");
+        Assert.Contains("1 in the database", (await source.CheckSourceAsync([], cancellation)).Single(line => line.Step == "large objects").Found, StringComparison.Ordinal);
         Assert.Matches("1 table by key: .*1 table with a key by the whole row.*1 table without a key", line.Found);
     }
 

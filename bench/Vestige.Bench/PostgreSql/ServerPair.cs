@@ -76,6 +76,14 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
         await Engine.RunAsync(name, "bench", CancellationToken.None);
     }
 
+    /// <summary>A slot at the source, and the server's own subscription from it in the baseline; both commit durably.</summary>
+    public async Task SubscribeAsync(string table, bool enabled)
+    {
+        await Source.RunAsync($"CREATE PUBLICATION baseline FOR TABLE {table}");
+        await Source.RunAsync("SELECT pg_create_logical_replication_slot('baseline', 'pgoutput')");
+        await Baseline.RunAsync($"CREATE SUBSCRIPTION baseline CONNECTION 'host=127.0.0.1 port={Source.Cluster.Port} dbname={Source.Name} user=dba password={Cluster.Password}' PUBLICATION baseline WITH (create_slot = false, slot_name = 'baseline', enabled = {enabled}, copy_data = false, synchronous_commit = 'on')");
+    }
+
     /// <summary>The rows of a table from the source to the baseline by the server's own tools.</summary>
     public Task<string> PipeAsync(string table) => Cluster.RunAsync(
         "sh",

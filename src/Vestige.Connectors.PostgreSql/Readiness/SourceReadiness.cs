@@ -24,6 +24,11 @@ internal static class SourceReadiness
             await SlotAsync(connection, source.Names.Slot, cancellation),
             await OpenTransactionsAsync(connection, cancellation),
         };
+        if (await LargeObjectsAsync(connection, cancellation) is { } large)
+        {
+            lines.Add(large);
+        }
+
         foreach (var table in tables)
         {
             if (await TableAsync(connection, table, cancellation) is { } line)
@@ -130,6 +135,17 @@ internal static class SourceReadiness
         "more than 0; Vestige's own sessions run without time-outs",
         value == "0" ? "ALTER SYSTEM SET wal_sender_timeout = '60s'; then SELECT pg_reload_conf()." : null,
         TimeSpan.Zero);
+
+    /// <summary>Large objects belong to no table and are not in the log; null when the database has none.</summary>
+    private static async Task<ReadinessLine?> LargeObjectsAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        const int Counted = 1000;
+        await using var command = new NpgsqlCommand($"SELECT count(*) FROM (SELECT FROM pg_largeobject_metadata LIMIT {Counted}) some", connection);
+        var count = (long)(await command.ExecuteScalarAsync(cancellation))!;
+        return count == 0
+            ? null
+            : new ReadinessLine("large objects", true, $"{(count == Counted ? $"{Figures.Count(count)} or more" : Figures.Count(count))} in the database; they are not in the log and do not cross, only the numbers that refer to them do", "none that a table refers to", null, TimeSpan.Zero);
+    }
 
     /// <summary>What the log says about the row before, by table, and what that means for updates and deletes.</summary>
     private static async Task<ReadinessLine> IdentityAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)

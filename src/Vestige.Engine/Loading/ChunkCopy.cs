@@ -145,9 +145,12 @@ internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITarge
             await transaction.CommitAsync(ProgressUpdate.None, cancellation);
         }
 
-        foreach (var (load, _) in written.Where(entry => entry.Load.Wrote(entry.Rows)))
+        foreach (var (load, rows) in written)
         {
-            ended.Writer.TryWrite(load);
+            if (load.Wrote(rows))
+            {
+                ended.Writer.TryWrite(load);
+            }
         }
     }
 
