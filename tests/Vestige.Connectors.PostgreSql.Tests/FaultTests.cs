@@ -228,6 +228,24 @@ public sealed class FaultTests(TwoServers servers)
         await crossing.SameAsync("t");
     }
 
+    /// <summary>The progress was removed, or the connection now leads to another database that has such tables.</summary>
+    [Fact]
+    public async Task Rows_of_a_target_that_knows_nothing_of_the_crossing_are_not_deleted()
+    {
+        var (a, b) = await OneTableAsync();
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await crossing.Engine.PauseAsync(Crossing.Name, "test", cancellation);
+        await b.RunAsync("DROP SCHEMA vestige CASCADE; UPDATE t SET v = 'somebody else''s'");
+        await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
+        await crossing.UntilAsync(() => crossing.Status.Fault is not null, "the fault");
+        Assert.Contains("already has", crossing.Status.Fault!.What, StringComparison.Ordinal);
+        Assert.Equal("0", await b.AskAsync("SELECT count(*) FROM t WHERE v <> 'somebody else''s'"));
+        await b.RunAsync("DELETE FROM t");
+        await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
+        await crossing.SameAsync("t");
+    }
+
     [Fact]
     public async Task A_refused_row_is_named_and_what_came_before_it_is_there()
     {

@@ -130,17 +130,17 @@ internal static class SourceReadiness
     /// <summary>After a line has died, the slot stays taken for that long, and reading it again has to wait.</summary>
     private static ReadinessLine TimeOut(string value) => new(
         "wal_sender_timeout",
-        value != "0",
-        value == "0" ? "0 is in force: the server never gives up a reader whose line has died, and its slot stays taken" : $"{value} is in force: that long the slot stays taken after a line has died",
+        true,
+        value == "0" ? "0 is in force: the server never gives up a reader whose line has died, and its slot stays taken; ALTER SYSTEM SET wal_sender_timeout = '60s' and SELECT pg_reload_conf() change that" : $"{value} is in force: that long the slot stays taken after a line has died",
         "more than 0; Vestige's own sessions run without time-outs",
-        value == "0" ? "ALTER SYSTEM SET wal_sender_timeout = '60s'; then SELECT pg_reload_conf()." : null,
+        null,
         TimeSpan.Zero);
 
     /// <summary>Large objects belong to no table and are not in the log; null when the database has none.</summary>
     private static async Task<ReadinessLine?> LargeObjectsAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         const int Counted = 1000;
-        await using var command = new NpgsqlCommand($"SELECT count(*) FROM (SELECT FROM pg_largeobject_metadata LIMIT {Counted}) some", connection);
+        await using var command = new NpgsqlCommand($"SELECT count(*) FROM (SELECT FROM pg_largeobject_metadata LIMIT {Counted}) counted", connection);
         var count = (long)(await command.ExecuteScalarAsync(cancellation))!;
         return count == 0
             ? null

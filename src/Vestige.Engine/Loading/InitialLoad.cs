@@ -11,7 +11,7 @@ namespace Vestige.Engine.Loading;
 /// written and its keys are built; an interrupted load begins the tables again that were not marked, from a snapshot of its
 /// own.
 /// </summary>
-internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, TimeProvider clock)
+internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, bool emptyExisting, TimeProvider clock)
 {
     private const int Readers = 2;
 
@@ -38,6 +38,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             chunks.AddRange(ranges.Select(range => new LoadChunk(load, range, Math.Max(1.0, (double)form.EstimatedRows / ranges.Count))));
         }
 
+        await CheckAsync(forms, cancellation);
         StartedAt = clock.GetUtcNow();
         Tables = loads;
         await PrepareAsync(forms, identity, first, cancellation);
@@ -63,6 +64,26 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         }
 
         return forms;
+    }
+
+    /// <summary>
+    /// A table that the target does not know as this crossing's own is checked once more before it is emptied: the target may
+    /// be another one than at the start, or somebody may have removed the progress from it.
+    /// </summary>
+    private async Task CheckAsync(List<TableDescription> forms, CancellationToken cancellation)
+    {
+        var begun = session.Progress.Tables.Select(progress => progress.Table).ToHashSet();
+        var fresh = forms.Select(form => form.Schema).Where(form => !begun.Contains(form.Name)).ToList();
+        if (fresh.Count == 0)
+        {
+            return;
+        }
+
+        var lines = await target.CheckTargetAsync(fresh, emptyExisting, begun, cancellation);
+        if (lines.FirstOrDefault(line => !line.Ok) is { } wrong)
+        {
+            throw new PortException($"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was changed there.") { Mend = wrong.Mend };
+        }
     }
 
     /// <summary>Makes the tables empty and of the source's form, and writes down that they are begun.</summary>

@@ -193,7 +193,7 @@ public sealed class CrossingWorker
     {
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
         var first = session.Progress.Position is null;
-        var loading = new InitialLoad(source, target, session, clock);
+        var loading = new InitialLoad(source, target, session, definition.Existing == ExistingRows.Empty, clock);
         state.Loads(loading);
         works();
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
