@@ -70,6 +70,7 @@ static void Register(IServiceCollection services, VestigeSettings settings)
     services.AddSingleton<IConnectorKind>(provider => new StandInKind(settings.StandInPath, provider.GetRequiredService<TimeProvider>()));
     services.AddSingleton<IConnectorKind>(provider => new PostgreSqlKind(settings.Installation(), provider.GetRequiredService<TimeProvider>()));
     services.AddSingleton<ConnectionDirectory>();
+    services.AddSingleton<ConnectionChange>();
     services.AddSingleton<IConnections>(provider => provider.GetRequiredService<ConnectionDirectory>());
     services.AddSingleton<ControlStore>();
     services.AddSingleton<IControlStore>(provider => provider.GetRequiredService<ControlStore>());

@@ -85,6 +85,20 @@ public sealed class FaultTests(TwoServers servers)
     }
 
     [Fact]
+    public async Task A_target_that_is_lost_while_nothing_is_to_be_applied_is_missed_too()
+    {
+        await using var server = await Cluster.StartAsync();
+        var (a, b) = (await servers.A.MakeDatabaseAsync(), await server.MakeDatabaseAsync());
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY)");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await server.HaltAsync(immediate: false);
+        await crossing.UntilAsync(() => crossing.Status.Waiting is not null, "a message");
+        await server.BootAsync();
+        await crossing.UntilAsync(() => crossing.Status.Waiting is null && crossing.Status.State == CrossingState.Following, "following again");
+    }
+
+    [Fact]
     public async Task A_dropped_slot_is_said_at_once_and_only_a_new_load_goes_on()
     {
         var (a, b) = await OneTableAsync();

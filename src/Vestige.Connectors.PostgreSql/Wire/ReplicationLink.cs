@@ -278,10 +278,12 @@ internal sealed class ReplicationLink : IAsyncDisposable
     {
         await stream.DisposeAsync();
         socket.Dispose();
-        if (pending is not null)
+
+        // Who reads meanwhile takes the failure of its read, and forgets it, too.
+        if (pending is { } reading)
         {
-            await Task.WhenAny(pending);
-            _ = pending.Exception;
+            await Task.WhenAny(reading);
+            _ = reading.Exception;
         }
 
         sending.Dispose();

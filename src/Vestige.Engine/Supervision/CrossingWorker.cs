@@ -23,6 +23,7 @@ namespace Vestige.Engine.Supervision;
 public sealed class CrossingWorker
 {
     private const int BatchBytes = 4 << 20;
+    private static readonly TimeSpan ProveEvery = TimeSpan.FromSeconds(10);
     private readonly CrossingDefinition definition;
     private readonly ISource source;
     private readonly ITarget target;
@@ -212,6 +213,7 @@ public sealed class CrossingWorker
         using var gathering = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
         var (mine, router) = OpenGatherer(session.Progress);
         Task<Batch?>? next = null;
+        Task? idle = null;
         try
         {
             while (true)
@@ -223,9 +225,16 @@ public sealed class CrossingWorker
                 }
 
                 next ??= mine.NextAsync(gathering.Token);
-                await Task.WhenAny(next, steered);
+                idle ??= Task.Delay(ProveEvery, clock, CancellationToken.None);
+                await Task.WhenAny(next, steered, idle);
                 if (!next.IsCompleted)
                 {
+                    if (idle.IsCompleted)
+                    {
+                        idle = null;
+                        await ProveAsync(session, cancellation);
+                    }
+
                     continue;
                 }
 
@@ -270,6 +279,16 @@ public sealed class CrossingWorker
                 await Task.WhenAny(next);
             }
         }
+    }
+
+    /// <summary>
+    /// With nothing to apply, a worker would not notice that its target is gone or that another has taken over; so it looks,
+    /// and what it then meets ends the turn as it would with rows in hand.
+    /// </summary>
+    private static async Task ProveAsync(ITargetSession session, CancellationToken cancellation)
+    {
+        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+        await transaction.CommitAsync(ProgressUpdate.None, cancellation);
     }
 
     private (BatchGatherer Gatherer, ChangeRouter Router) OpenGatherer(TargetProgress progress)

@@ -4,6 +4,7 @@ using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
+using Vestige.Web.Views;
 
 namespace Vestige.Web.Api;
 
@@ -37,21 +38,50 @@ public static class ConnectionApi
             ? Problems.Of(409, "exists", $"There is a connection {body.Name} already.", "Choose another name, or PUT to change it.", "name")
             : await KeepAsync(body, connections, created: true, cancellation);
 
-    private static async Task<IResult> SaveAsync(string name, ConnectionBody body, ConnectionDirectory connections, CrossingEngine engine, CancellationToken cancellation)
+    private static async Task<IResult> SaveAsync(
+        string name,
+        ConnectionBody body,
+        ConnectionDirectory connections,
+        ConnectionChange change,
+        CrossingEngine engine,
+        HttpContext context,
+        CancellationToken cancellation,
+        bool confirm = false)
     {
         if (connections.Find(name) is null)
         {
             return Problems.NotFound($"connection {name}");
         }
 
-        if (RunningUsersOf(name, engine) is { Count: > 0 } running)
+        if (body.Name != name)
         {
-            return Problems.Of(409, "in-use", $"{name} is used by {string.Join(", ", running)}, running.", "Pause those crossings, then change the connection.", "name");
+            return Problems.Of(422, "definition", "The name differs from the one in the path.", "A connection cannot be renamed.", "name");
         }
 
-        return body.Name != name
-            ? Problems.Of(422, "definition", "The name differs from the one in the path.", "A connection cannot be renamed.", "name")
-            : await KeepAsync(body, connections, created: false, cancellation);
+        if (RunningUsersOf(name, engine) is not { Count: > 0 } running)
+        {
+            return await KeepAsync(body, connections, created: false, cancellation);
+        }
+
+        if (!confirm)
+        {
+            return Problems.Of(409, "in-use", $"{name} is used by {string.Join(", ", running)}, running.", "Add ?confirm=true: they are paused, and go on with the new settings. Or pause them first.", "name");
+        }
+
+        var changed = new ConnectionDefinition(body.Name, body.Kind, body.Settings ?? [], body.Secret is not null);
+        if (connections.Check(changed) is { Count: > 0 } problems)
+        {
+            return Problems.Definition(problems);
+        }
+
+        var failed = (await change.TestAsync(changed, body.SecretText, cancellation)).FirstOrDefault(line => !line.Ok);
+        if (failed is not null)
+        {
+            return Problems.Of(409, "not-ready", $"{failed.Step}: {failed.Found}. Nothing was changed.", failed.Mend ?? "Correct the settings.", "settings");
+        }
+
+        await change.ApplyAsync(changed, body.SecretText, Who.Of(context), cancellation);
+        return Results.Ok(View(connections.Find(name)!));
     }
 
     private static async Task<IResult> KeepAsync(ConnectionBody body, ConnectionDirectory connections, bool created, CancellationToken cancellation)

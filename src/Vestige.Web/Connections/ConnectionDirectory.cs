@@ -59,6 +59,13 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
         return problems;
     }
 
+    /// <summary>A connector for settings that are not kept, which have been checked; the caller disposes it. A null secret means the one that is kept.</summary>
+    public IConnector Candidate(ConnectionDefinition connection, string? secret)
+    {
+        ArgumentNullException.ThrowIfNull(connection);
+        return KindOf(connection.Kind)!.Open(connection.Name, connection.Settings, secret ?? Secret(connection.Name));
+    }
+
     /// <summary>Keeps a connection, new or changed. The secret is encrypted; null leaves the one that is kept.</summary>
     public async Task SaveAsync(ConnectionDefinition connection, string? secret, CancellationToken cancellation)
     {

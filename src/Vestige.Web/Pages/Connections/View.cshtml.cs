@@ -17,7 +17,7 @@ using Vestige.Web.Views;
 namespace Vestige.Web.Pages.Connections;
 
 /// <summary>Can we read and write there, what is missing, what is in it? For a stand-in also: its drills and its workload.</summary>
-public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, DemoSetup demo) : PageModel
+public class ViewModel(ConnectionDirectory connections, ConnectionChange change, CrossingEngine engine, DemoSetup demo) : PageModel
 {
     private const int TablesShown = 200;
 
@@ -183,19 +183,23 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
         return Redirect($"/connections/{name}");
     }
 
-    /// <summary>The crossings that use it and run; it cannot be changed under them.</summary>
+    /// <summary>Settings that were tried and wait for a confirmation; null when there are none.</summary>
+    public IReadOnlyDictionary<string, string>? Tried { get; private set; }
+
+    /// <summary>What trying them gave.</summary>
+    public IReadOnlyList<ReadinessLine> TriedLines { get; private set; } = [];
+
+    /// <summary>A password was typed, and is to be typed again, since it is kept nowhere until then.</summary>
+    public bool PasswordTyped { get; private set; }
+
+    /// <summary>The crossings that use it and run; it is changed under them only when that is confirmed.</summary>
     public IReadOnlyList<string> RunningUsers => ConnectionApi.RunningUsersOf(Connection.Name, engine);
 
-    public async Task<IActionResult> OnPostChangeAsync(string name, string? password, CancellationToken cancellation)
+    public async Task<IActionResult> OnPostChangeAsync(string name, string? password, bool confirmed, CancellationToken cancellation)
     {
         if (!Find(name) || StandIn is not null)
         {
             return NotFound();
-        }
-
-        if (RunningUsers.Count > 0)
-        {
-            return await RefuseAsync(name, $"Nothing was changed: {string.Join(", ", RunningUsers)} runs. Pause it first.");
         }
 
         var changed = Connection with { Settings = IndexModel.SettingsIn(Request.Form) };
@@ -205,8 +209,21 @@ public class ViewModel(ConnectionDirectory connections, CrossingEngine engine, D
             return await RefuseAsync(name, $"Nothing was changed. {string.Join(" ", problems.Select(problem => $"{problem.Field}: {problem.Found}. {problem.Mend}"))}");
         }
 
-        await connections.SaveAsync(changed, string.IsNullOrEmpty(password) ? null : ConnectionBody.SecretOf(password), cancellation);
-        TempData["Done"] = "Changed. The test at the right is of the new settings.";
+        var secret = string.IsNullOrEmpty(password) ? null : ConnectionBody.SecretOf(password);
+        if (RunningUsers.Count > 0)
+        {
+            TriedLines = await change.TestAsync(changed, secret, cancellation);
+            if (!confirmed || TriedLines.Any(line => !line.Ok))
+            {
+                (Tried, PasswordTyped) = (changed.Settings, secret is not null);
+                return await OnGetAsync(name, null, null, cancellation);
+            }
+        }
+
+        var reconnected = await change.ApplyAsync(changed, secret, Who.Of(HttpContext), cancellation);
+        TempData["Done"] = reconnected.Count == 0
+            ? "Changed. The test at the right is of the new settings."
+            : $"Changed. {string.Join(", ", reconnected)} paused for it and {(reconnected.Count == 1 ? "goes" : "go")} on.";
         return Redirect($"/connections/{name}");
     }
 
