@@ -16,13 +16,8 @@ namespace Vestige.Connectors.PostgreSql.Wire;
 /// </summary>
 internal sealed class ReplicationLink : IAsyncDisposable
 {
-    private const int ReceiveBuffer = 4 << 20;
     private const int GatherBytes = 64 << 10;
     private const int BusyBytes = 8 << 10;
-
-    // From linux/tcp.h; the framework has no name for it.
-    private const int TcpLevel = 6;
-    private const int TcpUserTimeout = 18;
     private static readonly DateTimeOffset Epoch = new(2000, 1, 1, 0, 0, 0, TimeSpan.Zero);
     private readonly Socket socket;
     private readonly SemaphoreSlim sending = new(1);
@@ -69,43 +64,11 @@ internal sealed class ReplicationLink : IAsyncDisposable
     /// <summary>Connects and encrypts as the settings say, without signing in.</summary>
     public static async Task<ReplicationLink> ConnectAsync(PostgreSqlSettings settings, CancellationToken cancellation)
     {
-        var unix = settings.Host.StartsWith('/');
-        var made = unix
-            ? new Socket(AddressFamily.Unix, SocketType.Stream, ProtocolType.Unspecified)
-            : new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
-        made.ReceiveBufferSize = ReceiveBuffer;
-        if (!unix)
-        {
-            GiveUpOnSilence(made);
-        }
-
-        try
-        {
-            using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
-            patience.CancelAfter(TimeSpan.FromSeconds(10));
-            if (unix)
-            {
-                await made.ConnectAsync(new UnixDomainSocketEndPoint($"{settings.Host}/.s.PGSQL.{settings.Port}"), patience.Token);
-            }
-            else
-            {
-                await made.ConnectAsync(settings.Host, settings.Port, patience.Token);
-            }
-        }
-        catch (Exception exception) when (exception is SocketException or OperationCanceledException && !cancellation.IsCancellationRequested)
-        {
-            made.Dispose();
-            throw new PortException($"Connecting to {settings.Host} port {settings.Port}: {(exception is SocketException ? exception.Message : "no answer in 10 s")}.", exception)
-            {
-                Transient = true,
-                Mend = "Look at the server and at the line to it; it is tried again by itself.",
-            };
-        }
-
+        var made = await LineSocket.OpenAsync(settings, cancellation);
         var link = new ReplicationLink(made, $"Replication connection to {settings.Host} port {settings.Port}");
         try
         {
-            if (settings.Tls != TlsMode.Off && !unix)
+            if (settings.Tls != TlsMode.Off && made.AddressFamily != AddressFamily.Unix)
             {
                 await link.EncryptAsync(settings, cancellation);
             }
@@ -116,21 +79,6 @@ internal sealed class ReplicationLink : IAsyncDisposable
         {
             await link.DisposeAsync();
             throw;
-        }
-    }
-
-    /// <summary>
-    /// A line that died without a word is found by the system within a minute: by probes while nothing is on its way, and by
-    /// what was sent and never acknowledged.
-    /// </summary>
-    private static void GiveUpOnSilence(Socket made)
-    {
-        made.SetSocketOption(SocketOptionLevel.Socket, SocketOptionName.KeepAlive, true);
-        made.SetSocketOption(SocketOptionLevel.Tcp, SocketOptionName.TcpKeepAliveTime, 20);
-        made.SetSocketOption(SocketOptionLevel.Tcp, SocketOptionName.TcpKeepAliveInterval, 5);
-        if (OperatingSystem.IsLinux())
-        {
-            made.SetRawSocketOption(TcpLevel, TcpUserTimeout, BitConverter.GetBytes(60_000));
         }
     }
 
