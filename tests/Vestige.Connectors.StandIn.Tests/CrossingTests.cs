@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Microsoft.Data.Sqlite;
 using Microsoft.Extensions.Logging.Abstractions;
 using Vestige.Connectors.StandIn.Bench;
@@ -28,19 +29,13 @@ public sealed class CrossingTests : IAsyncLifetime
     private StandInDatabase b = null!;
     private CrossingEngine engine = null!;
 
+    private readonly MemoryStore store = new();
+
     public async ValueTask InitializeAsync()
     {
         a = StandInDatabase.Open(folder.File("a.db"), "a", new StandInOptions(), TimeProvider.System);
         b = StandInDatabase.Open(folder.File("b.db"), "b", new StandInOptions(), TimeProvider.System);
-        engine = new CrossingEngine(
-            new Systems(a, b, folder),
-            new MemoryStore(),
-            new NoCipher(),
-            new EngineOptions(new SpoolOptions()),
-            TimeProvider.System,
-            new Random(1),
-            NullLogger.Instance);
-        await engine.StartAsync(cancellation);
+        await BeginAsync();
         await RunAsync(a, """
             CREATE TABLE author (id INTEGER PRIMARY KEY, name TEXT NOT NULL, handle TEXT UNIQUE);
             CREATE TABLE book (isbn TEXT NOT NULL, copy INTEGER NOT NULL, author_id INTEGER REFERENCES author (id) ON DELETE CASCADE, price REAL, cover BLOB, PRIMARY KEY (isbn, copy));
@@ -181,7 +176,7 @@ public sealed class CrossingTests : IAsyncLifetime
         Assert.Contains("column shelf added", book.Cause!, StringComparison.Ordinal);
         await engine.ReloadAsync(Name, [new TableName("a", "book")], "test", cancellation);
         await SameAsync();
-        Assert.Equal(TableState.Following, engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book").State);
+        await WaitAsync(() => engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book").State == TableState.Following, "the table following again");
     }
 
     [Fact]
@@ -194,8 +189,45 @@ public sealed class CrossingTests : IAsyncLifetime
         await RunAsync(a, "INSERT INTO author VALUES (70, 'n', NULL)");
         await a.FillLogAsync(cancellation);
         a.Drills.ReaderStopped = false;
+        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
+        Assert.True(engine.Status(Name)!.Capture!.LostPlace);
+        var fault = engine.Status(Name)!.Fault!;
+        Assert.True(fault.PlaceLost);
+        Assert.Contains("no longer holds", fault.What, StringComparison.Ordinal);
+        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => engine.ReloadAsync(Name, [new TableName("a", "author")], "test", cancellation));
+        Assert.Contains("for all tables", refused.Message, StringComparison.Ordinal);
+        await engine.ReloadAsync(Name, [], "test", cancellation);
+        await SameAsync();
+    }
+
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task What_the_spool_holds_is_applied_also_when_the_source_is_gone_for_good(bool restarted)
+    {
+        await engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+        await engine.PauseAsync(Name, "test", cancellation);
+        await RunAsync(a, "INSERT INTO author VALUES (71, 'spooled', NULL)");
+        await WaitAsync(() => engine.Status(Name)!.Capture!.Spooled >= a.Head, "the spool");
+        a.Drills.ReaderStopped = true;
+        await WaitAsync(() => engine.Status(Name)!.Capture is { Running: false }, "stopped reader");
+        await RunAsync(a, "INSERT INTO author VALUES (72, 'lost', NULL)");
+        await a.FillLogAsync(cancellation);
+        a.Drills.ReaderStopped = false;
         await WaitAsync(() => engine.Status(Name)!.Capture is { LostPlace: true }, "lost");
-        Assert.Contains("no longer holds", engine.Status(Name)!.Capture!.Waiting!, StringComparison.Ordinal);
+        if (restarted)
+        {
+            await engine.DisposeAsync();
+            a.Drills.LineCut = true;
+            await BeginAsync();
+        }
+
+        await engine.RunAsync(Name, "test", cancellation);
+        await WaitAsync(() => Ids("b.db", "SELECT id FROM author WHERE id > 70").SequenceEqual([71]), "what was spooled");
+        a.Drills.LineCut = false;
+        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
+        Assert.True(engine.Status(Name)!.Fault!.PlaceLost);
         await engine.ReloadAsync(Name, [], "test", cancellation);
         await SameAsync();
     }
@@ -252,6 +284,19 @@ public sealed class CrossingTests : IAsyncLifetime
             transaction.Run("INSERT OR REPLACE INTO author VALUES (?, ?, NULL)", random.Next(50000, 70000), $"made {i}");
             transaction.Commit();
         }
+    }
+
+    private async Task BeginAsync()
+    {
+        engine = new CrossingEngine(
+            new Systems(a, b, folder),
+            store,
+            new NoCipher(),
+            new EngineOptions(new SpoolOptions()),
+            TimeProvider.System,
+            new Random(1),
+            NullLogger.Instance);
+        await engine.StartAsync(cancellation);
     }
 
     private Task RunAsync(StandInDatabase database, string statement) => StandInBench.RunAsync(database, statement, TimeProvider.System, cancellation);
@@ -319,11 +364,16 @@ public sealed class CrossingTests : IAsyncLifetime
 
     private sealed class MemoryStore : IControlStore
     {
+        private readonly ConcurrentDictionary<string, StoredCrossing> crossings = new();
         private long epoch;
 
-        public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([]);
+        public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([.. crossings.Values]);
 
-        public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation) => Task.CompletedTask;
+        public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
+        {
+            crossings[crossing.Definition.Name] = crossing;
+            return Task.CompletedTask;
+        }
 
         public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 

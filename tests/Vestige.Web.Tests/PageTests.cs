@@ -124,6 +124,29 @@ public sealed partial class PageTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_lost_place_is_told_as_a_fault_that_only_a_new_load_mends_and_loading_again_goes_on()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'x')");
+        await StartAsync("c");
+        await PressAsync("/connections/a", "Reader", ("stop", "true"));
+        await vestige.WaitAsync("c", status => status.GetProperty("lag").GetProperty("atLeast").GetBoolean(), "the stopped reader");
+        await vestige.BenchAsync("a", "INSERT INTO t VALUES (2, 'lost')");
+        await PressAsync("/connections/a", "Fill");
+        await PressAsync("/connections/a", "Reader", ("stop", "false"));
+        await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "faulted", "the fault");
+        var page = Text(await PageAsync("/crossings/c"));
+        Assert.Contains("no longer holds", page, StringComparison.Ordinal);
+        Assert.Contains("Load again …", page, StringComparison.Ordinal);
+        Assert.DoesNotContain("kept in the spool", page, StringComparison.Ordinal);
+        Assert.DoesNotContain(">Resume<", page, StringComparison.Ordinal);
+        Assert.Contains("place lost", Text(await PageAsync("/")), StringComparison.Ordinal);
+        await vestige.PostAsync("/api/v1/crossings/c/reload", new { tables = Array.Empty<string>() });
+        await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "following", "following again");
+        Assert.Equal(2, (await vestige.BenchAsync("b", "SELECT * FROM t")).Body.GetProperty("rows").GetArrayLength());
+    }
+
+    [Fact]
     public async Task A_server_that_does_not_answer_is_told_at_the_rung_that_fails_without_its_secret()
     {
         var settings = new { host = "127.0.0.1", port = "1", database = "catalogue", user = "reader", note = "the cataloguing team" };
@@ -160,6 +183,9 @@ public sealed partial class PageTests : IAsyncLifetime
     [GeneratedRegex("<script(?![^>]*src=)", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex InlineScript();
 
+    [GeneratedRegex("name=\"__RequestVerificationToken\"[^>]*value=\"(?<token>[^\"]+)\"", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
+    private static partial Regex Token();
+
     [GeneratedRegex("href=\"(?<address>/crossings/c/tables/[^\"]+)\"", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex TableLink();
 
@@ -171,6 +197,16 @@ public sealed partial class PageTests : IAsyncLifetime
         var html = await answer.Content.ReadAsStringAsync(cancellation);
         Assert.True(answer.IsSuccessStatusCode, $"{path}: {answer.StatusCode} {html}");
         return html;
+    }
+
+    /// <summary>Sends a form of a page, as its button does.</summary>
+    private async Task PressAsync(string path, string handler, params (string Name, string Value)[] fields)
+    {
+        var token = Token().Match(await PageAsync(path)).Groups["token"].Value;
+        var body = fields.Append((Name: "__RequestVerificationToken", Value: token)).Select(field => KeyValuePair.Create(field.Name, field.Value));
+        using var content = new FormUrlEncodedContent(body);
+        using var answer = await vestige.Http.PostAsync($"{path}?handler={handler}", content, cancellation);
+        Assert.True(answer.IsSuccessStatusCode, $"{path} {handler}: {answer.StatusCode}");
     }
 
     private async Task MakeAsync(params string[] names)

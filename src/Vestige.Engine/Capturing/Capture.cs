@@ -61,6 +61,9 @@ public sealed class Capture : IAsyncDisposable
 
     public CaptureStatus Status => state.Status;
 
+    /// <summary>Why the log cannot be read on from where the spool ends; null unless its place there is lost.</summary>
+    public PlaceLostException? Loss => state.Loss is { } why ? new PlaceLostException(why) { Mend = "Load the crossings of this source again." } : null;
+
     public void Start() => running = RunAsync();
 
     /// <summary>
@@ -83,13 +86,12 @@ public sealed class Capture : IAsyncDisposable
         while (true)
         {
             var turned = Turned.Next;
-            var status = Status;
-            if (status.LostPlace)
+            if (Loss is { } loss)
             {
-                throw LostPlace();
+                throw loss;
             }
 
-            if (status.Running && Spool.Identity is not null && Carries(all))
+            if (Status.Running && Spool.Identity is not null && Carries(all))
             {
                 return;
             }
@@ -206,14 +208,15 @@ public sealed class Capture : IAsyncDisposable
         var inside = false;
         await using var reader = await Source.OpenLogAsync(Spool.Last, chosen, Spool.Tables, Spool.Relations, cancellation);
         await Spool.CarryAsync(chosen, cancellation);
-        await WorksAsync(chosen);
+        SetCarried(chosen);
         while (!reopen || inside)
         {
             await WaitForRoomAsync(cancellation);
             var read = await reader.ReadAsync(PollWait, cancellation);
-            works();
             inside = read.Fragments.Count > 0 ? !read.Fragments[^1].Last : inside;
             await TakeAsync(read, cancellation);
+            works();
+            await TellItWorksAsync();
             if (clock.GetUtcNow() - state.SampledAt >= SampleEvery)
             {
                 await Spool.TrimAsync(cancellation);
@@ -302,7 +305,7 @@ public sealed class Capture : IAsyncDisposable
 
         if (announced)
         {
-            await WorksAsync(null);
+            await TellItWorksAsync();
         }
     }
 
@@ -312,17 +315,25 @@ public sealed class Capture : IAsyncDisposable
         state.Sample(sample, clock.GetUtcNow());
     }
 
-    private async Task WorksAsync(IReadOnlySet<TableName>? chosen)
+    private void SetCarried(IReadOnlySet<TableName> chosen)
     {
-        var again = state.Works();
         lock (gate)
         {
-            carried = chosen ?? carried;
+            carried = chosen;
         }
 
         Turned.Beat();
-        if (again)
+    }
+
+    /// <summary>
+    /// Said when something was read and is durable: to have opened the log says nothing of the spool's disk, and would be
+    /// taken back a moment later.
+    /// </summary>
+    private async Task TellItWorksAsync()
+    {
+        if (state.Works())
         {
+            Turned.Beat();
             await events.OfConnectionAsync(Connection, EventKind.Note, "Reading the log again.");
         }
     }
@@ -353,9 +364,6 @@ public sealed class Capture : IAsyncDisposable
         Turned.Beat();
         await events.OfConnectionAsync(Connection, EventKind.Fault, exception.Message);
     }
-
-    private PlaceLostException LostPlace() =>
-        new(Status.Waiting ?? "The log was lost.") { Mend = "Load the crossings of this source again." };
 
     private bool SetWaiting(string why)
     {

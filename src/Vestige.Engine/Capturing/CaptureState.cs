@@ -19,7 +19,7 @@ internal sealed class CaptureState(string connection, Spool spool)
     private DateTimeOffset? firstUnspooled;
     private string? waiting;
     private DateTimeOffset? waitingSince;
-    private bool lost;
+    private string? loss;
 
     public CaptureStatus Status
     {
@@ -32,7 +32,7 @@ internal sealed class CaptureState(string connection, Spool spool)
                     waiting is null,
                     waiting,
                     waitingSince,
-                    lost,
+                    loss is not null,
                     LogPosition.Max(head?.Head ?? captured, captured),
                     captured,
                     spool.Last,
@@ -60,6 +60,18 @@ internal sealed class CaptureState(string connection, Spool spool)
             lock (gate)
             {
                 return head;
+            }
+        }
+    }
+
+    /// <summary>Why the place in the log is lost; null while it is not.</summary>
+    public string? Loss
+    {
+        get
+        {
+            lock (gate)
+            {
+                return loss;
             }
         }
     }
@@ -160,7 +172,7 @@ internal sealed class CaptureState(string connection, Spool spool)
     {
         lock (gate)
         {
-            lost = true;
+            loss = why;
             waiting = why;
             waitingSince ??= now;
         }
@@ -170,7 +182,7 @@ internal sealed class CaptureState(string connection, Spool spool)
     {
         lock (gate)
         {
-            lost = false;
+            loss = null;
             captured = LogPosition.Zero;
         }
     }

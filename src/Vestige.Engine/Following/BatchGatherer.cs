@@ -76,7 +76,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             var read = await reader.TryReadAsync(batchBytes, cancellation);
             if (read.Count == 0)
             {
-                if (Limit is { } limit && end >= limit)
+                if (Limit is { } limit && end >= limit && spool.Readable)
                 {
                     return false;
                 }

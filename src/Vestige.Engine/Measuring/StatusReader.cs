@@ -32,7 +32,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         var (arriving, appliedRate) = entry.Meter.Rates();
         var backlog = BacklogOf(view?.Place ?? entry.Place, capture, applied);
         var clears = entry.Meter.WhenClear(lag is { Current: true } ? 0 : backlog.Changes);
-        var captured = log is null ? TimeSpan.Zero : LagRule.Age(now, log.FirstUncaptured);
+        var captured = log is null ? TimeSpan.Zero : Uncaptured(now, log, applied, lag);
         var spooled = log is null ? TimeSpan.Zero : Max(captured, LagRule.Age(now, log.FirstUnspooled));
         var load = view?.Load;
         var (ends, rate) = LoadForecast(now, load);
@@ -76,6 +76,12 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         var cut = !log.Running || now - log.SampledAt > HeadAge;
         return LagRule.Read(now + log.ClockDifference, oldest, log.ProvenAt + log.ClockDifference, log.PassedHead && applied >= log.Spooled, cut);
     }
+
+    /// <summary>Where all that was captured is applied, whatever it is behind by is not captured yet.</summary>
+    private static TimeSpan Uncaptured(DateTimeOffset now, CaptureStatus log, LogPosition? applied, LagReading? lag) =>
+        applied >= log.Spooled && log.FirstUnspooled is null && lag is { } reading
+            ? reading.Behind
+            : LagRule.Age(now, log.FirstUncaptured);
 
     private static CrossingState StateOf(CrossingEntry entry, WorkerView? view, LagReading? lag)
     {

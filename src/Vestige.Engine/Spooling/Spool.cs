@@ -87,6 +87,18 @@ public sealed class Spool : IAsyncDisposable
         }
     }
 
+    /// <summary>False before the start and while files are read anew; nothing found then says nothing of what is held.</summary>
+    public bool Readable
+    {
+        get
+        {
+            lock (gate)
+            {
+                return entries.Count > 0;
+            }
+        }
+    }
+
     public bool Full => Bytes >= options.BudgetBytes;
 
     /// <summary>Opens a spool, cutting off what a crash left unfinished.</summary>

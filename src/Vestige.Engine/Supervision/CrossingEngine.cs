@@ -166,10 +166,15 @@ public sealed class CrossingEngine : IAsyncDisposable
             throw new RequestRefusedException($"{crossing} was never started.") { Mend = "Start it." };
         }
 
+        var capture = captures.Find(entry.Stored.Definition.Source);
+        if (tables.Count > 0 && capture?.Loss is { } loss)
+        {
+            throw new RequestRefusedException($"The place in the source's log is lost, for all tables. {loss.Message}") { Mend = "Load the whole crossing again." };
+        }
+
         await HaltAsync(entry, new StopRequest(StopManner.Now));
         await DesireAsync(entry, DesiredState.Pause, by, cancellation);
         var target = connections.Target(entry.Stored.Definition.Target);
-        var capture = captures.Find(entry.Stored.Definition.Source);
         await using (var session = await target.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, cancellation), cancellation))
         {
             var again = Again(session.Progress, tables);
@@ -177,7 +182,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             await transaction.CommitAsync(new ProgressUpdate(null, again, Restart: tables.Count == 0), cancellation);
         }
 
-        if (tables.Count == 0 && capture is { Status.LostPlace: true })
+        if (capture is { Loss: not null })
         {
             await capture.RestartAsync(cancellation);
         }

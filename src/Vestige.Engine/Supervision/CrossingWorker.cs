@@ -119,10 +119,14 @@ public sealed class CrossingWorker
         await using var session = await target.OpenSessionAsync(definition.Name, epoch, now);
         state.Take(session.Progress);
         var wanted = await TablesAsync(session.Progress, now);
-        await capture.CarryAsync(wanted, now);
+        var missing = wanted.Where(name => !session.Progress.Tables.Any(table => table.Table == name && table.Loaded)).ToList();
+        if (missing.Count > 0 || session.Progress.Position is null || !capture.Spool.Tables.IsSupersetOf(wanted))
+        {
+            await capture.CarryAsync(wanted, now);
+        }
+
         Agree(session.Progress);
         capture.Spool.Hold(definition.Name, session.Progress.Position);
-        var missing = wanted.Where(name => !session.Progress.Tables.Any(table => table.Table == name && table.Loaded)).ToList();
         if (missing.Count > 0)
         {
             await LoadAsync(session, missing, works, now);
@@ -218,15 +222,16 @@ public sealed class CrossingWorker
         {
             while (true)
             {
-                var steered = Steering.Changed.Next;
+                var (steered, turned) = (Steering.Changed.Next, capture.Turned.Next);
                 if (Rests(mine))
                 {
                     return;
                 }
 
+                EndWithTheLog();
                 next ??= mine.NextAsync(gathering.Token);
                 idle ??= Task.Delay(ProveEvery, clock, CancellationToken.None);
-                await Task.WhenAny(next, steered, idle);
+                await Task.WhenAny(next, steered, turned, idle);
                 if (!next.IsCompleted)
                 {
                     if (idle.IsCompleted)
@@ -278,6 +283,15 @@ public sealed class CrossingWorker
                 gathering.Cancel();
                 await Task.WhenAny(next);
             }
+        }
+    }
+
+    /// <summary>With the place in the log lost, what the spool still holds is applied; then nothing can come any more.</summary>
+    private void EndWithTheLog()
+    {
+        if (capture.Loss is { } loss && state.Applied >= capture.Spool.Last)
+        {
+            throw loss;
         }
     }
 

@@ -70,6 +70,15 @@ public static class Sentences
         };
     }
 
+    /// <summary>When the backlog is gone; one at rest clears nothing.</summary>
+    public static string Backlog(CrossingStatus status)
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        return status.State is CrossingState.Paused or CrossingState.Stopped or CrossingState.Faulted
+            ? "at rest"
+            : Clears(status.Clears, KeepsPace(status));
+    }
+
     public static string Clears(ClearingForecast forecast, bool current)
     {
         ArgumentNullException.ThrowIfNull(forecast);
