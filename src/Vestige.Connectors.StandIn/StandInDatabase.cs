@@ -47,6 +47,7 @@ public sealed class StandInDatabase : IAsyncDisposable
         Run("PRAGMA temp_store = FILE");
         Run("BEGIN IMMEDIATE");
         Run(LogStore.Schema);
+        LogStore.AddMissingColumns(Handle, name);
         using (var identity = new Statement(Handle, "INSERT OR IGNORE INTO vestige_meta (name, value) VALUES ('server', lower(hex(randomblob(8))))", name))
         {
             identity.Run();

@@ -42,6 +42,44 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         Assert.All(crossing.Status.Tables, table => Assert.Equal(0, table.Tally.Unexpected.Total));
     }
 
+    /// <summary>
+    /// Rows that moved within the file, keys that were left, taken up again or exchanged, large values that the log leaves
+    /// out, sub-transactions, and unique values that only hold at the end.
+    /// </summary>
+    [Fact]
+    public async Task An_interrupted_load_goes_on_with_what_is_missing_while_the_source_is_worked_on()
+    {
+        await a.RunAsync(
+            """
+            CREATE TABLE item (id int PRIMARY KEY, place int UNIQUE, note text, body text);
+            ALTER TABLE item ALTER body SET STORAGE EXTERNAL;
+            INSERT INTO item SELECT i, i, repeat('n', 250), CASE WHEN i % 50 = 0 THEN repeat(md5(i::text), 80) END FROM generate_series(1, 400000) i;
+            ANALYZE item;
+            """);
+        using var stop = new CancellationTokenSource();
+        await using var crossing = await Crossing.StartAsync(a, b);
+        var work = Task.WhenAll(WorkOnItemsAsync(1, stop.Token), WorkOnItemsAsync(2, stop.Token));
+        var gone = new List<string>();
+        for (var interruption = 1; interruption <= 2; interruption++)
+        {
+            var rows = 100_000 * interruption;
+            await crossing.UntilAsync(() => crossing.Status.State == CrossingState.Loading && crossing.Status.Tables.Any(table => table.RowsLoaded > rows), $"{rows} rows");
+            await crossing.Engine.PauseAsync(Crossing.Name, "test", CancellationToken.None);
+            gone.Add(await b.AskAsync("SELECT part FROM vestige.progress_table"));
+            await UndisturbedAsync("UPDATE item SET body = body || '!' WHERE id % 5000 = 0; DELETE FROM item WHERE id % 777 = 0; UPDATE item SET id = id + 1000000, note = 'moved' WHERE id % 1111 = 0");
+            await crossing.Engine.RunAsync(Crossing.Name, "test", CancellationToken.None);
+        }
+
+        await crossing.FollowsAsync();
+        await stop.CancelAsync();
+        await work;
+        await crossing.SameAsync("item");
+        Assert.Equal(2, gone.Distinct().Count());
+        Assert.Contains(crossing.Said, said => said.Contains("1 table gone on with where the load was interrupted", StringComparison.Ordinal));
+        Assert.Equal("item_pkey,item_place_key", await b.AskAsync("SELECT string_agg(indexname, ',' ORDER BY indexname) FROM pg_indexes WHERE schemaname = 'public'"));
+        Assert.Equal(0, crossing.Status.Tables[0].Tally.Unexpected.Total);
+    }
+
     [Fact]
     public async Task A_large_value_that_did_not_change_stays_also_when_the_key_moves()
     {
@@ -281,5 +319,50 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         Assert.Equal("0", await a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'"));
         Assert.Equal("0", await a.AskAsync($"SELECT count(*) FROM pg_publication WHERE pubname = '{a.Names.Publication}'"));
         Assert.Equal("0", await b.AskAsync("SELECT count(*) FROM vestige.progress"));
+    }
+
+    /// <summary>Again, when the server chose it as the victim of a deadlock.</summary>
+    private async Task UndisturbedAsync(string statements)
+    {
+        while (true)
+        {
+            try
+            {
+                await a.RunAsync(statements);
+                return;
+            }
+            catch (Npgsql.PostgresException exception) when (exception.SqlState == "40P01")
+            {
+                // Rolled back as a whole.
+            }
+            catch (Npgsql.PostgresException exception) when (exception.SqlState == "23505")
+            {
+                // The place was taken before; so nothing of it happened.
+                return;
+            }
+        }
+    }
+
+    /// <summary>Two of these take each other's unique values, in sub-transactions, some of which are rolled back.</summary>
+    private async Task WorkOnItemsAsync(int seed, CancellationToken stop)
+    {
+        var random = new Random(seed);
+        while (!stop.IsCancellationRequested)
+        {
+            var (one, other) = (random.Next(1, 200_000) * 2 + seed % 2, random.Next(1, 200_000) * 2 + seed % 2);
+            await UndisturbedAsync(
+                $"""
+                BEGIN;
+                UPDATE item SET note = 'changed {random.Next()}' WHERE id = {one};
+                SAVEPOINT inner_one;
+                UPDATE item SET place = -{one} WHERE id = {one} AND EXISTS (SELECT 1 FROM item WHERE id = {other}) AND {one} <> {other};
+                UPDATE item SET place = {one} WHERE id = {other} AND place = {other} AND EXISTS (SELECT 1 FROM item WHERE id = {one} AND place = -{one});
+                SAVEPOINT inner_two;
+                DELETE FROM item WHERE id = {other + 3};
+                INSERT INTO item VALUES ({other + 3}, {3_000_000 + (random.Next() % 1_000_000_000)}, 'made', NULL) ON CONFLICT DO NOTHING;
+                {(random.Next(3) == 0 ? "ROLLBACK TO inner_two" : "RELEASE inner_two")};
+                COMMIT
+                """);
+        }
     }
 }

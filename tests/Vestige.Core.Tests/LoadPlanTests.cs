@@ -1,5 +1,7 @@
 using CsCheck;
+using Vestige.Core.Changes;
 using Vestige.Core.Loading;
+using Vestige.Core.Positions;
 using Xunit;
 
 namespace Vestige.Core.Tests;
@@ -18,6 +20,14 @@ public class LoadPlanTests
         });
     }
 
+    private static Row Key(long number)
+    {
+        var writer = new RowWriter();
+        writer.Begin(1);
+        writer.Integer(number);
+        return writer.ToRow();
+    }
+
     [Fact]
     public void Grahams_own_example_reaches_the_bound()
     {
@@ -30,6 +40,29 @@ public class LoadPlanTests
     [Fact]
     public void Every_chunk_is_given_to_exactly_one_worker() => Gen.Select(Gen.Double[0, 9].Array[0, 50], Gen.Int[1, 6]).Sample((costs, workers) =>
         Assert.Equal(Enumerable.Range(0, costs.Length), LoadPlan.LongestFirst(costs, workers).Workers.SelectMany(mine => mine).Order()));
+
+    /// <summary>Finished in any order, the ranges that touch become one, and nothing is lost on the way through its text.</summary>
+    [Fact]
+    public void Finished_ranges_that_touch_are_one() => Gen.Shuffle(Enumerable.Range(0, 9).ToArray()).Sample(order =>
+    {
+        var part = new LoadPart("mark", new LogPosition(7), 0, []);
+        foreach (var i in order)
+        {
+            part = part.With(new KeyRange(i == 0 ? default : Key(i), i == 8 ? default : Key(i + 1)), 10);
+            part = LoadPart.Parse(part.ToText())!;
+            Assert.Equal(part.Done.Count, part.Done.Select(range => range.After).Distinct().Count());
+        }
+
+        Assert.Equal(default, Assert.Single(part.Done));
+        Assert.Equal((90, new LogPosition(7), "mark"), (part.Rows, part.Since, part.Mark));
+    });
+
+    [Theory]
+    [InlineData("")]
+    [InlineData("1|2|x")]
+    [InlineData("1|2|bWFyaw==|AA==")]
+    [InlineData("one|2|bWFyaw==|")]
+    public void What_is_no_part_of_a_load_is_refused(string text) => Assert.Throws<FormatException>(() => LoadPart.Parse(text));
 
     [Theory]
     [InlineData(0, 1)]

@@ -51,7 +51,7 @@ internal sealed record FoundTable(
         var table = Quote.Name(Name);
         foreach (var constraint in Constraints.Where(constraint => constraint.Kind is 'p' or 'u' or 'x'))
         {
-            var stage = constraint.Kind == 'x' ? PartStage.Index : PartStage.Key;
+            var stage = constraint.Kind switch { 'p' => PartStage.PrimaryKey, 'u' => PartStage.Key, _ => PartStage.Index };
             yield return new SchemaPart(stage, constraint.Name, $"ALTER TABLE {table} ADD CONSTRAINT {Quote.Name(constraint.Name)} {constraint.Statement}");
         }
 

@@ -20,7 +20,6 @@ namespace Vestige.Connectors.PostgreSql.Loading;
 /// </summary>
 internal sealed class PostgreSqlSnapshot : ISourceSnapshot
 {
-    private const int TidRangeVersion = 140000;
     private readonly PostgreSqlSource source;
     private readonly List<NpgsqlConnection> all = [];
     private readonly ConcurrentBag<NpgsqlConnection> free = [];
@@ -63,30 +62,38 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) => UseAsync("Reading the catalogue", CatalogueReader.ReadAsync, cancellation);
 
     /// <summary>
+    /// The table's file and the oldest transaction not ended at the snapshot: as long as the file is the same, a row that was
+    /// not written since stands where it stood. Told by the transaction that wrote it, a sub-transaction of a later one
+    /// included; what is visible cannot be asked of those.
+    /// </summary>
+    public Task<string?> MarkAsync(TableSchema table, CancellationToken cancellation) => UseAsync(
+        $"Looking at {table.Name}",
+        async (connection, stop) => table.HasKey && table.Parts.Any(part => part.Stage == PartStage.PrimaryKey)
+            ? (await TableMark.ReadAsync(connection, table, stop))?.ToString()
+            : null,
+        cancellation);
+
+    public Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation) => UseAsync(
+        $"Cutting {table.Name}",
+        async (connection, stop) =>
+        {
+            var now = await TableMark.ReadAsync(connection, table, stop);
+            return now is not null && TableMark.Parse(part.Mark) is { } then && now.GoesOnFrom(then)
+                ? BlockRanges.Rest(part, await BlocksAsync(connection, table, stop), chunks)
+                : null;
+        },
+        cancellation);
+
+    /// <summary>
     /// Cuts by the places of rows in the table's file: equal by size without reading anything, each read is one pass, and
     /// within one snapshot every visible row lies in exactly one range. Older servers would read the whole table for each.
     /// </summary>
     public Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation) => UseAsync(
         $"Cutting {table.Name}",
-        async (connection, stop) =>
-        {
-            await using var command = new NpgsqlCommand(
-                $"SELECT CASE WHEN relkind = 'r' AND current_setting('server_version_num')::int4 >= {TidRangeVersion} THEN pg_relation_size(oid) / current_setting('block_size')::int8 ELSE 0 END FROM pg_class WHERE oid = to_regclass($1)", connection);
-            command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
-            var blocks = await command.ExecuteScalarAsync(stop) as long? ?? 0;
-            var step = Math.Max(1, (blocks + chunks - 1) / Math.Max(1, chunks));
-            var ranges = new List<KeyRange>();
-            for (long from = step; from < blocks; from += step)
-            {
-                ranges.Add(new KeyRange(ranges.Count == 0 ? default : Block(from - step), Block(from)));
-            }
-
-            ranges.Add(new KeyRange(ranges.Count == 0 ? default : ranges[^1].UpTo, default));
-            return (IReadOnlyList<KeyRange>)ranges;
-        },
+        async (connection, stop) => BlockRanges.Cut(await BlocksAsync(connection, table, stop), chunks),
         cancellation);
 
-    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
+    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, RowRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
     {
         if (!taken.Contains(CopyForm.Text))
         {
@@ -99,7 +106,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
             throw new InvalidOperationException("More reads at once than the snapshot was opened for.");
         }
 
-        var select = $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name)}{Condition(range)}) TO STDOUT{(form == CopyForm.Binary ? " (FORMAT binary)" : "")}";
+        var select = $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name)}{BlockRanges.Condition(range)}) TO STDOUT{(form == CopyForm.Binary ? " (FORMAT binary)" : "")}";
         await link.StartAsync(select, cancellation);
         var gatherer = new CopyGatherer(form);
         for (var ended = false; !ended;)
@@ -136,28 +143,13 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         }
     }
 
-    private static Row Block(long number)
+    /// <summary>The blocks of a table's file; 0 where ranges of them cannot be read without reading the whole.</summary>
+    private static async Task<long> BlocksAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
     {
-        var writer = new RowWriter();
-        writer.Begin(1);
-        writer.Integer(number);
-        return writer.ToRow();
-    }
-
-    private static string Condition(KeyRange range)
-    {
-        var conditions = new List<string>();
-        if (!range.After.IsNone)
-        {
-            conditions.Add($"ctid >= '({range.After.IntegerAt(0)},0)'::tid");
-        }
-
-        if (!range.UpTo.IsNone)
-        {
-            conditions.Add($"ctid < '({range.UpTo.IntegerAt(0)},0)'::tid");
-        }
-
-        return conditions.Count == 0 ? "" : $" WHERE {string.Join(" AND ", conditions)}";
+        await using var command = new NpgsqlCommand(
+            $"SELECT CASE WHEN relkind = 'r' AND current_setting('server_version_num')::int4 >= {TableMark.TidRangeVersion} THEN pg_relation_size(oid) / current_setting('block_size')::int8 ELSE 0 END FROM pg_class WHERE oid = to_regclass($1)", connection);
+        command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
+        return await command.ExecuteScalarAsync(cancellation) as long? ?? 0;
     }
 
     /// <summary>Whether every column is of a type whose binary form means the same on every server.</summary>

@@ -4,16 +4,17 @@ using Vestige.Core.Schemas;
 
 namespace Vestige.Connectors.PostgreSql.Targets;
 
-/// <summary>A copy into one table that stays open over several blocks of rows.</summary>
+/// <summary>A copy into one table, or into the staging table from which it is merged, that stays open over several blocks of rows.</summary>
 internal sealed class LoadingCopy
 {
     private readonly Stream stream;
     private readonly IAsyncDisposable copy;
     private readonly string form;
 
-    private LoadingCopy(TableSchema table, string form, Stream stream, IAsyncDisposable copy)
+    private LoadingCopy(TableSchema table, Staging? staging, string form, Stream stream, IAsyncDisposable copy)
     {
         Table = table;
+        Staging = staging;
         this.form = form;
         this.stream = stream;
         this.copy = copy;
@@ -21,21 +22,24 @@ internal sealed class LoadingCopy
 
     public TableSchema Table { get; }
 
-    public static async Task<LoadingCopy> BeginAsync(NpgsqlConnection connection, TableSchema table, string form, CancellationToken cancellation)
+    /// <summary>Where the rows go first, when they are merged; null when they go straight into the table.</summary>
+    public Staging? Staging { get; }
+
+    public static async Task<LoadingCopy> BeginAsync(NpgsqlConnection connection, TableSchema table, Staging? staging, string form, CancellationToken cancellation)
     {
-        var statement = $"COPY {Quote.Name(table.Name)} ({Quote.Names(table.Columns.Select(column => column.Name))}) FROM STDIN";
+        var statement = $"COPY {staging?.Name ?? Quote.Name(table.Name)} ({Quote.Names(table.Columns.Select(column => column.Name))}) FROM STDIN";
         if (form == CopyForm.Binary)
         {
             var binary = await connection.BeginRawBinaryCopyAsync($"{statement} (FORMAT binary)", cancellation);
             await binary.WriteAsync(CopyForm.Header, cancellation);
-            return new LoadingCopy(table, form, binary, binary);
+            return new LoadingCopy(table, staging, form, binary, binary);
         }
 
         var text = (StreamWriter)await connection.BeginTextImportAsync(statement, cancellation);
-        return new LoadingCopy(table, form, text.BaseStream, text);
+        return new LoadingCopy(table, staging, form, text.BaseStream, text);
     }
 
-    public bool Takes(TableSchema table, string? rows) => ReferenceEquals(table, Table) && rows == form;
+    public bool Takes(TableSchema table, bool merging, string? rows) => ReferenceEquals(table, Table) && merging == Staging is not null && rows == form;
 
     public ValueTask WriteAsync(ReadOnlyMemory<byte> rows, CancellationToken cancellation) => stream.WriteAsync(rows, cancellation);
 

@@ -87,15 +87,11 @@ internal sealed class PostgreSqlTargetSession(
 
     public async Task BuildKeysAsync(TableSchema table, CancellationToken cancellation)
     {
-        var present = await PresentAsync(table.Name, cancellation);
-        await RunAsync("SET maintenance_work_mem = '256MB'", "Making room for sorting", cancellation);
-        foreach (var part in table.Parts.Where(part => part.Stage is PartStage.Key or PartStage.Index && !present.Contains(part.Name)).OrderBy(part => part.Stage))
-        {
-            await RunAsync(part.Statement, $"Building {part.Name} of {table.Name}", cancellation);
-        }
-
+        await BuildAsync(table, [PartStage.PrimaryKey, PartStage.Key, PartStage.Index], cancellation);
         await RunAsync($"ANALYZE {Quote.Name(table.Name)}", $"Analysing {table.Name}", cancellation);
     }
+
+    public Task BuildPrimaryKeyAsync(TableSchema table, CancellationToken cancellation) => BuildAsync(table, [PartStage.PrimaryKey], cancellation);
 
     public async Task BuildReferencesAsync(IReadOnlyList<TableSchema> tables, CancellationToken cancellation)
     {
@@ -111,6 +107,16 @@ internal sealed class PostgreSqlTargetSession(
     }
 
     public async ValueTask DisposeAsync() => await connection.DisposeAsync();
+
+    private async Task BuildAsync(TableSchema table, IReadOnlyList<PartStage> stages, CancellationToken cancellation)
+    {
+        var present = await PresentAsync(table.Name, cancellation);
+        await RunAsync("SET maintenance_work_mem = '256MB'", "Making room for sorting", cancellation);
+        foreach (var part in table.Parts.Where(part => stages.Contains(part.Stage) && !present.Contains(part.Name)).OrderBy(part => part.Stage))
+        {
+            await RunAsync(part.Statement, $"Building {part.Name} of {table.Name}", cancellation);
+        }
+    }
 
     private async Task ExpectAsync(NpgsqlDataReader reader, CancellationToken cancellation)
     {

@@ -55,14 +55,19 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         await RunAsync(referenced ? Of(table).Empty : $"TRUNCATE {Quote.Name(table.Name)}", $"Emptying {table.Name}", cancellation);
     }
 
-    public async Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation)
+    public Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation) => LoadAsync(table, merging: false, block, cancellation);
+
+    public Task MergeAsync(TableSchema table, RowBlock block, CancellationToken cancellation) => LoadAsync(table, merging: true, block, cancellation);
+
+    private async Task LoadAsync(TableSchema table, bool merging, RowBlock block, CancellationToken cancellation)
     {
         try
         {
-            if (loading is null || !loading.Takes(table, block.Form))
+            if (loading is null || !loading.Takes(table, merging, block.Form))
             {
                 await EndLoadingAsync(cancellation);
-                loading = await LoadingCopy.BeginAsync(Connection, table, block.Form!, cancellation);
+                var staging = merging ? await StagingAsync(table, cancellation) : null;
+                loading = await LoadingCopy.BeginAsync(Connection, table, staging, block.Form!, cancellation);
             }
 
             await loading.WriteAsync(block.Rows, cancellation);
@@ -268,6 +273,11 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         try
         {
             await ending.EndAsync(cancellation);
+            if (ending.Staging is { } staging)
+            {
+                await RunAsync(Of(ending.Table).MergeStaged(staging.Name), $"Merging rows of {ending.Table.Name}", cancellation, ending.Table);
+                await RunAsync($"TRUNCATE {staging.Name}", "Emptying a staging table", cancellation);
+            }
         }
         catch (PostgresException exception) when (Failures.IsRefusal(exception))
         {

@@ -1,4 +1,5 @@
 using Npgsql;
+using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
@@ -19,13 +20,14 @@ internal static class ProgressStore
         """
         CREATE TABLE IF NOT EXISTS vestige.progress_table (
           crossing text NOT NULL REFERENCES vestige.progress ON DELETE CASCADE, schema text NOT NULL, name text NOT NULL,
-          loaded boolean NOT NULL, position bigint NOT NULL, held_cause text, PRIMARY KEY (crossing, schema, name))
+          loaded boolean NOT NULL, position bigint NOT NULL, held_cause text, part text, PRIMARY KEY (crossing, schema, name))
         """,
+        "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS part text",
     ];
 
     public static async Task<bool> IsThereAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT to_regclass('vestige.progress_table') IS NOT NULL", connection);
+        await using var command = new NpgsqlCommand("SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('vestige.progress_table') AND attname = 'part')", connection);
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
@@ -68,10 +70,10 @@ internal static class ProgressStore
         {
             var row = new NpgsqlBatchCommand(
                 """
-                INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause) VALUES ($1, $2, $3, $4, $5, $6)
-                ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause
+                INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause, part) VALUES ($1, $2, $3, $4, $5, $6, $7)
+                ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part
                 """);
-            Add(row, crossing, table.Table.Schema, table.Table.Name, table.Loaded, (long)table.Position.Place, table.HeldCause);
+            Add(row, crossing, table.Table.Schema, table.Table.Name, table.Loaded, (long)table.Position.Place, table.HeldCause, table.Part?.ToText());
             yield return row;
         }
     }
@@ -101,7 +103,7 @@ internal static class ProgressStore
 
     private static async Task<List<TableProgress>> TablesAsync(NpgsqlConnection connection, string crossing, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT schema, name, loaded, position, held_cause FROM vestige.progress_table WHERE crossing = $1 ORDER BY schema COLLATE \"C\", name COLLATE \"C\"", connection);
+        await using var command = new NpgsqlCommand("SELECT schema, name, loaded, position, held_cause, part FROM vestige.progress_table WHERE crossing = $1 ORDER BY schema COLLATE \"C\", name COLLATE \"C\"", connection);
         command.Parameters.AddWithValue(crossing);
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var tables = new List<TableProgress>();
@@ -111,7 +113,8 @@ internal static class ProgressStore
                 new TableName(reader.GetString(0), reader.GetString(1)),
                 reader.GetBoolean(2),
                 new LogPosition((ulong)reader.GetInt64(3)),
-                reader.IsDBNull(4) ? null : reader.GetString(4)));
+                reader.IsDBNull(4) ? null : reader.GetString(4),
+                LoadPart.Parse(reader.IsDBNull(5) ? null : reader.GetString(5))));
         }
 
         return tables;

@@ -28,6 +28,11 @@ internal sealed class TableStatements(TableSchema form)
     public string InsertStaged(string staging, int what) =>
         $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE SELECT {Columns(All)} FROM {staging} WHERE {Staging.What} = {what}{Unless}";
 
+    /// <summary>Puts staged rows in the place of those that have their keys.</summary>
+    public string MergeStaged(string staging) =>
+        $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE SELECT {Columns(All)} FROM {staging} ON CONFLICT ({Columns(form.KeyOrdinals)}) DO "
+        + (Others.Count == 0 ? "NOTHING" : $"UPDATE SET {string.Join(", ", Others.Select(column => $"{Column(column)} = excluded.{Column(column)}"))}");
+
     public string UpdateStaged(string staging, int what, IReadOnlyList<int> set) =>
         $"UPDATE {Name} AS t SET {string.Join(", ", set.Select(column => $"{Column(column)} = s.{Column(column)}"))} FROM {staging} AS s WHERE s.{Staging.What} = {what} AND {Joined}";
 

@@ -76,13 +76,19 @@ internal sealed class StandInSnapshot : ISourceSnapshot
         });
     }
 
-    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
+    /// <summary>A file does not tell which rows were written since; an interrupted load of a table begins again.</summary>
+    public Task<string?> MarkAsync(TableSchema table, CancellationToken cancellation) => Task.FromResult<string?>(null);
+
+    public Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<RowRange>?>(null);
+
+    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, RowRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(table);
         var connection = Take();
         try
         {
-            using var rows = Select(connection, table, range);
+            using var rows = Select(connection, table, range.Keys);
             var writer = new RowWriter();
             var more = true;
             while (more)

@@ -35,6 +35,8 @@ internal sealed class StandInTargetSession(StandInDatabase database, string cros
     /// <summary>A stand-in's tables are made with their keys and references.</summary>
     public Task BuildKeysAsync(TableSchema table, CancellationToken cancellation) => Task.CompletedTask;
 
+    public Task BuildPrimaryKeyAsync(TableSchema table, CancellationToken cancellation) => Task.CompletedTask;
+
     public Task BuildReferencesAsync(IReadOnlyList<TableSchema> tables, CancellationToken cancellation) => Task.CompletedTask;
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;

@@ -66,6 +66,17 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         return Task.CompletedTask;
     }
 
+    public Task MergeAsync(TableSchema table, RowBlock block, CancellationToken cancellation)
+    {
+        var reader = new ChangeReader(block.Rows);
+        while (reader.TryRead(out var change))
+        {
+            InsertRow(table, change.After);
+        }
+
+        return Task.CompletedTask;
+    }
+
     public Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation)
     {
         var counts = new Dictionary<TableName, ApplyCounts>();

@@ -9,7 +9,10 @@ public enum PartStage
     /// <summary>The table itself.</summary>
     Table,
 
-    /// <summary>After the rows: keys.</summary>
+    /// <summary>After the rows: the primary key.</summary>
+    PrimaryKey,
+
+    /// <summary>After the rows: other keys.</summary>
     Key,
 
     /// <summary>After the keys: other indexes.</summary>

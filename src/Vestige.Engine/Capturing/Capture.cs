@@ -100,6 +100,24 @@ public sealed class Capture : IAsyncDisposable
         }
     }
 
+    /// <summary>Returns when the spool holds the log up to the position; throws when it never will.</summary>
+    public async Task ReachAsync(LogPosition position, CancellationToken cancellation)
+    {
+        while (!Spool.Readable || Spool.Last < position)
+        {
+            var (grown, turned) = (Spool.Grown.Next, Turned.Next);
+            if (Loss is { } loss)
+            {
+                throw loss;
+            }
+
+            if (!Spool.Readable || Spool.Last < position)
+            {
+                await Task.WhenAny(grown, turned).WaitAsync(cancellation);
+            }
+        }
+    }
+
     /// <summary>Begins anew at the present head of the log, for a new load after the place was lost.</summary>
     public async Task RestartAsync(CancellationToken cancellation)
     {

@@ -1,6 +1,7 @@
 using System.Runtime.ExceptionServices;
 using System.Threading.Channels;
 using Vestige.Core.Loading;
+using Vestige.Core.Positions;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
 
@@ -14,7 +15,8 @@ internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITarge
 {
     private const int BlocksPerCommit = 256;
     private const int BlocksInHand = 64;
-    private readonly Channel<(TableLoad Load, RowBlock Block)> blocks = Channel.CreateBounded<(TableLoad Load, RowBlock Block)>(BlocksInHand);
+    private readonly Channel<(LoadChunk Chunk, RowBlock Block)> blocks = Channel.CreateBounded<(LoadChunk Chunk, RowBlock Block)>(BlocksInHand);
+    private readonly Channel<LoadChunk> written = Channel.CreateUnbounded<LoadChunk>();
     private readonly Channel<TableLoad> ended = Channel.CreateUnbounded<TableLoad>();
     private readonly Turnstile sessionTurn = new();
 
@@ -40,7 +42,8 @@ internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITarge
         Exception? first = null;
         await Task.WhenAll(
             GuardAsync(plan.Workers.Select(mine => ReadAsync([.. mine.Select(i => chunks[i])], failing.Token)), () => blocks.Writer.TryComplete()),
-            GuardAsync(writers.Select(writer => WriteAsync(writer, failing.Token)), () => ended.Writer.TryComplete()),
+            GuardAsync(writers.Select(writer => WriteAsync(writer, failing.Token)), () => written.Writer.TryComplete()),
+            GuardAsync([RememberAsync(failing.Token)], () => ended.Writer.TryComplete()),
             GuardAsync(builders.Select(builder => EndTablesAsync(builder, failing.Token)), () => { }));
         if (first is not null)
         {
@@ -73,13 +76,13 @@ internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITarge
         {
             await foreach (var block in snapshot.ReadAsync(chunk.Load.Table, chunk.Range, target.TakenForms, cancellation))
             {
-                chunk.Load.Took();
-                await blocks.Writer.WriteAsync((chunk.Load, block), cancellation);
+                chunk.Took();
+                await blocks.Writer.WriteAsync((chunk, block), cancellation);
             }
 
-            if (chunk.Load.EndChunk())
+            if (chunk.EndReading())
             {
-                ended.Writer.TryWrite(chunk.Load);
+                written.Writer.TryWrite(chunk);
             }
         }
     }
@@ -132,24 +135,51 @@ internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITarge
             return;
         }
 
-        var written = new List<(TableLoad Load, int Rows)>();
+        var taken = new List<(LoadChunk Chunk, int Rows)>();
         using (await TurnAsync(writer, cancellation))
         {
             await using var transaction = await writer.BeginAsync(checkReferences: false, cancellation);
             do
             {
-                await transaction.LoadAsync(item.Load.Table, item.Block, cancellation);
-                written.Add((item.Load, item.Block.Count));
+                var write = item.Chunk.Merges ? transaction.MergeAsync(item.Chunk.Load.Table, item.Block, cancellation) : transaction.LoadAsync(item.Chunk.Load.Table, item.Block, cancellation);
+                await write;
+                taken.Add((item.Chunk, item.Block.Count));
             }
-            while (written.Count < BlocksPerCommit && blocks.Reader.TryRead(out item));
+            while (taken.Count < BlocksPerCommit && blocks.Reader.TryRead(out item));
             await transaction.CommitAsync(ProgressUpdate.None, cancellation);
         }
 
-        foreach (var (load, rows) in written)
+        foreach (var (chunk, rows) in taken)
         {
-            if (load.Wrote(rows))
+            if (chunk.Wrote(rows))
             {
-                ended.Writer.TryWrite(load);
+                written.Writer.TryWrite(chunk);
+            }
+        }
+    }
+
+    /// <summary>
+    /// Writes down which ranges are done, so that a later load goes on with the others. A range is told only after its rows
+    /// are committed; what a crash leaves between is written a second time, over what is there.
+    /// </summary>
+    private async Task RememberAsync(CancellationToken cancellation)
+    {
+        while (await written.Reader.WaitToReadAsync(cancellation))
+        {
+            if (!written.Reader.TryRead(out var chunk))
+            {
+                continue;
+            }
+
+            if (chunk.Load.EndChunk())
+            {
+                ended.Writer.TryWrite(chunk.Load);
+            }
+            else if (chunk.Load.Remember(chunk) is { } part)
+            {
+                using var turn = await sessionTurn.EnterAsync(cancellation);
+                await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+                await transaction.CommitAsync(new ProgressUpdate(null, [new TableProgress(chunk.Load.Table.Name, Loaded: false, LogPosition.Zero, Part: part)]), cancellation);
             }
         }
     }

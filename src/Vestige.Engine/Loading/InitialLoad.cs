@@ -1,6 +1,7 @@
 using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Capturing;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -8,12 +9,13 @@ namespace Vestige.Engine.Loading;
 
 /// <summary>
 /// Copies the rows of some tables as of one position. Each table is marked as loaded, with that position, when its rows are
-/// written and its keys are built; an interrupted load begins the tables again that were not marked, from a snapshot of its
-/// own.
+/// written and its keys are built. An interrupted load goes on from a snapshot of its own: with the ranges that were not
+/// finished, where source and target still have what was; else with the tables that were not.
 /// </summary>
-internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, bool emptyExisting, TimeProvider clock)
+internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, Capture capture, bool emptyExisting, TimeProvider clock)
 {
     private const int Readers = 2;
+    private readonly List<LoadChunk> chunks = [];
 
     /// <summary>The tables being loaded, once the snapshot is open.</summary>
     public IReadOnlyList<TableLoad> Tables { get; private set; } = [];
@@ -22,28 +24,101 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
 
     public LogPosition Position { get; private set; }
 
+    /// <summary>How many of the tables go on where an earlier load was interrupted.</summary>
+    public int GoneOn { get; private set; }
+
     /// <summary>Loads the tables and returns the position they are at.</summary>
     public async Task<LogPosition> RunAsync(IReadOnlyList<TableName> names, LogIdentity identity, bool first, CancellationToken cancellation)
     {
         await using var snapshot = await source.OpenSnapshotAsync(Readers, cancellation);
         Position = snapshot.Position;
         var forms = await FormsAsync(snapshot, names, cancellation);
-        var chunks = new List<LoadChunk>();
-        var loads = new List<TableLoad>();
+        var rests = await RestsAsync(snapshot, forms, identity, cancellation);
+        try
+        {
+            var usable = await MakeReadyAsync(forms, rests, cancellation);
+            var loads = new List<TableLoad>();
+            foreach (var form in forms)
+            {
+                loads.Add(usable.TryGetValue(form.Schema.Name, out var rest) ? GoOn(form, rest) : await BeginAsync(snapshot, form, cancellation));
+            }
+
+            var fresh = forms.Where(form => !usable.ContainsKey(form.Schema.Name)).ToList();
+            await CheckAsync(fresh, cancellation);
+            GoneOn = usable.Count;
+            StartedAt = clock.GetUtcNow();
+            Tables = loads;
+            await PrepareAsync(fresh, identity, first && usable.Count == 0, cancellation);
+            await new ChunkCopy(snapshot, target, session, Readers).RunAsync(chunks, cancellation);
+            return Position;
+        }
+        catch (PortException exception) when (rests.Count > 0 && !exception.Transient)
+        {
+            await ForgetAsync(rests.Keys, cancellation);
+            throw;
+        }
+    }
+
+    /// <summary>What is left of the tables whose load was interrupted and can go on.</summary>
+    private async Task<Dictionary<TableName, Rest>> RestsAsync(ISourceSnapshot snapshot, List<TableDescription> forms, LogIdentity identity, CancellationToken cancellation)
+    {
+        var parts = session.Progress.Identity == identity
+            ? session.Progress.Tables.Where(table => table.Part is { Done.Count: > 0 } part && part.Since >= capture.Spool.Begin).ToDictionary(table => table.Table, table => table.Part!)
+            : [];
+        var rests = new Dictionary<TableName, Rest>();
         foreach (var form in forms)
         {
-            var ranges = await snapshot.CutAsync(form.Schema, ChunkCount.For(form.EstimatedRows), cancellation);
-            var load = new TableLoad(form.Schema, form.EstimatedRows, ranges.Count);
-            loads.Add(load);
-            chunks.AddRange(ranges.Select(range => new LoadChunk(load, range, Math.Max(1.0, (double)form.EstimatedRows / ranges.Count))));
+            if (parts.TryGetValue(form.Schema.Name, out var part)
+                && await snapshot.CutRestAsync(form.Schema, part, ChunkCount.For(form.EstimatedRows), cancellation) is { } ranges)
+            {
+                rests.Add(form.Schema.Name, new Rest(part, ranges));
+            }
         }
 
-        await CheckAsync(forms, cancellation);
-        StartedAt = clock.GetUtcNow();
-        Tables = loads;
-        await PrepareAsync(forms, identity, first, cancellation);
-        await new ChunkCopy(snapshot, target, session, Readers).RunAsync(chunks, cancellation);
-        return Position;
+        return rests;
+    }
+
+    /// <summary>Builds the keys by which rows are found, and takes away what is gone since. Returns those that can go on.</summary>
+    private async Task<Dictionary<TableName, Rest>> MakeReadyAsync(List<TableDescription> forms, Dictionary<TableName, Rest> rests, CancellationToken cancellation)
+    {
+        if (rests.Count == 0)
+        {
+            return rests;
+        }
+
+        foreach (var form in forms.Where(form => rests.ContainsKey(form.Schema.Name)))
+        {
+            await session.BuildPrimaryKeyAsync(form.Schema, cancellation);
+        }
+
+        var changed = await new StaleRows(capture, session).ClearAsync(rests.ToDictionary(pair => pair.Key, pair => pair.Value.Part), Position, cancellation);
+        return rests.Where(pair => !changed.Contains(pair.Key)).ToDictionary();
+    }
+
+    private TableLoad GoOn(TableDescription form, Rest rest)
+    {
+        var load = new TableLoad(form.Schema, form.EstimatedRows, rest.Ranges.Count, rest.Part);
+        var unread = Math.Max(1, rest.Ranges.Count(range => range.ChangedSince is null));
+        var cost = Math.Max(1.0, (double)Math.Max(0, form.EstimatedRows - rest.Part.Rows) / unread);
+        chunks.AddRange(rest.Ranges.Select(range => new LoadChunk(load, range, cost, merges: true)));
+        return load;
+    }
+
+    private async Task<TableLoad> BeginAsync(ISourceSnapshot snapshot, TableDescription form, CancellationToken cancellation)
+    {
+        var ranges = await snapshot.CutAsync(form.Schema, ChunkCount.For(form.EstimatedRows), cancellation);
+        var mark = ranges.Count > 1 ? await snapshot.MarkAsync(form.Schema, cancellation) : null;
+        var load = new TableLoad(form.Schema, form.EstimatedRows, ranges.Count, mark is null ? null : new LoadPart(mark, Position, 0, []));
+        var cost = Math.Max(1.0, (double)form.EstimatedRows / ranges.Count);
+        chunks.AddRange(ranges.Select(range => new LoadChunk(load, new RowRange(range), cost, merges: false)));
+        return load;
+    }
+
+    /// <summary>What could not be gone on with begins again the next time, instead of failing in the same way for ever.</summary>
+    private async Task ForgetAsync(IEnumerable<TableName> tables, CancellationToken cancellation)
+    {
+        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+        await transaction.CommitAsync(new ProgressUpdate(null, [.. tables.Select(table => new TableProgress(table, Loaded: false, LogPosition.Zero))]), cancellation);
     }
 
     private static async Task<List<TableDescription>> FormsAsync(ISourceSnapshot snapshot, IReadOnlyList<TableName> names, CancellationToken cancellation)
@@ -101,4 +176,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         var tables = forms.Select(form => new TableProgress(form.Schema.Name, Loaded: false, LogPosition.Zero)).ToList();
         await transaction.CommitAsync(new ProgressUpdate(null, tables, identity, Restart: first), cancellation);
     }
+
+    /// <summary>What an interrupted load of a table left.</summary>
+    private sealed record Rest(LoadPart Part, IReadOnlyList<RowRange> Ranges);
 }

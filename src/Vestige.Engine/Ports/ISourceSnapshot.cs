@@ -21,12 +21,24 @@ public interface ISourceSnapshot : IAsyncDisposable
     Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation);
 
     /// <summary>
+    /// What must be remembered of this snapshot so that a later one can go on with the load of the table; null when the load
+    /// of it must begin again.
+    /// </summary>
+    Task<string?> MarkAsync(TableSchema table, CancellationToken cancellation);
+
+    /// <summary>
+    /// Cuts what an interrupted load left: the ranges that it did not finish, and of those it finished what may have changed
+    /// since. Null when the table is not what it was: then the load of it must begin again.
+    /// </summary>
+    Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation);
+
+    /// <summary>
     /// The rows of one range, in blocks of at most about a megabyte. A block's memory stays valid. Where the target takes one
     /// of this engine's own forms of rows, they may come in that form.
     /// </summary>
     /// <param name="table">The table.</param>
-    /// <param name="range">One of the ranges that <see cref="CutAsync"/> gave.</param>
+    /// <param name="range">One of the ranges that <see cref="CutAsync"/> or <see cref="CutRestAsync"/> gave.</param>
     /// <param name="taken">The engines' own forms that the target takes.</param>
     /// <param name="cancellation">Gives up.</param>
-    IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, IReadOnlySet<string> taken, CancellationToken cancellation);
+    IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, RowRange range, IReadOnlySet<string> taken, CancellationToken cancellation);
 }

@@ -32,6 +32,12 @@ public interface ITargetSession : IAsyncDisposable
     Task BuildKeysAsync(TableSchema table, CancellationToken cancellation);
 
     /// <summary>
+    /// Builds only the primary key, if it is missing: by it the rows are found of a load that goes on. Other unique values need
+    /// not hold before the load ends.
+    /// </summary>
+    Task BuildPrimaryKeyAsync(TableSchema table, CancellationToken cancellation);
+
+    /// <summary>
     /// Builds the references among loaded tables that are still missing. Called when all tables stand at one position;
     /// repeated after a crash.
     /// </summary>

@@ -16,6 +16,9 @@ public interface ITargetTransaction : IAsyncDisposable
     /// <summary>Inserts rows of an initial load into a table that this crossing has emptied.</summary>
     Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation);
 
+    /// <summary>Inserts rows of a load that goes on; a row whose key is there is overwritten. The primary key is built.</summary>
+    Task MergeAsync(TableSchema table, RowBlock block, CancellationToken cancellation);
+
     /// <summary>
     /// Applies net effects and returns, by table, what was met against expectation. A table's <see cref="TableSchema.Name"/> is the source's. Throws
     /// <see cref="Faults.RowRefusedException"/> when a row is not taken; the transaction can then only be disposed.

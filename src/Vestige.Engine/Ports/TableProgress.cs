@@ -1,3 +1,4 @@
+using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 
@@ -8,7 +9,8 @@ namespace Vestige.Engine.Ports;
 /// <param name="Loaded">Its initial load is complete.</param>
 /// <param name="Position">Loaded as of here; changes up to it are in the rows already.</param>
 /// <param name="HeldCause">Why nothing is applied to it any more; null when it is not held.</param>
-public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null)
+/// <param name="Part">What of an interrupted load is there; null when there is nothing to go on with.</param>
+public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null, LoadPart? Part = null)
 {
     public bool Held => HeldCause is not null;
 }

@@ -198,7 +198,7 @@ public sealed class CrossingWorker
     {
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
         var first = session.Progress.Position is null;
-        var loading = new InitialLoad(source, target, session, definition.Existing == ExistingRows.Empty, clock);
+        var loading = new InitialLoad(source, target, session, capture, definition.Existing == ExistingRows.Empty, clock);
         state.Loads(loading);
         works();
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
@@ -207,7 +207,7 @@ public sealed class CrossingWorker
         state.Loads(null);
         state.Take(session.Progress);
         var rows = loading.Tables.Sum(table => table.Rows);
-        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")} as of position {source.Format(loading.Position)}.");
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")}{(loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")} as of position {source.Format(loading.Position)}.");
     }
 
     private async Task FollowAsync(ITargetSession session, Action works, CancellationToken cancellation)

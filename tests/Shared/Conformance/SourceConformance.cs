@@ -38,6 +38,63 @@ public abstract class SourceConformance : IAsyncLifetime
         Assert.All(read, fragment => Assert.InRange(DateTimeOffset.UtcNow - fragment.CommittedAt, TimeSpan.FromMinutes(-1), TimeSpan.FromMinutes(5)));
     }
 
+    /// <summary>
+    /// Some ranges from one snapshot, the rest and what changed from a later one: together they hold every row as of the
+    /// later, and beside them only rows whose keys are gone.
+    /// </summary>
+    [Fact]
+    public async Task A_load_goes_on_from_a_later_snapshot_with_what_is_missing_or_changed()
+    {
+        const int Rows = 4000;
+        var form = (await system.Source.ReadTablesAsync(Stop)).Single(table => table.Schema.Name.Name == "item").Schema;
+        await system.RunAsync($"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Rows}) SELECT i, 'a' || i FROM n");
+        var state = new SortedDictionary<long, string>();
+        LoadPart part;
+        await using (var first = await system.Source.OpenSnapshotAsync(1, Stop))
+        {
+            if (await first.MarkAsync(form, Stop) is not { } mark)
+            {
+                Assert.Null(await first.CutRestAsync(form, new LoadPart("none", first.Position, 0, []), 4, Stop));
+                return;
+            }
+
+            part = new LoadPart(mark, first.Position, 0, []);
+            var ranges = await first.CutAsync(form, 8, Stop);
+            foreach (var range in ranges.Where((_, i) => i is 0 or 1 or 4))
+            {
+                await ReadRangeAsync(first, form, new RowRange(range), state);
+                part = part.With(range, 1);
+            }
+        }
+
+        Assert.Equal(2, part.Done.Count);
+        Assert.NotEmpty(state);
+        await system.RunAsync("UPDATE item SET v = 'b' WHERE id % 7 = 0", "DELETE FROM item WHERE id % 11 = 0", "INSERT INTO item VALUES (11, 'came back')");
+        await system.RunAsync($"UPDATE item SET id = id + {Rows} WHERE id % 13 = 0", $"INSERT INTO item VALUES ({3 * Rows}, 'new')");
+        var there = new SortedDictionary<long, string>();
+        await using (var second = await system.Source.OpenSnapshotAsync(1, Stop))
+        {
+            var rest = await second.CutRestAsync(form, part, 8, Stop);
+            Assert.NotNull(rest);
+            foreach (var range in rest)
+            {
+                await ReadRangeAsync(second, form, range, state);
+            }
+
+            foreach (var range in await second.CutAsync(form, 1, Stop))
+            {
+                await ReadRangeAsync(second, form, new RowRange(range), there);
+            }
+        }
+
+        Assert.Equal(there, state.Where(row => there.ContainsKey(row.Key)));
+        Assert.All(state.Keys.Except(there.Keys), id => Assert.True(id % 11 == 0 || id % 13 == 0, $"{id}"));
+        await system.RunAsync("DELETE FROM item WHERE id = 1", "ALTER TABLE item ADD COLUMN w text DEFAULT 'x'");
+        await using var third = await system.Source.OpenSnapshotAsync(1, Stop);
+        var changed = (await third.ReadTablesAsync(Stop)).Single(table => table.Schema.Name.Name == "item").Schema;
+        Assert.Null(await third.CutRestAsync(changed, part, 8, Stop));
+    }
+
     [Fact]
     public async Task Some_rows_can_be_looked_at()
     {
@@ -106,7 +163,7 @@ public abstract class SourceConformance : IAsyncLifetime
             var form = (await snapshot.ReadTablesAsync(Stop)).Single(table => table.Schema.Name == system.Item).Schema;
             foreach (var range in await snapshot.CutAsync(form, 4, Stop))
             {
-                await ReadRangeAsync(snapshot, form, range, state);
+                await ReadRangeAsync(snapshot, form, new RowRange(range), state);
             }
         }
 
@@ -198,7 +255,7 @@ public abstract class SourceConformance : IAsyncLifetime
     }
 
     /// <summary>The common form of rows, or the one engine's own text form that this suite can read.</summary>
-    private static async Task ReadRangeAsync(ISourceSnapshot snapshot, TableSchema form, KeyRange range, SortedDictionary<long, string> state)
+    private static async Task ReadRangeAsync(ISourceSnapshot snapshot, TableSchema form, RowRange range, SortedDictionary<long, string> state)
     {
         await foreach (var block in snapshot.ReadAsync(form, range, new HashSet<string> { "postgresql-copy-text" }, Stop))
         {
@@ -207,7 +264,7 @@ public abstract class SourceConformance : IAsyncLifetime
                 foreach (var line in System.Text.Encoding.UTF8.GetString(block.Rows.Span).Split('\n', StringSplitOptions.RemoveEmptyEntries))
                 {
                     var values = line.Split('\t');
-                    state.Add(long.Parse(values[0], System.Globalization.CultureInfo.InvariantCulture), values[1]);
+                    state[long.Parse(values[0], System.Globalization.CultureInfo.InvariantCulture)] = values[1];
                 }
 
                 continue;

@@ -1,5 +1,6 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Folding;
+using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
@@ -98,6 +99,37 @@ public abstract class TargetConformance : IAsyncLifetime
         }
     }
 
+    /// <summary>An interrupted load goes on over rows that are there, and remembers how far it was.</summary>
+    [Fact]
+    public async Task Rows_of_a_load_that_goes_on_take_the_place_of_those_that_are_there()
+    {
+        var form = await system.FormAsync();
+        await system.RunAsync("INSERT INTO item VALUES (1, 'old')", "INSERT INTO item VALUES (2, 'stays')");
+        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        await session.BuildPrimaryKeyAsync(form, Stop);
+        var range = new KeyRange(default, system.Row(5, "end"));
+        var part = new LoadPart("a mark | of: its own, form", new LogPosition(9), 3, [range]);
+        await using (var transaction = await session.BeginAsync(checkReferences: false, Stop))
+        {
+            await transaction.MergeAsync(form, Block((1, "new"), (3, "made")), Stop);
+            await transaction.MergeAsync(form, Block((4, "made as well")), Stop);
+            await transaction.CommitAsync(new ProgressUpdate(null, [new TableProgress(form.Name, Loaded: false, LogPosition.Zero, Part: part)]), Stop);
+        }
+
+        Assert.Equal(["1=new", "2=stays", "3=made", "4=made as well"], await system.RowsAsync());
+        var kept = Assert.Single((await system.Target.ReadProgressAsync("c", Stop)).Tables).Part!;
+        Assert.Equal((part.Mark, part.Since, part.Rows), (kept.Mark, kept.Since, kept.Rows));
+        Assert.Equal(range, Assert.Single(kept.Done));
+        await using (var transaction = await session.BeginAsync(checkReferences: false, Stop))
+        {
+            await transaction.MergeAsync(form, Block((4, "again")), Stop);
+            await transaction.CommitAsync(new ProgressUpdate(null, [new TableProgress(form.Name, Loaded: true, new LogPosition(9))]), Stop);
+        }
+
+        Assert.Contains("4=again", await system.RowsAsync());
+        Assert.Null(Assert.Single((await system.Target.ReadProgressAsync("c", Stop)).Tables).Part);
+    }
+
     [Fact]
     public async Task Forgetting_leaves_the_rows()
     {
@@ -152,6 +184,23 @@ public abstract class TargetConformance : IAsyncLifetime
             1);
         Assert.Equal(3, unexpected);
         Assert.Equal(["1=a", "2=b"], await system.RowsAsync());
+    }
+
+    /// <summary>In the common form, or in the one engine's own text form that this suite can write.</summary>
+    private RowBlock Block(params (long Id, string Value)[] rows)
+    {
+        if (system.Target.TakenForms.Contains("postgresql-copy-text"))
+        {
+            return new RowBlock(System.Text.Encoding.UTF8.GetBytes(string.Concat(rows.Select(row => $"{row.Id}\t{row.Value}\n"))), rows.Length, "postgresql-copy-text");
+        }
+
+        var bytes = new System.Buffers.ArrayBufferWriter<byte>();
+        foreach (var (id, value) in rows)
+        {
+            ChangeWriter.Write(bytes, new RowChange(ChangeKind.Insert, 0, default, system.Row(id, value)));
+        }
+
+        return new RowBlock(bytes.WrittenMemory, rows.Length);
     }
 
     private static CancellationToken Stop => TestContext.Current.CancellationToken;

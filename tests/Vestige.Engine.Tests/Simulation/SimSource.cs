@@ -29,6 +29,14 @@ public sealed class SimSourceState
 
     public Dictionary<TableName, SortedDictionary<long, Row>> Rows { get; } = SimRows.All.ToDictionary(table => table.Name, _ => new SortedDictionary<long, Row>());
 
+    /// <summary>Where each row stands in its table's file, and since which position: it moves with every change.</summary>
+    public Dictionary<(TableName Table, long Key), (LogPosition Since, long Block)> Places { get; } = [];
+
+    public const int Blocks = 6;
+
+    /// <summary>A broken source: a later snapshot does not give what changed in the ranges that were loaded before.</summary>
+    public bool HidesChanges { get; init; }
+
     /// <summary>The state of the crossing tables as of a position.</summary>
     public ulong HashAt(LogPosition position) => hashes[position];
 
@@ -79,7 +87,10 @@ public sealed class SimSourceState
         if (!change.After.IsNone)
         {
             hash += counts ? SimRows.Hash(table, change.After) : 0;
-            rows.Add(change.After.IntegerAt(0), change.After);
+            var key = change.After.IntegerAt(0);
+            rows.Add(key, change.After);
+            var next = new LogPosition(Head.Place + 1);
+            Places[(table, key)] = (next, (long)((ulong)(key * 7) + (next.Place * 5)) % Blocks);
         }
     }
 }
@@ -236,6 +247,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     private sealed class Snapshot(SimSourceState state, SimFaults faults, SimWorld world) : ISourceSnapshot
     {
         private readonly Dictionary<TableName, List<Row>> rows = state.Rows.ToDictionary(pair => pair.Key, pair => pair.Value.Values.ToList());
+        private readonly Dictionary<(TableName Table, long Key), (LogPosition Since, long Block)> places = new(state.Places);
 
         public LogPosition Position { get; } = state.Head;
 
@@ -247,20 +259,48 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         public async Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation)
         {
             await faults.BeforeAsync("snapshot.cut", cancellation);
-            var all = rows[table.Name];
-            if (all.Count < 4)
-            {
-                return [default];
-            }
-
-            var middle = all[all.Count / 2];
-            return [new KeyRange(default, middle), new KeyRange(middle, default)];
+            return rows[table.Name].Count < 4
+                ? [default]
+                : [new KeyRange(default, Block(2)), new KeyRange(Block(2), Block(4)), new KeyRange(Block(4), default)];
         }
 
-        public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeyRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
+        public async Task<string?> MarkAsync(TableSchema table, CancellationToken cancellation)
         {
-            var chosen = rows[table.Name]
-                .Where(row => (range.After.IsNone || row.IntegerAt(0) > range.After.IntegerAt(0)) && (range.UpTo.IsNone || row.IntegerAt(0) <= range.UpTo.IntegerAt(0)));
+            await faults.BeforeAsync("snapshot.mark", cancellation);
+            return world.Seed % 3 == 0 ? null : $"{Position.Place}";
+        }
+
+        public async Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation)
+        {
+            await faults.BeforeAsync("snapshot.rest", cancellation);
+            world.Count("snapshot.rest", "gone on");
+            var ranges = part.Done.Select(done => new RowRange(done, part.Mark)).ToList();
+            for (var block = 0L; block < SimSourceState.Blocks; block++)
+            {
+                if (!part.Done.Any(done => Lies(block, done)))
+                {
+                    ranges.Add(new RowRange(new KeyRange(block == 0 ? default : Block(block), block == SimSourceState.Blocks - 1 ? default : Block(block + 1))));
+                }
+            }
+
+            return ranges;
+        }
+
+        /// <summary>The row of a range holds the number of a block; the range begins with the one and ends before the other.</summary>
+        private static Row Block(long number) => SimRows.Of(number, "");
+
+        private static bool Lies(long block, KeyRange range) =>
+            (range.After.IsNone || block >= range.After.IntegerAt(0)) && (range.UpTo.IsNone || block < range.UpTo.IntegerAt(0));
+
+        private bool IsWanted(TableName table, Row row, RowRange range)
+        {
+            var (since, block) = places[(table, row.IntegerAt(0))];
+            return Lies(block, range.Keys) && (range.ChangedSince is not { } mark || (!state.HidesChanges && since.Place + 2 > ulong.Parse(mark, System.Globalization.CultureInfo.InvariantCulture)));
+        }
+
+        public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, RowRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
+        {
+            var chosen = rows[table.Name].Where(row => IsWanted(table.Name, row, range));
             foreach (var group in chosen.Chunk(3))
             {
                 await faults.BeforeAsync("snapshot.read", cancellation);

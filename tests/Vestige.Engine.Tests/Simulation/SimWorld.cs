@@ -27,12 +27,13 @@ public sealed class SimWorld
     private Exception? failed;
     private SimFailure? broken;
 
-    public SimWorld(int seed, SimDisk? disk = null, SimTargetState? target = null)
+    public SimWorld(int seed, SimDisk? disk = null, SimTargetState? target = null, SimSourceState? source = null)
     {
         Seed = seed;
         Random = new Random(seed);
         Disk = disk ?? new SimDisk();
         Target = target ?? new SimTargetState();
+        Source = source ?? new SimSourceState();
     }
 
     /// <summary>A digest of everything that happened, for telling whether two runs were the same.</summary>
@@ -46,7 +47,7 @@ public sealed class SimWorld
 
     public double FaultRate { get; private set; }
 
-    public SimSourceState Source { get; } = new();
+    public SimSourceState Source { get; }
 
     public SimDisk Disk { get; }
 

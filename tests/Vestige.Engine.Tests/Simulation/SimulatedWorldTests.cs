@@ -47,6 +47,10 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         AssertCaught(seed => new SimWorld(seed, target: new SimTargetState { NotFenced = true }));
 
     [Fact]
+    public void A_load_that_goes_on_without_what_changed_meanwhile_is_caught() =>
+        AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { HidesChanges = true }));
+
+    [Fact]
     public void The_same_seed_tells_the_same_story()
     {
         for (var seed = 1; seed <= 20; seed++)

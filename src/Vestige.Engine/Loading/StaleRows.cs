@@ -1,0 +1,102 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Folding;
+using Vestige.Core.Loading;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Capturing;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+
+namespace Vestige.Engine.Loading;
+
+/// <summary>
+/// Takes away, before an interrupted load goes on, every row whose key was deleted or left between the snapshots. Rows that
+/// came back with such a key, and rows that only changed, are read again from the new snapshot; so nothing but deletes need
+/// be taken from the log.
+/// </summary>
+internal sealed class StaleRows(Capture capture, ITargetSession session)
+{
+    private const int ReadBytes = 4 << 20;
+    private readonly Dictionary<TableSchema, Dictionary<RowKey, Row>> gone = new(ReferenceEqualityComparer.Instance);
+
+    /// <summary>
+    /// Clears the tables of such rows up to a position, waiting until the spool holds the log that far. Returns the tables
+    /// that cannot be gone on with, for their form changed or they were emptied.
+    /// </summary>
+    public async Task<IReadOnlySet<TableName>> ClearAsync(IReadOnlyDictionary<TableName, LoadPart> parts, LogPosition upTo, CancellationToken cancellation)
+    {
+        var changed = new HashSet<TableName>();
+        await capture.ReachAsync(upTo, cancellation);
+        var at = parts.Values.Min(part => part.Since);
+        var reader = capture.Spool.ReadAfter(at);
+        while (at < upTo)
+        {
+            // What was reached is there for certain, so an empty read could only mean that the files are being opened anew.
+            var read = await reader.ReadAsync(ReadBytes, cancellation);
+            at = read[^1].Last ? read[^1].Position : at;
+            foreach (var fragment in read.TakeWhile(fragment => fragment.Position <= upTo))
+            {
+                Take(fragment, parts, changed);
+            }
+
+            await DeleteAsync(cancellation);
+        }
+
+        return changed;
+    }
+
+    private void Take(SpooledFragment fragment, IReadOnlyDictionary<TableName, LoadPart> parts, HashSet<TableName> changed)
+    {
+        var changes = new ChangeReader(fragment.Changes);
+        while (changes.TryRead(out var change))
+        {
+            var form = capture.Spool.Relation(change.Relation);
+            if (!parts.TryGetValue(form.Name, out var part) || fragment.Position <= part.Since)
+            {
+                continue;
+            }
+
+            if (change.Kind is ChangeKind.Schema or ChangeKind.Truncate)
+            {
+                changed.Add(form.Name);
+            }
+            else if (!change.Before.IsNone)
+            {
+                Take(form, change);
+            }
+        }
+    }
+
+    private void Take(TableSchema form, RowChange change)
+    {
+        var key = RowKey.Of(change.Before, form.KeyOrdinals);
+        if (change.Kind == ChangeKind.Update && key == RowKey.Of(change.After, form.KeyOrdinals))
+        {
+            return;
+        }
+
+        if (!gone.TryGetValue(form, out var rows))
+        {
+            gone.Add(form, rows = []);
+        }
+
+        rows.TryAdd(key, change.Before);
+    }
+
+    private async Task DeleteAsync(CancellationToken cancellation)
+    {
+        if (gone.Count == 0)
+        {
+            return;
+        }
+
+        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+        foreach (var (form, rows) in gone)
+        {
+            await transaction.ApplyAsync([new FoldedTable(form, EmptiedFirst: false, [.. rows.Values.Select(row => new FoldedRow(ChangeKind.Delete, row, default))])], cancellation);
+        }
+
+        await transaction.CommitAsync(ProgressUpdate.None, cancellation);
+        gone.Clear();
+    }
+}
