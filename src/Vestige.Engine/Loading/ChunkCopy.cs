@@ -11,8 +11,10 @@ namespace Vestige.Engine.Loading;
 /// Copies chunks of one snapshot: several readers, and as many writers as the target lets write side by side. A table is
 /// ended, its keys built and its mark set, as soon as its last row is committed, while others are still being copied.
 /// </summary>
-internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITargetSession session, int lanes)
+internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITargetSession session, int lanes, TimeProvider clock)
 {
+    /// <summary>A commit more for every chunk would cost a tenth of the load; what is not remembered is only read again.</summary>
+    private static readonly TimeSpan RememberEvery = TimeSpan.FromSeconds(1);
     private const int BlocksPerCommit = 256;
     private const int BlocksInHand = 64;
     private readonly Channel<(LoadChunk Chunk, RowBlock Block)> blocks = Channel.CreateBounded<(LoadChunk Chunk, RowBlock Block)>(BlocksInHand);
@@ -164,6 +166,7 @@ internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITarge
     /// </summary>
     private async Task RememberAsync(CancellationToken cancellation)
     {
+        var told = new Dictionary<TableLoad, long>();
         while (await written.Reader.WaitToReadAsync(cancellation))
         {
             if (!written.Reader.TryRead(out var chunk))
@@ -175,8 +178,9 @@ internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITarge
             {
                 ended.Writer.TryWrite(chunk.Load);
             }
-            else if (chunk.Load.Remember(chunk) is { } part)
+            else if (chunk.Load.Remember(chunk) is { } part && (!told.TryGetValue(chunk.Load, out var last) || clock.GetElapsedTime(last) >= RememberEvery))
             {
+                told[chunk.Load] = clock.GetTimestamp();
                 using var turn = await sessionTurn.EnterAsync(cancellation);
                 await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
                 await transaction.CommitAsync(new ProgressUpdate(null, [new TableProgress(chunk.Load.Table.Name, Loaded: false, LogPosition.Zero, Part: part)]), cancellation);

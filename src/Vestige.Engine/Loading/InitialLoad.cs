@@ -49,7 +49,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             StartedAt = clock.GetUtcNow();
             Tables = loads;
             await PrepareAsync(fresh, identity, first && usable.Count == 0, cancellation);
-            await new ChunkCopy(snapshot, target, session, Readers).RunAsync(chunks, cancellation);
+            await new ChunkCopy(snapshot, target, session, Readers, clock).RunAsync(chunks, cancellation);
             return Position;
         }
         catch (PortException exception) when (rests.Count > 0 && !exception.Transient)
