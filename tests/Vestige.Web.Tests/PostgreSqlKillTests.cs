@@ -20,7 +20,7 @@ public sealed class PostgreSqlKillTests
         await using var first = await Cluster.StartAsync();
         await using var second = await Cluster.StartAsync();
         var (a, b) = (await first.MakeDatabaseAsync(), await second.MakeDatabaseAsync());
-        await first.ProgramAsync("pgbench", "-i", "-q", "-s", "4", "--foreign-keys", a.Name);
+        await first.ProgramAsync("pgbench", "-i", "-q", "-s", "10", "--foreign-keys", a.Name);
         await a.RunAsync("ALTER TABLE pgbench_history ADD COLUMN id bigserial PRIMARY KEY");
         await using var vestige = await RunningVestige.StartAsync("--empty", "true");
         foreach (var (name, database) in new[] { ("a", a), ("b", b) })
@@ -55,5 +55,7 @@ public sealed class PostgreSqlKillTests
 
         var unexpected = (await vestige.StatusAsync("c")).GetProperty("tables").EnumerateArray().Sum(table => table.GetProperty("unexpected").GetProperty("missing").GetInt64());
         Assert.Equal(0, unexpected);
+        var events = (await vestige.GetAsync("/api/v1/crossings/c/events?limit=200")).EnumerateArray().Select(happened => happened.GetProperty("text").GetString()!).ToList();
+        TestContext.Current.SendDiagnosticMessage($"{events.Count(text => text.Contains("gone on with", StringComparison.Ordinal))} loads went on within a table");
     }
 }

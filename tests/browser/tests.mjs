@@ -3,6 +3,7 @@
 import { chromium } from 'playwright-core';
 import { AxeBuilder } from '@axe-core/playwright';
 import { launch } from './browser.mjs';
+import { startServer } from './server.mjs';
 
 const base = process.argv[2];
 const crossing = 'circulation-to-warehouse';
@@ -153,6 +154,69 @@ test('pages read and forms submit without JavaScript', async (_, browser) => {
   await page.goto(`${base}/crossings/new?show=plan&source=circulation&target=ledger&tables=circulation.title&name=t`);
   assert((await page.locator('#consequence').textContent()).includes('rows to load'), 'the plan is shown');
   await context.close();
+});
+
+// The user guide's section on a PostgreSQL server, line by line.
+test('a server is connected, prepared and followed, as the guide says', async (page) => {
+  const server = await startServer();
+  try {
+    server.psql('postgres', "ALTER SYSTEM SET wal_level = 'logical'", 'CREATE DATABASE books', 'CREATE DATABASE books_copy', 'SELECT pg_reload_conf()');
+    server.psql('postgres', "CREATE ROLE vestige_reader LOGIN PASSWORD 'made up'", "CREATE ROLE vestige_writer LOGIN PASSWORD 'made up'");
+    server.psql('books', 'CREATE TABLE title (id int PRIMARY KEY, name text)', "INSERT INTO title VALUES (1, 'The first')");
+    const connect = async (name, database, user) => {
+      await page.goto(`${base}/connections`);
+      await page.locator('#server-name').fill(name);
+      await page.getByLabel('Host').fill('127.0.0.1');
+      await page.getByLabel('Port').fill(String(server.port));
+      await page.getByLabel('Database').fill(database);
+      await page.getByLabel('User', { exact: true }).fill(user);
+      await page.getByLabel('Password').fill('made up');
+      await page.getByRole('button', { name: 'Keep and test it' }).click();
+      await page.waitForURL(`${base}/connections/${name}`);
+    };
+    const said = async () => page.locator('main').textContent();
+    const sheet = (title) => page.locator('section.sheet', { has: page.getByRole('heading', { name: title, exact: true }) });
+    const lacks = async (title) => sheet(title).locator('[aria-label="does not hold"]').count();
+    const prepare = async (title, database) => server.file(database, await sheet(title).locator('pre').first().textContent());
+
+    await connect('books', 'books', 'vestige_reader');
+    assert((await said()).includes('waits for a restart'), `a setting that was written and is not in force is said to wait: ${await said()}`);
+    assert(!(await page.content()).includes('made up'), 'the password is not shown');
+    assert(await lacks('As a source') > 0, 'something is missing at first');
+    server.restart();
+    await prepare('Preparation as a source', 'books');
+    await until(async () => { await page.reload(); return (await lacks('As a source')) === 0; }, `every line as a source: ${await sheet('As a source').textContent()}`);
+    await connect('books-copy', 'books_copy', 'vestige_writer');
+    await prepare('Preparation as a target', 'books_copy');
+    await until(async () => { await page.reload(); return (await lacks('As a target')) === 0; }, `every line as a target: ${await sheet('As a target').textContent()}`);
+
+    await page.goto(`${base}/crossings/new`);
+    await page.getByLabel('Name').fill('titles');
+    await page.getByLabel('From', { exact: true }).selectOption('books');
+    await page.getByLabel('To', { exact: true }).selectOption('books-copy');
+    await page.locator('label', { hasText: 'public.title' }).getByRole('checkbox').check();
+    await until(async () => (await page.locator('#consequence').textContent()).includes('CREATE TABLE'), 'the plan').catch(async (error) => { throw new Error(`${error.message}: ${await said()}`); });
+    await page.getByRole('button', { name: 'Start', exact: true }).click();
+    await page.waitForURL(/crossings\/titles$/);
+    await until(async () => (await status('titles')).state === 'following', 'following', 40000);
+    server.psql('books', "UPDATE title SET name = 'Changed'");
+    await page.goto(`${base}/crossings/titles/tables/public.title?key=1`);
+    await until(async () => (await page.locator('.both').textContent()).split('Changed').length === 3, 'the change on both sides');
+    assert(server.psql('books_copy', 'SELECT name FROM title') === 'Changed', 'the server itself says so');
+
+    for (const path of ['/connections/books', '/crossings/titles']) {
+      await page.goto(base + path);
+      const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+      assert(found.violations.length === 0, `${path}: ${found.violations.map((v) => v.id + ' ' + v.nodes[0].html).join(' | ')}`);
+    }
+
+    await fetch(`${base}/api/v1/crossings/titles/stop`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: '{"manner":"now"}' });
+    const removed = await fetch(`${base}/api/v1/crossings/titles`, { method: 'DELETE', headers: { 'If-Match': (await fetch(`${base}/api/v1/crossings/titles`)).headers.get('etag') } });
+    assert(removed.ok, `removed: ${removed.status}`);
+    await until(async () => server.psql('books', 'SELECT count(*) FROM pg_replication_slots') === '0', 'nothing kept on the source');
+  } finally {
+    server.end();
+  }
 });
 
 const views = ['/', '/crossings', '/crossings/new?show=1&source=circulation&target=warehouse&tables=circulation.title', '/connections', '/connections/circulation', '/connections/circulation/tables/circulation.patron', '/bench/circulation',

@@ -1,5 +1,7 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
+using Vestige.Core.Text;
+using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Api;
@@ -34,6 +36,8 @@ public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEn
     {
         ArgumentNullException.ThrowIfNull(changed);
         var running = ConnectionApi.RunningUsersOf(changed.Name, engine);
+        var then = running.Count == 0 ? "" : $" {Figures.Of(running.Count, "crossing")} on it: paused, and resumed with them.";
+        await engine.Events.OfConnectionAsync(changed.Name, EventKind.Note, $"Its settings are changed; lines of the old ones are closed.{then}", by);
         foreach (var crossing in running)
         {
             await engine.PauseAsync(crossing, by, cancellation);

@@ -110,13 +110,14 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections) : 
         ? [new DefinitionProblem("name", $"there is a crossing {Name} already", "Choose another name.")]
         : [];
 
-    /// <summary>All tables chosen become one rule with a star; else one rule a table.</summary>
+    /// <summary>All tables chosen become one rule with a star for each schema; else one rule a table.</summary>
     private CrossingDefinition Definition()
     {
         var crossing = There.Where(table => table.Crosses).Select(table => table.Schema.Name.ToString()).ToHashSet();
+        var schemas = There.Where(table => table.Crosses).Select(table => table.Schema.Name.Schema).Distinct();
         var chosen = Tables.Distinct().ToList();
         IReadOnlyList<TableRule> rules = chosen.Count > 0 && crossing.SetEquals(chosen)
-            ? [new TableRule(Take: $"{Source}.*"), .. There.Where(table => !table.Crosses).Select(table => new TableRule(Leave: table.Schema.Name.ToString()))]
+            ? [.. schemas.Select(schema => new TableRule(Take: $"{schema}.*")), .. There.Where(table => !table.Crosses).Select(table => new TableRule(Leave: table.Schema.Name.ToString()))]
             : [.. chosen.Select(table => new TableRule(Take: table))];
         return new CrossingDefinition(Name ?? "", CrossingDefinition.Copy, Source ?? "", Target ?? "", new TableRules(rules), new StartOptions(Existing));
     }
