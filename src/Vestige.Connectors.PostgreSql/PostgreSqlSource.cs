@@ -110,6 +110,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         ArgumentNullException.ThrowIfNull(before);
         await UseAsync("Looking at the publication", (connection, stop) => CheckPublishedAsync(connection, before, stop), cancellation);
         await UseAsync("Looking at the slot", (connection, stop) => CheckSlotAsync(connection, after, stop), cancellation);
+        await UseAsync("Looking for wholes and their parts", (connection, stop) => Publication.RefuseTwiceAsync(connection, tables, stop), cancellation);
         await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, tables, stop), cancellation);
         published = tables;
         var link = await ReplicationLink.OpenAsync(Settings, cancellation);

@@ -183,11 +183,41 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
             CREATE TABLE loan_2 PARTITION OF loan FOR VALUES FROM ('2026-02-01') TO ('2026-03-01');
             INSERT INTO loan SELECT i, '2026-01-01'::date + i % 59, 'v' FROM generate_series(1, 3000) i;
             """);
-        await using var crossing = await Crossing.StartAsync(a, b, "public.*", "-public.loan_*");
+        await using var crossing = await Crossing.StartAsync(a, b);
         await crossing.FollowsAsync();
         await crossing.SameAsync("loan");
+        Assert.Equal("loan", await b.AskAsync("SELECT string_agg(relname, ',') FROM pg_class WHERE relkind = 'r' AND relnamespace = 'public'::regnamespace"));
         await a.RunAsync("UPDATE loan SET v = 'w' WHERE id < 100; UPDATE loan SET day = '2026-02-10' WHERE id = 200; DELETE FROM loan WHERE id = 300; CREATE TABLE loan_3 PARTITION OF loan FOR VALUES FROM ('2026-03-01') TO ('2026-04-01'); INSERT INTO loan VALUES (9999, '2026-03-05', 'late')");
         await crossing.SameAsync("loan");
+    }
+
+    /// <summary>Rows that move from part to part, parts of parts, a truncated whole; and the whole is then refused beside its parts.</summary>
+    [Fact]
+    public async Task The_parts_of_a_partitioned_table_cross_as_tables_of_their_own_where_the_whole_is_left_out()
+    {
+        await a.RunAsync(
+            """
+            CREATE TABLE loan (id int, day date, v text, PRIMARY KEY (id, day), UNIQUE (day, id)) PARTITION BY RANGE (day);
+            CREATE TABLE loan_1 PARTITION OF loan FOR VALUES FROM ('2026-01-01') TO ('2026-02-01');
+            CREATE TABLE loan_2 PARTITION OF loan FOR VALUES FROM ('2026-02-01') TO ('2026-03-01') PARTITION BY LIST (id);
+            CREATE TABLE loan_2_odd PARTITION OF loan_2 DEFAULT;
+            CREATE TABLE loan_2_even PARTITION OF loan_2 FOR VALUES IN (2, 4, 6, 8);
+            CREATE INDEX loan_v ON loan (v);
+            INSERT INTO loan SELECT i, '2026-01-01'::date + i % 59, 'v' FROM generate_series(1, 3000) i;
+            """);
+        string[] parts = ["loan_1", "loan_2_odd", "loan_2_even"];
+        await using var crossing = await Crossing.StartAsync(a, b, "public.*", "-public.loan", "-public.loan_2");
+        await crossing.FollowsAsync();
+        await crossing.SameAsync(parts);
+        await a.RunAsync("UPDATE loan SET v = 'w' WHERE id < 100; UPDATE loan SET day = '2026-02-10' WHERE id IN (200, 4, 6); DELETE FROM loan WHERE id = 300; INSERT INTO loan VALUES (8, '2026-02-05', 'even')");
+        await crossing.SameAsync(parts);
+        Assert.Equal("loan_1_day_id_key,loan_1_pkey,loan_1_v_idx", await b.AskAsync("SELECT string_agg(indexname, ',' ORDER BY indexname) FROM pg_indexes WHERE tablename = 'loan_1'"));
+        var whole = new CrossingDefinition("whole", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.loan")]));
+        var plan = await crossing.Engine.PlanAsync(whole, CancellationToken.None);
+        Assert.Contains("share one publication", Assert.Single(plan.Lines, line => !line.Ok).Needed, StringComparison.Ordinal);
+        await a.RunAsync("TRUNCATE loan; INSERT INTO loan VALUES (2, '2026-02-07', 'after'), (3, '2026-02-07', 'after')");
+        await crossing.SameAsync(parts);
+        Assert.All(crossing.Status.Tables, table => Assert.Equal(0, table.Tally.Unexpected.Total));
     }
 
     [Fact]

@@ -13,9 +13,10 @@ internal static class CatalogueReader
     private const string Ours = "n.nspname NOT IN ('pg_catalog', 'information_schema', 'vestige') AND n.nspname !~ '^pg_(toast|temp)'";
 
     private const string Tables = $"""
-        SELECT c.oid::int8, n.nspname::text, c.relname::text, c.relkind::text, c.relpersistence::text, c.relispartition, c.relreplident::text,
-               c.reltuples::float8, c.relpages::int8 * current_setting('block_size')::int8
+        SELECT c.oid::int8, n.nspname::text, c.relname::text, c.relkind::text, c.relpersistence::text, wn.nspname::text, c.relreplident::text,
+               c.reltuples::float8, c.relpages::int8 * current_setting('block_size')::int8, w.relname::text
         FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+        LEFT JOIN pg_class w ON c.relispartition AND w.oid = pg_partition_root(c.oid) LEFT JOIN pg_namespace wn ON wn.oid = w.relnamespace
         WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND {Ours}
         ORDER BY n.nspname, c.relname
         """;
@@ -46,7 +47,7 @@ internal static class CatalogueReader
         SELECT k.conrelid::int8, k.conname::text, k.contype::text, pg_get_constraintdef(k.oid), rn.nspname::text, r.relname::text
         FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace
         LEFT JOIN pg_class r ON r.oid = k.confrelid LEFT JOIN pg_namespace rn ON rn.oid = r.relnamespace
-        WHERE k.contype IN ('p', 'u', 'x', 'c', 'f') AND k.conparentid = 0 AND {Ours}
+        WHERE k.contype IN ('p', 'u', 'x', 'c', 'f') AND (k.conparentid = 0 OR (c.relispartition AND k.contype IN ('p', 'u'))) AND {Ours}
         ORDER BY k.conrelid, k.conname
         """;
 
@@ -82,14 +83,14 @@ internal static class CatalogueReader
                 new TableName(reader.GetString(1), reader.GetString(2)),
                 reader.GetString(3)[0],
                 reader.GetString(4)[0],
-                reader.GetBoolean(5),
+                reader.IsDBNull(5) ? null : new TableName(reader.GetString(5), reader.GetString(9)),
                 reader.GetString(6)[0],
                 columns.GetValueOrDefault(oid, []),
                 keys.GetValueOrDefault(oid, []),
                 constraints.GetValueOrDefault(oid, []),
                 indexes.GetValueOrDefault(oid, []));
             var (rows, bytes) = sums.TryGetValue(oid, out var sum) ? sum[0] : (reader.GetDouble(7), reader.GetInt64(8));
-            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason));
+            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf));
         }
 
         return tables;

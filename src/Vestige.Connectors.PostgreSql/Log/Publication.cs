@@ -48,6 +48,38 @@ internal static class Publication
         }
     }
 
+    /// <summary>
+    /// A publication tells changes of a part as those of the whole once it has the whole; whoever waits for the part would get
+    /// nothing more. So the two are never in it together.
+    /// </summary>
+    public static async Task<bool> RefuseTwiceAsync(NpgsqlConnection connection, IReadOnlySet<TableName> tables, CancellationToken cancellation) =>
+        await PartsWithTheirWholesAsync(connection, [.. tables], cancellation) is not { } pair
+            ? true
+            : throw new PortException($"{pair.Part} is a part of {pair.Whole}, and both are to be read through one publication: its changes would come as those of {pair.Whole} only.")
+            {
+                Mend = "Take the one or the other in all crossings of this connection; or make another connection to the database for one of them.",
+            };
+
+    /// <summary>A part among the tables, and the partitioned table above it that is among them as well; null when there is none.</summary>
+    public static async Task<(TableName Part, TableName Whole)?> PartsWithTheirWholesAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        const string Sql = """
+            WITH chosen AS (
+              SELECT c.oid, t.schema, t.name, c.relispartition
+              FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name)
+            SELECT p.schema, p.name, w.schema, w.name
+            FROM chosen p CROSS JOIN LATERAL pg_partition_ancestors(p.oid) a JOIN chosen w ON w.oid = a.relid AND w.oid <> p.oid
+            WHERE p.relispartition LIMIT 1
+            """;
+        await using var command = new NpgsqlCommand(Sql, connection);
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        return await reader.ReadAsync(cancellation)
+            ? (new TableName(reader.GetString(0), reader.GetString(1)), new TableName(reader.GetString(2), reader.GetString(3)))
+            : null;
+    }
+
     /// <summary>Those of the tables that there are.</summary>
     public static async Task<List<TableName>> ExistingAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {

@@ -2,6 +2,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Loading;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Text;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -34,12 +35,15 @@ internal sealed class CrossingPlanner(IConnections connections, TimeProvider clo
             return new CrossingPlan([], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines);
         }
 
-        var taken = (await source.ReadTablesAsync(cancellation)).Where(table => definition.Tables.Takes(table.Schema.Name)).ToList();
+        var there = await source.ReadTablesAsync(cancellation);
+        var taken = TakenTables.Of(definition.Tables, there);
+        var within = TakenTables.WithinOthers(definition.Tables, there);
         var crossing = taken.Where(table => table.Crosses).ToList();
         var progress = await target.ReadProgressAsync(definition.Name, cancellation);
         lines.Add(TablesLine(definition, taken.Count));
         lines.AddRange(taken.Where(table => !table.Crosses).Select(LeftOutLine));
-        lines.AddRange(MissingLines(definition, taken));
+        lines.AddRange(within.GroupBy(pair => pair.Whole, pair => pair.Part).Select(WithinLine));
+        lines.AddRange(MissingLines(definition, there));
         lines.AddRange(await source.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
         lines.AddRange(await target.CheckTargetAsync(
             [.. crossing.Select(table => table.Schema)],
@@ -98,10 +102,18 @@ internal sealed class CrossingPlanner(IConnections connections, TimeProvider clo
     private static ReadinessLine LeftOutLine(TableDescription table) =>
         new($"table {table.Schema.Name}", false, table.Reason!, "a table that can cross", $"Mend it at the source, or leave {table.Schema.Name} out.", TimeSpan.Zero);
 
+    private static ReadinessLine WithinLine(IGrouping<TableName, TableName> parts) => new(
+        $"parts of {parts.Key}",
+        true,
+        $"{Figures.Of(parts.Count(), "part")} {(parts.Count() == 1 ? "crosses" : "cross")} within it: its rows go into one plain table, those of parts made later as well",
+        "know it; to cross as tables of their own, leave out the whole",
+        null,
+        TimeSpan.Zero);
+
     /// <summary>A rule that names one table exactly, without a star, means that table: its absence is an error.</summary>
-    private static IEnumerable<ReadinessLine> MissingLines(CrossingDefinition definition, List<TableDescription> taken)
+    private static IEnumerable<ReadinessLine> MissingLines(CrossingDefinition definition, IReadOnlyList<TableDescription> tables)
     {
-        var there = taken.Select(table => table.Schema.Name.ToString()).ToHashSet();
+        var there = tables.Select(table => table.Schema.Name.ToString()).ToHashSet();
         return definition.Tables.Rules
             .Where(rule => rule.Take is { } name && !name.Contains('*', StringComparison.Ordinal) && !there.Contains(name) && IsTaken(definition, name))
             .Select(rule => new ReadinessLine($"table {rule.Take}", false, "the source has no such table", "an existing table", "Correct the name, or remove the rule.", TimeSpan.Zero));

@@ -169,7 +169,7 @@ public sealed class CrossingWorker
         }
 
         var there = await source.ReadTablesAsync(cancellation);
-        return [.. there.Select(table => table.Schema.Name).Where(definition.Tables.Takes)
+        return [.. TakenTables.Of(definition.Tables, there).Select(table => table.Schema.Name)
             .Union(progress.Tables.Select(table => table.Table))
             .Order()];
     }
