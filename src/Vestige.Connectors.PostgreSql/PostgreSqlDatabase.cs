@@ -52,7 +52,7 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
         $"Counting {table}",
         async (connection, stop) =>
         {
-            await using var command = new NpgsqlCommand($"SELECT count(*) FROM {Quote.Name(table)}", connection);
+            await using var command = new NpgsqlCommand($"SELECT count(*) FROM {await OwnRowsAsync(connection, table, stop)}", connection);
             return (long)(await command.ExecuteScalarAsync(stop))!;
         },
         cancellation);
@@ -136,11 +136,22 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
         return builder.Build();
     }
 
+    /// <summary>
+    /// The table as it is read: without the rows of tables that inherit from it, which cross by themselves and are logged as
+    /// theirs; a partitioned table has no other rows than those of its parts.
+    /// </summary>
+    internal static async Task<string> OwnRowsAsync(NpgsqlConnection connection, TableName table, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT relkind = 'r' FROM pg_class WHERE oid = to_regclass($1)", connection);
+        command.Parameters.Add(Text(Quote.Name(table)));
+        return await command.ExecuteScalarAsync(cancellation) is true ? $"ONLY {Quote.Name(table)}" : Quote.Name(table);
+    }
+
     private static async Task<Row?> FindAsync(NpgsqlConnection connection, TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation)
     {
         var columns = string.Join(", ", table.Columns.Select(column => $"{Quote.Name(column.Name)}::text"));
         var conditions = string.Join(" AND ", table.KeyOrdinals.Select((ordinal, i) => $"{Quote.Name(table.Columns[ordinal].Name)} = ${i + 1}"));
-        await using var command = new NpgsqlCommand($"SELECT {columns} FROM {Quote.Name(table.Name)} WHERE {conditions}", connection);
+        await using var command = new NpgsqlCommand($"SELECT {columns} FROM {await OwnRowsAsync(connection, table.Name, cancellation)} WHERE {conditions}", connection);
         foreach (var value in key)
         {
             command.Parameters.Add(Text(value));
@@ -165,7 +176,7 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
         await using var transaction = await connection.BeginTransactionAsync(cancellation);
         await using var guard = new NpgsqlCommand("SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '5s'; SET LOCAL lock_timeout = '1s'", connection);
         await guard.ExecuteNonQueryAsync(cancellation);
-        await using var command = new NpgsqlCommand($"SELECT {columns} FROM {Quote.Name(table.Name)} LIMIT {rows}", connection);
+        await using var command = new NpgsqlCommand($"SELECT {columns} FROM {await OwnRowsAsync(connection, table.Name, cancellation)} LIMIT {rows}", connection);
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var found = new List<Row>();
         while (await reader.ReadAsync(cancellation))

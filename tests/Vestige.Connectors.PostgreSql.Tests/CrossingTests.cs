@@ -214,10 +214,28 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         Assert.Equal("loan_1_day_id_key,loan_1_pkey,loan_1_v_idx", await b.AskAsync("SELECT string_agg(indexname, ',' ORDER BY indexname) FROM pg_indexes WHERE tablename = 'loan_1'"));
         var whole = new CrossingDefinition("whole", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.loan")]));
         var plan = await crossing.Engine.PlanAsync(whole, CancellationToken.None);
+        Assert.Contains(plan.Lines, line => line.Ok && line.Found.StartsWith("public.loan: rows that come with a part", StringComparison.Ordinal));
         Assert.Contains("share one publication", Assert.Single(plan.Lines, line => !line.Ok).Needed, StringComparison.Ordinal);
         await a.RunAsync("TRUNCATE loan; INSERT INTO loan VALUES (2, '2026-02-07', 'after'), (3, '2026-02-07', 'after')");
         await crossing.SameAsync(parts);
         Assert.All(crossing.Status.Tables, table => Assert.Equal(0, table.Tally.Unexpected.Total));
+    }
+
+    [Fact]
+    public async Task A_table_that_others_inherit_from_crosses_with_its_own_rows_only()
+    {
+        await a.RunAsync(
+            """
+            CREATE TABLE item (id int PRIMARY KEY, v text); CREATE TABLE book (PRIMARY KEY (id), pages int) INHERITS (item);
+            INSERT INTO item VALUES (1, 'item'), (2, 'item'); INSERT INTO book VALUES (3, 'book', 10), (4, 'book', 20);
+            """);
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await crossing.SameAsync("ONLY item", "book");
+        await a.RunAsync("UPDATE item SET v = v || '!'; DELETE FROM item WHERE id IN (2, 4); INSERT INTO item VALUES (5, 'item')");
+        await crossing.SameAsync("ONLY item", "book");
+        Assert.Equal("1,5", await b.AskAsync("SELECT string_agg(id::text, ',' ORDER BY id) FROM item"));
+        Assert.Equal(2, await crossing.Source("a").CountAsync(TableName.Parse("public.item"), TestContext.Current.CancellationToken));
     }
 
     [Fact]

@@ -135,17 +135,19 @@ public sealed class ReadinessTests(TwoServers servers)
             """
             CREATE TABLE good (id int PRIMARY KEY); CREATE TABLE keyless (v text); CREATE UNLOGGED TABLE unlogged (id int PRIMARY KEY); CREATE VIEW seen AS SELECT 1 AS one;
             CREATE MATERIALIZED VIEW kept AS SELECT 1 AS one; CREATE TABLE nothing (id int PRIMARY KEY); ALTER TABLE nothing REPLICA IDENTITY NOTHING;
-            CREATE TABLE parts (id int PRIMARY KEY) PARTITION BY RANGE (id); CREATE TABLE parts_1 PARTITION OF parts FOR VALUES FROM (0) TO (9);
+            CREATE TABLE parts (id int PRIMARY KEY) PARTITION BY RANGE (id); CREATE TABLE parts_1 PARTITION OF parts FOR VALUES FROM (0) TO (9); CREATE TABLE parts_2 PARTITION OF parts FOR VALUES FROM (10) TO (19) PARTITION BY RANGE (id);
             """);
         await using var source = a.Source();
-        var tables = (await source.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name.Name, table => table.Reason);
-        Assert.Equal(["good", "parts"], tables.Where(table => table.Value is null).Select(table => table.Key).Order());
+        var described = await source.ReadTablesAsync(cancellation);
+        Assert.Equal(TableName.Parse("public.parts"), described.Single(table => table.Schema.Name.Name == "parts_1").PartOf);
+        var tables = described.ToDictionary(table => table.Schema.Name.Name, table => table.Reason);
+        Assert.Equal(["good", "parts", "parts_1"], tables.Where(table => table.Value is null).Select(table => table.Key).Order());
         Assert.Contains("no primary key", tables["keyless"], StringComparison.Ordinal);
         Assert.Contains("unlogged", tables["unlogged"], StringComparison.Ordinal);
         Assert.Contains("view", tables["seen"], StringComparison.Ordinal);
         Assert.Contains("materialised", tables["kept"], StringComparison.Ordinal);
         Assert.Contains("replica identity is nothing", tables["nothing"], StringComparison.Ordinal);
-        Assert.Contains("part of", tables["parts_1"], StringComparison.Ordinal);
+        Assert.Contains("a level of", tables["parts_2"], StringComparison.Ordinal);
     }
 
     /// <summary>Everything the server has, as its own tool writes it; the marks that it draws by lot apart.</summary>

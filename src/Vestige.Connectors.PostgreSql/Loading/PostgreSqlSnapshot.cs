@@ -100,13 +100,14 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
             throw new PortException($"Rows of {table.Name} can be loaded only into a database of the same engine.") { Mend = "Choose another target." };
         }
 
-        var form = taken.Contains(CopyForm.Binary) && await IsPlainAsync(table, cancellation) ? CopyForm.Binary : CopyForm.Text;
+        var (isPlain, rows) = await LookAsync(table, cancellation);
+        var form = taken.Contains(CopyForm.Binary) && isPlain ? CopyForm.Binary : CopyForm.Text;
         if (!links.TryTake(out var link))
         {
             throw new InvalidOperationException("More reads at once than the snapshot was opened for.");
         }
 
-        var select = $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name)}{BlockRanges.Condition(range)}) TO STDOUT{(form == CopyForm.Binary ? " (FORMAT binary)" : "")}";
+        var select = $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {rows}{BlockRanges.Condition(range)}) TO STDOUT{(form == CopyForm.Binary ? " (FORMAT binary)" : "")}";
         await link.StartAsync(select, cancellation);
         var gatherer = new CopyGatherer(form);
         for (var ended = false; !ended;)
@@ -152,15 +153,15 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         return await command.ExecuteScalarAsync(cancellation) as long? ?? 0;
     }
 
-    /// <summary>Whether every column is of a type whose binary form means the same on every server.</summary>
-    private Task<bool> IsPlainAsync(TableSchema table, CancellationToken cancellation) => UseAsync(
+    /// <summary>Whether every column is of a type whose binary form means the same on every server, and how the table is read.</summary>
+    private Task<(bool IsPlain, string Rows)> LookAsync(TableSchema table, CancellationToken cancellation) => UseAsync(
         $"Looking at {table.Name}",
         async (connection, stop) =>
         {
             await using var command = new NpgsqlCommand(
                 $"SELECT NOT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass($1) AND attnum > 0 AND NOT attisdropped AND atttypid NOT IN ({CopyForm.PlainTypes}))", connection);
             command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
-            return (bool)(await command.ExecuteScalarAsync(stop))!;
+            return ((bool)(await command.ExecuteScalarAsync(stop))!, await PostgreSqlDatabase.OwnRowsAsync(connection, table.Name, stop));
         },
         cancellation);
 

@@ -1,5 +1,4 @@
 using Npgsql;
-using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
@@ -44,27 +43,8 @@ internal static class SourceReadiness
         }
 
         lines.Add(await PublishAsync(connection, tables, cancellation));
-        if (await TwiceAsync(connection, source.Names.Publication, tables, cancellation) is { } twice)
-        {
-            lines.Add(twice);
-        }
-
+        lines.AddRange(await PartitionReadiness.CheckAsync(connection, source.Names.Publication, tables, cancellation));
         return lines;
-    }
-
-    /// <summary>Another crossing reads the whole of what this one would read in parts, or the other way round; null when none does.</summary>
-    private static async Task<ReadinessLine?> TwiceAsync(NpgsqlConnection connection, string publication, IReadOnlyList<TableName> tables, CancellationToken cancellation)
-    {
-        var there = await Publication.TablesAsync(connection, publication, cancellation) ?? new HashSet<TableName>();
-        return await Publication.PartsWithTheirWholesAsync(connection, [.. there.Union(tables)], cancellation) is { } pair
-            ? new ReadinessLine(
-                "wholes and parts",
-                false,
-                $"{pair.Part} is a part of {pair.Whole}, and a crossing of this connection takes the other of the two already",
-                "the whole or the parts in all crossings of one connection, since they share one publication",
-                "Choose as the other crossing does; or make another connection to the database for this one.",
-                TimeSpan.Zero)
-            : null;
     }
 
     private static async Task<Dictionary<string, SettingInForce>> SettingsAsync(NpgsqlConnection connection, CancellationToken cancellation)

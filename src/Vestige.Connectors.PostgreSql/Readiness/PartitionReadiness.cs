@@ -1,0 +1,53 @@
+using Npgsql;
+using Vestige.Connectors.PostgreSql.Log;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Connectors.PostgreSql.Readiness;
+
+/// <summary>What partitioned tables and their parts mean for a crossing.</summary>
+internal static class PartitionReadiness
+{
+    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(NpgsqlConnection connection, string publication, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        ReadinessLine?[] lines = [await WholesAsync(connection, tables, cancellation), await TwiceAsync(connection, publication, tables, cancellation)];
+        return [.. lines.OfType<ReadinessLine>()];
+    }
+
+    /// <summary>The log has no rows of a part that comes or goes as a whole (PostgreSQL manual, ALTER TABLE ... ATTACH PARTITION); null without partitioned tables.</summary>
+    private static async Task<ReadinessLine?> WholesAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            SELECT string_agg(quote_ident(t.schema) || '.' || quote_ident(t.name), ', ' ORDER BY t.schema, t.name)
+            FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
+            WHERE c.relkind = 'p'
+            """, connection);
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
+        return await command.ExecuteScalarAsync(cancellation) is string names
+            ? new ReadinessLine(
+                "partitioned tables",
+                true,
+                $"{names}: rows that come with a part which is attached, or go with one which is detached or dropped, are not in the log and stay as they are on the target; load the table again after that",
+                "know it",
+                null,
+                TimeSpan.Zero)
+            : null;
+    }
+
+    /// <summary>Another crossing reads the whole of what this one would read in parts, or the other way round; null when none does.</summary>
+    private static async Task<ReadinessLine?> TwiceAsync(NpgsqlConnection connection, string publication, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        var there = await Publication.TablesAsync(connection, publication, cancellation) ?? new HashSet<TableName>();
+        return await Publication.PartsWithTheirWholesAsync(connection, [.. there.Union(tables)], cancellation) is { } pair
+            ? new ReadinessLine(
+                "wholes and parts",
+                false,
+                $"{pair.Part} is a part of {pair.Whole}, and a crossing of this connection takes the other of the two already",
+                "the whole or the parts in all crossings of one connection, since they share one publication",
+                "Choose as the other crossing does; or make another connection to the database for this one.",
+                TimeSpan.Zero)
+            : null;
+    }
+}
