@@ -78,8 +78,9 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         async (connection, stop) =>
         {
             var now = await TableMark.ReadAsync(connection, table, stop);
-            return now is not null && TableMark.Parse(part.Mark) is { } then && now.GoesOnFrom(then)
-                ? BlockRanges.Rest(part, await BlocksAsync(connection, table, stop), chunks)
+            var blocks = await BlocksAsync(connection, table, stop);
+            return now is not null && TableMark.Parse(part.Mark) is { } then && now.GoesOnFrom(then) && BlockRanges.IsWorthGoingOn(part, blocks)
+                ? BlockRanges.Rest(part, blocks, chunks)
                 : null;
         },
         cancellation);

@@ -14,7 +14,7 @@ namespace Vestige.Engine.Loading;
 internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITargetSession session, int lanes, TimeProvider clock)
 {
     /// <summary>A commit more for every chunk would cost a tenth of the load; what is not remembered is only read again.</summary>
-    private static readonly TimeSpan RememberEvery = TimeSpan.FromSeconds(1);
+    private static readonly TimeSpan RememberEvery = TimeSpan.FromMilliseconds(250);
     private const int BlocksPerCommit = 256;
     private const int BlocksInHand = 64;
     private readonly Channel<(LoadChunk Chunk, RowBlock Block)> blocks = Channel.CreateBounded<(LoadChunk Chunk, RowBlock Block)>(BlocksInHand);

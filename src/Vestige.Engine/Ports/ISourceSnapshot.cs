@@ -28,7 +28,8 @@ public interface ISourceSnapshot : IAsyncDisposable
 
     /// <summary>
     /// Cuts what an interrupted load left: the ranges that it did not finish, and of those it finished what may have changed
-    /// since. Null when the table is not what it was: then the load of it must begin again.
+    /// since. Null when the table is not what it was, or too little of it is done: then the load of it begins
+    /// again.
     /// </summary>
     Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation);
 

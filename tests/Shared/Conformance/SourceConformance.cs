@@ -60,7 +60,7 @@ public abstract class SourceConformance : IAsyncLifetime
 
             part = new LoadPart(mark, first.Position, 0, []);
             var ranges = await first.CutAsync(form, 8, Stop);
-            foreach (var range in ranges.Where((_, i) => i is 0 or 1 or 4))
+            foreach (var range in ranges.Where((_, i) => i is 0 or 1 or 2 or 4 or 5))
             {
                 await ReadRangeAsync(first, form, new RowRange(range), state);
                 part = part.With(range, 1);
