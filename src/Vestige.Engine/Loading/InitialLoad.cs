@@ -52,10 +52,14 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             await new ChunkCopy(snapshot, target, session, Readers, clock).RunAsync(chunks, cancellation);
             return Position;
         }
-        catch (PortException exception) when (rests.Count > 0 && !exception.Transient)
+        catch (PortException exception) when (rests.Count > 0 && !exception.Transient && exception is not PlaceLostException)
         {
             await ForgetAsync(rests.Keys, cancellation);
-            throw;
+            throw new PortException($"{exception.Message} The load of {string.Join(", ", rests.Keys.Order())} could not go on where it was interrupted.", exception)
+            {
+                Transient = true,
+                Mend = "It begins again by itself.",
+            };
         }
     }
 
