@@ -232,6 +232,7 @@ public static class ConnectionApi
         }),
         crosses = table.Crosses,
         reason = table.Reason,
+        partOf = table.PartOf?.ToString(),
     };
 
     private static async Task<IResult> BenchAsync(string connection, BenchBody body, ConnectionDirectory connections, TimeProvider clock, CancellationToken cancellation)
