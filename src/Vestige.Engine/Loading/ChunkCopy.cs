@@ -13,7 +13,7 @@ namespace Vestige.Engine.Loading;
 /// </summary>
 internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITargetSession session, int lanes, TimeProvider clock)
 {
-    /// <summary>A commit more for every chunk would cost a tenth of the load; what is not remembered is only read again.</summary>
+    /// <summary>A commit more for every chunk was seen to cost up to a tenth of the load; what is not remembered is only read again.</summary>
     private static readonly TimeSpan RememberEvery = TimeSpan.FromMilliseconds(250);
     private const int BlocksPerCommit = 256;
     private const int BlocksInHand = 64;
