@@ -20,11 +20,11 @@ public sealed class Spool : IAsyncDisposable
     private readonly TimeProvider clock;
     private readonly Lock gate = new();
     private readonly SpoolRetention retention;
-    private Dictionary<int, TableSchema> relations = [];
+    private readonly SpooledForms forms = new();
+    private readonly SpoolLocator locator;
     private HashSet<TableName> tables = [];
     private List<SpoolFileEntry> entries = [];
     private readonly SyncTimes syncs = new();
-    private SpoolPlace? located;
     private readonly SpoolWriter writer;
     private long visible;
 
@@ -36,6 +36,7 @@ public sealed class Spool : IAsyncDisposable
         this.cipher = cipher;
         this.options = options;
         writer = new SpoolWriter(cipher, options);
+        locator = new SpoolLocator(this);
     }
 
     /// <summary>Beats whenever something became durable.</summary>
@@ -117,10 +118,10 @@ public sealed class Spool : IAsyncDisposable
     {
         await CloseFilesAsync();
         var found = await RecoveredSpool.ReadAsync(files, cipher, cancellation);
+        forms.Replace(found.Relations);
         lock (gate)
         {
             entries = found.Files;
-            relations = found.Relations;
             tables = found.Tables;
         }
 
@@ -166,7 +167,7 @@ public sealed class Spool : IAsyncDisposable
 
         Identity = null;
         Begin = Last = LogPosition.Zero;
-        relations = [];
+        forms.Replace([]);
         tables = [];
         Transactions = Changes = 0;
         writer.Resume(LogPosition.Zero, 0, 0, 0);
@@ -190,27 +191,10 @@ public sealed class Spool : IAsyncDisposable
     }
 
     /// <summary>Every form under which rows were written, by number.</summary>
-    public IReadOnlyDictionary<int, TableSchema> Relations
-    {
-        get
-        {
-            lock (gate)
-            {
-                return new Dictionary<int, TableSchema>(relations);
-            }
-        }
-    }
+    public IReadOnlyDictionary<int, TableSchema> Relations => forms.All;
 
     /// <summary>The form of a table under which rows were written.</summary>
-    public TableSchema Relation(int number)
-    {
-        lock (gate)
-        {
-            return relations.TryGetValue(number, out var table)
-                ? table
-                : throw new InvalidDataException($"The spool does not know relation {number}.");
-        }
-    }
+    public TableSchema Relation(int number) => forms.Of(number);
 
     /// <summary>Adds what was read from the log. Not durable until <see cref="SyncAsync"/>.</summary>
     public async Task AppendAsync(LogRead read, DateTimeOffset capturedAt, CancellationToken cancellation)
@@ -218,7 +202,10 @@ public sealed class Spool : IAsyncDisposable
         ArgumentNullException.ThrowIfNull(read);
         foreach (var (number, table) in read.Relations)
         {
-            await AddRelationAsync(number, table, cancellation);
+            if (forms.TryAdd(number, table))
+            {
+                await writer.AddRelationAsync(entries[^1].File, number, table, cancellation);
+            }
         }
 
         await writer.AppendAsync(entries[^1].File, read.Fragments, capturedAt, cancellation);
@@ -304,28 +291,7 @@ public sealed class Spool : IAsyncDisposable
     }
 
     /// <summary>What the spool knows of a position it holds; null when it does not hold it.</summary>
-    public async Task<SpoolPlace?> LocateAsync(LogPosition position, CancellationToken cancellation)
-    {
-        if (Identity is null || position < Begin)
-        {
-            return null;
-        }
-
-        if (position >= Last)
-        {
-            return new SpoolPlace(position, Transactions, Changes, null);
-        }
-
-        if (located is { } known && known.Position == position && known.NextCommittedAt is not null)
-        {
-            return known;
-        }
-
-        var next = await ReadAfter(position).TryReadAsync(1, cancellation);
-        return located = next.Count == 0
-            ? new SpoolPlace(position, Transactions, Changes, null)
-            : new SpoolPlace(position, next[0].Transactions - (next[0].Last ? 1 : 0), next[0].TotalChanges - next[0].Count, next[0].CommittedAt);
-    }
+    public Task<SpoolPlace?> LocateAsync(LogPosition position, CancellationToken cancellation) => locator.LocateAsync(position, cancellation);
 
     public async ValueTask DisposeAsync() => await CloseFilesAsync();
 
@@ -378,32 +344,19 @@ public sealed class Spool : IAsyncDisposable
         Changes = complete?.Changes ?? newest.Header.Changes;
         visible = last?.Sequence ?? 0;
         writer.Resume(Last, visible, Transactions, Changes);
-        located = null;
+        locator.Forget();
     }
 
     private async Task AddFileAsync(long number, SpoolHeader header, CancellationToken cancellation)
     {
         var file = await files.OpenAsync(number, cancellation);
         var entry = new SpoolFileEntry(number, file, header);
-        await writer.BeginFileAsync(file, header, relations, tables, cancellation);
+        await writer.BeginFileAsync(file, header, forms.All, tables, cancellation);
         lock (gate)
         {
             visible = 0;
             entries.Add(entry);
         }
-    }
-
-    private async Task AddRelationAsync(int number, TableSchema table, CancellationToken cancellation)
-    {
-        lock (gate)
-        {
-            if (!relations.TryAdd(number, table))
-            {
-                return;
-            }
-        }
-
-        await writer.AddRelationAsync(entries[^1].File, number, table, cancellation);
     }
 
     private SpoolFileEntry? TakeOldest()
