@@ -53,6 +53,7 @@ public sealed class ApiTests : IAsyncLifetime
     [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"colour":"red"}""", 400, "colour")]
     [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"takes":"*"}]}}""", 400, "takes")]
     [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b"}""", 400, "tables")]
+    [InlineData("""{"name":7,"purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]}}""", 400, "name")]
     [InlineData("not json", 400, "malformed")]
     public async Task Bad_definitions_are_refused_by_name_and_change_nothing(string body, int code, string names)
     {
@@ -63,6 +64,8 @@ public sealed class ApiTests : IAsyncLifetime
         Assert.Equal(code, (int)response.StatusCode);
         Assert.Equal("application/problem+json", response.Content.Headers.ContentType!.MediaType);
         Assert.Contains(names, answer, StringComparison.Ordinal);
+        Assert.DoesNotContain("Vestige.", answer, StringComparison.Ordinal);
+        Assert.DoesNotContain("System.", answer, StringComparison.Ordinal);
         Assert.Equal(0, (await vestige.GetAsync("/api/v1/crossings")).GetArrayLength());
     }
 

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Crossings;
@@ -7,7 +8,7 @@ using Vestige.Engine.Faults;
 namespace Vestige.Web.Api;
 
 /// <summary>Problem details (RFC 9457) with a stable type, the field at fault and what to do.</summary>
-public static class Problems
+public static partial class Problems
 {
     private const string Types = "https://vestige.invalid/problems/";
 
@@ -55,7 +56,7 @@ public static class Problems
         NotReadyException notReady => NotReady(notReady),
         RequestRefusedException refused => Of(409, "refused", refused.Message, refused.Mend),
         PortException port => Of(502, port.Transient ? "unreachable" : "system-refused", port.Message, port.Mend),
-        BadHttpRequestException { InnerException: JsonException json } => Of(400, "malformed", json.Message, "Correct the document.", json.Path),
+        BadHttpRequestException { InnerException: JsonException json } => Of(400, "malformed", Told(json), "Correct the document.", json.Path),
         BadHttpRequestException bad => Of(bad.StatusCode, "malformed", bad.Message, "Correct the request."),
         _ => Of(500, "internal", "Vestige made an error. The log of the process says more.", null),
     };
@@ -68,6 +69,17 @@ public static class Problems
             await From(error).ExecuteAsync(context);
         }
     }
+
+    /// <summary>The reader's own words name types of this program, which say nothing to who wrote the document.</summary>
+    private static string Told(JsonException json) => json.Message switch
+    {
+        var message when message.Contains(".NET member", StringComparison.Ordinal) => $"{json.Path} is not a field of this document.",
+        var message when message.Contains("could not be converted", StringComparison.Ordinal) => $"{json.Path} has a value that the field does not take.",
+        var message => TypeName().Replace(message, ""),
+    };
+
+    [GeneratedRegex(" for type '[^']*'", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
+    private static partial Regex TypeName();
 
     private static ProblemDetails Details(int status, string type, string detail) => new()
     {
