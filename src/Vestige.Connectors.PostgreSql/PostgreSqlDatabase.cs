@@ -140,11 +140,13 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
     /// The table as it is read: without the rows of tables that inherit from it, which cross by themselves and are logged as
     /// theirs; a partitioned table has no other rows than those of its parts.
     /// </summary>
-    internal static async Task<string> OwnRowsAsync(NpgsqlConnection connection, TableName table, CancellationToken cancellation)
+    internal static string OwnRows(TableName table, bool isPlainTable) => isPlainTable ? $"ONLY {Quote.Name(table)}" : Quote.Name(table);
+
+    private static async Task<string> OwnRowsAsync(NpgsqlConnection connection, TableName table, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand("SELECT relkind = 'r' FROM pg_class WHERE oid = to_regclass($1)", connection);
         command.Parameters.Add(Text(Quote.Name(table)));
-        return await command.ExecuteScalarAsync(cancellation) is true ? $"ONLY {Quote.Name(table)}" : Quote.Name(table);
+        return OwnRows(table, await command.ExecuteScalarAsync(cancellation) is true);
     }
 
     private static async Task<Row?> FindAsync(NpgsqlConnection connection, TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation)

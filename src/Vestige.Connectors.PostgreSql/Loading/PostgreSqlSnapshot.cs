@@ -160,9 +160,15 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         async (connection, stop) =>
         {
             await using var command = new NpgsqlCommand(
-                $"SELECT NOT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass($1) AND attnum > 0 AND NOT attisdropped AND atttypid NOT IN ({CopyForm.PlainTypes}))", connection);
+                $"""
+                SELECT NOT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = c.oid AND attnum > 0 AND NOT attisdropped AND atttypid NOT IN ({CopyForm.PlainTypes})), c.relkind = 'r'
+                FROM pg_class c WHERE c.oid = to_regclass($1)
+                """, connection);
             command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
-            return ((bool)(await command.ExecuteScalarAsync(stop))!, await PostgreSqlDatabase.OwnRowsAsync(connection, table.Name, stop));
+            await using var reader = await command.ExecuteReaderAsync(stop);
+            return await reader.ReadAsync(stop)
+                ? (reader.GetBoolean(0), PostgreSqlDatabase.OwnRows(table.Name, reader.GetBoolean(1)))
+                : (false, Quote.Name(table.Name));
         },
         cancellation);
 
