@@ -109,6 +109,7 @@ public sealed class CrossingWorker
         FencedException => true,
         PortException port => port.Transient,
         IOException or TimeoutException => true,
+        System.Data.Common.DbException { IsTransient: true } => true, // A line that broke while a driver was tidying up.
         _ => false,
     };
 
