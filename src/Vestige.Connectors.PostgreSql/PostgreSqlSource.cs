@@ -54,7 +54,14 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
     {
         await EndLogAsync(cancellation);
-        await UseAsync("Making the publication", (connection, stop) => CarryAsync(connection, new HashSet<TableName>(), stop), cancellation);
+        await UseAsync(
+            "Making the publications",
+            async (connection, stop) =>
+            {
+                await Publication.MakeAsync(connection, names, stop);
+                return true;
+            },
+            cancellation);
         await using var link = await ReplicationLink.OpenAsync(Settings, cancellation);
         var slot = await link.QueryAsync($"CREATE_REPLICATION_SLOT {Quote.Name(names.Slot)} LOGICAL pgoutput NOEXPORT_SNAPSHOT", cancellation);
         return Lsn.Of(slot[0][1]!);
@@ -86,33 +93,27 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
                 await using var drop = new NpgsqlCommand("SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE slot_name = $1", connection);
                 drop.Parameters.Add(Text(names.Slot));
                 await drop.ExecuteNonQueryAsync(stop);
-                await using var publication = new NpgsqlCommand(
-                    "SELECT p.pubname::text FROM pg_publication p JOIN pg_roles r ON r.oid = p.pubowner WHERE p.pubname = $1 AND pg_has_role(current_user, r.oid, 'USAGE')", connection);
-                publication.Parameters.Add(Text(names.Publication));
-                if (await publication.ExecuteScalarAsync(stop) is string)
-                {
-                    await using var remove = new NpgsqlCommand($"DROP PUBLICATION IF EXISTS {Quote.Name(names.Publication)}", connection);
-                    await remove.ExecuteNonQueryAsync(stop);
-                }
+                await Publication.DropAsync(connection, names, stop);
 
                 return true;
             },
             cancellation);
     }
 
-    public async Task<ILogReader> OpenLogAsync(
-        LogPosition after,
-        IReadOnlySet<TableName> tables,
-        IReadOnlySet<TableName> before,
-        IReadOnlyDictionary<int, TableSchema> known,
-        CancellationToken cancellation)
+    public async Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation)
     {
-        ArgumentNullException.ThrowIfNull(before);
-        await UseAsync("Looking at the publication", (connection, stop) => CheckPublishedAsync(connection, before, stop), cancellation);
-        await UseAsync("Looking at the slot", (connection, stop) => CheckSlotAsync(connection, after, stop), cancellation);
+        ArgumentNullException.ThrowIfNull(request);
+        var tables = request.Tables;
+        var mark = request.Notes.GetValueOrDefault(LogMarks.NoteName);
+        var begin = LogMarks.BeginOf(mark) ?? request.After;
+        await UseAsync("Looking at the publication", (connection, stop) => CheckPublishedAsync(connection, request.Before, stop), cancellation);
+        await UseAsync("Looking at the slot", (connection, stop) => CheckSlotAsync(connection, request.After, begin, stop), cancellation);
         await UseAsync("Looking for wholes and their parts", (connection, stop) => Publication.RefuseTwiceAsync(connection, tables, stop), cancellation);
         await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, tables, stop), cancellation);
         published = tables;
+        var publications = await UseAsync("Looking at the publications", (connection, stop) => Publication.NamesAsync(connection, names, stop), cancellation);
+        var hasMarks = await UseAsync("Looking whether marks can be written", LogMarks.ArePossibleAsync, cancellation);
+        var parts = await PartWatch.BeginAsync(this, tables, request.Notes, Clock, cancellation);
         var link = await ReplicationLink.OpenAsync(Settings, cancellation);
         try
         {
@@ -124,7 +125,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             }
 
             await link.StartAsync(
-                $"START_REPLICATION SLOT {Quote.Name(names.Slot)} LOGICAL {Lsn.Format(after)} (proto_version '1', publication_names {Quote.Literal(Quote.Name(names.Publication))})",
+                $"START_REPLICATION SLOT {Quote.Name(names.Slot)} LOGICAL {Lsn.Format(begin)} (proto_version '1', publication_names {Quote.Literal(Quote.Names(publications))}{(hasMarks ? ", messages 'true'" : "")})",
                 cancellation);
         }
         catch
@@ -133,7 +134,8 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             throw;
         }
 
-        var reader = new PostgreSqlLogReader(link, new RelationForms(this, tables, known), after, Clock, Forget);
+        var marks = new LogMarks(this, names.Slot, mark, hasMarks, Clock);
+        var reader = new PostgreSqlLogReader(link, new RelationForms(this, tables, request.Known), marks, parts, request.After, Clock, Forget);
         reading = reader;
         return reader;
     }
@@ -171,7 +173,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
     private async Task<bool> CarryAsync(NpgsqlConnection connection, IReadOnlySet<TableName> tables, CancellationToken cancellation)
     {
-        await Publication.CarryAsync(connection, names.Publication, tables, cancellation);
+        await Publication.CarryAsync(connection, names, tables, cancellation);
         return true;
     }
 
@@ -192,11 +194,13 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         const string Sql = """
             SELECT pg_current_wal_flush_lsn()::text, s.restart_lsn::text, extract(epoch FROM clock_timestamp())::float8,
                    (SELECT setting::int8 FROM pg_settings WHERE name = 'max_slot_wal_keep_size'),
-                   (SELECT count(*) FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid WHERE p.pubname = $1)
+                   (SELECT count(DISTINCT r.prrelid) FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid WHERE p.pubname IN ($2, $3))
             FROM (SELECT 1) one LEFT JOIN pg_replication_slots s ON s.slot_name = $1
             """;
         await using var command = new NpgsqlCommand(Sql, connection);
         command.Parameters.Add(Text(names.Slot));
+        command.Parameters.Add(Text(names.Publication));
+        command.Parameters.Add(Text(names.Inserts));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
         var limit = reader.IsDBNull(3) ? -1 : reader.GetInt64(3);
@@ -215,7 +219,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         return sample;
     }
 
-    private async Task<bool> CheckSlotAsync(NpgsqlConnection connection, LogPosition after, CancellationToken cancellation)
+    private async Task<bool> CheckSlotAsync(NpgsqlConnection connection, LogPosition after, LogPosition begin, CancellationToken cancellation)
     {
         const string Mend = "Load the crossings of this source again, or give them up.";
         var wal = await HasColumnAsync(connection, cancellation) ? "wal_status" : "NULL::text";
@@ -240,9 +244,9 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             throw new PlaceLostException($"The log of {Place} ends at {Lsn.Format(head)}, before {Lsn.Format(after)} which was read from it. The database was restored from an older state.") { Mend = Mend };
         }
 
-        if (!reader.IsDBNull(0) && Lsn.Of(reader.GetString(0)) > after)
+        if (!reader.IsDBNull(0) && Lsn.Of(reader.GetString(0)) > begin)
         {
-            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(after)} where the spool ends.") { Mend = Mend };
+            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(begin)} which is all that was confirmed from here.") { Mend = Mend };
         }
 
         if (!reader.IsDBNull(2))
@@ -264,7 +268,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             return true;
         }
 
-        var there = await Publication.TablesAsync(connection, names.Publication, cancellation);
+        var there = await Publication.TablesAsync(connection, names, cancellation);
         var gone = before.Where(table => there?.Contains(table) != true).Order().ToList();
         gone = gone.Count == 0 ? gone : await Publication.ExistingAsync(connection, gone, cancellation);
         return there is not null && gone.Count == 0 ? true : throw Unpublished(there is null ? null : gone);

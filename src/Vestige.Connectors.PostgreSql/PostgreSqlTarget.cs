@@ -48,12 +48,12 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            await connection.DisposeAsync();
+            await Closing.CloseAsync(connection);
             throw Failures.Of(exception, $"Taking {crossing} over in {Place}");
         }
         catch
         {
-            await connection.DisposeAsync();
+            await Closing.CloseAsync(connection);
             throw;
         }
     }

@@ -243,6 +243,21 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Changes_that_the_source_got_from_elsewhere_are_told_apart()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text)");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        var origin = $"elsewhere_{a.Name}";
+        await a.RunAsync("INSERT INTO t VALUES (1, 'made here')");
+        await a.RunAsync($"SELECT pg_replication_origin_create('{origin}'); SELECT pg_replication_origin_session_setup('{origin}'); INSERT INTO t VALUES (2, 'made elsewhere')");
+        await crossing.SameAsync("t");
+        await crossing.UntilAsync(() => crossing.Engine.Meter(Crossing.Name)!.Recent.Count >= 2, "two changes");
+        Assert.Equal([("1", (string?)null), ("2", origin)], crossing.Engine.Meter(Crossing.Name)!.Recent.Select(change => (change.Key, change.Origin)).Order());
+        await a.RunAsync($"SELECT pg_replication_origin_drop('{origin}')");
+    }
+
+    [Fact]
     public async Task Generated_columns_are_computed_again()
     {
         await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, price numeric, total numeric GENERATED ALWAYS AS (price * 2) STORED); INSERT INTO t VALUES (1, 1.5), (2, 2)");

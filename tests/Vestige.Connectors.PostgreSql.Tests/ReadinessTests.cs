@@ -1,6 +1,7 @@
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;
@@ -92,7 +93,7 @@ public sealed class ReadinessTests(TwoServers servers)
         // The function does that one thing and nothing else.
         await using var reader = new PostgreSqlSource(a.Settings("reader", "made-up"), a.Names, TimeProvider.System);
         await reader.BeginLogAsync(cancellation);
-        await using (await reader.OpenLogAsync(await reader.BeginLogAsync(cancellation), tables.ToHashSet(), new HashSet<TableName>(), new Dictionary<int, TableSchema>(), cancellation))
+        await using (await reader.OpenLogAsync(LogRequest.First(await reader.BeginLogAsync(cancellation), tables.ToHashSet()), cancellation))
         {
             Assert.Equal("item", await a.AskAsync("SELECT string_agg(tablename, ',') FROM pg_publication_tables"));
         }

@@ -66,6 +66,24 @@ public sealed class CrossingTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Of_a_table_taken_by_its_inserts_only_nothing_goes_and_nothing_changes()
+    {
+        var definition = new CrossingDefinition("inserts", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")]), Apply: [new ApplyRule("*.book", ApplyMode.InsertOnly)]);
+        await engine.DefineAsync(definition, "test", cancellation);
+        var plan = await engine.PlanAsync(definition, cancellation);
+        Assert.Contains(plan.Lines, line => line is { Step: "inserts only", Ok: true } && line.Found.StartsWith("a.book", StringComparison.Ordinal));
+        await engine.RunAsync("inserts", "test", cancellation);
+        await WaitAsync(() => engine.Status("inserts")!.State == CrossingState.Following, "following");
+        await RunAsync(a, "UPDATE book SET price = 9 WHERE isbn = '2'; DELETE FROM author WHERE id = 1; INSERT INTO author VALUES (4, 'y', NULL); INSERT INTO book VALUES ('3', 1, 4, 2, NULL);");
+        await RunAsync(a, "DELETE FROM author WHERE id = 4");
+        await RunAsync(a, "DELETE FROM book; INSERT INTO book VALUES ('4', 1, NULL, 4, NULL);");
+        var there = new StandInTarget(b, TimeProvider.System);
+        await WaitAsync(() => there.CountAsync(new TableName("b", "book"), cancellation).GetAwaiter().GetResult() == 5, "the inserts");
+        Assert.Equal(2, await there.CountAsync(new TableName("b", "author"), cancellation));
+        Assert.Equal(CrossingState.Following, engine.Status("inserts")!.State);
+    }
+
+    [Fact]
     public async Task Unique_values_that_swap_in_one_transaction_arrive()
     {
         await engine.RunAsync(Name, "test", cancellation);

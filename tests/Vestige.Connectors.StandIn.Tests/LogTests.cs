@@ -6,6 +6,7 @@ using Vestige.Core.Changes;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
 using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;
@@ -176,7 +177,7 @@ public sealed class LogTests : IDisposable
         await using var database = await MakeAsync(new StandInOptions(LogLimit: 200_000, LogSpan: 50_000));
         var source = new StandInSource(database, TimeProvider.System);
         var tables = new HashSet<TableName> { new("db", "tag") };
-        await using var reader = await source.OpenLogAsync(database.Head, tables, new HashSet<TableName>(), new Dictionary<int, TableSchema>(), cancellation);
+        await using var reader = await source.OpenLogAsync(LogRequest.First(database.Head, tables), cancellation);
         for (var i = 0; i < 60; i++)
         {
             await StandInBench.RunAsync(database, $"INSERT INTO tag VALUES ({1000 + i}, '{i}{new string('x', 5000)}')", TimeProvider.System, cancellation);
@@ -227,7 +228,7 @@ public sealed class LogTests : IDisposable
     {
         var source = new StandInSource(database, TimeProvider.System);
         var tables = new[] { "parent", "child", "tag", "pair", "noted", "fresh" }.Select(name => new TableName("db", name)).ToHashSet();
-        await using var reader = await source.OpenLogAsync(after, tables, new HashSet<TableName>(), new Dictionary<int, TableSchema>(), cancellation);
+        await using var reader = await source.OpenLogAsync(LogRequest.First(after, tables), cancellation);
         var fragments = new List<Engine.Ports.LogFragment>();
         while (true)
         {

@@ -30,6 +30,16 @@ public class DefinitionTests
         Assert.False(rules.Takes(new TableName("other", "a")));
     }
 
+    [Fact]
+    public void The_last_matching_rule_decides_how_a_table_is_applied()
+    {
+        var definition = Definition() with { Apply = [new ApplyRule("s.*", ApplyMode.InsertOnly), new ApplyRule("s.t", ApplyMode.Upsert)] };
+        Assert.Equal(ApplyMode.InsertOnly, definition.AppliedAs(new TableName("s", "a")));
+        Assert.Equal(ApplyMode.Upsert, definition.AppliedAs(new TableName("s", "t")));
+        Assert.Equal(ApplyMode.Upsert, definition.AppliedAs(new TableName("other", "t")));
+        Assert.Contains(DefinitionRules.Check(definition with { Apply = [new ApplyRule(" ", ApplyMode.InsertOnly)] }), problem => problem.Field == "apply[0].tables");
+    }
+
     [Theory]
     [InlineData("Loans", "name")]
     [InlineData("", "name")]

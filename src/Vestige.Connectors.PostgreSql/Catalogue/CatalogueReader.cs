@@ -90,7 +90,7 @@ internal static class CatalogueReader
                 constraints.GetValueOrDefault(oid, []),
                 indexes.GetValueOrDefault(oid, []));
             var (rows, bytes) = sums.TryGetValue(oid, out var sum) ? sum[0] : (reader.GetDouble(7), reader.GetInt64(8));
-            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf));
+            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf, found.InsertsCross));
         }
 
         return tables;

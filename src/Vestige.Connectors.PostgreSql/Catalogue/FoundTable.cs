@@ -16,7 +16,12 @@ internal sealed record FoundTable(
     IReadOnlyList<(string Name, string Statement)> Indexes)
 {
     /// <summary>Why it cannot cross; null when it can.</summary>
-    public string? Reason => this switch
+    public string? Reason => KindReason ?? IdentityReason ?? Columns.Where(column => column.Generated && Key.Contains(column.Name)).Select(column => $"its key column {column.Name} is generated").FirstOrDefault();
+
+    /// <summary>Whether it could cross at least by its inserts: nothing but a way to find changed rows is missing.</summary>
+    public bool InsertsCross => KindReason is null && IdentityReason is not null;
+
+    private string? KindReason => this switch
     {
         { Kind: 'v' } => "it is a view; its tables can cross",
         { Kind: 'm' } => "it is a materialised view; its tables can cross",
@@ -24,10 +29,15 @@ internal sealed record FoundTable(
         { PartOf: not null, Kind: 'p' } => "it is a level of a partitioned table; the whole can cross, or its parts",
         { Persistence: 't' } => "it is temporary",
         { Persistence: 'u' } => "it is unlogged: its changes are not in the log",
+        _ => null,
+    };
+
+    private string? IdentityReason => this switch
+    {
         { Identity: 'n' } => "its replica identity is nothing: changed rows could not be found again; set another with ALTER TABLE ... REPLICA IDENTITY",
         { Key.Count: 0, Identity: 'f', Kind: 'r' } => null,
         { Key.Count: 0 } => "it has no primary key and no replica identity by an index: changed rows could not be found again; with ALTER TABLE ... REPLICA IDENTITY FULL they are found by the whole row",
-        _ => Columns.Where(column => column.Generated && Key.Contains(column.Name)).Select(column => $"its key column {column.Name} is generated").FirstOrDefault(),
+        _ => null,
     };
 
     /// <summary>Its form: the columns that cross (generated ones are computed again by the target), and its structure as statements.</summary>

@@ -52,9 +52,18 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
 
             return snapshot;
         }
-        catch
+        catch (Exception exception)
         {
             await snapshot.DisposeAsync();
+            if (exception is PortException { InnerException: PostgresException { SqlState: "22023" } })
+            {
+                throw new PortException($"Taking the snapshot in {source.Place}: the line that held it ended before all readers had taken it over.", exception)
+                {
+                    Transient = true,
+                    Mend = "Look at the server and at the line to it; it is tried again by itself.",
+                };
+            }
+
             throw;
         }
     }
@@ -136,7 +145,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
     {
         foreach (var connection in all)
         {
-            await connection.DisposeAsync();
+            await Closing.CloseAsync(connection);
         }
 
         foreach (var link in allLinks)

@@ -1,7 +1,9 @@
 using System.Buffers;
+using System.Text;
 using Vestige.Connectors.PostgreSql.Wire;
 using Vestige.Core.Changes;
 using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.PostgreSql.Log;
@@ -9,11 +11,14 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// <summary>
 /// Turns the messages of the server's own output plugin (PostgreSQL manual, Logical Replication Message Formats, version 1)
 /// into fragments of transactions. A transaction's position is the place just behind the start of its commit record: known
-/// from its first message, ordered as the commits are, and what the server passes over when told to go on from there.
+/// from its first message, ordered as the commits are, and what the server passes over when told to go on from there. What
+/// lies up to the <c>known</c> position gives nothing.
 /// </summary>
-internal sealed class LogDecoder(RelationForms forms)
+internal sealed class LogDecoder
 {
     private const int PartBytes = 1 << 20;
+    private readonly RelationForms forms;
+    private readonly LogPosition known;
     private readonly RowWriter before = new();
     private readonly RowWriter after = new();
     private ArrayBufferWriter<byte> body = new(4096);
@@ -21,7 +26,24 @@ internal sealed class LogDecoder(RelationForms forms)
     private LogPosition position;
     private DateTimeOffset committedAt;
     private bool isFirst;
+    private bool isKnown;
     private int count;
+    private uint transaction;
+    private string? said;
+    private string? origin;
+
+    public LogDecoder(RelationForms forms, LogPosition known)
+    {
+        this.forms = forms;
+        this.known = known;
+        Passed = known;
+    }
+
+    /// <summary>Called at the end of each transaction: its position, and the last of our own messages in it; null when it has none.</summary>
+    public Action<LogPosition, string?>? Ended { get; set; }
+
+    /// <summary>Called when a table is emptied, with the number of the transaction.</summary>
+    public Action<TableName, uint>? Emptied { get; set; }
 
     /// <summary>Everything up to here was seen; never inside a transaction.</summary>
     public LogPosition Passed { get; private set; }
@@ -30,9 +52,6 @@ internal sealed class LogDecoder(RelationForms forms)
 
     /// <summary>How much has gathered since the last call of <see cref="Take"/>.</summary>
     public int Bytes { get; private set; }
-
-    /// <summary>Begins behind a position.</summary>
-    public void Begin(LogPosition at) => Passed = at;
 
     /// <summary>The server says that it has sent everything up to a place.</summary>
     public void PassTo(LogPosition place)
@@ -56,7 +75,7 @@ internal sealed class LogDecoder(RelationForms forms)
         if ((char)message.Span[0] == 'R')
         {
             var (relation, changed) = await forms.TakeAsync(message, cancellation);
-            if (changed is not null && Inside)
+            if (changed is not null && Inside && !isKnown)
             {
                 after.Begin(1);
                 after.Text(changed);
@@ -77,12 +96,23 @@ internal sealed class LogDecoder(RelationForms forms)
             case 'B':
                 position = new LogPosition(reader.UInt64() + 1);
                 committedAt = ReplicationLink.TimeOf(reader.Int64());
+                transaction = reader.UInt32();
                 (Inside, isFirst, count) = (true, true, 0);
+                (isKnown, said, origin) = (position <= known, null, null);
                 break;
             case 'C':
                 reader.Byte();
                 reader.UInt64();
                 EndTransaction(new LogPosition(reader.UInt64()));
+                break;
+            case 'O':
+                reader.UInt64();
+                origin = reader.Text();
+                break;
+            case 'M':
+                Message(ref reader);
+                break;
+            case 'I' or 'U' or 'D' or 'T' when isKnown:
                 break;
             case 'I':
                 Insert(ref reader);
@@ -108,6 +138,17 @@ internal sealed class LogDecoder(RelationForms forms)
 
         Inside = false;
         Passed = LogPosition.Max(Passed, end);
+        Ended?.Invoke(position, said);
+    }
+
+    private void Message(ref WireReader reader)
+    {
+        reader.Byte();
+        reader.UInt64();
+        if (reader.Text() == LogMarks.Prefix)
+        {
+            said = Encoding.UTF8.GetString(reader.Bytes(reader.Int32()));
+        }
     }
 
     private void Insert(ref WireReader reader)
@@ -165,6 +206,7 @@ internal sealed class LogDecoder(RelationForms forms)
             if (relation.Form is not null)
             {
                 Wrote(ChangeWriter.Write(body, ChangeKind.Truncate, relation.Number, default, default));
+                Emptied?.Invoke(relation.Name, transaction);
             }
         }
     }
@@ -209,7 +251,7 @@ internal sealed class LogDecoder(RelationForms forms)
 
     private void EndPart(bool isLast)
     {
-        fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, body.WrittenMemory));
+        fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, body.WrittenMemory, origin));
         body = new ArrayBufferWriter<byte>(isLast ? 4096 : PartBytes + 4096);
         isFirst = false;
         count = 0;

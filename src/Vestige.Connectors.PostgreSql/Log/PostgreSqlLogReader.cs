@@ -1,4 +1,6 @@
+using System.Buffers;
 using Vestige.Connectors.PostgreSql.Wire;
+using Vestige.Core.Changes;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
@@ -16,45 +18,101 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private static readonly TimeSpan TellEvery = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan ProofAge = TimeSpan.FromSeconds(3);
     private static readonly Dictionary<int, TableSchema> None = [];
+    private static readonly Dictionary<string, string> NoNotes = [];
     private readonly ReplicationLink link;
     private readonly RelationForms forms;
     private readonly LogDecoder decoder;
+    private readonly LogMarks marks;
+    private readonly PartWatch parts;
     private readonly TimeProvider clock;
     private readonly ITimer teller;
     private readonly Action gone;
     private LogPosition durable;
+    private LogPosition given;
     private bool atHead;
+    private bool hasBegun;
     private long heardAt;
 
-    public PostgreSqlLogReader(ReplicationLink link, RelationForms forms, LogPosition after, TimeProvider clock, Action gone)
+    public PostgreSqlLogReader(ReplicationLink link, RelationForms forms, LogMarks marks, PartWatch parts, LogPosition after, TimeProvider clock, Action gone)
     {
         this.link = link;
         this.forms = forms;
         this.clock = clock;
         this.gone = gone;
-        decoder = new LogDecoder(forms);
-        decoder.Begin(after);
-        durable = after;
+        this.marks = marks;
+        this.parts = parts;
+        decoder = new LogDecoder(forms, after) { Ended = marks.Meet, Emptied = parts.Emptied };
+        given = after;
+        durable = marks.Confirmable(after);
         teller = clock.CreateTimer(_ => _ = TellAsync(answer: true), null, TellEvery, TellEvery);
     }
 
+    /// <summary>The first read only gives notes of what was found on opening, before anything of the log.</summary>
     public async ValueTask<LogRead> ReadAsync(TimeSpan wait, CancellationToken cancellation)
     {
+        if (!hasBegun)
+        {
+            hasBegun = true;
+            return new LogRead([], None, decoder.Passed, AtHead: false) { Notes = await BesideTheLogAsync([]) };
+        }
+
         await DecodeWhatIsHereAsync(cancellation);
         if (decoder.Bytes < ReadBytes && await link.FillAsync(decoder.Bytes > 0 ? TimeSpan.Zero : wait, cancellation))
         {
             await DecodeWhatIsHereAsync(cancellation);
         }
 
+        await marks.KeepAsync(decoder.Passed);
         var fragments = decoder.Take();
+        var notes = await BesideTheLogAsync(fragments);
         var proven = atHead && !decoder.Inside && clock.GetElapsedTime(heardAt) < ProofAge;
-        return new LogRead(fragments, fragments.Count > 0 ? forms.TakeFresh() : None, decoder.Passed, proven);
+        given = decoder.Passed;
+        return new LogRead(fragments, fragments.Count > 0 ? forms.TakeFresh() : None, decoder.Passed, proven) { Notes = notes };
+    }
+
+    /// <summary>
+    /// Between transactions: notes, and what is not in the log but concerns a table, as a transaction of its own at the place
+    /// that was reached; that place must be a new one.
+    /// </summary>
+    private async ValueTask<Dictionary<string, string>> BesideTheLogAsync(List<LogFragment> fragments)
+    {
+        if (decoder.Inside)
+        {
+            return NoNotes;
+        }
+
+        if (decoder.Passed > given && await parts.JudgeAsync(decoder.Passed) is { Count: > 0 } changes)
+        {
+            fragments.Add(FragmentOf(changes));
+        }
+
+        var notes = parts.TakeNotes().ToDictionary();
+        if (marks.TakeNote() is { } mark)
+        {
+            notes.Add(LogMarks.NoteName, mark);
+        }
+
+        return notes;
+    }
+
+    private LogFragment FragmentOf(IReadOnlyList<(TableName Table, string What)> changes)
+    {
+        var body = new ArrayBufferWriter<byte>();
+        var row = new RowWriter();
+        foreach (var (table, what) in changes)
+        {
+            row.Begin(1);
+            row.Text(what);
+            ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(table), default, row.Finish());
+        }
+
+        return new LogFragment(decoder.Passed, clock.GetUtcNow(), First: true, Last: true, changes.Count, body.WrittenMemory);
     }
 
     /// <summary>Everything up to the position is durable here.</summary>
     public Task ConfirmAsync(LogPosition position)
     {
-        durable = LogPosition.Max(durable, position);
+        durable = LogPosition.Max(durable, marks.Confirmable(position));
         return TellAsync(answer: false);
     }
 
@@ -102,10 +160,12 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private void TakeKeepalive(ReadOnlySpan<byte> body, out bool asks)
     {
         var reader = new WireReader(body[1..]);
-        decoder.PassTo(new LogPosition(reader.UInt64()));
+        var place = new LogPosition(reader.UInt64());
+        marks.Pass(place);
+        decoder.PassTo(place);
         reader.Int64();
         asks = reader.Byte() == 1;
-        atHead = true;
+        atHead = place >= decoder.Passed; // Not while what is known already comes once more.
         heardAt = clock.GetTimestamp();
     }
 

@@ -10,16 +10,68 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// </summary>
 internal static class Publication
 {
-    /// <summary>Adds the tables that it lacks, making it when it is not there.</summary>
-    public static async Task CarryAsync(NpgsqlConnection connection, string name, IReadOnlySet<TableName> tables, CancellationToken cancellation)
+    /// <summary>Makes both publications where they are missing. Before the slot: what was logged before a publication was made cannot be read through it.</summary>
+    public static async Task MakeAsync(NpgsqlConnection connection, LogNames names, CancellationToken cancellation)
     {
-        var there = await TablesAsync(connection, name, cancellation);
-        var missing = await ExistingAsync(connection, [.. tables.Where(table => there?.Contains(table) != true).Order()], cancellation);
-        if (there is not null && missing.Count == 0)
+        foreach (var name in new[] { names.Publication, names.Inserts })
         {
-            return;
+            if (await TablesAsync(connection, name, cancellation) is null)
+            {
+                await ChangeAsync(connection, name, exists: false, [], cancellation);
+            }
+        }
+    }
+
+    /// <summary>Adds the tables that are missing: those whose changed rows can be found again to the one, the others to that of inserts.</summary>
+    public static async Task CarryAsync(NpgsqlConnection connection, LogNames names, IReadOnlySet<TableName> tables, CancellationToken cancellation)
+    {
+        var identified = await IdentifiedAsync(connection, [.. tables.Order()], cancellation);
+        await AddAsync(connection, names.Publication, identified.Where(pair => pair.Value).Select(pair => pair.Key), cancellation);
+        await AddAsync(connection, names.Inserts, identified.Where(pair => !pair.Value).Select(pair => pair.Key), cancellation);
+    }
+
+    /// <summary>Those of the tables that there are, and whether the log has by what a changed row of them is found again.</summary>
+    public static async Task<IReadOnlyDictionary<TableName, bool>> IdentifiedAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        const string Sql = """
+            SELECT t.place, c.relreplident IN ('f', 'i') OR (c.relreplident = 'd' AND EXISTS (SELECT FROM pg_index i WHERE i.indrelid = c.oid AND i.indisprimary))
+            FROM unnest($1::text[], $2::text[]) WITH ORDINALITY t(schema, name, place) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
+            ORDER BY 1
+            """;
+        await using var command = new NpgsqlCommand(Sql, connection);
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        var found = new Dictionary<TableName, bool>();
+        while (await reader.ReadAsync(cancellation))
+        {
+            found.Add(tables[(int)reader.GetInt64(0) - 1], reader.GetBoolean(1));
         }
 
+        return found;
+    }
+
+    private static async Task AddAsync(NpgsqlConnection connection, string name, IEnumerable<TableName> tables, CancellationToken cancellation)
+    {
+        var wanted = tables.ToList();
+        var there = await TablesAsync(connection, name, cancellation);
+        if (there is null && wanted.Count > 0)
+        {
+            throw new PortException($"There is no publication {name}, and {wanted[0]} needs it.")
+            {
+                Mend = "The place in the log was made without it: load the crossings of this source again.",
+            };
+        }
+
+        List<TableName> missing = [.. wanted.Where(table => !there!.Contains(table))];
+        if (missing.Count > 0)
+        {
+            await ChangeAsync(connection, name, exists: true, missing, cancellation);
+        }
+    }
+
+    private static async Task ChangeAsync(NpgsqlConnection connection, string name, bool exists, List<TableName> missing, CancellationToken cancellation)
+    {
         if (await HasFunctionAsync(connection, cancellation))
         {
             await using var call = new NpgsqlCommand("SELECT vestige.carry($1, $2, $3)", connection);
@@ -32,7 +84,7 @@ internal static class Publication
 
         try
         {
-            foreach (var statement in Statements(name, there is not null, missing))
+            foreach (var statement in Statements(name, exists, missing))
             {
                 await using var command = new NpgsqlCommand(statement, connection);
                 await command.ExecuteNonQueryAsync(cancellation);
@@ -43,7 +95,7 @@ internal static class Publication
             throw new PortException($"The tables cannot be added to the publication {name}: {exception.MessageText} (SQLSTATE 42501).", exception)
             {
                 Transient = true,
-                Mend = $"Run as a DBA: {string.Join("; ", Statements(name, there is not null, missing))}; or the preparation script of the connection. It is tried again by itself.",
+                Mend = $"Run as a DBA: {string.Join("; ", Statements(name, exists, missing))}; or the preparation script of the connection. It is tried again by itself.",
             };
         }
     }
@@ -97,6 +149,32 @@ internal static class Publication
         return existing;
     }
 
+    /// <summary>Those of the two that there are, in the order in which the log is asked for them.</summary>
+    public static async Task<IReadOnlyList<string>> NamesAsync(NpgsqlConnection connection, LogNames names, CancellationToken cancellation) =>
+        await TablesAsync(connection, names.Inserts, cancellation) is null ? [names.Publication] : [names.Publication, names.Inserts];
+
+    /// <summary>The tables in either; null when the one of whole changes is not there.</summary>
+    public static async Task<IReadOnlySet<TableName>?> TablesAsync(NpgsqlConnection connection, LogNames names, CancellationToken cancellation)
+    {
+        var whole = await TablesAsync(connection, names.Publication, cancellation);
+        return whole is null ? null : whole.Union(await TablesAsync(connection, names.Inserts, cancellation) ?? new HashSet<TableName>()).ToHashSet();
+    }
+
+    /// <summary>Drops both where the role may.</summary>
+    public static async Task DropAsync(NpgsqlConnection connection, LogNames names, CancellationToken cancellation)
+    {
+        foreach (var name in new[] { names.Publication, names.Inserts })
+        {
+            await using var mine = new NpgsqlCommand("SELECT p.pubname::text FROM pg_publication p JOIN pg_roles r ON r.oid = p.pubowner WHERE p.pubname = $1 AND pg_has_role(current_user, r.oid, 'USAGE')", connection);
+            mine.Parameters.Add(PostgreSqlDatabase.Text(name));
+            if (await mine.ExecuteScalarAsync(cancellation) is string)
+            {
+                await using var remove = new NpgsqlCommand($"DROP PUBLICATION IF EXISTS {Quote.Name(name)}", connection);
+                await remove.ExecuteNonQueryAsync(cancellation);
+            }
+        }
+    }
+
     /// <summary>The tables in it; null when there is no such publication.</summary>
     public static async Task<IReadOnlySet<TableName>?> TablesAsync(NpgsqlConnection connection, string name, CancellationToken cancellation)
     {
@@ -131,7 +209,7 @@ internal static class Publication
     {
         if (!exists)
         {
-            yield return $"CREATE PUBLICATION {Quote.Name(name)} WITH (publish = 'insert, update, delete, truncate', publish_via_partition_root = true)";
+            yield return $"CREATE PUBLICATION {Quote.Name(name)} WITH (publish = '{(name.StartsWith(LogNames.InsertsPrefix, StringComparison.Ordinal) ? "insert" : "insert, update, delete, truncate")}', publish_via_partition_root = true)";
         }
 
         foreach (var table in missing)

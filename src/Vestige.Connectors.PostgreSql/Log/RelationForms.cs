@@ -13,7 +13,7 @@ internal sealed class RelationForms(PostgreSqlDatabase database, IReadOnlySet<Ta
 {
     private readonly Dictionary<uint, LoggedRelation> byIdentifier = [];
     private readonly Dictionary<string, int> numbers = known.ToDictionary(pair => Print(pair.Value), pair => pair.Key);
-    private readonly Dictionary<TableName, int> latest = known.OrderBy(pair => pair.Key).GroupBy(pair => pair.Value.Name).ToDictionary(group => group.Key, group => group.Last().Key);
+    private readonly Dictionary<TableName, int> latest = known.Where(pair => pair.Value.Columns.Count > 0).OrderBy(pair => pair.Key).GroupBy(pair => pair.Value.Name).ToDictionary(group => group.Key, group => group.Last().Key);
     private readonly Dictionary<(uint Type, int Modifier), string> types = [];
     private int last = known.Count == 0 ? -1 : known.Keys.Max();
 
@@ -41,7 +41,7 @@ internal sealed class RelationForms(PostgreSqlDatabase database, IReadOnlySet<Ta
         }
 
         await NameTypesAsync(told.Columns.Select(column => (column.Type, column.Modifier)), cancellation);
-        var key = told.Identity == 'f' ? await KeyAsync(told.Identifier, cancellation) : [.. told.Columns.Where(column => column.IsKey).Select(column => column.Name)];
+        var key = told.Identity is 'f' or 'n' ? await KeyAsync(told.Identifier, cancellation) : [.. told.Columns.Where(column => column.IsKey).Select(column => column.Name)];
         var place = 0;
         var columns = told.Columns
             .Select(column => new Column(column.Name, types[(column.Type, column.Modifier)], KeyOrdinal: key.Contains(column.Name) ? ++place : 0))
@@ -64,6 +64,21 @@ internal sealed class RelationForms(PostgreSqlDatabase database, IReadOnlySet<Ta
         latest[told.Name] = number;
         var relation = new LoggedRelation(told.Name, form, number, [.. told.Columns.Select(column => column.IsKey)]);
         return (byIdentifier[told.Identifier] = relation, changed);
+    }
+
+    /// <summary>A number for a table itself, whatever its columns are: for what is said of it beside the changes of its rows.</summary>
+    public int NumberOf(TableName table)
+    {
+        var bare = new TableSchema(table, [], [], []);
+        var print = Print(bare);
+        if (!numbers.TryGetValue(print, out var number))
+        {
+            number = ++last;
+            numbers.Add(print, number);
+            Fresh.Add(number, bare);
+        }
+
+        return number;
     }
 
     private static string Print(TableSchema form) =>
@@ -112,7 +127,7 @@ internal sealed class RelationForms(PostgreSqlDatabase database, IReadOnlySet<Ta
             cancellation);
     }
 
-    /// <summary>Under the full replica identity the log marks every column; the key is then asked from the catalogue.</summary>
+    /// <summary>Under the full replica identity the log marks every column, under none no column; the key is then asked from the catalogue.</summary>
     private Task<HashSet<string>> KeyAsync(uint identifier, CancellationToken cancellation) => database.UseAsync(
         "Reading a key",
         async (connection, stop) =>

@@ -8,9 +8,9 @@ namespace Vestige.Connectors.PostgreSql.Readiness;
 /// <summary>What partitioned tables and their parts mean for a crossing.</summary>
 internal static class PartitionReadiness
 {
-    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(NpgsqlConnection connection, string publication, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(NpgsqlConnection connection, LogNames names, IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
-        ReadinessLine?[] lines = [await WholesAsync(connection, tables, cancellation), await TwiceAsync(connection, publication, tables, cancellation)];
+        ReadinessLine?[] lines = [await WholesAsync(connection, tables, cancellation), await TwiceAsync(connection, names, tables, cancellation)];
         return [.. lines.OfType<ReadinessLine>()];
     }
 
@@ -29,7 +29,7 @@ internal static class PartitionReadiness
             ? new ReadinessLine(
                 "partitioned tables",
                 true,
-                $"{names}: rows that come with a part which is attached, or go with one which is detached or dropped, are not in the log and stay as they are on the target; load the table again after that",
+                $"{names}: rows that come with a part which is attached, or go with one which is detached or dropped, are not in the log and emptying a part alone is not there either; such a table is held when that is noticed, until it is loaded again",
                 "know it",
                 null,
                 TimeSpan.Zero)
@@ -37,9 +37,9 @@ internal static class PartitionReadiness
     }
 
     /// <summary>Another crossing reads the whole of what this one would read in parts, or the other way round; null when none does.</summary>
-    private static async Task<ReadinessLine?> TwiceAsync(NpgsqlConnection connection, string publication, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    private static async Task<ReadinessLine?> TwiceAsync(NpgsqlConnection connection, LogNames names, IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
-        var there = await Publication.TablesAsync(connection, publication, cancellation) ?? new HashSet<TableName>();
+        var there = await Publication.TablesAsync(connection, names, cancellation) ?? new HashSet<TableName>();
         return await Publication.PartsWithTheirWholesAsync(connection, [.. there.Union(tables)], cancellation) is { } pair
             ? new ReadinessLine(
                 "wholes and parts",

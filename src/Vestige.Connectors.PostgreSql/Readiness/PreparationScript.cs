@@ -42,7 +42,7 @@ internal static class PreparationScript
             """;
         var undo = $"""
             -- Takes the script back. Remove the crossings of this source first: they drop the replication slot.
-            DROP PUBLICATION IF EXISTS {Quote.Name(names.Publication)};
+            DROP PUBLICATION IF EXISTS {Quote.Name(names.Publication)}, {Quote.Name(names.Inserts)};
             DO $$ BEGIN
               IF obj_description(to_regnamespace('vestige')) LIKE '%before: false' THEN
                 ALTER ROLE {role} NOREPLICATION;
@@ -97,7 +97,8 @@ internal static class PreparationScript
             RAISE EXCEPTION 'vestige.carry may not touch the publication %', publication USING ERRCODE = '42501';
           END IF;
           IF NOT EXISTS (SELECT 1 FROM pg_publication p WHERE p.pubname = publication) THEN
-            EXECUTE format('CREATE PUBLICATION %I WITH (publish = ''insert, update, delete, truncate'', publish_via_partition_root = true)', publication);
+            EXECUTE format('CREATE PUBLICATION %I WITH (publish = %L, publish_via_partition_root = true)', publication,
+              CASE WHEN publication LIKE 'vestige\_inserts\_%' THEN 'insert' ELSE 'insert, update, delete, truncate' END);
           END IF;
           FOR i IN 1 .. coalesce(array_length(tables, 1), 0) LOOP
             name := format('%I.%I', schemas[i], tables[i])::regclass;

@@ -1,4 +1,5 @@
 using Npgsql;
+using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
@@ -43,7 +44,9 @@ internal static class SourceReadiness
         }
 
         lines.Add(await PublishAsync(connection, tables, cancellation));
-        lines.AddRange(await PartitionReadiness.CheckAsync(connection, source.Names.Publication, tables, cancellation));
+        lines.AddRange(await PartitionReadiness.CheckAsync(connection, source.Names, tables, cancellation));
+        lines.AddRange(await InsertsReadiness.CheckAsync(connection, source.Names, tables, cancellation));
+        lines.Add(await MarksAsync(connection, cancellation));
         return lines;
     }
 
@@ -153,7 +156,8 @@ internal static class SourceReadiness
     {
         await using var command = new NpgsqlCommand(
             """
-            SELECT count(*) FILTER (WHERE c.relreplident IN ('d', 'i')), count(*) FILTER (WHERE c.relreplident = 'f'), count(*) FILTER (WHERE c.relreplident = 'f' AND p.indrelid IS NULL)
+            SELECT count(*) FILTER (WHERE c.relreplident = 'i' OR (c.relreplident = 'd' AND p.indrelid IS NOT NULL)), count(*) FILTER (WHERE c.relreplident = 'f'), count(*) FILTER (WHERE c.relreplident = 'f' AND p.indrelid IS NULL),
+                   count(*) FILTER (WHERE c.relreplident = 'n' OR (c.relreplident = 'd' AND p.indrelid IS NULL))
             FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
             LEFT JOIN pg_index p ON p.indrelid = c.oid AND p.indisprimary
             """, connection);
@@ -161,7 +165,7 @@ internal static class SourceReadiness
         command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
-        var (byKey, whole, keyless) = (reader.GetInt64(0), reader.GetInt64(1), reader.GetInt64(2));
+        var (byKey, whole, keyless, none) = (reader.GetInt64(0), reader.GetInt64(1), reader.GetInt64(2), reader.GetInt64(3));
         List<string> parts = [];
         if (byKey > 0)
         {
@@ -178,6 +182,11 @@ internal static class SourceReadiness
             parts.Add($"{Figures.Of(keyless, "table")} without a key by the whole row: each change looks for an equal row, which is slow on large tables");
         }
 
+        if (none > 0)
+        {
+            parts.Add($"{Figures.Of(none, "table")} with none: only inserts come, through a publication of inserts only, so that updates there do not fail");
+        }
+
         return new ReadinessLine("replica identity", true, string.Join("; ", parts), "one by which a changed row is found", null, TimeSpan.Zero);
     }
 
@@ -187,6 +196,21 @@ internal static class SourceReadiness
         command.Parameters.Add(PostgreSqlDatabase.Text(slot));
         var kept = await command.ExecuteScalarAsync(cancellation) as long?;
         return new ReadinessLine("our place in the log", true, kept is null ? $"none yet; the first start makes the slot {slot}" : $"the slot {slot} keeps {Figures.Bytes(kept.Value)}", "made by the first start", null, TimeSpan.Zero);
+    }
+
+    /// <summary>What proves, on coming back, that the log is still the one that was read.</summary>
+    private static async Task<ReadinessLine> MarksAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        var possible = await LogMarks.ArePossibleAsync(connection, cancellation);
+        return new ReadinessLine(
+            "marks in the log",
+            true,
+            possible
+                ? "a small message of our own every 10 s while something is written; it must be met again after each break"
+                : "none: that needs version 14 and the right to call pg_logical_emit_message; without them a server put back to an older state of its disk is found out only while its log is shorter than it was",
+            "marks; know it",
+            null,
+            TimeSpan.Zero);
     }
 
     private static async Task<ReadinessLine> OpenTransactionsAsync(NpgsqlConnection connection, CancellationToken cancellation)

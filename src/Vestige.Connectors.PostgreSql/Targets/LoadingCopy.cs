@@ -54,7 +54,7 @@ internal sealed class LoadingCopy
     }
 
     /// <summary>Ends it without its rows: the transaction is rolled back.</summary>
-    public async Task GiveUpAsync()
+    public async ValueTask GiveUpAsync()
     {
         try
         {

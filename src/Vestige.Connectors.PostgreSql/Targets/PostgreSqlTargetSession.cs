@@ -60,8 +60,7 @@ internal sealed class PostgreSqlTargetSession(
         }
         catch (FencedException)
         {
-            await using var rollback = new NpgsqlCommand("ROLLBACK", connection);
-            await rollback.ExecuteNonQueryAsync(CancellationToken.None);
+            await Closing.RollBackAsync(connection);
             throw;
         }
         catch (Exception exception) when (Failures.IsServers(exception))
@@ -80,7 +79,7 @@ internal sealed class PostgreSqlTargetSession(
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            await another.DisposeAsync();
+            await Closing.CloseAsync(another);
             throw Failures.Of(exception, $"Opening another writer in {target.Place}");
         }
     }
@@ -106,7 +105,7 @@ internal sealed class PostgreSqlTargetSession(
         }
     }
 
-    public async ValueTask DisposeAsync() => await connection.DisposeAsync();
+    public ValueTask DisposeAsync() => Closing.CloseAsync(connection);
 
     private async Task BuildAsync(TableSchema table, IReadOnlyList<PartStage> stages, CancellationToken cancellation)
     {

@@ -156,20 +156,12 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             return;
         }
 
-        try
+        if (loading is not null)
         {
-            if (loading is not null)
-            {
-                await loading.GiveUpAsync();
-            }
+            await Closing.TryAsync(loading.GiveUpAsync);
+        }
 
-            await using var rollback = new NpgsqlCommand("ROLLBACK", Connection);
-            await rollback.ExecuteNonQueryAsync();
-        }
-        catch (Exception exception) when (Failures.IsServers(exception) || exception is InvalidOperationException)
-        {
-            // The line is gone, and with it the transaction.
-        }
+        await Closing.RollBackAsync(Connection);
     }
 
     internal TableStatements Of(TableSchema table)

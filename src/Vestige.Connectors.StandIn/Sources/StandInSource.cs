@@ -36,9 +36,11 @@ public sealed class StandInSource(StandInDatabase database, TimeProvider clock) 
 
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
 
-    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlySet<TableName> before, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation)
+    public async Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation)
     {
+        ArgumentNullException.ThrowIfNull(request);
         await Database.Drills.PassLineAsync(cancellation);
+        var after = request.After;
         if (after > Database.Head)
         {
             throw new PlaceLostException($"The log of {Database.Name} ends at {Format(Database.Head)}, before position {Format(after)}. The database was replaced by an older one.")
@@ -47,7 +49,7 @@ public sealed class StandInSource(StandInDatabase database, TimeProvider clock) 
             };
         }
 
-        return new StandInLogReader(Database, after, tables);
+        return new StandInLogReader(Database, after, request.Tables);
     }
 
     public async Task ConfirmAsync(LogPosition position, CancellationToken cancellation)

@@ -1,3 +1,5 @@
+using Vestige.Core.Schemas;
+
 namespace Vestige.Core.Crossings;
 
 /// <summary>What a person says about a crossing: the same document on the page, in the API and in files.</summary>
@@ -7,15 +9,24 @@ namespace Vestige.Core.Crossings;
 /// <param name="Target">The name of another connection.</param>
 /// <param name="Tables">Which tables cross.</param>
 /// <param name="Start">How it begins; null for the defaults.</param>
+/// <param name="Apply">How tables are applied: the last rule that matches decides; without one, as <see cref="ApplyMode.Upsert"/>.</param>
 public sealed record CrossingDefinition(
     string Name,
     string Purpose,
     string Source,
     string Target,
     TableRules Tables,
-    StartOptions? Start = null)
+    StartOptions? Start = null,
+    IReadOnlyList<ApplyRule>? Apply = null)
 {
     public const string Copy = "copy";
+
+    /// <summary>How a table of the source is applied.</summary>
+    public ApplyMode AppliedAs(TableName table)
+    {
+        var name = table.ToString();
+        return Apply?.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name))?.As ?? ApplyMode.Upsert;
+    }
 
     public ExistingRows Existing => Start?.Existing ?? ExistingRows.Refuse;
 }

@@ -55,6 +55,14 @@ public static partial class DefinitionRules
             yield return new DefinitionProblem("target", $"'{definition.Target}' is also the source", "Choose another connection as target.");
         }
 
+        for (var i = 0; i < (definition.Apply?.Count ?? 0); i++)
+        {
+            if (string.IsNullOrWhiteSpace(definition.Apply![i].Tables))
+            {
+                yield return new DefinitionProblem($"apply[{i}].tables", "there is no pattern", "Name the tables it is for, for example \"schema.*\".");
+            }
+        }
+
         if (definition.Tables?.Rules is not { Count: > 0 } rules)
         {
             yield return new DefinitionProblem("tables.rules", "there are none", "Take at least one table, for example {\"take\": \"schema.*\"}.");

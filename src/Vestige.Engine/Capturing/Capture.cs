@@ -223,14 +223,18 @@ public sealed class Capture : IAsyncDisposable
             chosen = [.. tables];
         }
 
-        var inside = false;
-        await using var reader = await Source.OpenLogAsync(Spool.Last, chosen, Spool.Tables, Spool.Relations, cancellation);
+        await using var reader = await Source.OpenLogAsync(new LogRequest(Spool.Last, chosen, Spool.Tables, Spool.Relations, Spool.Notes), cancellation);
         await Spool.CarryAsync(chosen, cancellation);
+
+        // What the reader notes on opening is durable before anybody relies on the tables being read.
+        var read = await reader.ReadAsync(TimeSpan.Zero, cancellation);
+        await TakeAsync(read, cancellation);
         SetCarried(chosen);
+        var inside = read.Fragments.Count > 0 && !read.Fragments[^1].Last;
         while (!reopen || inside)
         {
             await WaitForRoomAsync(cancellation);
-            var read = await reader.ReadAsync(PollWait, cancellation);
+            read = await reader.ReadAsync(PollWait, cancellation);
             inside = read.Fragments.Count > 0 ? !read.Fragments[^1].Last : inside;
             await TakeAsync(read, cancellation);
             works();
@@ -264,7 +268,7 @@ public sealed class Capture : IAsyncDisposable
     {
         var now = clock.GetUtcNow();
         state.Read(read, now);
-        if (read.Fragments.Count > 0)
+        if (read.Fragments.Count > 0 || read.Notes.Count > 0)
         {
             await Spool.AppendAsync(read, now, cancellation);
         }
@@ -295,7 +299,7 @@ public sealed class Capture : IAsyncDisposable
         {
             passedAt = now;
             var nothing = new LogFragment(read.Passed, now, First: true, Last: true, 0, default);
-            await Spool.AppendAsync(read with { Fragments = [nothing], Relations = new Dictionary<int, TableSchema>() }, now, cancellation);
+            await Spool.AppendAsync(new LogRead([nothing], new Dictionary<int, TableSchema>(), read.Passed, read.AtHead), now, cancellation);
         }
     }
 

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using Vestige.Core.Changes;
+using Vestige.Core.Crossings;
 using Vestige.Core.Lag;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
@@ -15,7 +16,7 @@ namespace Vestige.Engine.Following;
 /// the batch is rolled back and applied again transaction by transaction, unfolded, so that everything before the refused
 /// row arrives and the row is named exactly.
 /// </summary>
-internal sealed class BatchApplier(ITargetSession session, Spool spool, Func<LogPosition, DateTimeOffset?> spooledAt, CrossingMeter meter, TimeProvider clock)
+internal sealed class BatchApplier(ITargetSession session, Spool spool, CrossingDefinition definition, CrossingMeter meter, TimeProvider clock)
 {
     /// <summary>Applies a batch; one that could not be folded transaction by transaction.</summary>
     public async Task ApplyAsync(Batch batch, CancellationToken cancellation)
@@ -59,12 +60,15 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Func<Log
         Report([last with { Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
     }
 
-    /// <summary>Whether all tables stand at the position of the stream, so that references between them hold.</summary>
+    /// <summary>
+    /// Whether all tables stand at the position of the stream, so that references between them hold. Where only inserts come,
+    /// rows stay whose parents have gone.
+    /// </summary>
     private bool OneStream(ImmutableDictionary<TableName, TableProgress> tables)
     {
         foreach (var table in tables.Values)
         {
-            if (table.Held || table.Position > session.Progress.Position)
+            if (table.Held || table.Position > session.Progress.Position || definition.AppliedAs(table.Table) == ApplyMode.InsertOnly)
             {
                 return false;
             }
@@ -75,7 +79,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Func<Log
 
     private async Task ApplyOneByOneAsync(Batch batch, CancellationToken cancellation)
     {
-        var router = new ChangeRouter(spool, batch.TablesBefore);
+        var router = new ChangeRouter(spool, definition, batch.TablesBefore);
         foreach (var fragment in batch.Fragments)
         {
             var before = router.Tables;
@@ -121,7 +125,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Func<Log
         {
             if (fragment.Count > 0)
             {
-                var spooled = spooledAt(fragment.Position) ?? fragment.CapturedAt;
+                var spooled = spool.SyncedAt(fragment.Position) ?? fragment.CapturedAt;
                 delays.Add(HopDelays.Between(fragment.CommittedAt, fragment.CapturedAt, spooled, treating, now));
             }
         }

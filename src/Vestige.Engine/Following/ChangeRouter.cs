@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using Vestige.Core.Changes;
+using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
@@ -9,9 +10,10 @@ namespace Vestige.Engine.Following;
 
 /// <summary>
 /// Decides, change by change and in log order, what concerns a crossing: its tables, after the position at which each was
-/// loaded, until a table is held. A change of a table's form holds the table from there on.
+/// loaded, until a table is held, and only its inserts where nothing else is wanted. A change of a table's form holds the
+/// table from there on.
 /// </summary>
-internal sealed class ChangeRouter(Spool spool, ImmutableDictionary<TableName, TableProgress> tables)
+internal sealed class ChangeRouter(Spool spool, CrossingDefinition definition, ImmutableDictionary<TableName, TableProgress> tables)
 {
     private readonly Dictionary<int, TableSchema?> forms = [];
 
@@ -45,7 +47,7 @@ internal sealed class ChangeRouter(Spool spool, ImmutableDictionary<TableName, T
             return null;
         }
 
-        return form;
+        return change.Kind != ChangeKind.Insert && definition.AppliedAs(form.Name) == ApplyMode.InsertOnly ? null : form;
     }
 
     private void Hold(TableProgress progress, LogPosition position, Row what)

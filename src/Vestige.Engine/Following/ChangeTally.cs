@@ -36,7 +36,8 @@ internal sealed class ChangeTally
         KeyOf(entry.Table, entry.Change),
         entry.Fragment.Position,
         entry.Fragment.CommittedAt,
-        appliedAt))];
+        appliedAt,
+        entry.Fragment.Origin))];
 
     /// <summary>Of a table without a key, the first values stand for the row.</summary>
     private static string KeyOf(TableSchema table, RowChange change)

@@ -1,3 +1,4 @@
+using Vestige.Core.Crossings;
 using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
@@ -12,7 +13,7 @@ namespace Vestige.Engine.Loading;
 /// written and its keys are built. An interrupted load goes on from a snapshot of its own: with the ranges that were not
 /// finished, where source and target still have what was; else with the tables that were not.
 /// </summary>
-internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, Capture capture, bool emptyExisting, TimeProvider clock)
+internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, Capture capture, CrossingDefinition definition, TimeProvider clock)
 {
     private const int Readers = 2;
     private readonly List<LoadChunk> chunks = [];
@@ -125,13 +126,13 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         await transaction.CommitAsync(new ProgressUpdate(null, [.. tables.Select(table => new TableProgress(table, Loaded: false, LogPosition.Zero))]), cancellation);
     }
 
-    private static async Task<List<TableDescription>> FormsAsync(ISourceSnapshot snapshot, IReadOnlyList<TableName> names, CancellationToken cancellation)
+    private async Task<List<TableDescription>> FormsAsync(ISourceSnapshot snapshot, IReadOnlyList<TableName> names, CancellationToken cancellation)
     {
         var there = (await snapshot.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name);
         var forms = new List<TableDescription>();
         foreach (var name in names)
         {
-            if (!there.TryGetValue(name, out var form) || !form.Crosses)
+            if (!there.TryGetValue(name, out var form) || !form.CrossesAs(definition.AppliedAs(name)))
             {
                 throw new PortException(form is null ? $"The source has no table {name}." : $"{name} cannot cross: {form.Reason}")
                 {
@@ -139,7 +140,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
                 };
             }
 
-            forms.Add(form);
+            forms.Add(form with { Schema = form.StructureAs(definition.AppliedAs(name)) });
         }
 
         return forms;
@@ -158,7 +159,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             return;
         }
 
-        var lines = await target.CheckTargetAsync(fresh, emptyExisting, begun, cancellation);
+        var lines = await target.CheckTargetAsync(fresh, definition.Existing == ExistingRows.Empty, begun, cancellation);
         if (lines.FirstOrDefault(line => !line.Ok) is { } wrong)
         {
             throw new PortException($"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was changed there.") { Mend = wrong.Mend };

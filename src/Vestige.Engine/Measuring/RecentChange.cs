@@ -4,11 +4,12 @@ using Vestige.Core.Schemas;
 
 namespace Vestige.Engine.Measuring;
 
-/// <summary>One of the latest changes a crossing applied, to be found on both sides by its key.</summary>
+/// <summary>One of the latest changes a crossing applied, to be found on both sides by its key; with its origin where the source got it by replication.</summary>
 public sealed record RecentChange(
     TableName Table,
     ChangeKind Kind,
     string Key,
     LogPosition Position,
     DateTimeOffset CommittedAt,
-    DateTimeOffset AppliedAt);
+    DateTimeOffset AppliedAt,
+    string? Origin);

@@ -20,20 +20,10 @@ public interface ISource : IDatabase
     Task EndLogAsync(CancellationToken cancellation);
 
     /// <summary>
-    /// Reads the log after a position, for these tables only. Throws <see cref="Faults.PlaceLostException"/> when the log
-    /// no longer reaches back that far.
+    /// Reads the log after a position, for the wanted tables only. Throws <see cref="Faults.PlaceLostException"/> when the log
+    /// no longer reaches back that far, or is another than the one that was read.
     /// </summary>
-    /// <param name="after">Where to go on.</param>
-    /// <param name="tables">The tables whose changes are wanted.</param>
-    /// <param name="before">Those of them that were read until now: if the source no longer offers one, changes of it are lost.</param>
-    /// <param name="known">Forms that were given before, by number; a number stands for the same form for ever.</param>
-    /// <param name="cancellation">Gives up waiting.</param>
-    Task<ILogReader> OpenLogAsync(
-        LogPosition after,
-        IReadOnlySet<TableName> tables,
-        IReadOnlySet<TableName> before,
-        IReadOnlyDictionary<int, TableSchema> known,
-        CancellationToken cancellation);
+    Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation);
 
     /// <summary>Tells the source that everything up to the position is durable here, so that it may drop its log.</summary>
     Task ConfirmAsync(LogPosition position, CancellationToken cancellation);

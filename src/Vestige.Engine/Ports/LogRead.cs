@@ -12,4 +12,14 @@ public sealed record LogRead(
     IReadOnlyList<LogFragment> Fragments,
     IReadOnlyDictionary<int, TableSchema> Relations,
     LogPosition Passed,
-    bool AtHead);
+    bool AtHead)
+{
+    /// <summary>
+    /// What the reader wants to find again when the log is opened next, by name; a later note of a name takes the place of an
+    /// earlier one. Durable at the latest with the fragments of this read, never before them, and before anything is confirmed
+    /// of what follows. Given only between transactions.
+    /// </summary>
+    public IReadOnlyDictionary<string, string> Notes { get; init; } = NoNotes;
+
+    private static readonly Dictionary<string, string> NoNotes = [];
+}

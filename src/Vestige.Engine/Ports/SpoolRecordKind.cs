@@ -14,4 +14,7 @@ public enum SpoolRecordKind : byte
 
     /// <summary>Which tables are read from the log, from there on.</summary>
     Tables = 4,
+
+    /// <summary>A note of the log's reader.</summary>
+    Note = 5,
 }

@@ -5,7 +5,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Spooling;
 
 /// <summary>What the files of a spool hold after a start or a failed write, their unfinished tails cut off.</summary>
-internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int, TableSchema> Relations, HashSet<TableName> Tables)
+internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int, TableSchema> Relations, HashSet<TableName> Tables, Dictionary<string, string> Notes)
 {
     /// <summary>Opens every file, in order; one that a crash left half begun is deleted.</summary>
     public static async Task<RecoveredSpool> ReadAsync(ISpoolFiles files, ISpoolCipher cipher, CancellationToken cancellation)
@@ -13,6 +13,7 @@ internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int
         var found = new List<SpoolFileEntry>();
         var relations = new Dictionary<int, TableSchema>();
         HashSet<TableName> tables = [];
+        Dictionary<string, string> notes = [];
         foreach (var number in await files.ListAsync(cancellation))
         {
             var file = await files.OpenAsync(number, cancellation);
@@ -30,12 +31,12 @@ internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int
                 relations[relation] = form;
             }
 
-            tables = begun.Tables;
+            (tables, notes) = (begun.Tables, begun.Notes);
             var last = await file.LastAsync(complete: true, cancellation);
             found.Add(new SpoolFileEntry(number, file, begun.Header) { Last = last?.Last ?? new LogPosition(begun.Header.After) });
         }
 
-        return new RecoveredSpool(found, relations, tables);
+        return new RecoveredSpool(found, relations, tables, notes);
     }
 
     /// <summary>Removes the parts of a transaction whose end never came. Nothing that was acknowledged lies behind them.</summary>

@@ -23,6 +23,7 @@ public sealed class Spool : IAsyncDisposable
     private readonly SpooledForms forms = new();
     private readonly SpoolLocator locator;
     private HashSet<TableName> tables = [];
+    private Dictionary<string, string> notes = [];
     private List<SpoolFileEntry> entries = [];
     private readonly SyncTimes syncs = new();
     private readonly SpoolWriter writer;
@@ -122,7 +123,7 @@ public sealed class Spool : IAsyncDisposable
         lock (gate)
         {
             entries = found.Files;
-            tables = found.Tables;
+            (tables, notes) = (found.Tables, found.Notes);
         }
 
         if (found.Files.Count > 0)
@@ -168,7 +169,7 @@ public sealed class Spool : IAsyncDisposable
         Identity = null;
         Begin = Last = LogPosition.Zero;
         forms.Replace([]);
-        tables = [];
+        (tables, notes) = ([], []);
         Transactions = Changes = 0;
         writer.Resume(LogPosition.Zero, 0, 0, 0);
     }
@@ -190,6 +191,9 @@ public sealed class Spool : IAsyncDisposable
         }
     }
 
+    /// <summary>What the log's reader noted last, durable or about to be. Asked by the writer only.</summary>
+    public IReadOnlyDictionary<string, string> Notes => notes;
+
     /// <summary>Every form under which rows were written, by number.</summary>
     public IReadOnlyDictionary<int, TableSchema> Relations => forms.All;
 
@@ -209,6 +213,11 @@ public sealed class Spool : IAsyncDisposable
         }
 
         await writer.AppendAsync(entries[^1].File, read.Fragments, capturedAt, cancellation);
+        foreach (var (name, text) in read.Notes)
+        {
+            await writer.AddNoteAsync(entries[^1].File, name, text, cancellation);
+            notes[name] = text;
+        }
     }
 
     /// <summary>
@@ -217,12 +226,13 @@ public sealed class Spool : IAsyncDisposable
     /// </summary>
     public async Task<LogPosition> SyncAsync(CancellationToken cancellation)
     {
-        if (writer.Inside || writer.Written == Last)
+        if (writer.Inside || (writer.Written == Last && !writer.HasNote))
         {
             return Last;
         }
 
         await entries[^1].File.SyncAsync(cancellation);
+        writer.Synced();
         Show();
         entries[^1].Last = writer.Written;
         Last = writer.Written;
@@ -351,7 +361,7 @@ public sealed class Spool : IAsyncDisposable
     {
         var file = await files.OpenAsync(number, cancellation);
         var entry = new SpoolFileEntry(number, file, header);
-        await writer.BeginFileAsync(file, header, forms.All, tables, cancellation);
+        await writer.BeginFileAsync(file, header, forms.All, tables, notes, cancellation);
         lock (gate)
         {
             visible = 0;

@@ -4,8 +4,8 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Spooling;
 
-/// <summary>What a spool file says beside its data: its header, the forms of tables, and which tables are read.</summary>
-internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int, TableSchema> Relations, HashSet<TableName> Tables)
+/// <summary>What a spool file says beside its data: its header, the forms of tables, which tables are read, and the reader's notes.</summary>
+internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int, TableSchema> Relations, HashSet<TableName> Tables, Dictionary<string, string> Notes)
 {
     /// <summary>
     /// Reads it; null when a crash came while the file was begun. What a file begins with ends with the list of tables, and
@@ -26,9 +26,16 @@ internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int
             relations[(int)relation.Last.Place] = Read<TableSchema>(relation);
         }
 
+        var notes = new Dictionary<string, string>();
+        foreach (var (name, text) in side.Where(record => record.Kind == SpoolRecordKind.Note).Select(Read<KeyValuePair<string, string>>))
+        {
+            notes[name] = text;
+        }
+
         return new SpoolPreamble(
             Read<SpoolHeader>(side[0]),
             relations,
-            Read<HashSet<TableName>>(side.Last(record => record.Kind == SpoolRecordKind.Tables)));
+            Read<HashSet<TableName>>(side.Last(record => record.Kind == SpoolRecordKind.Tables)),
+            notes);
     }
 }

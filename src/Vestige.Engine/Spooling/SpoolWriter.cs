@@ -22,6 +22,9 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options)
     /// <summary>The last whole transaction that was written.</summary>
     public LogPosition Written { get; private set; }
 
+    /// <summary>Whether a note was written that no sync has made durable yet.</summary>
+    public bool HasNote { get; private set; }
+
     /// <summary>Whether the last fragment written leaves a transaction open.</summary>
     public bool Inside { get; private set; }
 
@@ -33,7 +36,11 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options)
         Transactions = transactions;
         Changes = changes;
         Inside = false;
+        HasNote = false;
     }
+
+    /// <summary>Everything written is durable.</summary>
+    public void Synced() => HasNote = false;
 
     /// <summary>Writes what a file begins with; the list of tables comes last and says that it is complete.</summary>
     public async Task BeginFileAsync(
@@ -41,6 +48,7 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options)
         SpoolHeader header,
         IReadOnlyDictionary<int, TableSchema> relations,
         IReadOnlySet<TableName> tables,
+        IReadOnlyDictionary<string, string> notes,
         CancellationToken cancellation)
     {
         Sequence = 0;
@@ -50,7 +58,18 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options)
             await AddRelationAsync(file, number, table, cancellation);
         }
 
+        foreach (var (name, text) in notes)
+        {
+            await AddNoteAsync(file, name, text, cancellation);
+        }
+
         await AddTablesAsync(file, tables, cancellation);
+    }
+
+    public async Task AddNoteAsync(ISpoolFile file, string name, string text, CancellationToken cancellation)
+    {
+        await AddAsync(file, SpoolRecordKind.Note, default, complete: true, JsonSerializer.SerializeToUtf8Bytes(KeyValuePair.Create(name, text)), cancellation);
+        HasNote = true;
     }
 
     public Task AddTablesAsync(ISpoolFile file, IReadOnlySet<TableName> tables, CancellationToken cancellation) =>

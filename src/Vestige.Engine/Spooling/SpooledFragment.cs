@@ -12,6 +12,7 @@ namespace Vestige.Engine.Spooling;
 /// <param name="Changes">In the form of <see cref="Core.Changes.ChangeWriter"/>.</param>
 /// <param name="Transactions">How many transactions the spool had taken up to and with this one.</param>
 /// <param name="TotalChanges">The same for changes.</param>
+/// <param name="Origin">Whence the source itself got the transaction by replication; null when it was made there.</param>
 public sealed record SpooledFragment(
     LogPosition Position,
     DateTimeOffset CommittedAt,
@@ -21,7 +22,8 @@ public sealed record SpooledFragment(
     int Count,
     ReadOnlyMemory<byte> Changes,
     long Transactions,
-    long TotalChanges)
+    long TotalChanges,
+    string? Origin = null)
 {
     public bool Whole => First && Last;
 }

@@ -38,23 +38,24 @@ internal sealed class CrossingPlanner(IConnections connections, TimeProvider clo
         var there = await source.ReadTablesAsync(cancellation);
         var taken = TakenTables.Of(definition.Tables, there);
         var within = TakenTables.WithinOthers(definition.Tables, there);
-        var crossing = taken.Where(table => table.Crosses).ToList();
+        var crossing = taken.Where(table => Crosses(definition, table)).ToList();
         var progress = await target.ReadProgressAsync(definition.Name, cancellation);
         lines.Add(TablesLine(definition, taken.Count));
-        lines.AddRange(taken.Where(table => !table.Crosses).Select(LeftOutLine));
+        lines.AddRange(taken.Where(table => !Crosses(definition, table)).Select(LeftOutLine));
+        lines.AddRange(InsertOnlyLine([.. crossing.Where(table => definition.AppliedAs(table.Schema.Name) == ApplyMode.InsertOnly)]));
         lines.AddRange(within.GroupBy(pair => pair.Whole, pair => pair.Part).Select(WithinLine));
         lines.AddRange(MissingLines(definition, there));
         lines.AddRange(await source.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
         lines.AddRange(await target.CheckTargetAsync(
-            [.. crossing.Select(table => table.Schema)],
+            [.. crossing.Select(table => table.StructureAs(definition.AppliedAs(table.Schema.Name)))],
             definition.Existing == ExistingRows.Empty,
             progress.Tables.Select(table => table.Table).ToHashSet(),
             cancellation));
         var rows = crossing.Sum(table => table.EstimatedRows);
         return new CrossingPlan(
             [.. crossing.Select(table => Planned(target, table))],
-            [.. taken.Where(table => !table.Crosses).Select(table => Planned(target, table))],
-            target.StructureFor([.. crossing.Select(table => table.Schema)]),
+            [.. taken.Where(table => !Crosses(definition, table)).Select(table => Planned(target, table))],
+            target.StructureFor([.. crossing.Select(table => table.StructureAs(definition.AppliedAs(table.Schema.Name)))]),
             rows,
             Estimate(crossing, rate.PerSecond),
             rate.PerSecond,
@@ -100,7 +101,24 @@ internal sealed class CrossingPlanner(IConnections connections, TimeProvider clo
         TimeSpan.Zero);
 
     private static ReadinessLine LeftOutLine(TableDescription table) =>
-        new($"table {table.Schema.Name}", false, table.Reason!, "a table that can cross", $"Mend it at the source, or leave {table.Schema.Name} out.", TimeSpan.Zero);
+        new($"table {table.Schema.Name}", false, table.Reason!, "a table that can cross", $"Mend it at the source, {(table.InsertsCross ? "take its inserts only, " : "")}or leave {table.Schema.Name} out.", TimeSpan.Zero);
+
+    private static bool Crosses(CrossingDefinition definition, TableDescription table) => table.CrossesAs(definition.AppliedAs(table.Schema.Name));
+
+    /// <summary>What is chosen by name and yet has to be known: such a copy does not stay equal to its source.</summary>
+    private static IEnumerable<ReadinessLine> InsertOnlyLine(IReadOnlyList<TableDescription> tables)
+    {
+        if (tables.Count > 0)
+        {
+            yield return new ReadinessLine(
+                "inserts only",
+                true,
+                $"{string.Join(", ", tables.Select(table => table.Schema.Name).Order())}: updates, deletes and truncations of {(tables.Count == 1 ? "it" : "them")} do not reach the target",
+                "know it",
+                null,
+                TimeSpan.Zero);
+        }
+    }
 
     private static ReadinessLine WithinLine(IGrouping<TableName, TableName> parts) => new(
         $"parts of {parts.Key}",

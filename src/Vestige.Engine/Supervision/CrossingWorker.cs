@@ -146,7 +146,7 @@ public sealed class CrossingWorker
     {
         var chosen = wanted.ToHashSet();
         var there = await source.ReadTablesAsync(cancellation);
-        await session.BuildReferencesAsync([.. there.Select(table => table.Schema).Where(table => chosen.Contains(table.Name))], cancellation);
+        await session.BuildReferencesAsync([.. there.Where(table => chosen.Contains(table.Schema.Name)).Select(table => table.StructureAs(definition.AppliedAs(table.Schema.Name)))], cancellation);
     }
 
     /// <summary>All tables are loaded: the stream begins at the lowest of their positions.</summary>
@@ -199,7 +199,7 @@ public sealed class CrossingWorker
     {
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
         var first = session.Progress.Position is null;
-        var loading = new InitialLoad(source, target, session, capture, definition.Existing == ExistingRows.Empty, clock);
+        var loading = new InitialLoad(source, target, session, capture, definition, clock);
         state.Loads(loading);
         works();
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
@@ -214,7 +214,7 @@ public sealed class CrossingWorker
     private async Task FollowAsync(ITargetSession session, Action works, CancellationToken cancellation)
     {
         var spool = capture.Spool;
-        var applier = new BatchApplier(session, spool, spool.SyncedAt, meter, clock);
+        var applier = new BatchApplier(session, spool, definition, meter, clock);
         using var gathering = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
         var (mine, router) = OpenGatherer(session.Progress);
         Task<Batch?>? next = null;
@@ -309,7 +309,7 @@ public sealed class CrossingWorker
     private (BatchGatherer Gatherer, ChangeRouter Router) OpenGatherer(TargetProgress progress)
     {
         var spool = capture.Spool;
-        var router = new ChangeRouter(spool, progress.Tables.ToImmutableDictionary(table => table.Table));
+        var router = new ChangeRouter(spool, definition, progress.Tables.ToImmutableDictionary(table => table.Table));
         var mine = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value), router, clock, BatchBytes) { Idle = meter.Idle };
         state.Follows(mine);
         return (mine, router);

@@ -166,7 +166,7 @@ public static class ConnectionApi
         }
 
         var tables = role == "target" ? [] : (await connections.Source(name).ReadTablesAsync(cancellation))
-            .Where(table => table.Crosses && (find is null || table.Schema.Name.ToString().Contains(find, StringComparison.OrdinalIgnoreCase)))
+            .Where(table => (table.Crosses || table.InsertsCross) && (find is null || table.Schema.Name.ToString().Contains(find, StringComparison.OrdinalIgnoreCase)))
             .Select(table => table.Schema.Name).ToList();
         var made = role == "source" ? await preparable.PrepareSourceAsync(tables, cancellation) : await preparable.PrepareTargetAsync(cancellation);
         return Results.Ok(new { script = made.Script, undo = made.Undo, needsRestart = made.NeedsRestart });
@@ -232,6 +232,7 @@ public static class ConnectionApi
         }),
         crosses = table.Crosses,
         reason = table.Reason,
+        insertsCross = table.Crosses || table.InsertsCross,
         partOf = table.PartOf?.ToString(),
     };
 

@@ -283,7 +283,7 @@ public abstract class SourceConformance : IAsyncLifetime
         }
     }
 
-    private Task<ILogReader> OpenAsync(LogPosition after) => system.Source.OpenLogAsync(after, new HashSet<TableName> { system.Item }, new HashSet<TableName>(), NothingKnown, Stop);
+    private Task<ILogReader> OpenAsync(LogPosition after) => system.Source.OpenLogAsync(LogRequest.First(after, new HashSet<TableName> { system.Item }), Stop);
 
     /// <summary>A reader that has just gone may still hold its place at the server for a moment.</summary>
     private async Task<ILogReader> ReopenAsync(LogPosition after, IReadOnlyDictionary<int, TableSchema>? known = null)
@@ -292,7 +292,7 @@ public abstract class SourceConformance : IAsyncLifetime
         {
             try
             {
-                return await system.Source.OpenLogAsync(after, new HashSet<TableName> { system.Item }, new HashSet<TableName>(), known ?? NothingKnown, Stop);
+                return await system.Source.OpenLogAsync(LogRequest.First(after, new HashSet<TableName> { system.Item }) with { Known = known ?? NothingKnown }, Stop);
             }
             catch (Engine.Faults.PortException exception) when (exception.Transient && tries < 100)
             {

@@ -37,7 +37,24 @@ public sealed class Cluster : IAsyncDisposable
 
     public string Data => Path.Combine(folder, "data");
 
-    public Task BootAsync() => AsServerAsync(Path.Combine(Programs, "pg_ctl"), "-D", Data, "-l", Path.Combine(folder, "log"), "-w", "start");
+    public string LogFile => Path.Combine(folder, "log");
+
+    /// <summary>A copy of all files of the halted server, as a snapshot of its disk would be.</summary>
+    public async Task<string> CopyDataAsync()
+    {
+        var kept = Path.Combine(folder, "kept");
+        await RunAsync("cp", "-a", Data, kept);
+        return kept;
+    }
+
+    /// <summary>Puts the copied files in the place of what is there.</summary>
+    public async Task PutBackAsync(string kept)
+    {
+        Directory.Delete(Data, recursive: true);
+        await RunAsync("mv", kept, Data);
+    }
+
+    public Task BootAsync() => AsServerAsync(Path.Combine(Programs, "pg_ctl"), "-D", Data, "-l", LogFile, "-w", "start");
 
     /// <summary>Stops it: fast, or immediate as after a loss of power.</summary>
     public Task HaltAsync(bool immediate) => AsServerAsync(Path.Combine(Programs, "pg_ctl"), "-D", Data, "-m", immediate ? "immediate" : "fast", "-w", "stop");

@@ -69,8 +69,8 @@ public sealed class ScriptedSource : ISource
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
 
     /// <summary>What was read and not confirmed is read again.</summary>
-    public Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlySet<TableName> before, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation) =>
-        Task.FromResult<ILogReader>(new Reader(this, new Queue<LogRead>(given.Where(read => read.Passed > after))));
+    public Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation) =>
+        Task.FromResult<ILogReader>(new Reader(this, new Queue<LogRead>(given.Where(read => read.Passed > request.After))));
 
     public Task ConfirmAsync(LogPosition position, CancellationToken cancellation)
     {

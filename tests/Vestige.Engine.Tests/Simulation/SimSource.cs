@@ -8,6 +8,7 @@ using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
+using Xunit;
 
 namespace Vestige.Engine.Tests.Simulation;
 
@@ -31,6 +32,14 @@ public sealed class SimSourceState
 
     /// <summary>Where each row stands in its table's file, and since which position: it moves with every change.</summary>
     public Dictionary<(TableName Table, long Key), (LogPosition Since, long Block)> Places { get; } = [];
+
+    /// <summary>The last note that the present reader gave.</summary>
+    public LogPosition Noted { get; set; }
+
+    /// <summary>Its reader; one of a process that was killed may still end a read.</summary>
+    public ILogReader? Reading { get; set; }
+
+    private LogPosition due;
 
     public const int Blocks = 6;
 
@@ -61,6 +70,22 @@ public sealed class SimSourceState
         Oldest = LogPosition.Max(Oldest, position);
         Log.RemoveAll(entry => entry.Position <= position);
     }
+
+    /// <summary>
+    /// A reader's notes are durable when it is told to confirm, and never before what was read with them. A crash in between
+    /// may leave the fragments without their note, and then the next reader goes on from the note before.
+    /// </summary>
+    public void ExpectNotes(LogRequest request)
+    {
+        Noted = request.Notes.TryGetValue("given", out var text) ? new LogPosition(ulong.Parse(text, System.Globalization.CultureInfo.InvariantCulture)) : LogPosition.Zero;
+        Assert.True(Noted <= request.After, $"A note of {Noted} is there, and the spool ends at {request.After}.");
+        Assert.True(Noted >= due, $"A confirmation came with the note of {due}, and the last that is left is of {Noted}.");
+    }
+
+    /// <summary>The present reader was told to confirm, so its notes are durable.</summary>
+    public void HaveNotes() => due = Noted;
+
+    public void ForgetNotes() => Noted = due = LogPosition.Zero;
 
     private void Take(RowChange change)
     {
@@ -99,6 +124,7 @@ public sealed class SimSourceState
 public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld world) : ISource
 {
     public static readonly LogIdentity Identity = new("sim", 1);
+    private ILogReader? mine;
 
     public async Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation)
     {
@@ -114,21 +140,30 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     {
         await faults.BeforeAsync("source.begin", cancellation);
         faults.After("source.begin");
+        state.ForgetNotes();
         return state.Head;
     }
 
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
 
-    public async Task<ILogReader> OpenLogAsync(LogPosition after, IReadOnlySet<TableName> tables, IReadOnlySet<TableName> before, IReadOnlyDictionary<int, TableSchema> known, CancellationToken cancellation)
+    public async Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.open", cancellation);
-        return new Reader(state, faults, world, after, tables);
+        state.ExpectNotes(request);
+        var reader = new Reader(state, faults, world, request.After, request.Tables);
+        state.Reading = mine = reader;
+        return reader;
     }
 
     public async Task ConfirmAsync(LogPosition position, CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.confirm", cancellation);
         state.Confirm(position);
+        if (mine is not null && state.Reading == mine)
+        {
+            state.HaveNotes();
+        }
+
         faults.After("source.confirm");
     }
 
@@ -213,7 +248,22 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
                 passed = parts.Count == 0 ? entry.Position : passed;
             }
 
-            return new LogRead(fragments, relations, passed, parts.Count == 0 && cursor >= state.Head);
+            return new LogRead(fragments, relations, passed, parts.Count == 0 && cursor >= state.Head) { Notes = Noted(fragments) };
+        }
+
+        private Dictionary<string, string> Noted(List<LogFragment> fragments)
+        {
+            if (fragments.Count == 0 || !fragments[^1].Last)
+            {
+                return [];
+            }
+
+            if (state.Reading == this)
+            {
+                state.Noted = fragments[^1].Position;
+            }
+
+            return new Dictionary<string, string> { ["given"] = $"{fragments[^1].Position.Place}" };
         }
 
         private void Split(SimSourceState.Entry entry, Dictionary<int, TableSchema> relations)

@@ -1,6 +1,7 @@
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Tests.Doubles;
 using Vestige.Engine.Tests.Simulation;
@@ -155,6 +156,43 @@ public sealed class SpoolTests
     }
 
     [Fact]
+    public async Task The_last_notes_of_the_reader_survive_crashes_and_ends_of_files()
+    {
+        await using (var spool = await BeginAsync(Small))
+        {
+            await NoteAsync(spool, ("mark", "first"), ("other", "kept"));
+            await spool.SyncAsync(cancellation);
+            for (var place = 1; place <= 40; place++)
+            {
+                await TakeAsync(spool, place);
+            }
+
+            await NoteAsync(spool, ("mark", "second"));
+            await spool.SyncAsync(cancellation);
+            await NoteAsync(spool, ("mark", "not durable"));
+        }
+
+        Assert.True(files.All.Count > 2, $"{files.All.Count} files");
+        files.Crash();
+        await using var again = await OpenAsync(Small);
+        Assert.Equal(new Dictionary<string, string> { ["mark"] = "second", ["other"] = "kept" }, again.Notes);
+        await again.ClearAsync(cancellation);
+        Assert.Empty(again.Notes);
+    }
+
+    [Fact]
+    public async Task The_origin_of_a_transaction_is_kept()
+    {
+        await using var spool = await BeginAsync(Small);
+        LogFragment[] fragments = [ScriptedSource.Fragment(1), ScriptedSource.Fragment(2) with { Origin = "elsewhere · über" }, ScriptedSource.Fragment(3) with { Origin = "" }, ScriptedSource.Fragment(4)];
+        await spool.AppendAsync(ScriptedSource.Read(fragments), DateTimeOffset.UnixEpoch, cancellation);
+        await spool.SyncAsync(cancellation);
+        var read = await ReadAllAsync(spool, 0);
+        Assert.Equal([null, "elsewhere · über", "", null], read.Select(fragment => fragment.Origin));
+        Assert.Equal(fragments.Select(fragment => fragment.Changes.ToArray()), read.Select(fragment => fragment.Changes.ToArray()));
+    }
+
+    [Fact]
     public async Task Cleared_it_can_begin_with_another_log()
     {
         await using var spool = await BeginAsync(Small);
@@ -195,4 +233,7 @@ public sealed class SpoolTests
 
         return all;
     }
+
+    private Task NoteAsync(Spool spool, params (string Name, string Text)[] notes) =>
+        spool.AppendAsync(ScriptedSource.Read() with { Relations = new Dictionary<int, TableSchema>(), Notes = notes.ToDictionary(note => note.Name, note => note.Text) }, DateTimeOffset.UnixEpoch, cancellation);
 }

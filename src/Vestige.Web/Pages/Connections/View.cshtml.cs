@@ -123,7 +123,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         Tables = [.. found.Take(TablesShown)];
         if (connections.Preparable(Connection.Name) is { } preparable)
         {
-            SourceScript = await preparable.PrepareSourceAsync([.. Tables.Where(table => table.Crosses).Select(table => table.Schema.Name)], cancellation);
+            SourceScript = await preparable.PrepareSourceAsync([.. Tables.Where(table => table.Crosses || table.InsertsCross).Select(table => table.Schema.Name)], cancellation);
             TargetScript = await preparable.PrepareTargetAsync(cancellation);
         }
     }

@@ -28,6 +28,10 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections) : 
     [BindProperty(SupportsGet = true)]
     public ExistingRows Existing { get; set; }
 
+    /// <summary>Patterns of tables of which only inserts are wanted, with commas between.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? InsertOnly { get; set; }
+
     public IReadOnlyList<ConnectionDefinition> All => connections.All;
 
     public IReadOnlyList<TableDescription> There { get; private set; } = [];
@@ -110,15 +114,34 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections) : 
         ? [new DefinitionProblem("name", $"there is a crossing {Name} already", "Choose another name.")]
         : [];
 
+    /// <summary>Whether a table can cross as it would be applied.</summary>
+    public bool Crosses(TableDescription table)
+    {
+        ArgumentNullException.ThrowIfNull(table);
+        return table.CrossesAs(Definition([]).AppliedAs(table.Schema.Name));
+    }
+
     /// <summary>All tables chosen become one rule with a star for each schema; else one rule a table.</summary>
     private CrossingDefinition Definition()
     {
-        var crossing = There.Where(table => table.Crosses).Select(table => table.Schema.Name.ToString()).ToHashSet();
-        var schemas = There.Where(table => table.Crosses).Select(table => table.Schema.Name.Schema).Distinct();
+        var crossing = There.Where(Crosses).Select(table => table.Schema.Name.ToString()).ToHashSet();
+        var schemas = There.Where(Crosses).Select(table => table.Schema.Name.Schema).Distinct();
         var chosen = Tables.Distinct().ToList();
-        IReadOnlyList<TableRule> rules = chosen.Count > 0 && crossing.SetEquals(chosen)
-            ? [.. schemas.Select(schema => new TableRule(Take: $"{schema}.*")), .. There.Where(table => !table.Crosses).Select(table => new TableRule(Leave: table.Schema.Name.ToString()))]
-            : [.. chosen.Select(table => new TableRule(Take: table))];
-        return new CrossingDefinition(Name ?? "", CrossingDefinition.Copy, Source ?? "", Target ?? "", new TableRules(rules), new StartOptions(Existing));
+        return Definition(chosen.Count > 0 && crossing.SetEquals(chosen)
+            ? [.. schemas.Select(schema => new TableRule(Take: $"{schema}.*")), .. There.Where(table => !Crosses(table)).Select(table => new TableRule(Leave: table.Schema.Name.ToString()))]
+            : [.. chosen.Select(table => new TableRule(Take: table))]);
+    }
+
+    private CrossingDefinition Definition(IReadOnlyList<TableRule> rules)
+    {
+        var patterns = (InsertOnly ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries);
+        return new CrossingDefinition(
+            Name ?? "",
+            CrossingDefinition.Copy,
+            Source ?? "",
+            Target ?? "",
+            new TableRules(rules),
+            new StartOptions(Existing),
+            patterns.Length == 0 ? null : [.. patterns.Select(pattern => new ApplyRule(pattern, ApplyMode.InsertOnly))]);
     }
 }

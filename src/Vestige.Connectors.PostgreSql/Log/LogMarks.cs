@@ -1,0 +1,156 @@
+using System.Globalization;
+using Npgsql;
+using Vestige.Core.Positions;
+using Vestige.Engine.Faults;
+
+namespace Vestige.Connectors.PostgreSql.Log;
+
+/// <summary>
+/// Marks of our own in the log: small messages (PostgreSQL manual, pg_logical_emit_message) that a reader must meet again
+/// when it comes back. Nothing is confirmed beyond the last one that is durable here, so the server has to send it again; a
+/// log in which it does not stand where it stood is another one, however well its positions fit: a restored file system has
+/// the same identity and timeline. They are written only while something moves, so that an idle server stays idle; and they
+/// let the server drop log that only other databases wrote into.
+/// </summary>
+internal sealed class LogMarks
+{
+    public const string Prefix = "vestige";
+    public const string NoteName = "mark";
+    private const long MovedBytes = 64 << 10;
+    private static readonly TimeSpan Every = TimeSpan.FromSeconds(10);
+    private readonly PostgreSqlDatabase database;
+    private readonly string reader;
+    private readonly TimeProvider clock;
+    private readonly bool possible;
+    private (LogPosition Place, string Text)? expected;
+    private (LogPosition Place, string Text)? last;
+    private (LogPosition Place, string Text)? noted;
+    private bool told;
+    private bool worked;
+    private long writtenAt;
+    private Task writing = Task.CompletedTask;
+
+    /// <param name="database">The source.</param>
+    /// <param name="reader">Tells our marks from those of others in the same log.</param>
+    /// <param name="note">The last mark that was met, as noted; null when there is none.</param>
+    /// <param name="possible">Whether this server takes marks from this role and gives them back.</param>
+    /// <param name="clock">Tells how long ago the last one was written.</param>
+    public LogMarks(PostgreSqlDatabase database, string reader, string? note, bool possible, TimeProvider clock)
+    {
+        this.database = database;
+        this.reader = reader;
+        this.clock = clock;
+        this.possible = possible;
+        noted = Parse(note);
+        expected = last = possible ? noted : null;
+        told = possible || string.IsNullOrEmpty(note);
+    }
+
+    /// <summary>Where the server is told to begin so that it sends the mark of that note again; null when there is none.</summary>
+    public static LogPosition? BeginOf(string? note) => Parse(note) is { } mark ? new LogPosition(mark.Place.Place - 1) : null;
+
+    /// <summary>Whether the server takes them, and gives them to a reader (from version 14 on, and not from a standby).</summary>
+    public static async Task<bool> ArePossibleAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand(
+            "SELECT current_setting('server_version_num')::int4 >= 140000 AND NOT pg_is_in_recovery() AND has_function_privilege('pg_logical_emit_message(boolean, text, text)', 'EXECUTE')", connection);
+        return (bool)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
+    /// <summary>What is to be noted with this read; null when nothing is.</summary>
+    public string? TakeNote()
+    {
+        if (told)
+        {
+            return null;
+        }
+
+        told = true;
+        noted = last;
+        return last is { } mark ? $"{mark.Place.Place.ToString(CultureInfo.InvariantCulture)}:{mark.Text}" : "";
+    }
+
+    /// <summary>A transaction of the log has ended.</summary>
+    /// <param name="place">Its position.</param>
+    /// <param name="message">The message in it that has our prefix; null when there is none.</param>
+    public void Meet(LogPosition place, string? message)
+    {
+        if (expected is { } mark && place >= mark.Place)
+        {
+            expected = place == mark.Place && message == mark.Text ? null : throw Another(mark);
+            return;
+        }
+
+        if (expected is null && message?.StartsWith(reader + ' ', StringComparison.Ordinal) == true)
+        {
+            last = (place, message);
+            told = false;
+            worked = false;
+        }
+        else
+        {
+            worked |= message is null;
+        }
+    }
+
+    /// <summary>The server says that it has sent everything up to a place.</summary>
+    public void Pass(LogPosition place)
+    {
+        if (expected is { } mark && place >= mark.Place)
+        {
+            throw Another(mark);
+        }
+    }
+
+    /// <summary>How far may be confirmed when everything up to the position is durable here, the notes taken until now included.</summary>
+    public LogPosition Confirmable(LogPosition position) =>
+        noted is { } mark ? new LogPosition(Math.Min(position.Place, mark.Place.Place - 1)) : position;
+
+    /// <summary>Writes the next mark when it is time for it. Throws when the last attempt failed.</summary>
+    public async ValueTask KeepAsync(LogPosition passed)
+    {
+        if (!writing.IsCompleted)
+        {
+            return;
+        }
+
+        await writing;
+        writing = Task.CompletedTask;
+        if (possible && expected is null && IsDue(passed))
+        {
+            writtenAt = clock.GetTimestamp();
+            writing = WriteAsync();
+        }
+    }
+
+    private bool IsDue(LogPosition passed) =>
+        writtenAt == 0
+            ? last is null || Moved(passed)
+            : clock.GetElapsedTime(writtenAt) >= Every && Moved(passed);
+
+    private bool Moved(LogPosition passed) => worked || last is null || (long)passed.Place - (long)last.Value.Place.Place >= MovedBytes;
+
+    private async Task WriteAsync() => await database.UseAsync(
+        "Writing a mark into the log",
+        async (connection, stop) =>
+        {
+            await using var command = new NpgsqlCommand("SELECT pg_logical_emit_message(true, $1, $2)", connection);
+            command.Parameters.Add(PostgreSqlDatabase.Text(Prefix));
+            command.Parameters.Add(PostgreSqlDatabase.Text($"{reader} {Guid.NewGuid():N}"));
+            await command.ExecuteScalarAsync(stop);
+            return true;
+        },
+        CancellationToken.None);
+
+    private PlaceLostException Another((LogPosition Place, string Text) mark) => new(
+        $"The log of {database.Place} does not hold at {Lsn.Format(mark.Place)} what was read from it there. The database was restored from an older state and has been written since.")
+    {
+        Mend = "Load the crossings of this source again, or give them up.",
+    };
+
+    private static (LogPosition Place, string Text)? Parse(string? note)
+    {
+        var colon = note?.IndexOf(':', StringComparison.Ordinal) ?? -1;
+        return colon > 0 ? (new LogPosition(ulong.Parse(note.AsSpan(0, colon), CultureInfo.InvariantCulture)), note![(colon + 1)..]) : null;
+    }
+}

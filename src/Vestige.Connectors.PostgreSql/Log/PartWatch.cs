@@ -1,0 +1,146 @@
+using System.Text.Json;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Connectors.PostgreSql.Log;
+
+/// <summary>
+/// Notices what happens to the parts of a partitioned table and is not in the log: a part that is attached with rows,
+/// detached or dropped takes its rows with it, and emptying a part is logged as nothing at all when changes are told as those
+/// of the whole (PostgreSQL manual, CREATE PUBLICATION, publish_via_partition_root). So the parts are looked at every few
+/// seconds and compared with those that were noted; what cannot be explained by the log is said as a change of the table.
+/// </summary>
+internal sealed class PartWatch
+{
+    private const string NotePrefix = "parts ";
+    private const int EmptiedKept = 64;
+    private static readonly TimeSpan Every = TimeSpan.FromSeconds(5);
+    private readonly PostgreSqlDatabase database;
+    private readonly TimeProvider clock;
+    private readonly IReadOnlyList<TableName> wholes;
+    private readonly Dictionary<TableName, PartTree> known;
+    private readonly HashSet<TableName> untold = [];
+    private Task<PartTreesSeen>? looking;
+    private long lookedAt;
+
+    private PartWatch(PostgreSqlDatabase database, IReadOnlyList<TableName> wholes, Dictionary<TableName, PartTree> known, PartTreesSeen first, TimeProvider clock)
+    {
+        this.database = database;
+        this.wholes = wholes;
+        this.known = known;
+        this.clock = clock;
+        looking = Task.FromResult(first);
+        lookedAt = clock.GetTimestamp();
+    }
+
+    /// <summary>
+    /// Looks for the first time; what is partitioned and was not noted before is taken as it is. Nothing is watched when none of
+    /// the tables is partitioned.
+    /// </summary>
+    public static async Task<PartWatch> BeginAsync(PostgreSqlDatabase database, IReadOnlySet<TableName> tables, IReadOnlyDictionary<string, string> notes, TimeProvider clock, CancellationToken cancellation)
+    {
+        var noted = tables
+            .Select(table => (Table: table, Note: notes.GetValueOrDefault(NotePrefix + Quote.Name(table))))
+            .Where(pair => pair.Note is not null)
+            .ToDictionary(pair => pair.Table, pair => JsonSerializer.Deserialize<PartTree>(pair.Note!)!);
+        var seen = await LookAsync(database, [.. tables.Order()], noted, cancellation);
+        var watch = new PartWatch(database, [.. seen.Wholes.Keys.Union(noted.Keys).Order()], noted, seen, clock);
+        foreach (var whole in seen.Wholes.Keys.Except(noted.Keys).ToList())
+        {
+            watch.Take(whole, seen.Wholes[whole]);
+        }
+
+        return watch;
+    }
+
+    /// <summary>The log told that a table was emptied as a whole.</summary>
+    public void Emptied(TableName table, uint transaction)
+    {
+        if (wholes.Contains(table) && known.TryGetValue(table, out var tree))
+        {
+            tree.Emptied.Add(transaction);
+            tree.Emptied.RemoveRange(0, Math.Max(0, tree.Emptied.Count - EmptiedKept));
+            untold.Add(table);
+        }
+    }
+
+    /// <summary>
+    /// What has happened to tables, by the log read up to a place, and is not in it. The next look is begun when it is time;
+    /// throws when the last one failed.
+    /// </summary>
+    public async ValueTask<IReadOnlyList<(TableName Table, string What)>> JudgeAsync(LogPosition passed)
+    {
+        if (looking is null)
+        {
+            if (wholes.Count > 0 && clock.GetElapsedTime(lookedAt) >= Every)
+            {
+                lookedAt = clock.GetTimestamp();
+                looking = LookAsync(database, wholes, known, CancellationToken.None);
+            }
+
+            return [];
+        }
+
+        if (!looking.IsCompleted || passed < (await looking).Head)
+        {
+            return [];
+        }
+
+        var seen = await looking;
+        looking = null;
+        return [.. wholes.SelectMany(whole => Compare(whole, seen.Wholes.GetValueOrDefault(whole)).Select(what => (whole, what)))];
+    }
+
+    /// <summary>What is to be noted with this read.</summary>
+    public IEnumerable<KeyValuePair<string, string>> TakeNotes()
+    {
+        foreach (var table in untold)
+        {
+            yield return KeyValuePair.Create(NotePrefix + Quote.Name(table), JsonSerializer.Serialize(known[table]));
+        }
+
+        untold.Clear();
+    }
+
+    private static Task<PartTreesSeen> LookAsync(PostgreSqlDatabase database, IReadOnlyList<TableName> tables, IReadOnlyDictionary<TableName, PartTree> before, CancellationToken cancellation) =>
+        database.UseAsync("Looking at the parts of tables", (connection, stop) => PartTreeReader.ReadAsync(connection, tables, before, stop), cancellation);
+
+    private void Take(TableName whole, Dictionary<uint, PartTreesSeen.Node> now)
+    {
+        known[whole] = new PartTree(now.ToDictionary(pair => pair.Key, pair => pair.Value.Part), known.GetValueOrDefault(whole)?.Emptied ?? []);
+        untold.Add(whole);
+    }
+
+    /// <summary>A table that is gone as a whole is told elsewhere.</summary>
+    private IEnumerable<string> Compare(TableName whole, Dictionary<uint, PartTreesSeen.Node>? now)
+    {
+        if (now is null)
+        {
+            yield break;
+        }
+
+        var before = known[whole];
+        if (now.Count == before.Nodes.Count && now.All(pair => before.Nodes.TryGetValue(pair.Key, out var old) && old == pair.Value.Part))
+        {
+            yield break;
+        }
+
+        Take(whole, now);
+        foreach (var (identifier, old) in before.Nodes.Where(pair => pair.Value.File != 0))
+        {
+            if (!now.TryGetValue(identifier, out var node))
+            {
+                yield return $"its part {old.Name} was detached or dropped, and the log does not say what became of the rows";
+            }
+            else if (node.Part.File != old.File && !before.Emptied.Contains(node.Writer))
+            {
+                yield return $"its part {old.Name} got a new file: it was emptied, which is not in the log, or written anew as by VACUUM FULL or CLUSTER";
+            }
+        }
+
+        foreach (var (_, node) in now.Where(pair => pair.Value.BroughtRows && !before.Nodes.ContainsKey(pair.Key)))
+        {
+            yield return $"{node.Part.Name} was attached as a part and brought rows that are not in the log";
+        }
+    }
+}

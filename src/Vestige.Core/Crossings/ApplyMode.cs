@@ -1,0 +1,11 @@
+namespace Vestige.Core.Crossings;
+
+/// <summary>What becomes of a table's changes on the target.</summary>
+public enum ApplyMode
+{
+    /// <summary>Inserted and updated rows are written, deleted ones go: the target holds what the source holds.</summary>
+    Upsert,
+
+    /// <summary>Inserted rows are written. Updates, deletes and truncations of the source do not reach the target.</summary>
+    InsertOnly,
+}
