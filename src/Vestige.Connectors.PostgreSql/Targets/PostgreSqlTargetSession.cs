@@ -87,7 +87,9 @@ internal sealed class PostgreSqlTargetSession(
     public async Task BuildKeysAsync(TableSchema table, CancellationToken cancellation)
     {
         await BuildAsync(table, [PartStage.PrimaryKey, PartStage.Key, PartStage.Index], cancellation);
-        await RunAsync($"ANALYZE {Quote.Name(table.Name)}", $"Analysing {table.Name}", cancellation);
+
+        // A small sample is enough for what is applied next; the full one takes a tenth of a load, and the server takes it by itself later.
+        await RunAsync($"SET default_statistics_target = 10; ANALYZE {Quote.Name(table.Name)}; RESET default_statistics_target", $"Analysing {table.Name}", cancellation);
     }
 
     public Task BuildPrimaryKeyAsync(TableSchema table, CancellationToken cancellation) => BuildAsync(table, [PartStage.PrimaryKey], cancellation);
