@@ -384,7 +384,7 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         await crossing.Engine.StopAsync(Crossing.Name, StopManner.Now, null, "test", TestContext.Current.CancellationToken);
         await crossing.Engine.RemoveAsync(Crossing.Name, "test", TestContext.Current.CancellationToken);
         Assert.Equal("0", await a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'"));
-        Assert.Equal("0", await a.AskAsync($"SELECT count(*) FROM pg_publication WHERE pubname = '{a.Names.Publication}'"));
+        Assert.Equal("0", await a.AskAsync($"SELECT count(*) FROM pg_publication WHERE pubname IN ('{a.Names.Publication}', '{a.Names.Inserts}')"));
         Assert.Equal("0", await b.AskAsync("SELECT count(*) FROM vestige.progress"));
     }
 

@@ -79,7 +79,7 @@ public sealed class ReadinessTests(TwoServers servers)
     {
         await using var server = await Cluster.StartAsync();
         var a = await server.MakeDatabaseAsync("shop");
-        await a.RunAsync("CREATE ROLE reader LOGIN PASSWORD 'made-up'; CREATE SCHEMA stock; CREATE TABLE stock.item (id int PRIMARY KEY, v text); CREATE TABLE stock.secret (id int PRIMARY KEY); INSERT INTO stock.item VALUES (1, 'a')");
+        await a.RunAsync("CREATE ROLE reader LOGIN PASSWORD 'made-up'; CREATE SCHEMA stock; CREATE TABLE stock.item (id int PRIMARY KEY, v text); CREATE TABLE stock.secret (id int PRIMARY KEY); CREATE TABLE stock.bare (id int); GRANT SELECT ON stock.bare TO reader; INSERT INTO stock.item VALUES (1, 'a')");
         var before = await DumpAsync(server);
         var connector = new PostgreSqlConnector(a.Settings("reader", "made-up"), a.Names, TimeProvider.System);
         TableName[] tables = [TableName.Parse("stock.item")];
@@ -104,6 +104,8 @@ public sealed class ReadinessTests(TwoServers servers)
             Assert.Contains("42501", refused.Message, StringComparison.Ordinal);
         }
 
+        var unfindable = await Assert.ThrowsAsync<Engine.Faults.PortException>(() => reader.RunAsync("Trying", ["SELECT vestige.carry('vestige_x', ARRAY['stock'], ARRAY['bare'])"], cancellation));
+        Assert.Contains("only its inserts", unfindable.Message, StringComparison.Ordinal);
         await reader.EndLogAsync(cancellation);
         await a.RunAsync((await connector.PrepareSourceAsync(tables, cancellation)).Undo);
         Assert.Equal(before, await DumpAsync(server));

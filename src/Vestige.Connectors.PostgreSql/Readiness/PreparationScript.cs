@@ -105,6 +105,11 @@ internal static class PreparationScript
             IF NOT has_table_privilege(session_user, name, 'SELECT') THEN
               RAISE EXCEPTION '% may not read %', session_user, name USING ERRCODE = '42501';
             END IF;
+            -- To publish updates of such a table would make them fail.
+            IF publication NOT LIKE 'vestige\_inserts\_%' AND EXISTS (
+              SELECT 1 FROM pg_class c WHERE c.oid = name AND (c.relreplident = 'n' OR (c.relreplident = 'd' AND NOT EXISTS (SELECT 1 FROM pg_index x WHERE x.indrelid = c.oid AND x.indisprimary)))) THEN
+              RAISE EXCEPTION '% has no replica identity; only its inserts can be published', name USING ERRCODE = '55000';
+            END IF;
             IF NOT EXISTS (SELECT 1 FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid WHERE p.pubname = publication AND r.prrelid = name) THEN
               EXECUTE format('ALTER PUBLICATION %I ADD TABLE ONLY %I.%I', publication, schemas[i], tables[i]);
             END IF;

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Vestige.Core.Schemas;
 
 namespace Vestige.Core.Crossings;
@@ -16,8 +17,8 @@ public sealed record CrossingDefinition(
     string Source,
     string Target,
     TableRules Tables,
-    StartOptions? Start = null,
-    IReadOnlyList<ApplyRule>? Apply = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] StartOptions? Start = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<ApplyRule>? Apply = null)
 {
     public const string Copy = "copy";
 
@@ -28,5 +29,6 @@ public sealed record CrossingDefinition(
         return Apply?.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name))?.As ?? ApplyMode.Upsert;
     }
 
+    [JsonIgnore]
     public ExistingRows Existing => Start?.Existing ?? ExistingRows.Refuse;
 }

@@ -56,7 +56,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingDefinition definition, I
         Tables = Tables.SetItem(progress.Table, progress with
         {
             Position = position,
-            HeldCause = $"The table was changed at the source: {done}. Nothing is applied to it from there on. Load the table again to go on with the new form.",
+            HeldCause = $"The table was changed at the source: {done}. Nothing is applied to it from there on. Load the table again to go on.",
         });
     }
 }
