@@ -25,8 +25,13 @@ public sealed record CrossingDefinition(
     /// <summary>How a table of the source is applied.</summary>
     public ApplyMode AppliedAs(TableName table)
     {
+        if (Apply is null)
+        {
+            return ApplyMode.Upsert;
+        }
+
         var name = table.ToString();
-        return Apply?.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name))?.As ?? ApplyMode.Upsert;
+        return Apply.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name))?.As ?? ApplyMode.Upsert;
     }
 
     [JsonIgnore]

@@ -15,7 +15,7 @@ namespace Vestige.Engine.Following;
 /// </summary>
 internal sealed class ChangeRouter(Spool spool, CrossingDefinition definition, ImmutableDictionary<TableName, TableProgress> tables)
 {
-    private readonly Dictionary<int, TableSchema?> forms = [];
+    private readonly Dictionary<int, (TableSchema? Form, bool InsertsOnly)> forms = [];
 
     /// <summary>The progress per table, holds that were met included.</summary>
     public ImmutableDictionary<TableName, TableProgress> Tables { get; private set; } = tables;
@@ -23,13 +23,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingDefinition definition, I
     /// <summary>The form under which to apply the change; null when it is not to be applied.</summary>
     public TableSchema? Route(LogPosition position, RowChange change)
     {
-        if (!forms.TryGetValue(change.Relation, out var form))
-        {
-            var known = spool.Relation(change.Relation);
-            form = Tables.ContainsKey(known.Name) ? known : null;
-            forms.Add(change.Relation, form);
-        }
-
+        var (form, insertsOnly) = FormOf(change.Relation);
         if (form is null)
         {
             return null;
@@ -47,7 +41,19 @@ internal sealed class ChangeRouter(Spool spool, CrossingDefinition definition, I
             return null;
         }
 
-        return change.Kind != ChangeKind.Insert && definition.AppliedAs(form.Name) == ApplyMode.InsertOnly ? null : form;
+        return insertsOnly && change.Kind != ChangeKind.Insert ? null : form;
+    }
+
+    private (TableSchema? Form, bool InsertsOnly) FormOf(int relation)
+    {
+        if (!forms.TryGetValue(relation, out var found))
+        {
+            var form = spool.Relation(relation);
+            found = Tables.ContainsKey(form.Name) ? (form, definition.AppliedAs(form.Name) == ApplyMode.InsertOnly) : (null, false);
+            forms.Add(relation, found);
+        }
+
+        return found;
     }
 
     private void Hold(TableProgress progress, LogPosition position, Row what)

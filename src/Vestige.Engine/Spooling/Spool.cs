@@ -233,6 +233,11 @@ public sealed class Spool : IAsyncDisposable
 
         await entries[^1].File.SyncAsync(cancellation);
         writer.Synced();
+        if (writer.Written == Last)
+        {
+            return Last;
+        }
+
         Show();
         entries[^1].Last = writer.Written;
         Last = writer.Written;
