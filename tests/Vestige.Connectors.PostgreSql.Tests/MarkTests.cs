@@ -69,8 +69,25 @@ public sealed class MarkTests(TwoServers servers)
         Assert.InRange(await MarksAsync(server) - marks, 0, 1);
     }
 
+    [Fact]
+    public async Task Marks_are_written_and_log_is_let_go_also_while_commits_wait_for_a_standby_that_is_away()
+    {
+        await using var server = await Cluster.StartAsync();
+        var (a, b) = (await server.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t VALUES (1, 'first')");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await a.RunAsync("ALTER SYSTEM SET synchronous_standby_names = 'nobody'");
+        await a.RunAsync("SELECT pg_reload_conf()");
+        await a.RunAsync("SET synchronous_commit = local; UPDATE t SET v = 'second'");
+        await WrittenAsync(crossing, await a.AskAsync("SELECT pg_current_wal_lsn()::text"));
+        await crossing.SameAsync("t");
+        await a.RunAsync("ALTER SYSTEM RESET synchronous_standby_names");
+        await a.RunAsync("SELECT pg_reload_conf()");
+    }
+
     /// <summary>By the server's own log of statements.</summary>
-    private static async Task<int> MarksAsync(Cluster server) => (await File.ReadAllTextAsync(server.LogFile)).Split("SELECT pg_logical_emit_message").Length - 1;
+    private static async Task<int> MarksAsync(Cluster server) => (await File.ReadAllTextAsync(server.LogFile)).Split("pg_logical_emit_message(true").Length - 1;
 
     /// <summary>A mark is confirmed that was written after that place.</summary>
     private static Task WrittenAsync(Crossing crossing, string place) =>

@@ -77,6 +77,34 @@ test('a crossing is created, its consequence read, and started', async (page) =>
   await until(async () => (await status('branches-to-ledger')).state === 'following', `following: ${JSON.stringify(await status('branches-to-ledger'))}`, 40000);
 });
 
+test('a definition is taken from a file, corrected by its message, kept, and downloaded again', async (page) => {
+  await page.goto(`${base}/crossings/${crossing}/definition`);
+  await page.getByRole('link', { name: 'copy to another crossing' }).click();
+  const text = page.getByLabel('Text', { exact: true });
+  const given = (await text.inputValue()).replace(/name: .*/, 'name: from-a-file').replace('target: warehouse', 'target: ledger').replace('take: circulation.*', 'tak: circulation.fine');
+  await text.fill('');
+  await page.getByLabel('From your disk').setInputFiles({ name: 'crossing.yaml', mimeType: 'application/yaml', buffer: Buffer.from(given) });
+  await page.getByRole('button', { name: 'Keep as a draft' }).click();
+  const problem = page.locator('#problems');
+  await until(async () => (await problem.textContent()).includes('Line 7, column 5'), `the place: ${await problem.textContent()}`);
+  assert((await problem.textContent()).includes('Known here are take, leave.'), 'what would be right is said');
+  assert((await fetch(`${base}/api/v1/crossings/from-a-file`)).status === 404, 'nothing was made');
+  await text.fill((await text.inputValue()).replace('tak:', 'take:'));
+  await page.getByRole('button', { name: 'Show the plan' }).click();
+  await until(async () => (await problem.textContent()).includes('rows to load'), 'the plan');
+  await page.getByRole('button', { name: 'Keep as a draft' }).click();
+  await page.waitForURL(/from-a-file\/definition$/, { timeout: 15000 });
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'download as a file' }).click()]);
+  assert(download.suggestedFilename() === 'from-a-file.yaml', download.suggestedFilename());
+  const answer = await fetch(`${base}/api/v1/crossings/from-a-file`, { headers: { accept: 'application/yaml' } });
+  const written = await answer.text();
+  assert(written.includes('take: circulation.fine'), written);
+  const removed = await fetch(`${base}/api/v1/crossings/from-a-file`, { method: 'DELETE', headers: { 'if-match': answer.headers.get('etag') } });
+  assert(removed.ok, 'it is removed');
+  const again = await fetch(`${base}/api/v1/crossings`, { method: 'POST', headers: { 'content-type': 'application/yaml' }, body: written });
+  assert(again.status === 201, `the file makes it again: ${again.status}`);
+});
+
 test('bad input is told, and nothing is made', async (page) => {
   await page.goto(`${base}/crossings/new`);
   await page.getByLabel('Name').fill('Not A Slug');
@@ -221,7 +249,7 @@ test('a server is connected, prepared and followed, as the guide says', async (p
 
 const views = ['/', '/crossings', '/crossings/new?show=1&source=circulation&target=warehouse&tables=circulation.title', '/connections', '/connections/circulation', '/connections/circulation/tables/circulation.patron', '/bench/circulation',
   `/crossings/${crossing}`, `/crossings/${crossing}/tables`, `/crossings/${crossing}/tables/circulation.patron?key=7`, `/crossings/${crossing}/events`,
-  `/crossings/${crossing}/definition`, `/crossings/${crossing}/stop`, '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/find?q=fine', '/you', '/nowhere'];
+  `/crossings/${crossing}/definition`, `/crossings/import?from=${crossing}`, `/crossings/${crossing}/stop`, '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/find?q=fine', '/you', '/nowhere'];
 for (const scheme of ['light', 'dark']) {
   for (const path of views) {
     test(`axe finds nothing on ${path} (${scheme})`, async (_, browser) => {

@@ -17,6 +17,7 @@ internal sealed class LogMarks
     public const string Prefix = "vestige";
     public const string NoteName = "mark";
     private const long MovedBytes = 64 << 10;
+    private const int MostFailures = 6;
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(10);
     private readonly PostgreSqlDatabase database;
     private readonly string reader;
@@ -28,6 +29,7 @@ internal sealed class LogMarks
     private bool told;
     private bool worked;
     private long writtenAt;
+    private int failures;
     private Task writing = Task.CompletedTask;
 
     /// <param name="database">The source.</param>
@@ -106,7 +108,10 @@ internal sealed class LogMarks
     public LogPosition Confirmable(LogPosition position) =>
         noted is { } mark ? new LogPosition(Math.Min(position.Place, mark.Place.Place - 1)) : position;
 
-    /// <summary>Writes the next mark when it is time for it. Throws when the last attempt failed.</summary>
+    /// <summary>
+    /// Writes the next mark when it is time for it. Throws when it fails for a minute: the log is read on without marks, but
+    /// nothing is confirmed, and the server keeps its log.
+    /// </summary>
     public async ValueTask KeepAsync(LogPosition passed)
     {
         if (!writing.IsCompleted)
@@ -114,12 +119,28 @@ internal sealed class LogMarks
             return;
         }
 
-        await writing;
-        writing = Task.CompletedTask;
+        await SettleAsync();
         if (possible && expected is null && IsDue(passed))
         {
             writtenAt = clock.GetTimestamp();
             writing = WriteAsync();
+        }
+    }
+
+    private async Task SettleAsync()
+    {
+        try
+        {
+            await writing;
+            failures = 0;
+        }
+        catch (PortException exception) when (exception.Transient && ++failures < MostFailures)
+        {
+            // The next attempt is made when it is time for it.
+        }
+        finally
+        {
+            writing = Task.CompletedTask;
         }
     }
 
@@ -134,7 +155,8 @@ internal sealed class LogMarks
         "Writing a mark into the log",
         async (connection, stop) =>
         {
-            await using var command = new NpgsqlCommand("SELECT pg_logical_emit_message(true, $1, $2)", connection);
+            // Nobody waits for it, and it must not wait for a standby.
+            await using var command = new NpgsqlCommand("SELECT set_config('synchronous_commit', 'off', true), pg_logical_emit_message(true, $1, $2)", connection);
             command.Parameters.Add(PostgreSqlDatabase.Text(Prefix));
             command.Parameters.Add(PostgreSqlDatabase.Text($"{reader} {Guid.NewGuid():N}"));
             await command.ExecuteScalarAsync(stop);

@@ -1,9 +1,11 @@
+using System.Text;
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
+using Vestige.Web.Definitions;
 using Vestige.Web.Hosting;
 
 namespace Vestige.Web.Api;
@@ -12,15 +14,16 @@ namespace Vestige.Web.Api;
 public static class CrossingApi
 {
     private const string By = "api";
+    private static readonly HashSet<string> Reserved = ["new", "import"];
 
     public static void Map(IEndpointRouteBuilder routes)
     {
         var group = routes.MapGroup("/api/v1/crossings").WithTags("crossings");
         group.MapGet("/", (CrossingEngine engine) => engine.Statuses.Select(status => new { name = status.Name, state = status.State.Word(), definition = status.Definition }))
             .WithSummary("All crossings.");
-        group.MapPost("/", AddAsync).WithSummary("Keeps a new definition, as a draft.");
-        group.MapGet("/{name}", GetAsync).WithSummary("The definition, with its ETag.");
-        group.MapPut("/{name}", PutAsync).WithSummary("Changes the definition of a draft; needs If-Match.");
+        group.MapPost("/", AddAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).WithSummary("Keeps a new definition, as a draft.");
+        group.MapGet("/{name}", GetAsync).WithSummary("The definition, with its ETag; as YAML when that is accepted.");
+        group.MapPut("/{name}", PutAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).WithSummary("Changes the definition of a draft; needs If-Match.");
         group.MapDelete("/{name}", DeleteAsync).WithSummary("Removes a crossing that does not run; needs If-Match.");
         group.MapPost("/{name}/plan", PlanAsync).WithSummary("What a start would do.");
         group.MapPost("/{name}/check", CheckAsync).WithSummary("Everything that must hold before a start.");
@@ -35,6 +38,9 @@ public static class CrossingApi
         group.MapGet("/{name}/status", (string name, CrossingEngine engine, ConnectionDirectory connections) =>
             engine.Status(name) is { } status ? Results.Ok(StatusView.Of(status, FormatOf(status, connections))) : Problems.NotFound($"crossing {name}"))
             .WithSummary("How it stands.");
+        routes.MapGet("/crossings/{name}/definition.yaml", (string name, CrossingEngine engine) =>
+            engine.Status(name) is { } status ? Results.File(Encoding.UTF8.GetBytes(DefinitionYaml.Write(status.Definition)), DefinitionBody.Yaml, $"{name}.yaml") : Problems.NotFound($"crossing {name}"))
+            .ExcludeFromDescription();
         group.MapGet("/{name}/events", EventsAsync).WithSummary("What happened, newest first.");
     }
 
@@ -54,6 +60,11 @@ public static class CrossingApi
         ArgumentNullException.ThrowIfNull(definition);
         ArgumentNullException.ThrowIfNull(connections);
         var problems = DefinitionRules.Check(definition).ToList();
+        if (Reserved.Contains(definition.Name))
+        {
+            problems.Add(new DefinitionProblem("name", $"'{definition.Name}' is the address of a page", "Choose another name."));
+        }
+
         foreach (var (field, name) in new[] { ("source", definition.Source), ("target", definition.Target) })
         {
             if (!string.IsNullOrEmpty(name) && connections.Find(name) is null)
@@ -65,13 +76,20 @@ public static class CrossingApi
         return problems;
     }
 
-    private static async Task<IResult> AddAsync(CrossingDefinition body, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation)
+    private static IResult? Refused(DefinitionBody sent, ConnectionDirectory connections)
     {
-        var problems = Check(body, connections);
-        if (problems.Count > 0)
+        var problems = sent.Definition is null ? sent.Problems : [.. Check(sent.Definition, connections).Select(sent.Placed)];
+        return problems.Count > 0 ? Problems.Definition(problems) : null;
+    }
+
+    private static async Task<IResult> AddAsync(DefinitionBody sent, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation)
+    {
+        if (Refused(sent, connections) is { } refused)
         {
-            return Problems.Definition(problems);
+            return refused;
         }
+
+        var body = sent.Definition!;
 
         if (engine.Status(body.Name) is not null)
         {
@@ -82,20 +100,22 @@ public static class CrossingApi
         return Results.Created($"/api/v1/crossings/{body.Name}", body);
     }
 
-    private static async Task<IResult> GetAsync(string name, CrossingEngine engine, ControlStore store, HttpResponse response, CancellationToken cancellation)
+    private static async Task<IResult> GetAsync(string name, CrossingEngine engine, ControlStore store, HttpContext context, CancellationToken cancellation)
     {
         if (engine.Status(name) is not { } status)
         {
             return Problems.NotFound($"crossing {name}");
         }
 
-        response.Headers.ETag = Tag(await store.VersionAsync(name, cancellation));
-        return Results.Ok(status.Definition);
+        context.Response.Headers.ETag = Tag(await store.VersionAsync(name, cancellation));
+        context.Response.Headers.Vary = "Accept";
+        var asYaml = context.Request.GetTypedHeaders().Accept.Any(type => type.MediaType.Equals(DefinitionBody.Yaml, StringComparison.OrdinalIgnoreCase));
+        return asYaml ? Results.Text(DefinitionYaml.Write(status.Definition), DefinitionBody.Yaml) : Results.Ok(status.Definition);
     }
 
     private static async Task<IResult> PutAsync(
         string name,
-        CrossingDefinition body,
+        DefinitionBody sent,
         HttpRequest request,
         CrossingEngine engine,
         ControlStore store,
@@ -107,12 +127,12 @@ public static class CrossingApi
             return mismatch;
         }
 
-        var problems = Check(body, connections);
-        if (problems.Count > 0)
+        if (Refused(sent, connections) is { } refused)
         {
-            return Problems.Definition(problems);
+            return refused;
         }
 
+        var body = sent.Definition!;
         if (body.Name != name)
         {
             return Problems.Of(422, "definition", "The name differs from the one in the path.", "A crossing cannot be renamed.", "name");

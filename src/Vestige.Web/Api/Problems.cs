@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Faults;
+using Vestige.Web.Definitions;
 
 namespace Vestige.Web.Api;
 
@@ -14,14 +15,22 @@ public static partial class Problems
 
     public static IResult NotFound(string what) => Of(404, "not-found", $"There is no {what}.", "Look at the list.");
 
-    public static IResult Definition(IReadOnlyList<DefinitionProblem> problems)
+    public static IResult Definition(IReadOnlyList<DefinitionProblem> problems) => Definition([.. problems.Select(problem => new PlacedProblem(problem, null))]);
+
+    public static IResult Definition(IReadOnlyList<PlacedProblem> problems)
     {
         ArgumentNullException.ThrowIfNull(problems);
-        var first = problems[0];
-        var details = Details(422, "definition", $"{first.Field}: {first.Found}. {first.Mend}");
+        var (first, place) = problems[0];
+        var details = Details(422, "definition", $"{problems[0].Where}{first.Field}: {first.Found}. {first.Mend}");
         details.Extensions["field"] = first.Field;
         details.Extensions["mend"] = first.Mend;
-        details.Extensions["problems"] = problems;
+        if (place is not null)
+        {
+            details.Extensions["line"] = place.Value.Line;
+            details.Extensions["column"] = place.Value.Column;
+        }
+
+        details.Extensions["problems"] = problems.Select(each => new { each.Problem.Field, each.Problem.Found, each.Problem.Mend, each.Place?.Line, each.Place?.Column });
         return Results.Problem(details);
     }
 
