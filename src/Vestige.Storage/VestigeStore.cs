@@ -8,6 +8,8 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
 {
     public DbSet<CrossingRecord> Crossings => Set<CrossingRecord>();
 
+    public DbSet<DefinitionVersionRecord> DefinitionVersions => Set<DefinitionVersionRecord>();
+
     public DbSet<EpochRecord> Epochs => Set<EpochRecord>();
 
     public DbSet<ConnectionRecord> Connections => Set<ConnectionRecord>();
@@ -18,6 +20,7 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
     {
         ArgumentNullException.ThrowIfNull(modelBuilder);
         modelBuilder.Entity<CrossingRecord>().HasKey(crossing => crossing.Name);
+        modelBuilder.Entity<DefinitionVersionRecord>().HasKey(version => new { version.Crossing, version.Version });
         modelBuilder.Entity<EpochRecord>().HasKey(epoch => epoch.Crossing);
         modelBuilder.Entity<ConnectionRecord>().HasKey(connection => connection.Name);
         modelBuilder.Entity<EventRecord>().HasKey(happened => happened.Id);

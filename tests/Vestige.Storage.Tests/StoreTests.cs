@@ -1,4 +1,6 @@
 using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Infrastructure;
+using Microsoft.EntityFrameworkCore.Migrations;
 using Vestige.Storage.Entities;
 using Xunit;
 
@@ -27,5 +29,23 @@ public sealed class StoreTests : IDisposable
         await store.SaveChangesAsync(cancellation);
         await using var again = factory.CreateDbContext();
         Assert.Equal([1, 2], (await again.Connections.SingleAsync(cancellation)).Secret!);
+    }
+
+    [Fact]
+    public async Task Definitions_of_an_older_store_are_the_first_versions_that_are_known()
+    {
+        var factory = new StoreFactory(Path.Combine(folder, "old.db"));
+        await using (var old = factory.CreateDbContext())
+        {
+            await old.GetService<IMigrator>().MigrateAsync("Beginning", cancellation);
+            old.Crossings.Add(new CrossingRecord { Name = "c", Definition = "{}", Desired = "Draft", By = "ada", Version = 3, Since = new DateTimeOffset(2026, 11, 24, 4, 5, 6, TimeSpan.Zero) });
+            await old.SaveChangesAsync(cancellation);
+        }
+
+        await factory.MigrateAsync(cancellation);
+        await using var store = factory.CreateDbContext();
+        var version = await store.DefinitionVersions.SingleAsync(cancellation);
+        Assert.Equal(("c", 3, "{}", "ada"), (version.Crossing, version.Version, version.Definition, version.By));
+        Assert.Equal(new DateTime(2026, 11, 24, 4, 5, 6, DateTimeKind.Utc), new DateTime(version.AtTicks, DateTimeKind.Utc));
     }
 }

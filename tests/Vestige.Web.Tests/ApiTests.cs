@@ -133,10 +133,39 @@ public sealed class ApiTests : IAsyncLifetime
         Assert.Equal(HttpStatusCode.OK, await SendAsync(HttpMethod.Put, tag, Definition("c", "b", "a")));
         Assert.Equal(HttpStatusCode.PreconditionFailed, await SendAsync(HttpMethod.Put, tag, Definition("c", "a", "b")));
         Assert.Equal(HttpStatusCode.PreconditionFailed, await SendAsync(HttpMethod.Delete, tag, null));
+        var kept = (await vestige.GetAsync("/api/v1/crossings/c/definitions")).EnumerateArray().ToList();
+        Assert.Equal([(2, "b", "api"), (1, "a", "api")], kept.Select(version => (version.GetProperty("version").GetInt32(), version.GetProperty("definition").GetProperty("source").GetString(), version.GetProperty("by").GetString())));
         using var again = await vestige.Http.GetAsync("/api/v1/crossings/c", cancellation);
         Assert.Equal(HttpStatusCode.NoContent, await SendAsync(HttpMethod.Delete, again.Headers.ETag!.Tag, null));
         Assert.Equal(HttpStatusCode.NotFound, (await vestige.Http.GetAsync("/api/v1/crossings/c/status", cancellation)).StatusCode);
     }
+
+    [Fact]
+    public async Task A_definition_goes_in_and_out_as_YAML_and_is_refused_with_its_place()
+    {
+        await MakeAsync("a", "b");
+        const string Text = "name: y\npurpose: copy\nsource: a\ntarget: b\ntables:\n  rules:\n    - take: a.*\n";
+        foreach (var (wrong, line, column) in new[] { (Text.Replace("source: a", "source: nobody", StringComparison.Ordinal), 3, 1), (Text.Replace("take:", "fetch:", StringComparison.Ordinal), 7, 7), (Text + "x", 8, 1) })
+        {
+            using var refused = await SendYamlAsync(wrong);
+            Assert.Equal(HttpStatusCode.UnprocessableEntity, refused.StatusCode);
+            var problem = await refused.Content.ReadFromJsonAsync<System.Text.Json.JsonElement>(cancellation);
+            Assert.Equal((line, column), (problem.GetProperty("line").GetInt32(), problem.GetProperty("column").GetInt32()));
+        }
+
+        using var made = await SendYamlAsync(Text);
+        Assert.Equal(HttpStatusCode.Created, made.StatusCode);
+        using var asked = new HttpRequestMessage(HttpMethod.Get, "/api/v1/crossings/y");
+        asked.Headers.Add("Accept", "application/yaml");
+        using var got = await vestige.Http.SendAsync(asked, cancellation);
+        Assert.Equal("application/yaml", got.Content.Headers.ContentType!.MediaType);
+        Assert.Contains("- take: a.*", await got.Content.ReadAsStringAsync(cancellation), StringComparison.Ordinal);
+        using var words = new StringContent(Text, Encoding.UTF8, "text/plain");
+        Assert.Equal(HttpStatusCode.UnsupportedMediaType, (await vestige.Http.PostAsync("/api/v1/crossings", words, cancellation)).StatusCode);
+    }
+
+    private Task<HttpResponseMessage> SendYamlAsync(string text) =>
+        vestige.Http.PostAsync("/api/v1/crossings", new StringContent(text, Encoding.UTF8, "application/yaml"), cancellation);
 
     [Fact]
     public async Task The_document_of_the_interface_names_every_path_it_promises()
@@ -145,7 +174,7 @@ public sealed class ApiTests : IAsyncLifetime
         foreach (var promised in new[]
         {
             "/api/v1/connections", "/api/v1/connections/{name}", "/api/v1/connections/{name}/test", "/api/v1/connections/{name}/readiness",
-            "/api/v1/connections/{name}/tables", "/api/v1/crossings", "/api/v1/crossings/{name}", "/api/v1/crossings/{name}/plan",
+            "/api/v1/connections/{name}/tables", "/api/v1/crossings", "/api/v1/crossings/{name}", "/api/v1/crossings/{name}/definitions", "/api/v1/crossings/{name}/plan",
             "/api/v1/crossings/{name}/check", "/api/v1/crossings/{name}/start", "/api/v1/crossings/{name}/pause", "/api/v1/crossings/{name}/resume",
             "/api/v1/crossings/{name}/stop", "/api/v1/crossings/{name}/reload", "/api/v1/crossings/{name}/status", "/api/v1/crossings/{name}/events",
             "/api/v1/bench/{connection}",

@@ -69,6 +69,30 @@ namespace Vestige.Storage.Migrations
                     b.ToTable("Crossings");
                 });
 
+            modelBuilder.Entity("Vestige.Storage.Entities.DefinitionVersionRecord", b =>
+                {
+                    b.Property<string>("Crossing")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("AtTicks")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Definition")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Crossing", "Version");
+
+                    b.ToTable("DefinitionVersions");
+                });
+
             modelBuilder.Entity("Vestige.Storage.Entities.EpochRecord", b =>
                 {
                     b.Property<string>("Crossing")

@@ -23,6 +23,8 @@ public static class CrossingApi
             .WithSummary("All crossings.");
         group.MapPost("/", AddAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).WithSummary("Keeps a new definition, as a draft.");
         group.MapGet("/{name}", GetAsync).WithSummary("The definition, with its ETag; as YAML when that is accepted.");
+        group.MapGet("/{name}/definitions", async (string name, ControlStore store, CancellationToken cancellation) =>
+            Listed(await store.VersionsAsync(name, cancellation)) ?? Problems.NotFound($"crossing {name}")).WithSummary("Every definition that was kept, newest first, with who and when.");
         group.MapPut("/{name}", PutAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).WithSummary("Changes the definition of a draft; needs If-Match.");
         group.MapDelete("/{name}", DeleteAsync).WithSummary("Removes a crossing that does not run; needs If-Match.");
         group.MapPost("/{name}/plan", PlanAsync).WithSummary("What a start would do.");
@@ -75,6 +77,9 @@ public static class CrossingApi
 
         return problems;
     }
+
+    private static IResult? Listed(IReadOnlyList<DefinitionVersion> versions) =>
+        versions.Count == 0 ? null : Results.Ok(versions.Select(version => new { version = version.Number, by = version.By, at = version.At, definition = version.Definition }));
 
     private static IResult? Refused(DefinitionBody sent, ConnectionDirectory connections)
     {

@@ -8,6 +8,7 @@ using Vestige.Engine.Ports;
 using Vestige.Storage;
 using Vestige.Storage.Entities;
 using Vestige.Web.Api;
+using Vestige.Web.Definitions;
 
 namespace Vestige.Web.Hosting;
 
@@ -40,6 +41,11 @@ public sealed class ControlStore(StoreFactory factory) : IControlStore
 
             record.Version += record.Definition == text ? 0 : 1;
             record.Definition = text;
+            if (await store.DefinitionVersions.FindAsync([crossing.Definition.Name, record.Version], cancellation) is null)
+            {
+                store.DefinitionVersions.Add(new DefinitionVersionRecord { Crossing = crossing.Definition.Name, Version = record.Version, Definition = text, By = crossing.By, AtTicks = crossing.Since.UtcTicks });
+            }
+
             record.Desired = crossing.Desired.ToString();
             record.By = crossing.By;
             record.Since = crossing.Since;
@@ -51,8 +57,21 @@ public sealed class ControlStore(StoreFactory factory) : IControlStore
         if (await store.Crossings.FindAsync([crossing], cancellation) is { } record)
         {
             store.Crossings.Remove(record);
+            store.DefinitionVersions.RemoveRange(store.DefinitionVersions.Where(version => version.Crossing == crossing));
         }
     });
+
+    /// <summary>Every definition that was kept under the name, newest first.</summary>
+    public async Task<IReadOnlyList<DefinitionVersion>> VersionsAsync(string crossing, CancellationToken cancellation)
+    {
+        await using var store = factory.CreateDbContext();
+        var records = await store.DefinitionVersions.AsNoTracking().Where(version => version.Crossing == crossing).OrderByDescending(version => version.Version).ToListAsync(cancellation);
+        return [.. records.Select(record => new DefinitionVersion(
+            record.Version,
+            JsonSerializer.Deserialize<CrossingDefinition>(record.Definition, DefinitionJson.Options)!,
+            record.By,
+            new DateTimeOffset(record.AtTicks, TimeSpan.Zero)))];
+    }
 
     public async Task<long> NextEpochAsync(string crossing, CancellationToken cancellation)
     {
