@@ -1,5 +1,7 @@
+using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Vestige.Core.Crossings;
+using Vestige.Engine.Faults;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;
@@ -84,6 +86,47 @@ public sealed class MarkTests(TwoServers servers)
         await crossing.SameAsync("t");
         await a.RunAsync("ALTER SYSTEM RESET synchronous_standby_names");
         await a.RunAsync("SELECT pg_reload_conf()");
+    }
+
+    [Fact]
+    public async Task Marks_that_cannot_be_written_for_a_minute_are_told_and_not_before()
+    {
+        await using var nobody = new PostgreSqlSource(new PostgreSqlSettings("127.0.0.1", 1, "none", "nobody", TlsMode.Off, null, "none"), LogNames.Of("test", "none"), TimeProvider.System);
+        var clock = new SetClock();
+        var marks = new LogMarks(nobody, "test", note: null, possible: true, clock);
+        var told = 0;
+        for (; told < 10; told++)
+        {
+            try
+            {
+                await AttemptAsync(marks);
+            }
+            catch (PortException)
+            {
+                break;
+            }
+
+            clock.Seconds += 10;
+        }
+
+        Assert.Equal(5, told);
+    }
+
+    /// <summary>One attempt, begun and seen to its end: a refused line is known in a moment.</summary>
+    private async Task AttemptAsync(LogMarks marks)
+    {
+        for (var i = 0; i < 25; i++)
+        {
+            await marks.KeepAsync(new Core.Positions.LogPosition(1));
+            await Task.Delay(20, cancellation);
+        }
+    }
+
+    private sealed class SetClock : TimeProvider
+    {
+        public long Seconds { get; set; } = 1;
+
+        public override long GetTimestamp() => Seconds * TimestampFrequency;
     }
 
     /// <summary>By the server's own log of statements.</summary>

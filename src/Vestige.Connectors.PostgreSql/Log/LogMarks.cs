@@ -30,7 +30,7 @@ internal sealed class LogMarks
     private bool worked;
     private long writtenAt;
     private int failures;
-    private Task writing = Task.CompletedTask;
+    private Task? writing;
 
     /// <param name="database">The source.</param>
     /// <param name="reader">Tells our marks from those of others in the same log.</param>
@@ -114,12 +114,17 @@ internal sealed class LogMarks
     /// </summary>
     public async ValueTask KeepAsync(LogPosition passed)
     {
-        if (!writing.IsCompleted)
+        if (writing is { } attempt)
         {
-            return;
+            if (!attempt.IsCompleted)
+            {
+                return;
+            }
+
+            writing = null;
+            await SettleAsync(attempt);
         }
 
-        await SettleAsync();
         if (possible && expected is null && IsDue(passed))
         {
             writtenAt = clock.GetTimestamp();
@@ -127,20 +132,16 @@ internal sealed class LogMarks
         }
     }
 
-    private async Task SettleAsync()
+    private async Task SettleAsync(Task attempt)
     {
         try
         {
-            await writing;
+            await attempt;
             failures = 0;
         }
         catch (PortException exception) when (exception.Transient && ++failures < MostFailures)
         {
             // The next attempt is made when it is time for it.
-        }
-        finally
-        {
-            writing = Task.CompletedTask;
         }
     }
 
