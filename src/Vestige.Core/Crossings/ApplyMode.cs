@@ -8,4 +8,7 @@ public enum ApplyMode
 
     /// <summary>Inserted rows are written. Updates, deletes and truncations of the source do not reach the target.</summary>
     InsertOnly,
+
+    /// <summary>Inserted and updated rows are written; a deleted one stays and gets the time at which it was deleted.</summary>
+    KeepDeleted,
 }

@@ -1,5 +1,6 @@
 using System.Text.Json.Serialization;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 
 namespace Vestige.Core.Crossings;
 
@@ -11,6 +12,8 @@ namespace Vestige.Core.Crossings;
 /// <param name="Tables">Which tables cross.</param>
 /// <param name="Start">How it begins; null for the defaults.</param>
 /// <param name="Apply">How tables are applied: the last rule that matches decides; without one, as <see cref="ApplyMode.Upsert"/>.</param>
+/// <param name="Naming">What tables are called on the target; null for the same names.</param>
+/// <param name="Treatment">What happens to rows on the way, in order.</param>
 public sealed record CrossingDefinition(
     string Name,
     string Purpose,
@@ -18,20 +21,25 @@ public sealed record CrossingDefinition(
     string Target,
     TableRules Tables,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] StartOptions? Start = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<ApplyRule>? Apply = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<ApplyRule>? Apply = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] Naming? Naming = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<TreatmentStep>? Treatment = null)
 {
     public const string Copy = "copy";
 
     /// <summary>How a table of the source is applied.</summary>
-    public ApplyMode AppliedAs(TableName table)
+    public ApplyMode AppliedAs(TableName table) => ApplyRuleOf(table)?.As ?? ApplyMode.Upsert;
+
+    /// <summary>The rule that decides how a table is applied; null when none matches.</summary>
+    public ApplyRule? ApplyRuleOf(TableName table)
     {
         if (Apply is null)
         {
-            return ApplyMode.Upsert;
+            return null;
         }
 
         var name = table.ToString();
-        return Apply.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name))?.As ?? ApplyMode.Upsert;
+        return Apply.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name));
     }
 
     [JsonIgnore]

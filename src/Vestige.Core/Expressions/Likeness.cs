@@ -1,0 +1,65 @@
+using System.Text;
+
+namespace Vestige.Core.Expressions;
+
+/// <summary>LIKE: <c>%</c> stands for any characters, <c>_</c> for one, a backslash takes the next as it is.</summary>
+internal static class Likeness
+{
+    private const int Any = -1;
+    private const int One = -2;
+
+    /// <summary>Cuts a pattern into code points and the two signs. Throws <see cref="EvaluationException"/> when it ends in a backslash.</summary>
+    public static int[] Cut(string pattern)
+    {
+        var parts = new List<int>();
+        var taken = false;
+        foreach (var rune in pattern.EnumerateRunes())
+        {
+            if (!taken && rune.Value == '\\')
+            {
+                taken = true;
+                continue;
+            }
+
+            parts.Add(taken ? rune.Value : rune.Value switch { '%' => Any, '_' => One, _ => rune.Value });
+            taken = false;
+        }
+
+        return taken ? throw new EvaluationException("the pattern of LIKE ends in a backslash") : [.. parts];
+    }
+
+    public static bool Matches(string text, int[] pattern)
+    {
+        int[] points = [.. text.EnumerateRunes().Select(rune => rune.Value)];
+        int t = 0, p = 0, star = -1, mark = 0;
+        while (t < points.Length)
+        {
+            if (p < pattern.Length && pattern[p] == Any)
+            {
+                star = p++;
+                mark = t;
+            }
+            else if (p < pattern.Length && (pattern[p] == One || pattern[p] == points[t]))
+            {
+                p++;
+                t++;
+            }
+            else if (star >= 0)
+            {
+                p = star + 1;
+                t = ++mark;
+            }
+            else
+            {
+                return false;
+            }
+        }
+
+        while (p < pattern.Length && pattern[p] == Any)
+        {
+            p++;
+        }
+
+        return p == pattern.Length;
+    }
+}

@@ -1,0 +1,17 @@
+namespace Vestige.Core.Treatments;
+
+/// <summary>What a column says about how its row was last changed.</summary>
+public enum ChangeMark
+{
+    /// <summary>Nothing: it holds a value of the row.</summary>
+    None,
+
+    /// <summary>By which operation.</summary>
+    Operation,
+
+    /// <summary>When it was committed at the source.</summary>
+    CommittedAt,
+
+    /// <summary>When it was deleted at the source; NULL while it is there.</summary>
+    DeletedAt,
+}

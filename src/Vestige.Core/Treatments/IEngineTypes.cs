@@ -1,0 +1,22 @@
+using Vestige.Core.Expressions;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Core.Treatments;
+
+/// <summary>What an engine's declared types mean to treatments. Safe for several threads.</summary>
+public interface IEngineTypes
+{
+    /// <summary>Whether the engine's rows hold every value as text.</summary>
+    bool ValuesAreText { get; }
+
+    /// <summary>The longest name of a table or column, in bytes of UTF-8; null where there is no limit.</summary>
+    int? LongestName { get; }
+
+    ColumnMeaning MeaningOf(Column column);
+
+    /// <summary>The type of a column that takes every value of that type.</summary>
+    string TypeFor(ExpressionType type);
+
+    /// <summary>What becomes of values of one declared type in a column of another.</summary>
+    TypeChange ChangeOf(string from, string to);
+}

@@ -1,0 +1,168 @@
+using Vestige.Core.Expressions;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Core.Treatments;
+
+/// <summary>Makes the column that a mask leaves of another.</summary>
+internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema source, IReadOnlyList<TreatedColumn> columns, IEngineTypes types, IMaskKeys keys)
+{
+    private const int LongestShift = 36_500;
+
+    public List<TreatmentProblem> Problems { get; } = [];
+
+    /// <summary>The masked column; null when there are problems.</summary>
+    public TreatedColumn? Make(TreatedColumn column)
+    {
+        var made = Masked(column);
+        return Problems.Count > 0 ? null : made;
+    }
+
+    private TreatedColumn? Masked(TreatedColumn column)
+    {
+        Unused(mask.Value is not null, "value", MaskManner.Fixed);
+        Unused(mask.Last is not null, "last", MaskManner.KeepLast);
+        Unused(mask.Days is not null, "days", MaskManner.ShiftDate);
+        Unused(mask.Along is not null, "along", MaskManner.ShiftDate);
+        Unused(mask.Kind is not null, "kind", MaskManner.Pseudonym);
+        var input = InputOf(column);
+        switch (mask.By)
+        {
+            case MaskManner.Null:
+                return Made(column, column.Type, column.Meaning.Type, _ => Datum.Null, [], distinct: false) with { Nullable = true };
+            case MaskManner.Fixed:
+                return Fixed(column);
+            case MaskManner.Hash:
+                var key = keys.Of(mask.KeyName);
+                return Text(column, input, text => Datum.Of(Masking.Hashed(key, text)), distinct: true);
+            case MaskManner.KeepLast:
+                return KeepLast(column, input);
+            case MaskManner.ShiftDate:
+                return ShiftDate(column, input);
+            default:
+                return Pseudonym(column, input);
+        }
+    }
+
+    private void Unused(bool isSet, string name, MaskManner manner)
+    {
+        if (isSet && mask.By != manner)
+        {
+            Problems.Add(new TreatmentProblem($"{field}.{name}", $"it belongs to another manner than {Word(mask.By)}", $"Remove it, or mask by {Word(manner)}."));
+        }
+    }
+
+    private static string Word(MaskManner manner) => System.Text.Json.JsonNamingPolicy.CamelCase.ConvertName(manner.ToString());
+
+    private static Evaluator InputOf(TreatedColumn column) =>
+        column.Make ?? ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, column.Meaning), column.Source);
+
+    private TreatedColumn? Fixed(TreatedColumn column)
+    {
+        if (mask.Value is not { } text)
+        {
+            Problems.Add(new TreatmentProblem($"{field}.by", "there is no value to put in the place of others", "Say value."));
+            return null;
+        }
+
+        var value = ValueText.Read(column.Meaning.Type, text);
+        if (value.IsNull)
+        {
+            Problems.Add(new TreatmentProblem($"{field}.value", $"it is not {column.Meaning.Type.Word()}", $"Give a value that the column's type {column.Type} takes."));
+            return null;
+        }
+
+        return Made(column, column.Type, column.Meaning.Type, _ => value, [], distinct: false);
+    }
+
+    private TreatedColumn? KeepLast(TreatedColumn column, Evaluator input)
+    {
+        if (mask.Last is not (>= 1 and <= 1000) || column.Meaning.Type != ExpressionType.Text)
+        {
+            Problems.Add(column.Meaning.Type != ExpressionType.Text
+                ? new TreatmentProblem($"{field}.by", $"{column.Name} is {column.Meaning.Type.Word()}; stars fit into text only", "Choose another manner.")
+                : new TreatmentProblem($"{field}.last", "it is not from 1 to 1000", "Say how many characters stay."));
+            return null;
+        }
+
+        var last = mask.Last.Value;
+        return Made(column, column.Type, ExpressionType.Text, row => input(row) is { HasValue: true } value ? Datum.Of(Masking.KeepLast(value.Text, last)) : Datum.Null, column.Reads, distinct: false);
+    }
+
+    private TreatedColumn? ShiftDate(TreatedColumn column, Evaluator input)
+    {
+        if (column.Meaning.Type is not (ExpressionType.Date or ExpressionType.Timestamp or ExpressionType.Instant) || mask.Days is not (>= 1 and <= LongestShift))
+        {
+            Problems.Add(mask.Days is >= 1 and <= LongestShift
+                ? new TreatmentProblem($"{field}.by", $"{column.Name} is {column.Meaning.Type.Word()}; only dates and times can be shifted", "Choose another manner.")
+                : new TreatmentProblem($"{field}.days", $"it is not from 1 to {LongestShift}", "Say by how many days at most."));
+            return null;
+        }
+
+        var along = AlongOf();
+        if (along.Count == 0)
+        {
+            return null;
+        }
+
+        var (days, type, key) = (mask.Days.Value, column.Meaning.Type, keys.Of(mask.KeyName));
+        Evaluator[] marks = [.. along.Select(InputOf)];
+        ExpressionType[] markTypes = [.. along.Select(mark => mark.Meaning.Type)];
+        return Made(
+            column,
+            column.Type,
+            type,
+            row => input(row) is { HasValue: true } value
+                ? Masking.Shifted(type, value, Masking.Shift(key, string.Join('\u001f', marks.Select((mark, i) => ValueText.Write(markTypes[i], mark(row)) ?? "")), days))
+                : Datum.Null,
+            [.. column.Reads.Concat(along.SelectMany(mark => mark.Reads)).Distinct()],
+            distinct: false);
+    }
+
+    private List<TreatedColumn> AlongOf()
+    {
+        var along = mask.Along is { } name ? columns.Where(column => column.Name == name).ToList() : columns.Where(column => column.KeyOrdinal > 0).ToList();
+        if (along.Count == 0)
+        {
+            Problems.Add(mask.Along is not null
+                ? new TreatmentProblem($"{field}.along", $"{source.Name} has no column {mask.Along}", "Name a column of it.")
+                : new TreatmentProblem($"{field}.by", $"{source.Name} has no key", "Say along which column dates are shifted alike."));
+        }
+
+        return along;
+    }
+
+    private TreatedColumn? Pseudonym(TreatedColumn column, Evaluator input)
+    {
+        var kind = mask.Kind ?? PseudonymKind.Code;
+        var key = keys.Of(mask.KeyName);
+        if (kind != PseudonymKind.Number)
+        {
+            return Text(column, input, text => Masking.Pseudonym(key, kind, text), distinct: kind is PseudonymKind.Code or PseudonymKind.Email);
+        }
+
+        var type = column.Meaning.Type;
+        return Made(
+            column,
+            types.TypeFor(ExpressionType.Integer),
+            ExpressionType.Integer,
+            row => input(row) is { HasValue: true } value ? Masking.Pseudonym(key, kind, ValueText.Write(type, value)!) : Datum.Null,
+            column.Reads,
+            distinct: true);
+    }
+
+    /// <summary>What is made is text; a column of text keeps its type only where it surely has room.</summary>
+    private TreatedColumn Text(TreatedColumn column, Evaluator input, Func<string, Datum> work, bool distinct)
+    {
+        var type = column.Meaning.Type;
+        return Made(
+            column,
+            types.TypeFor(ExpressionType.Text),
+            ExpressionType.Text,
+            row => input(row) is { HasValue: true } value ? work(ValueText.Write(type, value)!) : Datum.Null,
+            column.Reads,
+            distinct);
+    }
+
+    private static TreatedColumn Made(TreatedColumn column, string type, ExpressionType meaning, Evaluator make, IReadOnlyList<int> reads, bool distinct) =>
+        column with { Type = type, Meaning = new ColumnMeaning(meaning), Source = -1, Reads = reads, Masked = true, Distinct = distinct && column.Distinct, Make = make };
+}

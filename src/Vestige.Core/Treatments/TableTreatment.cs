@@ -1,0 +1,286 @@
+using System.Globalization;
+using Vestige.Core.Changes;
+using Vestige.Core.Crossings;
+using Vestige.Core.Expressions;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Core.Treatments;
+
+/// <summary>
+/// What happens to the rows of one form of one table: which go into which target table, and what they are there. Made by
+/// <see cref="TreatmentBuilder"/>. Not safe for several threads at once.
+/// </summary>
+public sealed class TableTreatment
+{
+    private readonly Expression[] keeps;
+    private readonly TreatedColumn[] columns;
+    private readonly bool valuesAreText;
+    private readonly RowWriter writer = new();
+    private readonly int[] conditionColumns;
+
+    internal TableTreatment(
+        TableSchema source,
+        IReadOnlyList<TreatedTable> tables,
+        IReadOnlyList<TreatedColumn> columns,
+        IReadOnlyList<Expression> keeps,
+        ApplyMode mode,
+        bool valuesAreText)
+    {
+        Source = source;
+        Tables = tables;
+        Mode = mode;
+        this.columns = [.. columns];
+        this.keeps = [.. keeps];
+        this.valuesAreText = valuesAreText;
+        conditionColumns = [.. keeps.Concat(tables.Select(table => table.When).OfType<Expression>()).SelectMany(condition => condition.Columns).Distinct().Order()];
+        PassesAll = tables.Count == 1 && keeps.Count == 0 && mode != ApplyMode.KeepDeleted && Columns.All(column => column.IsPassed);
+        IsIdentity = PassesAll && columns.Count == source.Columns.Count && columns.Select(column => column.Source).SequenceEqual(Enumerable.Range(0, columns.Count));
+    }
+
+    /// <summary>The source's form.</summary>
+    public TableSchema Source { get; }
+
+    /// <summary>The target tables, in the order in which their conditions are asked.</summary>
+    public IReadOnlyList<TreatedTable> Tables { get; }
+
+    /// <summary>The columns of each target table, in their order.</summary>
+    public IReadOnlyList<TreatedColumn> Columns => columns;
+
+    public ApplyMode Mode { get; }
+
+    /// <summary>Every row crosses into one table, and its values as they are; columns may be left out or called otherwise.</summary>
+    public bool PassesAll { get; }
+
+    /// <summary>Rows cross as they are, byte for byte.</summary>
+    public bool IsIdentity { get; }
+
+    /// <summary>Whether the rows of the target are all those of the source, so that what refers to them finds them.</summary>
+    public bool KeepsAllRows => Tables.Count == 1 && keeps.Length == 0;
+
+    /// <summary>Whether rows are expected to be there, or not, as the log says; not where deleted ones stay.</summary>
+    public bool MeetsExpectations => Mode != ApplyMode.KeepDeleted;
+
+    /// <summary>
+    /// The source's columns for whose sake a change of a row must be told with the whole row as it was: those that a condition
+    /// reads and that are not in the key, and those that are reckoned with others and that the log may leave out.
+    /// </summary>
+    public IReadOnlyList<string> WholeRowsFor(IEngineTypes types)
+    {
+        ArgumentNullException.ThrowIfNull(types);
+        if (Mode == ApplyMode.InsertOnly)
+        {
+            return [];
+        }
+
+        var needed = conditionColumns.Where(place => Source.Columns[place].KeyOrdinal == 0);
+        var reckoned = columns.Where(column => column.Reads.Count > 1).SelectMany(column => column.Reads).Where(place => types.MeaningOf(Source.Columns[place]).MayBeAbsent);
+        return [.. needed.Concat(reckoned).Distinct().Order().Select(place => Source.Columns[place].Name)];
+    }
+
+    /// <summary>The target table that a whole row goes into; null when it is left out.</summary>
+    public TreatedTable? TableOf(Row row)
+    {
+        foreach (var keep in keeps)
+        {
+            if (!keep.Holds(row))
+            {
+                return null;
+            }
+        }
+
+        foreach (var table in Tables)
+        {
+            if (table.When?.Holds(row) != false)
+            {
+                return table;
+            }
+        }
+
+        return null;
+    }
+
+    /// <summary>The conditions that leave rows out, in their order.</summary>
+    public IReadOnlyList<Expression> Keeps => keeps;
+
+    /// <summary>Appends what is to be applied for a row of a load. Throws <see cref="EvaluationException"/>.</summary>
+    public void Load(Row row, ICollection<TreatedChange> into)
+    {
+        ArgumentNullException.ThrowIfNull(into);
+        if (TableOf(row) is { } table)
+        {
+            into.Add(new TreatedChange(table, new RowChange(ChangeKind.Insert, 0, default, Made(row, "load", null))));
+        }
+    }
+
+    /// <summary>
+    /// Appends what is to be applied for a change, nothing where it does not concern the target. Throws
+    /// <see cref="EvaluationException"/> when something cannot be reckoned.
+    /// </summary>
+    public void Treat(RowChange change, DateTimeOffset committedAt, ICollection<TreatedChange> into)
+    {
+        ArgumentNullException.ThrowIfNull(into);
+        switch (change.Kind)
+        {
+            case ChangeKind.Insert:
+                Insert(TableOf(change.After), change.Relation, change.After, committedAt, into);
+                break;
+            case ChangeKind.Update:
+                Update(change, committedAt, into);
+                break;
+            case ChangeKind.Delete:
+                Delete(TableOfBefore(change.Before), change.Relation, change.Before, committedAt, into);
+                break;
+            default:
+                foreach (var table in Tables)
+                {
+                    into.Add(new TreatedChange(table, change));
+                }
+
+                break;
+        }
+    }
+
+    private void Insert(TreatedTable? table, int relation, Row row, DateTimeOffset committedAt, ICollection<TreatedChange> into)
+    {
+        if (table is null)
+        {
+            return;
+        }
+
+        var after = Made(row, "insert", committedAt);
+
+        // Where deleted rows stay, one of that key may be there: it becomes this one, whatever it was.
+        into.Add(new TreatedChange(table, Mode == ApplyMode.KeepDeleted
+            ? new RowChange(ChangeKind.Update, relation, default, after)
+            : new RowChange(ChangeKind.Insert, relation, default, after)));
+    }
+
+    private void Delete(TreatedTable? table, int relation, Row row, DateTimeOffset committedAt, ICollection<TreatedChange> into)
+    {
+        if (table is null)
+        {
+            return;
+        }
+
+        into.Add(new TreatedChange(table, Mode == ApplyMode.KeepDeleted
+            ? new RowChange(ChangeKind.Update, relation, default, Made(row, "delete", committedAt, committedAt))
+            : new RowChange(ChangeKind.Delete, relation, Made(row, "delete", committedAt), default)));
+    }
+
+    private void Update(RowChange change, DateTimeOffset committedAt, ICollection<TreatedChange> into)
+    {
+        var after = RowMerge.Fill(change.After, change.Before);
+        if (conditionColumns.Length == 0 && Mode != ApplyMode.KeepDeleted)
+        {
+            into.Add(new TreatedChange(Tables[0], Changed(change, after, committedAt)));
+            return;
+        }
+
+        // Without the row before, its key is that of the row after, and conditions read nothing else.
+        var from = TableOfBefore(change.Before.IsNone ? after : change.Before);
+        var to = TableOf(after);
+        if (from is not null && ReferenceEquals(from, to) && !(Mode == ApplyMode.KeepDeleted && MovesKey(change)))
+        {
+            into.Add(new TreatedChange(to!, Changed(change, after, committedAt)));
+            return;
+        }
+
+        Delete(from, change.Relation, change.Before.IsNone ? after : change.Before, committedAt, into);
+        Insert(to, change.Relation, after, committedAt, into);
+    }
+
+    private bool MovesKey(RowChange change) =>
+        !change.Before.IsNone && Source.HasKey && RowKey.Of(change.Before, Source.KeyOrdinals) != RowKey.Of(change.After, Source.KeyOrdinals);
+
+    private RowChange Changed(RowChange change, Row after, DateTimeOffset committedAt) => new(
+        ChangeKind.Update,
+        change.Relation,
+        change.Before.IsNone ? default : Made(change.Before, "update", committedAt),
+        Made(after, "update", committedAt));
+
+    /// <summary>A row before may carry its key alone; conditions then read nothing else.</summary>
+    private TreatedTable? TableOfBefore(Row before) => conditionColumns.Length == 0 ? Tables[0] : TableOf(before);
+
+    /// <summary>The row as the target gets it. A made value stays absent where what it is made from is absent.</summary>
+    private Row Made(Row row, string operation, DateTimeOffset? committedAt, DateTimeOffset? deletedAt = null)
+    {
+        writer.Begin(columns.Length);
+        foreach (var column in columns)
+        {
+            if (column.Source >= 0)
+            {
+                writer.Value(row.KindAt(column.Source), row.ValueAt(column.Source));
+            }
+            else if (column.Mark != ChangeMark.None)
+            {
+                Write(column, column.Mark switch
+                {
+                    ChangeMark.Operation => Datum.Of(operation),
+                    ChangeMark.CommittedAt => Moment(committedAt),
+                    _ => Moment(deletedAt),
+                });
+            }
+            else if (IsAbsent(row, column.Reads))
+            {
+                writer.Absent();
+            }
+            else
+            {
+                Write(column, column.Make!(row));
+            }
+        }
+
+        return writer.ToRow();
+    }
+
+    private static bool IsAbsent(Row row, IReadOnlyList<int> reads)
+    {
+        for (var i = 0; i < reads.Count; i++)
+        {
+            if (row.KindAt(reads[i]) == ValueKind.Absent)
+            {
+                return true;
+            }
+        }
+
+        return false;
+    }
+
+    private static Datum Moment(DateTimeOffset? at) => at is { } moment ? Datum.Of((moment.UtcTicks - DateTimeOffset.UnixEpoch.Ticks) / TimeSpan.TicksPerMicrosecond) : Datum.Null;
+
+    private void Write(TreatedColumn column, Datum value)
+    {
+        if (value.IsNull)
+        {
+            writer.Null();
+            return;
+        }
+
+        switch (column.Meaning.Type)
+        {
+            case ExpressionType.Text or ExpressionType.Unknown or ExpressionType.Other:
+                writer.Text(value.Text);
+                break;
+            case ExpressionType.Integer when !valuesAreText:
+                writer.Integer(value.Integer);
+                break;
+            case ExpressionType.Boolean when !valuesAreText:
+                writer.Integer(value.Truth ? 1 : 0);
+                break;
+            case ExpressionType.Real when !valuesAreText:
+                writer.Real(value.Real);
+                break;
+            case ExpressionType.Bytes when !valuesAreText:
+                writer.Value(ValueKind.Bytes, value.Bytes);
+                break;
+            case ExpressionType.Integer:
+                Span<byte> digits = stackalloc byte[20];
+                value.Integer.TryFormat(digits, out var written, default, CultureInfo.InvariantCulture);
+                writer.Value(ValueKind.Text, digits[..written]);
+                break;
+            default:
+                writer.Text(ValueText.Write(column.Meaning.Type, value)!);
+                break;
+        }
+    }
+}

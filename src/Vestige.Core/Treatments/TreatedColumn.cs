@@ -1,0 +1,36 @@
+using Vestige.Core.Expressions;
+
+namespace Vestige.Core.Treatments;
+
+/// <summary>A column on its way: where its value comes from, and what it is on the target.</summary>
+/// <param name="Name">Its name so far.</param>
+/// <param name="Type">Its declared type on the target.</param>
+/// <param name="Meaning">What its values are to expressions.</param>
+/// <param name="Source">The source's column whose value it has as it is; -1 when the value is made.</param>
+/// <param name="Reads">The source's columns that the made value depends on.</param>
+/// <param name="KeyOrdinal">1-based place in the key; 0 when it is not part of it.</param>
+/// <param name="Nullable">Whether it takes NULL.</param>
+/// <param name="Masked">Whether the source's value must not be shown.</param>
+/// <param name="Distinct">Whether different values of the source's column stay different.</param>
+/// <param name="Mark">For a column that says how the row was changed: which.</param>
+public sealed record TreatedColumn(
+    string Name,
+    string Type,
+    ColumnMeaning Meaning,
+    int Source,
+    IReadOnlyList<int> Reads,
+    int KeyOrdinal = 0,
+    bool Nullable = true,
+    bool Masked = false,
+    bool Distinct = true,
+    ChangeMark Mark = ChangeMark.None)
+{
+    /// <summary>How the value is made; null where it is passed as it is.</summary>
+    internal Evaluator? Make { get; init; }
+
+    /// <summary>Whether the source's value is passed as it is.</summary>
+    public bool IsPassed => Source >= 0;
+
+    /// <summary>The source's column that it stands for, however it is treated; -1 for a new one.</summary>
+    public int Of { get; init; } = -1;
+}

@@ -1,0 +1,348 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Expressions;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Core.Treatments;
+
+/// <summary>Works out what a definition makes of one table, step by step.</summary>
+public sealed class TreatmentBuilder
+{
+    private readonly CrossingDefinition definition;
+    private readonly TableSchema source;
+    private readonly TableName kept;
+    private readonly IEngineTypes types;
+    private readonly IMaskKeys keys;
+    private readonly List<TreatedColumn> columns;
+    private readonly List<Expression> keeps = [];
+    private readonly List<TreatmentProblem> problems = [];
+    private List<(TableName Name, Expression? When)>? split;
+
+    private TreatmentBuilder(CrossingDefinition definition, TableSchema source, TableName kept, IEngineTypes types, IMaskKeys keys)
+    {
+        this.definition = definition;
+        this.source = source;
+        this.kept = kept;
+        this.types = types;
+        this.keys = keys;
+        columns = [.. source.Columns.Select((column, i) => new TreatedColumn(column.Name, column.Type, types.MeaningOf(column), i, [i], column.KeyOrdinal, column.Nullable) { Of = i })];
+    }
+
+    /// <summary>The treatment of a table; or what is wrong with it.</summary>
+    /// <param name="definition">What a person said.</param>
+    /// <param name="source">The table's form at the source.</param>
+    /// <param name="kept">The name the table would have on the target if nothing else were said.</param>
+    /// <param name="types">What the types of both sides mean.</param>
+    /// <param name="keys">The keys of masks.</param>
+    public static (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) Build(CrossingDefinition definition, TableSchema source, TableName kept, IEngineTypes types, IMaskKeys keys)
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        ArgumentNullException.ThrowIfNull(source);
+        ArgumentNullException.ThrowIfNull(types);
+        ArgumentNullException.ThrowIfNull(keys);
+        var builder = new TreatmentBuilder(definition, source, kept, types, keys);
+        var treatment = builder.Build();
+        return (builder.problems.Count == 0 ? treatment : null, builder.problems);
+    }
+
+    private TableTreatment Build()
+    {
+        var name = source.Name.ToString();
+        for (var i = 0; i < (definition.Treatment?.Count ?? 0); i++)
+        {
+            if (TablePattern.Matches(definition.Treatment![i].Tables, name))
+            {
+                Take(definition.Treatment[i], $"treatment[{i}]");
+            }
+        }
+
+        var rule = definition.ApplyRuleOf(source.Name);
+        var mode = rule?.As ?? ApplyMode.Upsert;
+        if (mode == ApplyMode.KeepDeleted)
+        {
+            AddMark(rule!.DeletedAtColumn, ChangeMark.DeletedAt, $"apply[{definition.Apply!.ToList().IndexOf(rule)}].deletedAt");
+            if (!source.HasKey)
+            {
+                problems.Add(new TreatmentProblem("apply", $"{source.Name} has no key, so a deleted row could not be found to be marked", "Give the table a key, or apply it in another manner."));
+            }
+        }
+
+        Name();
+        CheckColumns();
+        return new TableTreatment(source, Outputs(), columns, keeps, mode, types.ValuesAreText);
+    }
+
+    private void Take(TreatmentStep step, string field)
+    {
+        if (step.Keep is { } keep)
+        {
+            if (Condition(keep, $"{field}.keep") is { } condition)
+            {
+                keeps.Add(condition);
+            }
+        }
+
+        Each(step.LeaveOut, $"{field}.leaveOut", LeaveOut);
+        Each(step.Rename, $"{field}.rename", Rename);
+        Each(step.Convert, $"{field}.convert", Convert);
+        Each(step.Compute, $"{field}.compute", Compute);
+        Each(step.Mask, $"{field}.mask", Mask);
+        if (step.Split is { } tables)
+        {
+            Split(tables, $"{field}.split");
+        }
+
+        if (step.Marks is { } marks)
+        {
+            AddMark(marks.Operation, ChangeMark.Operation, $"{field}.marks.operation");
+            AddMark(marks.CommittedAt, ChangeMark.CommittedAt, $"{field}.marks.committedAt");
+        }
+    }
+
+    private static void Each<T>(IReadOnlyList<T>? items, string field, Action<T, string> take)
+    {
+        for (var i = 0; i < (items?.Count ?? 0); i++)
+        {
+            take(items![i], $"{field}[{i}]");
+        }
+    }
+
+    private Expression? Condition(string text, string field) => Parsed(text, field, condition: true);
+
+    private Expression? Parsed(string text, string field, bool condition)
+    {
+        try
+        {
+            var known = columns.Select(column => new ExpressionColumn(column.Name, column.Type, column.Meaning) { Value = column.Make, Place = column.Source, Reads = column.Reads }).ToList();
+            return condition ? Expression.ParseCondition(text, known) : Expression.Parse(text, known);
+        }
+        catch (ExpressionException exception)
+        {
+            problems.Add(new TreatmentProblem(field, $"at character {exception.Place + 1}: {exception.Message}", "Correct the expression there.", exception.Place, exception.Length));
+            return null;
+        }
+    }
+
+    private int Find(string column, string field)
+    {
+        var place = columns.FindIndex(candidate => candidate.Name == column);
+        if (place < 0)
+        {
+            problems.Add(new TreatmentProblem(field, $"{source.Name} has no column {column}", $"Name one of {string.Join(", ", columns.Take(20).Select(candidate => candidate.Name))}."));
+        }
+
+        return place;
+    }
+
+    private void LeaveOut(string column, string field)
+    {
+        var place = Find(column, field);
+        if (place < 0)
+        {
+            return;
+        }
+
+        if (columns[place].KeyOrdinal > 0)
+        {
+            problems.Add(new TreatmentProblem(field, $"{column} is in the key of {source.Name}", "Keep it: rows are found by it. A mask can hide its values."));
+            return;
+        }
+
+        columns.RemoveAt(place);
+    }
+
+    private void Rename(RenamedColumn rename, string field)
+    {
+        var place = Find(rename.Column, $"{field}.column");
+        if (place < 0)
+        {
+            return;
+        }
+
+        if (string.IsNullOrEmpty(rename.To))
+        {
+            problems.Add(new TreatmentProblem($"{field}.to", "there is no name", "Give the column a name."));
+            return;
+        }
+
+        columns[place] = columns[place] with { Name = rename.To };
+    }
+
+    private void Convert(ConvertedColumn convert, string field)
+    {
+        var place = Find(convert.Column, $"{field}.column");
+        if (place < 0)
+        {
+            return;
+        }
+
+        var column = columns[place];
+        if (Refused(column.Type, convert.To, convert.AllowLoss) is { } change)
+        {
+            problems.Add(new TreatmentProblem($"{field}.to", $"{convert.Column} of {source.Name} from {column.Type} to {convert.To}: {change.Words}", MendOf(change)));
+            return;
+        }
+
+        columns[place] = column with { Type = convert.To, Meaning = column.IsPassed ? types.MeaningOf(new Column(column.Name, convert.To)) : column.Meaning };
+    }
+
+    /// <summary>What speaks against another type; null when nothing does, or the definition allows it.</summary>
+    private TypeChange? Refused(string from, string to, bool allowLoss) => types.ChangeOf(from, to) is var change
+        && (change.Outcome == TypeOutcome.Impossible || (change.Outcome == TypeOutcome.MayChange && !allowLoss)) ? change : null;
+
+    private static string MendOf(TypeChange change) =>
+        change.Outcome == TypeOutcome.Impossible ? "Choose another type." : "Choose a type that holds every value, or say allowLoss: true.";
+
+    private void Compute(ComputedColumn compute, string field)
+    {
+        if (string.IsNullOrEmpty(compute.Column))
+        {
+            problems.Add(new TreatmentProblem($"{field}.column", "there is no name", "Give the column a name."));
+            return;
+        }
+
+        if (Parsed(compute.As, $"{field}.as", condition: false) is not { } expression)
+        {
+            return;
+        }
+
+        var place = columns.FindIndex(column => column.Name == compute.Column);
+        if (place >= 0 && columns[place].KeyOrdinal > 0)
+        {
+            problems.Add(new TreatmentProblem($"{field}.column", $"{compute.Column} is in the key of {source.Name}", "Give the computed column a name of its own."));
+            return;
+        }
+
+        var made = types.TypeFor(expression.Type);
+        if (compute.Type is { } type && Refused(made, type, compute.AllowLoss) is { } change)
+        {
+            problems.Add(new TreatmentProblem($"{field}.type", $"{compute.Column} of {source.Name}, which is {expression.Type.Word()}, into {type}: {change.Words}", MendOf(change)));
+            return;
+        }
+
+        var column = new TreatedColumn(compute.Column, compute.Type ?? made, new ColumnMeaning(expression.Type), -1, expression.Columns, Distinct: false) { Make = expression.Run };
+        if (place >= 0)
+        {
+            columns[place] = column with { Of = columns[place].Of, Masked = columns[place].Masked };
+        }
+        else
+        {
+            columns.Add(column);
+        }
+    }
+
+    private void Mask(MaskedColumn mask, string field)
+    {
+        var place = Find(mask.Column, $"{field}.column");
+        if (place < 0)
+        {
+            return;
+        }
+
+        var column = columns[place];
+        var maker = new MaskMaker(mask, field, source, columns, types, keys);
+        var masked = maker.Make(column);
+        problems.AddRange(maker.Problems);
+        if (masked is null)
+        {
+            return;
+        }
+
+        if (column.KeyOrdinal > 0 && !masked.Distinct)
+        {
+            problems.Add(new TreatmentProblem($"{field}.by", $"{mask.Column} is in the key of {source.Name}, and this mask would make rows one", "Mask a key by hash or by a pseudonym of the kind code or number."));
+            return;
+        }
+
+        columns[place] = masked;
+    }
+
+    private void Split(IReadOnlyList<SplitTable> tables, string field)
+    {
+        if (split is not null)
+        {
+            problems.Add(new TreatmentProblem(field, $"{source.Name} is split twice", "Write all its tables into one step."));
+            return;
+        }
+
+        split = [];
+        for (var i = 0; i < tables.Count; i++)
+        {
+            var into = $"{field}[{i}].into";
+            if (Names.Parse(tables[i].Into) is not { } name)
+            {
+                problems.Add(new TreatmentProblem(into, $"'{tables[i].Into}' is not a table name", "Write schema.table."));
+                continue;
+            }
+
+            if (tables[i].When is null && i < tables.Count - 1)
+            {
+                problems.Add(new TreatmentProblem($"{field}[{i}]", "a table without a condition takes all other rows, so those behind it get none", "Let it stand last."));
+            }
+
+            if (split.Exists(other => other.Name == name))
+            {
+                problems.Add(new TreatmentProblem(into, $"{name} stands there twice", "Join the two conditions with OR."));
+            }
+
+            var when = tables[i].When is { } condition ? Condition(condition, $"{field}[{i}].when") : null;
+            split.Add((name, when));
+        }
+    }
+
+    private void AddMark(string? name, ChangeMark mark, string field)
+    {
+        if (name is null)
+        {
+            return;
+        }
+
+        if (name.Length == 0)
+        {
+            problems.Add(new TreatmentProblem(field, "there is no name", "Give the column a name."));
+            return;
+        }
+
+        var type = mark == ChangeMark.Operation ? ExpressionType.Text : ExpressionType.Instant;
+        columns.Add(new TreatedColumn(name, types.TypeFor(type), new ColumnMeaning(type), -1, [], Mark: mark, Distinct: false));
+    }
+
+    private void Name()
+    {
+        if (definition.Naming is not { Case: not LetterCase.AsIs } naming)
+        {
+            return;
+        }
+
+        for (var i = 0; i < columns.Count; i++)
+        {
+            columns[i] = columns[i] with { Name = naming.Cased(columns[i].Name) };
+        }
+    }
+
+    private void CheckColumns()
+    {
+        foreach (var same in columns.GroupBy(column => column.Name).Where(group => group.Count() > 1))
+        {
+            problems.Add(new TreatmentProblem("treatment", $"{source.Name} would have two columns {same.Key} on the target", "Give one of them another name."));
+        }
+
+        foreach (var column in columns.Where(column => Names.IsTooLong(column.Name, types.LongestName)))
+        {
+            problems.Add(new TreatmentProblem("treatment", $"the column name {column.Name} of {source.Name} is longer than the target's {types.LongestName} bytes", "Give it a shorter one."));
+        }
+
+        if (columns.Count == 0)
+        {
+            problems.Add(new TreatmentProblem("treatment", $"no column of {source.Name} is left", "Leave the table out by a rule."));
+        }
+    }
+
+    private List<TreatedTable> Outputs() => [.. (split ?? [(definition.Naming?.NameFor(source.Name, kept) ?? kept, null)])
+        .Select(table => new TreatedTable(FormOf(table.Name), table.When))];
+
+    private TableSchema FormOf(TableName name) => new(
+        name,
+        [.. columns.Select(column => new Column(column.Name, column.Type, column.Nullable, column.KeyOrdinal, column.IsPassed ? source.Columns[column.Source].Default : null))],
+        [],
+        []);
+}

@@ -1,0 +1,414 @@
+using CsCheck;
+using Vestige.Core.Changes;
+using Vestige.Core.Crossings;
+using Vestige.Core.Expressions;
+using Vestige.Core.Folding;
+using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
+using Xunit;
+
+namespace Vestige.Core.Tests;
+
+public class TreatmentTests
+{
+    private static readonly TableName Loan = new("circulation", "loan");
+    private static readonly DateTimeOffset At = new(2026, 3, 1, 8, 0, 0, TimeSpan.Zero);
+
+    private static readonly TableSchema Source = new(
+        Loan,
+        [
+            new Column("id", "integer", Nullable: false, KeyOrdinal: 1),
+            new Column("branch", "integer"),
+            new Column("email", "text"),
+            new Column("due", "date"),
+            new Column("note", "text"),
+        ],
+        [],
+        []);
+
+    [Fact]
+    public void Without_steps_rows_cross_as_they_are()
+    {
+        var treatment = Build();
+        Assert.True(treatment.IsIdentity);
+        Assert.Equal(Loan, Assert.Single(treatment.Tables).Form.Name);
+    }
+
+    [Fact]
+    public void Columns_are_left_out_and_renamed_without_touching_values()
+    {
+        var treatment = Build(new TreatmentStep("circulation.*", LeaveOut: ["note"]), new TreatmentStep("*", Rename: [new RenamedColumn("branch", "site")]));
+        Assert.True(treatment.PassesAll);
+        Assert.False(treatment.IsIdentity);
+        Assert.Equal(["id", "site", "email", "due"], treatment.Columns.Select(column => column.Name));
+        Assert.Equal("1|2|a@b|2026-01-01", Shown(Assert.Single(Loaded(treatment, Row("1", "2", "a@b", "2026-01-01", "n"))).Change.After));
+    }
+
+    [Fact]
+    public void Steps_take_effect_in_their_order_each_on_what_the_ones_before_made()
+    {
+        var treatment = Build(
+            new TreatmentStep("*", Compute: [new ComputedColumn("label", "id || '/' || branch")]),
+            new TreatmentStep("*", Rename: [new RenamedColumn("label", "tag")]),
+            new TreatmentStep("*", Keep: "tag = '1/2'"),
+            new TreatmentStep("*", Compute: [new ComputedColumn("branch", "branch * 10")]));
+        Assert.Equal("1|20|a||n|1/2", Shown(Assert.Single(Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
+        Assert.Empty(Loaded(treatment, Row("1", "3", "a", null, "n")));
+    }
+
+    [Theory]
+    [InlineData("1", "1", ChangeKind.Update)]
+    [InlineData("1", "2", ChangeKind.Delete)]
+    [InlineData("2", "1", ChangeKind.Insert)]
+    [InlineData("2", "2", null)]
+    [InlineData(null, "1", ChangeKind.Insert)]
+    public void A_filter_is_right_in_all_four_cases(string? before, string? after, ChangeKind? expected)
+    {
+        var treatment = Build(new TreatmentStep("*", Keep: "branch = 1"));
+        var treated = Treated(treatment, new RowChange(ChangeKind.Update, 3, Row("7", before, "a", null, null), Row("7", after, "a", null, null)));
+        Assert.Equal(expected is null ? [] : [expected.Value], treated.Select(change => change.Change.Kind));
+        Assert.Equal(["branch"], treatment.WholeRowsFor(TestTypes.Text));
+    }
+
+    [Fact]
+    public void A_filter_on_the_key_needs_no_whole_rows_before() =>
+        Assert.Empty(Build(new TreatmentStep("*", Keep: "id > 5")).WholeRowsFor(TestTypes.Text));
+
+    [Fact]
+    public void Rows_go_to_the_first_table_whose_condition_holds_and_move_between_them()
+    {
+        var treatment = Build(new TreatmentStep("*", Split: [new SplitTable("w.one", "branch = 1"), new SplitTable("w.low", "branch < 5"), new SplitTable("w.rest")]));
+        Assert.Equal("w.one", Loaded(treatment, Row("1", "1", null, null, null))[0].Table.Form.Name.ToString());
+        Assert.Equal("w.low", Loaded(treatment, Row("1", "3", null, null, null))[0].Table.Form.Name.ToString());
+        Assert.Equal("w.rest", Loaded(treatment, Row("1", null, null, null, null))[0].Table.Form.Name.ToString());
+        var moved = Treated(treatment, new RowChange(ChangeKind.Update, 0, Row("1", "1", "a", null, null), Row("1", "9", "a", null, null)));
+        Assert.Equal([("w.one", ChangeKind.Delete), ("w.rest", ChangeKind.Insert)], moved.Select(change => (change.Table.Form.Name.ToString(), change.Change.Kind)));
+    }
+
+    [Fact]
+    public void A_deleted_row_that_is_kept_gets_the_time_and_nothing_else_changes()
+    {
+        var rule = new ApplyRule("*", ApplyMode.KeepDeleted);
+        var treatment = Build(new CrossingDefinition("c", "copy", "a", "b", new TableRules([]), Apply: [rule]));
+        var deleted = Assert.Single(Treated(treatment, new RowChange(ChangeKind.Delete, 0, KeyOnly("7"), default))).Change;
+        Assert.Equal(ChangeKind.Update, deleted.Kind);
+        Assert.Equal("7|–|–|–|–|2026-03-01 08:00:00+00", Shown(deleted.After));
+        var back = Assert.Single(Treated(treatment, new RowChange(ChangeKind.Insert, 0, default, Row("7", "1", "a", null, null)))).Change;
+        Assert.Equal("7|1|a|||", Shown(back.After));
+    }
+
+    [Fact]
+    public void Marks_say_by_what_and_when_a_row_came()
+    {
+        var treatment = Build(new TreatmentStep("*", Marks: new ChangeMarkColumns("op", "at")));
+        Assert.Equal("1|2|a|||load|", Shown(Loaded(treatment, Row("1", "2", "a", null, null))[0].Change.After));
+        Assert.Equal("1|2|a|||insert|2026-03-01 08:00:00+00", Shown(Treated(treatment, new RowChange(ChangeKind.Insert, 0, default, Row("1", "2", "a", null, null)))[0].Change.After));
+    }
+
+    /// <summary>RFC 4231, test cases 1 and 2.</summary>
+    [Theory]
+    [InlineData("0b0b0b0b0b0b0b0b0b0b0b0b0b0b0b0b0b0b0b0b", "Hi There", "b0344c61d8db38535ca8afceaf0bf12b881dc200c9833da726e9376c2e32cff7")]
+    [InlineData("4a656665", "what do ya want for nothing?", "5bdcc146bf60754e6a042426089575c75a003f089d2739839dec58b964ec3843")]
+    public void A_keyed_hash_agrees_with_the_published_vectors(string key, string text, string expected)
+    {
+        var treatment = Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Hash)])), new OneKey(Convert.FromHexString(key)));
+        Assert.Equal(expected, Loaded(treatment, Row("1", "2", text, null, null))[0].Change.After.TextAt(2));
+    }
+
+    [Fact]
+    public void A_pseudonym_is_the_same_in_every_table_and_another_under_another_key() =>
+        Gen.Select(Gen.String[1, 30], Gen.Enum<PseudonymKind>()).Sample((text, kind) =>
+        {
+            string Under(string key, string column, string table) => Shown(Loaded(
+                Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn(column, MaskManner.Pseudonym, Kind: kind, Key: key)])), new NamedKeys(), Source with { Name = new TableName("other", table) }),
+                column == "email" ? Row("1", "2", text, null, null) : Row("1", "2", null, null, text))[0].Change.After).Split('|')[column == "email" ? 2 : 4];
+            Assert.Equal(Under("a", "email", "x"), Under("a", "note", "y"));
+            Assert.NotEqual(text, Under("a", "email", "x"));
+            if (kind != PseudonymKind.Name)
+            {
+                Assert.NotEqual(Under("a", "email", "x"), Under("b", "email", "x"));
+            }
+        });
+
+    [Fact]
+    public void Dates_of_one_person_move_together_and_never_stay()
+    {
+        var treatment = Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn("due", MaskManner.ShiftDate, Days: 10, Along: "branch")])), new NamedKeys());
+        long Day(string id, string branch, string due) => CivilTime.ParseDate(Loaded(treatment, Row(id, branch, null, due, null))[0].Change.After.TextAt(3))!.Value;
+        var origin = CivilTime.ParseDate("2026-01-01")!.Value;
+        for (var branch = 0; branch < 200; branch++)
+        {
+            var shift = Day("1", $"{branch}", "2026-01-01") - origin;
+            Assert.InRange(Math.Abs(shift), 1, 10);
+            Assert.Equal(30, Day("2", $"{branch}", "2026-01-31") - Day("1", $"{branch}", "2026-01-01"));
+        }
+
+        Assert.Equal("infinity", Loaded(treatment, Row("1", "1", null, "infinity", null))[0].Change.After.TextAt(3));
+    }
+
+    [Theory]
+    [InlineData("4111 1111 2222", 4, "********** 2222")]
+    [InlineData("abc", 4, "***")]
+    [InlineData("😀😀x", 1, "**x")]
+    public void The_last_characters_stay(string text, int last, string expected) => Assert.Equal(
+        expected.Replace("********** 2222", "**********2222", StringComparison.Ordinal),
+        Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.KeepLast, Last: last)])), Row("1", "2", text, null, null))[0].Change.After.TextAt(2));
+
+    [Fact]
+    public void A_null_stays_null_under_every_mask_but_the_fixed_one()
+    {
+        foreach (var mask in new[]
+        {
+            new MaskedColumn("email", MaskManner.Hash),
+            new MaskedColumn("email", MaskManner.Pseudonym),
+            new MaskedColumn("email", MaskManner.KeepLast, Last: 2),
+            new MaskedColumn("email", MaskManner.Null),
+        })
+        {
+            Assert.Equal(ValueKind.Null, Loaded(Build(new TreatmentStep("*", Mask: [mask])), Row("1", "2", null, null, null))[0].Change.After.KindAt(2));
+        }
+
+        Assert.Equal("x", Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Fixed, Value: "x")])), Row("1", "2", null, null, null))[0].Change.After.TextAt(2));
+    }
+
+    [Fact]
+    public void A_value_that_the_log_left_out_stays_left_out_under_a_mask()
+    {
+        var treatment = Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Hash)]));
+        var change = Assert.Single(Treated(treatment, new RowChange(ChangeKind.Update, 0, default, Absent("7", 2)))).Change;
+        Assert.Equal(ValueKind.Absent, change.After.KindAt(2));
+    }
+
+    public static TheoryData<TreatmentStep, string, string> Wrong => new()
+    {
+        { new TreatmentStep("*", Keep: "brnch = 1"), "treatment[0].keep", "at character 1: There is no column brnch" },
+        { new TreatmentStep("*", Keep: "branch"), "treatment[0].keep", "A condition is true" },
+        { new TreatmentStep("*", LeaveOut: ["id"]), "treatment[0].leaveOut[0]", "in the key" },
+        { new TreatmentStep("*", LeaveOut: ["nothing"]), "treatment[0].leaveOut[0]", "no column nothing" },
+        { new TreatmentStep("*", Rename: [new RenamedColumn("branch", "email")]), "treatment", "two columns email" },
+        { new TreatmentStep("*", Convert: [new ConvertedColumn("note", "varchar(2)")]), "treatment[0].convert[0].to", "cut" },
+        { new TreatmentStep("*", Compute: [new ComputedColumn("id", "1")]), "treatment[0].compute[0].column", "in the key" },
+        { new TreatmentStep("*", Mask: [new MaskedColumn("id", MaskManner.Fixed, Value: "1")]), "treatment[0].mask[0].by", "make rows one" },
+        { new TreatmentStep("*", Mask: [new MaskedColumn("branch", MaskManner.KeepLast, Last: 2)]), "treatment[0].mask[0].by", "text only" },
+        { new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Hash, Last: 2)]), "treatment[0].mask[0].last", "another manner" },
+        { new TreatmentStep("*", Mask: [new MaskedColumn("branch", MaskManner.Fixed, Value: "x")]), "treatment[0].mask[0].value", "not integer" },
+        { new TreatmentStep("*", Split: [new SplitTable("w.rest"), new SplitTable("w.one", "branch = 1")]), "treatment[0].split[0]", "all other rows" },
+        { new TreatmentStep("*", Split: [new SplitTable("rest")]), "treatment[0].split[0].into", "not a table name" },
+    };
+
+    [Theory]
+    [MemberData(nameof(Wrong))]
+    public void What_cannot_be_done_is_told_with_its_field(TreatmentStep step, string field, string found)
+    {
+        var (treatment, problems) = TreatmentBuilder.Build(Of(step), Source, Loan, TestTypes.Text, new NamedKeys());
+        Assert.Null(treatment);
+        Assert.Contains(problems, problem => problem.Field == field && problem.Found.Contains(found, StringComparison.Ordinal));
+    }
+
+    /// <summary>A treated stream, folded and applied, leaves the tables as if the final state of the source had been treated.</summary>
+    [Theory]
+    [InlineData(0)]
+    [InlineData(1)]
+    [InlineData(2)]
+    public void The_treated_stream_ends_as_the_treated_end(int which)
+    {
+        TreatmentStep[] steps = which switch
+        {
+            0 => [new TreatmentStep("*", Keep: "branch < 3")],
+            1 => [new TreatmentStep("*", Split: [new SplitTable("w.a", "branch < 2"), new SplitTable("w.b", "email = 'x'"), new SplitTable("w.c")])],
+            _ => [new TreatmentStep("*", Keep: "branch <> 1"), new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Hash)]), new TreatmentStep("*", Split: [new SplitTable("w.a", "branch = 2"), new SplitTable("w.b", "id % 2 = 0")])],
+        };
+        Gen.Select(Gen.Int[0, 3], Gen.Int[1, 4], Gen.Int[0, 5], Gen.Bool, Gen.Int[1, 4]).Array[0, 60].Sample(moves =>
+        {
+            var treatment = Build(steps);
+            var source = new Dictionary<string, Row>();
+            var target = new Dictionary<(TableName, string), Row>();
+            var folds = new Dictionary<TableName, TableFold>();
+            foreach (var (kind, key, branch, email, to) in moves)
+            {
+                if (Move(source, kind, $"{key}", Row($"{(kind == 3 ? to : key)}", branch == 5 ? null : $"{branch}", email ? "x" : "y", null, null)) is not { } change)
+                {
+                    continue;
+                }
+
+                foreach (var treated in Treated(treatment, change))
+                {
+                    var name = treated.Table.Form.Name;
+                    if (!folds.TryGetValue(name, out var fold))
+                    {
+                        folds.Add(name, fold = new TableFold(treated.Table.Form));
+                    }
+
+                    fold.Add(treated.Change);
+                }
+
+                if (folds.Values.Sum(fold => fold.Keys) > 5)
+                {
+                    Apply(folds, target);
+                }
+            }
+
+            Apply(folds, target);
+            var expected = source.Values.SelectMany(row => Loaded(treatment, row)).ToDictionary(made => (made.Table.Form.Name, made.Change.After.TextAt(0)), made => made.Change.After);
+            Assert.Equal(expected.OrderBy(pair => pair.Key.ToString()), target.OrderBy(pair => pair.Key.ToString()));
+        });
+    }
+
+    [Fact]
+    public void Names_follow_schemas_affixes_case_and_their_own()
+    {
+        var naming = new Naming(Into: "Warehouse", SchemaAsPrefix: true, Suffix: "_copy", Case: LetterCase.Lower, Tables: [new NameOfTable("a.B", "X.Y")]);
+        Assert.Equal("warehouse.circulation_loan_copy", naming.NameFor(new TableName("circulation", "Loan"), new TableName("circulation", "Loan")).ToString());
+        Assert.Equal("X.Y", naming.NameFor(new TableName("a", "B"), new TableName("a", "B")).ToString());
+    }
+
+    private static RowChange? Move(Dictionary<string, Row> rows, int kind, string key, Row row)
+    {
+        var exists = rows.TryGetValue(key, out var before);
+        var to = row.TextAt(0);
+        switch (kind)
+        {
+            case 0 when !exists:
+                rows[key] = row;
+                return new RowChange(ChangeKind.Insert, 0, default, row);
+            case 1 or 3 when exists && (to == key || !rows.ContainsKey(to)):
+                rows.Remove(key);
+                rows[to] = row;
+                return new RowChange(ChangeKind.Update, 0, before, row);
+            case 2 when exists:
+                rows.Remove(key);
+                return new RowChange(ChangeKind.Delete, 0, before, default);
+            default:
+                return null;
+        }
+    }
+
+    private static void Apply(Dictionary<TableName, TableFold> folds, Dictionary<(TableName, string), Row> target)
+    {
+        foreach (var (name, fold) in folds)
+        {
+            var rows = fold.Finish().Rows;
+            foreach (var row in rows.Where(row => row.Kind == ChangeKind.Delete))
+            {
+                Assert.True(target.Remove((name, row.Before.TextAt(0))));
+            }
+
+            foreach (var row in rows.Where(row => row.Kind != ChangeKind.Delete))
+            {
+                Assert.Equal(row.Kind == ChangeKind.Update, target.ContainsKey((name, row.After.TextAt(0))));
+                target[(name, row.After.TextAt(0))] = row.After;
+            }
+        }
+
+        folds.Clear();
+    }
+
+    private static CrossingDefinition Of(params TreatmentStep[] steps) => new("c", "copy", "a", "b", new TableRules([]), Treatment: steps);
+
+    private static TableTreatment Build(params TreatmentStep[] steps) => Build(Of(steps));
+
+    private static TableTreatment Build(CrossingDefinition definition, IMaskKeys? keys = null, TableSchema? source = null)
+    {
+        var (treatment, problems) = TreatmentBuilder.Build(definition, source ?? Source, (source ?? Source).Name, TestTypes.Text, keys ?? new NamedKeys());
+        Assert.Empty(problems);
+        return treatment!;
+    }
+
+    private static List<TreatedChange> Loaded(TableTreatment treatment, Row row)
+    {
+        var made = new List<TreatedChange>();
+        treatment.Load(row, made);
+        return made;
+    }
+
+    private static List<TreatedChange> Treated(TableTreatment treatment, RowChange change)
+    {
+        var made = new List<TreatedChange>();
+        treatment.Treat(change, At, made);
+        return made;
+    }
+
+    private static string Shown(Row row) => string.Join('|', Enumerable.Range(0, row.Count).Select(i => row.KindAt(i) == ValueKind.Null ? "" : row.DisplayAt(i)));
+
+    private static Row KeyOnly(string key)
+    {
+        var writer = new RowWriter();
+        writer.Begin(5);
+        writer.Text(key);
+        for (var i = 1; i < 5; i++)
+        {
+            writer.Absent();
+        }
+
+        return writer.ToRow();
+    }
+
+    private static Row Absent(string key, int column)
+    {
+        var writer = new RowWriter();
+        writer.Begin(5);
+        for (var i = 0; i < 5; i++)
+        {
+            if (i == column)
+            {
+                writer.Absent();
+            }
+            else
+            {
+                writer.Text(i == 3 ? "2026-01-01" : key);
+            }
+        }
+
+        return writer.ToRow();
+    }
+
+    private static Row Row(params string?[] values)
+    {
+        var writer = new RowWriter();
+        writer.Begin(values.Length);
+        foreach (var value in values)
+        {
+            if (value is null)
+            {
+                writer.Null();
+            }
+            else
+            {
+                writer.Text(value);
+            }
+        }
+
+        return writer.ToRow();
+    }
+
+    private sealed class OneKey(byte[] key) : IMaskKeys
+    {
+        public byte[] Of(string name) => key;
+    }
+
+    private sealed class NamedKeys : IMaskKeys
+    {
+        public byte[] Of(string name) => System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(name));
+    }
+
+    /// <summary>An engine of a few types, for these tests.</summary>
+    private sealed class TestTypes : IEngineTypes
+    {
+        public static TestTypes Text { get; } = new();
+
+        public bool ValuesAreText => true;
+
+        public int? LongestName => 63;
+
+        public ColumnMeaning MeaningOf(Column column) => column.Type switch
+        {
+            "integer" => new ColumnMeaning(ExpressionType.Integer),
+            "date" => new ColumnMeaning(ExpressionType.Date),
+            _ => new ColumnMeaning(ExpressionType.Text, MayBeAbsent: true),
+        };
+
+        public string TypeFor(ExpressionType type) => type.Word();
+
+        public TypeChange ChangeOf(string from, string to) => to == "varchar(2)" ? new TypeChange(TypeOutcome.MayChange, "longer texts are cut") : new TypeChange(TypeOutcome.Keeps, "");
+    }
+}
