@@ -25,6 +25,7 @@ internal sealed class BenchDatabases : IAsyncDisposable
             new Systems(this),
             new MemoryStore(),
             new SpoolCipher(System.Security.Cryptography.RandomNumberGenerator.GetBytes(32)),
+            new BenchKeys(),
             new EngineOptions(new SpoolOptions()),
             TimeProvider.System,
             new Random(1),

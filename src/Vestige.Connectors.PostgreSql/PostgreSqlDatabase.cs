@@ -5,6 +5,7 @@ using Vestige.Connectors.PostgreSql.Readiness;
 using Vestige.Core.Changes;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -26,6 +27,8 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
     }
 
     public string Engine => "postgresql";
+
+    public IEngineTypes Types => PostgreSqlTypes.Instance;
 
     public PostgreSqlSettings Settings { get; }
 

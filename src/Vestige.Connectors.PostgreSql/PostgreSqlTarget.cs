@@ -4,6 +4,7 @@ using Vestige.Connectors.PostgreSql.Readiness;
 using Vestige.Connectors.PostgreSql.Targets;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -16,13 +17,15 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
 
     public TableName NameFor(TableName source) => source;
 
+    public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) => new TargetStructureBuilder(treatments).Build();
+
     public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables)
     {
         ArgumentNullException.ThrowIfNull(tables);
         var chosen = tables.Select(table => table.Name).ToHashSet();
         return [.. tables
             .SelectMany(table => table.Parts)
-            .Where(part => part.References is not { } needed || chosen.Contains(needed))
+            .Where(part => part.Statement.Length > 0 && (part.References is not { } needed || chosen.Contains(needed)))
             .OrderBy(part => part.Stage)
             .Select(part => part.Statement)
             .Distinct()];
@@ -93,7 +96,7 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
 
     private static async Task MakeProgressAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        if (await ProgressStore.IsThereAsync(connection, cancellation))
+        if (await ProgressStore.IsCurrentAsync(connection, cancellation))
         {
             return;
         }

@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.DataProtection;
 using Vestige.Connectors.PostgreSql;
 using Vestige.Connectors.StandIn;
 using Vestige.Core.Text;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
@@ -75,10 +76,12 @@ static void Register(IServiceCollection services, VestigeSettings settings)
     services.AddSingleton<ControlStore>();
     services.AddSingleton<IControlStore>(provider => provider.GetRequiredService<ControlStore>());
     services.AddSingleton<ISpoolCipher>(provider => SpoolCipher.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
+    services.AddSingleton<IMaskKeys>(provider => MaskKeys.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
     services.AddSingleton(provider => new CrossingEngine(
         provider.GetRequiredService<IConnections>(),
         provider.GetRequiredService<IControlStore>(),
         provider.GetRequiredService<ISpoolCipher>(),
+        provider.GetRequiredService<IMaskKeys>(),
         new EngineOptions(new SpoolOptions(BudgetBytes: settings.SpoolBudget)),
         provider.GetRequiredService<TimeProvider>(),
         Random.Shared,

@@ -14,6 +14,7 @@ using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Supervision;
 using Vestige.SpoolFiles;
+using Vestige.Tests.Conformance;
 using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;
@@ -310,6 +311,7 @@ public sealed class CrossingTests : IAsyncLifetime
             new Systems(a, b, folder),
             store,
             new NoCipher(),
+            new NamedKeys(),
             new EngineOptions(new SpoolOptions()),
             TimeProvider.System,
             new Random(1),

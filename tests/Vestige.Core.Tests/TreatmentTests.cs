@@ -200,7 +200,7 @@ public class TreatmentTests
     [MemberData(nameof(Wrong))]
     public void What_cannot_be_done_is_told_with_its_field(TreatmentStep step, string field, string found)
     {
-        var (treatment, problems) = TreatmentBuilder.Build(Of(step), Source, Loan, TestTypes.Text, new NamedKeys());
+        var (treatment, problems) = TreatmentBuilder.Build(Of(step), Source, name => name, TestTypes.Text, new NamedKeys());
         Assert.Null(treatment);
         Assert.Contains(problems, problem => problem.Field == field && problem.Found.Contains(found, StringComparison.Ordinal));
     }
@@ -309,7 +309,7 @@ public class TreatmentTests
 
     private static TableTreatment Build(CrossingDefinition definition, IMaskKeys? keys = null, TableSchema? source = null)
     {
-        var (treatment, problems) = TreatmentBuilder.Build(definition, source ?? Source, (source ?? Source).Name, TestTypes.Text, keys ?? new NamedKeys());
+        var (treatment, problems) = TreatmentBuilder.Build(definition, source ?? Source, name => name, TestTypes.Text, keys ?? new NamedKeys());
         Assert.Empty(problems);
         return treatment!;
     }
@@ -399,6 +399,8 @@ public class TreatmentTests
         public bool ValuesAreText => true;
 
         public int? LongestName => 63;
+
+        public string Spelled(string type) => type;
 
         public ColumnMeaning MeaningOf(Column column) => column.Type switch
         {

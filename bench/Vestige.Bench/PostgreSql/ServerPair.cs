@@ -43,7 +43,7 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
 
     public async Task BeginAsync()
     {
-        Engine = new CrossingEngine(this, this, new Plain(), new EngineOptions(new SpoolOptions()), TimeProvider.System, Random.Shared, NullLogger.Instance);
+        Engine = new CrossingEngine(this, this, new Plain(), new BenchKeys(), new EngineOptions(new SpoolOptions()), TimeProvider.System, Random.Shared, NullLogger.Instance);
         await Engine.StartAsync(CancellationToken.None);
     }
 

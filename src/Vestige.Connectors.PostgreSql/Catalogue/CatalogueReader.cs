@@ -24,7 +24,9 @@ internal static class CatalogueReader
     private const string Columns = $"""
         SELECT a.attrelid::int8, a.attname::text, format_type(a.atttypid, a.atttypmod), a.attnotnull, a.attgenerated::text, a.attidentity::text,
                pg_get_expr(d.adbin, d.adrelid), t.typtype::text,
-               CASE WHEN a.attcollation <> t.typcollation THEN quote_ident(cn.nspname) || '.' || quote_ident(co.collname) END
+               CASE WHEN a.attcollation <> t.typcollation THEN quote_ident(cn.nspname) || '.' || quote_ident(co.collname) END,
+               a.attnum, CASE WHEN a.attgenerated <> '' THEN ARRAY(SELECT p.refobjsubid::int2 FROM pg_depend p
+                 WHERE p.classid = 'pg_attrdef'::regclass AND p.objid = d.oid AND p.refobjid = a.attrelid AND p.refobjsubid NOT IN (0, a.attnum)) END
         FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_type t ON t.oid = a.atttypid
         LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
         LEFT JOIN pg_collation co ON co.oid = a.attcollation LEFT JOIN pg_namespace cn ON cn.oid = co.collnamespace
@@ -44,7 +46,8 @@ internal static class CatalogueReader
         """;
 
     private const string Constraints = $"""
-        SELECT k.conrelid::int8, k.conname::text, k.contype::text, pg_get_constraintdef(k.oid), rn.nspname::text, r.relname::text
+        SELECT k.conrelid::int8, k.conname::text, k.contype::text, pg_get_constraintdef(k.oid), rn.nspname::text, r.relname::text,
+               coalesce(k.conkey, ARRAY[]::int2[]), coalesce(k.confkey, ARRAY[]::int2[]), k.confrelid::int8
         FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace
         LEFT JOIN pg_class r ON r.oid = k.confrelid LEFT JOIN pg_namespace rn ON rn.oid = r.relnamespace
         WHERE k.contype IN ('p', 'u', 'x', 'c', 'f') AND (k.conparentid = 0 OR (c.relispartition AND k.contype IN ('p', 'u'))) AND {Ours}
@@ -52,7 +55,7 @@ internal static class CatalogueReader
         """;
 
     private const string Indexes = $"""
-        SELECT i.indrelid::int8, x.relname::text, pg_get_indexdef(i.indexrelid)
+        SELECT i.indrelid::int8, x.relname::text, pg_get_indexdef(i.indexrelid), i.indkey::int2[], i.indexprs IS NOT NULL OR i.indpred IS NOT NULL, i.indisunique
         FROM pg_index i JOIN pg_class x ON x.oid = i.indexrelid JOIN pg_class c ON c.oid = i.indrelid JOIN pg_namespace n ON n.oid = c.relnamespace
         WHERE i.indisvalid AND {Ours} AND NOT EXISTS (SELECT 1 FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN ('p', 'u', 'x'))
         ORDER BY i.indrelid, x.relname
@@ -70,7 +73,7 @@ internal static class CatalogueReader
         var columns = await GroupAsync(connection, Columns, ReadColumn, cancellation);
         var keys = await GroupAsync(connection, Keys, reader => reader.GetString(1), cancellation);
         var constraints = await GroupAsync(connection, Constraints, ReadConstraint, cancellation);
-        var indexes = await GroupAsync(connection, Indexes, reader => (Name: reader.GetString(1), Statement: reader.GetString(2)), cancellation);
+        var indexes = await GroupAsync(connection, Indexes, ReadIndex, cancellation);
         var sums = await GroupAsync(connection, PartitionSums, reader => (Rows: reader.GetDouble(1), Bytes: reader.GetInt64(2)), cancellation);
         var types = await UserTypes.ReadAsync(connection, cancellation);
         var tables = new List<TableDescription>();
@@ -88,9 +91,10 @@ internal static class CatalogueReader
                 columns.GetValueOrDefault(oid, []),
                 keys.GetValueOrDefault(oid, []),
                 constraints.GetValueOrDefault(oid, []),
-                indexes.GetValueOrDefault(oid, []));
+                indexes.GetValueOrDefault(oid, []),
+                referenced => columns.GetValueOrDefault(referenced, []));
             var (rows, bytes) = sums.TryGetValue(oid, out var sum) ? sum[0] : (reader.GetDouble(7), reader.GetInt64(8));
-            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf, found.InsertsCross));
+            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf, found.InsertsCross, found.LogsWholeRows));
         }
 
         return tables;
@@ -107,13 +111,25 @@ internal static class CatalogueReader
         Identity: reader.GetString(5).Length > 0,
         reader.IsDBNull(6) ? null : reader.GetString(6),
         reader.GetString(7)[0],
-        reader.IsDBNull(8) ? null : reader.GetString(8));
+        reader.IsDBNull(8) ? null : reader.GetString(8),
+        reader.GetInt16(9),
+        reader.IsDBNull(10) ? [] : reader.GetFieldValue<short[]>(10));
 
     private static FoundConstraint ReadConstraint(NpgsqlDataReader reader) => new(
         reader.GetString(1),
         reader.GetString(2)[0],
         reader.GetString(3),
-        reader.IsDBNull(4) ? null : new TableName(reader.GetString(4), reader.GetString(5)));
+        reader.IsDBNull(4) ? null : new TableName(reader.GetString(4), reader.GetString(5)),
+        reader.GetFieldValue<short[]>(6),
+        reader.GetFieldValue<short[]>(7),
+        reader.GetInt64(8));
+
+    private static FoundIndex ReadIndex(NpgsqlDataReader reader) => new(
+        reader.GetString(1),
+        reader.GetString(2),
+        reader.GetFieldValue<short[]>(3),
+        HasExpressions: reader.GetBoolean(4),
+        IsUnique: reader.GetBoolean(5));
 
     private static async Task<Dictionary<long, List<T>>> GroupAsync<T>(NpgsqlConnection connection, string sql, Func<NpgsqlDataReader, T> read, CancellationToken cancellation)
     {

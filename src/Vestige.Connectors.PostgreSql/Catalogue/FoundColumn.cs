@@ -5,4 +5,6 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 /// <param name="Default">For a generated column its expression.</param>
 /// <param name="TypeKind">pg_type.typtype: b base, c composite, d domain, e enum, p pseudo, r range, m multirange.</param>
 /// <param name="Collation">Where it differs from the type's own.</param>
-internal sealed record FoundColumn(string Name, string Type, bool NotNull, bool Generated, bool Identity, string? Default, char TypeKind, string? Collation);
+/// <param name="Number">pg_attribute.attnum.</param>
+/// <param name="ComputedFrom">For a generated column the numbers of the columns it is computed from.</param>
+internal sealed record FoundColumn(string Name, string Type, bool NotNull, bool Generated, bool Identity, string? Default, char TypeKind, string? Collation, short Number, IReadOnlyList<short> ComputedFrom);

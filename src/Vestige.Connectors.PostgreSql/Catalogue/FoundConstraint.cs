@@ -6,4 +6,7 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 /// <param name="Kind">pg_constraint.contype: p primary key, u unique, x exclusion, c check, f foreign key.</param>
 /// <param name="Statement">As pg_get_constraintdef gives it.</param>
 /// <param name="References">The table a foreign key points to.</param>
-internal sealed record FoundConstraint(string Name, char Kind, string Statement, TableName? References);
+/// <param name="Columns">The numbers of its columns.</param>
+/// <param name="ReferencedColumns">For a foreign key those of the columns it points to.</param>
+/// <param name="Referenced">For a foreign key the number of the table it points to.</param>
+internal sealed record FoundConstraint(string Name, char Kind, string Statement, TableName? References, IReadOnlyList<short> Columns, IReadOnlyList<short> ReferencedColumns, long Referenced);

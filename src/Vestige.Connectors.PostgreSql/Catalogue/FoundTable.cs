@@ -13,13 +13,17 @@ internal sealed record FoundTable(
     IReadOnlyList<FoundColumn> Columns,
     IReadOnlyList<string> Key,
     IReadOnlyList<FoundConstraint> Constraints,
-    IReadOnlyList<(string Name, string Statement)> Indexes)
+    IReadOnlyList<FoundIndex> Indexes,
+    Func<long, IReadOnlyList<FoundColumn>> ColumnsOf)
 {
     /// <summary>Why it cannot cross; null when it can.</summary>
     public string? Reason => KindReason ?? IdentityReason ?? Columns.Where(column => column.Generated && Key.Contains(column.Name)).Select(column => $"its key column {column.Name} is generated").FirstOrDefault();
 
     /// <summary>Whether it could cross at least by its inserts: nothing but a way to find changed rows is missing.</summary>
     public bool InsertsCross => KindReason is null && IdentityReason is not null;
+
+    /// <summary>Whether the log tells of each change the whole row as it was.</summary>
+    public bool LogsWholeRows => Identity == 'f';
 
     private string? KindReason => this switch
     {
@@ -44,55 +48,88 @@ internal sealed record FoundTable(
     public TableSchema Schema(UserTypes types)
     {
         var crossing = Columns.Where(column => !column.Generated).ToList();
-        var columns = crossing.Select(column => new Column(column.Name, column.Type, !column.NotNull, Key.ToList().IndexOf(column.Name) + 1, column.Default)).ToList();
-        var foreignKeys = Constraints.Where(constraint => constraint is { Kind: 'f', References: not null }).Select(constraint => new ForeignKey([], constraint.References!.Value, [])).ToList();
+        var columns = crossing.Select(column => new Column(column.Name, column.Type, !column.NotNull, Key.ToList().IndexOf(column.Name) + 1, column.Default, Collation: column.Collation)).ToList();
+        var foreignKeys = Constraints.Where(constraint => constraint is { Kind: 'f', References: not null }).Select(constraint => new ForeignKey(NamesOf(constraint.Columns), constraint.References!.Value, NamesOf(constraint.ReferencedColumns, ColumnsOf(constraint.Referenced)))).ToList();
         return new TableSchema(Name, columns, [], foreignKeys) { Parts = Kind is 'r' or 'p' ? [.. PartsOf(types)] : [] };
     }
 
     private IEnumerable<SchemaPart> PartsOf(UserTypes types)
     {
         yield return new SchemaPart(PartStage.Before, Quote.Name(Name.Schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(Name.Schema)}");
-        foreach (var part in Columns.SelectMany(column => types.Needed(column.Type)).Distinct())
+        foreach (var column in Columns)
+        {
+            foreach (var part in types.Needed(column.Type))
+            {
+                yield return part with { Columns = [column.Name] };
+            }
+        }
+
+        var within = Within().ToList();
+        yield return new SchemaPart(PartStage.Table, Name.Name, CreateTableStatement.Of(Name, Lines()));
+        foreach (var part in within)
         {
             yield return part;
         }
 
-        yield return new SchemaPart(PartStage.Table, Name.Name, CreateTable());
-        var table = Quote.Name(Name);
         foreach (var constraint in Constraints.Where(constraint => constraint.Kind is 'p' or 'u' or 'x'))
         {
             var stage = constraint.Kind switch { 'p' => PartStage.PrimaryKey, 'u' => PartStage.Key, _ => PartStage.Index };
-            yield return new SchemaPart(stage, constraint.Name, $"ALTER TABLE {table} ADD CONSTRAINT {Quote.Name(constraint.Name)} {constraint.Statement}");
+            yield return Added(stage, constraint);
         }
 
-        foreach (var (name, statement) in Indexes)
+        foreach (var index in Indexes)
         {
-            yield return new SchemaPart(PartStage.Index, name, statement.Replace(" ON ONLY ", " ON ", StringComparison.Ordinal));
+            var statement = index.Statement.Replace(" ON ONLY ", " ON ", StringComparison.Ordinal);
+            yield return new SchemaPart(PartStage.Index, index.Name, statement)
+            {
+                Columns = index.HasExpressions ? [.. Columns.Select(column => column.Name)] : NamesOf(index.Columns),
+                Text = IndexText(index),
+            };
         }
 
         foreach (var constraint in Constraints.Where(constraint => constraint.Kind == 'f'))
         {
-            yield return new SchemaPart(PartStage.Reference, constraint.Name, $"ALTER TABLE {table} ADD CONSTRAINT {Quote.Name(constraint.Name)} {constraint.Statement}", constraint.References);
+            yield return Added(PartStage.Reference, constraint);
         }
     }
 
-    /// <summary>
-    /// Defaults that call functions, as those of sequences do, are left out: the rows bring their values, and what the
-    /// function needs is not on the target.
-    /// </summary>
-    private string CreateTable()
-    {
-        var lines = new List<string>();
-        foreach (var column in Columns)
+    private SchemaPart Added(PartStage stage, FoundConstraint constraint) =>
+        new(stage, constraint.Name, $"ALTER TABLE {Quote.Name(Name)} ADD CONSTRAINT {Quote.Name(constraint.Name)} {constraint.Statement}", constraint.References)
         {
-            var line = new StringBuilder($"{Quote.Name(column.Name)} {column.Type}");
-            line.Append(column.Collation is null ? "" : $" COLLATE {column.Collation}");
-            line.Append(column.Generated ? $" GENERATED ALWAYS AS ({column.Default}) STORED" : column.Default is { } value && !value.Contains('(', StringComparison.Ordinal) ? $" DEFAULT {value}" : "");
-            line.Append(column.NotNull ? " NOT NULL" : "");
-            lines.Add(line.ToString());
-        }
+            Columns = NamesOf(constraint.Columns),
+            ReferencedColumns = NamesOf(constraint.ReferencedColumns, ColumnsOf(constraint.Referenced)),
+            Text = constraint.Statement,
+        };
 
-        lines.AddRange(Constraints.Where(constraint => constraint.Kind == 'c').Select(constraint => $"CONSTRAINT {Quote.Name(constraint.Name)} {constraint.Statement}"));
-        return $"CREATE TABLE {Quote.Name(Name)} (\n  {string.Join(",\n  ", lines)}\n)";
+    /// <summary>UNIQUE where it is, and all from USING on; the part before it names the index and the table, whose names are known.</summary>
+    private static string IndexText(FoundIndex index)
+    {
+        var named = index.Statement.IndexOf(" ON ", index.Statement.IndexOf(index.Name.Replace("\"", "\"\"", StringComparison.Ordinal), StringComparison.Ordinal) + index.Name.Length, StringComparison.Ordinal);
+        var use = index.Statement.IndexOf(" USING ", named, StringComparison.Ordinal);
+        return $"{(index.IsUnique ? "UNIQUE" : "")}{index.Statement[use..]}";
     }
+
+    private IReadOnlyList<string> NamesOf(IEnumerable<short> numbers) => NamesOf(numbers, Columns);
+
+    private static IReadOnlyList<string> NamesOf(IEnumerable<short> numbers, IReadOnlyList<FoundColumn> columns) =>
+        [.. numbers.Select(number => columns.FirstOrDefault(column => column.Number == number)?.Name).OfType<string>()];
+
+    /// <summary>Columns that the target computes, and checks.</summary>
+    private IEnumerable<SchemaPart> Within() =>
+    [
+        .. Columns.Where(column => column.Generated).Select(column => new SchemaPart(PartStage.Within, column.Name, "") { Columns = NamesOf(column.ComputedFrom), Text = Line(column) }),
+        .. Constraints.Where(constraint => constraint.Kind == 'c').Select(constraint => new SchemaPart(PartStage.Within, constraint.Name, "") { Columns = NamesOf(constraint.Columns), Text = Check(constraint) }),
+    ];
+
+    private IEnumerable<string> Lines() => Columns.Select(Line).Concat(Constraints.Where(constraint => constraint.Kind == 'c').Select(Check));
+
+    private static string Check(FoundConstraint constraint) => $"CONSTRAINT {Quote.Name(constraint.Name)} {constraint.Statement}";
+
+    private static string Line(FoundColumn column) => CreateTableStatement.Line(
+        column.Name,
+        column.Type,
+        column.Collation,
+        column.Generated ? null : column.Default,
+        column.Generated ? column.Default : null,
+        column.NotNull);
 }

@@ -105,11 +105,6 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
 
     public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, RowRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
     {
-        if (!taken.Contains(CopyForm.Text))
-        {
-            throw new PortException($"Rows of {table.Name} can be loaded only into a database of the same engine.") { Mend = "Choose another target." };
-        }
-
         var (isPlain, rows) = await LookAsync(table, cancellation);
         var form = taken.Contains(CopyForm.Binary) && isPlain ? CopyForm.Binary : CopyForm.Text;
         if (!links.TryTake(out var link))
@@ -120,6 +115,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         var select = $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {rows}{BlockRanges.Condition(range)}) TO STDOUT{(form == CopyForm.Binary ? " (FORMAT binary)" : "")}";
         await link.StartAsync(select, cancellation);
         var gatherer = new CopyGatherer(form);
+        var common = taken.Contains(form) ? null : new CopyTextRows(table.Columns.Count);
         for (var ended = false; !ended;)
         {
             while (link.TryNext(out var message))
@@ -127,7 +123,8 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
                 ended = gatherer.Take(message, link);
                 if (gatherer.Full || (ended && gatherer.Rows > 0))
                 {
-                    yield return gatherer.TakeBlock();
+                    var block = gatherer.TakeBlock();
+                    yield return common?.Read(block) ?? block;
                 }
             }
 

@@ -105,11 +105,15 @@ internal static class TargetReadiness
             return owners;
         }
 
-        await using var command = new NpgsqlCommand("SELECT schema, name, min(crossing) FROM vestige.progress_table GROUP BY schema, name", connection);
+        await using var command = new NpgsqlCommand("SELECT schema, name, crossing, to_jsonb(t) ->> 'into_tables' FROM vestige.progress_table t ORDER BY crossing DESC", connection);
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         while (await reader.ReadAsync(cancellation))
         {
-            owners[new TableName(reader.GetString(0), reader.GetString(1))] = reader.GetString(2);
+            var names = reader.IsDBNull(3) ? [new TableName(reader.GetString(0), reader.GetString(1))] : reader.GetString(3).Split('\n').Select(TableName.Parse);
+            foreach (var name in names)
+            {
+                owners[name] = reader.GetString(2);
+            }
         }
 
         return owners;

@@ -14,9 +14,20 @@ internal static class CopyText
     public static void Write(ArrayBufferWriter<byte> output, int what, Row row)
     {
         output.Write(Encoding.ASCII.GetBytes(what.ToString(CultureInfo.InvariantCulture)));
+        output.Write("\t"u8);
+        Write(output, row);
+    }
+
+    /// <summary>One row.</summary>
+    public static void Write(ArrayBufferWriter<byte> output, Row row)
+    {
         for (var i = 0; i < row.Count; i++)
         {
-            output.Write("\t"u8);
+            if (i > 0)
+            {
+                output.Write("\t"u8);
+            }
+
             if (row.KindAt(i) is ValueKind.Null or ValueKind.Absent)
             {
                 output.Write("\\N"u8);

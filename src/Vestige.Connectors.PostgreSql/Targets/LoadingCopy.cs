@@ -1,5 +1,7 @@
+using System.Buffers;
 using Npgsql;
 using Vestige.Connectors.PostgreSql.Loading;
+using Vestige.Core.Changes;
 using Vestige.Core.Schemas;
 
 namespace Vestige.Connectors.PostgreSql.Targets;
@@ -9,9 +11,10 @@ internal sealed class LoadingCopy
 {
     private readonly Stream stream;
     private readonly IAsyncDisposable copy;
-    private readonly string form;
+    private readonly string? form;
+    private ArrayBufferWriter<byte>? written;
 
-    private LoadingCopy(TableSchema table, Staging? staging, string form, Stream stream, IAsyncDisposable copy)
+    private LoadingCopy(TableSchema table, Staging? staging, string? form, Stream stream, IAsyncDisposable copy)
     {
         Table = table;
         Staging = staging;
@@ -25,7 +28,7 @@ internal sealed class LoadingCopy
     /// <summary>Where the rows go first, when they are merged; null when they go straight into the table.</summary>
     public Staging? Staging { get; }
 
-    public static async Task<LoadingCopy> BeginAsync(NpgsqlConnection connection, TableSchema table, Staging? staging, string form, CancellationToken cancellation)
+    public static async Task<LoadingCopy> BeginAsync(NpgsqlConnection connection, TableSchema table, Staging? staging, string? form, CancellationToken cancellation)
     {
         var statement = $"COPY {staging?.Name ?? Quote.Name(table.Name)} ({Quote.Names(table.Columns.Select(column => column.Name))}) FROM STDIN";
         if (form == CopyForm.Binary)
@@ -41,7 +44,24 @@ internal sealed class LoadingCopy
 
     public bool Takes(TableSchema table, bool merging, string? rows) => ReferenceEquals(table, Table) && merging == Staging is not null && rows == form;
 
-    public ValueTask WriteAsync(ReadOnlyMemory<byte> rows, CancellationToken cancellation) => stream.WriteAsync(rows, cancellation);
+    /// <summary>Rows in the server's own form pass as they are; those in the common one are written as text.</summary>
+    public ValueTask WriteAsync(ReadOnlyMemory<byte> rows, CancellationToken cancellation)
+    {
+        if (form is not null)
+        {
+            return stream.WriteAsync(rows, cancellation);
+        }
+
+        written ??= new ArrayBufferWriter<byte>(1 << 16);
+        written.ResetWrittenCount();
+        var reader = new ChangeReader(rows);
+        while (reader.TryRead(out var change))
+        {
+            CopyText.Write(written, change.After);
+        }
+
+        return stream.WriteAsync(written.WrittenMemory, cancellation);
+    }
 
     public async Task EndAsync(CancellationToken cancellation)
     {

@@ -25,7 +25,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
 
     public async Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, bool replace, CancellationToken cancellation)
     {
-        foreach (var part in tables.SelectMany(table => table.Parts).Where(part => part.Stage == PartStage.Before).Distinct())
+        foreach (var part in tables.SelectMany(table => table.Parts).Where(part => part.Stage == PartStage.Before).DistinctBy(part => part.Statement))
         {
             var there = part.Statement.StartsWith("CREATE SCHEMA", StringComparison.Ordinal) ? $"to_regnamespace({Quote.Literal(part.Name)})" : $"to_regtype({Quote.Literal(part.Name)})";
             if (!await IsThereAsync(there, cancellation))
@@ -67,7 +67,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             {
                 await EndLoadingAsync(cancellation);
                 var staging = merging ? await StagingAsync(table, cancellation) : null;
-                loading = await LoadingCopy.BeginAsync(Connection, table, staging, block.Form!, cancellation);
+                loading = await LoadingCopy.BeginAsync(Connection, table, staging, block.Form, cancellation);
             }
 
             await loading.WriteAsync(block.Rows, cancellation);

@@ -23,11 +23,20 @@ internal static class ProgressStore
           loaded boolean NOT NULL, position bigint NOT NULL, held_cause text, part text, PRIMARY KEY (crossing, schema, name))
         """,
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS part text",
+        "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS into_tables text",
     ];
 
+    /// <summary>Whether something is kept there, by this version or an earlier one.</summary>
     public static async Task<bool> IsThereAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('vestige.progress_table') AND attname = 'part')", connection);
+        await using var command = new NpgsqlCommand("SELECT to_regclass('vestige.progress_table') IS NOT NULL", connection);
+        return (bool)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
+    /// <summary>Whether the tables are as this version writes them.</summary>
+    public static async Task<bool> IsCurrentAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('vestige.progress_table') AND attname = 'into_tables')", connection);
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
@@ -70,10 +79,10 @@ internal static class ProgressStore
         {
             var row = new NpgsqlBatchCommand(
                 """
-                INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause, part) VALUES ($1, $2, $3, $4, $5, $6, $7)
-                ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part
+                INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+                ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables
                 """);
-            Add(row, crossing, table.Table.Schema, table.Table.Name, table.Loaded, (long)table.Position.Place, table.HeldCause, table.Part?.ToText());
+            Add(row, crossing, table.Table.Schema, table.Table.Name, table.Loaded, (long)table.Position.Place, table.HeldCause, table.Part?.ToText(), table.Into);
             yield return row;
         }
     }
@@ -103,7 +112,7 @@ internal static class ProgressStore
 
     private static async Task<List<TableProgress>> TablesAsync(NpgsqlConnection connection, string crossing, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT schema, name, loaded, position, held_cause, part FROM vestige.progress_table WHERE crossing = $1 ORDER BY schema COLLATE \"C\", name COLLATE \"C\"", connection);
+        await using var command = new NpgsqlCommand("SELECT schema, name, loaded, position, held_cause, to_jsonb(t) ->> 'part', to_jsonb(t) ->> 'into_tables' FROM vestige.progress_table t WHERE crossing = $1 ORDER BY schema COLLATE \"C\", name COLLATE \"C\"", connection);
         command.Parameters.AddWithValue(crossing);
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var tables = new List<TableProgress>();
@@ -114,7 +123,8 @@ internal static class ProgressStore
                 reader.GetBoolean(2),
                 new LogPosition((ulong)reader.GetInt64(3)),
                 reader.IsDBNull(4) ? null : reader.GetString(4),
-                LoadPart.Parse(reader.IsDBNull(5) ? null : reader.GetString(5))));
+                LoadPart.Parse(reader.IsDBNull(5) ? null : reader.GetString(5)),
+                reader.IsDBNull(6) ? null : reader.GetString(6)));
         }
 
         return tables;

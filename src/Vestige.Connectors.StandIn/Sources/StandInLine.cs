@@ -1,6 +1,7 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.StandIn.Sources;
@@ -11,6 +12,8 @@ public abstract class StandInLine(StandInDatabase database, TimeProvider clock) 
     public StandInDatabase Database => database;
 
     public string Engine => "stand-in";
+
+    public IEngineTypes Types => Catalogue.StandInTypes.Instance;
 
     public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(database.Identity.Server);
 

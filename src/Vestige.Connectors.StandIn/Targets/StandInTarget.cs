@@ -3,6 +3,7 @@ using Vestige.Connectors.StandIn.Sources;
 using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -14,6 +15,33 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 
     public TableName NameFor(TableName source) => new(Database.Name, source.Name);
+
+    public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments)
+    {
+        ArgumentNullException.ThrowIfNull(treatments);
+        var notMade = new List<string>();
+        var bySource = treatments.ToDictionary(treatment => treatment.Source.Name);
+        var tables = treatments.SelectMany(treatment => treatment.Tables.Select(table => table.Form with { ForeignKeys = References(treatment, bySource, notMade) })).ToList();
+        return new TargetStructure(tables, [.. notMade.Distinct()]);
+    }
+
+    private static List<ForeignKey> References(TableTreatment treatment, Dictionary<TableName, TableTreatment> bySource, List<string> notMade)
+    {
+        var kept = new List<ForeignKey>();
+        foreach (var key in treatment.Source.ForeignKeys.Where(key => bySource.ContainsKey(key.References)))
+        {
+            if (KeptReference.Of(treatment, bySource[key.References], key.Columns, key.ReferencedColumns, out var reason) is { } found)
+            {
+                kept.Add(new ForeignKey(found.Columns, found.References, found.ReferencedColumns));
+            }
+            else
+            {
+                notMade.Add($"the reference of {treatment.Source.Name} ({string.Join(", ", key.Columns)}) to {key.References}: {reason}");
+            }
+        }
+
+        return kept;
+    }
 
     public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables)
     {
@@ -30,6 +58,12 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
     {
         ArgumentNullException.ThrowIfNull(tables);
         ArgumentNullException.ThrowIfNull(begun);
+        var foreign = tables.Where(table => table.Name.Schema != Database.Name).ToList();
+        if (foreign.Count > 0)
+        {
+            return [.. foreign.Select(table => new ReadinessLine($"target table {table.Name}", false, $"the stand-in has the one schema {Database.Name}", $"a name in {Database.Name}", $"Name the table {Database.Name}.{table.Name.Name}.", TimeSpan.Zero))];
+        }
+
         var there = (await ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name.Name, StringComparer.OrdinalIgnoreCase);
         var owners = await ReadAsync(Owners, cancellation);
         var lines = new List<ReadinessLine>();
@@ -73,19 +107,23 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
 
     private static Dictionary<string, string> Owners(SQLitePCL.sqlite3 reader)
     {
-        using var select = new Statement(reader, "SELECT name, min(crossing) FROM vestige_progress_table GROUP BY name", "owners");
+        using var select = new Statement(reader, "SELECT name, crossing, into_tables FROM vestige_progress_table ORDER BY crossing DESC", "owners");
         var owners = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
         while (select.Step())
         {
-            owners[select.Text(0)] = select.Text(1);
+            var names = select.IsNull(2) ? [select.Text(0)] : select.Text(2).Split('\n').Select(name => TableName.Parse(name).Name);
+            foreach (var name in names)
+            {
+                owners[name] = select.Text(1);
+            }
         }
 
         return owners;
     }
 
-    private ReadinessLine Line(TableSchema table, TableDescription existing, bool emptyExisting, string? owner)
+    private static ReadinessLine Line(TableSchema table, TableDescription existing, bool emptyExisting, string? owner)
     {
-        var step = $"target table {NameFor(table.Name)}";
+        var step = $"target table {table.Name}";
         if (owner is not null)
         {
             return new ReadinessLine(step, false, $"the crossing {owner} writes to it", "a table of its own", "Leave the table out, or remove that crossing.", TimeSpan.Zero);

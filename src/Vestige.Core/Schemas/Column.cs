@@ -7,10 +7,12 @@ namespace Vestige.Core.Schemas;
 /// <param name="KeyOrdinal">1-based place in the primary key; 0 when the column is not part of it.</param>
 /// <param name="Default">The default as an expression in the database's own words; null when there is none.</param>
 /// <param name="Generated">True when the database computes the value itself.</param>
+/// <param name="Collation">In the database's own words, where it is not the type's own; null otherwise and where it was not read.</param>
 public sealed record Column(
     string Name,
     string Type,
     bool Nullable = true,
     int KeyOrdinal = 0,
     string? Default = null,
-    bool Generated = false);
+    bool Generated = false,
+    string? Collation = null);

@@ -20,4 +20,7 @@ public enum PartStage
 
     /// <summary>Last: references to other tables.</summary>
     Reference,
+
+    /// <summary>Within the statement that makes the table: columns that the database computes, and checks.</summary>
+    Within,
 }

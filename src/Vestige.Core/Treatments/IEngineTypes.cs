@@ -12,6 +12,9 @@ public interface IEngineTypes
     /// <summary>The longest name of a table or column, in bytes of UTF-8; null where there is no limit.</summary>
     int? LongestName { get; }
 
+    /// <summary>A type that a person wrote, as the engine itself spells it.</summary>
+    string Spelled(string type);
+
     ColumnMeaning MeaningOf(Column column);
 
     /// <summary>The type of a column that takes every value of that type.</summary>

@@ -54,6 +54,12 @@ public sealed class TableTreatment
     /// <summary>Rows cross as they are, byte for byte.</summary>
     public bool IsIdentity { get; }
 
+    /// <summary>Every column that crosses keeps its type.</summary>
+    public bool KeepsTypes => Columns.All(column => column.IsPassed && column.Type == Source.Columns[column.Source].Type);
+
+    /// <summary>The target's table has the source's columns, by the same names and types.</summary>
+    public bool KeepsForm => IsIdentity && KeepsTypes && Columns.All(column => column.Name == Source.Columns[column.Source].Name);
+
     /// <summary>Whether the rows of the target are all those of the source, so that what refers to them finds them.</summary>
     public bool KeepsAllRows => Tables.Count == 1 && keeps.Length == 0;
 

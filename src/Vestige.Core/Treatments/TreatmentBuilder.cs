@@ -9,7 +9,7 @@ public sealed class TreatmentBuilder
 {
     private readonly CrossingDefinition definition;
     private readonly TableSchema source;
-    private readonly TableName kept;
+    private readonly Func<TableName, TableName> kept;
     private readonly IEngineTypes types;
     private readonly IMaskKeys keys;
     private readonly List<TreatedColumn> columns;
@@ -17,7 +17,7 @@ public sealed class TreatmentBuilder
     private readonly List<TreatmentProblem> problems = [];
     private List<(TableName Name, Expression? When)>? split;
 
-    private TreatmentBuilder(CrossingDefinition definition, TableSchema source, TableName kept, IEngineTypes types, IMaskKeys keys)
+    private TreatmentBuilder(CrossingDefinition definition, TableSchema source, Func<TableName, TableName> kept, IEngineTypes types, IMaskKeys keys)
     {
         this.definition = definition;
         this.source = source;
@@ -30,10 +30,10 @@ public sealed class TreatmentBuilder
     /// <summary>The treatment of a table; or what is wrong with it.</summary>
     /// <param name="definition">What a person said.</param>
     /// <param name="source">The table's form at the source.</param>
-    /// <param name="kept">The name the table would have on the target if nothing else were said.</param>
+    /// <param name="kept">The name that a table of the source would have on the target if nothing else were said.</param>
     /// <param name="types">What the types of both sides mean.</param>
     /// <param name="keys">The keys of masks.</param>
-    public static (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) Build(CrossingDefinition definition, TableSchema source, TableName kept, IEngineTypes types, IMaskKeys keys)
+    public static (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) Build(CrossingDefinition definition, TableSchema source, Func<TableName, TableName> kept, IEngineTypes types, IMaskKeys keys)
     {
         ArgumentNullException.ThrowIfNull(definition);
         ArgumentNullException.ThrowIfNull(source);
@@ -182,11 +182,12 @@ public sealed class TreatmentBuilder
             return;
         }
 
-        columns[place] = column with { Type = convert.To, Meaning = column.IsPassed ? types.MeaningOf(new Column(column.Name, convert.To)) : column.Meaning };
+        var type = types.Spelled(convert.To);
+        columns[place] = column with { Type = type, Meaning = column.IsPassed ? types.MeaningOf(new Column(column.Name, type)) : column.Meaning };
     }
 
     /// <summary>What speaks against another type; null when nothing does, or the definition allows it.</summary>
-    private TypeChange? Refused(string from, string to, bool allowLoss) => types.ChangeOf(from, to) is var change
+    private TypeChange? Refused(string from, string to, bool allowLoss) => !Names.IsTypeName(to) ? new TypeChange(TypeOutcome.Impossible, "it is not the name of a type") : types.ChangeOf(from, to) is var change
         && (change.Outcome == TypeOutcome.Impossible || (change.Outcome == TypeOutcome.MayChange && !allowLoss)) ? change : null;
 
     private static string MendOf(TypeChange change) =>
@@ -219,7 +220,7 @@ public sealed class TreatmentBuilder
             return;
         }
 
-        var column = new TreatedColumn(compute.Column, compute.Type ?? made, new ColumnMeaning(expression.Type), -1, expression.Columns, Distinct: false) { Make = expression.Run };
+        var column = new TreatedColumn(compute.Column, compute.Type is null ? made : types.Spelled(compute.Type), new ColumnMeaning(expression.Type), -1, expression.Columns, Distinct: false) { Make = expression.Run };
         if (place >= 0)
         {
             columns[place] = column with { Of = columns[place].Of, Masked = columns[place].Masked };
@@ -337,12 +338,24 @@ public sealed class TreatmentBuilder
         }
     }
 
-    private List<TreatedTable> Outputs() => [.. (split ?? [(definition.Naming?.NameFor(source.Name, kept) ?? kept, null)])
+    private List<TreatedTable> Outputs() => [.. (split ?? [(TargetOf(source.Name), null)])
         .Select(table => new TreatedTable(FormOf(table.Name), table.When))];
+
+    private TableName TargetOf(TableName table) => definition.Naming?.NameFor(table, kept(table)) ?? kept(table);
 
     private TableSchema FormOf(TableName name) => new(
         name,
-        [.. columns.Select(column => new Column(column.Name, column.Type, column.Nullable, column.KeyOrdinal, column.IsPassed ? source.Columns[column.Source].Default : null))],
-        [],
-        []);
+        [.. columns.Select(ColumnOf)],
+        [.. source.UniqueKeys.Select(key => CarriedColumns.Of(source, columns, key.Columns)).OfType<IReadOnlyList<string>>().Select(names => new UniqueKey(names))],
+        [.. source.ForeignKeys.Select(ReferenceOf).OfType<ForeignKey>()]);
+
+    private Column ColumnOf(TreatedColumn column)
+    {
+        var same = column.IsPassed && source.Columns[column.Source].Type == column.Type ? source.Columns[column.Source] : null;
+        return new Column(column.Name, column.Type, column.Nullable, column.KeyOrdinal, same?.Default, Collation: same?.Collation);
+    }
+
+    /// <summary>By the target's name of the table; its columns keep the source's names.</summary>
+    private ForeignKey? ReferenceOf(ForeignKey key) =>
+        CarriedColumns.Of(source, columns, key.Columns) is { } names ? new ForeignKey(names, TargetOf(key.References), key.ReferencedColumns) : null;
 }

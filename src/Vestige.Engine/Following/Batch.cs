@@ -19,6 +19,7 @@ namespace Vestige.Engine.Following;
 /// <param name="Tallies">What it holds, by table, and its last few changes.</param>
 /// <param name="Treating">Time spent in routing and folding.</param>
 /// <param name="Large">Whether it is the head of a large transaction.</param>
+/// <param name="Owners">Whose rows the tables of <paramref name="Folded"/> hold.</param>
 internal sealed record Batch(
     IReadOnlyList<SpooledFragment> Fragments,
     IReadOnlyList<FoldedTable>? Folded,
@@ -27,7 +28,8 @@ internal sealed record Batch(
     ImmutableDictionary<TableName, TableProgress> TablesAfter,
     ChangeTally Tallies,
     TimeSpan Treating,
-    bool Large)
+    bool Large,
+    ImmutableDictionary<TableName, TableOwner> Owners)
 {
     /// <summary>Tables whose progress it changes.</summary>
     public IReadOnlyList<TableProgress> Held => ReferenceEquals(TablesBefore, TablesAfter)

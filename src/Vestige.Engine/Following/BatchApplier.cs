@@ -8,6 +8,7 @@ using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
+using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Following;
 
@@ -16,7 +17,7 @@ namespace Vestige.Engine.Following;
 /// the batch is rolled back and applied again transaction by transaction, unfolded, so that everything before the refused
 /// row arrives and the row is named exactly.
 /// </summary>
-internal sealed class BatchApplier(ITargetSession session, Spool spool, CrossingDefinition definition, CrossingMeter meter, TimeProvider clock)
+internal sealed class BatchApplier(ITargetSession session, Spool spool, CrossingTreatment treating, CrossingMeter meter, TimeProvider clock)
 {
     /// <summary>Applies a batch; one that could not be folded transaction by transaction.</summary>
     public async Task ApplyAsync(Batch batch, CancellationToken cancellation)
@@ -33,7 +34,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
             var unexpected = await transaction.ApplyAsync(batch.Folded, cancellation);
             await transaction.CommitAsync(new ProgressUpdate(batch.Last, batch.Held), cancellation);
             Report(batch.Fragments, batch.Tallies, batch.Treating);
-            Unexpected(unexpected);
+            Unexpected(unexpected, batch.Owners);
         }
         catch (RowRefusedException) when (batch.Fragments.Count > 0)
         {
@@ -68,7 +69,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
     {
         foreach (var table in tables.Values)
         {
-            if (table.Held || table.Position > session.Progress.Position || definition.AppliedAs(table.Table) == ApplyMode.InsertOnly)
+            if (table.Held || table.Position > session.Progress.Position || treating.Definition.AppliedAs(table.Table) == ApplyMode.InsertOnly)
             {
                 return false;
             }
@@ -79,7 +80,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
 
     private async Task ApplyOneByOneAsync(Batch batch, CancellationToken cancellation)
     {
-        var router = new ChangeRouter(spool, definition, batch.TablesBefore);
+        var router = new ChangeRouter(spool, treating, batch.TablesBefore);
         foreach (var fragment in batch.Fragments)
         {
             var before = router.Tables;
@@ -95,25 +96,52 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
     private async Task ApplyUnfoldedAsync(ITargetTransaction transaction, ChangeRouter router, SpooledFragment fragment, ChangeTally tally, CancellationToken cancellation)
     {
         var changes = new ChangeReader(fragment.Changes);
+        var routed = new List<RoutedChange>();
         while (changes.TryRead(out var change))
         {
-            if (router.Route(fragment.Position, change) is { } table)
+            routed.Clear();
+            router.Route(fragment, change, routed);
+            foreach (var one in routed)
             {
-                var unexpected = await transaction.ApplyAsync(table, change, cancellation);
-                tally.Add(table, change, fragment);
-                if (unexpected.Total > 0)
-                {
-                    meter.Unexpected(table.Name, unexpected);
-                }
+                Unexpected(one.Form.Name, await ApplyAsync(transaction, one, cancellation), router.Owners);
+                tally.Add(one, fragment);
             }
         }
     }
 
-    private void Unexpected(IReadOnlyDictionary<TableName, ApplyCounts> unexpected)
+    /// <summary>A refused row is told by the source's table, by which people find it.</summary>
+    private static async Task<ApplyCounts> ApplyAsync(ITargetTransaction transaction, RoutedChange routed, CancellationToken cancellation)
+    {
+        try
+        {
+            return await transaction.ApplyAsync(routed.Form, routed.Change, cancellation);
+        }
+        catch (RowRefusedException exception) when (exception.Table == routed.Form.Name && routed.Form.Name != routed.Source)
+        {
+            throw new RowRefusedException(exception.Message, exception)
+            {
+                Table = routed.Source,
+                Kind = exception.Kind,
+                Key = exception.Key,
+                Answer = exception.Answer,
+                Mend = exception.Mend,
+            };
+        }
+    }
+
+    private void Unexpected(IReadOnlyDictionary<TableName, ApplyCounts> unexpected, ImmutableDictionary<TableName, TableOwner> owners)
     {
         foreach (var (table, counts) in unexpected)
         {
-            meter.Unexpected(table, counts);
+            Unexpected(table, counts, owners);
+        }
+    }
+
+    private void Unexpected(TableName table, ApplyCounts counts, ImmutableDictionary<TableName, TableOwner> owners)
+    {
+        if (counts.Total > 0 && owners[table] is { MeetsExpectations: true } owner)
+        {
+            meter.Unexpected(owner.Source, counts);
         }
     }
 

@@ -3,6 +3,7 @@ using Vestige.Core.Changes;
 using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
 
@@ -15,6 +16,7 @@ namespace Vestige.Engine.Following;
 internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRouter router, TimeProvider clock, int batchBytes)
 {
     private readonly Queue<SpooledFragment> waiting = [];
+    private readonly List<RoutedChange> routed = [];
     private long openedAt;
     private long oldestTicks;
 
@@ -42,7 +44,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
         if (!waiting.Peek().Whole)
         {
             var head = waiting.Peek();
-            return new Batch([head], [], head.Position, before, before, new ChangeTally(), TimeSpan.Zero, Large: true);
+            return new Batch([head], [], head.Position, before, before, new ChangeTally(), TimeSpan.Zero, Large: true, router.Owners);
         }
 
         return await FoldAsync(before, cancellation);
@@ -128,7 +130,8 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             router.Tables,
             tally,
             clock.GetElapsedTime(openedAt),
-            Large: false);
+            Large: false,
+            router.Owners);
     }
 
     /// <summary>
@@ -142,12 +145,14 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
         while (changes.TryRead(out var change))
         {
             var held = router.Tables;
-            if (router.Route(fragment.Position, change) is { } table)
+            folded &= TryRoute(fragment, change);
+            foreach (var one in routed)
             {
-                folded = folded && TryFold(folds, table, change);
-                tally.Add(table, change, fragment);
+                folded = folded && TryFold(folds, one);
+                tally.Add(one, fragment);
             }
-            else if (!ReferenceEquals(held, router.Tables))
+
+            if (!ReferenceEquals(held, router.Tables))
             {
                 tally.AddSchemaChange(spool.Relation(change.Relation).Name, fragment.CommittedAt);
             }
@@ -156,16 +161,31 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
         return folded;
     }
 
-    private static bool TryFold(Dictionary<TableName, TableFold> folds, TableSchema table, RowChange change)
+    /// <summary>False when the change cannot be treated; applied one by one, it is met again and named.</summary>
+    private bool TryRoute(SpooledFragment fragment, RowChange change)
     {
-        if (!folds.TryGetValue(table.Name, out var fold))
+        routed.Clear();
+        try
         {
-            folds.Add(table.Name, fold = new TableFold(table));
+            router.Route(fragment, change, routed);
+            return true;
+        }
+        catch (RowRefusedException)
+        {
+            return false;
+        }
+    }
+
+    private static bool TryFold(Dictionary<TableName, TableFold> folds, RoutedChange routed)
+    {
+        if (!folds.TryGetValue(routed.Form.Name, out var fold))
+        {
+            folds.Add(routed.Form.Name, fold = new TableFold(routed.Form));
         }
 
         try
         {
-            fold.Add(change);
+            fold.Add(routed.Change);
             return true;
         }
         catch (FoldingException)

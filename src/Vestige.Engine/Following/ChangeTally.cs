@@ -11,15 +11,15 @@ internal sealed class ChangeTally
 {
     private const int KeptPerBatch = 20;
     private readonly Dictionary<TableName, TableTally> tallies = [];
-    private readonly Queue<(TableSchema Table, RowChange Change, SpooledFragment Fragment)> recent = [];
+    private readonly Queue<(RoutedChange Routed, SpooledFragment Fragment)> recent = [];
 
     public IReadOnlyDictionary<TableName, TableTally> Tallies => tallies;
 
-    public void Add(TableSchema table, RowChange change, SpooledFragment fragment)
+    public void Add(RoutedChange routed, SpooledFragment fragment)
     {
-        ref var tally = ref CollectionsMarshal.GetValueRefOrAddDefault(tallies, table.Name, out _);
-        tally = (tally ?? TableTally.None).With(change.Kind, fragment.CommittedAt);
-        recent.Enqueue((table, change, fragment));
+        ref var tally = ref CollectionsMarshal.GetValueRefOrAddDefault(tallies, routed.Source, out _);
+        tally = (tally ?? TableTally.None).With(routed.Change.Kind, fragment.CommittedAt);
+        recent.Enqueue((routed, fragment));
         if (recent.Count > KeptPerBatch)
         {
             recent.Dequeue();
@@ -31,9 +31,9 @@ internal sealed class ChangeTally
         tallies[table] = tallies.GetValueOrDefault(table, TableTally.None).With(ChangeKind.Schema, at);
 
     public IReadOnlyList<RecentChange> Recent(DateTimeOffset appliedAt) => [.. recent.Select(entry => new RecentChange(
-        entry.Table.Name,
-        entry.Change.Kind,
-        KeyOf(entry.Table, entry.Change),
+        entry.Routed.Source,
+        entry.Routed.Change.Kind,
+        KeyOf(entry.Routed.Form, entry.Routed.Change),
         entry.Fragment.Position,
         entry.Fragment.CommittedAt,
         appliedAt,

@@ -8,16 +8,16 @@ using Vestige.Engine.Supervision;
 namespace Vestige.Engine.Loading;
 
 /// <summary>
-/// Copies chunks of one snapshot: several readers, and as many writers as the target lets write side by side. A table is
+/// Copies chunks of one snapshot, all as of one position: several readers, and as many writers as the target lets write side by side. A table is
 /// ended, its keys built and its mark set, as soon as its last row is committed, while others are still being copied.
 /// </summary>
-internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITargetSession session, int lanes, TimeProvider clock)
+internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITargetSession session, int lanes, TimeProvider clock)
 {
     /// <summary>A commit more for every chunk was seen to cost up to a tenth of the load; what is not remembered is only read again.</summary>
     private static readonly TimeSpan RememberEvery = TimeSpan.FromMilliseconds(250);
     private const int BlocksPerCommit = 256;
     private const int BlocksInHand = 64;
-    private readonly Channel<(LoadChunk Chunk, RowBlock Block)> blocks = Channel.CreateBounded<(LoadChunk Chunk, RowBlock Block)>(BlocksInHand);
+    private readonly Channel<LoadedBlock> blocks = Channel.CreateBounded<LoadedBlock>(BlocksInHand);
     private readonly Channel<LoadChunk> written = Channel.CreateUnbounded<LoadChunk>();
     private readonly Channel<TableLoad> ended = Channel.CreateUnbounded<TableLoad>();
     private readonly Turnstile sessionTurn = new();
@@ -76,10 +76,10 @@ internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITarge
         await Task.Yield();
         foreach (var chunk in chunks)
         {
-            await foreach (var block in snapshot.ReadAsync(chunk.Load.Table, chunk.Range, target.TakenForms, cancellation))
+            await foreach (var block in reader.ReadAsync(chunk, cancellation))
             {
                 chunk.Took();
-                await blocks.Writer.WriteAsync((chunk, block), cancellation);
+                await blocks.Writer.WriteAsync(block, cancellation);
             }
 
             if (chunk.EndReading())
@@ -143,9 +143,9 @@ internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITarge
             await using var transaction = await writer.BeginAsync(checkReferences: false, cancellation);
             do
             {
-                var write = item.Chunk.Merges ? transaction.MergeAsync(item.Chunk.Load.Table, item.Block, cancellation) : transaction.LoadAsync(item.Chunk.Load.Table, item.Block, cancellation);
+                var write = item.Chunk.Merges ? transaction.MergeAsync(item.Target, item.Block, cancellation) : transaction.LoadAsync(item.Target, item.Block, cancellation);
                 await write;
-                taken.Add((item.Chunk, item.Block.Count));
+                taken.Add((item.Chunk, item.Rows));
             }
             while (taken.Count < BlocksPerCommit && blocks.Reader.TryRead(out item));
             await transaction.CommitAsync(ProgressUpdate.None, cancellation);
@@ -183,7 +183,7 @@ internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITarge
                 told[chunk.Load] = clock.GetTimestamp();
                 using var turn = await sessionTurn.EnterAsync(cancellation);
                 await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-                await transaction.CommitAsync(new ProgressUpdate(null, [new TableProgress(chunk.Load.Table.Name, Loaded: false, LogPosition.Zero, Part: part)]), cancellation);
+                await transaction.CommitAsync(new ProgressUpdate(null, [chunk.Load.Progress(loaded: false, LogPosition.Zero, part)]), cancellation);
             }
         }
     }
@@ -205,12 +205,15 @@ internal sealed class ChunkCopy(ISourceSnapshot snapshot, ITarget target, ITarge
     {
         using (await TurnAsync(builder, cancellation))
         {
-            await builder.BuildKeysAsync(load.Table, cancellation);
+            foreach (var table in load.Targets)
+            {
+                await builder.BuildKeysAsync(table, cancellation);
+            }
         }
 
         using var turn = await sessionTurn.EnterAsync(cancellation);
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(new ProgressUpdate(null, [new TableProgress(load.Table.Name, Loaded: true, snapshot.Position)]), cancellation);
+        await transaction.CommitAsync(new ProgressUpdate(null, [load.Progress(loaded: true, position)]), cancellation);
     }
 
     /// <summary>Where the target has no second writer, rows and the ends of tables go through one session by turns.</summary>

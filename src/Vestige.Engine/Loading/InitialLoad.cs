@@ -2,9 +2,11 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Loading;
 
@@ -13,7 +15,7 @@ namespace Vestige.Engine.Loading;
 /// written and its keys are built. An interrupted load goes on from a snapshot of its own: with the ranges that were not
 /// finished, where source and target still have what was; else with the tables that were not.
 /// </summary>
-internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, Capture capture, CrossingDefinition definition, TimeProvider clock)
+internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, Capture capture, CrossingTreatment treating, TimeProvider clock)
 {
     private const int Readers = 2;
     private readonly List<LoadChunk> chunks = [];
@@ -41,16 +43,16 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             var loads = new List<TableLoad>();
             foreach (var form in forms)
             {
-                loads.Add(usable.TryGetValue(form.Schema.Name, out var rest) ? GoOn(form, rest) : await BeginAsync(snapshot, form, cancellation));
+                loads.Add(usable.TryGetValue(form.Name, out var rest) ? GoOn(form, rest) : await BeginAsync(snapshot, form, cancellation));
             }
 
-            var fresh = forms.Where(form => !usable.ContainsKey(form.Schema.Name)).ToList();
+            var fresh = loads.Where(load => !usable.ContainsKey(load.Table.Name)).ToList();
             await CheckAsync(fresh, cancellation);
             GoneOn = usable.Count;
             StartedAt = clock.GetUtcNow();
             Tables = loads;
             await PrepareAsync(fresh, identity, first && usable.Count == 0, cancellation);
-            await new ChunkCopy(snapshot, target, session, Readers, clock).RunAsync(chunks, cancellation);
+            await new ChunkCopy(new ChunkReader(snapshot, target, treating.Build), Position, session, Readers, clock).RunAsync(chunks, cancellation);
             return Position;
         }
         catch (PortException exception) when (rests.Count > 0 && !exception.Transient && exception is not PlaceLostException)
@@ -64,19 +66,19 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         }
     }
 
-    /// <summary>What is left of the tables whose load was interrupted and can go on.</summary>
-    private async Task<Dictionary<TableName, Rest>> RestsAsync(ISourceSnapshot snapshot, List<TableDescription> forms, LogIdentity identity, CancellationToken cancellation)
+    /// <summary>What is left of the tables whose load was interrupted and can go on: where every row crosses, in its own place.</summary>
+    private async Task<Dictionary<TableName, Rest>> RestsAsync(ISourceSnapshot snapshot, List<LoadForm> forms, LogIdentity identity, CancellationToken cancellation)
     {
         var parts = session.Progress.Identity == identity
             ? session.Progress.Tables.Where(table => table.Part is { Done.Count: > 0 } part && part.Since >= capture.Spool.Begin).ToDictionary(table => table.Table, table => table.Part!)
             : [];
         var rests = new Dictionary<TableName, Rest>();
-        foreach (var form in forms)
+        foreach (var form in forms.Where(form => form.Treatment.PassesAll))
         {
-            if (parts.TryGetValue(form.Schema.Name, out var part)
-                && await snapshot.CutRestAsync(form.Schema, part, ChunkCount.For(form.EstimatedRows), cancellation) is { } ranges)
+            if (parts.TryGetValue(form.Name, out var part)
+                && await snapshot.CutRestAsync(form.Treatment.Source, part, ChunkCount.For(form.EstimatedRows), cancellation) is { } ranges)
             {
-                rests.Add(form.Schema.Name, new Rest(part, ranges));
+                rests.Add(form.Name, new Rest(part, ranges));
             }
         }
 
@@ -84,55 +86,57 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
     }
 
     /// <summary>Builds the keys by which rows are found, and takes away what is gone since. Returns those that can go on.</summary>
-    private async Task<Dictionary<TableName, Rest>> MakeReadyAsync(List<TableDescription> forms, Dictionary<TableName, Rest> rests, CancellationToken cancellation)
+    private async Task<Dictionary<TableName, Rest>> MakeReadyAsync(List<LoadForm> forms, Dictionary<TableName, Rest> rests, CancellationToken cancellation)
     {
         if (rests.Count == 0)
         {
             return rests;
         }
 
-        foreach (var form in forms.Where(form => rests.ContainsKey(form.Schema.Name)))
+        foreach (var form in forms.Where(form => rests.ContainsKey(form.Name)))
         {
-            await session.BuildPrimaryKeyAsync(form.Schema, cancellation);
+            await session.BuildPrimaryKeyAsync(form.Targets[0], cancellation);
         }
 
-        var changed = await new StaleRows(capture, session).ClearAsync(rests.ToDictionary(pair => pair.Key, pair => pair.Value.Part), Position, cancellation);
+        var changed = await new StaleRows(capture, session, treating).ClearAsync(rests.ToDictionary(pair => pair.Key, pair => pair.Value.Part), Position, cancellation);
         return rests.Where(pair => !changed.Contains(pair.Key)).ToDictionary();
     }
 
-    private TableLoad GoOn(TableDescription form, Rest rest)
+    private TableLoad GoOn(LoadForm form, Rest rest)
     {
-        var load = new TableLoad(form.Schema, form.EstimatedRows, rest.Ranges.Count, rest.Part);
+        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, rest.Ranges.Count, rest.Part);
         var unread = Math.Max(1, rest.Ranges.Count(range => range.ChangedSince is null));
         var cost = Math.Max(1.0, (double)Math.Max(0, form.EstimatedRows - rest.Part.Rows) / unread);
         chunks.AddRange(rest.Ranges.Select(range => new LoadChunk(load, range, cost, merges: true)));
         return load;
     }
 
-    private async Task<TableLoad> BeginAsync(ISourceSnapshot snapshot, TableDescription form, CancellationToken cancellation)
+    private async Task<TableLoad> BeginAsync(ISourceSnapshot snapshot, LoadForm form, CancellationToken cancellation)
     {
-        var ranges = await snapshot.CutAsync(form.Schema, ChunkCount.For(form.EstimatedRows), cancellation);
-        var mark = ranges.Count > 1 ? await snapshot.MarkAsync(form.Schema, cancellation) : null;
-        var load = new TableLoad(form.Schema, form.EstimatedRows, ranges.Count, mark is null ? null : new LoadPart(mark, Position, 0, []));
+        var table = form.Treatment.Source;
+        var ranges = await snapshot.CutAsync(table, ChunkCount.For(form.EstimatedRows), cancellation);
+        var mark = ranges.Count > 1 && form.Treatment.PassesAll ? await snapshot.MarkAsync(table, cancellation) : null;
+        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, ranges.Count, mark is null ? null : new LoadPart(mark, Position, 0, []));
         var cost = Math.Max(1.0, (double)form.EstimatedRows / ranges.Count);
         chunks.AddRange(ranges.Select(range => new LoadChunk(load, new RowRange(range), cost, merges: false)));
         return load;
     }
 
     /// <summary>What could not be gone on with begins again the next time, instead of failing in the same way for ever.</summary>
-    private async Task ForgetAsync(IEnumerable<TableName> tables, CancellationToken cancellation)
+    private async Task ForgetAsync(IReadOnlyCollection<TableName> tables, CancellationToken cancellation)
     {
+        var forgotten = session.Progress.Tables.Where(table => tables.Contains(table.Table)).Select(table => table with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null });
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(new ProgressUpdate(null, [.. tables.Select(table => new TableProgress(table, Loaded: false, LogPosition.Zero))]), cancellation);
+        await transaction.CommitAsync(new ProgressUpdate(null, [.. forgotten]), cancellation);
     }
 
-    private async Task<List<TableDescription>> FormsAsync(ISourceSnapshot snapshot, IReadOnlyList<TableName> names, CancellationToken cancellation)
+    private async Task<List<LoadForm>> FormsAsync(ISourceSnapshot snapshot, IReadOnlyList<TableName> names, CancellationToken cancellation)
     {
         var there = (await snapshot.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name);
-        var forms = new List<TableDescription>();
+        var treatments = new List<TableTreatment>();
         foreach (var name in names)
         {
-            if (!there.TryGetValue(name, out var form) || !form.CrossesAs(definition.AppliedAs(name)))
+            if (!there.TryGetValue(name, out var form) || !form.CrossesAs(treating.Definition.AppliedAs(name)))
             {
                 throw new PortException(form is null ? $"The source has no table {name}." : $"{name} cannot cross: {form.Reason}")
                 {
@@ -140,7 +144,15 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
                 };
             }
 
-            forms.Add(form with { Schema = form.StructureAs(definition.AppliedAs(name)) });
+            treatments.Add(treating.Build(form.Schema));
+        }
+
+        var structure = target.StructureOf(treatments).Tables;
+        var forms = new List<LoadForm>();
+        foreach (var treatment in treatments)
+        {
+            var first = forms.Sum(form => form.Targets.Count);
+            forms.Add(new LoadForm(treatment, [.. structure.Skip(first).Take(treatment.Tables.Count)], there[treatment.Source.Name].EstimatedRows));
         }
 
         return forms;
@@ -150,38 +162,43 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
     /// A table that the target does not know as this crossing's own is checked once more before it is emptied: the target may
     /// be another one than at the start, or somebody may have removed the progress from it.
     /// </summary>
-    private async Task CheckAsync(List<TableDescription> forms, CancellationToken cancellation)
+    private async Task CheckAsync(List<TableLoad> loads, CancellationToken cancellation)
     {
         var begun = session.Progress.Tables.Select(progress => progress.Table).ToHashSet();
-        var fresh = forms.Select(form => form.Schema).Where(form => !begun.Contains(form.Name)).ToList();
+        var fresh = loads.Where(load => !begun.Contains(load.Table.Name)).SelectMany(load => load.Targets).ToList();
         if (fresh.Count == 0)
         {
             return;
         }
 
-        var lines = await target.CheckTargetAsync(fresh, definition.Existing == ExistingRows.Empty, begun, cancellation);
+        var lines = await target.CheckTargetAsync(fresh, treating.Definition.Existing == ExistingRows.Empty, treating.OwnTables(session.Progress), cancellation);
         if (lines.FirstOrDefault(line => !line.Ok) is { } wrong)
         {
             throw new PortException($"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was changed there.") { Mend = wrong.Mend };
         }
     }
 
-    /// <summary>Makes the tables empty and of the source's form, and writes down that they are begun.</summary>
-    private async Task PrepareAsync(List<TableDescription> forms, LogIdentity identity, bool first, CancellationToken cancellation)
+    /// <summary>Makes the tables empty and of the wanted form, and writes down that they are begun.</summary>
+    private async Task PrepareAsync(List<TableLoad> loads, LogIdentity identity, bool first, CancellationToken cancellation)
     {
         var begun = session.Progress.Tables.Select(progress => progress.Table).ToHashSet();
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CreateTablesAsync([.. forms.Select(form => form.Schema).Where(form => !begun.Contains(form.Name))], replace: false, cancellation);
-        await transaction.CreateTablesAsync([.. forms.Select(form => form.Schema).Where(form => begun.Contains(form.Name))], replace: true, cancellation);
-        foreach (var form in forms)
+        await transaction.CreateTablesAsync([.. loads.Where(load => !begun.Contains(load.Table.Name)).SelectMany(load => load.Targets)], replace: false, cancellation);
+        await transaction.CreateTablesAsync([.. loads.Where(load => begun.Contains(load.Table.Name)).SelectMany(load => load.Targets)], replace: true, cancellation);
+        foreach (var table in loads.SelectMany(load => load.Targets))
         {
-            await transaction.EmptyAsync(form.Schema, cancellation);
+            await transaction.EmptyAsync(table, cancellation);
         }
 
-        var tables = forms.Select(form => new TableProgress(form.Schema.Name, Loaded: false, LogPosition.Zero)).ToList();
-        await transaction.CommitAsync(new ProgressUpdate(null, tables, identity, Restart: first), cancellation);
+        await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: false, LogPosition.Zero))], identity, Restart: first), cancellation);
     }
 
-    /// <summary>What an interrupted load of a table left.</summary>
+    /// <summary>What of an interrupted load of a table is left.</summary>
     private sealed record Rest(LoadPart Part, IReadOnlyList<RowRange> Ranges);
+
+    /// <summary>A table as of the snapshot, and what it is on the target.</summary>
+    private sealed record LoadForm(TableTreatment Treatment, IReadOnlyList<TableSchema> Targets, long EstimatedRows)
+    {
+        public TableName Name => Treatment.Source.Name;
+    }
 }

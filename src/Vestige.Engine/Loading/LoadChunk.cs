@@ -20,7 +20,7 @@ internal sealed class LoadChunk(TableLoad load, RowRange range, double cost, boo
 
     public bool Merges => merges;
 
-    /// <summary>Rows written and committed.</summary>
+    /// <summary>Rows done with: written and committed, or left out.</summary>
     public long Rows => Interlocked.Read(ref rows);
 
     /// <summary>A block was read and is on its way. Called before the end of the chunk is told.</summary>
@@ -32,6 +32,13 @@ internal sealed class LoadChunk(TableLoad load, RowRange range, double cost, boo
         Interlocked.Add(ref rows, count);
         load.Wrote(count);
         return Interlocked.Decrement(ref open) == 0;
+    }
+
+    /// <summary>Rows that do not cross.</summary>
+    public void LeftOut(long count)
+    {
+        Interlocked.Add(ref rows, count);
+        load.Wrote(count);
     }
 
     /// <summary>It was read to its end; true when all its rows are written as well.</summary>

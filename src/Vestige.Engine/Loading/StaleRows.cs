@@ -3,9 +3,11 @@ using Vestige.Core.Folding;
 using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
+using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Loading;
 
@@ -14,7 +16,7 @@ namespace Vestige.Engine.Loading;
 /// came back with such a key, and rows that only changed, are read again from the new snapshot; so nothing but deletes need
 /// be taken from the log.
 /// </summary>
-internal sealed class StaleRows(Capture capture, ITargetSession session)
+internal sealed class StaleRows(Capture capture, ITargetSession session, CrossingTreatment treating)
 {
     private const int ReadBytes = 4 << 20;
     private readonly Dictionary<TableSchema, Dictionary<RowKey, Row>> gone = new(ReferenceEqualityComparer.Instance);
@@ -83,6 +85,17 @@ internal sealed class StaleRows(Capture capture, ITargetSession session)
         rows.TryAdd(key, change.Before);
     }
 
+    private static List<FoldedRow> Treated(TableTreatment treatment, IEnumerable<Row> rows)
+    {
+        var made = new List<TreatedChange>();
+        foreach (var row in rows)
+        {
+            treatment.Treat(new RowChange(ChangeKind.Delete, 0, row, default), DateTimeOffset.UnixEpoch, made);
+        }
+
+        return [.. made.Select(treated => new FoldedRow(ChangeKind.Delete, treated.Change.Before, default))];
+    }
+
     private async Task DeleteAsync(CancellationToken cancellation)
     {
         if (gone.Count == 0)
@@ -93,7 +106,8 @@ internal sealed class StaleRows(Capture capture, ITargetSession session)
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
         foreach (var (form, rows) in gone)
         {
-            await transaction.ApplyAsync([new FoldedTable(form, EmptiedFirst: false, [.. rows.Values.Select(row => new FoldedRow(ChangeKind.Delete, row, default))])], cancellation);
+            var treatment = treating.Build(form);
+            await transaction.ApplyAsync([new FoldedTable(treatment.Tables[0].Form, EmptiedFirst: false, Treated(treatment, rows.Values))], cancellation);
         }
 
         await transaction.CommitAsync(ProgressUpdate.None, cancellation);

@@ -1,34 +1,46 @@
 using Vestige.Core.Loading;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
+using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Loading;
 
 /// <summary>The load of one table, while it goes on and after. Safe for several threads.</summary>
-/// <param name="table">Its form.</param>
+/// <param name="treatment">What happens to its rows.</param>
+/// <param name="targets">The forms of the target's tables, with all that belongs to them, in the order of the treatment's.</param>
 /// <param name="estimatedRows">Rows in the snapshot, as estimated or counted there.</param>
 /// <param name="chunks">In how many chunks it is read.</param>
 /// <param name="part">What a later load would need to go on; null where it would begin again.</param>
-public sealed class TableLoad(TableSchema table, long estimatedRows, int chunks, LoadPart? part = null)
+public sealed class TableLoad(TableTreatment treatment, IReadOnlyList<TableSchema> targets, long estimatedRows, int chunks, LoadPart? part = null)
 {
     private readonly Lock gate = new();
     private long rows = part?.Rows ?? 0;
     private int open = chunks;
     private LoadPart? part = part;
 
-    public TableSchema Table => table;
+    /// <summary>The source's table.</summary>
+    public TableSchema Table => treatment.Source;
+
+    public IReadOnlyList<TableSchema> Targets => targets;
 
     public long EstimatedRows => estimatedRows;
 
-    /// <summary>Rows written and committed, those of an interrupted load before this one among them.</summary>
+    /// <summary>Rows read and done with, those of an interrupted load before this one among them.</summary>
     public long Rows => Interlocked.Read(ref rows);
 
     /// <summary>All its rows are written.</summary>
     public bool Done => Volatile.Read(ref open) == 0;
 
+    internal TableTreatment Treatment => treatment;
+
     internal void Wrote(long count) => Interlocked.Add(ref rows, count);
 
     /// <summary>All rows of one chunk are written; true when it was the last.</summary>
     internal bool EndChunk() => Interlocked.Decrement(ref open) == 0;
+
+    /// <summary>The progress to be kept with the target.</summary>
+    internal TableProgress Progress(bool loaded, Core.Positions.LogPosition position, LoadPart? remembered = null) =>
+        new(Table.Name, loaded, position, Part: remembered, Into: TableProgress.NamesOf(targets.Select(target => target.Name)));
 
     /// <summary>What to remember when a chunk is done; null when there is nothing, for the table begins again or is done as a whole.</summary>
     internal LoadPart? Remember(LoadChunk chunk)

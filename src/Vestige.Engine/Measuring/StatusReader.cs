@@ -8,6 +8,7 @@ using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Supervision;
+using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Measuring;
 
@@ -163,7 +164,8 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
 
     private List<TableStatus> Tables(CrossingEntry entry, TargetProgress progress, CrossingState state, InitialLoad? load)
     {
-        var target = connections.Target(entry.Stored.Definition.Target);
+        var definition = entry.Stored.Definition;
+        var target = connections.Target(definition.Target);
         var known = progress.Tables;
         var loads = load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
         return [.. known.Select(table => table.Table).Union(loads.Keys).Order().Select(name =>
@@ -172,7 +174,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             var loading = loads.GetValueOrDefault(name);
             return new TableStatus(
                 name,
-                target.NameFor(name),
+                CrossingTreatment.TargetsOf(definition, target, name),
                 TableStateOf(table, loading, state),
                 table?.HeldCause,
                 loading?.Rows ?? 0,

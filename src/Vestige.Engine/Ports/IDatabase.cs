@@ -1,6 +1,7 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 
 namespace Vestige.Engine.Ports;
 
@@ -9,6 +10,9 @@ public interface IDatabase
 {
     /// <summary>The kind of engine; rows pass as they are only between databases of the same one.</summary>
     string Engine { get; }
+
+    /// <summary>What its types mean to treatments.</summary>
+    IEngineTypes Types { get; }
 
     /// <summary>A text that is the same for every way of reaching one database, and for no other.</summary>
     Task<string> WhoAsync(CancellationToken cancellation);

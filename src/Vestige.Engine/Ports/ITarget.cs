@@ -1,5 +1,6 @@
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 
 namespace Vestige.Engine.Ports;
 
@@ -9,13 +10,19 @@ public interface ITarget : IDatabase
     /// <summary>The engines' own forms of rows that it takes as they are when loading.</summary>
     IReadOnlySet<string> TakenForms { get; }
 
-    /// <summary>The name that a source's table gets here.</summary>
+    /// <summary>The name that a source's table gets here if nothing else is said.</summary>
     TableName NameFor(TableName source);
 
-    /// <summary>The statements that would create these tables, as they would run.</summary>
+    /// <summary>
+    /// The forms that the tables of some treatments get here, in their order, with keys, indexes and the references among them.
+    /// The treatments were made from forms as a source of this engine has them in its catalogue.
+    /// </summary>
+    TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments);
+
+    /// <summary>The statements that would create these tables, as they would run; forms as <see cref="StructureOf"/> gives them.</summary>
     IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables);
 
-    /// <summary>What must hold so that these tables can be written. Tables in <paramref name="begun"/> are this crossing's own.</summary>
+    /// <summary>What must hold so that these tables of its own can be written. Those in <paramref name="begun"/> are this crossing's own.</summary>
     Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
         IReadOnlyList<TableSchema> tables,
         bool emptyExisting,

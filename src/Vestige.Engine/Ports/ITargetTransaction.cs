@@ -20,7 +20,7 @@ public interface ITargetTransaction : IAsyncDisposable
     Task MergeAsync(TableSchema table, RowBlock block, CancellationToken cancellation);
 
     /// <summary>
-    /// Applies net effects and returns, by table, what was met against expectation. A table's <see cref="TableSchema.Name"/> is the source's. Throws
+    /// Applies net effects and returns, by table, what was met against expectation. Throws
     /// <see cref="Faults.RowRefusedException"/> when a row is not taken; the transaction can then only be disposed.
     /// </summary>
     Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation);

@@ -10,15 +10,11 @@ namespace Vestige.Engine.Ports;
 /// <param name="Reason">Why it cannot cross; null when it can.</param>
 /// <param name="PartOf">The partitioned table that it is a part of, the topmost; null when it stands for itself.</param>
 /// <param name="InsertsCross">Whether it can cross at least when only its inserts are wanted.</param>
-public sealed record TableDescription(TableSchema Schema, long EstimatedRows, long? Bytes, string? Reason, TableName? PartOf = null, bool InsertsCross = false)
+/// <param name="WholeRowsLogged">Whether the log tells of each change the whole row as it was before.</param>
+public sealed record TableDescription(TableSchema Schema, long EstimatedRows, long? Bytes, string? Reason, TableName? PartOf = null, bool InsertsCross = false, bool WholeRowsLogged = true)
 {
     public bool Crosses => Reason is null;
 
     /// <summary>Whether it can cross when its changes are applied like that.</summary>
     public bool CrossesAs(ApplyMode mode) => Crosses || (InsertsCross && mode == ApplyMode.InsertOnly);
-
-    /// <summary>Its form as the target gets it: where only inserts come, rows stay whose parents have gone, so it refers to nothing.</summary>
-    public TableSchema StructureAs(ApplyMode mode) => mode == ApplyMode.InsertOnly
-        ? Schema with { ForeignKeys = [], Parts = [.. Schema.Parts.Where(part => part.Stage != PartStage.Reference)] }
-        : Schema;
 }

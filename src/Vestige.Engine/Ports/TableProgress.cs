@@ -5,12 +5,17 @@ using Vestige.Core.Schemas;
 namespace Vestige.Engine.Ports;
 
 /// <summary>How far one table of a crossing is, as kept on the target beside its rows.</summary>
-/// <param name="Table">The table.</param>
+/// <param name="Table">The source's table.</param>
 /// <param name="Loaded">Its initial load is complete.</param>
 /// <param name="Position">Loaded as of here; changes up to it are in the rows already.</param>
 /// <param name="HeldCause">Why nothing is applied to it any more; null when it is not held.</param>
 /// <param name="Part">What of an interrupted load is there; null when there is nothing to go on with.</param>
-public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null, LoadPart? Part = null)
+/// <param name="Into">The target's tables that it goes into, one a line; null where it is the one that the target names by itself.</param>
+public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null, LoadPart? Part = null, string? Into = null)
 {
+    /// <summary>The target's tables as kept with the progress.</summary>
+    public static string NamesOf(IEnumerable<TableName> tables) => string.Join('\n', tables);
+
+
     public bool Held => HeldCause is not null;
 }

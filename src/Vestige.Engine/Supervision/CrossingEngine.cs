@@ -2,6 +2,7 @@ using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
@@ -32,6 +33,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         IConnections connections,
         IControlStore store,
         ISpoolCipher cipher,
+        IMaskKeys keys,
         EngineOptions options,
         TimeProvider clock,
         Random random,
@@ -43,8 +45,8 @@ public sealed class CrossingEngine : IAsyncDisposable
         this.clock = clock;
         Events = new EventLog(store, clock, logger);
         captures = new Captures(connections, cipher, options, Events, clock, random, logger);
-        planner = new CrossingPlanner(connections, clock);
-        opener = new CrossingOpener(connections, store, book, captures, Events, clock, random, logger);
+        planner = new CrossingPlanner(connections, keys, clock);
+        opener = new CrossingOpener(connections, store, keys, book, captures, Events, clock, random, logger);
         sampler = new CrossingSampler(connections, book, captures, opener, clock, logger);
     }
 
@@ -245,7 +247,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         return [.. progress.Tables
             .Where(table => tables.Count == 0 || tables.Contains(table.Table))
-            .Select(table => new TableProgress(table.Table, Loaded: false, LogPosition.Zero))];
+            .Select(table => table with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null })];
     }
 
     private static string Words(StopManner manner) => manner switch

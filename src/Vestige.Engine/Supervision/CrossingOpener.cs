@@ -1,5 +1,6 @@
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
@@ -11,6 +12,7 @@ namespace Vestige.Engine.Supervision;
 internal sealed class CrossingOpener(
     IConnections connections,
     IControlStore store,
+    IMaskKeys keys,
     CrossingBook book,
     Captures captures,
     EventLog events,
@@ -90,6 +92,7 @@ internal sealed class CrossingOpener(
             definition,
             connections.Source(definition.Source),
             connections.Target(definition.Target),
+            keys,
             capture,
             entry.Meter,
             store,

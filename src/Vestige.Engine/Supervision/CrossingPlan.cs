@@ -1,5 +1,6 @@
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 
 namespace Vestige.Engine.Supervision;
 
@@ -7,20 +8,28 @@ namespace Vestige.Engine.Supervision;
 /// <param name="Tables">The tables that would cross.</param>
 /// <param name="LeftOut">Tables that the rules take and that cannot cross, with the reason.</param>
 /// <param name="Statements">What would be run on the target first.</param>
+/// <param name="NotMade">What of the source's structure is not made on the target, each with the reason.</param>
 /// <param name="Rows">Rows to load, as estimated.</param>
 /// <param name="Estimate">How long the load would take.</param>
 /// <param name="RowsPerSecond">The rate the estimate rests on.</param>
 /// <param name="Measured">Whether that rate was measured by a load to this target.</param>
 /// <param name="Lines">Everything that must hold.</param>
+/// <param name="Problems">What is wrong with the treatment, by field of the definition; told in the lines as well.</param>
 public sealed record CrossingPlan(
     IReadOnlyList<PlannedTable> Tables,
     IReadOnlyList<PlannedTable> LeftOut,
     IReadOnlyList<string> Statements,
+    IReadOnlyList<string> NotMade,
     long Rows,
     TimeSpan Estimate,
     double RowsPerSecond,
     bool Measured,
-    IReadOnlyList<ReadinessLine> Lines)
+    IReadOnlyList<ReadinessLine> Lines,
+    IReadOnlyList<TreatmentProblem> Problems)
 {
+    /// <summary>A plan that comes to nothing, for the systems cannot be looked into or do not go together.</summary>
+    internal static CrossingPlan Refused((double PerSecond, bool Measured) rate, IReadOnlyList<ReadinessLine> lines) =>
+        new([], [], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines, []);
+
     public bool Ready => Lines.All(line => line.Ok);
 }

@@ -3,13 +3,15 @@ using Vestige.Core.Loading;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Works out what a start would do, and checks whether it can. Reads only.</summary>
-internal sealed class CrossingPlanner(IConnections connections, TimeProvider clock)
+internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, TimeProvider clock)
 {
     private const int Readers = 2;
 
@@ -20,19 +22,19 @@ internal sealed class CrossingPlanner(IConnections connections, TimeProvider clo
         var lines = new List<ReadinessLine>();
         if (!await ReachAsync(lines, $"source {definition.Source}", source, cancellation) || !await ReachAsync(lines, $"target {definition.Target}", target, cancellation))
         {
-            return new CrossingPlan([], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines);
+            return CrossingPlan.Refused(rate, lines);
         }
 
         if (source.Engine != target.Engine)
         {
             lines.Add(new ReadinessLine("engines", false, $"rows of {source.Engine} into {target.Engine}", "two databases of one engine", "Choose a target of the same engine; rows are not converted yet.", TimeSpan.Zero));
-            return new CrossingPlan([], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines);
+            return CrossingPlan.Refused(rate, lines);
         }
 
         if (await source.WhoAsync(cancellation) == await target.WhoAsync(cancellation))
         {
             lines.Add(new ReadinessLine("two databases", false, $"{definition.Source} and {definition.Target} are the same database", "another database as the target", "Choose another target.", TimeSpan.Zero));
-            return new CrossingPlan([], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines);
+            return CrossingPlan.Refused(rate, lines);
         }
 
         var there = await source.ReadTablesAsync(cancellation);
@@ -45,22 +47,24 @@ internal sealed class CrossingPlanner(IConnections connections, TimeProvider clo
         lines.AddRange(InsertOnlyLine([.. crossing.Where(table => definition.AppliedAs(table.Schema.Name) == ApplyMode.InsertOnly)]));
         lines.AddRange(within.GroupBy(pair => pair.Whole, pair => pair.Part).Select(WithinLine));
         lines.AddRange(MissingLines(definition, there));
+        var treating = new CrossingTreatment(definition, source, target, keys);
+        var treated = new TreatedTables(treating, source.Types, crossing);
+        lines.AddRange(treated.Lines);
         lines.AddRange(await source.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
-        lines.AddRange(await target.CheckTargetAsync(
-            [.. crossing.Select(table => table.StructureAs(definition.AppliedAs(table.Schema.Name)))],
-            definition.Existing == ExistingRows.Empty,
-            progress.Tables.Select(table => table.Table).ToHashSet(),
-            cancellation));
+        var structure = target.StructureOf(treated.Treatments);
+        lines.AddRange(await target.CheckTargetAsync(structure.Tables, definition.Existing == ExistingRows.Empty, treating.OwnTables(progress), cancellation));
         var rows = crossing.Sum(table => table.EstimatedRows);
         return new CrossingPlan(
-            [.. crossing.Select(table => Planned(target, table))],
-            [.. taken.Where(table => !Crosses(definition, table)).Select(table => Planned(target, table))],
-            target.StructureFor([.. crossing.Select(table => table.StructureAs(definition.AppliedAs(table.Schema.Name)))]),
+            [.. crossing.Select(table => Planned(treating, table))],
+            [.. taken.Where(table => !Crosses(definition, table)).Select(table => Planned(treating, table))],
+            target.StructureFor(structure.Tables),
+            structure.NotMade,
             rows,
             Estimate(crossing, rate.PerSecond),
             rate.PerSecond,
             rate.Measured,
-            lines);
+            lines,
+            treated.Problems);
     }
 
     /// <summary>One writer takes all rows, so the finish is the sum; cutting the reads only keeps it busy.</summary>
@@ -89,8 +93,8 @@ internal sealed class CrossingPlanner(IConnections connections, TimeProvider clo
         }
     }
 
-    private static PlannedTable Planned(ITarget target, TableDescription table) =>
-        new(table.Schema.Name, target.NameFor(table.Schema.Name), table.EstimatedRows, table.Reason);
+    private static PlannedTable Planned(CrossingTreatment treating, TableDescription table) =>
+        new(table.Schema.Name, treating.TargetsOf(table.Schema.Name), table.EstimatedRows, table.Reason);
 
     private static ReadinessLine TablesLine(CrossingDefinition definition, int taken) => new(
         "tables",

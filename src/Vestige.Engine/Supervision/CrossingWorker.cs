@@ -4,6 +4,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
@@ -12,6 +13,7 @@ using Vestige.Engine.Loading;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
+using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Supervision;
 
@@ -25,6 +27,7 @@ public sealed class CrossingWorker
     private const int BatchBytes = 4 << 20;
     private static readonly TimeSpan ProveEvery = TimeSpan.FromSeconds(10);
     private readonly CrossingDefinition definition;
+    private readonly CrossingTreatment treating;
     private readonly ISource source;
     private readonly ITarget target;
     private readonly Capture capture;
@@ -40,6 +43,7 @@ public sealed class CrossingWorker
         CrossingDefinition definition,
         ISource source,
         ITarget target,
+        IMaskKeys keys,
         Capture capture,
         CrossingMeter meter,
         IControlStore store,
@@ -49,6 +53,7 @@ public sealed class CrossingWorker
         ILogger logger)
     {
         this.definition = definition;
+        treating = new CrossingTreatment(definition, source, target, keys);
         this.source = source;
         this.target = target;
         this.capture = capture;
@@ -146,7 +151,8 @@ public sealed class CrossingWorker
     {
         var chosen = wanted.ToHashSet();
         var there = await source.ReadTablesAsync(cancellation);
-        await session.BuildReferencesAsync([.. there.Where(table => chosen.Contains(table.Schema.Name)).Select(table => table.StructureAs(definition.AppliedAs(table.Schema.Name)))], cancellation);
+        var treatments = there.Where(table => chosen.Contains(table.Schema.Name)).Select(table => treating.Build(table.Schema)).ToList();
+        await session.BuildReferencesAsync(target.StructureOf(treatments).Tables, cancellation);
     }
 
     /// <summary>All tables are loaded: the stream begins at the lowest of their positions.</summary>
@@ -199,7 +205,7 @@ public sealed class CrossingWorker
     {
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
         var first = session.Progress.Position is null;
-        var loading = new InitialLoad(source, target, session, capture, definition, clock);
+        var loading = new InitialLoad(source, target, session, capture, treating, clock);
         state.Loads(loading);
         works();
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
@@ -214,7 +220,7 @@ public sealed class CrossingWorker
     private async Task FollowAsync(ITargetSession session, Action works, CancellationToken cancellation)
     {
         var spool = capture.Spool;
-        var applier = new BatchApplier(session, spool, definition, meter, clock);
+        var applier = new BatchApplier(session, spool, treating, meter, clock);
         using var gathering = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
         var (mine, router) = OpenGatherer(session.Progress);
         Task<Batch?>? next = null;
@@ -309,7 +315,7 @@ public sealed class CrossingWorker
     private (BatchGatherer Gatherer, ChangeRouter Router) OpenGatherer(TargetProgress progress)
     {
         var spool = capture.Spool;
-        var router = new ChangeRouter(spool, definition, progress.Tables.ToImmutableDictionary(table => table.Table));
+        var router = new ChangeRouter(spool, treating, progress.Tables.ToImmutableDictionary(table => table.Table));
         var mine = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value), router, clock, BatchBytes) { Idle = meter.Idle };
         state.Follows(mine);
         return (mine, router);

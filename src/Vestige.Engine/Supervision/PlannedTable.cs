@@ -3,4 +3,8 @@ using Vestige.Core.Schemas;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>A table as a plan sees it.</summary>
-public sealed record PlannedTable(TableName Source, TableName Target, long Rows, string? Reason);
+/// <param name="Source">The source's table.</param>
+/// <param name="Into">The target's tables that its rows go into.</param>
+/// <param name="Rows">Its rows, as estimated.</param>
+/// <param name="Reason">Why it cannot cross; null when it can.</param>
+public sealed record PlannedTable(TableName Source, IReadOnlyList<TableName> Into, long Rows, string? Reason);

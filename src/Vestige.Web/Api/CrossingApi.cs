@@ -188,9 +188,10 @@ public static class CrossingApi
         return Results.Ok(new
         {
             ready = plan.Ready,
-            tables = plan.Tables.Select(table => new { source = table.Source.ToString(), target = table.Target.ToString(), rows = table.Rows }),
+            tables = plan.Tables.Select(table => new { source = table.Source.ToString(), target = table.Into[0].ToString(), into = table.Into.Select(into => into.ToString()), rows = table.Rows }),
             leftOut = plan.LeftOut.Select(table => new { source = table.Source.ToString(), reason = table.Reason }),
             statements = plan.Statements,
+            notMade = plan.NotMade,
             rows = plan.Rows,
             estimateSeconds = plan.Estimate.TotalSeconds,
             rowsPerSecond = plan.RowsPerSecond,

@@ -10,36 +10,14 @@ namespace Vestige.Web.Hosting;
 /// </summary>
 public sealed class SpoolCipher : ISpoolCipher
 {
-    private const int KeySize = 32;
     private const int NonceSize = 12;
     private const int TagSize = 16;
     private readonly byte[] key;
 
     public SpoolCipher(byte[] key) => this.key = key;
 
-    /// <summary>Reads the wrapped key of a data folder, making one for a new folder.</summary>
-    public static SpoolCipher Open(VestigeSettings settings, IDataProtectionProvider protection)
-    {
-        ArgumentNullException.ThrowIfNull(settings);
-        ArgumentNullException.ThrowIfNull(protection);
-        var protector = protection.CreateProtector("vestige.spool");
-        var path = Path.Combine(settings.DataFolder, "spool.key");
-        if (!File.Exists(path))
-        {
-            File.WriteAllBytes(path, protector.Protect(RandomNumberGenerator.GetBytes(KeySize)));
-        }
-
-        try
-        {
-            return new SpoolCipher(protector.Unprotect(File.ReadAllBytes(path)));
-        }
-        catch (CryptographicException exception)
-        {
-            throw new InvalidOperationException(
-                $"The spool's key in {path} cannot be unwrapped with the key ring in {settings.KeyFolder}. Restore the key ring, or start with another data folder.",
-                exception);
-        }
-    }
+    /// <summary>By the key of a data folder, made for a new folder.</summary>
+    public static SpoolCipher Open(VestigeSettings settings, IDataProtectionProvider protection) => new(WrappedKey.Open(settings, protection, "spool"));
 
     public byte[] Seal(ReadOnlySpan<byte> plain)
     {

@@ -5,6 +5,7 @@ using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
 using Vestige.SpoolFiles;
+using Vestige.Tests.Conformance;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests.Servers;
@@ -59,7 +60,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
 
     public async Task BeginAsync()
     {
-        Engine = new CrossingEngine(this, this, new NoCipher(), new EngineOptions(new()), TimeProvider.System, new Random(1), NullLogger.Instance);
+        Engine = new CrossingEngine(this, this, new NoCipher(), new NamedKeys(), new EngineOptions(new()), TimeProvider.System, new Random(1), NullLogger.Instance);
         await Engine.StartAsync(CancellationToken.None);
     }
 

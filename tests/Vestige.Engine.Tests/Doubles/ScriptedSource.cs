@@ -5,6 +5,7 @@ using Vestige.Core.Changes;
 using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Tests.Simulation;
 
@@ -59,6 +60,8 @@ public sealed class ScriptedSource : ISource
         Task.FromResult(new SourceHead(Identity, Head, LogPosition.Zero, 0, null, null, DateTimeOffset.UnixEpoch));
 
     public string Engine { get; set; } = "scripted";
+
+    public IEngineTypes Types => PlainTypes.Instance;
 
     public string Who { get; set; } = "source";
 

@@ -1,6 +1,7 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -17,6 +18,8 @@ public sealed class ScriptedTarget : ITarget
 
     public string Engine { get; set; } = "scripted";
 
+    public IEngineTypes Types => PlainTypes.Instance;
+
     public string Who { get; set; } = "target";
 
     public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(Who);
@@ -24,6 +27,8 @@ public sealed class ScriptedTarget : ITarget
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 
     public TableName NameFor(TableName source) => new("copy", source.Name);
+
+    public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) => new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form)], []);
 
     public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables) => [.. tables.Select(table => $"CREATE TABLE {table.Name.Name}")];
 

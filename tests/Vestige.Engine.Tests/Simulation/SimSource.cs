@@ -5,9 +5,11 @@ using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
+using Vestige.Engine.Tests.Doubles;
 using Xunit;
 
 namespace Vestige.Engine.Tests.Simulation;
@@ -133,6 +135,8 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     }
 
     public string Engine => "sim";
+
+    public IEngineTypes Types => PlainTypes.Instance;
 
     public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult("source");
 

@@ -3,8 +3,10 @@ using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Tests.Doubles;
 
 namespace Vestige.Engine.Tests.Simulation;
 
@@ -32,11 +34,15 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 {
     public string Engine => "sim";
 
+    public IEngineTypes Types => PlainTypes.Instance;
+
     public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult("target");
 
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 
     public TableName NameFor(TableName source) => source;
+
+    public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) => new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form)], []);
 
     public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables) => [];
 

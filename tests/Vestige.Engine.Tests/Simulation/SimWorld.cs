@@ -158,6 +158,7 @@ public sealed class SimWorld
             systems,
             new SimStore(store, faults),
             new PlainCipher(),
+            new PlainKeys(),
             new EngineOptions(new SpoolOptions(FileBytes: 2000, RecordBytes: 300, SpanBytes: 1000)),
             clock,
             new Random(Random.Next()),

@@ -1,0 +1,236 @@
+using System.Globalization;
+using System.Text.RegularExpressions;
+using Vestige.Core.Expressions;
+using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
+
+namespace Vestige.Connectors.PostgreSql.Catalogue;
+
+/// <summary>
+/// What the server's types mean to treatments. Values go from column to column in their text form, by the input rule of the
+/// wanted type (PostgreSQL manual, Data Types); where that rule changes values without an error, it is said.
+/// </summary>
+internal sealed partial class PostgreSqlTypes : IEngineTypes
+{
+    private const int NameBytes = 63;
+
+    private static readonly Dictionary<string, string> Aliases = new(StringComparer.Ordinal)
+    {
+        ["int"] = "integer",
+        ["int4"] = "integer",
+        ["int2"] = "smallint",
+        ["int8"] = "bigint",
+        ["float"] = "double precision",
+        ["float8"] = "double precision",
+        ["float4"] = "real",
+        ["bool"] = "boolean",
+        ["decimal"] = "numeric",
+        ["varchar"] = "character varying",
+        ["char"] = "character",
+        ["timestamptz"] = "timestamp with time zone",
+        ["timestamp"] = "timestamp without time zone",
+        ["timetz"] = "time with time zone",
+        ["time"] = "time without time zone",
+    };
+
+    /// <summary>Digits before the point that a whole number of a type may have.</summary>
+    private static readonly Dictionary<string, int> WholeDigits = new(StringComparer.Ordinal) { ["smallint"] = 5, ["integer"] = 10, ["bigint"] = 19 };
+
+    private PostgreSqlTypes()
+    {
+    }
+
+    public static PostgreSqlTypes Instance { get; } = new();
+
+    public bool ValuesAreText => true;
+
+    public int? LongestName => NameBytes;
+
+    public ColumnMeaning MeaningOf(Column column)
+    {
+        ArgumentNullException.ThrowIfNull(column);
+        return Cut(column.Type).Name switch
+        {
+            "smallint" or "integer" or "bigint" => new ColumnMeaning(ExpressionType.Integer),
+            "numeric" => new ColumnMeaning(ExpressionType.Decimal, MayBeAbsent: true),
+            "real" => new ColumnMeaning(ExpressionType.Real, Single: true),
+            "double precision" => new ColumnMeaning(ExpressionType.Real),
+            "text" or "character varying" => new ColumnMeaning(ExpressionType.Text, MayBeAbsent: true),
+            "character" => new ColumnMeaning(ExpressionType.Text, Padded: true, MayBeAbsent: true),
+            "boolean" => new ColumnMeaning(ExpressionType.Boolean),
+            "date" => new ColumnMeaning(ExpressionType.Date),
+            "timestamp without time zone" => new ColumnMeaning(ExpressionType.Timestamp),
+            "timestamp with time zone" => new ColumnMeaning(ExpressionType.Instant),
+            "bytea" => new ColumnMeaning(ExpressionType.Bytes, MayBeAbsent: true),
+            _ => new ColumnMeaning(ExpressionType.Other, MayBeAbsent: true),
+        };
+    }
+
+    public string TypeFor(ExpressionType type) => type switch
+    {
+        ExpressionType.Boolean => "boolean",
+        ExpressionType.Integer => "bigint",
+        ExpressionType.Decimal => "numeric",
+        ExpressionType.Real => "double precision",
+        ExpressionType.Date => "date",
+        ExpressionType.Timestamp => "timestamp without time zone",
+        ExpressionType.Instant => "timestamp with time zone",
+        ExpressionType.Bytes => "bytea",
+        _ => "text",
+    };
+
+    public string Spelled(string type)
+    {
+        ArgumentNullException.ThrowIfNull(type);
+        var (name, modifiers, array) = Cut(type);
+        var inside = modifiers.Count == 0 ? "" : $"({string.Join(',', name == "numeric" && modifiers.Count == 1 ? [modifiers[0], 0] : modifiers)})";
+        if (name == "character" && modifiers.Count == 0)
+        {
+            inside = "(1)";
+        }
+
+        var zone = name.IndexOf(" with", StringComparison.Ordinal);
+        return (zone > 0 ? $"{name[..zone]}{inside}{name[zone..]}" : name + inside) + array;
+    }
+
+    public TypeChange ChangeOf(string from, string to)
+    {
+        var (one, other) = (Cut(Spelled(from)), Cut(Spelled(to)));
+        if (Spelled(from) == Spelled(to))
+        {
+            return Keeps("the same type");
+        }
+
+        if (one.Array.Length > 0 || other.Array.Length > 0)
+        {
+            return other is { Array: "", Name: "text" } ? Keeps("values stay as they are written") : Refuses($"what the server does not read as {to} is refused");
+        }
+
+        return other.Name switch
+        {
+            "text" => Keeps("values stay as they are written"),
+            "character varying" => ToVarying(one, other),
+            "character" => Changes("shorter texts are filled with blanks, and blanks at the end do not count"),
+            "smallint" or "integer" or "bigint" => ToWhole(one, other),
+            "numeric" => ToNumeric(one, other),
+            "real" or "double precision" => ToFloat(one, other),
+            "date" or "timestamp without time zone" or "timestamp with time zone" => ToTime(one, other),
+            "json" when one.Name == "jsonb" => Keeps("values stay as they are written"),
+            "jsonb" => Changes("keys are put in another order, and of equal ones only the last stays"),
+            "time without time zone" or "time with time zone" or "interval" or "money" => Changes($"the server reads texts as {to} by rules of its own, and may round or drop parts"),
+            _ => Refuses($"what the server does not read as {to} is refused"),
+        };
+    }
+
+    private static TypeChange Keeps(string words) => new(TypeOutcome.Keeps, words);
+
+    private static TypeChange Refuses(string words) => new(TypeOutcome.MayRefuse, words);
+
+    private static TypeChange Changes(string words) => new(TypeOutcome.MayChange, words);
+
+    private static TypeChange Never(string from, string to) => new(TypeOutcome.Impossible, $"no value of {from} can be read as {to}");
+
+    private static bool IsText(string name) => name is "text" or "character varying" or "character";
+
+    private static TypeChange ToVarying(TypeName from, TypeName to)
+    {
+        if (to.Modifiers.Count == 0)
+        {
+            return Keeps("values stay as they are written");
+        }
+
+        if (from.Name == "character varying" && from.Modifiers.Count == 1 && from.Modifiers[0] <= to.Modifiers[0])
+        {
+            return Keeps("it has room for more");
+        }
+
+        return IsText(from.Name) ? Changes($"blanks beyond {to.Modifiers[0]} characters are cut; a longer text is refused") : Refuses("a value whose text is longer is refused");
+    }
+
+    private static TypeChange ToWhole(TypeName from, TypeName to)
+    {
+        if (WholeDigits.TryGetValue(from.Name, out var digits))
+        {
+            return digits <= WholeDigits[to.Name] ? Keeps("every whole number fits") : Refuses("a number that is too large is refused");
+        }
+
+        return from.Name is "date" or "boolean" or "bytea" || from.Name.StartsWith("time", StringComparison.Ordinal)
+            ? Never(from.Name, to.Name)
+            : Refuses("a value that is not a whole number of that size is refused");
+    }
+
+    private static TypeChange ToNumeric(TypeName from, TypeName to)
+    {
+        if (from.Name is "date" or "boolean" or "bytea" || from.Name.StartsWith("time", StringComparison.Ordinal))
+        {
+            return Never(from.Name, to.Name);
+        }
+
+        if (to.Modifiers.Count == 0)
+        {
+            return IsText(from.Name) || from.Name is "real" or "double precision" ? Refuses("what is not a number is refused") : Keeps("every number fits");
+        }
+
+        var (precision, scale) = (to.Modifiers[0], to.Modifiers[1]);
+        if (WholeDigits.TryGetValue(from.Name, out var digits))
+        {
+            return digits <= precision - scale && scale >= 0 ? Keeps("every whole number fits") : scale < 0 ? Changes("numbers are rounded") : Refuses("a number that is too large is refused");
+        }
+
+        if (from.Name == "numeric" && from.Modifiers.Count == 2 && from.Modifiers[1] <= scale)
+        {
+            return from.Modifiers[0] - from.Modifiers[1] <= precision - scale ? Keeps("every number fits") : Refuses("a number that is too large is refused");
+        }
+
+        return Changes($"numbers are rounded to {scale} digits behind the point");
+    }
+
+    private static TypeChange ToFloat(TypeName from, TypeName to)
+    {
+        if (from.Name is "date" or "boolean" or "bytea" || from.Name.StartsWith("time", StringComparison.Ordinal))
+        {
+            return Never(from.Name, to.Name);
+        }
+
+        return from.Name switch
+        {
+            "smallint" => Keeps("every number fits"),
+            "integer" or "real" when to.Name == "double precision" => Keeps("every number fits"),
+            _ => Changes($"numbers get the nearest value of {to.Name}, with {(to.Name == "real" ? "6" : "15")} digits that are sure"),
+        };
+    }
+
+    private static TypeChange ToTime(TypeName from, TypeName to) => (from.Name, to.Name) switch
+    {
+        ("date", "timestamp without time zone") => Keeps("each day becomes its first moment"),
+        ("date", _) => Changes("each day becomes its first moment in UTC"),
+        ("timestamp without time zone", "date") or ("timestamp with time zone", "date") => Changes("the time of day is dropped"),
+        ("timestamp with time zone", "timestamp without time zone") => Changes("the zone is dropped; times are those of UTC"),
+        ("timestamp without time zone", "timestamp with time zone") => Changes("times are taken as those of UTC"),
+        (var one, var other) when one == other => Precision(to) >= Precision(from) ? Keeps("it has room for every digit") : Changes($"times are rounded to {Precision(to)} digits of a second"),
+        (var one, _) when IsText(one) => Changes("the server reads texts as times by rules of its own, and may drop a zone or a time of day"),
+        _ => Never(from.Name, to.Name),
+    };
+
+    private static int Precision(TypeName time) => time.Modifiers.Count == 1 ? time.Modifiers[0] : 6;
+
+    /// <summary>A type's name without what stands in parentheses, that, and whether it is an array.</summary>
+    private static TypeName Cut(string type)
+    {
+        var match = Form().Match(type.Trim());
+        var name = match.Groups["name"].Value.Trim();
+        var plain = Spaces().Replace(name.ToLowerInvariant(), " ");
+        var rest = match.Groups["zone"].Success ? $" {Spaces().Replace(match.Groups["zone"].Value.Trim().ToLowerInvariant(), " ")}" : "";
+        var known = rest.Length > 0 ? plain + rest : Aliases.GetValueOrDefault(plain, plain);
+        var modifiers = match.Groups["in"].Success ? match.Groups["in"].Value.Split(',').Select(part => int.Parse(part.Trim(), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture)).ToList() : [];
+        return new TypeName(name.Contains('"', StringComparison.Ordinal) ? name + rest : known, modifiers, match.Groups["array"].Value);
+    }
+
+    [GeneratedRegex(@"^(?<name>[^(\[]+?)\s*(\((?<in>\s*-?[0-9]{1,7}\s*(,\s*-?[0-9]{1,7}\s*)?)\))?(?<zone>\s+with(out)?\s+time\s+zone)?\s*(?<array>(\[\])*)$|^(?<name>.*)$", RegexOptions.CultureInvariant | RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.Singleline, matchTimeoutMilliseconds: 1000)]
+    private static partial Regex Form();
+
+    [GeneratedRegex(@"\s+", RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
+    private static partial Regex Spaces();
+
+    private readonly record struct TypeName(string Name, IReadOnlyList<int> Modifiers, string Array);
+}

@@ -1,0 +1,164 @@
+using System.Security.Cryptography;
+using System.Text;
+using Vestige.Connectors.PostgreSql.Catalogue;
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql.Targets;
+
+/// <summary>
+/// Makes out of the source's structure that of the target. A table that keeps its form and its name keeps every statement;
+/// of all others, what depends on columns that are there unchanged is written anew for their names, and the rest is told.
+/// </summary>
+internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treatments)
+{
+    private const int NameBytes = 63;
+    private readonly Dictionary<TableName, TableTreatment> bySource = treatments.ToDictionary(treatment => treatment.Source.Name);
+    private readonly List<string> notMade = [];
+
+    public TargetStructure Build()
+    {
+        var tables = treatments.SelectMany(treatment => treatment.Tables.Select(table => FormOf(treatment, table.Form))).ToList();
+        return new TargetStructure(tables, [.. notMade.Distinct()]);
+    }
+
+    private TableSchema FormOf(TableTreatment treatment, TableSchema form)
+    {
+        var source = treatment.Source;
+        var same = treatment.KeepsForm && form.Name == source.Name;
+        var parts = new List<SchemaPart>();
+        if (!same)
+        {
+            parts.Add(new SchemaPart(PartStage.Before, Quote.Name(form.Name.Schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(form.Name.Schema)}"));
+            parts.Add(new SchemaPart(PartStage.Table, form.Name.Name, CreateTableStatement.Of(form.Name, Lines(treatment, form))));
+        }
+
+        foreach (var part in source.Parts)
+        {
+            if (part.Stage == PartStage.Reference ? ReferenceOf(treatment, form, part) is { } kept : (kept = same ? part : Renamed(treatment, form, part)) is not null)
+            {
+                parts.Add(kept);
+            }
+        }
+
+        var references = parts.Where(part => part.Stage == PartStage.Reference).Select(part => new ForeignKey(part.Columns, part.References!.Value, part.ReferencedColumns)).ToList();
+        return form with { Parts = parts, ForeignKeys = references };
+    }
+
+    private IEnumerable<string> Lines(TableTreatment treatment, TableSchema form)
+    {
+        foreach (var column in form.Columns)
+        {
+            yield return CreateTableStatement.Line(column.Name, column.Type, column.Collation, column.Default, null, !column.Nullable);
+        }
+
+        foreach (var part in treatment.Source.Parts.Where(part => part.Stage == PartStage.Within))
+        {
+            if (KeepsNames(treatment, part.Columns))
+            {
+                yield return part.Text;
+            }
+            else
+            {
+                notMade.Add($"{part.Name} of {treatment.Source.Name}: a column that it reads does not cross as it is");
+            }
+        }
+    }
+
+    /// <summary>Whether all columns are there unchanged and under their own names, so that an expression of the source reads the same.</summary>
+    private static bool KeepsNames(TableTreatment treatment, IReadOnlyList<string> columns) =>
+        CarriedColumns.Unchanged(treatment, columns) is { } names && names.SequenceEqual(columns);
+
+    /// <summary>A part as it is on another table; null when it is not made, or made with the table.</summary>
+    private SchemaPart? Renamed(TableTreatment treatment, TableSchema form, SchemaPart part)
+    {
+        var source = treatment.Source;
+        switch (part.Stage)
+        {
+            case PartStage.Before:
+                return part.Columns.Count > 0 && treatment.Columns.Any(column => column.IsPassed && column.Of >= 0 && source.Columns[column.Of].Name == part.Columns[0] && source.Columns[column.Of].Type == column.Type) ? part : null;
+            case PartStage.PrimaryKey or PartStage.Key when CarriedColumns.Of(source, treatment.Columns, part.Columns) is { } columns:
+                var name = NameFor(source.Name, form.Name, part.Name);
+                var text = ListText.Replace(part.Text, 0, columns);
+                return part with { Name = name, Columns = columns, Text = text, Statement = $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}" };
+            case PartStage.Index when KeepsNames(treatment, part.Columns):
+                return Index(form, part, NameFor(source.Name, form.Name, part.Name));
+            case PartStage.Table or PartStage.Within:
+                return null;
+            default:
+                notMade.Add($"{part.Name} of {source.Name}: a column of it does not cross as it is");
+                return null;
+        }
+    }
+
+    private static SchemaPart Index(TableSchema form, SchemaPart part, string name)
+    {
+        var isConstraint = part.Text.StartsWith("EXCLUDE", StringComparison.Ordinal);
+        var unique = part.Text.StartsWith("UNIQUE USING", StringComparison.Ordinal) ? "UNIQUE " : "";
+        return part with
+        {
+            Name = name,
+            Statement = isConstraint
+                ? $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {part.Text}"
+                : $"CREATE {unique}INDEX {Quote.Name(name)} ON {Quote.Name(form.Name)}{part.Text[(unique.Length > 0 ? 6 : 0)..]}",
+        };
+    }
+
+    /// <summary>Only among the tables that cross.</summary>
+    private SchemaPart? ReferenceOf(TableTreatment treatment, TableSchema form, SchemaPart part)
+    {
+        if (!bySource.TryGetValue(part.References!.Value, out var to))
+        {
+            return null;
+        }
+
+        if (KeptReference.Of(treatment, to, part.Columns, part.ReferencedColumns, out var reason) is not { } kept)
+        {
+            notMade.Add($"{part.Name} of {treatment.Source.Name}: {reason}");
+            return null;
+        }
+
+        if (form.Name == treatment.Source.Name && kept.References == part.References && kept.Columns.SequenceEqual(part.Columns) && kept.ReferencedColumns.SequenceEqual(part.ReferencedColumns))
+        {
+            return part;
+        }
+
+        var name = NameFor(treatment.Source.Name, form.Name, part.Name);
+        var text = ListText.ReplaceReference(part.Text, kept);
+        return part with
+        {
+            Name = name,
+            References = kept.References,
+            Columns = kept.Columns,
+            ReferencedColumns = kept.ReferencedColumns,
+            Text = text,
+            Statement = $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}",
+        };
+    }
+
+    /// <summary>Names of keys and indexes are unique within a schema, so they go with the name of their table.</summary>
+    private static string NameFor(TableName source, TableName target, string name)
+    {
+        if (source.Name == target.Name)
+        {
+            return name;
+        }
+
+        var made = name.StartsWith(source.Name, StringComparison.Ordinal) ? target.Name + name[source.Name.Length..] : $"{target.Name}_{name}";
+        if (Encoding.UTF8.GetByteCount(made) <= NameBytes)
+        {
+            return made;
+        }
+
+        var mark = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(made)))[..8];
+        var kept = made;
+        while (Encoding.UTF8.GetByteCount(kept) > NameBytes - 9)
+        {
+            kept = kept[..^1];
+        }
+
+        return $"{kept}_{mark}";
+    }
+}

@@ -1,0 +1,46 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Treating;
+
+/// <summary>What a definition makes of the tables that cross between two systems. Safe for several threads; the treatments it makes are not.</summary>
+public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase source, ITarget target, IMaskKeys keys)
+{
+    public CrossingDefinition Definition => definition;
+
+    /// <summary>The treatment of a form of a table, or what is wrong with it.</summary>
+    public (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) TryBuild(TableSchema form) =>
+        TreatmentBuilder.Build(definition, form, target.NameFor, source.Types, keys);
+
+    /// <summary>The treatment of a form of a table; throws <see cref="PortException"/> when there is none.</summary>
+    public TableTreatment Build(TableSchema form)
+    {
+        ArgumentNullException.ThrowIfNull(form);
+        var (treatment, problems) = TryBuild(form);
+        return treatment ?? throw new PortException($"{form.Name} cannot be treated as the definition says: {problems[0].Found}.") { Mend = problems[0].Mend };
+    }
+
+    /// <summary>The target's tables that belong to the crossing, by what the target knows of it.</summary>
+    public IReadOnlySet<TableName> OwnTables(TargetProgress progress)
+    {
+        ArgumentNullException.ThrowIfNull(progress);
+        return progress.Tables.SelectMany(table => table.Into is { } into ? into.Split('\n').Select(TableName.Parse) : [target.NameFor(table.Table)]).ToHashSet();
+    }
+
+    /// <summary>The target's tables that a source's table goes into, as far as the definition alone tells.</summary>
+    public IReadOnlyList<TableName> TargetsOf(TableName table) => TargetsOf(definition, target, table);
+
+    /// <summary>The same, without anything else being known.</summary>
+    public static IReadOnlyList<TableName> TargetsOf(CrossingDefinition definition, ITarget target, TableName table)
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        ArgumentNullException.ThrowIfNull(target);
+        var name = table.ToString();
+        var split = definition.Treatment?.LastOrDefault(step => step.Split is not null && TablePattern.Matches(step.Tables, name))?.Split;
+        var parts = split?.Select(part => Names.Parse(part.Into)).OfType<TableName>().ToList() ?? [];
+        return parts.Count > 0 ? parts : [definition.Naming?.NameFor(table, target.NameFor(table)) ?? target.NameFor(table)];
+    }
+}

@@ -1,0 +1,102 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Readiness;
+using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Treating;
+
+/// <summary>The treatments of all tables of a crossing, and what must hold for them together.</summary>
+public sealed class TreatedTables
+{
+    private const int NamedAtMost = 8;
+    private readonly List<ReadinessLine> lines = [];
+    private readonly List<TableTreatment> treatments = [];
+    private readonly List<TreatmentProblem> problems = [];
+
+    public TreatedTables(CrossingTreatment treating, IEngineTypes types, IReadOnlyList<TableDescription> tables)
+    {
+        ArgumentNullException.ThrowIfNull(treating);
+        ArgumentNullException.ThrowIfNull(types);
+        ArgumentNullException.ThrowIfNull(tables);
+        foreach (var table in tables)
+        {
+            Take(treating, types, table);
+        }
+
+        lines.AddRange(problems.GroupBy(problem => (problem.Field, problem.Found)).Select(same => Line(same.First(), same.Count())));
+        Collisions();
+        TooLong(types.LongestName);
+        Unmatched(treating.Definition, tables);
+    }
+
+    /// <summary>One for each table without a problem, in the order of the tables.</summary>
+    public IReadOnlyList<TableTreatment> Treatments => treatments;
+
+    public IReadOnlyList<TreatmentProblem> Problems => problems;
+
+    public IReadOnlyList<ReadinessLine> Lines => lines;
+
+    private static ReadinessLine Line(TreatmentProblem problem, int tables) =>
+        new(problem.Field, false, tables > 1 ? $"{problem.Found} (and so for {tables} tables)" : problem.Found, "a treatment that can be carried out", problem.Mend, TimeSpan.Zero);
+
+    private void Take(CrossingTreatment treating, IEngineTypes types, TableDescription table)
+    {
+        var (treatment, wrong) = treating.TryBuild(table.Schema);
+        problems.AddRange(wrong);
+        if (treatment is null)
+        {
+            return;
+        }
+
+        treatments.Add(treatment);
+        if (!table.WholeRowsLogged && treatment.WholeRowsFor(types) is { Count: > 0 } columns)
+        {
+            lines.Add(new ReadinessLine(
+                $"whole rows of {table.Schema.Name}",
+                false,
+                $"of a changed row the source logs its key and what is new; the treatment reads {string.Join(", ", columns)} of the row as it was",
+                "the whole row before each change in the log",
+                $"ALTER TABLE {table.Schema.Name} REPLICA IDENTITY FULL",
+                TimeSpan.Zero));
+        }
+    }
+
+    private void Collisions()
+    {
+        foreach (var same in treatments.SelectMany(treatment => treatment.Tables.Select(table => (treatment.Source.Name, Target: table.Form.Name))).GroupBy(pair => pair.Target).Where(group => group.Count() > 1))
+        {
+            lines.Add(new ReadinessLine(
+                $"name {same.Key}",
+                false,
+                $"{string.Join(" and ", same.Select(pair => pair.Name).Take(NamedAtMost))} would be the same table on the target",
+                "a table of its own for each",
+                "Put the schema before the name, or give one of them a name of its own.",
+                TimeSpan.Zero));
+        }
+    }
+
+    private void TooLong(int? longest)
+    {
+        foreach (var name in treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form.Name).Where(name => Names.IsTooLong(name.Name, longest) || Names.IsTooLong(name.Schema, longest)))
+        {
+            lines.Add(new ReadinessLine($"name {name}", false, $"it is longer than the {longest} bytes that the target takes", "a shorter name", "Give the table a name of its own.", TimeSpan.Zero));
+        }
+    }
+
+    /// <summary>A step that concerns no table is a slip of the pen more often than not.</summary>
+    private void Unmatched(CrossingDefinition definition, IReadOnlyList<TableDescription> tables)
+    {
+        var names = tables.Select(table => table.Schema.Name.ToString()).ToList();
+        for (var i = 0; i < (definition.Treatment?.Count ?? 0); i++)
+        {
+            var pattern = definition.Treatment![i].Tables;
+            if (!names.Exists(name => TablePattern.Matches(pattern, name)))
+            {
+                var problem = new TreatmentProblem($"treatment[{i}].tables", $"'{pattern}' matches no table that crosses", "Correct the pattern, or remove the step.");
+                problems.Add(problem);
+                lines.Add(Line(problem, 1));
+            }
+        }
+    }
+}
