@@ -82,7 +82,7 @@ internal sealed record FoundTable(
             var statement = index.Statement.Replace(" ON ONLY ", " ON ", StringComparison.Ordinal);
             yield return new SchemaPart(PartStage.Index, index.Name, statement)
             {
-                Columns = index.HasExpressions ? [.. Columns.Select(column => column.Name)] : NamesOf(index.Columns),
+                Columns = ReadBy(index),
                 Text = IndexText(index),
             };
         }
@@ -108,6 +108,12 @@ internal sealed record FoundTable(
         var use = index.Statement.IndexOf(" USING ", named, StringComparison.Ordinal);
         return $"{(index.IsUnique ? "UNIQUE" : "")}{index.Statement[use..]}";
     }
+
+    /// <summary>The columns that cross of which an index is made; an expression may read all of them.</summary>
+    private List<string> ReadBy(FoundIndex index) => [.. Columns
+        .Where(column => index.HasExpressions || index.Columns.Contains(column.Number))
+        .SelectMany(column => column.Generated ? NamesOf(column.ComputedFrom) : [column.Name])
+        .Distinct()];
 
     private IReadOnlyList<string> NamesOf(IEnumerable<short> numbers) => NamesOf(numbers, Columns);
 

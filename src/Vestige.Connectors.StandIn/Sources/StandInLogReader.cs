@@ -50,6 +50,9 @@ internal sealed class StandInLogReader : ILogReader
 
         await Task.WhenAny(committed, Task.Delay(wait, cancellation));
         cancellation.ThrowIfCancellationRequested();
+
+        // Stopped while it waited: what was committed since is not read.
+        database.Drills.PassReader();
         read = Read();
         passed = LogPosition.Max(passed, read.Passed);
         return read;
