@@ -18,9 +18,9 @@ internal static class PreparationScript
         var level = await LevelAsync(connection, cancellation);
         var server = level == "logical"
             ? "-- The server writes enough into its log already (wal_level = logical)."
-            : "-- In force only after a restart of the server:\nALTER SYSTEM SET wal_level = 'logical';";
+            : "-- In force only after a restart of the server:\nALTER SYSTEM SET wal_level = 'logical';\n-- So that the server knows of it and says that it waits:\nSELECT pg_reload_conf();";
         var grants = string.Join('\n', tables.GroupBy(table => table.Schema).Select(schema =>
-            $"GRANT USAGE ON SCHEMA {Quote.Name(schema.Key)} TO {role};\n" + string.Join('\n', schema.Select(table => $"GRANT SELECT ON {Quote.Name(table)} TO {role};"))));
+            $"{Use(schema.Key, settings.User)}\n" + string.Join('\n', schema.Select(table => $"GRANT SELECT ON {Quote.Name(table)} TO {role};"))));
         var revokes = string.Join('\n', tables.Select(table => $"REVOKE SELECT ON {Quote.Name(table)} FROM {role};")
             .Concat(tables.Select(table => table.Schema).Distinct().Where(schema => schema != "public").Select(schema => $"REVOKE USAGE ON SCHEMA {Quote.Name(schema)} FROM {role};")));
         var script = $"""
@@ -65,7 +65,8 @@ internal static class PreparationScript
             Tidy($"""
             -- For writing tables into the database {settings.Database}. Run as a superuser in that database; safe to run twice.
             GRANT CREATE ON DATABASE {database} TO {role};
-            GRANT USAGE, CREATE ON SCHEMA public TO {role};
+            {Use("public", settings.User)}
+            GRANT CREATE ON SCHEMA public TO {role};
             -- Leaves triggers and references aside while rows are applied; from PostgreSQL 15 on. On older servers they fire.
             DO $$ BEGIN
               IF current_setting('server_version_num')::int >= 150000 THEN
@@ -84,6 +85,15 @@ internal static class PreparationScript
             END $$;
             """),
             NeedsRestart: false);
+    }
+
+    /// <summary>Everybody may use the schema public, unless somebody took that away; a right of the role's own would outlast the undo.</summary>
+    private static string Use(string schema, string user)
+    {
+        var grant = $"GRANT USAGE ON SCHEMA {Quote.Name(schema)} TO {Quote.Name(user)}";
+        return schema == "public"
+            ? $"DO $$ BEGIN IF NOT has_schema_privilege({Quote.Literal(user)}, 'public', 'USAGE') THEN EXECUTE {Quote.Literal(grant)}; END IF; END $$;"
+            : $"{grant};";
     }
 
     private const string Carry = """
