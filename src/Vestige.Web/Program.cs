@@ -11,6 +11,7 @@ using Vestige.Storage;
 using Vestige.Web.Api;
 using Vestige.Web.Connections;
 using Vestige.Web.Hosting;
+using Vestige.Web.Treating;
 using Vestige.Web.Live;
 
 const int ThreadsAtHand = 48;
@@ -87,6 +88,8 @@ static void Register(IServiceCollection services, VestigeSettings settings)
         Random.Shared,
         provider.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Engine")));
     services.AddSingleton<RowCounts>();
+    services.AddSingleton<Catalogues>();
+    services.AddSingleton<RowSamples>();
     services.AddSingleton<DemoSetup>();
     services.AddHostedService<EngineHost>();
     services.AddRazorPages();

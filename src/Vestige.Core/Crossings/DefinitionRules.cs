@@ -55,12 +55,9 @@ public static partial class DefinitionRules
             yield return new DefinitionProblem("target", $"'{definition.Target}' is also the source", "Choose another connection as target.");
         }
 
-        for (var i = 0; i < (definition.Apply?.Count ?? 0); i++)
+        foreach (var problem in ApplyProblems(definition).Concat(NamingProblems(definition.Naming)).Concat(TreatmentProblems(definition)))
         {
-            if (string.IsNullOrWhiteSpace(definition.Apply![i].Tables))
-            {
-                yield return new DefinitionProblem($"apply[{i}].tables", "there is no pattern", "Name the tables it is for, for example \"schema.*\".");
-            }
+            yield return problem;
         }
 
         if (definition.Tables?.Rules is not { Count: > 0 } rules)
@@ -82,6 +79,68 @@ public static partial class DefinitionRules
             yield return new DefinitionProblem("tables.rules", "no rule takes anything", "Take at least one table.");
         }
     }
+
+    private static IEnumerable<DefinitionProblem> ApplyProblems(CrossingDefinition definition)
+    {
+        for (var i = 0; i < (definition.Apply?.Count ?? 0); i++)
+        {
+            var rule = definition.Apply![i];
+            if (string.IsNullOrWhiteSpace(rule.Tables))
+            {
+                yield return NoPattern($"apply[{i}].tables");
+            }
+
+            if (rule.DeletedAt is not null && rule.As != ApplyMode.KeepDeleted)
+            {
+                yield return new DefinitionProblem($"apply[{i}].deletedAt", "deleted rows do not stay in this manner", "Remove it, or apply as keepDeleted.");
+            }
+        }
+    }
+
+    private static IEnumerable<DefinitionProblem> NamingProblems(Naming? naming)
+    {
+        for (var i = 0; i < (naming?.Schemas?.Count ?? 0); i++)
+        {
+            if (string.IsNullOrEmpty(naming!.Schemas![i].To))
+            {
+                yield return new DefinitionProblem($"naming.schemas[{i}].to", "there is no name", "Name a schema of the target.");
+            }
+        }
+
+        for (var i = 0; i < (naming?.Tables?.Count ?? 0); i++)
+        {
+            foreach (var (field, name) in new[] { ("table", naming!.Tables![i].Table), ("to", naming.Tables[i].To) })
+            {
+                if (Treatments.Names.Parse(name) is null)
+                {
+                    yield return new DefinitionProblem($"naming.tables[{i}].{field}", $"'{name}' is not a table name", "Write schema.table.");
+                }
+            }
+        }
+    }
+
+    private static IEnumerable<DefinitionProblem> TreatmentProblems(CrossingDefinition definition)
+    {
+        for (var i = 0; i < (definition.Treatment?.Count ?? 0); i++)
+        {
+            var step = definition.Treatment![i];
+            if (string.IsNullOrWhiteSpace(step.Tables))
+            {
+                yield return NoPattern($"treatment[{i}].tables");
+            }
+
+            var set = step.Kinds.Where(kind => kind.IsSet).Select(kind => kind.Name).ToList();
+            if (set.Count != 1)
+            {
+                yield return new DefinitionProblem(
+                    $"treatment[{i}]",
+                    set.Count == 0 ? "it says nothing that is to be done" : $"it says {string.Join(" and ", set)} at once",
+                    $"Give each step exactly one of {string.Join(", ", step.Kinds.Select(kind => kind.Name))}.");
+            }
+        }
+    }
+
+    private static DefinitionProblem NoPattern(string field) => new(field, "there is no pattern", "Name the tables it is for, for example \"schema.*\".");
 
     [GeneratedRegex("^[a-z0-9][a-z0-9-]*$", RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Slug();

@@ -8,6 +8,7 @@ using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Supervision;
 
@@ -19,6 +20,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 {
     private readonly IConnections connections;
     private readonly IControlStore store;
+    private readonly IMaskKeys keys;
     private readonly EngineOptions options;
     private readonly TimeProvider clock;
     private readonly Captures captures;
@@ -41,6 +43,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         this.connections = connections;
         this.store = store;
+        this.keys = keys;
         this.options = options;
         this.clock = clock;
         Events = new EventLog(store, clock, logger);
@@ -108,6 +111,13 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
 
         await Events.OfCrossingAsync(definition.Name, EventKind.Note, entry is null ? "Defined." : "Definition changed.", by);
+    }
+
+    /// <summary>What a definition makes of rows; reaches nothing. Throws <see cref="RequestRefusedException"/> when a connection is unknown.</summary>
+    public CrossingTreatment TreatmentOf(CrossingDefinition definition)
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        return new CrossingTreatment(definition, connections.Source(definition.Source), connections.Target(definition.Target), keys);
     }
 
     /// <summary>What a start would do. Reads only.</summary>

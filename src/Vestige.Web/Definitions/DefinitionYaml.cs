@@ -36,6 +36,7 @@ public static class DefinitionYaml
         }
 
         var places = new Dictionary<string, DefinitionPlace>();
+        var values = new Dictionary<string, DefinitionPlace>();
         try
         {
             var stream = new YamlStream();
@@ -45,8 +46,8 @@ public static class DefinitionYaml
                 return Refused("document", stream.Documents.Count == 0 ? "it is empty" : "it is not one mapping", "Write name, purpose, source, target and tables, each on a line of its own.", new DefinitionPlace(1, 1));
             }
 
-            var document = JsonOf(root, "", places);
-            return new ReadDefinition(document.Deserialize<CrossingDefinition>(DefinitionJson.Options)!, [], places);
+            var document = JsonOf(root, "", places, values);
+            return new ReadDefinition(document.Deserialize<CrossingDefinition>(DefinitionJson.Options)!, [], places) { Values = values };
         }
         catch (YamlException exception)
         {
@@ -65,7 +66,7 @@ public static class DefinitionYaml
 
     private static DefinitionPlace PlaceOf(Mark mark) => new((int)mark.Line, (int)mark.Column);
 
-    private static JsonNode? JsonOf(YamlNode node, string path, Dictionary<string, DefinitionPlace> places)
+    private static JsonNode? JsonOf(YamlNode node, string path, Dictionary<string, DefinitionPlace> places, Dictionary<string, DefinitionPlace> values)
     {
         if (!node.Anchor.IsEmpty)
         {
@@ -82,14 +83,20 @@ public static class DefinitionYaml
                     var name = (key as YamlScalarNode)?.Value ?? throw new YamlException(key.Start, key.End, "A field's name is a text.");
                     var field = path.Length == 0 ? name : $"{path}.{name}";
                     places[field] = PlaceOf(key.Start);
-                    fields[name] = JsonOf(value, field, places);
+                    fields[name] = JsonOf(value, field, places, values);
                 }
 
                 return fields;
             case YamlSequenceNode sequence:
-                return new JsonArray([.. sequence.Children.Select((child, i) => JsonOf(child, $"{path}[{i}]", places))]);
+                return new JsonArray([.. sequence.Children.Select((child, i) => JsonOf(child, $"{path}[{i}]", places, values))]);
             default:
-                return Scalar((YamlScalarNode)node);
+                var scalar = (YamlScalarNode)node;
+                if (scalar.Start.Line == scalar.End.Line && scalar.Style is ScalarStyle.Plain or ScalarStyle.SingleQuoted or ScalarStyle.DoubleQuoted)
+                {
+                    values[path] = new DefinitionPlace((int)scalar.Start.Line, (int)scalar.Start.Column + (scalar.Style == ScalarStyle.Plain ? 0 : 1));
+                }
+
+                return Scalar(scalar);
         }
     }
 

@@ -1,4 +1,5 @@
 using Vestige.Core.Crossings;
+using Vestige.Core.Treatments;
 
 namespace Vestige.Web.Definitions;
 
@@ -14,6 +15,21 @@ public sealed record ReadDefinition(CrossingDefinition? Definition, IReadOnlyLis
         ArgumentNullException.ThrowIfNull(problem);
         return new PlacedProblem(problem, PlaceOf(problem.Field));
     }
+
+    /// <summary>
+    /// The same for a treatment; within an expression that stands on one line the place is that of the character at fault.
+    /// </summary>
+    public PlacedProblem Placed(TreatmentProblem problem)
+    {
+        ArgumentNullException.ThrowIfNull(problem);
+        var place = Values.TryGetValue(problem.Field, out var value) && problem.Place is { } character
+            ? new DefinitionPlace(value.Line, value.Column + character)
+            : PlaceOf(problem.Field);
+        return new PlacedProblem(new DefinitionProblem(problem.Field, problem.Found, problem.Mend), place);
+    }
+
+    /// <summary>Where the text of a field's value begins, for plain and quoted texts on one line.</summary>
+    public IReadOnlyDictionary<string, DefinitionPlace> Values { get; init; } = new Dictionary<string, DefinitionPlace>();
 
     /// <summary>Where a field stands, or what it belongs to where it was not written; null when neither is there.</summary>
     public DefinitionPlace? PlaceOf(string field)

@@ -6,37 +6,39 @@ using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Api;
 using Vestige.Web.Connections;
+using Vestige.Web.Definitions;
+using Vestige.Web.Treating;
 using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>What exactly will happen if I start this? Choices at the left, the consequence at the right.</summary>
-public class NewModel(CrossingEngine engine, ConnectionDirectory connections) : PageModel
+public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Catalogues catalogues, RowSamples samples) : PageModel
 {
-    [BindProperty(SupportsGet = true)]
-    public string? Name { get; set; }
+    private const int ListedAtMost = 200;
 
-    [BindProperty(SupportsGet = true)]
-    public string? Source { get; set; }
-
-    [BindProperty(SupportsGet = true)]
-    public string? Target { get; set; }
-
-    [BindProperty(SupportsGet = true)]
-    public List<string> Tables { get; set; } = [];
-
-    [BindProperty(SupportsGet = true)]
-    public ExistingRows Existing { get; set; }
-
-    /// <summary>Patterns of tables of which only inserts are wanted, with commas between.</summary>
-    [BindProperty(SupportsGet = true)]
-    public string? InsertOnly { get; set; }
+    [BindProperty(SupportsGet = true, Name = "")]
+    public NewCrossingForm Form { get; set; } = new();
 
     public IReadOnlyList<ConnectionDefinition> All => connections.All;
 
     public IReadOnlyList<TableDescription> There { get; private set; } = [];
 
+    /// <summary>The tables to choose from, as far as they are shown.</summary>
+    public IReadOnlyList<ListedTable> Listed { get; private set; } = [];
+
+    /// <summary>How many match what the list is narrowed to, and how many of the source's are taken and can cross.</summary>
+    public (int Found, int Taken) Counts { get; private set; }
+
+    public TreatmentText Treatment { get; private set; } = TreatmentText.Read(null);
+
     public IReadOnlyList<DefinitionProblem> Problems { get; private set; } = [];
+
+    /// <summary>What is wrong with the treatment's text, by its line and column.</summary>
+    public IReadOnlyList<PlacedProblem> Misread { get; private set; } = [];
+
+    /// <summary>Some rows before and after; null when no table is chosen, or it cannot be treated.</summary>
+    public BeforeAfter? Sample { get; private set; }
 
     public CrossingPlan? Plan { get; private set; }
 
@@ -49,11 +51,12 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections) : 
     public async Task<IActionResult> OnGetAsync(string? part, CancellationToken cancellation)
     {
         Touched = part is not null || Request.Query.ContainsKey("show");
-        await ShowAsync(cancellation);
+        await ShowAsync(withPlan: part is not ("tables" or "sample"), withSample: part is null or "sample", cancellation);
         return part switch
         {
             "consequence" => Partial("Crossings/_Consequence", this),
             "tables" => Partial("Crossings/_PickTables", this),
+            "sample" => Partial("Crossings/_TreatmentSample", this),
             _ => Page(),
         };
     }
@@ -61,13 +64,13 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections) : 
     public async Task<IActionResult> OnPostAsync(bool start, CancellationToken cancellation)
     {
         Touched = true;
-        await ShowAsync(cancellation);
-        if (Problems.Count > 0 || Failure is not null || (start && Plan?.Ready != true))
+        await ShowAsync(withPlan: true, withSample: true, cancellation);
+        if (Problems.Count > 0 || Misread.Count > 0 || Failure is not null || (start && Plan?.Ready != true))
         {
             return Page();
         }
 
-        var definition = Definition();
+        var definition = Form.Definition(There, Treatment);
         await engine.DefineAsync(definition, Who.Of(HttpContext), cancellation);
         try
         {
@@ -86,22 +89,31 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections) : 
         return Redirect($"/crossings/{definition.Name}");
     }
 
-    private async Task ShowAsync(CancellationToken cancellation)
+    private async Task ShowAsync(bool withPlan, bool withSample, CancellationToken cancellation)
     {
-        Source ??= All.Count > 0 ? All[0].Name : null;
-        Target ??= All.Count > 1 ? All[1].Name : null;
+        Form.Source ??= All.Count > 0 ? All[0].Name : null;
+        Form.Target ??= All.Count > 1 ? All[1].Name : null;
+        Treatment = TreatmentText.Read(Form.Treatment);
+        Misread = Treatment.Problems;
         try
         {
-            if (Source is not null && connections.Find(Source) is not null)
+            if (Form.Source is not null && connections.Find(Form.Source) is not null)
             {
-                There = await connections.Source(Source).ReadTablesAsync(cancellation);
+                There = await catalogues.OfAsync(Form.Source, anew: !Touched, cancellation);
             }
 
-            var definition = Definition();
+            var definition = Form.Definition(There, Treatment);
+            List(definition);
             Problems = [.. CrossingApi.Check(definition, connections).Concat(NameTaken())];
-            if (Problems.All(problem => problem.Field == "name"))
+            var known = connections.Find(definition.Source) is not null && connections.Find(definition.Target) is not null;
+            if (withSample && known)
             {
-                Plan = await engine.PlanAsync(definition with { Name = string.IsNullOrEmpty(Name) ? "new" : Name }, cancellation);
+                await TryTreatmentAsync(definition, cancellation);
+            }
+
+            if (withPlan && known && Problems.All(problem => problem.Field == "name") && Misread.Count == 0)
+            {
+                Plan = await engine.PlanAsync(definition with { Name = string.IsNullOrEmpty(Form.Name) ? "new" : Form.Name }, cancellation);
             }
         }
         catch (PortException exception)
@@ -110,38 +122,43 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections) : 
         }
     }
 
-    private IEnumerable<DefinitionProblem> NameTaken() => !string.IsNullOrEmpty(Name) && engine.Status(Name) is not null
-        ? [new DefinitionProblem("name", $"there is a crossing {Name} already", "Choose another name.")]
+    private void List(CrossingDefinition definition)
+    {
+        var find = Form.Find?.Trim() ?? "";
+        var typed = RulesText.Read(Form.Rules).Count;
+        var rules = new TableRules([.. RulesText.Read(Form.Rules), .. Form.ByHand()]);
+        var found = There.Where(table => find.Length == 0 || table.Schema.Name.ToString().Contains(find, StringComparison.OrdinalIgnoreCase)).ToList();
+        Listed = [.. found.Take(ListedAtMost).Select(table =>
+        {
+            var rule = rules.DecidingRule(table.Schema.Name);
+            var words = rule is null ? null : rules.Rules.ToList().LastIndexOf(rule) >= typed ? "by hand" : RulesText.Line(rule);
+            return new ListedTable(table, rule?.Take is not null, Form.Crosses(table), words);
+        })];
+        Counts = (found.Count, There.Count(table => definition.Tables.Takes(table.Schema.Name) && Form.Crosses(table)));
+    }
+
+    /// <summary>The treatment of the chosen table on some of its rows, without a plan, so that it follows what is typed.</summary>
+    private async Task TryTreatmentAsync(CrossingDefinition definition, CancellationToken cancellation)
+    {
+        var crossing = There.Where(table => definition.Tables.Takes(table.Schema.Name) && Form.Crosses(table)).ToList();
+        var chosen = crossing.FirstOrDefault(table => table.Schema.Name.ToString() == Form.Sample)
+            ?? crossing.FirstOrDefault(table => Treatment.Steps.Any(step => TablePattern.Matches(step.Tables, table.Schema.Name.ToString())))
+            ?? crossing.FirstOrDefault();
+        Form.Sample = chosen?.Schema.Name.ToString();
+        if (chosen is null || Misread.Count > 0)
+        {
+            return;
+        }
+
+        var (treatment, problems) = engine.TreatmentOf(definition).TryBuild(chosen.Schema);
+        Misread = [.. problems.Select(Treatment.Placed)];
+        if (treatment is not null)
+        {
+            Sample = await samples.OfAsync(Form.Source!, treatment, Form.Typed, cancellation);
+        }
+    }
+
+    private IEnumerable<DefinitionProblem> NameTaken() => !string.IsNullOrEmpty(Form.Name) && engine.Status(Form.Name) is not null
+        ? [new DefinitionProblem("name", $"there is a crossing {Form.Name} already", "Choose another name.")]
         : [];
-
-    /// <summary>Whether a table can cross as it would be applied.</summary>
-    public bool Crosses(TableDescription table)
-    {
-        ArgumentNullException.ThrowIfNull(table);
-        return table.CrossesAs(Definition([]).AppliedAs(table.Schema.Name));
-    }
-
-    /// <summary>All tables chosen become one rule with a star for each schema; else one rule a table.</summary>
-    private CrossingDefinition Definition()
-    {
-        var crossing = There.Where(Crosses).Select(table => table.Schema.Name.ToString()).ToHashSet();
-        var schemas = There.Where(Crosses).Select(table => table.Schema.Name.Schema).Distinct();
-        var chosen = Tables.Distinct().ToList();
-        return Definition(chosen.Count > 0 && crossing.SetEquals(chosen)
-            ? [.. schemas.Select(schema => new TableRule(Take: $"{schema}.*")), .. There.Where(table => !Crosses(table)).Select(table => new TableRule(Leave: table.Schema.Name.ToString()))]
-            : [.. chosen.Select(table => new TableRule(Take: table))]);
-    }
-
-    private CrossingDefinition Definition(IReadOnlyList<TableRule> rules)
-    {
-        var patterns = (InsertOnly ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries);
-        return new CrossingDefinition(
-            Name ?? "",
-            CrossingDefinition.Copy,
-            Source ?? "",
-            Target ?? "",
-            new TableRules(rules),
-            new StartOptions(Existing),
-            patterns.Length == 0 ? null : [.. patterns.Select(pattern => new ApplyRule(pattern, ApplyMode.InsertOnly))]);
-    }
 }

@@ -119,18 +119,59 @@
       send() { this.$refs.form.requestSubmit(); },
     }));
     window.Alpine.data('pick', () => ({
-      find: '',
-      narrow() {
-        const wanted = this.$refs.find.value.toLowerCase();
-        this.$root.querySelectorAll('label[data-name]').forEach((label) => {
-          label.hidden = !label.dataset.name.includes(wanted);
-        });
-      },
       all() { this.set(true); },
       none() { this.set(false); },
       set(on) {
         this.$root.querySelectorAll('label[data-name]:not([hidden]) input').forEach((box) => { box.checked = on && !box.disabled; });
         this.$root.querySelector('label[data-name] input')?.dispatchEvent(new Event('change', { bubbles: true }));
+      },
+    }));
+    // The steps of a treatment are edited as text: one is added behind the last, or moved past its neighbour.
+    window.Alpine.data('steps', () => ({
+      add(event) {
+        const body = {
+          keep: "  keep: branch_id = 7 AND status <> 'closed'\n",
+          leaveOut: '  leaveOut: [note]\n',
+          rename: '  rename:\n  - column: old_name\n    to: new_name\n',
+          convert: '  convert:\n  - column: amount\n    to: numeric\n',
+          compute: "  compute:\n  - column: full_name\n    as: given_name || ' ' || family_name\n",
+          mask: '  mask:\n  - column: email\n    by: hash\n',
+          split: "  split:\n  - into: schema.first\n    when: kind = 'first'\n  - into: schema.others\n",
+          marks: '  marks:\n    operation: changed_by\n    committedAt: changed_at\n',
+        }[event.target.dataset.step];
+        const text = this.$refs.text;
+        const before = text.value.trim() === '' ? '' : `${text.value.trimEnd()}\n`;
+        const table = document.getElementById('sampled')?.value ?? 'schema.table';
+        this.write(`${before}- tables: ${table}\n${body}`, before.length + '- tables: '.length, table.length);
+      },
+      key(event) {
+        if (event.altKey && (event.key === 'ArrowUp' || event.key === 'ArrowDown')) {
+          event.preventDefault();
+          this.move(event.key === 'ArrowUp' ? -1 : 1);
+        }
+      },
+      move(by) {
+        const text = this.$refs.text;
+        const steps = `${text.value.trimEnd()}\n`.split(/^(?=- )/m);
+        let at = 0;
+        let start = 0;
+        while (at < steps.length - 1 && start + steps[at].length <= text.selectionStart) {
+          start += steps[at].length;
+          at += 1;
+        }
+        const to = at + by;
+        if (to < 0 || to >= steps.length) {
+          return;
+        }
+        [steps[at], steps[to]] = [steps[to], steps[at]];
+        this.write(steps.join(''), steps.slice(0, to).join('').length + (text.selectionStart - start), 0);
+      },
+      write(value, place, length) {
+        const text = this.$refs.text;
+        text.value = value;
+        text.focus();
+        text.setSelectionRange(place, place + length);
+        text.dispatchEvent(new Event('change', { bubbles: true }));
       },
     }));
     window.Alpine.data('bench', () => ({
