@@ -12,7 +12,7 @@ namespace Vestige.Web.Treating;
 /// </summary>
 public sealed class RowSamples(ConnectionDirectory connections, TimeProvider clock)
 {
-    private const int Rows = 8;
+    private const int Rows = 5;
     private const int HeldAtMost = 50;
     private static readonly TimeSpan Fresh = TimeSpan.FromSeconds(30);
     private readonly ConcurrentDictionary<(string Connection, TableName Table), (IReadOnlyList<Row> Rows, DateTimeOffset At)> held = new();

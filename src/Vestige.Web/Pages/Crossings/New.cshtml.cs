@@ -16,6 +16,7 @@ namespace Vestige.Web.Pages.Crossings;
 public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Catalogues catalogues, RowSamples samples) : PageModel
 {
     private const int ListedAtMost = 200;
+    private const int TriedAtMost = 50;
 
     [BindProperty(SupportsGet = true, Name = "")]
     public NewCrossingForm Form { get; set; } = new();
@@ -142,7 +143,7 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
     {
         var crossing = There.Where(table => definition.Tables.Takes(table.Schema.Name) && Form.Crosses(table)).ToList();
         var chosen = crossing.FirstOrDefault(table => table.Schema.Name.ToString() == Form.Sample)
-            ?? crossing.FirstOrDefault(table => Treatment.Steps.Any(step => TablePattern.Matches(step.Tables, table.Schema.Name.ToString())))
+            ?? Treatment.Steps.Select(step => crossing.FirstOrDefault(table => TablePattern.Matches(step.Tables, table.Schema.Name.ToString()))).FirstOrDefault(table => table is not null)
             ?? crossing.FirstOrDefault();
         Form.Sample = chosen?.Schema.Name.ToString();
         if (chosen is null || Misread.Count > 0)
@@ -150,13 +151,18 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
             return;
         }
 
-        var (treatment, problems) = engine.TreatmentOf(definition).TryBuild(chosen.Schema);
-        Misread = [.. problems.Select(Treatment.Placed)];
-        if (treatment is not null)
+        var treating = engine.TreatmentOf(definition);
+        Misread = [.. TreatedFirst(crossing).SelectMany(table => treating.TryBuild(table.Schema).Problems).DistinctBy(problem => (problem.Field, problem.Found)).Select(Treatment.Placed)];
+        if (treating.TryBuild(chosen.Schema).Treatment is { } treatment)
         {
             Sample = await samples.OfAsync(Form.Source!, treatment, Form.Typed, cancellation);
         }
     }
+
+    /// <summary>The tables that steps are for, enough of them to find what is wrong; the plan looks at all.</summary>
+    private IEnumerable<TableDescription> TreatedFirst(IEnumerable<TableDescription> crossing) => Treatment.Steps
+        .SelectMany(step => crossing.Where(table => TablePattern.Matches(step.Tables, table.Schema.Name.ToString())).Take(TriedAtMost))
+        .DistinctBy(table => table.Schema.Name);
 
     private IEnumerable<DefinitionProblem> NameTaken() => !string.IsNullOrEmpty(Form.Name) && engine.Status(Form.Name) is not null
         ? [new DefinitionProblem("name", $"there is a crossing {Form.Name} already", "Choose another name.")]
