@@ -117,7 +117,7 @@ public sealed class TreatmentBuilder
         }
         catch (ExpressionException exception)
         {
-            problems.Add(new TreatmentProblem(field, $"at character {exception.Place + 1}: {exception.Message}", "Correct the expression there.", exception.Place, exception.Length));
+            problems.Add(new TreatmentProblem(field, $"at character {exception.Place + 1}: {exception.Message.TrimEnd('.')}", "Correct the expression there.", exception.Place, exception.Length));
             return null;
         }
     }

@@ -1,10 +1,13 @@
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Changes;
+using Vestige.Core.Expressions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
+using Vestige.Web.Treating;
 using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages.Crossings;
@@ -32,6 +35,15 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
 
     public bool HasThere { get; private set; }
 
+    /// <summary>Whether something happens to values on the way.</summary>
+    public bool Treated { get; private set; }
+
+    /// <summary>Whether the row is here and its treatment lets it go nowhere.</summary>
+    public bool LeftOut { get; private set; }
+
+    /// <summary>The target's table in which the row is looked for.</summary>
+    public TableName There { get; private set; }
+
     /// <summary>Why a side cannot be read; null when both can.</summary>
     public string? Problem { get; private set; }
 
@@ -45,6 +57,7 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
         }
 
         Table = found;
+        There = found.Target;
         Key = key ?? "";
         Recent = [.. Engine.Meter(name)!.Recent.Where(change => change.Table == found.Source).Take(RecentShown)];
         try
@@ -64,38 +77,60 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
         var source = Connections.Source(Status.Definition.Source);
         var target = Connections.Target(Status.Definition.Target);
         var here = await FormAsync(source, Table.Source, cancellation);
-        var there = await FormAsync(target, Table.Target, cancellation);
-        var form = here ?? there;
         Keyless = here is { HasKey: false };
-        KeyNames = form is null ? "" : string.Join(", ", form.KeyOrdinals.Select(i => form.Columns[i].Name));
-        if (form is null || Keyless || Key.Length == 0)
+        KeyNames = here is null ? "" : string.Join(", ", here.KeyOrdinals.Select(i => here.Columns[i].Name));
+        if (here is null || Keyless || Key.Length == 0)
         {
             return;
         }
 
-        var key = form.KeyOrdinals.Count == 1 ? [Key] : Key.Split(',', StringSplitOptions.TrimEntries);
-        var rowHere = here is null ? null : await source.FindAsync(here, key, cancellation);
-        var rowThere = there is null ? null : await target.FindAsync(there, key, cancellation);
-        HasHere = rowHere is not null;
+        var treatment = Engine.TreatmentOf(Status.Definition).Build(here);
+        Treated = !treatment.PassesAll;
+        var key = here.KeyOrdinals.Count == 1 ? [Key] : Key.Split(',', StringSplitOptions.TrimEntries);
+        var row = await source.FindAsync(here, key, cancellation);
+        var made = row is { } whole ? Treat(treatment, whole) : null;
+        LeftOut = row is not null && made is null;
+        There = made?.Table.Form.Name ?? Table.Target;
+        var there = await FormAsync(target, There, cancellation);
+        var keyThere = made is { } treated ? [.. treated.Table.Form.KeyOrdinals.Select(treated.Change.After.DisplayAt)] : key;
+        var rowThere = there is null ? null : await target.FindAsync(there, keyThere, cancellation);
+        HasHere = row is not null;
         HasThere = rowThere is not null;
-        Values = [.. form.Columns.Select(column => Compare(column.Name, (here, rowHere), (there, rowThere)))];
+        var masked = BeforeAfter.MaskedOf(treatment);
+        Values = [.. treatment.Columns.Select((column, i) => Compare(treatment, masked, column, (row, made?.Change.After, i), (there, rowThere)))];
     }
 
     private static async Task<TableSchema?> FormAsync(Vestige.Engine.Ports.IDatabase database, TableName table, CancellationToken cancellation) =>
         (await database.ReadTablesAsync(cancellation)).FirstOrDefault(candidate => candidate.Schema.Name == table)?.Schema;
 
-    private static (string Column, string? Here, string? There, bool Differs) Compare(
-        string column,
-        (TableSchema? Form, Row? Row) here,
-        (TableSchema? Form, Row? Row) there)
+    private static TreatedChange? Treat(TableTreatment treatment, Row row)
     {
-        var (left, right) = (Show(column, here), Show(column, there));
-        return (column, left, right, left != right && here.Row is not null && there.Row is not null);
+        try
+        {
+            var made = new List<TreatedChange>();
+            treatment.Load(row, made);
+            return made.Count == 0 ? null : made[0];
+        }
+        catch (EvaluationException)
+        {
+            return null;
+        }
     }
 
-    private static string? Show(string column, (TableSchema? Form, Row? Row) side)
+    /// <summary>A column here and there: here its own value, hidden under a mask; it differs when what is there is not what the treatment makes.</summary>
+    private static (string Column, string? Here, string? There, bool Differs) Compare(
+        TableTreatment treatment,
+        IReadOnlySet<int> masked,
+        TreatedColumn column,
+        (Row? Row, Row? Made, int Place) here,
+        (TableSchema? Form, Row? Row) there)
     {
-        var index = side.Form?.IndexOf(column) ?? -1;
-        return index < 0 || side.Row is not { } row ? null : row.DisplayAt(index);
+        var source = column.Of >= 0 ? treatment.Source.Columns[column.Of] : null;
+        var left = here.Row is not { } row ? null : source is null ? here.Made?.DisplayAt(here.Place) ?? "" : masked.Contains(column.Of) ? BeforeAfter.Hidden(row, column.Of, source.Type) : row.DisplayAt(column.Of);
+        var index = there.Form?.IndexOf(column.Name) ?? -1;
+        var right = index < 0 || there.Row is not { } found ? null : found.DisplayAt(index);
+        var wanted = column.Mark == ChangeMark.None ? here.Made?.DisplayAt(here.Place) : right;
+        var name = source is null || source.Name == column.Name ? column.Name : $"{source.Name} → {column.Name}";
+        return (name, left, right, wanted != right && here.Made is not null && there.Row is not null);
     }
 }
