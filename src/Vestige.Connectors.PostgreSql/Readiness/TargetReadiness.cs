@@ -3,6 +3,7 @@ using Vestige.Connectors.PostgreSql.Targets;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
+using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.PostgreSql.Readiness;
 
@@ -109,7 +110,7 @@ internal static class TargetReadiness
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         while (await reader.ReadAsync(cancellation))
         {
-            var names = reader.IsDBNull(3) ? [new TableName(reader.GetString(0), reader.GetString(1))] : reader.GetString(3).Split('\n').Select(TableName.Parse);
+            IReadOnlyList<TableName> names = reader.IsDBNull(3) ? [new TableName(reader.GetString(0), reader.GetString(1))] : TableProgress.NamesIn(reader.GetString(3));
             foreach (var name in names)
             {
                 owners[name] = reader.GetString(2);

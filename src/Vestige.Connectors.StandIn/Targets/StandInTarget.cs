@@ -111,7 +111,7 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         var owners = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
         while (select.Step())
         {
-            var names = select.IsNull(2) ? [select.Text(0)] : select.Text(2).Split('\n').Select(name => TableName.Parse(name).Name);
+            var names = select.IsNull(2) ? [select.Text(0)] : TableProgress.NamesIn(select.Text(2)).Select(name => name.Name);
             foreach (var name in names)
             {
                 owners[name] = select.Text(1);

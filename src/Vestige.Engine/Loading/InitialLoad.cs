@@ -164,14 +164,14 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
     /// </summary>
     private async Task CheckAsync(List<TableLoad> loads, CancellationToken cancellation)
     {
-        var begun = session.Progress.Tables.Select(progress => progress.Table).ToHashSet();
-        var fresh = loads.Where(load => !begun.Contains(load.Table.Name)).SelectMany(load => load.Targets).ToList();
+        var own = treating.OwnTables(session.Progress);
+        var fresh = loads.SelectMany(load => load.Targets).Where(table => !own.Contains(table.Name)).ToList();
         if (fresh.Count == 0)
         {
             return;
         }
 
-        var lines = await target.CheckTargetAsync(fresh, treating.Definition.Existing == ExistingRows.Empty, treating.OwnTables(session.Progress), cancellation);
+        var lines = await target.CheckTargetAsync(fresh, treating.Definition.Existing == ExistingRows.Empty, own, cancellation);
         if (lines.FirstOrDefault(line => !line.Ok) is { } wrong)
         {
             throw new PortException($"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was changed there.") { Mend = wrong.Mend };
@@ -181,11 +181,12 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
     /// <summary>Makes the tables empty and of the wanted form, and writes down that they are begun.</summary>
     private async Task PrepareAsync(List<TableLoad> loads, LogIdentity identity, bool first, CancellationToken cancellation)
     {
-        var begun = session.Progress.Tables.Select(progress => progress.Table).ToHashSet();
+        var own = treating.OwnTables(session.Progress);
+        var tables = loads.SelectMany(load => load.Targets).ToList();
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CreateTablesAsync([.. loads.Where(load => !begun.Contains(load.Table.Name)).SelectMany(load => load.Targets)], replace: false, cancellation);
-        await transaction.CreateTablesAsync([.. loads.Where(load => begun.Contains(load.Table.Name)).SelectMany(load => load.Targets)], replace: true, cancellation);
-        foreach (var table in loads.SelectMany(load => load.Targets))
+        await transaction.CreateTablesAsync([.. tables.Where(table => !own.Contains(table.Name))], replace: false, cancellation);
+        await transaction.CreateTablesAsync([.. tables.Where(table => own.Contains(table.Name))], replace: true, cancellation);
+        foreach (var table in tables)
         {
             await transaction.EmptyAsync(table, cancellation);
         }

@@ -166,7 +166,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
     {
         var definition = entry.Stored.Definition;
         var target = connections.Target(definition.Target);
-        var known = progress.Tables;
+        var known = progress.Tables.Where(table => definition.Tables.Takes(table.Table)).ToList();
         var loads = load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
         return [.. known.Select(table => table.Table).Union(loads.Keys).Order().Select(name =>
         {

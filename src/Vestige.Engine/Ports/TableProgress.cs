@@ -10,9 +10,21 @@ namespace Vestige.Engine.Ports;
 /// <param name="Position">Loaded as of here; changes up to it are in the rows already.</param>
 /// <param name="HeldCause">Why nothing is applied to it any more; null when it is not held.</param>
 /// <param name="Part">What of an interrupted load is there; null when there is nothing to go on with.</param>
-/// <param name="Into">The target's tables that it goes into, one a line; null where it is the one that the target names by itself.</param>
+/// <param name="Into">
+/// The target's tables that it goes into, one a line; empty while there are none of its own; null where it is the one that the target names by itself.
+/// </param>
 public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null, LoadPart? Part = null, string? Into = null)
 {
+    /// <summary>The tables of <see cref="Into"/>; null where that is null.</summary>
+    public IReadOnlyList<TableName>? IntoTables => Into is null ? null : NamesIn(Into);
+
+    /// <summary>The tables of such a text.</summary>
+    public static IReadOnlyList<TableName> NamesIn(string into)
+    {
+        ArgumentNullException.ThrowIfNull(into);
+        return [.. into.Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(TableName.Parse)];
+    }
+
     /// <summary>The target's tables as kept with the progress.</summary>
     public static string NamesOf(IEnumerable<TableName> tables) => string.Join('\n', tables);
 

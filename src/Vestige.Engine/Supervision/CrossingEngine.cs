@@ -93,9 +93,9 @@ public sealed class CrossingEngine : IAsyncDisposable
         var entry = book.Find(definition.Name);
         if (entry is not null && entry.Stored.Desired != DesiredState.Draft)
         {
-            throw new RequestRefusedException($"{definition.Name} has been started; its definition cannot be changed yet.")
+            throw new RequestRefusedException($"{definition.Name} has been started; another definition may load tables again.")
             {
-                Mend = "Make a new crossing, or remove this one first.",
+                Mend = "See what the change needs, and confirm it.",
             };
         }
 
@@ -111,6 +111,83 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
 
         await Events.OfCrossingAsync(definition.Name, EventKind.Note, entry is null ? "Defined." : "Definition changed.", by);
+    }
+
+    /// <summary>
+    /// What another definition would mean for a crossing that was started. Reads only. Throws
+    /// <see cref="RequestRefusedException"/> where it would be another crossing.
+    /// </summary>
+    public async Task<DefinitionChange> CompareAsync(CrossingDefinition definition, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        var entry = book.Existing(definition.Name);
+        var before = entry.Stored.Definition;
+        if (definition.Source != before.Source || definition.Target != before.Target || definition.Purpose != before.Purpose)
+        {
+            throw new RequestRefusedException($"{definition.Name} was started between {before.Source} and {before.Target}; that cannot be changed.") { Mend = "Make another crossing." };
+        }
+
+        var plan = await PlanAsync(definition, cancellation);
+        var progress = await connections.Target(definition.Target).ReadProgressAsync(definition.Name, cancellation);
+        var (old, wanted) = (TreatmentOf(before), TreatmentOf(definition));
+        var had = progress.Tables.Select(table => table.Table).Where(before.Tables.Takes).ToHashSet();
+        var has = plan.Tables.Select(table => table.Source).ToHashSet();
+        return new DefinitionChange(
+            [.. has.Except(had).Order()],
+            [.. had.Except(has).Order()],
+            [.. has.Intersect(had).Where(table => old.PrintOf(table) != wanted.PrintOf(table)).Order()],
+            plan.Lines,
+            plan.Problems);
+    }
+
+    /// <summary>
+    /// Gives a crossing that was started another definition: tables that come, or that are treated otherwise, are loaded while the
+    /// others stand. Throws <see cref="NotReadyException"/> with every line when that cannot be done; nothing is changed then.
+    /// </summary>
+    public async Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        var entry = book.Existing(definition.Name);
+        using var turn = await entry.Turn.EnterAsync(cancellation);
+        var change = await CompareAsync(definition, cancellation);
+        if (!change.Ready)
+        {
+            throw new NotReadyException(change.Lines);
+        }
+
+        if (!change.Restarts)
+        {
+            await KeepAsync(entry, definition, by, cancellation);
+            return;
+        }
+
+        await HaltAsync(entry, new StopRequest(StopManner.Transaction));
+        await MarkAsync(definition, change, cancellation);
+        await KeepAsync(entry, definition, by, cancellation);
+        await opener.OpenAsync(entry, cancellation);
+    }
+
+    /// <summary>
+    /// The tables are marked before the definition is kept: whatever happens between, they are loaded again and never go on under
+    /// another treatment than that of their rows.
+    /// </summary>
+    private async Task MarkAsync(CrossingDefinition definition, DefinitionChange change, CancellationToken cancellation)
+    {
+        var target = connections.Target(definition.Target);
+        await using var session = await target.OpenSessionAsync(definition.Name, await store.NextEpochAsync(definition.Name, cancellation), cancellation);
+        var known = session.Progress.Tables.ToDictionary(table => table.Table);
+        var again = change.Reloaded.Select(name => known[name] with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null });
+        var others = change.Added.Concat(change.Removed).Select(name => new TableProgress(name, Loaded: false, LogPosition.Zero, Into: ""));
+        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+        await transaction.CommitAsync(new ProgressUpdate(null, [.. again, .. others]), cancellation);
+    }
+
+    private async Task KeepAsync(CrossingEntry entry, CrossingDefinition definition, string by, CancellationToken cancellation)
+    {
+        var stored = entry.Stored with { Definition = definition, By = by, Since = clock.GetUtcNow() };
+        await store.SaveAsync(stored, cancellation);
+        entry.Stored = stored;
+        await Events.OfCrossingAsync(definition.Name, EventKind.Note, "Definition changed.", by);
     }
 
     /// <summary>What a definition makes of rows; reaches nothing. Throws <see cref="RequestRefusedException"/> when a connection is unknown.</summary>

@@ -158,7 +158,7 @@ public sealed class CrossingWorker
     /// <summary>All tables are loaded: the stream begins at the lowest of their positions.</summary>
     private async Task BeginStreamAsync(ITargetSession session, CancellationToken cancellation)
     {
-        var start = session.Progress.Tables.Min(table => table.Position);
+        var start = session.Progress.Tables.Where(table => definition.Tables.Takes(table.Table)).Min(table => table.Position);
         await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
         {
             await transaction.CommitAsync(new ProgressUpdate(start, []), cancellation);
@@ -172,12 +172,12 @@ public sealed class CrossingWorker
     {
         if (progress.Position is not null)
         {
-            return [.. progress.Tables.Select(table => table.Table)];
+            return [.. progress.Tables.Select(table => table.Table).Where(definition.Tables.Takes)];
         }
 
         var there = await source.ReadTablesAsync(cancellation);
         return [.. TakenTables.Of(definition.Tables, there).Select(table => table.Schema.Name)
-            .Union(progress.Tables.Select(table => table.Table))
+            .Union(progress.Tables.Select(table => table.Table).Where(definition.Tables.Takes))
             .Order()];
     }
 
@@ -315,7 +315,7 @@ public sealed class CrossingWorker
     private (BatchGatherer Gatherer, ChangeRouter Router) OpenGatherer(TargetProgress progress)
     {
         var spool = capture.Spool;
-        var router = new ChangeRouter(spool, treating, progress.Tables.ToImmutableDictionary(table => table.Table));
+        var router = new ChangeRouter(spool, treating, progress.Tables.Where(table => definition.Tables.Takes(table.Table)).ToImmutableDictionary(table => table.Table));
         var mine = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value), router, clock, BatchBytes) { Idle = meter.Idle };
         state.Follows(mine);
         return (mine, router);

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
@@ -23,11 +24,27 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
         return treatment ?? throw new PortException($"{form.Name} cannot be treated as the definition says: {problems[0].Found}.") { Mend = problems[0].Mend };
     }
 
+    /// <summary>
+    /// A text that is the same as long as the definition makes the same of a table: the steps that are for it, its names and the
+    /// manner in which it is applied.
+    /// </summary>
+    public string PrintOf(TableName table)
+    {
+        var name = table.ToString();
+        return JsonSerializer.Serialize(new
+        {
+            Steps = definition.Treatment?.Where(step => TablePattern.Matches(step.Tables, name)).Select(step => step with { Tables = "" }) ?? [],
+            Names = TargetsOf(table).Select(target => target.ToString()),
+            Case = definition.Naming?.Case ?? LetterCase.AsIs,
+            Rule = definition.ApplyRuleOf(table) is { } rule && rule.As != ApplyMode.Upsert ? rule with { Tables = "" } : null,
+        });
+    }
+
     /// <summary>The target's tables that belong to the crossing, by what the target knows of it.</summary>
     public IReadOnlySet<TableName> OwnTables(TargetProgress progress)
     {
         ArgumentNullException.ThrowIfNull(progress);
-        return progress.Tables.SelectMany(table => table.Into is { } into ? into.Split('\n').Select(TableName.Parse) : [target.NameFor(table.Table)]).ToHashSet();
+        return progress.Tables.SelectMany(table => table.IntoTables ?? [target.NameFor(table.Table)]).ToHashSet();
     }
 
     /// <summary>The target's tables that a source's table goes into, as far as the definition alone tells.</summary>

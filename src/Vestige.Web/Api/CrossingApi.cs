@@ -25,7 +25,7 @@ public static class CrossingApi
         group.MapGet("/{name}", GetAsync).WithSummary("The definition, with its ETag; as YAML when that is accepted.");
         group.MapGet("/{name}/definitions", async (string name, ControlStore store, CancellationToken cancellation) =>
             Listed(await store.VersionsAsync(name, cancellation)) ?? Problems.NotFound($"crossing {name}")).WithSummary("Every definition that was kept, newest first, with who and when.");
-        group.MapPut("/{name}", PutAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).WithSummary("Changes the definition of a draft; needs If-Match.");
+        group.MapPut("/{name}", PutAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).WithSummary("Changes a definition; needs If-Match. One that was started answers with what the change needs, until confirm=true.");
         group.MapDelete("/{name}", DeleteAsync).WithSummary("Removes a crossing that does not run; needs If-Match.");
         group.MapPost("/{name}/plan", PlanAsync).WithSummary("What a start would do.");
         group.MapPost("/{name}/check", CheckAsync).WithSummary("Everything that must hold before a start.");
@@ -143,7 +143,18 @@ public static class CrossingApi
             return Problems.Of(422, "definition", "The name differs from the one in the path.", "A crossing cannot be renamed.", "name");
         }
 
-        await engine.DefineAsync(body, By, cancellation);
+        if (engine.Status(name) is { State: CrossingState.Draft })
+        {
+            await engine.DefineAsync(body, By, cancellation);
+            return Results.Ok(body);
+        }
+
+        if (request.Query["confirm"] != "true")
+        {
+            return Problems.Confirm(await engine.CompareAsync(body, cancellation));
+        }
+
+        await engine.ChangeAsync(body, By, cancellation);
         return Results.Ok(body);
     }
 
@@ -197,6 +208,7 @@ public static class CrossingApi
             rowsPerSecond = plan.RowsPerSecond,
             measured = plan.Measured,
             lines = plan.Lines.Select(ReadinessView.Of),
+            problems = plan.Problems.Select(problem => new { problem.Field, problem.Found, problem.Mend, character = problem.Place, problem.Length }),
         });
     }
 

@@ -4,7 +4,9 @@ using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Supervision;
 using Vestige.Web.Definitions;
+using Vestige.Web.Views;
 
 namespace Vestige.Web.Api;
 
@@ -31,6 +33,20 @@ public static partial class Problems
         }
 
         details.Extensions["problems"] = problems.Select(each => new { each.Problem.Field, each.Problem.Found, each.Problem.Mend, each.Place?.Line, each.Place?.Column });
+        return Results.Problem(details);
+    }
+
+    /// <summary>What a change of a started crossing needs, to be confirmed.</summary>
+    public static IResult Confirm(DefinitionChange change)
+    {
+        ArgumentNullException.ThrowIfNull(change);
+        var details = Details(409, "confirm", Sentences.Change(change));
+        details.Extensions["mend"] = change.Ready ? "Send it again with confirm=true." : change.Lines.First(line => !line.Ok).Mend;
+        details.Extensions["added"] = change.Added.Select(table => table.ToString());
+        details.Extensions["removed"] = change.Removed.Select(table => table.ToString());
+        details.Extensions["reloaded"] = change.Reloaded.Select(table => table.ToString());
+        details.Extensions["restarts"] = change.Restarts;
+        details.Extensions["lines"] = change.Lines.Select(ReadinessView.Of);
         return Results.Problem(details);
     }
 

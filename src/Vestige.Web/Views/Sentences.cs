@@ -2,6 +2,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Forecasting;
 using Vestige.Core.Text;
 using Vestige.Engine.Measuring;
+using Vestige.Engine.Supervision;
 
 namespace Vestige.Web.Views;
 
@@ -107,4 +108,33 @@ public static class Sentences
         state == CrossingState.Draft ? (count == 1 ? "is a draft" : "are drafts") : $"{(count == 1 ? "is" : "are")} {state.Word()}";
 
     private static string Join(IEnumerable<string> parts) => string.Join(", ", parts);
+
+    /// <summary>What a change of a started crossing needs.</summary>
+    public static string Change(DefinitionChange change)
+    {
+        ArgumentNullException.ThrowIfNull(change);
+        if (!change.Ready)
+        {
+            return "The change cannot be taken as things stand.";
+        }
+
+        if (!change.Restarts)
+        {
+            return "The change needs nothing: the same tables cross in the same way.";
+        }
+
+        var parts = new List<string>();
+        Add(change.Added.Count, "comes and is loaded", "come and are loaded");
+        Add(change.Reloaded.Count, "is loaded again", "are loaded again");
+        Add(change.Removed.Count, "leaves; its rows on the target stay", "leave; their rows on the target stay");
+        return $"The crossing rests for a moment. {string.Join(", ", parts)}. While tables are loaded, the others wait.";
+
+        void Add(int count, string one, string many)
+        {
+            if (count > 0)
+            {
+                parts.Add($"{Figures.Of(count, "table")} {(count == 1 ? one : many)}");
+            }
+        }
+    }
 }

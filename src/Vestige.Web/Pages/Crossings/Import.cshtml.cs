@@ -1,3 +1,4 @@
+using System.Security.Cryptography;
 using System.Text;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
@@ -22,29 +23,38 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
 
     public CrossingPlan? Plan { get; private set; }
 
+    /// <summary>What the definition means for the crossing of its name that was started; null when there is none.</summary>
+    public DefinitionChange? Change { get; private set; }
+
+    /// <summary>The lines that change; empty when there is no such crossing.</summary>
+    public IReadOnlyList<ComparedLine> Compared { get; private set; } = [];
+
     /// <summary>Why the plan cannot be shown or the draft not kept; null when nothing is in the way.</summary>
     public string? Failure { get; private set; }
+
+    /// <summary>Tells whether what is taken is what was shown.</summary>
+    public string Mark => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(Text)));
 
     /// <summary>A line of the text, by its number from 1; null when there is none.</summary>
     public string? LineAt(int number) => Text.Split('\n').ElementAtOrDefault(number - 1)?.TrimEnd('\r').Replace('\t', ' ');
 
-    public IActionResult OnGet(string? from)
+    public IActionResult OnGet(string? from, string? change)
     {
-        if (from is null)
+        if (from is null && change is null)
         {
             return Page();
         }
 
-        if (engine.Status(from) is not { } status)
+        if (engine.Status((change ?? from)!) is not { } status)
         {
             return NotFound();
         }
 
-        Text = DefinitionYaml.Write(status.State == CrossingState.Draft ? status.Definition : status.Definition with { Name = Another(from) });
+        Text = DefinitionYaml.Write(change is not null || status.State == CrossingState.Draft ? status.Definition : status.Definition with { Name = Another(from!) });
         return Page();
     }
 
-    public async Task<IActionResult> OnPostAsync(string? text, IFormFile? file, bool keep, CancellationToken cancellation)
+    public async Task<IActionResult> OnPostAsync(string? text, IFormFile? file, bool keep, string? seen, CancellationToken cancellation)
     {
         Text = (text ?? "").Replace("\r\n", "\n", StringComparison.Ordinal);
         if (file is { Length: > MostBytes })
@@ -61,15 +71,21 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
 
         var read = DefinitionYaml.Read(Text);
         Problems = read.Definition is { } definition
-            ? [.. CrossingApi.Check(definition, connections).Concat(Taken(definition)).Select(read.Placed)]
+            ? [.. CrossingApi.Check(definition, connections).Select(read.Placed)]
             : read.Problems;
-        return Problems.Count > 0 ? Page() : await TakeAsync(read.Definition!, keep, cancellation);
+        return Problems.Count > 0 ? Page() : await TakeAsync(read, keep, seen, cancellation);
     }
 
-    private async Task<IActionResult> TakeAsync(CrossingDefinition definition, bool keep, CancellationToken cancellation)
+    private async Task<IActionResult> TakeAsync(ReadDefinition read, bool keep, string? seen, CancellationToken cancellation)
     {
+        var definition = read.Definition!;
         try
         {
+            if (engine.Status(definition.Name) is { State: not CrossingState.Draft } started)
+            {
+                return await TakeChangeAsync(read, started.Definition, keep && seen == Mark, cancellation);
+            }
+
             if (keep)
             {
                 await engine.DefineAsync(definition, Who.Of(HttpContext), cancellation);
@@ -78,6 +94,11 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
             }
 
             Plan = await engine.PlanAsync(definition, cancellation);
+            Problems = [.. Plan.Problems.DistinctBy(problem => (problem.Field, problem.Found)).Select(read.Placed)];
+        }
+        catch (NotReadyException exception)
+        {
+            Failure = exception.Message;
         }
         catch (RequestRefusedException exception)
         {
@@ -91,10 +112,21 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         return Page();
     }
 
-    private IEnumerable<DefinitionProblem> Taken(CrossingDefinition definition) =>
-        engine.Status(definition.Name) is { State: not CrossingState.Draft }
-            ? [new DefinitionProblem("name", $"{definition.Name} was started already and cannot be changed", "Choose another name.")]
-            : [];
+    private async Task<IActionResult> TakeChangeAsync(ReadDefinition read, CrossingDefinition before, bool keep, CancellationToken cancellation)
+    {
+        var definition = read.Definition!;
+        if (keep)
+        {
+            await engine.ChangeAsync(definition, Who.Of(HttpContext), cancellation);
+            TempData["Done"] = "The change is taken.";
+            return Redirect($"/crossings/{definition.Name}");
+        }
+
+        Change = await engine.CompareAsync(definition, cancellation);
+        Compared = DefinitionComparison.Of(before, definition);
+        Problems = [.. Change.Problems.DistinctBy(problem => (problem.Field, problem.Found)).Select(read.Placed)];
+        return Page();
+    }
 
     private string Another(string name)
     {

@@ -27,10 +27,22 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
         {
             counts[table.Source] = (
                 await rowCounts.OfAsync(Status.Definition.Source, table.Source, cancellation),
-                await rowCounts.OfAsync(Status.Definition.Target, table.Target, cancellation));
+                await SumAsync(table.Into, cancellation));
         }
 
         Counts = counts;
         return part == "live" ? Partial("Crossings/_Tables", this) : Page();
+    }
+
+    /// <summary>Rows of a table that is split stand in several; null when one of them cannot be counted.</summary>
+    private async Task<long?> SumAsync(IReadOnlyList<Vestige.Core.Schemas.TableName> tables, CancellationToken cancellation)
+    {
+        long? sum = 0;
+        foreach (var table in tables)
+        {
+            sum += await rowCounts.OfAsync(Status.Definition.Target, table, cancellation);
+        }
+
+        return sum;
     }
 }
