@@ -2,6 +2,7 @@ using Npgsql;
 using Vestige.Connectors.PostgreSql.Loading;
 using Vestige.Connectors.PostgreSql.Readiness;
 using Vestige.Connectors.PostgreSql.Targets;
+using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
@@ -31,9 +32,9 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
             .Distinct()];
     }
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, bool emptyExisting, IReadOnlySet<TableName> begun, CancellationToken cancellation) => UseAsync(
+    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, IReadOnlyDictionary<TableName, ExistingRows> existing, IReadOnlySet<TableName> begun, CancellationToken cancellation) => UseAsync(
         "Checking",
-        (connection, stop) => TargetReadiness.CheckAsync(connection, this, tables, emptyExisting, begun, stop),
+        (connection, stop) => TargetReadiness.CheckAsync(connection, this, tables, existing, begun, stop),
         cancellation);
 
     public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) =>

@@ -1,4 +1,5 @@
 using Vestige.Connectors.PostgreSql.Tests.Servers;
+using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
@@ -69,7 +70,7 @@ public sealed class ReadinessTests(TwoServers servers)
         await using var source = a.Source();
         await using var target = b.Target();
         var form = (await source.ReadTablesAsync(cancellation)).Single().Schema;
-        var line = (await target.CheckTargetAsync([form], emptyExisting: false, new HashSet<TableName>(), cancellation)).Single(line => line.Step.StartsWith("target table", StringComparison.Ordinal));
+        var line = (await target.CheckTargetAsync([form], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation)).Single(line => line.Step.StartsWith("target table", StringComparison.Ordinal));
         Assert.True(line.Ok == ok, line.Found);
         Assert.Contains(named, line.Found, StringComparison.Ordinal);
     }

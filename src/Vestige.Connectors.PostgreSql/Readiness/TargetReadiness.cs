@@ -1,5 +1,6 @@
 using Npgsql;
 using Vestige.Connectors.PostgreSql.Targets;
+using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
@@ -14,7 +15,7 @@ internal static class TargetReadiness
         NpgsqlConnection connection,
         PostgreSqlTarget target,
         IReadOnlyList<TableSchema> tables,
-        bool emptyExisting,
+        IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,
         CancellationToken cancellation)
     {
@@ -27,7 +28,7 @@ internal static class TargetReadiness
         var owners = await OwnersAsync(connection, cancellation);
         foreach (var table in tables.Where(table => !begun.Contains(table.Name)))
         {
-            if (await TableAsync(connection, table, emptyExisting, owners.GetValueOrDefault(table.Name), cancellation) is { } line)
+            if (await TableAsync(connection, table, existing.GetValueOrDefault(table.Name), owners.GetValueOrDefault(table.Name), cancellation) is { } line)
             {
                 lines.Add(line);
             }
@@ -120,7 +121,33 @@ internal static class TargetReadiness
         return owners;
     }
 
-    private static async Task<ReadinessLine?> TableAsync(NpgsqlConnection connection, TableSchema table, bool emptyExisting, string? owner, CancellationToken cancellation)
+    /// <summary>A table that others refer to cannot be dropped without them.</summary>
+    private static async Task<ReadinessLine> ReplacedAsync(NpgsqlConnection connection, TableSchema table, string step, CancellationToken cancellation)
+    {
+        const string Sql = """
+            SELECT coalesce(string_agg(DISTINCT d.refers, ', ' ORDER BY d.refers), '') FROM (
+              SELECT conrelid::regclass::text AS refers FROM pg_constraint WHERE contype = 'f' AND confrelid = to_regclass($1) AND conrelid <> confrelid
+              UNION ALL SELECT r.ev_class::regclass::text FROM pg_depend p JOIN pg_rewrite r ON r.oid = p.objid WHERE p.classid = 'pg_rewrite'::regclass AND p.refobjid = to_regclass($1) AND r.ev_class <> p.refobjid) d
+            """;
+        await using var command = new NpgsqlCommand(Sql, connection);
+        command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
+        var referring = (string)(await command.ExecuteScalarAsync(cancellation))!;
+        if (referring.Length > 0)
+        {
+            return new ReadinessLine(step, false, $"it cannot be dropped: {referring} depend on it", "a table that nothing depends on", "Drop those first, or have its rows deleted instead.", TimeSpan.Zero);
+        }
+
+        var rows = await CountAsync(connection, table, cancellation);
+        return new ReadinessLine(step, true, $"it is dropped with its {Figures.Of(rows, "row")} and made anew", "leave to drop it", null, TimeSpan.Zero);
+    }
+
+    private static async Task<long> CountAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
+    {
+        await using var count = new NpgsqlCommand($"SELECT count(*) FROM {Quote.Name(table.Name)}", connection);
+        return (long)(await count.ExecuteScalarAsync(cancellation))!;
+    }
+
+    private static async Task<ReadinessLine?> TableAsync(NpgsqlConnection connection, TableSchema table, ExistingRows existing, string? owner, CancellationToken cancellation)
     {
         var step = $"target table {table.Name}";
         if (owner is not null)
@@ -135,6 +162,11 @@ internal static class TargetReadiness
             return null;
         }
 
+        if (existing == ExistingRows.Replace)
+        {
+            return await ReplacedAsync(connection, table, step, cancellation);
+        }
+
         if (await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
         {
             return new ReadinessLine(step, false, $"it has another form: {difference}", "the same columns and types", "Drop or alter the target's table, or leave it out.", TimeSpan.Zero);
@@ -145,11 +177,15 @@ internal static class TargetReadiness
             return new ReadinessLine(step, false, $"it has what would act on each row again: {firing}", "no trigger or rule that acts while rows are applied", "ALTER TABLE ... DISABLE TRIGGER (or RULE) there; one that is not set to ALWAYS or REPLICA rests by itself where the role may set session_replication_role, which the preparation script grants.", TimeSpan.Zero);
         }
 
-        await using var count = new NpgsqlCommand($"SELECT count(*) FROM {Quote.Name(table.Name)}", connection);
-        var rows = (long)(await count.ExecuteScalarAsync(cancellation))!;
+        var rows = await CountAsync(connection, table, cancellation);
+        if (existing == ExistingRows.Keep)
+        {
+            return new ReadinessLine(step, true, $"its {Figures.Of(rows, "row")} stay, and changes are applied to them", "rows that agree with the source's", null, TimeSpan.Zero);
+        }
+
         return rows == 0
             ? new ReadinessLine(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
-            : emptyExisting
+            : existing == ExistingRows.Empty
                 ? new ReadinessLine(step, true, $"its {Figures.Of(rows, "row")} will be deleted", "no rows, or leave to delete them", null, TimeSpan.Zero)
                 : new ReadinessLine(step, false, $"it already has {Figures.Of(rows, "row")}", "no rows, or leave to delete them", "Empty the table, or choose that existing rows are deleted first.", TimeSpan.Zero);
     }

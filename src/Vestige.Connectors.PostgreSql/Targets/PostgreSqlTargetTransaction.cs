@@ -23,7 +23,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
 
     private NpgsqlConnection Connection => session.Connection;
 
-    public async Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, bool replace, CancellationToken cancellation)
+    public async Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation)
     {
         foreach (var part in tables.SelectMany(table => table.Parts).Where(part => part.Stage == PartStage.Before).DistinctBy(part => part.Statement))
         {
@@ -40,7 +40,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             {
                 await RunAsync(table.Parts.Single(part => part.Stage == PartStage.Table).Statement, $"Making {table.Name}", cancellation);
             }
-            else if (replace && await FormComparison.DifferenceAsync(Connection, table, cancellation) is not null)
+            else if (making == TableMaking.Anew || (making == TableMaking.WhereOther && await FormComparison.DifferenceAsync(Connection, table, cancellation) is not null))
             {
                 await RunAsync($"DROP TABLE {Quote.Name(table.Name)}", $"Dropping {table.Name}", cancellation);
                 await RunAsync(table.Parts.Single(part => part.Stage == PartStage.Table).Statement, $"Making {table.Name}", cancellation);

@@ -1,6 +1,7 @@
 using Vestige.Connectors.StandIn.Native;
 using Vestige.Connectors.StandIn.Sources;
 using Vestige.Core.Positions;
+using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
@@ -52,7 +53,7 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
 
     public async Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
         IReadOnlyList<TableSchema> tables,
-        bool emptyExisting,
+        IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,
         CancellationToken cancellation)
     {
@@ -69,9 +70,9 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         var lines = new List<ReadinessLine>();
         foreach (var table in tables)
         {
-            if (!begun.Contains(table.Name) && there.TryGetValue(table.Name.Name, out var existing))
+            if (!begun.Contains(table.Name) && there.TryGetValue(table.Name.Name, out var found))
             {
-                lines.Add(Line(table, existing, emptyExisting, owners.GetValueOrDefault(table.Name.Name)));
+                lines.Add(Line(table, found, existing.GetValueOrDefault(table.Name), owners.GetValueOrDefault(table.Name.Name)));
             }
         }
 
@@ -121,7 +122,7 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         return owners;
     }
 
-    private static ReadinessLine Line(TableSchema table, TableDescription existing, bool emptyExisting, string? owner)
+    private static ReadinessLine Line(TableSchema table, TableDescription found, ExistingRows existing, string? owner)
     {
         var step = $"target table {table.Name}";
         if (owner is not null)
@@ -129,15 +130,25 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
             return new ReadinessLine(step, false, $"the crossing {owner} writes to it", "a table of its own", "Leave the table out, or remove that crossing.", TimeSpan.Zero);
         }
 
-        if (table.DifferenceTo(existing.Schema) is { } difference)
+        var rows = found.EstimatedRows;
+        if (existing == ExistingRows.Replace)
+        {
+            return new ReadinessLine(step, true, $"it is dropped with its {Core.Text.Figures.Of(rows, "row")} and made anew", "leave to drop it", null, TimeSpan.Zero);
+        }
+
+        if (table.DifferenceTo(found.Schema) is { } difference)
         {
             return new ReadinessLine(step, false, $"it has another form: {difference}", "the same columns in the same order", "Drop or alter the target's table, or leave it out.", TimeSpan.Zero);
         }
 
-        var rows = existing.EstimatedRows;
+        if (existing == ExistingRows.Keep)
+        {
+            return new ReadinessLine(step, true, $"its {Core.Text.Figures.Of(rows, "row")} stay, and changes are applied to them", "rows that agree with the source's", null, TimeSpan.Zero);
+        }
+
         return rows == 0
             ? new ReadinessLine(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
-            : emptyExisting
+            : existing == ExistingRows.Empty
                 ? new ReadinessLine(step, true, $"its {Core.Text.Figures.Of(rows, "row")} will be deleted", "no rows, or leave to delete them", null, TimeSpan.Zero)
                 : new ReadinessLine(step, false, $"it already has {Core.Text.Figures.Of(rows, "row")}", "no rows, or leave to delete them", "Empty the table, or choose that existing rows are deleted first.", TimeSpan.Zero);
     }

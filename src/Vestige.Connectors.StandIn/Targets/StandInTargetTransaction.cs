@@ -19,7 +19,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 {
     private readonly Dictionary<TableSchema, TableStatements> statements = new(ReferenceEqualityComparer.Instance);
 
-    public Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, bool replace, CancellationToken cancellation)
+    public Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation)
     {
         if (tables.Count == 0)
         {
@@ -32,7 +32,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         foreach (var table in tables)
         {
             var exists = there.TryGetValue(table.Name.Name, out var existing);
-            if (exists && replace && !table.SameForm(existing!))
+            if (exists && (making == TableMaking.Anew || (making == TableMaking.WhereOther && !table.SameForm(existing!))))
             {
                 transaction.Run($"DROP TABLE {Quote.Name(table.Name.Name)}");
                 exists = false;

@@ -42,6 +42,23 @@ public sealed record CrossingDefinition(
         return Apply.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name));
     }
 
+    /// <summary>What it carries.</summary>
     [JsonIgnore]
-    public ExistingRows Existing => Start?.Existing ?? ExistingRows.Refuse;
+    public StartKind Kind => Start?.Kind ?? StartKind.RowsThenChanges;
+
+    /// <summary>Whether it ends by itself once the target has what it is to have.</summary>
+    [JsonIgnore]
+    public bool EndsByItself => Kind is StartKind.Rows or StartKind.Structure;
+
+    /// <summary>What a target table that is there already means for a table of the source.</summary>
+    public ExistingRows ExistingFor(TableName table)
+    {
+        if (Kind == StartKind.Changes)
+        {
+            return ExistingRows.Keep;
+        }
+
+        var name = table.ToString();
+        return Start?.Tables?.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name))?.Existing ?? Start?.Existing ?? ExistingRows.Refuse;
+    }
 }

@@ -55,7 +55,7 @@ public static partial class DefinitionRules
             yield return new DefinitionProblem("target", $"'{definition.Target}' is also the source", "Choose another connection as target.");
         }
 
-        foreach (var problem in ApplyProblems(definition).Concat(NamingProblems(definition.Naming)).Concat(TreatmentProblems(definition)))
+        foreach (var problem in StartProblems(definition.Start).Concat(ApplyProblems(definition)).Concat(NamingProblems(definition.Naming)).Concat(TreatmentProblems(definition)))
         {
             yield return problem;
         }
@@ -77,6 +77,28 @@ public static partial class DefinitionRules
         if (rules.All(rule => string.IsNullOrEmpty(rule.Take)))
         {
             yield return new DefinitionProblem("tables.rules", "no rule takes anything", "Take at least one table.");
+        }
+    }
+
+    private static IEnumerable<DefinitionProblem> StartProblems(StartOptions? start)
+    {
+        if (start is { Existing: ExistingRows.Keep, Kind: not StartKind.Changes })
+        {
+            yield return new DefinitionProblem("start.existing", "rows are loaded, and those that are there cannot stay beside them", "Choose refuse, empty or replace, or carry changes only.");
+        }
+
+        for (var i = 0; i < (start?.Tables?.Count ?? 0); i++)
+        {
+            var rule = start!.Tables![i];
+            if (string.IsNullOrWhiteSpace(rule.Tables))
+            {
+                yield return NoPattern($"start.tables[{i}].tables");
+            }
+
+            if (rule.Existing == ExistingRows.Keep && start.Kind != StartKind.Changes)
+            {
+                yield return new DefinitionProblem($"start.tables[{i}].existing", "rows are loaded, and those that are there cannot stay beside them", "Choose refuse, empty or replace, or carry changes only.");
+            }
         }
     }
 

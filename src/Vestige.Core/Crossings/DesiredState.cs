@@ -7,4 +7,7 @@ public enum DesiredState
     Run,
     Pause,
     Stop,
+
+    /// <summary>Nothing more: it has carried what it was to carry.</summary>
+    Finish,
 }

@@ -1,11 +1,17 @@
 namespace Vestige.Core.Crossings;
 
-/// <summary>What a target table that already has rows means.</summary>
+/// <summary>What a target table that is there already means.</summary>
 public enum ExistingRows
 {
-    /// <summary>The crossing does not start.</summary>
+    /// <summary>The crossing does not start when it has rows.</summary>
     Refuse,
 
-    /// <summary>The rows are deleted before the load.</summary>
+    /// <summary>Its rows are deleted before the load.</summary>
     Empty,
+
+    /// <summary>It is dropped with its rows and all that belongs to it, and made anew.</summary>
+    Replace,
+
+    /// <summary>Its rows stay, and changes are applied to them; only where nothing but changes crosses.</summary>
+    Keep,
 }

@@ -7,4 +7,8 @@ namespace Vestige.Core.Readiness;
 /// <param name="Needed">What is needed.</param>
 /// <param name="Mend">What to do; null when it holds.</param>
 /// <param name="Took">How long the look took.</param>
-public sealed record ReadinessLine(string Step, bool Ok, string Found, string Needed, string? Mend, TimeSpan Took);
+public sealed record ReadinessLine(string Step, bool Ok, string Found, string Needed, string? Mend, TimeSpan Took)
+{
+    /// <summary>Whether a person may let the crossing start although it does not hold.</summary>
+    public bool MayAccept { get; init; }
+}

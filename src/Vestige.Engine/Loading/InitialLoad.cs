@@ -52,6 +52,12 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             StartedAt = clock.GetUtcNow();
             Tables = loads;
             await PrepareAsync(fresh, identity, first && usable.Count == 0, cancellation);
+            if (treating.Definition.Kind == StartKind.Structure)
+            {
+                await EndEmptyAsync(loads, cancellation);
+                return Position;
+            }
+
             await new ChunkCopy(new ChunkReader(snapshot, target, treating.Build), Position, session, Readers, clock).RunAsync(chunks, cancellation);
             return Position;
         }
@@ -171,7 +177,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             return;
         }
 
-        var lines = await target.CheckTargetAsync(fresh, treating.Definition.Existing == ExistingRows.Empty, own, cancellation);
+        var lines = await target.CheckTargetAsync(fresh, treating.ExistingOf(loads.Select(load => load.Treatment)), own, cancellation);
         if (lines.FirstOrDefault(line => !line.Ok) is { } wrong)
         {
             throw new PortException($"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was changed there.") { Mend = wrong.Mend };
@@ -184,14 +190,32 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         var own = treating.OwnTables(session.Progress);
         var tables = loads.SelectMany(load => load.Targets).ToList();
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CreateTablesAsync([.. tables.Where(table => !own.Contains(table.Name))], replace: false, cancellation);
-        await transaction.CreateTablesAsync([.. tables.Where(table => own.Contains(table.Name))], replace: true, cancellation);
+        var existing = treating.ExistingOf(loads.Select(load => load.Treatment));
+        foreach (var making in Enum.GetValues<TableMaking>())
+        {
+            await transaction.CreateTablesAsync([.. tables.Where(table => MakingOf(table.Name) == making)], making, cancellation);
+        }
+
         foreach (var table in tables)
         {
             await transaction.EmptyAsync(table, cancellation);
         }
 
         await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: false, LogPosition.Zero))], identity, Restart: first), cancellation);
+
+        TableMaking MakingOf(TableName table) => own.Contains(table) ? TableMaking.WhereOther : existing[table] == ExistingRows.Replace ? TableMaking.Anew : TableMaking.WhereMissing;
+    }
+
+    /// <summary>Without rows a table is what it is to be once its keys are built.</summary>
+    private async Task EndEmptyAsync(List<TableLoad> loads, CancellationToken cancellation)
+    {
+        foreach (var table in loads.SelectMany(load => load.Targets))
+        {
+            await session.BuildKeysAsync(table, cancellation);
+        }
+
+        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+        await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, Position))]), cancellation);
     }
 
     /// <summary>What of an interrupted load of a table is left.</summary>

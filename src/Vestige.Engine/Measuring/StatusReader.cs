@@ -119,6 +119,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             DesiredState.Pause => CrossingState.Paused,
             DesiredState.Stop => CrossingState.Stopped,
             DesiredState.Draft => CrossingState.Draft,
+            DesiredState.Finish => CrossingState.Finished,
             _ => CrossingState.Checking,
         };
     }

@@ -1,3 +1,4 @@
+using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
@@ -22,10 +23,12 @@ public interface ITarget : IDatabase
     /// <summary>The statements that would create these tables, as they would run; forms as <see cref="StructureOf"/> gives them.</summary>
     IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables);
 
-    /// <summary>What must hold so that these tables of its own can be written. Those in <paramref name="begun"/> are this crossing's own.</summary>
+    /// <summary>What must hold so that these tables of its own can be written. Those in
+    /// <paramref name="begun"/> are this crossing's own; of others that are there already, <paramref name="existing"/> says what they
+    /// mean, and without it they keep it from starting when they have rows.</summary>
     Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
         IReadOnlyList<TableSchema> tables,
-        bool emptyExisting,
+        IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,
         CancellationToken cancellation);
 

@@ -7,8 +7,8 @@ namespace Vestige.Engine.Ports;
 /// <summary>One transaction on a target: rows and progress commit together. Disposing without a commit rolls back.</summary>
 public interface ITargetTransaction : IAsyncDisposable
 {
-    /// <summary>Creates the tables where they are missing; with <paramref name="replace"/>, drops them first.</summary>
-    Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, bool replace, CancellationToken cancellation);
+    /// <summary>Creates the tables where they are missing, and drops others first as said.</summary>
+    Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation);
 
     /// <summary>Deletes every row of the table.</summary>
     Task EmptyAsync(TableSchema table, CancellationToken cancellation);

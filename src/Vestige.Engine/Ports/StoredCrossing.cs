@@ -7,4 +7,8 @@ namespace Vestige.Engine.Ports;
 /// <param name="Desired">What a person last asked for.</param>
 /// <param name="By">Who asked; a typed name, unverified.</param>
 /// <param name="Since">When.</param>
-public sealed record StoredCrossing(CrossingDefinition Definition, DesiredState Desired, string By, DateTimeOffset Since);
+public sealed record StoredCrossing(CrossingDefinition Definition, DesiredState Desired, string By, DateTimeOffset Since)
+{
+    /// <summary>Whether its source must keep what it has not got yet.</summary>
+    public bool NeedsLog => Desired is not (DesiredState.Draft or DesiredState.Finish);
+}

@@ -65,7 +65,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             book.Add(stored);
         }
 
-        foreach (var entry in book.All.Where(entry => entry.Stored.Desired != DesiredState.Draft))
+        foreach (var entry in book.All.Where(entry => entry.Stored.NeedsLog))
         {
             await opener.OpenAsync(entry, cancellation);
         }
@@ -184,7 +184,8 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     private async Task KeepAsync(CrossingEntry entry, CrossingDefinition definition, string by, CancellationToken cancellation)
     {
-        var stored = entry.Stored with { Definition = definition, By = by, Since = clock.GetUtcNow() };
+        var desired = entry.Stored.Desired == DesiredState.Finish ? DesiredState.Run : entry.Stored.Desired;
+        var stored = entry.Stored with { Definition = definition, Desired = desired, By = by, Since = clock.GetUtcNow() };
         await store.SaveAsync(stored, cancellation);
         entry.Stored = stored;
         await Events.OfCrossingAsync(definition.Name, EventKind.Note, "Definition changed.", by);
@@ -216,6 +217,11 @@ public sealed class CrossingEngine : IAsyncDisposable
         if (entry.Worker is { Running.IsCompleted: false })
         {
             throw new RequestRefusedException($"{crossing} is running.") { Mend = "Nothing needs to be done." };
+        }
+
+        if (entry.Stored.Desired == DesiredState.Finish)
+        {
+            throw new RequestRefusedException($"{crossing} is finished: the target has what it was to get.") { Mend = "Load it again, or make another crossing." };
         }
 
         if (entry.Stored.Desired == DesiredState.Draft)
@@ -302,7 +308,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         captures.Find(entry.Stored.Definition.Source)?.Spool.Release(crossing);
         await Events.OfCrossingAsync(crossing, EventKind.Note, "Removed.", by);
         var source = entry.Stored.Definition.Source;
-        if (entry.Stored.Desired != DesiredState.Draft && !book.All.Any(other => other.Stored.Definition.Source == source && other.Stored.Desired != DesiredState.Draft))
+        if (entry.Stored.NeedsLog && !book.All.Any(other => other.Stored.Definition.Source == source && other.Stored.NeedsLog))
         {
             await captures.EndAsync(source, cancellation);
         }

@@ -79,7 +79,7 @@ internal sealed class CrossingOpener(
     {
         var definition = entry.Stored.Definition;
         var holding = book.All
-            .Where(other => other.Stored.Definition.Source == definition.Source && other.Stored.Desired != DesiredState.Draft)
+            .Where(other => other.Stored.Definition.Source == definition.Source && other.Stored.NeedsLog)
             .Select(other => other.Name);
         var capture = await captures.OpenAsync(definition.Source, holding, cancellation);
         if (entry.Stored.Desired != DesiredState.Run)
@@ -113,11 +113,35 @@ internal sealed class CrossingOpener(
         if (!ending.IsCancellationRequested && entry.Worker == worker)
         {
             await KnowAsync(entry, capture, ending.Token);
-            if (entry.Stored.Desired is DesiredState.Stop or DesiredState.Pause)
+            if (worker.Finished)
+            {
+                await FinishAsync(entry, capture);
+            }
+            else if (entry.Stored.Desired is DesiredState.Stop or DesiredState.Pause)
             {
                 var place = entry.Known?.Position is { } position ? $" at position {connections.Source(entry.Stored.Definition.Source).Format(position)}" : "";
                 await events.OfCrossingAsync(entry.Name, EventKind.Note, $"{(entry.Stored.Desired == DesiredState.Stop ? "Stopped" : "Paused")}{place}.");
             }
+        }
+    }
+
+    /// <summary>The target has all it was to get: the source need not keep its log for it.</summary>
+    private async Task FinishAsync(CrossingEntry entry, Capture capture)
+    {
+        using var turn = await entry.Turn.EnterAsync(ending.Token);
+        if (entry.Stored.Desired != DesiredState.Run)
+        {
+            return;
+        }
+
+        var source = entry.Stored.Definition.Source;
+        entry.Stored = entry.Stored with { Desired = DesiredState.Finish, Since = clock.GetUtcNow() };
+        await store.SaveAsync(entry.Stored, ending.Token);
+        capture.Spool.Release(entry.Name);
+        await events.OfCrossingAsync(entry.Name, EventKind.Note, "Finished.");
+        if (!book.All.Any(other => other.Stored.Definition.Source == source && other.Stored.NeedsLog))
+        {
+            await captures.EndAsync(source, ending.Token);
         }
     }
 

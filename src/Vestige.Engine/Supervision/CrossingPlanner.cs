@@ -52,20 +52,53 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         lines.AddRange(treated.Lines);
         lines.AddRange(await source.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
         var structure = target.StructureOf(treated.Treatments);
-        lines.AddRange(await target.CheckTargetAsync(structure.Tables, definition.Existing == ExistingRows.Empty, treating.OwnTables(progress), cancellation));
-        var rows = crossing.Sum(table => table.EstimatedRows);
+        lines.AddRange(await target.CheckTargetAsync(structure.Tables, treating.ExistingOf(treated.Treatments), treating.OwnTables(progress), cancellation));
+        if (definition.Kind == StartKind.Changes)
+        {
+            lines.AddRange(await AgreeAsync(source, target, treated.Treatments, cancellation));
+        }
+
+        var rows = definition.Kind is StartKind.Structure or StartKind.Changes ? 0 : crossing.Sum(table => table.EstimatedRows);
         return new CrossingPlan(
             [.. crossing.Select(table => Planned(treating, table))],
             [.. taken.Where(table => !Crosses(definition, table)).Select(table => Planned(treating, table))],
-            target.StructureFor(structure.Tables),
+            definition.Kind == StartKind.Changes ? [] : target.StructureFor(structure.Tables),
             structure.NotMade,
             rows,
-            Estimate(crossing, rate.PerSecond),
+            rows == 0 ? TimeSpan.Zero : Estimate(crossing, rate.PerSecond),
             rate.PerSecond,
             rate.Measured,
-            lines,
+            [.. lines.Select(line => Accepted(definition, line))],
             treated.Problems);
     }
+
+    /// <summary>Where only changes cross, every table must be there, and hold as many rows as the source.</summary>
+    private static async Task<IReadOnlyList<ReadinessLine>> AgreeAsync(ISource source, ITarget target, IReadOnlyList<TableTreatment> treatments, CancellationToken cancellation)
+    {
+        var lines = new List<ReadinessLine>();
+        var there = (await target.ReadTablesAsync(cancellation)).Select(table => table.Schema.Name).ToHashSet();
+        foreach (var treatment in treatments)
+        {
+            var missing = treatment.Tables.Select(table => table.Form.Name).Where(name => !there.Contains(name)).ToList();
+            lines.AddRange(missing.Select(name => new ReadinessLine($"target table {name}", false, "it is not there", "a table that was loaded by other means", "Load it, or let rows cross as well.", TimeSpan.Zero)));
+            if (missing.Count == 0 && treatment.KeepsAllRows)
+            {
+                var (here, copied) = (await source.CountAsync(treatment.Source.Name, cancellation), await target.CountAsync(treatment.Tables[0].Form.Name, cancellation));
+                lines.Add(new ReadinessLine(
+                    $"rows of {treatment.Source.Name}",
+                    here == copied,
+                    $"{Figures.Of(here, "row")} here and {Figures.Count(copied)} there, counted one after the other",
+                    "the same rows on both sides",
+                    here == copied ? null : "Find the rows that differ and load the table again; or accept it, if rows were written between the two counts.",
+                    TimeSpan.Zero) { MayAccept = true });
+            }
+        }
+
+        return lines;
+    }
+
+    private static ReadinessLine Accepted(CrossingDefinition definition, ReadinessLine line) =>
+        !line.Ok && line.MayAccept && definition.Start?.Accept?.Contains(line.Step) == true ? line with { Ok = true, Found = $"{line.Found}; accepted in the definition", Mend = null } : line;
 
     /// <summary>One writer takes all rows, so the finish is the sum; cutting the reads only keeps it busy.</summary>
     private static TimeSpan Estimate(List<TableDescription> tables, double rowsPerSecond)

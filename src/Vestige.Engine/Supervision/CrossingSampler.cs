@@ -43,7 +43,7 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
         await Task.Yield();
         while (!ending.IsCancellationRequested)
         {
-            foreach (var entry in book.All.Where(entry => entry.Stored.Desired != DesiredState.Draft))
+            foreach (var entry in book.All.Where(entry => entry.Stored.NeedsLog))
             {
                 await SampleAsync(entry, ending);
             }

@@ -71,6 +71,9 @@ public sealed class CrossingWorker
     /// <summary>Ends when it rests or is faulted; never fails.</summary>
     public Task Running { get; private set; } = Task.CompletedTask;
 
+    /// <summary>Whether it has ended because the target has what it was to get.</summary>
+    public bool Finished { get; private set; }
+
     public void Start() => Running = RunAsync();
 
     /// <summary>A picture of this moment.</summary>
@@ -133,15 +136,29 @@ public sealed class CrossingWorker
 
         Agree(session.Progress);
         capture.Spool.Hold(definition.Name, session.Progress.Position);
-        if (missing.Count > 0)
+        if (missing.Count > 0 && definition.Kind == StartKind.Changes)
+        {
+            await TakeAsLoadedAsync(session, missing, now);
+        }
+        else if (missing.Count > 0)
         {
             await LoadAsync(session, missing, works, now);
         }
 
         if (session.Progress.Position is null)
         {
-            await BuildReferencesAsync(session, wanted, now);
+            if (definition.Kind != StartKind.Changes)
+            {
+                await BuildReferencesAsync(session, wanted, now);
+            }
+
             await BeginStreamAsync(session, now);
+        }
+
+        if (definition.EndsByItself)
+        {
+            Finished = true;
+            return;
         }
 
         await FollowAsync(session, works, now);
@@ -215,6 +232,23 @@ public sealed class CrossingWorker
         state.Take(session.Progress);
         var rows = loading.Tables.Sum(table => table.Rows);
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")}{(loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")} as of position {source.Format(loading.Position)}.");
+    }
+
+    /// <summary>
+    /// Tables that were loaded by other means stand where the log stands now: after every transaction that was open when they
+    /// began to be read, which is what a snapshot waits for.
+    /// </summary>
+    private async Task TakeAsLoadedAsync(ITargetSession session, List<TableName> missing, CancellationToken cancellation)
+    {
+        await using var snapshot = await source.OpenSnapshotAsync(1, cancellation);
+        var own = missing.Select(table => new TableProgress(table, Loaded: true, snapshot.Position, Into: TableProgress.NamesOf(treating.TargetsOf(table)))).ToList();
+        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
+        {
+            await transaction.CommitAsync(new ProgressUpdate(null, own, capture.Spool.Identity), cancellation);
+        }
+
+        state.Take(session.Progress);
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Changes of {Figures.Of(missing.Count, "table")} are taken from position {source.Format(snapshot.Position)}.");
     }
 
     private async Task FollowAsync(ITargetSession session, Action works, CancellationToken cancellation)

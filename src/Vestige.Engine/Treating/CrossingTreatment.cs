@@ -47,6 +47,12 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
         return progress.Tables.SelectMany(table => table.IntoTables ?? [target.NameFor(table.Table)]).ToHashSet();
     }
 
+    /// <summary>What tables that are there already mean, by the target's table.</summary>
+    public IReadOnlyDictionary<TableName, ExistingRows> ExistingOf(IEnumerable<TableTreatment> treatments) => treatments
+        .SelectMany(treatment => treatment.Tables.Select(table => (table.Form.Name, Existing: definition.ExistingFor(treatment.Source.Name))))
+        .DistinctBy(pair => pair.Name)
+        .ToDictionary(pair => pair.Name, pair => pair.Existing);
+
     /// <summary>The target's tables that a source's table goes into, as far as the definition alone tells.</summary>
     public IReadOnlyList<TableName> TargetsOf(TableName table) => TargetsOf(definition, target, table);
 

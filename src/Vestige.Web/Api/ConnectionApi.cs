@@ -1,4 +1,5 @@
 using Vestige.Connectors.StandIn.Bench;
+using Vestige.Core.Crossings;
 using Vestige.Core.Changes;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
@@ -142,7 +143,7 @@ public static class ConnectionApi
         {
             lines.AddRange(role == "source"
                 ? await connections.Source(name).CheckSourceAsync([], cancellation)
-                : await connections.Target(name).CheckTargetAsync([], emptyExisting: false, new HashSet<TableName>(), cancellation));
+                : await connections.Target(name).CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation));
         }
 
         return Results.Ok(lines.Select(ReadinessView.Of));

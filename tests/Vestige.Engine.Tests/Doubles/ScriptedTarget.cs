@@ -1,3 +1,4 @@
+using Vestige.Core.Crossings;
 using Vestige.Core.Changes;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
@@ -32,7 +33,7 @@ public sealed class ScriptedTarget : ITarget
 
     public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables) => [.. tables.Select(table => $"CREATE TABLE {table.Name.Name}")];
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, bool emptyExisting, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
+    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, IReadOnlyDictionary<TableName, ExistingRows> existing, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<ReadinessLine>>(Lines);
 
     public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) => Task.FromResult(TargetProgress.None);

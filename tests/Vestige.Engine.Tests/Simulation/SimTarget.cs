@@ -1,3 +1,4 @@
+using Vestige.Core.Crossings;
 using Vestige.Core.Changes;
 using Vestige.Core.Folding;
 using Vestige.Core.Positions;
@@ -46,7 +47,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables) => [];
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, bool emptyExisting, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
+    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, IReadOnlyDictionary<TableName, ExistingRows> existing, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
 
     public async Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation)
@@ -145,7 +146,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         private readonly LogPosition? expected = session.Progress.Position;
         private long unexpected;
 
-        public async Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, bool replace, CancellationToken cancellation) =>
+        public async Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation) =>
             await target.Faults.BeforeAsync("target.create", cancellation);
 
         public async Task EmptyAsync(TableSchema table, CancellationToken cancellation)

@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Connectors.StandIn;
 using Vestige.Connectors.StandIn.Drills;
+using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Demo.Workload;
@@ -115,7 +116,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         }
 
         AsSource = await source.CheckSourceAsync([], cancellation);
-        AsTarget = await connections.Target(Connection.Name).CheckTargetAsync([], emptyExisting: false, new HashSet<TableName>(), cancellation);
+        AsTarget = await connections.Target(Connection.Name).CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation);
         var all = await source.ReadTablesAsync(cancellation);
         TablesRead = true;
         var found = all.Where(table => table.Schema.Name.ToString().Contains(Wanted, StringComparison.OrdinalIgnoreCase)).ToList();

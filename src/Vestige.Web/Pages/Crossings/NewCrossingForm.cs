@@ -19,6 +19,11 @@ public sealed class NewCrossingForm
 
     public ExistingRows Existing { get; set; }
 
+    public StartKind Kind { get; set; }
+
+    /// <summary>Lines that do not hold and are accepted, by name.</summary>
+    public List<string> Accept { get; set; } = [];
+
     /// <summary>The rules as typed, one a line.</summary>
     public string? Rules { get; set; }
 
@@ -94,7 +99,7 @@ public sealed class NewCrossingForm
             Source ?? "",
             Target ?? "",
             new TableRules(AllRules(there)),
-            new StartOptions(Existing),
+            new StartOptions(Existing, Kind, Accept: Accept.Count == 0 ? null : Accept),
             Apply().ToList() is { Count: > 0 } apply ? apply : null,
             Naming(),
             treatment.Steps.Count == 0 ? null : treatment.Steps);

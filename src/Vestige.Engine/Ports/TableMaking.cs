@@ -1,0 +1,14 @@
+namespace Vestige.Engine.Ports;
+
+/// <summary>When a table that is there already is made anew.</summary>
+public enum TableMaking
+{
+    /// <summary>Never.</summary>
+    WhereMissing,
+
+    /// <summary>When its form is another.</summary>
+    WhereOther,
+
+    /// <summary>Always: it is dropped with all that belongs to it.</summary>
+    Anew,
+}
