@@ -56,7 +56,7 @@ test('an insert and a delete arrive', async (page) => {
 
 test('a crossing is created, its consequence read, and started', async (page) => {
   await page.goto(`${base}/crossings/new`);
-  await page.getByLabel('Name').fill('branches-to-ledger');
+  await page.getByLabel('Name', { exact: true }).fill('branches-to-ledger');
   await page.getByLabel('To', { exact: true }).selectOption('ledger');
   await page.locator('label', { hasText: 'circulation.branch' }).getByRole('checkbox').check();
   await page.locator('label', { hasText: 'circulation.patron_category' }).getByRole('checkbox').check();
@@ -105,9 +105,79 @@ test('a definition is taken from a file, corrected by its message, kept, and dow
   assert(again.status === 201, `the file makes it again: ${again.status}`);
 });
 
+// By keyboard alone: what has the focus is reached with Tab, as a person does.
+const tabTo = async (page, selector) => {
+  for (let presses = 0; presses < 160; presses += 1) {
+    if (await page.evaluate((wanted) => document.activeElement?.matches(wanted) ?? false, selector)) { return; }
+    await page.keyboard.press('Tab');
+  }
+  throw new Error(`Tab does not reach ${selector}`);
+};
+
+test('twelve tables with a rule, a mask, a split and a rename, by keyboard, from an empty page to following', async (page) => {
+  const send = (path, body, method = 'POST') => fetch(`${base}/api/v1/${path}`, { method, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) });
+  await send('connections', { name: 'depot', kind: 'stand-in', settings: {} });
+  await send('bench/circulation', { statement: 'CREATE TABLE shelf (id INTEGER PRIMARY KEY, code TEXT); CREATE TABLE reminder (id INTEGER PRIMARY KEY, patron_id INTEGER, sent_on TEXT); INSERT INTO shelf VALUES (1, \'A1\')' });
+  await page.goto(`${base}/`);
+  await page.keyboard.press('g');
+  await page.keyboard.press('n');
+  await page.waitForURL(/crossings\/new/);
+  await tabTo(page, '#name');
+  await page.keyboard.type('all-to-depot');
+  await tabTo(page, '#target');
+  await page.keyboard.type('depot');
+  await tabTo(page, '#rules');
+  await page.keyboard.type('circulation.*');
+  await until(async () => (await page.locator('#pick').textContent()).includes('12 tables cross'), 'the twelve tables');
+  assert((await page.locator('#pick').textContent()).includes('taken by circulation.*'), 'the rule that took a table is shown');
+  const steps = (email) => ['- tables: circulation.patron', '  mask:', `  - column: ${email}`, '    by: hash', '- tables: circulation.loan', '  split:', '  - into: depot.loan_open', '    when: returned_at IS NULL',
+    '  - into: depot.loan_past', '- tables: circulation.branch', '  rename:', '  - column: town', '    to: place'].join('\n');
+  await tabTo(page, '#treatment');
+  await page.keyboard.insertText(steps('emial'));
+  await page.keyboard.press('End');
+  await until(async () => (await page.locator('#sample').textContent()).includes('Line 3, column'), 'the error at its line');
+  assert((await page.locator('#sample').textContent()).includes('has no column emial'), await page.locator('#sample').textContent());
+  await page.keyboard.press('Control+a');
+  await page.keyboard.insertText(steps('email'));
+  await page.keyboard.press('End');
+  await until(async () => (await page.locator('#sample').textContent()).includes('TEXT, '), 'the rows before and after, the masked value hidden');
+  await tabTo(page, 'button[name=start][value=true]');
+  await until(async () => (await page.locator('#consequence').textContent()).includes('rows to load'), 'the plan');
+  await page.keyboard.press('Enter');
+  await page.waitForURL(/all-to-depot$/, { timeout: 15000 }).catch(async () => { throw new Error(await page.locator('#consequence').textContent()); });
+  await until(async () => (await status('all-to-depot')).state === 'following', `following: ${JSON.stringify(await status('all-to-depot'))}`, 60000);
+  assert((await status('all-to-depot')).tables.length === 12, 'twelve tables');
+  const ask = async (connection, statement) => (await (await send(`bench/${connection}`, { statement })).json()).rows[0].join(' ');
+  assert(await ask('depot', 'SELECT count(*) || \' \' || min(length(email)) || \' \' || max(length(email)) FROM patron WHERE email IS NOT NULL') === `${await ask('circulation', 'SELECT count(*) FROM patron WHERE email IS NOT NULL')} 64 64`, 'every address is a hash');
+  assert(await ask('depot', 'SELECT place FROM branch WHERE id = 3') === await ask('circulation', 'SELECT town FROM branch WHERE id = 3'), 'the column has its new name');
+  await ask('circulation', 'INSERT INTO loan SELECT 900001, copy_id, patron_id, lent_at, due_on, NULL, 0 FROM loan LIMIT 1; SELECT 1').catch(() => {});
+  await until(async () => await ask('depot', 'SELECT count(*) FROM loan_open WHERE id = 900001') === '1', 'the open loan');
+  await ask('circulation', "UPDATE loan SET returned_at = '2026-11-25 10:00:00' WHERE id = 900001; SELECT 1").catch(() => {});
+  await until(async () => await ask('depot', 'SELECT (SELECT count(*) FROM loan_open WHERE id = 900001) || \' \' || (SELECT count(*) FROM loan_past WHERE id = 900001)') === '0 1', 'it moves to the past ones');
+
+  await page.goto(`${base}/crossings/all-to-depot/treatment?table=circulation.patron`);
+  assert((await page.locator('#main').textContent()).includes('a mask over'), 'the treatment has its page');
+});
+
+test('a crossing that runs is changed as a file, after what that needs was shown', async (page) => {
+  await page.goto(`${base}/crossings/all-to-depot/definition`);
+  await page.getByRole('link', { name: 'change as a file' }).click();
+  const text = page.getByLabel('Text', { exact: true });
+  await text.fill((await text.inputValue()).replace('to: place', 'to: site').replace('- take: circulation.*', "- take: circulation.*\n  - leave: '*.shelf'"));
+  await page.getByRole('button', { name: 'Show the plan' }).click();
+  const change = page.locator('#change');
+  await until(async () => (await change.textContent()).includes('circulation.branch is loaded again'), 'what it needs');
+  assert((await change.textContent()).includes('circulation.shelf leaves'), await change.textContent());
+  await page.getByRole('button', { name: 'Take the change' }).click();
+  await page.waitForURL(/all-to-depot$/);
+  await until(async () => (await status('all-to-depot')).state === 'following' && (await status('all-to-depot')).tables.length === 11, 'following with eleven');
+  const answer = await (await fetch(`${base}/api/v1/bench/depot`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement: 'SELECT site FROM branch WHERE id = 3' }) })).json();
+  assert(answer.rows.length === 1, JSON.stringify(answer));
+});
+
 test('bad input is told, and nothing is made', async (page) => {
   await page.goto(`${base}/crossings/new`);
-  await page.getByLabel('Name').fill('Not A Slug');
+  await page.getByLabel('Name', { exact: true }).fill('Not A Slug');
   await page.getByRole('button', { name: 'Keep as a draft' }).click();
   const said = await page.locator('#consequence').textContent();
   assert(said.includes('has other characters') && said.includes('no rule') | said.includes('there are none'), `both problems are named: ${said}`);
@@ -137,7 +207,7 @@ test('a refused row is seen and understood', async (page) => {
   const needs = page.locator('.needs', { hasText: crossing });
   await until(async () => (await needs.count()) > 0, 'it stands under Needs you');
   const told = await needs.textContent();
-  assert(told.includes('circulation.branch 11') && told.includes('row refused (drill)') && told.includes('Remove the cause'), `what, where and what to do: ${told}`);
+  assert(told.includes('warehouse.branch 11') && told.includes('row refused (drill)') && told.includes('Remove the cause'), `what, where and what to do: ${told}`);
   await page.goto(`${base}/crossings/${crossing}`);
   await page.getByRole('link', { name: 'Look at the row' }).click();
   await until(async () => (await page.locator('.both').textContent()).includes('Refusal'), 'the row on both sides');
@@ -219,7 +289,7 @@ test('a server is connected, prepared and followed, as the guide says', async (p
     await until(async () => { await page.reload(); return (await lacks('As a target')) === 0; }, `every line as a target: ${await sheet('As a target').textContent()}`);
 
     await page.goto(`${base}/crossings/new`);
-    await page.getByLabel('Name').fill('titles');
+    await page.getByLabel('Name', { exact: true }).fill('titles');
     await page.getByLabel('From', { exact: true }).selectOption('books');
     await page.getByLabel('To', { exact: true }).selectOption('books-copy');
     await page.locator('label', { hasText: 'public.title' }).getByRole('checkbox').check();
@@ -248,7 +318,7 @@ test('a server is connected, prepared and followed, as the guide says', async (p
 });
 
 const views = ['/', '/crossings', '/crossings/new?show=1&source=circulation&target=warehouse&tables=circulation.title', '/connections', '/connections/circulation', '/connections/circulation/tables/circulation.patron', '/bench/circulation',
-  `/crossings/${crossing}`, `/crossings/${crossing}/tables`, `/crossings/${crossing}/tables/circulation.patron?key=7`, `/crossings/${crossing}/events`,
+  `/crossings/${crossing}`, `/crossings/${crossing}/tables`, `/crossings/${crossing}/tables/circulation.patron?key=7`, `/crossings/${crossing}/events`, '/crossings/all-to-depot/treatment', '/crossings/new?show=plan&name=tried&source=circulation&target=warehouse&rules=circulation.*&treatment=-%20tables%3A%20circulation.patron%0A%20%20keep%3A%20home_brnch%20%3C%203',
   `/crossings/${crossing}/definition`, `/crossings/import?from=${crossing}`, `/crossings/${crossing}/stop`, '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/find?q=fine', '/you', '/nowhere'];
 for (const scheme of ['light', 'dark']) {
   for (const path of views) {
