@@ -11,8 +11,8 @@ using Vestige.Storage;
 using Vestige.Web.Api;
 using Vestige.Web.Connections;
 using Vestige.Web.Hosting;
-using Vestige.Web.Treating;
 using Vestige.Web.Live;
+using Vestige.Web.Treating;
 
 const int ThreadsAtHand = 48;
 

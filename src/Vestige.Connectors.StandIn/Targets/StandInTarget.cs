@@ -1,7 +1,7 @@
 using Vestige.Connectors.StandIn.Native;
 using Vestige.Connectors.StandIn.Sources;
-using Vestige.Core.Positions;
 using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;

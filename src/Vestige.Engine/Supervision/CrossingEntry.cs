@@ -8,14 +8,17 @@ namespace Vestige.Engine.Supervision;
 /// <summary>A crossing within the engine. Its fields change under <see cref="Turn"/> or by the engine's timer only.</summary>
 internal sealed class CrossingEntry(StoredCrossing stored)
 {
+    private readonly Lock gate = new();
+
     public StoredCrossing Stored { get; set; } = stored;
 
-    public CrossingWorker? Worker { get; set; }
+    /// <summary>The last that was started; null when none was.</summary>
+    public CrossingWorker? Worker { get; private set; }
 
     public CrossingMeter Meter { get; } = new();
 
     /// <summary>What the target last said, for a crossing that does not run; null while it runs and until it was asked.</summary>
-    public TargetProgress? Known { get; set; }
+    public TargetProgress? Known { get; private set; }
 
     /// <summary>What the spool knows of the applied position, as of the last second.</summary>
     public SpoolPlace? Place { get; set; }
@@ -36,4 +39,29 @@ internal sealed class CrossingEntry(StoredCrossing stored)
     public Turnstile Turn { get; } = new();
 
     public string Name => Stored.Definition.Name;
+
+    /// <summary>A worker runs it from now on; what the target said before does not count any more.</summary>
+    public void RunBy(CrossingWorker worker)
+    {
+        lock (gate)
+        {
+            Worker = worker;
+            Known = null;
+        }
+    }
+
+    /// <summary>Keeps what the target said; false when another worker was started since it was asked.</summary>
+    public bool Learn(TargetProgress progress, CrossingWorker? asked)
+    {
+        lock (gate)
+        {
+            if (!ReferenceEquals(Worker, asked))
+            {
+                return false;
+            }
+
+            Known = progress;
+            return true;
+        }
+    }
 }

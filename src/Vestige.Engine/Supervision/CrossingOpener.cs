@@ -100,8 +100,7 @@ internal sealed class CrossingOpener(
             clock,
             random,
             logger);
-        entry.Known = null;
-        entry.Worker = worker;
+        entry.RunBy(worker);
         worker.Start();
         _ = AfterAsync(entry, worker, capture);
     }
@@ -150,8 +149,12 @@ internal sealed class CrossingOpener(
     {
         try
         {
-            entry.Known = await connections.Target(entry.Stored.Definition.Target).ReadProgressAsync(entry.Name, cancellation);
-            capture.Spool.Hold(entry.Name, entry.Known.Position);
+            var asked = entry.Worker;
+            var progress = await connections.Target(entry.Stored.Definition.Target).ReadProgressAsync(entry.Name, cancellation);
+            if (entry.Learn(progress, asked))
+            {
+                capture.Spool.Hold(entry.Name, progress.Position);
+            }
         }
         catch (Exception exception) when (exception is PortException or OperationCanceledException)
         {

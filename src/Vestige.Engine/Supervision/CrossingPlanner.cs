@@ -90,7 +90,8 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
                     $"{Figures.Of(here, "row")} here and {Figures.Count(copied)} there, counted one after the other",
                     "the same rows on both sides",
                     here == copied ? null : "Find the rows that differ and load the table again; or accept it, if rows were written between the two counts.",
-                    TimeSpan.Zero) { MayAccept = true });
+                    TimeSpan.Zero)
+                { MayAccept = true });
             }
         }
 

@@ -1,6 +1,6 @@
 using Vestige.Connectors.StandIn.Bench;
-using Vestige.Core.Crossings;
 using Vestige.Core.Changes;
+using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;

@@ -1,5 +1,5 @@
-using Vestige.Core.Crossings;
 using Vestige.Core.Changes;
+using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;

@@ -1,5 +1,5 @@
-using Vestige.Core.Crossings;
 using Vestige.Core.Changes;
+using Vestige.Core.Crossings;
 using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
