@@ -10,6 +10,8 @@
 //   ... -- pg-slot [CHANGES]                                                   log to target with an empty spool, against the same
 //   ... -- pg-visible [SECONDS]                                                commit to visible at 100 transactions/s, against the same
 //   ... -- pg-cpu [TRANSACTIONS]                                               the source's CPU, against pg_recvlogical attached
+//   ... -- treat [ROWS]                                                        rows through a treatment on one core
+//   ... -- rules [TABLES]                                                      table rules over names
 using Vestige.Bench;
 
 var size = args.Length > 1 ? int.Parse(args[1]) : 0;
@@ -26,6 +28,12 @@ switch (args.FirstOrDefault())
         return 0;
     case "fleet":
         await FleetPage.RunAsync(size > 0 ? size : 300);
+        return 0;
+    case "treat":
+        Treating.Run(size > 0 ? size : 1_000_000);
+        return 0;
+    case "rules":
+        Treating.RunRules(size > 0 ? size : 1_000_000);
         return 0;
     case "pg-load":
         await Vestige.Bench.PostgreSql.Load.OneTableAsync(size > 0 ? size : 2_000_000);
@@ -49,6 +57,6 @@ switch (args.FirstOrDefault())
         await Vestige.Bench.PostgreSql.SourceCpu.RunAsync(size > 0 ? size : 20_000);
         return 0;
     default:
-        Console.Error.WriteLine("Say which: backlog, lag, memory, fleet, pg-load, pg-tables, pg-drain, pg-catchup, pg-slot, pg-visible or pg-cpu.");
+        Console.Error.WriteLine("Say which: backlog, lag, memory, fleet, treat, rules, pg-load, pg-tables, pg-drain, pg-catchup, pg-slot, pg-visible or pg-cpu.");
         return 2;
 }

@@ -127,6 +127,19 @@ public sealed class DefinitionTests(TwoServers servers)
         await crossing.SameAsync("one", "two", "three");
     }
 
+    [Fact]
+    public async Task Tables_made_later_are_taken_by_themselves()
+    {
+        var (a, b) = await TwoAsync();
+        var definition = Definition("public.*") with { Tables = new TableRules([new TableRule(Take: "public.*"), new TableRule(Leave: "*_tmp")], Future: true) };
+        await using var crossing = await StartAsync(a, b, definition);
+        await crossing.FollowsAsync();
+        await a.RunAsync("CREATE TABLE four (id int PRIMARY KEY, v text); INSERT INTO four VALUES (1, 'a'); CREATE TABLE five_tmp (id int PRIMARY KEY); CREATE TABLE keyless (v text)");
+        await crossing.UntilAsync(() => crossing.Status.Tables.Count == 4, "the fourth table", seconds: 90);
+        await a.RunAsync("INSERT INTO four VALUES (2, 'b')");
+        await crossing.SameAsync("one", "four");
+    }
+
     private static CrossingDefinition Definition(params string[] rules) =>
         new(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([.. rules.Select(rule => new TableRule(Take: rule))]));
 

@@ -1,3 +1,4 @@
+using Vestige.Core.Changes;
 using Vestige.Core.Expressions;
 using Vestige.Core.Schemas;
 
@@ -32,8 +33,7 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
             case MaskManner.Fixed:
                 return Fixed(column);
             case MaskManner.Hash:
-                var key = keys.Of(mask.KeyName);
-                return Text(column, input, text => Datum.Of(Masking.Hashed(key, text)), distinct: true);
+                return Hashed(column, input, ExpressionType.Text, Masking.Hashed, distinct: true);
             case MaskManner.KeepLast:
                 return KeepLast(column, input);
             case MaskManner.ShiftDate:
@@ -104,7 +104,7 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
             return null;
         }
 
-        var (days, type, key) = (mask.Days.Value, column.Meaning.Type, keys.Of(mask.KeyName));
+        var (days, type, hash) = (mask.Days.Value, column.Meaning.Type, new KeyedHash(keys.Of(mask.KeyName)));
         Evaluator[] marks = [.. along.Select(InputOf)];
         ExpressionType[] markTypes = [.. along.Select(mark => mark.Meaning.Type)];
         return Made(
@@ -112,10 +112,17 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
             column.Type,
             type,
             row => input(row) is { HasValue: true } value
-                ? Masking.Shifted(type, value, Masking.Shift(key, string.Join('\u001f', marks.Select((mark, i) => ValueText.Write(markTypes[i], mark(row)) ?? "")), days))
+                ? Masking.Shifted(type, value, ShiftOf(row))
                 : Datum.Null,
             [.. column.Reads.Concat(along.SelectMany(mark => mark.Reads)).Distinct()],
             distinct: false);
+
+        int ShiftOf(Row row)
+        {
+            Span<byte> made = stackalloc byte[KeyedHash.Size];
+            hash.Of(string.Join('\u001f', marks.Select((mark, i) => ValueText.Write(markTypes[i], mark(row)) ?? "")), made);
+            return Masking.Shift(made, days);
+        }
     }
 
     private List<TreatedColumn> AlongOf()
@@ -131,37 +138,41 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
         return along;
     }
 
-    private TreatedColumn? Pseudonym(TreatedColumn column, Evaluator input)
+    private TreatedColumn Pseudonym(TreatedColumn column, Evaluator input)
     {
         var kind = mask.Kind ?? PseudonymKind.Code;
-        var key = keys.Of(mask.KeyName);
-        if (kind != PseudonymKind.Number)
-        {
-            return Text(column, input, text => Masking.Pseudonym(key, kind, text), distinct: kind is PseudonymKind.Code or PseudonymKind.Email);
-        }
-
-        var type = column.Meaning.Type;
-        return Made(
-            column,
-            types.TypeFor(ExpressionType.Integer),
-            ExpressionType.Integer,
-            row => input(row) is { HasValue: true } value ? Masking.Pseudonym(key, kind, ValueText.Write(type, value)!) : Datum.Null,
-            column.Reads,
-            distinct: true);
+        var type = kind == PseudonymKind.Number ? ExpressionType.Integer : ExpressionType.Text;
+        return Hashed(column, input, type, hash => Masking.Pseudonym(kind, hash), distinct: kind != PseudonymKind.Name);
     }
 
-    /// <summary>What is made is text; a column of text keeps its type only where it surely has room.</summary>
-    private TreatedColumn Text(TreatedColumn column, Evaluator input, Func<string, Datum> work, bool distinct)
+    /// <summary>Made of the keyed hash of the value's text. A text that passes is hashed where it lies.</summary>
+    private TreatedColumn Hashed(TreatedColumn column, Evaluator input, ExpressionType made, FromHash work, bool distinct)
     {
-        var type = column.Meaning.Type;
-        return Made(
-            column,
-            types.TypeFor(ExpressionType.Text),
-            ExpressionType.Text,
-            row => input(row) is { HasValue: true } value ? work(ValueText.Write(type, value)!) : Datum.Null,
-            column.Reads,
-            distinct);
+        var hash = new KeyedHash(keys.Of(mask.KeyName));
+        var (type, place) = (column.Meaning.Type, column.Meaning is { Type: ExpressionType.Text, Padded: false } ? column.Source : -1);
+        return Made(column, types.TypeFor(made), made, Run, column.Reads, distinct);
+
+        Datum Run(Row row)
+        {
+            Span<byte> into = stackalloc byte[KeyedHash.Size];
+            if (place >= 0 && row.KindAt(place) == ValueKind.Text)
+            {
+                hash.Of(row.ValueAt(place), into);
+                return work(into);
+            }
+
+            var value = input(row);
+            if (value.IsNull)
+            {
+                return Datum.Null;
+            }
+
+            hash.Of(ValueText.Write(type, value)!, into);
+            return work(into);
+        }
     }
+
+    private delegate Datum FromHash(ReadOnlySpan<byte> hash);
 
     private static TreatedColumn Made(TreatedColumn column, string type, ExpressionType meaning, Evaluator make, IReadOnlyList<int> reads, bool distinct) =>
         column with { Type = type, Meaning = new ColumnMeaning(meaning), Source = -1, Reads = reads, Masked = true, Distinct = distinct && column.Distinct, Make = make };

@@ -1,44 +1,24 @@
 using System.Buffers.Binary;
-using System.Security.Cryptography;
-using System.Text;
 using Vestige.Core.Expressions;
 
 namespace Vestige.Core.Treatments;
 
 /// <summary>
-/// The masks as functions of values. Keyed hashes are HMAC-SHA-256 (RFC 2104; vectors in RFC 4231). Nothing of a value is in
-/// any exception.
+/// What masks make of values and of their keyed hashes (vectors in RFC 4231). Nothing of a value is in any exception.
 /// </summary>
 internal static class Masking
 {
-    /// <summary>The keyed hash of a value's text, 32 bytes.</summary>
-    public static void Hash(byte[] key, string text, Span<byte> hash)
-    {
-        Span<byte> utf8 = text.Length <= 256 ? stackalloc byte[text.Length * 3] : new byte[Encoding.UTF8.GetByteCount(text)];
-        var length = Encoding.UTF8.GetBytes(text, utf8);
-        HMACSHA256.HashData(key, utf8[..length], hash);
-    }
+    /// <summary>The hash in lower-case hexadecimal digits.</summary>
+    public static Datum Hashed(ReadOnlySpan<byte> hash) => Datum.Of(Convert.ToHexStringLower(hash));
 
-    /// <summary>HMAC-SHA-256 in lower-case hexadecimal digits.</summary>
-    public static string Hashed(byte[] key, string text)
+    /// <summary>What a pseudonym is made of.</summary>
+    public static Datum Pseudonym(PseudonymKind kind, ReadOnlySpan<byte> hash) => kind switch
     {
-        Span<byte> hash = stackalloc byte[32];
-        Hash(key, text, hash);
-        return Convert.ToHexStringLower(hash);
-    }
-
-    public static Datum Pseudonym(byte[] key, PseudonymKind kind, string text)
-    {
-        Span<byte> hash = stackalloc byte[32];
-        Hash(key, text, hash);
-        return kind switch
-        {
-            PseudonymKind.Name => Datum.Of(Pseudonyms.Name(hash)),
-            PseudonymKind.Email => Datum.Of(Pseudonyms.Email(hash)),
-            PseudonymKind.Number => Datum.Of(Pseudonyms.Number(hash)),
-            _ => Datum.Of(Pseudonyms.Code(hash)),
-        };
-    }
+        PseudonymKind.Name => Datum.Of(Pseudonyms.Name(hash)),
+        PseudonymKind.Email => Datum.Of(Pseudonyms.Email(hash)),
+        PseudonymKind.Number => Datum.Of(Pseudonyms.Number(hash)),
+        _ => Datum.Of(Pseudonyms.Code(hash)),
+    };
 
     /// <summary>A star for each character but the last; a text that is not longer than what stays becomes stars as a whole.</summary>
     public static string KeepLast(string text, int last)
@@ -49,10 +29,8 @@ internal static class Masking
     }
 
     /// <summary>The days by which rows of one mark are shifted: from 1 to the most, before or after, never none.</summary>
-    public static int Shift(byte[] key, string along, int most)
+    public static int Shift(ReadOnlySpan<byte> hash, int most)
     {
-        Span<byte> hash = stackalloc byte[32];
-        Hash(key, along, hash);
         var step = (int)(BinaryPrimitives.ReadUInt64BigEndian(hash) % (ulong)(2 * most));
         return step < most ? step - most : step - most + 1;
     }

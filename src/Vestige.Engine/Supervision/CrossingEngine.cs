@@ -29,7 +29,9 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CrossingOpener opener;
     private readonly CrossingSampler sampler;
     private readonly CancellationTokenSource ending = new();
+    private readonly LaterTables later;
     private Task sampling = Task.CompletedTask;
+    private Task looking = Task.CompletedTask;
 
     public CrossingEngine(
         IConnections connections,
@@ -50,6 +52,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         captures = new Captures(connections, cipher, options, Events, clock, random, logger);
         planner = new CrossingPlanner(connections, keys, clock);
         opener = new CrossingOpener(connections, store, keys, book, captures, Events, clock, random, logger);
+        later = new LaterTables(connections, book, this, clock, logger);
         sampler = new CrossingSampler(connections, book, captures, opener, clock, logger);
     }
 
@@ -71,6 +74,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
 
         sampling = sampler.RunAsync(ending.Token);
+        looking = later.RunAsync(ending.Token);
         Started = true;
     }
 
@@ -320,6 +324,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         opener.End();
         ending.Cancel();
         await sampling;
+        await looking;
         foreach (var entry in book.All)
         {
             await HaltAsync(entry, new StopRequest(StopManner.Now));

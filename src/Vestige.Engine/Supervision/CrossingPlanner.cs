@@ -14,6 +14,7 @@ namespace Vestige.Engine.Supervision;
 internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, TimeProvider clock)
 {
     private const int Readers = 2;
+    private const int NamedAtMost = 8;
 
     public async Task<CrossingPlan> PlanAsync(CrossingDefinition definition, (double PerSecond, bool Measured) rate, CancellationToken cancellation)
     {
@@ -43,8 +44,12 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         var crossing = taken.Where(table => Crosses(definition, table)).ToList();
         var progress = await target.ReadProgressAsync(definition.Name, cancellation);
         lines.Add(TablesLine(definition, taken.Count));
-        lines.AddRange(taken.Where(table => !Crosses(definition, table)).Select(LeftOutLine));
+
+        // What was made after the start and cannot cross keeps nothing else from crossing.
+        var passing = definition.Tables.Future && progress.Position is not null;
+        lines.AddRange(taken.Where(table => !Crosses(definition, table)).Select(LeftOutLine).Select(line => passing ? line with { Ok = true, Mend = null } : line));
         lines.AddRange(InsertOnlyLine([.. crossing.Where(table => definition.AppliedAs(table.Schema.Name) == ApplyMode.InsertOnly)]));
+        lines.AddRange(LeftReferences(crossing));
         lines.AddRange(within.GroupBy(pair => pair.Whole, pair => pair.Part).Select(WithinLine));
         lines.AddRange(MissingLines(definition, there));
         var treating = new CrossingTreatment(definition, source, target, keys);
@@ -153,6 +158,23 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
                 true,
                 $"{string.Join(", ", tables.Select(table => table.Schema.Name).Order())}: updates, deletes and truncations of {(tables.Count == 1 ? "it" : "them")} do not reach the target",
                 "know it",
+                null,
+                TimeSpan.Zero);
+        }
+    }
+
+    /// <summary>What is referred to and does not cross; the references are not made then.</summary>
+    private static IEnumerable<ReadinessLine> LeftReferences(List<TableDescription> crossing)
+    {
+        var names = crossing.Select(table => table.Schema.Name).ToHashSet();
+        var left = crossing.SelectMany(table => table.Schema.ForeignKeys.Where(key => !names.Contains(key.References)).Select(key => (From: table.Schema.Name, To: key.References))).Distinct().ToList();
+        if (left.Count > 0)
+        {
+            yield return new ReadinessLine(
+                "references",
+                true,
+                $"{string.Join(", ", left.Take(NamedAtMost).Select(pair => $"{pair.From} refers to {pair.To}"))}{(left.Count > NamedAtMost ? $" and {left.Count - NamedAtMost} more" : "")}, which {(left.Count == 1 ? "does" : "do")} not cross",
+                "know it: such references are not made on the target",
                 null,
                 TimeSpan.Zero);
         }

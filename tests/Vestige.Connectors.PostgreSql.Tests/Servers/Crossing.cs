@@ -91,9 +91,9 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         }
     }
 
-    public async Task UntilAsync(Func<bool> holds, string what)
+    public async Task UntilAsync(Func<bool> holds, string what, int seconds = 60)
     {
-        var until = DateTimeOffset.UtcNow.AddSeconds(60);
+        var until = DateTimeOffset.UtcNow.AddSeconds(seconds);
         while (!holds())
         {
             Assert.True(DateTimeOffset.UtcNow < until, $"Waited in vain for {what}. {Describe()}");

@@ -33,6 +33,9 @@ public sealed class NewCrossingForm
     /// <summary>What had been ticked by hand when the list was last drawn, as rules.</summary>
     public string? Hand { get; set; }
 
+    /// <summary>Tables made later are taken by themselves.</summary>
+    public bool Future { get; set; }
+
     /// <summary>The tables in the list that are ticked.</summary>
     public List<string> Tables { get; set; } = [];
 
@@ -98,7 +101,7 @@ public sealed class NewCrossingForm
             CrossingDefinition.Copy,
             Source ?? "",
             Target ?? "",
-            new TableRules(AllRules(there)),
+            new TableRules(AllRules(there), Future),
             new StartOptions(Existing, Kind, Accept: Accept.Count == 0 ? null : Accept),
             Apply().ToList() is { Count: > 0 } apply ? apply : null,
             Naming(),

@@ -1,0 +1,75 @@
+using Microsoft.Extensions.Logging;
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Core.Text;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Supervision;
+
+/// <summary>Once a minute, looks for tables that were made at a source since a crossing was started and that its rules take by themselves.</summary>
+internal sealed class LaterTables(IConnections connections, CrossingBook book, CrossingEngine engine, TimeProvider clock, ILogger logger)
+{
+    private static readonly TimeSpan LookEvery = TimeSpan.FromMinutes(1);
+    private readonly Dictionary<string, string> told = [];
+
+    public async Task RunAsync(CancellationToken ending)
+    {
+        await Task.Yield();
+        while (!ending.IsCancellationRequested)
+        {
+            try
+            {
+                await Task.Delay(LookEvery, clock, ending);
+                foreach (var entry in book.All.Where(entry => entry.Stored is { Desired: DesiredState.Run, Definition: { Tables.Future: true, EndsByItself: false } } && entry.Worker is { Running.IsCompleted: false }))
+                {
+                    await LookAsync(entry, ending);
+                }
+            }
+            catch (OperationCanceledException) when (ending.IsCancellationRequested)
+            {
+                return;
+            }
+        }
+    }
+
+    private async Task LookAsync(CrossingEntry entry, CancellationToken ending)
+    {
+        try
+        {
+            var definition = entry.Stored.Definition;
+            var there = await connections.Source(definition.Source).ReadTablesAsync(ending);
+            var known = entry.Worker!.View.Tables;
+            var made = TakenTables.Of(definition.Tables, there).Where(table => table.CrossesAs(definition.AppliedAs(table.Schema.Name))).Select(table => table.Schema.Name).Where(name => !known.ContainsKey(name)).ToList();
+            if (made.Count > 0 && !known.IsEmpty && entry.Worker.View.Following)
+            {
+                await TakeAsync(entry, definition, made, ending);
+            }
+        }
+        catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
+        {
+            logger.LogWarning(exception, "Later tables of {Crossing} could not be looked for", entry.Name);
+        }
+    }
+
+    private async Task TakeAsync(CrossingEntry entry, CrossingDefinition definition, List<TableName> made, CancellationToken ending)
+    {
+        var names = $"{Figures.Of(made.Count, "table")} made later: {string.Join(", ", made.Order().Take(8))}{(made.Count > 8 ? ", ..." : "")}";
+        try
+        {
+            await engine.ChangeAsync(definition, "the rules", ending);
+            told.Remove(entry.Name);
+            await engine.Events.OfCrossingAsync(entry.Name, EventKind.Note, $"Takes {names}.");
+        }
+        catch (NotReadyException exception)
+        {
+            // Told once for each reason, not every minute.
+            if (told.GetValueOrDefault(entry.Name) != exception.Message)
+            {
+                told[entry.Name] = exception.Message;
+                await engine.Events.OfCrossingAsync(entry.Name, EventKind.Warning, $"Cannot take {names}. {exception.Message}");
+            }
+        }
+    }
+}
