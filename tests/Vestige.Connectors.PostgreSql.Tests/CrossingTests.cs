@@ -1,5 +1,6 @@
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Xunit;
 
@@ -373,6 +374,27 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         await crossing.Engine.StopAsync("second", StopManner.Now, null, "test", TestContext.Current.CancellationToken);
         await crossing.Engine.RemoveAsync("second", "test", TestContext.Current.CancellationToken);
         Assert.Equal("1", await a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'"));
+    }
+
+    [Fact]
+    public async Task A_stop_mark_between_two_transactions_is_reached()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY)");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await crossing.Engine.PauseAsync(Crossing.Name, "test", TestContext.Current.CancellationToken);
+        await a.RunAsync("INSERT INTO t VALUES (1)");
+        await a.RunAsync("CREATE TABLE elsewhere (id int)");
+        var mark = new LogPosition(ulong.Parse(await a.AskAsync("SELECT pg_current_wal_insert_lsn() - '0/0'::pg_lsn")));
+        await a.RunAsync("CREATE TABLE elsewhere_too (id int)");
+        await a.RunAsync("INSERT INTO t VALUES (2)");
+        await crossing.UntilAsync(() => crossing.Status.Capture!.Spooled > mark, "the spool");
+        await crossing.Engine.RunAsync(Crossing.Name, "test", TestContext.Current.CancellationToken);
+        await crossing.Engine.StopAsync(Crossing.Name, StopManner.Drain, mark, "test", TestContext.Current.CancellationToken);
+        await crossing.UntilAsync(() => crossing.Status.State == CrossingState.Stopped, "the stop");
+        Assert.Equal("1", await b.AskAsync("SELECT string_agg(id::text, ' ') FROM t"));
+        await crossing.Engine.RunAsync(Crossing.Name, "test", TestContext.Current.CancellationToken);
+        await crossing.SameAsync("t");
     }
 
     [Fact]

@@ -16,7 +16,7 @@ public sealed class DefinitionTests(TwoServers servers)
     public async Task Another_definition_loads_only_the_tables_that_it_concerns()
     {
         var (a, b) = await TwoAsync();
-        await using var crossing = await StartAsync(a, b, Definition("public.one", "public.two"));
+        await using var crossing = await Crossing.StartAsync(a, b, Definition("public.one", "public.two"));
         await crossing.FollowsAsync();
         await b.RunAsync("UPDATE one SET v = 'marked' WHERE id = 1");
         var other = Definition("public.two", "public.three", "public.one") with
@@ -51,7 +51,7 @@ public sealed class DefinitionTests(TwoServers servers)
     public async Task A_change_that_changes_nothing_is_not_felt_and_source_and_target_stay()
     {
         var (a, b) = await TwoAsync();
-        await using var crossing = await StartAsync(a, b, Definition("public.one"));
+        await using var crossing = await Crossing.StartAsync(a, b, Definition("public.one"));
         await crossing.FollowsAsync();
         Assert.False((await crossing.Engine.CompareAsync(Definition("public.on*"), cancellation)).Restarts);
         await crossing.Engine.ChangeAsync(Definition("public.on*"), "test", cancellation);
@@ -63,7 +63,7 @@ public sealed class DefinitionTests(TwoServers servers)
     public async Task Rows_only_once_end_by_themselves_and_leave_no_slot()
     {
         var (a, b) = await TwoAsync();
-        await using var crossing = await StartAsync(a, b, Definition("public.*") with { Start = new StartOptions(Kind: StartKind.Rows) });
+        await using var crossing = await Crossing.StartAsync(a, b, Definition("public.*") with { Start = new StartOptions(Kind: StartKind.Rows) });
         await crossing.UntilAsync(() => crossing.Status.State == CrossingState.Finished, "the end");
         await crossing.SameAsync("one", "two", "three");
         await crossing.UntilAsync(() => a.AskAsync("SELECT count(*) FROM pg_replication_slots").GetAwaiter().GetResult() == "0", "no slot");
@@ -83,7 +83,7 @@ public sealed class DefinitionTests(TwoServers servers)
     {
         var (a, b) = await TwoAsync();
         await a.RunAsync("ALTER TABLE two ADD COLUMN one int REFERENCES one; CREATE INDEX two_v ON two (v)");
-        await using var crossing = await StartAsync(a, b, Definition("public.*") with { Start = new StartOptions(Kind: StartKind.Structure) });
+        await using var crossing = await Crossing.StartAsync(a, b, Definition("public.*") with { Start = new StartOptions(Kind: StartKind.Structure) });
         await crossing.UntilAsync(() => crossing.Status.State == CrossingState.Finished, "the end");
         Assert.Equal("0 0 0", await b.AskAsync("SELECT (SELECT count(*) FROM one) || ' ' || (SELECT count(*) FROM two) || ' ' || (SELECT count(*) FROM three)"));
         Assert.Equal("f p", await b.AskAsync("SELECT string_agg(contype::text, ' ' ORDER BY contype::text) FROM pg_constraint WHERE conrelid = 'two'::regclass"));
@@ -96,7 +96,7 @@ public sealed class DefinitionTests(TwoServers servers)
         var (a, b) = await TwoAsync();
         await b.RunAsync("CREATE TABLE one (id int PRIMARY KEY, v text); INSERT INTO one SELECT i, 'v' || i FROM generate_series(1, 20) i; CREATE TABLE two (id int PRIMARY KEY, v text); INSERT INTO two VALUES (1, 'v1')");
         var definition = Definition("public.one", "public.two") with { Start = new StartOptions(Kind: StartKind.Changes) };
-        await using var crossing = await DefineAsync(a, b, definition);
+        await using var crossing = await Crossing.DefineAsync(a, b, definition);
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         var line = Assert.Single(refused.Lines, line => !line.Ok);
         Assert.Equal("rows of public.two", line.Step);
@@ -114,7 +114,7 @@ public sealed class DefinitionTests(TwoServers servers)
         var (a, b) = await TwoAsync();
         await b.RunAsync("CREATE TABLE one (id int PRIMARY KEY, v text); INSERT INTO one VALUES (7777, 'old'); CREATE TABLE two (other text); INSERT INTO two VALUES ('old'); CREATE TABLE three (id int PRIMARY KEY, v text); INSERT INTO three VALUES (1, 'old')");
         var start = new StartOptions(Tables: [new ExistingRule("*.one", ExistingRows.Empty), new ExistingRule("*.two", ExistingRows.Replace)]);
-        await using var crossing = await DefineAsync(a, b, Definition("public.*") with { Start = start });
+        await using var crossing = await Crossing.DefineAsync(a, b, Definition("public.*") with { Start = start });
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         Assert.Equal("target table public.three", Assert.Single(refused.Lines, line => !line.Ok).Step);
         Assert.Contains(refused.Lines, line => line.Found.Contains("dropped with its 1 row", StringComparison.Ordinal));
@@ -127,12 +127,47 @@ public sealed class DefinitionTests(TwoServers servers)
         await crossing.SameAsync("one", "two", "three");
     }
 
+    /// <summary>The same where the rows are copied only once: all tables end as of one position.</summary>
+    [Fact]
+    public async Task Rows_only_once_end_as_of_one_position_also_when_they_were_interrupted()
+    {
+        var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
+        await a.RunAsync("CREATE TABLE parent (id int PRIMARY KEY); CREATE TABLE child (id int PRIMARY KEY, parent int REFERENCES parent); INSERT INTO parent VALUES (1); INSERT INTO child VALUES (1, 1)");
+        await using var crossing = await Crossing.StartAsync(a, b, Definition("public.*"));
+        await crossing.FollowsAsync();
+        await crossing.Engine.PauseAsync(Crossing.Name, "test", cancellation);
+        await b.RunAsync("ALTER TABLE child DROP CONSTRAINT child_parent_fkey; UPDATE vestige.progress SET position = NULL; UPDATE vestige.progress_table SET loaded = false WHERE name = 'child'");
+        await a.RunAsync("INSERT INTO parent VALUES (2); INSERT INTO child VALUES (2, 2)");
+        await crossing.KeepAsync(definition => definition with { Start = new StartOptions(Kind: StartKind.Rows) });
+        await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
+        await crossing.UntilAsync(() => crossing.Status.State == CrossingState.Finished, "the end");
+        await crossing.SameAsync("parent", "child");
+        Assert.Equal("1", await b.AskAsync("SELECT count(*) FROM pg_constraint WHERE contype = 'f' AND conrelid = 'child'::regclass AND convalidated"));
+    }
+
+    /// <summary>A load that was interrupted leaves tables as of different positions; references between them hold once they have caught up.</summary>
+    [Fact]
+    public async Task References_are_built_after_a_load_that_was_interrupted_between_parent_and_child()
+    {
+        var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
+        await a.RunAsync("CREATE TABLE parent (id int PRIMARY KEY); CREATE TABLE child (id int PRIMARY KEY, parent int REFERENCES parent); INSERT INTO parent VALUES (1); INSERT INTO child VALUES (1, 1)");
+        await using var crossing = await Crossing.StartAsync(a, b, Definition("public.*"));
+        await crossing.FollowsAsync();
+        await crossing.Engine.PauseAsync(Crossing.Name, "test", cancellation);
+        await b.RunAsync("ALTER TABLE child DROP CONSTRAINT child_parent_fkey; UPDATE vestige.progress SET position = NULL; UPDATE vestige.progress_table SET loaded = false WHERE name = 'child'");
+        await a.RunAsync("INSERT INTO parent VALUES (2); INSERT INTO child VALUES (2, 2)");
+        await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
+        await crossing.FollowsAsync();
+        await crossing.SameAsync("parent", "child");
+        await crossing.UntilAsync(() => b.AskAsync("SELECT count(*) FROM pg_constraint WHERE contype = 'f' AND conrelid = 'child'::regclass AND convalidated").GetAwaiter().GetResult() == "1", "the reference");
+    }
+
     [Fact]
     public async Task Tables_made_later_are_taken_by_themselves()
     {
         var (a, b) = await TwoAsync();
         var definition = Definition("public.*") with { Tables = new TableRules([new TableRule(Take: "public.*"), new TableRule(Leave: "*_tmp")], Future: true) };
-        await using var crossing = await StartAsync(a, b, definition);
+        await using var crossing = await Crossing.StartAsync(a, b, definition);
         await crossing.FollowsAsync();
         await a.RunAsync("CREATE TABLE four (id int PRIMARY KEY, v text); INSERT INTO four VALUES (1, 'a'); CREATE TABLE five_tmp (id int PRIMARY KEY); CREATE TABLE keyless (v text)");
         await crossing.UntilAsync(() => crossing.Status.Tables.Count == 4, "the fourth table", seconds: 90);
@@ -145,21 +180,6 @@ public sealed class DefinitionTests(TwoServers servers)
 
     private static async Task AgreesAsync(Crossing crossing, Database a, Database b, string wanted, string table) =>
         await crossing.UntilAsync(() => a.DigestAsync(wanted).GetAwaiter().GetResult() == b.DigestAsync(table).GetAwaiter().GetResult(), table);
-
-    private static async Task<Crossing> DefineAsync(Database a, Database b, CrossingDefinition definition)
-    {
-        var crossing = new Crossing(a, b, new PostgreSqlConnector(a.Settings(), a.Names, TimeProvider.System), new PostgreSqlConnector(b.Settings(), b.Names, TimeProvider.System));
-        await crossing.BeginAsync();
-        await crossing.Engine.DefineAsync(definition, "test", CancellationToken.None);
-        return crossing;
-    }
-
-    private static async Task<Crossing> StartAsync(Database a, Database b, CrossingDefinition definition)
-    {
-        var crossing = await DefineAsync(a, b, definition);
-        await crossing.Engine.RunAsync(Crossing.Name, "test", CancellationToken.None);
-        return crossing;
-    }
 
     private async Task<(Database From, Database To)> TwoAsync()
     {

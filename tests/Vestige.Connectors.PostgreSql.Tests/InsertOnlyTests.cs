@@ -37,9 +37,7 @@ public sealed class InsertOnlyTests(TwoServers servers)
     public async Task Without_saying_so_a_table_without_identity_is_refused_with_the_ways_round()
     {
         var (a, b) = await TwoAsync("CREATE TABLE t (id int, v text)");
-        await using var crossing = new Crossing(a, b, new PostgreSqlConnector(a.Settings(), a.Names, TimeProvider.System), new PostgreSqlConnector(b.Settings(), b.Names, TimeProvider.System));
-        await crossing.BeginAsync();
-        await crossing.Engine.DefineAsync(Definition(), "test", cancellation);
+        await using var crossing = await Crossing.DefineAsync(a, b, Definition());
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         var line = Assert.Single(refused.Lines, line => !line.Ok);
         Assert.Contains("take its inserts only", line.Mend, StringComparison.Ordinal);
@@ -63,14 +61,7 @@ public sealed class InsertOnlyTests(TwoServers servers)
     private static CrossingDefinition Definition(params ApplyRule[] apply) =>
         new(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.*")]), Apply: apply);
 
-    private async Task<Crossing> StartAsync(Database a, Database b)
-    {
-        var crossing = new Crossing(a, b, new PostgreSqlConnector(a.Settings(), a.Names, TimeProvider.System), new PostgreSqlConnector(b.Settings(), b.Names, TimeProvider.System));
-        await crossing.BeginAsync();
-        await crossing.Engine.DefineAsync(Definition(new ApplyRule("*.t", ApplyMode.InsertOnly)), "test", cancellation);
-        await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
-        return crossing;
-    }
+    private static Task<Crossing> StartAsync(Database a, Database b) => Crossing.StartAsync(a, b, Definition(new ApplyRule("*.t", ApplyMode.InsertOnly)));
 
     private async Task<(Database From, Database To)> TwoAsync(string create)
     {

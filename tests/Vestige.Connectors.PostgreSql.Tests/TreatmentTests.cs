@@ -57,7 +57,7 @@ public sealed class TreatmentTests(TwoServers servers)
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
         await a.RunAsync(Schema + "ALTER TABLE lib.patron REPLICA IDENTITY FULL; ALTER TABLE lib.loan REPLICA IDENTITY FULL");
-        await using var crossing = await StartAsync(a, b, Definition(Steps));
+        await using var crossing = await Crossing.StartAsync(a, b, Definition(Steps));
         await crossing.FollowsAsync();
         await AgreeAsync(crossing, a, b);
         await a.RunAsync(Work);
@@ -79,7 +79,7 @@ public sealed class TreatmentTests(TwoServers servers)
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
         await a.RunAsync(Schema);
-        await using var crossing = await DefineAsync(a, b, Definition(new TreatmentStep("lib.patron", Keep: "branch <> 3")));
+        await using var crossing = await Crossing.DefineAsync(a, b, Definition(new TreatmentStep("lib.patron", Keep: "branch <> 3")));
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         var line = Assert.Single(refused.Lines, line => !line.Ok);
         Assert.Equal("whole rows of lib.patron", line.Step);
@@ -93,7 +93,7 @@ public sealed class TreatmentTests(TwoServers servers)
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
         await a.RunAsync(Schema);
-        await using var crossing = await StartAsync(a, b, Definition() with { Naming = new Naming(Into: "Other place", SchemaAsPrefix: true) });
+        await using var crossing = await Crossing.StartAsync(a, b, Definition() with { Naming = new Naming(Into: "Other place", SchemaAsPrefix: true) });
         await crossing.FollowsAsync();
         await a.RunAsync(Work);
         foreach (var table in new[] { "branch", "patron", "loan" })
@@ -114,7 +114,7 @@ public sealed class TreatmentTests(TwoServers servers)
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
         await a.RunAsync(Schema);
-        await using var crossing = await StartAsync(a, b, Definition() with { Apply = [new ApplyRule("lib.*", ApplyMode.KeepDeleted, "gone")] });
+        await using var crossing = await Crossing.StartAsync(a, b, Definition() with { Apply = [new ApplyRule("lib.*", ApplyMode.KeepDeleted, "gone")] });
         await crossing.FollowsAsync();
         await a.RunAsync("DELETE FROM lib.patron WHERE id % 2 = 0; UPDATE lib.patron SET note = 'x' WHERE id = 1; BEGIN; DELETE FROM lib.loan WHERE id = 4; INSERT INTO lib.loan VALUES (4, 1, 'again', 1); COMMIT");
         await a.RunAsync("INSERT INTO lib.patron (id, branch, name) VALUES (2, 1, 'back'); INSERT INTO lib.patron (id, branch, name) VALUES (9000, 1, 'new'); UPDATE lib.patron SET id = 9001 WHERE id = 9000");
@@ -140,7 +140,7 @@ public sealed class TreatmentTests(TwoServers servers)
             new TreatmentStep("*", Compute: [new ComputedColumn("share", "100 / amount")]),
             new TreatmentStep("*", Mask: [new MaskedColumn("code", MaskManner.Hash), new MaskedColumn("word", MaskManner.Pseudonym)]),
         };
-        await using var crossing = await StartAsync(a, b, Definition(steps));
+        await using var crossing = await Crossing.StartAsync(a, b, Definition(steps));
         await crossing.FollowsAsync();
         await a.RunAsync("INSERT INTO secret VALUES ('geheim-2', 0, 'verborgen')");
         await crossing.UntilAsync(() => crossing.Status.Fault is not null, "the fault");
@@ -159,21 +159,6 @@ public sealed class TreatmentTests(TwoServers servers)
         new TableRules([new TableRule(Take: "lib.*"), new TableRule(Take: "public.*")]),
         Naming: steps.Length > 2 ? new Naming(Schemas: [new NameOfSchema("lib", "dw")]) : null,
         Treatment: steps);
-
-    private static async Task<Crossing> DefineAsync(Database a, Database b, CrossingDefinition definition)
-    {
-        var crossing = new Crossing(a, b, new PostgreSqlConnector(a.Settings(), a.Names, TimeProvider.System), new PostgreSqlConnector(b.Settings(), b.Names, TimeProvider.System));
-        await crossing.BeginAsync();
-        await crossing.Engine.DefineAsync(definition, "test", CancellationToken.None);
-        return crossing;
-    }
-
-    private static async Task<Crossing> StartAsync(Database a, Database b, CrossingDefinition definition)
-    {
-        var crossing = await DefineAsync(a, b, definition);
-        await crossing.Engine.RunAsync(Crossing.Name, "test", CancellationToken.None);
-        return crossing;
-    }
 
     private static async Task AgreeAsync(Crossing crossing, Database a, Database b)
     {

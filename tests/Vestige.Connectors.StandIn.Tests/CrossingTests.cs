@@ -1,20 +1,12 @@
-using System.Collections.Concurrent;
 using Microsoft.Data.Sqlite;
-using Microsoft.Extensions.Logging.Abstractions;
-using Vestige.Connectors.StandIn.Bench;
 using Vestige.Connectors.StandIn.Drills;
-using Vestige.Connectors.StandIn.Sources;
 using Vestige.Connectors.StandIn.Targets;
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
-using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
-using Vestige.Engine.Spooling;
 using Vestige.Engine.Supervision;
-using Vestige.SpoolFiles;
-using Vestige.Tests.Conformance;
 using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;
@@ -23,19 +15,17 @@ namespace Vestige.Connectors.StandIn.Tests;
 public sealed class CrossingTests : IAsyncLifetime
 {
     private const string Name = "a-to-b";
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(30);
-    private readonly TemporaryFolder folder = new();
+    private readonly TwoStandIns both = new();
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
-    private StandInDatabase a = null!;
-    private StandInDatabase b = null!;
-    private CrossingEngine engine = null!;
+    private readonly StandInDatabase a;
+    private readonly StandInDatabase b;
 
-    private readonly MemoryStore store = new();
+    public CrossingTests() => (a, b) = (both.A, both.B);
+
+    private CrossingEngine Engine => both.Engine;
 
     public async ValueTask InitializeAsync()
     {
-        a = StandInDatabase.Open(folder.File("a.db"), "a", new StandInOptions(), TimeProvider.System);
-        b = StandInDatabase.Open(folder.File("b.db"), "b", new StandInOptions(), TimeProvider.System);
         await BeginAsync();
         await RunAsync(a, """
             CREATE TABLE author (id INTEGER PRIMARY KEY, name TEXT NOT NULL, handle TEXT UNIQUE);
@@ -43,51 +33,45 @@ public sealed class CrossingTests : IAsyncLifetime
             INSERT INTO author VALUES (1, 'Ärmel, "quoted" ''name''', 'ä'), (2, '', NULL), (3, 'x', 'x3');
             INSERT INTO book VALUES ('1', 1, 1, 1.5, x''), ('1', 2, 1, -0.0, x'00ff'), ('2', 1, NULL, NULL, NULL);
             """);
-        await engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])), "test", cancellation);
+        await Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])), "test", cancellation);
     }
 
-    public async ValueTask DisposeAsync()
-    {
-        await engine.DisposeAsync();
-        await a.DisposeAsync();
-        await b.DisposeAsync();
-        folder.Dispose();
-    }
+    public ValueTask DisposeAsync() => both.DisposeAsync();
 
     [Fact]
     public async Task Rows_are_loaded_and_changes_follow()
     {
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
         await RunAsync(a, "UPDATE author SET name = 'new' WHERE id = 2; INSERT INTO author VALUES (4, 'four', '4'); DELETE FROM author WHERE id = 1");
         await SameAsync();
         await RunAsync(a, "DELETE FROM book; INSERT INTO book SELECT 'n' || id, id, id, id / 3.0, NULL FROM author; UPDATE book SET isbn = 'moved' WHERE copy = 3");
         await SameAsync();
-        Assert.Equal(0, engine.Status(Name)!.Tables.Sum(table => table.Tally.Unexpected.Total));
+        Assert.Equal(0, Engine.Status(Name)!.Tables.Sum(table => table.Tally.Unexpected.Total));
     }
 
     [Fact]
     public async Task Of_a_table_taken_by_its_inserts_only_nothing_goes_and_nothing_changes()
     {
         var definition = new CrossingDefinition("inserts", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")]), Apply: [new ApplyRule("*.book", ApplyMode.InsertOnly)]);
-        await engine.DefineAsync(definition, "test", cancellation);
-        var plan = await engine.PlanAsync(definition, cancellation);
+        await Engine.DefineAsync(definition, "test", cancellation);
+        var plan = await Engine.PlanAsync(definition, cancellation);
         Assert.Contains(plan.Lines, line => line is { Step: "inserts only", Ok: true } && line.Found.StartsWith("a.book", StringComparison.Ordinal));
-        await engine.RunAsync("inserts", "test", cancellation);
-        await WaitAsync(() => engine.Status("inserts")!.State == CrossingState.Following, "following");
+        await Engine.RunAsync("inserts", "test", cancellation);
+        await WaitAsync(() => Engine.Status("inserts")!.State == CrossingState.Following, "following");
         await RunAsync(a, "UPDATE book SET price = 9 WHERE isbn = '2'; DELETE FROM author WHERE id = 1; INSERT INTO author VALUES (4, 'y', NULL); INSERT INTO book VALUES ('3', 1, 4, 2, NULL);");
         await RunAsync(a, "DELETE FROM author WHERE id = 4");
         await RunAsync(a, "DELETE FROM book; INSERT INTO book VALUES ('4', 1, NULL, 4, NULL);");
         var there = new StandInTarget(b, TimeProvider.System);
         await WaitAsync(() => there.CountAsync(new TableName("b", "book"), cancellation).GetAwaiter().GetResult() == 5, "the inserts");
         Assert.Equal(2, await there.CountAsync(new TableName("b", "author"), cancellation));
-        Assert.Equal(CrossingState.Following, engine.Status("inserts")!.State);
+        Assert.Equal(CrossingState.Following, Engine.Status("inserts")!.State);
     }
 
     [Fact]
     public async Task Unique_values_that_swap_in_one_transaction_arrive()
     {
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
         await RunAsync(a, "UPDATE author SET handle = 'tmp' WHERE id = 1; UPDATE author SET handle = 'ä' WHERE id = 3; UPDATE author SET handle = 'x3' WHERE id = 1");
         await SameAsync();
@@ -96,20 +80,20 @@ public sealed class CrossingTests : IAsyncLifetime
     [Fact]
     public async Task A_paused_crossing_keeps_its_place_and_goes_on_there()
     {
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
-        await engine.PauseAsync(Name, "test", cancellation);
-        Assert.Equal(CrossingState.Paused, engine.Status(Name)!.State);
+        await Engine.PauseAsync(Name, "test", cancellation);
+        Assert.Equal(CrossingState.Paused, Engine.Status(Name)!.State);
         await RunAsync(a, "INSERT INTO author VALUES (9, 'while paused', NULL)");
         Assert.NotEqual(Dump("a.db"), Dump("b.db"));
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
     }
 
     [Fact]
     public async Task A_drain_stops_when_all_that_was_captured_is_applied()
     {
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
         b.Drills.Delay = TimeSpan.FromMilliseconds(40);
         for (var i = 20; i < 40; i++)
@@ -118,66 +102,66 @@ public sealed class CrossingTests : IAsyncLifetime
         }
 
         var head = a.Head;
-        await WaitAsync(() => engine.Status(Name)!.Capture!.Spooled >= head, "capture");
-        await engine.StopAsync(Name, StopManner.Drain, null, "test", cancellation);
-        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Stopped, "stopped");
+        await WaitAsync(() => Engine.Status(Name)!.Capture!.Spooled >= head, "capture");
+        await Engine.StopAsync(Name, StopManner.Drain, null, "test", cancellation);
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Stopped, "stopped");
         Assert.Equal(Dump("a.db"), Dump("b.db"));
     }
 
     [Fact]
     public async Task A_stop_mark_leaves_exactly_the_state_at_that_position()
     {
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
-        await engine.PauseAsync(Name, "test", cancellation);
+        await Engine.PauseAsync(Name, "test", cancellation);
         await RunAsync(a, "INSERT INTO author VALUES (20, 'before', NULL)");
         var mark = a.Head;
         var expected = Dump("a.db");
         await RunAsync(a, "INSERT INTO author VALUES (21, 'after', NULL)");
         b.Drills.Delay = TimeSpan.FromMilliseconds(300);
-        await engine.RunAsync(Name, "test", cancellation);
-        await engine.StopAsync(Name, StopManner.Drain, mark, "test", cancellation);
-        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Stopped, "stopped");
+        await Engine.RunAsync(Name, "test", cancellation);
+        await Engine.StopAsync(Name, StopManner.Drain, mark, "test", cancellation);
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Stopped, "stopped");
         Assert.Equal(expected, Dump("b.db"));
-        Assert.Equal(mark, engine.Status(Name)!.AppliedPosition);
+        Assert.Equal(mark, Engine.Status(Name)!.AppliedPosition);
     }
 
     [Fact]
     public async Task A_refused_row_stops_the_crossing_at_it_with_everything_before_it_applied()
     {
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
         b.Drills.Refuse(new RefusedRow("author", "31"));
-        await engine.PauseAsync(Name, "test", cancellation);
+        await Engine.PauseAsync(Name, "test", cancellation);
         await RunAsync(a, "INSERT INTO author VALUES (30, 'taken', NULL)");
         await RunAsync(a, "INSERT INTO author VALUES (31, 'refused', NULL)");
         await RunAsync(a, "INSERT INTO author VALUES (32, 'waits', NULL)");
-        await engine.RunAsync(Name, "test", cancellation);
-        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
-        var fault = engine.Status(Name)!.Fault!;
+        await Engine.RunAsync(Name, "test", cancellation);
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
+        var fault = Engine.Status(Name)!.Fault!;
         Assert.Equal(("a.author", "31"), (fault.Table, fault.Key));
         Assert.Contains("row refused (drill)", fault.What, StringComparison.Ordinal);
         Assert.Equal([30], Ids("b.db", "SELECT id FROM author WHERE id >= 30"));
         b.Drills.Allow(new RefusedRow("author", "31"));
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
     }
 
     [Fact]
     public async Task A_cut_line_is_waited_out_on_either_side()
     {
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
         b.Drills.LineCut = true;
         await RunAsync(a, "INSERT INTO author VALUES (50, 'n', NULL)");
-        await WaitAsync(() => engine.Status(Name)!.Waiting is not null, "waiting");
-        Assert.Contains("cut (drill)", engine.Status(Name)!.Waiting!.What, StringComparison.Ordinal);
+        await WaitAsync(() => Engine.Status(Name)!.Waiting is not null, "waiting");
+        Assert.Contains("cut (drill)", Engine.Status(Name)!.Waiting!.What, StringComparison.Ordinal);
         b.Drills.LineCut = false;
         await SameAsync();
         a.Drills.LineCut = true;
         await RunAsync(a, "INSERT INTO author VALUES (51, 'n', NULL)");
-        await WaitAsync(() => engine.Status(Name)!.Capture is { Running: false }, "capture waits");
-        Assert.True(engine.Status(Name)!.Lag!.Value.AtLeast);
+        await WaitAsync(() => Engine.Status(Name)!.Capture is { Running: false }, "capture waits");
+        Assert.True(Engine.Status(Name)!.Lag!.Value.AtLeast);
         a.Drills.LineCut = false;
         await SameAsync();
     }
@@ -185,37 +169,37 @@ public sealed class CrossingTests : IAsyncLifetime
     [Fact]
     public async Task A_change_of_form_holds_that_table_alone_until_it_is_loaded_again()
     {
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
         await RunAsync(a, "ALTER TABLE book ADD COLUMN shelf TEXT");
         await RunAsync(a, "INSERT INTO book (isbn, copy, shelf) VALUES ('new', 1, 's'); INSERT INTO author VALUES (60, 'goes on', NULL)");
         await WaitAsync(() => Ids("b.db", "SELECT id FROM author WHERE id = 60").Count == 1, "the other table");
-        var book = engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book");
+        var book = Engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book");
         Assert.Equal(TableState.Held, book.State);
         Assert.Contains("column shelf added", book.Cause!, StringComparison.Ordinal);
-        await engine.ReloadAsync(Name, [new TableName("a", "book")], "test", cancellation);
+        await Engine.ReloadAsync(Name, [new TableName("a", "book")], "test", cancellation);
         await SameAsync();
-        await WaitAsync(() => engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book").State == TableState.Following, "the table following again");
+        await WaitAsync(() => Engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book").State == TableState.Following, "the table following again");
     }
 
     [Fact]
     public async Task A_log_lost_while_nobody_read_it_is_said_and_a_new_load_mends_it()
     {
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
         a.Drills.ReaderStopped = true;
-        await WaitAsync(() => engine.Status(Name)!.Capture is { Running: false }, "stopped reader");
+        await WaitAsync(() => Engine.Status(Name)!.Capture is { Running: false }, "stopped reader");
         await RunAsync(a, "INSERT INTO author VALUES (70, 'n', NULL)");
         await a.FillLogAsync(cancellation);
         a.Drills.ReaderStopped = false;
-        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
-        Assert.True(engine.Status(Name)!.Capture!.LostPlace);
-        var fault = engine.Status(Name)!.Fault!;
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
+        Assert.True(Engine.Status(Name)!.Capture!.LostPlace);
+        var fault = Engine.Status(Name)!.Fault!;
         Assert.True(fault.PlaceLost);
         Assert.Contains("no longer holds", fault.What, StringComparison.Ordinal);
-        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => engine.ReloadAsync(Name, [new TableName("a", "author")], "test", cancellation));
+        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => Engine.ReloadAsync(Name, [new TableName("a", "author")], "test", cancellation));
         Assert.Contains("for all tables", refused.Message, StringComparison.Ordinal);
-        await engine.ReloadAsync(Name, [], "test", cancellation);
+        await Engine.ReloadAsync(Name, [], "test", cancellation);
         await SameAsync();
     }
 
@@ -224,44 +208,44 @@ public sealed class CrossingTests : IAsyncLifetime
     [InlineData(true)]
     public async Task What_the_spool_holds_is_applied_also_when_the_source_is_gone_for_good(bool restarted)
     {
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
 
         // The rows are there a moment before the stream begins; until then only the source can tell which tables cross.
-        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Following, "following");
-        await engine.PauseAsync(Name, "test", cancellation);
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Following, "following");
+        await Engine.PauseAsync(Name, "test", cancellation);
         await RunAsync(a, "INSERT INTO author VALUES (71, 'spooled', NULL)");
-        await WaitAsync(() => engine.Status(Name)!.Capture!.Spooled >= a.Head, "the spool");
+        await WaitAsync(() => Engine.Status(Name)!.Capture!.Spooled >= a.Head, "the spool");
         a.Drills.ReaderStopped = true;
-        await WaitAsync(() => engine.Status(Name)!.Capture is { Running: false }, "stopped reader");
+        await WaitAsync(() => Engine.Status(Name)!.Capture is { Running: false }, "stopped reader");
         await RunAsync(a, "INSERT INTO author VALUES (72, 'lost', NULL)");
         await a.FillLogAsync(cancellation);
         a.Drills.ReaderStopped = false;
-        await WaitAsync(() => engine.Status(Name)!.Capture is { LostPlace: true }, "lost");
+        await WaitAsync(() => Engine.Status(Name)!.Capture is { LostPlace: true }, "lost");
         if (restarted)
         {
-            await engine.DisposeAsync();
+            await Engine.DisposeAsync();
             a.Drills.LineCut = true;
             await BeginAsync();
         }
 
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await WaitAsync(() => Ids("b.db", "SELECT id FROM author WHERE id > 70").SequenceEqual([71]), "what was spooled");
         a.Drills.LineCut = false;
-        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
-        Assert.True(engine.Status(Name)!.Fault!.PlaceLost);
-        await engine.ReloadAsync(Name, [], "test", cancellation);
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
+        Assert.True(Engine.Status(Name)!.Fault!.PlaceLost);
+        await Engine.ReloadAsync(Name, [], "test", cancellation);
         await SameAsync();
     }
 
     [Fact]
     public async Task A_row_that_somebody_else_put_on_the_target_is_overwritten_and_counted()
     {
-        await engine.RunAsync(Name, "test", cancellation);
+        await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
         await RunAsync(b, "INSERT INTO author VALUES (80, 'stranger', NULL); DELETE FROM author WHERE id = 2");
         await RunAsync(a, "INSERT INTO author VALUES (80, 'ours', NULL); UPDATE author SET name = 'back' WHERE id = 2");
         await SameAsync();
-        await WaitAsync(() => engine.Status(Name)!.Tables.Single(table => table.Source.Name == "author").Tally.Unexpected == new ApplyCounts(1, 1), "counted");
+        await WaitAsync(() => Engine.Status(Name)!.Tables.Single(table => table.Source.Name == "author").Tally.Unexpected == new ApplyCounts(1, 1), "counted");
     }
 
     [Fact]
@@ -269,14 +253,14 @@ public sealed class CrossingTests : IAsyncLifetime
     {
         await RunAsync(a, "CREATE TABLE keyless (x TEXT)");
         await RunAsync(b, "CREATE TABLE author (id INTEGER PRIMARY KEY, name TEXT NOT NULL, handle TEXT UNIQUE); INSERT INTO author VALUES (1, 'there', NULL); CREATE TABLE book (other TEXT PRIMARY KEY)");
-        var refused = await Assert.ThrowsAsync<NotReadyException>(() => engine.RunAsync(Name, "test", cancellation));
+        var refused = await Assert.ThrowsAsync<NotReadyException>(() => Engine.RunAsync(Name, "test", cancellation));
         Assert.Contains("no primary key", refused.Message, StringComparison.Ordinal);
         Assert.Contains("already has 1 row", refused.Message, StringComparison.Ordinal);
         Assert.Contains("another form", refused.Message, StringComparison.Ordinal);
-        Assert.Equal(CrossingState.Draft, engine.Status(Name)!.State);
+        Assert.Equal(CrossingState.Draft, Engine.Status(Name)!.State);
         Assert.Equal([1], Ids("b.db", "SELECT id FROM author"));
         var missing = new CrossingDefinition("missing", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.nowhere")]));
-        Assert.Contains((await engine.PlanAsync(missing, cancellation)).Lines, line => !line.Ok && line.Found.Contains("no such table", StringComparison.Ordinal));
+        Assert.Contains((await Engine.PlanAsync(missing, cancellation)).Lines, line => !line.Ok && line.Found.Contains("no such table", StringComparison.Ordinal));
     }
 
     [Fact]
@@ -285,12 +269,12 @@ public sealed class CrossingTests : IAsyncLifetime
         await RunAsync(a, "WITH RECURSIVE n (i) AS (SELECT 100 UNION ALL SELECT i + 1 FROM n WHERE i < 60000) INSERT INTO author SELECT i, 'author ' || i, 'h' || i FROM n");
         using var stop = new CancellationTokenSource();
         var work = WorkAsync(stop.Token);
-        await engine.RunAsync(Name, "test", cancellation);
-        await WaitAsync(() => engine.Status(Name)!.State == CrossingState.Following, "following");
+        await Engine.RunAsync(Name, "test", cancellation);
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Following, "following");
         await stop.CancelAsync();
         await work;
         await SameAsync();
-        Assert.Equal(0, engine.Status(Name)!.Tables.Sum(table => table.Tally.Unexpected.Total));
+        Assert.Equal(0, Engine.Status(Name)!.Tables.Sum(table => table.Tally.Unexpected.Total));
     }
 
     private async Task WorkAsync(CancellationToken stop)
@@ -307,33 +291,13 @@ public sealed class CrossingTests : IAsyncLifetime
         }
     }
 
-    private async Task BeginAsync()
-    {
-        engine = new CrossingEngine(
-            new Systems(a, b, folder),
-            store,
-            new NoCipher(),
-            new NamedKeys(),
-            new EngineOptions(new SpoolOptions()),
-            TimeProvider.System,
-            new Random(1),
-            NullLogger.Instance);
-        await engine.StartAsync(cancellation);
-    }
+    private Task BeginAsync() => both.BeginAsync();
 
-    private Task RunAsync(StandInDatabase database, string statement) => StandInBench.RunAsync(database, statement, TimeProvider.System, cancellation);
+    private Task RunAsync(StandInDatabase database, string statement) => both.RunAsync(database, statement);
 
     private Task SameAsync() => WaitAsync(() => Dump("a.db") == Dump("b.db"), "the same rows on both sides");
 
-    private async Task WaitAsync(Func<bool> holds, string what)
-    {
-        var until = DateTimeOffset.UtcNow + Patience;
-        while (!holds())
-        {
-            Assert.True(DateTimeOffset.UtcNow < until, $"Waited in vain for {what}: {engine.Status(Name)?.State}, {engine.Status(Name)?.Fault?.What} {engine.Status(Name)?.Waiting?.What}");
-            await Task.Delay(20, cancellation);
-        }
-    }
+    private Task WaitAsync(Func<bool> holds, string what) => both.WaitAsync(holds, what);
 
     /// <summary>All rows as SQLite's own quote() writes them; both tables, or nothing while one is missing.</summary>
     private string Dump(string file)
@@ -341,8 +305,8 @@ public sealed class CrossingTests : IAsyncLifetime
         try
         {
             var columns = Ids(file, "SELECT count(*) FROM pragma_table_info('book')")[0] > 5 ? ", quote(shelf)" : "";
-            return string.Join('\n', Rows(file, "SELECT quote(id) || quote(name) || quote(handle) FROM author ORDER BY id")
-                .Concat(Rows(file, $"SELECT concat_ws(' ', quote(isbn), quote(copy), quote(author_id), quote(price), quote(cover){columns}) FROM book ORDER BY isbn, copy")));
+            return string.Join('\n', both.Rows(file, "SELECT quote(id) || quote(name) || quote(handle) FROM author ORDER BY id")
+                .Concat(both.Rows(file, $"SELECT concat_ws(' ', quote(isbn), quote(copy), quote(author_id), quote(price), quote(cover){columns}) FROM book ORDER BY isbn, copy")));
         }
         catch (SqliteException)
         {
@@ -350,57 +314,5 @@ public sealed class CrossingTests : IAsyncLifetime
         }
     }
 
-    private List<int> Ids(string file, string sql) => [.. Rows(file, sql).Select(int.Parse)];
-
-    private List<string> Rows(string file, string sql)
-    {
-        using var connection = new SqliteConnection($"Data Source={folder.File(file)};Pooling=False;Mode=ReadOnly");
-        connection.Open();
-        using var command = connection.CreateCommand();
-        command.CommandText = sql;
-        using var reader = command.ExecuteReader();
-        var rows = new List<string>();
-        while (reader.Read())
-        {
-            rows.Add(reader.GetString(0));
-        }
-
-        return rows;
-    }
-
-    private sealed class Systems(StandInDatabase a, StandInDatabase b, TemporaryFolder folder) : IConnections
-    {
-        public ISource Source(string connection) => new StandInSource(connection == "a" ? a : b, TimeProvider.System);
-
-        public ITarget Target(string connection) => new StandInTarget(connection == "a" ? a : b, TimeProvider.System);
-
-        public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(folder.File("spool-" + connection));
-    }
-
-    private sealed class NoCipher : ISpoolCipher
-    {
-        public byte[] Seal(ReadOnlySpan<byte> plain) => plain.ToArray();
-
-        public byte[] Open(ReadOnlySpan<byte> secret) => secret.ToArray();
-    }
-
-    private sealed class MemoryStore : IControlStore
-    {
-        private readonly ConcurrentDictionary<string, StoredCrossing> crossings = new();
-        private long epoch;
-
-        public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([.. crossings.Values]);
-
-        public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
-        {
-            crossings[crossing.Definition.Name] = crossing;
-            return Task.CompletedTask;
-        }
-
-        public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
-
-        public Task<long> NextEpochAsync(string crossing, CancellationToken cancellation) => Task.FromResult(++epoch);
-
-        public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
-    }
+    private List<int> Ids(string file, string sql) => [.. both.Rows(file, sql).Select(int.Parse)];
 }

@@ -40,6 +40,32 @@ public class DefinitionTests
         Assert.Contains(DefinitionRules.Check(definition with { Apply = [new ApplyRule(" ", ApplyMode.InsertOnly)] }), problem => problem.Field == "apply[0].tables");
     }
 
+    [Fact]
+    public void An_entry_that_is_null_is_named_by_its_place()
+    {
+        Assert.Equal("tables.rules[1]", Assert.Single(DefinitionRules.Check(Definition() with { Tables = new TableRules([new TableRule(Take: "*"), null!]) })).Field);
+        Assert.Equal("start.tables[0]", Assert.Single(DefinitionRules.Check(Definition() with { Start = new StartOptions(Tables: [null!]) })).Field);
+        Assert.Equal("treatment[0]", Assert.Single(DefinitionRules.Check(Definition() with { Treatment = [null!] })).Field);
+        Assert.Contains(DefinitionRules.Check(Definition() with { Treatment = [new("s.t", LeaveOut: ["a", null!])] }), problem => problem.Field == "treatment[0].leaveOut[1]");
+    }
+
+    [Fact]
+    public void Tables_made_later_cross_only_where_rows_and_changes_do()
+    {
+        var later = Definition() with { Tables = Definition().Tables with { Future = true } };
+        Assert.Empty(DefinitionRules.Check(later));
+        Assert.Equal("tables.future", Assert.Single(DefinitionRules.Check(later with { Start = new StartOptions(Kind: StartKind.Rows) })).Field);
+        Assert.Equal("tables.future", Assert.Single(DefinitionRules.Check(later with { Start = new StartOptions(Kind: StartKind.Changes) })).Field);
+    }
+
+    [Fact]
+    public void A_copy_of_a_table_with_other_columns_has_its_own_key()
+    {
+        var table = new TableSchema(new TableName("s", "t"), [new Column("note", "text"), new Column("id", "int", KeyOrdinal: 1)], [], []);
+        Assert.Equal([1], table.KeyOrdinals);
+        Assert.Equal([0], (table with { Columns = [table.Columns[1]] }).KeyOrdinals);
+    }
+
     [Theory]
     [InlineData("Loans", "name")]
     [InlineData("", "name")]

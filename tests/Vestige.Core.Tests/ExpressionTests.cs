@@ -21,7 +21,7 @@ public class ExpressionTests
 
     private static readonly string[] Words = ["id", "name", " AND ", " OR ", "(", ")", "NOT ", "= ", "'x'", "1", ",", "CASE ", "WHEN ", "THEN ", "END", "IN ", "||", "-", "IS NULL", "coalesce("];
 
-    private static readonly Row Sample = Of("7", "Ada Lind", "12.50", "2026-02-28", "t", "(1,2)", "ab    ", "1.1");
+    private static readonly Row Sample = TextRow.Of("7", "Ada Lind", "12.50", "2026-02-28", "t", "(1,2)", "ab    ", "1.1");
 
     /// <summary>ISO/IEC 9075-2, 6.39, tables for AND, OR, NOT and IS (truth values true, false, unknown).</summary>
     [Theory]
@@ -246,22 +246,4 @@ public class ExpressionTests
 
     private static Datum Truth(string word) => word == "NULL" ? Datum.Null : Datum.Of(word == "TRUE");
 
-    private static Row Of(params string?[] values)
-    {
-        var writer = new RowWriter();
-        writer.Begin(values.Length);
-        foreach (var value in values)
-        {
-            if (value is null)
-            {
-                writer.Null();
-            }
-            else
-            {
-                writer.Text(value);
-            }
-        }
-
-        return writer.ToRow();
-    }
 }

@@ -175,7 +175,7 @@ public class TreatmentTests
     public void A_value_that_the_log_left_out_stays_left_out_under_a_mask()
     {
         var treatment = Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Hash)]));
-        var change = Assert.Single(Treated(treatment, new RowChange(ChangeKind.Update, 0, default, Absent("7", 2)))).Change;
+        var change = Assert.Single(Treated(treatment, new RowChange(ChangeKind.Update, 0, default, TextRow.Of("7", "7", TextRow.Absent, "2026-01-01", "7")))).Change;
         Assert.Equal(ValueKind.Absent, change.After.KindAt(2));
     }
 
@@ -330,56 +330,9 @@ public class TreatmentTests
 
     private static string Shown(Row row) => string.Join('|', Enumerable.Range(0, row.Count).Select(i => row.KindAt(i) == ValueKind.Null ? "" : row.DisplayAt(i)));
 
-    private static Row KeyOnly(string key)
-    {
-        var writer = new RowWriter();
-        writer.Begin(5);
-        writer.Text(key);
-        for (var i = 1; i < 5; i++)
-        {
-            writer.Absent();
-        }
+    private static Row KeyOnly(string key) => TextRow.Of(key, TextRow.Absent, TextRow.Absent, TextRow.Absent, TextRow.Absent);
 
-        return writer.ToRow();
-    }
-
-    private static Row Absent(string key, int column)
-    {
-        var writer = new RowWriter();
-        writer.Begin(5);
-        for (var i = 0; i < 5; i++)
-        {
-            if (i == column)
-            {
-                writer.Absent();
-            }
-            else
-            {
-                writer.Text(i == 3 ? "2026-01-01" : key);
-            }
-        }
-
-        return writer.ToRow();
-    }
-
-    private static Row Row(params string?[] values)
-    {
-        var writer = new RowWriter();
-        writer.Begin(values.Length);
-        foreach (var value in values)
-        {
-            if (value is null)
-            {
-                writer.Null();
-            }
-            else
-            {
-                writer.Text(value);
-            }
-        }
-
-        return writer.ToRow();
-    }
+    private static Row Row(params string?[] values) => TextRow.Of(values);
 
     private sealed class OneKey(byte[] key) : IMaskKeys
     {

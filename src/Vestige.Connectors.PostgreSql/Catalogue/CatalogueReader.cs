@@ -62,8 +62,9 @@ internal static class CatalogueReader
         """;
 
     private const string PartitionSums = $"""
-        SELECT c.oid::int8, sum(greatest(l.reltuples, 0))::float8, sum(l.relpages::int8 * current_setting('block_size')::int8)::int8
-        FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace CROSS JOIN LATERAL pg_partition_tree(c.oid) p JOIN pg_class l ON l.oid = p.relid
+        SELECT c.oid::int8, sum(greatest(l.reltuples, 0))::float8, sum(l.relpages::int8 * current_setting('block_size')::int8)::int8,
+               array_agg(quote_ident(ln.nspname) || '.' || quote_ident(l.relname) ORDER BY ln.nspname, l.relname) FILTER (WHERE l.relreplident <> 'f')
+        FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace CROSS JOIN LATERAL pg_partition_tree(c.oid) p JOIN pg_class l ON l.oid = p.relid JOIN pg_namespace ln ON ln.oid = l.relnamespace
         WHERE c.relkind = 'p' AND NOT c.relispartition AND p.isleaf AND {Ours}
         GROUP BY c.oid
         """;
@@ -74,7 +75,7 @@ internal static class CatalogueReader
         var keys = await GroupAsync(connection, Keys, reader => reader.GetString(1), cancellation);
         var constraints = await GroupAsync(connection, Constraints, ReadConstraint, cancellation);
         var indexes = await GroupAsync(connection, Indexes, ReadIndex, cancellation);
-        var sums = await GroupAsync(connection, PartitionSums, reader => (Rows: reader.GetDouble(1), Bytes: reader.GetInt64(2)), cancellation);
+        var sums = await GroupAsync(connection, PartitionSums, reader => (Rows: reader.GetDouble(1), Bytes: reader.GetInt64(2), Keyed: reader.IsDBNull(3) ? [] : reader.GetFieldValue<string[]>(3)), cancellation);
         var types = await UserTypes.ReadAsync(connection, cancellation);
         var tables = new List<TableDescription>();
         await using var command = new NpgsqlCommand(Tables, connection);
@@ -93,8 +94,8 @@ internal static class CatalogueReader
                 constraints.GetValueOrDefault(oid, []),
                 indexes.GetValueOrDefault(oid, []),
                 referenced => columns.GetValueOrDefault(referenced, []));
-            var (rows, bytes) = sums.TryGetValue(oid, out var sum) ? sum[0] : (reader.GetDouble(7), reader.GetInt64(8));
-            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf, found.InsertsCross, found.LogsWholeRows));
+            var (rows, bytes, keyedParts) = sums.TryGetValue(oid, out var sum) ? sum[0] : (reader.GetDouble(7), reader.GetInt64(8), []);
+            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf, found.InsertsCross, found.WholeRowsBy(keyedParts)));
         }
 
         return tables;

@@ -22,8 +22,16 @@ internal sealed record FoundTable(
     /// <summary>Whether it could cross at least by its inserts: nothing but a way to find changed rows is missing.</summary>
     public bool InsertsCross => KindReason is null && IdentityReason is not null;
 
-    /// <summary>Whether the log tells of each change the whole row as it was.</summary>
-    public bool LogsWholeRows => Identity == 'f';
+    /// <summary>
+    /// The statements after which the log tells of each change the whole row as it was; null when it does. Changes of a partitioned
+    /// table are logged by its parts, each as its own replica identity says.
+    /// </summary>
+    /// <param name="keyedParts">The parts that log less, quoted.</param>
+    public string? WholeRowsBy(IReadOnlyList<string> keyedParts) => Kind == 'p'
+        ? keyedParts.Count == 0 ? null : string.Join("; ", keyedParts.Select(Whole))
+        : Identity == 'f' ? null : Whole(Quote.Name(Name));
+
+    private static string Whole(string table) => $"ALTER TABLE {table} REPLICA IDENTITY FULL";
 
     private string? KindReason => this switch
     {

@@ -35,13 +35,9 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             parts.Add(new SchemaPart(PartStage.Table, form.Name.Name, CreateTableStatement.Of(form.Name, Lines(treatment, form))));
         }
 
-        foreach (var part in source.Parts)
-        {
-            if (part.Stage == PartStage.Reference ? ReferenceOf(treatment, form, part) is { } kept : (kept = same ? part : Renamed(treatment, form, part)) is not null)
-            {
-                parts.Add(kept);
-            }
-        }
+        parts.AddRange(source.Parts
+            .Select(part => part.Stage == PartStage.Reference ? ReferenceOf(treatment, form, part) : same ? part : Renamed(treatment, form, part))
+            .OfType<SchemaPart>());
 
         var references = parts.Where(part => part.Stage == PartStage.Reference).Select(part => new ForeignKey(part.Columns, part.References!.Value, part.ReferencedColumns)).ToList();
         return form with { Parts = parts, ForeignKeys = references };

@@ -21,7 +21,7 @@ internal static class ProgressStore
 
         var identity = head.IsNull(1) ? null : new LogIdentity(head.Text(1), head.Integer(2));
         LogPosition? position = head.IsNull(3) ? null : new LogPosition((ulong)head.Integer(3));
-        using var rows = new Statement(database, "SELECT schema, name, loaded, position, held_cause, part, into_tables FROM vestige_progress_table WHERE crossing = ? ORDER BY schema, name", crossing);
+        using var rows = new Statement(database, "SELECT schema, name, loaded, position, held_cause, part, into_tables, settled FROM vestige_progress_table WHERE crossing = ? ORDER BY schema, name", crossing);
         rows.Bind(1, crossing);
         var tables = new List<TableProgress>();
         while (rows.Step())
@@ -32,7 +32,8 @@ internal static class ProgressStore
                 new LogPosition((ulong)rows.Integer(3)),
                 rows.IsNull(4) ? null : rows.Text(4),
                 LoadPart.Parse(rows.IsNull(5) ? null : rows.Text(5)),
-                rows.IsNull(6) ? null : rows.Text(6)));
+                rows.IsNull(6) ? null : rows.Text(6),
+                !rows.IsNull(7) && rows.Integer(7) == 1));
         }
 
         return (head.Integer(0), new TargetProgress(identity, position, tables));
@@ -56,8 +57,8 @@ internal static class ProgressStore
         foreach (var table in update.Tables)
         {
             transaction.Run(
-                "INSERT INTO vestige_progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables) VALUES (?, ?, ?, ?, ?, ?, ?, ?) "
-                + "ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables",
+                "INSERT INTO vestige_progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) "
+                + "ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables, settled = excluded.settled",
                 crossing,
                 table.Table.Schema,
                 table.Table.Name,
@@ -65,7 +66,8 @@ internal static class ProgressStore
                 (long)table.Position.Place,
                 table.HeldCause,
                 table.Part?.ToText(),
-                table.Into);
+                table.Into,
+                table.Settled ? 1 : 0);
         }
 
         var changed = update.Tables.ToDictionary(table => table.Table);

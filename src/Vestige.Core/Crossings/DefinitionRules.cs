@@ -31,6 +31,18 @@ public static partial class DefinitionRules
 
     private static IEnumerable<DefinitionProblem> Problems(CrossingDefinition definition)
     {
+        // A list may hold nothing at a place where the document says null; what follows reads the entries.
+        var empty = EmptyEntries(definition).ToList();
+        if (empty.Count > 0)
+        {
+            foreach (var problem in empty)
+            {
+                yield return problem;
+            }
+
+            yield break;
+        }
+
         if (NameProblem(definition.Name) is { } name)
         {
             yield return new DefinitionProblem("name", name, NameMend);
@@ -55,7 +67,7 @@ public static partial class DefinitionRules
             yield return new DefinitionProblem("target", $"'{definition.Target}' is also the source", "Choose another connection as target.");
         }
 
-        foreach (var problem in StartProblems(definition.Start).Concat(ApplyProblems(definition)).Concat(NamingProblems(definition.Naming)).Concat(TreatmentProblems(definition)))
+        foreach (var problem in StartProblems(definition).Concat(ApplyProblems(definition)).Concat(NamingProblems(definition.Naming)).Concat(TreatmentProblems(definition)))
         {
             yield return problem;
         }
@@ -80,8 +92,24 @@ public static partial class DefinitionRules
         }
     }
 
-    private static IEnumerable<DefinitionProblem> StartProblems(StartOptions? start)
+    private static IEnumerable<DefinitionProblem> EmptyEntries(CrossingDefinition definition)
     {
+        IEnumerable<(string Name, IEnumerable<object?>? Items)> lists =
+        [
+            ("tables.rules", definition.Tables?.Rules), ("apply", definition.Apply), ("treatment", definition.Treatment), ("start.tables", definition.Start?.Tables),
+            ("naming.schemas", definition.Naming?.Schemas), ("naming.tables", definition.Naming?.Tables),
+        ];
+        return lists.SelectMany(list => (list.Items ?? []).Select((item, place) => (item, place)).Where(pair => pair.item is null).Select(pair => Empty($"{list.Name}[{pair.place}]")));
+    }
+
+    private static IEnumerable<DefinitionProblem> StartProblems(CrossingDefinition definition)
+    {
+        var start = definition.Start;
+        if (definition is { Tables.Future: true, Kind: not StartKind.RowsThenChanges })
+        {
+            yield return new DefinitionProblem("tables.future", "tables made later are loaded and followed, and this crossing does not do both", "Remove it, or carry rows and then changes.");
+        }
+
         if (start is { Existing: ExistingRows.Keep, Kind: not StartKind.Changes })
         {
             yield return new DefinitionProblem("start.existing", "rows are loaded, and those that are there cannot stay beside them", "Choose refuse, empty or replace, or carry changes only.");
@@ -146,6 +174,11 @@ public static partial class DefinitionRules
         for (var i = 0; i < (definition.Treatment?.Count ?? 0); i++)
         {
             var step = definition.Treatment![i];
+            foreach (var problem in step.Lists.SelectMany(list => list.Items.Select((item, place) => (item, place)).Where(pair => pair.item is null).Select(pair => Empty($"treatment[{i}].{list.Name}[{pair.place}]"))))
+            {
+                yield return problem;
+            }
+
             if (string.IsNullOrWhiteSpace(step.Tables))
             {
                 yield return NoPattern($"treatment[{i}].tables");
@@ -161,6 +194,8 @@ public static partial class DefinitionRules
             }
         }
     }
+
+    private static DefinitionProblem Empty(string field) => new(field, "the entry is empty", "Say it, or remove it.");
 
     private static DefinitionProblem NoPattern(string field) => new(field, "there is no pattern", "Name the tables it is for, for example \"schema.*\".");
 

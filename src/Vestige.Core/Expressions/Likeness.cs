@@ -1,4 +1,4 @@
-using System.Text;
+using Vestige.Core.Text;
 
 namespace Vestige.Core.Expressions;
 
@@ -31,35 +31,6 @@ internal static class Likeness
     public static bool Matches(string text, int[] pattern)
     {
         int[] points = [.. text.EnumerateRunes().Select(rune => rune.Value)];
-        int t = 0, p = 0, star = -1, mark = 0;
-        while (t < points.Length)
-        {
-            if (p < pattern.Length && pattern[p] == Any)
-            {
-                star = p++;
-                mark = t;
-            }
-            else if (p < pattern.Length && (pattern[p] == One || pattern[p] == points[t]))
-            {
-                p++;
-                t++;
-            }
-            else if (star >= 0)
-            {
-                p = star + 1;
-                t = ++mark;
-            }
-            else
-            {
-                return false;
-            }
-        }
-
-        while (p < pattern.Length && pattern[p] == Any)
-        {
-            p++;
-        }
-
-        return p == pattern.Length;
+        return Wildcards.Matches<int>(pattern, points, Any, One);
     }
 }

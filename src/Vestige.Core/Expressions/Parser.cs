@@ -1,38 +1,32 @@
-using System.Globalization;
-
 namespace Vestige.Core.Expressions;
 
 /// <summary>
 /// Understands tokens by descent: from OR, which binds loosest, over AND, NOT, IS, comparison, BETWEEN and its like, || and
 /// the signs of reckoning to single values. Types are settled on the way, so that what is wrong is told at its place.
 /// </summary>
-internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<ExpressionColumn> columns)
+internal sealed class Parser
 {
-    /// <summary>How deep parentheses, NOT and signs may stand in each other; beyond it the thread's stack would decide.</summary>
-    private const int Deepest = 60;
+    private readonly TokenReader tokens;
+    private readonly TermParser terms;
 
-    private static readonly HashSet<string> Reserved = new(StringComparer.OrdinalIgnoreCase)
+    public Parser(IReadOnlyList<Token> tokens, IReadOnlyList<ExpressionColumn> columns)
     {
-        "and", "or", "not", "is", "null", "true", "false", "in", "between", "like", "case", "when", "then", "else", "end", "cast", "as", "distinct", "from", "unknown",
-    };
-
-    private int at;
-    private int depth;
+        this.tokens = new TokenReader(tokens);
+        terms = new TermParser(this.tokens, columns, Or);
+    }
 
     /// <summary>The places of the row that the columns met depend on.</summary>
-    public HashSet<int> Used { get; } = [];
-
-    private Token Here => tokens[at];
+    public IReadOnlySet<int> Used => terms.Used;
 
     public Bound ParseWhole()
     {
-        if (Here.Kind == TokenKind.End)
+        if (tokens.Here.Kind == TokenKind.End)
         {
             throw new ExpressionException("There is nothing here.", 0, 0);
         }
 
         var whole = Or();
-        return Here.Kind == TokenKind.End ? Settled(whole) : throw Unexpected("the end, or an operator");
+        return tokens.Here.Kind == TokenKind.End ? Settled(whole) : throw tokens.Unexpected("the end, or an operator");
     }
 
     /// <summary>A literal of which nobody wanted another type is text.</summary>
@@ -40,9 +34,9 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
 
     private Bound Or()
     {
-        using var level = Deeper();
+        using var level = tokens.Deeper();
         var left = And();
-        while (TakeWord("or"))
+        while (tokens.TakeWord("or"))
         {
             left = Joined(left, And(), "OR", Logic.Or);
         }
@@ -53,7 +47,7 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
     private Bound And()
     {
         var left = Not();
-        while (TakeWord("and"))
+        while (tokens.TakeWord("and"))
         {
             left = Joined(left, Not(), "AND", Logic.And);
         }
@@ -69,13 +63,13 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
 
     private Bound Not()
     {
-        var place = Here.Place;
-        if (!TakeWord("not"))
+        var place = tokens.Here.Place;
+        if (!tokens.TakeWord("not"))
         {
             return Is();
         }
 
-        using var level = Deeper();
+        using var level = tokens.Deeper();
         var part = Casting.Expect(Not(), ExpressionType.Boolean, "NOT");
         return new Bound(ExpressionType.Boolean, Logic.Not(part.Run), place, part.End);
     }
@@ -83,9 +77,9 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
     private Bound Is()
     {
         var left = Comparison();
-        while (TakeWord("is"))
+        while (tokens.TakeWord("is"))
         {
-            left = IsWhat(left, !TakeWord("not"));
+            left = IsWhat(left, !tokens.TakeWord("not"));
         }
 
         return left;
@@ -93,7 +87,7 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
 
     private Bound IsWhat(Bound left, bool wanted)
     {
-        var word = Take();
+        var word = tokens.Take();
         if (word.IsWord("null"))
         {
             return new Bound(ExpressionType.Boolean, Logic.IsNull(left.Run, wanted), left.Place, word.End);
@@ -106,7 +100,7 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
             return new Bound(ExpressionType.Boolean, Logic.Is(part.Run, truth, wanted), left.Place, word.End);
         }
 
-        if (!word.IsWord("distinct") || !TakeWord("from"))
+        if (!word.IsWord("distinct") || !tokens.TakeWord("from"))
         {
             throw new ExpressionException("After IS comes NULL, TRUE, FALSE, UNKNOWN or DISTINCT FROM.", word.Place, word.Length);
         }
@@ -118,13 +112,13 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
     private Bound Comparison()
     {
         var left = Among();
-        if (Here.Kind == TokenKind.Sign && Holds(Here.Text) is { } holds)
+        if (tokens.Here.Kind == TokenKind.Sign && Holds(tokens.Here.Text) is { } holds)
         {
-            var sign = Take();
+            var sign = tokens.Take();
             left = Compared(left, Among(), sign.Text, holds);
-            if (Here.Kind == TokenKind.Sign && Holds(Here.Text) is not null)
+            if (tokens.Here.Kind == TokenKind.Sign && Holds(tokens.Here.Text) is not null)
             {
-                throw new ExpressionException("Comparisons are not chained; join them with AND.", Here.Place, Here.Length);
+                throw new ExpressionException("Comparisons are not chained; join them with AND.", tokens.Here.Place, tokens.Here.Length);
             }
         }
 
@@ -155,23 +149,23 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
         var left = Joining();
         while (true)
         {
-            var negated = Here.IsWord("not") && (tokens[at + 1].IsWord("in") || tokens[at + 1].IsWord("between") || tokens[at + 1].IsWord("like"));
+            var negated = tokens.Here.IsWord("not") && tokens.Following is { } next && (next.IsWord("in") || next.IsWord("between") || next.IsWord("like"));
             if (negated)
             {
-                at++;
+                tokens.Take();
             }
 
-            if (TakeWord("in"))
+            if (tokens.TakeWord("in"))
             {
                 left = In(left);
             }
-            else if (TakeWord("between"))
+            else if (tokens.TakeWord("between"))
             {
                 var low = Joining();
-                ExpectWord("and");
+                tokens.ExpectWord("and");
                 left = Joined(Compared(left, low, "BETWEEN", order => order >= 0), Compared(left, Joining(), "BETWEEN", order => order <= 0), "BETWEEN", Logic.And);
             }
-            else if (TakeWord("like"))
+            else if (tokens.TakeWord("like"))
             {
                 left = Like(left, Joining());
             }
@@ -186,15 +180,15 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
 
     private Bound In(Bound left)
     {
-        ExpectSign("(");
+        tokens.ExpectSign("(");
         Bound? any = null;
         do
         {
             var equal = Compared(left, Or(), "IN", order => order == 0);
             any = any is null ? equal : Joined(any, equal, "IN", Logic.Or);
         }
-        while (TakeSign(","));
-        var close = ExpectSign(")");
+        while (tokens.TakeSign(","));
+        var close = tokens.ExpectSign(")");
         return any with { End = close.End };
     }
 
@@ -211,7 +205,7 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
             }
             catch (EvaluationException exception)
             {
-                throw pattern.Wrong($"Here {exception.Message}.");
+                throw pattern.Wrong($"tokens.Here {exception.Message}.");
             }
 
             var run = text.Run;
@@ -228,7 +222,7 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
     private Bound Joining()
     {
         var left = Sum();
-        while (TakeSign("||"))
+        while (tokens.TakeSign("||"))
         {
             var right = Sum();
             left = Arithmetic.Both(AsText(left), AsText(right), ExpressionType.Text, (first, second) => Datum.Of(first.Text + second.Text));
@@ -245,9 +239,9 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
     private Bound Sum()
     {
         var left = Product();
-        while (Here.IsSign("+") || Here.IsSign("-"))
+        while (tokens.Here.IsSign("+") || tokens.Here.IsSign("-"))
         {
-            left = Arithmetic.Of(Take().Text, left, Product());
+            left = Arithmetic.Of(tokens.Take().Text, left, Product());
         }
 
         return left;
@@ -256,9 +250,9 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
     private Bound Product()
     {
         var left = Signed();
-        while (Here.IsSign("*") || Here.IsSign("/") || Here.IsSign("%"))
+        while (tokens.Here.IsSign("*") || tokens.Here.IsSign("/") || tokens.Here.IsSign("%"))
         {
-            left = Arithmetic.Of(Take().Text, left, Signed());
+            left = Arithmetic.Of(tokens.Take().Text, left, Signed());
         }
 
         return left;
@@ -266,219 +260,14 @@ internal sealed class Parser(IReadOnlyList<Token> tokens, IReadOnlyList<Expressi
 
     private Bound Signed()
     {
-        if (!Here.IsSign("-") && !Here.IsSign("+"))
+        if (!tokens.Here.IsSign("-") && !tokens.Here.IsSign("+"))
         {
-            return Single();
+            return terms.Single();
         }
 
-        using var level = Deeper();
-        var sign = Take();
+        using var level = tokens.Deeper();
+        var sign = tokens.Take();
         var part = Signed();
         return sign.Text == "-" ? Arithmetic.Negated(part, sign.Place) : part;
-    }
-
-    private Bound Single()
-    {
-        var start = at;
-        var token = Take();
-        switch (token.Kind)
-        {
-            case TokenKind.Number:
-                return Number(token);
-            case TokenKind.Text:
-                var text = Datum.Of(token.Text);
-                return new Bound(ExpressionType.Text, _ => text, token.Place, token.End, token.Text);
-            case TokenKind.Name:
-                return Column(token);
-            case TokenKind.Word:
-                return Word(token);
-            case TokenKind.Sign when token.Text == "(":
-                var inner = Or();
-                var close = ExpectSign(")");
-                return inner with { Place = token.Place, End = close.End };
-            default:
-                at = start;
-                throw Unexpected("a column, a value or a parenthesis");
-        }
-    }
-
-    private static Bound Number(Token token)
-    {
-        if (long.TryParse(token.Text, NumberStyles.None, CultureInfo.InvariantCulture, out var whole))
-        {
-            return new Bound(ExpressionType.Integer, _ => Datum.Of(whole), token.Place, token.End);
-        }
-
-        var exact = ExactDecimal.Parse(token.Text) ?? throw new ExpressionException("This is not a number.", token.Place, token.Length);
-        return new Bound(ExpressionType.Decimal, _ => Datum.Of(exact), token.Place, token.End);
-    }
-
-    private Bound Word(Token token)
-    {
-        if (token.IsWord("true") || token.IsWord("false"))
-        {
-            var truth = Datum.Of(token.IsWord("true"));
-            return new Bound(ExpressionType.Boolean, _ => truth, token.Place, token.End);
-        }
-
-        if (token.IsWord("null"))
-        {
-            return new Bound(ExpressionType.Unknown, _ => Datum.Null, token.Place, token.End);
-        }
-
-        if (token.IsWord("case"))
-        {
-            return Case(token);
-        }
-
-        if (token.IsWord("cast") && Here.IsSign("("))
-        {
-            return Cast(token);
-        }
-
-        if (Here.Kind == TokenKind.Text && ExpressionTypes.Named(token.Text) is { } type)
-        {
-            var literal = Single();
-            return Casting.Cast(literal, type) with { Place = token.Place };
-        }
-
-        if (Here.IsSign("(") && !Reserved.Contains(token.Text))
-        {
-            return Function(token);
-        }
-
-        if (Reserved.Contains(token.Text))
-        {
-            at--;
-            throw Unexpected("a column, a value or a parenthesis");
-        }
-
-        return Column(token);
-    }
-
-    private Bound Function(Token name)
-    {
-        ExpectSign("(");
-        var parts = new List<Bound>();
-        if (!Here.IsSign(")"))
-        {
-            do
-            {
-                parts.Add(Or());
-            }
-            while (TakeSign(","));
-        }
-
-        return Functions.Call(name, parts, ExpectSign(")").End);
-    }
-
-    private Bound Cast(Token start)
-    {
-        ExpectSign("(");
-        var part = Or();
-        ExpectWord("as");
-        var name = Take();
-        var type = name.Kind == TokenKind.Word ? ExpressionTypes.Named(name.Text) : null;
-        if (type is null)
-        {
-            throw new ExpressionException("CAST knows boolean, integer, decimal, real, text, date, timestamp and timestamptz.", name.Place, name.Length);
-        }
-
-        var cast = Casting.Cast(part, type.Value);
-        return cast with { Place = start.Place, End = ExpectSign(")").End, Literal = null };
-    }
-
-    private Bound Case(Token start)
-    {
-        var conditions = new List<Evaluator>();
-        var values = new List<Bound>();
-        while (TakeWord("when"))
-        {
-            conditions.Add(Casting.Expect(Or(), ExpressionType.Boolean, "WHEN").Run);
-            ExpectWord("then");
-            values.Add(Or());
-        }
-
-        if (conditions.Count == 0)
-        {
-            throw Unexpected("WHEN");
-        }
-
-        values.Add(TakeWord("else") ? Or() : new Bound(ExpressionType.Unknown, _ => Datum.Null, Here.Place, Here.Place));
-        var end = ExpectWord("end");
-        var met = Casting.Meet(values, "CASE");
-        Evaluator[] runs = [.. met.Select(part => part.Run)];
-        return new Bound(
-            met[0].Type,
-            row =>
-            {
-                for (var i = 0; i < conditions.Count; i++)
-                {
-                    if (conditions[i](row) is { HasValue: true, Truth: true })
-                    {
-                        return runs[i](row);
-                    }
-                }
-
-                return runs[^1](row);
-            },
-            start.Place,
-            end.End);
-    }
-
-    private Bound Column(Token token)
-    {
-        for (var i = 0; i < columns.Count; i++)
-        {
-            if (columns[i].Name == token.Text)
-            {
-                Used.UnionWith(columns[i].Reads ?? [i]);
-                return new Bound(columns[i].Meaning.Type, columns[i].Value ?? ColumnReading.Of(columns[i], columns[i].Place ?? i), token.Place, token.End);
-            }
-        }
-
-        var near = columns.FirstOrDefault(column => string.Equals(column.Name, token.Text, StringComparison.OrdinalIgnoreCase))?.Name;
-        var hint = near is not null ? $" There is \"{near}\"." : columns.Count == 0 ? "" : $" There are {string.Join(", ", columns.Take(12).Select(column => column.Name))}{(columns.Count > 12 ? " and more" : "")}.";
-        throw new ExpressionException($"There is no column {token.Text}.{hint}", token.Place, token.Length);
-    }
-
-    private Token Take() => tokens[at].Kind == TokenKind.End ? tokens[at] : tokens[at++];
-
-    private bool TakeWord(string word)
-    {
-        if (!Here.IsWord(word))
-        {
-            return false;
-        }
-
-        at++;
-        return true;
-    }
-
-    private bool TakeSign(string sign)
-    {
-        if (!Here.IsSign(sign))
-        {
-            return false;
-        }
-
-        at++;
-        return true;
-    }
-
-    private Token ExpectWord(string word) => Here.IsWord(word) ? Take() : throw Unexpected(word.ToUpperInvariant());
-
-    private Token ExpectSign(string sign) => Here.IsSign(sign) ? Take() : throw Unexpected($"'{sign}'");
-
-    private ExpressionException Unexpected(string wanted) => new(
-        Here.Kind == TokenKind.End ? $"The expression ends where {wanted} should come." : $"Here should come {wanted}.",
-        Here.Place,
-        Here.Length);
-
-    private Level Deeper() => ++depth > Deepest ? throw new ExpressionException($"It is nested deeper than {Deepest}.", Here.Place, Here.Length) : new Level(this);
-
-    private readonly struct Level(Parser parser) : IDisposable
-    {
-        public void Dispose() => parser.depth--;
     }
 }

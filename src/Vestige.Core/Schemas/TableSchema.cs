@@ -7,17 +7,32 @@ public sealed record TableSchema(
     IReadOnlyList<UniqueKey> UniqueKeys,
     IReadOnlyList<ForeignKey> ForeignKeys)
 {
-    private int[]? keyOrdinals;
+    private Tuple<IReadOnlyList<Column>, int[]>? keys;
 
     /// <summary>What belongs to the table beside its columns, in its engine's own statements; empty where it was not read.</summary>
     public IReadOnlyList<SchemaPart> Parts { get; init; } = [];
 
     /// <summary>Indexes into <see cref="Columns"/> in primary key order; empty for a table without a key.</summary>
-    public IReadOnlyList<int> KeyOrdinals => keyOrdinals ??= [.. Columns
-        .Select((column, index) => (column, index))
-        .Where(pair => pair.column.KeyOrdinal > 0)
-        .OrderBy(pair => pair.column.KeyOrdinal)
-        .Select(pair => pair.index)];
+    public IReadOnlyList<int> KeyOrdinals
+    {
+        get
+        {
+            // A copy with other columns takes the fields over, this one too.
+            // One reference, so that several threads may come here at once.
+            var known = keys;
+            if (known is null || !ReferenceEquals(known.Item1, Columns))
+            {
+                int[] ordinals = [.. Columns
+                    .Select((column, index) => (column, index))
+                    .Where(pair => pair.column.KeyOrdinal > 0)
+                    .OrderBy(pair => pair.column.KeyOrdinal)
+                    .Select(pair => pair.index)];
+                keys = known = Tuple.Create(Columns, ordinals);
+            }
+
+            return known.Item2;
+        }
+    }
 
     public bool HasKey => KeyOrdinals.Count > 0;
 

@@ -17,6 +17,7 @@ public sealed class TableTreatment
     private readonly bool valuesAreText;
     private readonly RowWriter writer = new();
     private readonly int[] conditionColumns;
+    private readonly bool asksRowBefore;
 
     internal TableTreatment(
         TableSchema source,
@@ -33,6 +34,7 @@ public sealed class TableTreatment
         this.keeps = [.. keeps];
         this.valuesAreText = valuesAreText;
         conditionColumns = [.. keeps.Concat(tables.Select(table => table.When).OfType<Expression>()).SelectMany(condition => condition.Columns).Distinct().Order()];
+        asksRowBefore = conditionColumns.Any(place => source.Columns[place].KeyOrdinal == 0);
         PassesAll = tables.Count == 1 && keeps.Count == 0 && mode != ApplyMode.KeepDeleted && Columns.All(column => column.IsPassed);
         IsIdentity = PassesAll && columns.Count == source.Columns.Count && columns.Select(column => column.Source).SequenceEqual(Enumerable.Range(0, columns.Count));
     }
@@ -153,7 +155,7 @@ public sealed class TableTreatment
             return;
         }
 
-        var after = Made(row, "insert", committedAt);
+        var after = Made(row, "insert", committedAt, isWhole: true);
 
         // Where deleted rows stay, one of that key may be there: it becomes this one, whatever it was.
         into.Add(new TreatedChange(table, Mode == ApplyMode.KeepDeleted
@@ -175,6 +177,11 @@ public sealed class TableTreatment
 
     private void Update(RowChange change, DateTimeOffset committedAt, ICollection<TreatedChange> into)
     {
+        if (asksRowBefore && change.Before.IsNone)
+        {
+            throw new EvaluationException("the log does not carry the row as it was before");
+        }
+
         var after = RowMerge.Fill(change.After, change.Before);
         if (conditionColumns.Length == 0 && Mode != ApplyMode.KeepDeleted)
         {
@@ -202,13 +209,20 @@ public sealed class TableTreatment
         ChangeKind.Update,
         change.Relation,
         change.Before.IsNone ? default : Made(change.Before, "update", committedAt),
-        Made(after, "update", committedAt));
+        Made(after, "update", committedAt, isWhole: true));
 
     /// <summary>A row before may carry its key alone; conditions then read nothing else.</summary>
     private TreatedTable? TableOfBefore(Row before) => conditionColumns.Length == 0 ? Tables[0] : TableOf(before);
 
-    /// <summary>The row as the target gets it. A made value stays absent where what it is made from is absent.</summary>
-    private Row Made(Row row, string operation, DateTimeOffset? committedAt, DateTimeOffset? deletedAt = null)
+    /// <summary>
+    /// The row as the target gets it. A made value stays absent where what it is made from is absent, for that did not change.
+    /// </summary>
+    /// <param name="row">The source's row.</param>
+    /// <param name="operation">What happened to it.</param>
+    /// <param name="committedAt">When; null for a load.</param>
+    /// <param name="deletedAt">When it was deleted; null while it is there.</param>
+    /// <param name="isWhole">Whether a value of which only a part is absent is an error: what is there may have changed.</param>
+    private Row Made(Row row, string operation, DateTimeOffset? committedAt, DateTimeOffset? deletedAt = null, bool isWhole = false)
     {
         writer.Begin(columns.Length);
         foreach (var column in columns)
@@ -226,8 +240,13 @@ public sealed class TableTreatment
                     _ => Moment(deletedAt),
                 });
             }
-            else if (IsAbsent(row, column.Reads))
+            else if (Absent(row, column.Reads) is > 0 and var absent)
             {
+                if (isWhole && absent < column.Reads.Count)
+                {
+                    throw new EvaluationException($"the log does not carry all that {column.Name} is reckoned from");
+                }
+
                 writer.Absent();
             }
             else
@@ -239,17 +258,16 @@ public sealed class TableTreatment
         return writer.ToRow();
     }
 
-    private static bool IsAbsent(Row row, IReadOnlyList<int> reads)
+    /// <summary>How many of the values the log left out.</summary>
+    private static int Absent(Row row, IReadOnlyList<int> reads)
     {
+        var absent = 0;
         for (var i = 0; i < reads.Count; i++)
         {
-            if (row.KindAt(reads[i]) == ValueKind.Absent)
-            {
-                return true;
-            }
+            absent += row.KindAt(reads[i]) == ValueKind.Absent ? 1 : 0;
         }
 
-        return false;
+        return absent;
     }
 
     private static Datum Moment(DateTimeOffset? at) => at is { } moment ? Datum.Of((moment.UtcTicks - DateTimeOffset.UnixEpoch.Ticks) / TimeSpan.TicksPerMicrosecond) : Datum.Null;

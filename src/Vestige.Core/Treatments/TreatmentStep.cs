@@ -26,6 +26,13 @@ public sealed record TreatmentStep(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<SplitTable>? Split = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] ChangeMarkColumns? Marks = null)
 {
+    /// <summary>The lists that are set, with their names.</summary>
+    [JsonIgnore]
+    internal IReadOnlyList<(string Name, IEnumerable<object?> Items)> Lists =>
+    [
+        ("leaveOut", LeaveOut ?? []), ("rename", Rename ?? []), ("convert", Convert ?? []), ("compute", Compute ?? []), ("mask", Mask ?? []), ("split", Split ?? []),
+    ];
+
     /// <summary>The names of the fields that say what the step does, and whether each is set.</summary>
     [JsonIgnore]
     public IReadOnlyList<(string Name, bool IsSet)> Kinds =>

@@ -23,6 +23,9 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
     /// <summary>Takes no transaction after this position; null for no limit.</summary>
     public LogPosition? Limit { get; set; }
 
+    /// <summary>The limit at which nothing before it is left to hand out; null as long as none was met.</summary>
+    public LogPosition? Reached { get; private set; }
+
     /// <summary>Called when everything durable has been taken.</summary>
     public Action? Idle { get; set; }
 
@@ -80,6 +83,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             {
                 if (Limit is { } limit && end >= limit && spool.Readable)
                 {
+                    Reached = limit;
                     return false;
                 }
 
@@ -90,7 +94,13 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             Take(read);
         }
 
-        return Limit is null || waiting.Peek().Position <= Limit;
+        if (Limit is { } mark && waiting.Peek().Position > mark)
+        {
+            Reached = mark;
+            return false;
+        }
+
+        return true;
     }
 
     private async Task<Batch> FoldAsync(ImmutableDictionary<TableName, TableProgress> before, CancellationToken cancellation)

@@ -131,7 +131,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
     /// <summary>What could not be gone on with begins again the next time, instead of failing in the same way for ever.</summary>
     private async Task ForgetAsync(IReadOnlyCollection<TableName> tables, CancellationToken cancellation)
     {
-        var forgotten = session.Progress.Tables.Where(table => tables.Contains(table.Table)).Select(table => table with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null });
+        var forgotten = session.Progress.Tables.Where(table => tables.Contains(table.Table)).Select(table => table.Anew());
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
         await transaction.CommitAsync(new ProgressUpdate(null, [.. forgotten]), cancellation);
     }

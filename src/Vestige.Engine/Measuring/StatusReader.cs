@@ -25,7 +25,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
     {
         var now = clock.GetUtcNow();
         var view = entry.Worker?.View;
-        var log = entry.Stored.Desired == DesiredState.Draft ? null : capture?.Status;
+        var log = entry.Stored.NeedsLog ? capture?.Status : null;
         var progress = entry.Known ?? (view is null ? TargetProgress.None : new TargetProgress(null, view.Applied, [.. view.Tables.Values]));
         var applied = progress.Position;
         var lag = applied is null || log is null ? (LagReading?)null : LagOf(now, entry, view, log, applied.Value);

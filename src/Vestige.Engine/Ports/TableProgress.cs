@@ -13,8 +13,12 @@ namespace Vestige.Engine.Ports;
 /// <param name="Into">
 /// The target's tables that it goes into, one a line; empty while there are none of its own; null where it is the one that the target names by itself.
 /// </param>
-public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null, LoadPart? Part = null, string? Into = null)
+/// <param name="Settled">The references from and to it are built, as far as they are to be.</param>
+public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null, LoadPart? Part = null, string? Into = null, bool Settled = true)
 {
+    /// <summary>The same table before its load.</summary>
+    public TableProgress Anew() => this with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null, Settled = false };
+
     /// <summary>The tables of <see cref="Into"/>; null where that is null.</summary>
     public IReadOnlyList<TableName>? IntoTables => Into is null ? null : NamesIn(Into);
 

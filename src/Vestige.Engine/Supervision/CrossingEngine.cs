@@ -29,6 +29,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CrossingOpener opener;
     private readonly CrossingSampler sampler;
     private readonly CancellationTokenSource ending = new();
+    private readonly CrossingEditor editor;
     private readonly LaterTables later;
     private Task sampling = Task.CompletedTask;
     private Task looking = Task.CompletedTask;
@@ -52,8 +53,9 @@ public sealed class CrossingEngine : IAsyncDisposable
         captures = new Captures(connections, cipher, options, Events, clock, random, logger);
         planner = new CrossingPlanner(connections, keys, clock);
         opener = new CrossingOpener(connections, store, keys, book, captures, Events, clock, random, logger);
-        later = new LaterTables(connections, book, this, clock, logger);
         sampler = new CrossingSampler(connections, book, captures, opener, clock, logger);
+        editor = new CrossingEditor(connections, store, book, opener, PlanAsync, TreatmentOf, Events, clock);
+        later = new LaterTables(connections, book, editor, Events, clock, logger);
     }
 
     public EventLog Events { get; }
@@ -121,78 +123,20 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// What another definition would mean for a crossing that was started. Reads only. Throws
     /// <see cref="RequestRefusedException"/> where it would be another crossing.
     /// </summary>
-    public async Task<DefinitionChange> CompareAsync(CrossingDefinition definition, CancellationToken cancellation)
+    public Task<DefinitionChange> CompareAsync(CrossingDefinition definition, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(definition);
-        var entry = book.Existing(definition.Name);
-        var before = entry.Stored.Definition;
-        if (definition.Source != before.Source || definition.Target != before.Target || definition.Purpose != before.Purpose)
-        {
-            throw new RequestRefusedException($"{definition.Name} was started between {before.Source} and {before.Target}; that cannot be changed.") { Mend = "Make another crossing." };
-        }
-
-        var plan = await PlanAsync(definition, cancellation);
-        var progress = await connections.Target(definition.Target).ReadProgressAsync(definition.Name, cancellation);
-        var (old, wanted) = (TreatmentOf(before), TreatmentOf(definition));
-        var had = progress.Tables.Select(table => table.Table).Where(before.Tables.Takes).ToHashSet();
-        var has = plan.Tables.Select(table => table.Source).ToHashSet();
-        return new DefinitionChange(
-            [.. has.Except(had).Order()],
-            [.. had.Except(has).Order()],
-            [.. has.Intersect(had).Where(table => old.PrintOf(table) != wanted.PrintOf(table)).Order()],
-            plan.Lines,
-            plan.Problems);
+        return editor.CompareAsync(definition, cancellation);
     }
 
     /// <summary>
-    /// Gives a crossing that was started another definition: tables that come, or that are treated otherwise, are loaded while the
-    /// others stand. Throws <see cref="NotReadyException"/> with every line when that cannot be done; nothing is changed then.
+    /// Gives a crossing that was started another definition. Throws <see cref="NotReadyException"/> with every line when that cannot
+    /// be done; nothing is changed then.
     /// </summary>
-    public async Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation)
+    public Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(definition);
-        var entry = book.Existing(definition.Name);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
-        var change = await CompareAsync(definition, cancellation);
-        if (!change.Ready)
-        {
-            throw new NotReadyException(change.Lines);
-        }
-
-        if (!change.Restarts)
-        {
-            await KeepAsync(entry, definition, by, cancellation);
-            return;
-        }
-
-        await HaltAsync(entry, new StopRequest(StopManner.Transaction));
-        await MarkAsync(definition, change, cancellation);
-        await KeepAsync(entry, definition, by, cancellation);
-        await opener.OpenAsync(entry, cancellation);
-    }
-
-    /// <summary>
-    /// The tables are marked before the definition is kept: whatever happens between, they are loaded again and never go on under
-    /// another treatment than that of their rows.
-    /// </summary>
-    private async Task MarkAsync(CrossingDefinition definition, DefinitionChange change, CancellationToken cancellation)
-    {
-        var target = connections.Target(definition.Target);
-        await using var session = await target.OpenSessionAsync(definition.Name, await store.NextEpochAsync(definition.Name, cancellation), cancellation);
-        var known = session.Progress.Tables.ToDictionary(table => table.Table);
-        var again = change.Reloaded.Select(name => known[name] with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null });
-        var others = change.Added.Concat(change.Removed).Select(name => new TableProgress(name, Loaded: false, LogPosition.Zero, Into: ""));
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(new ProgressUpdate(null, [.. again, .. others]), cancellation);
-    }
-
-    private async Task KeepAsync(CrossingEntry entry, CrossingDefinition definition, string by, CancellationToken cancellation)
-    {
-        var desired = entry.Stored.Desired == DesiredState.Finish ? DesiredState.Run : entry.Stored.Desired;
-        var stored = entry.Stored with { Definition = definition, Desired = desired, By = by, Since = clock.GetUtcNow() };
-        await store.SaveAsync(stored, cancellation);
-        entry.Stored = stored;
-        await Events.OfCrossingAsync(definition.Name, EventKind.Note, "Definition changed.", by);
+        return editor.ChangeAsync(definition, by, cancellation);
     }
 
     /// <summary>What a definition makes of rows; reaches nothing. Throws <see cref="RequestRefusedException"/> when a connection is unknown.</summary>
@@ -231,6 +175,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         if (entry.Stored.Desired == DesiredState.Draft)
         {
             await CheckAsync(entry, cancellation);
+            entry.FirstStart.Pending = true;
         }
 
         await DesireAsync(entry, DesiredState.Run, by, cancellation);
@@ -265,13 +210,18 @@ public sealed class CrossingEngine : IAsyncDisposable
             throw new RequestRefusedException($"{crossing} was never started.") { Mend = "Start it." };
         }
 
+        if (tables.Count > 0 && entry.Stored.Desired == DesiredState.Finish)
+        {
+            throw new RequestRefusedException($"{crossing} is finished: its tables are as of one position.") { Mend = "Load the whole crossing again." };
+        }
+
         var capture = captures.Find(entry.Stored.Definition.Source);
         if (tables.Count > 0 && capture?.Loss is { } loss)
         {
             throw new RequestRefusedException($"The place in the source's log is lost, for all tables. {loss.Message}") { Mend = "Load the whole crossing again." };
         }
 
-        await HaltAsync(entry, new StopRequest(StopManner.Now));
+        await entry.HaltAsync(new StopRequest(StopManner.Now));
         await DesireAsync(entry, DesiredState.Pause, by, cancellation);
         var target = connections.Target(entry.Stored.Definition.Target);
         await using (var session = await target.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, cancellation), cancellation))
@@ -327,7 +277,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         await looking;
         foreach (var entry in book.All)
         {
-            await HaltAsync(entry, new StopRequest(StopManner.Now));
+            await entry.HaltAsync(new StopRequest(StopManner.Now));
         }
 
         await captures.DisposeAsync();
@@ -345,7 +295,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         return [.. progress.Tables
             .Where(table => tables.Count == 0 || tables.Contains(table.Table))
-            .Select(table => table with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null })];
+            .Select(table => table.Anew())];
     }
 
     private static string Words(StopManner manner) => manner switch
@@ -388,6 +338,11 @@ public sealed class CrossingEngine : IAsyncDisposable
             throw new RequestRefusedException($"{crossing} is a draft.") { Mend = "Nothing needs to be done." };
         }
 
+        if (entry.Stored.Desired == DesiredState.Finish)
+        {
+            throw new RequestRefusedException($"{crossing} is finished.") { Mend = "Nothing needs to be done." };
+        }
+
         await DesireAsync(entry, desired, by, cancellation);
         await Events.OfCrossingAsync(crossing, EventKind.Note, $"{what}.", by);
         if (request.Manner == StopManner.Drain && entry.Worker is { Running.IsCompleted: false } worker)
@@ -396,15 +351,6 @@ public sealed class CrossingEngine : IAsyncDisposable
             return;
         }
 
-        await HaltAsync(entry, request);
-    }
-
-    private static async Task HaltAsync(CrossingEntry entry, StopRequest request)
-    {
-        if (entry.Worker is { } worker)
-        {
-            worker.Steering.Stop(request);
-            await worker.Running;
-        }
+        await entry.HaltAsync(request);
     }
 }

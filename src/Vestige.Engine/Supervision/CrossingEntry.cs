@@ -17,6 +17,8 @@ internal sealed class CrossingEntry(StoredCrossing stored)
 
     public CrossingMeter Meter { get; } = new();
 
+    public FirstStart FirstStart { get; } = new();
+
     /// <summary>What the target last said, for a crossing that does not run; null while it runs and until it was asked.</summary>
     public TargetProgress? Known { get; private set; }
 
@@ -39,6 +41,16 @@ internal sealed class CrossingEntry(StoredCrossing stored)
     public Turnstile Turn { get; } = new();
 
     public string Name => Stored.Definition.Name;
+
+    /// <summary>Brings its worker to rest, if one runs.</summary>
+    public async Task HaltAsync(StopRequest request)
+    {
+        if (Worker is { } worker)
+        {
+            worker.Steering.Stop(request);
+            await worker.Running;
+        }
+    }
 
     /// <summary>A worker runs it from now on; what the target said before does not count any more.</summary>
     public void RunBy(CrossingWorker worker)

@@ -94,6 +94,7 @@ internal sealed class CrossingOpener(
             connections.Target(definition.Target),
             keys,
             capture,
+            entry.FirstStart,
             entry.Meter,
             store,
             events,

@@ -3,13 +3,11 @@ using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
-using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Following;
-using Vestige.Engine.Loading;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
@@ -28,7 +26,6 @@ public sealed class CrossingWorker
     private static readonly TimeSpan ProveEvery = TimeSpan.FromSeconds(10);
     private readonly CrossingDefinition definition;
     private readonly CrossingTreatment treating;
-    private readonly ISource source;
     private readonly ITarget target;
     private readonly Capture capture;
     private readonly IControlStore store;
@@ -38,13 +35,16 @@ public sealed class CrossingWorker
     private readonly Random random;
     private readonly ILogger logger;
     private readonly WorkerState state = new();
+    private readonly TableArrival arrival;
+    private DateTimeOffset settlesAgain;
 
-    public CrossingWorker(
+    internal CrossingWorker(
         CrossingDefinition definition,
         ISource source,
         ITarget target,
         IMaskKeys keys,
         Capture capture,
+        FirstStart firstStart,
         CrossingMeter meter,
         IControlStore store,
         EventLog events,
@@ -54,7 +54,6 @@ public sealed class CrossingWorker
     {
         this.definition = definition;
         treating = new CrossingTreatment(definition, source, target, keys);
-        this.source = source;
         this.target = target;
         this.capture = capture;
         this.meter = meter;
@@ -63,6 +62,7 @@ public sealed class CrossingWorker
         this.clock = clock;
         this.random = random;
         this.logger = logger;
+        arrival = new TableArrival(treating, source, target, capture, state, firstStart, events, clock);
     }
 
     /// <summary>By what it is asked to rest.</summary>
@@ -127,128 +127,35 @@ public sealed class CrossingWorker
         var epoch = await store.NextEpochAsync(definition.Name, now);
         await using var session = await target.OpenSessionAsync(definition.Name, epoch, now);
         state.Take(session.Progress);
-        var wanted = await TablesAsync(session.Progress, now);
+        var wanted = await arrival.TablesAsync(session.Progress, now);
         var missing = wanted.Where(name => !session.Progress.Tables.Any(table => table.Table == name && table.Loaded)).ToList();
         if (missing.Count > 0 || session.Progress.Position is null || !capture.Spool.Tables.IsSupersetOf(wanted))
         {
             await capture.CarryAsync(wanted, now);
         }
 
-        Agree(session.Progress);
+        arrival.Agree(session.Progress);
         capture.Spool.Hold(definition.Name, session.Progress.Position);
-        if (missing.Count > 0 && definition.Kind == StartKind.Changes)
+        if (missing.Count > 0)
         {
-            await TakeAsLoadedAsync(session, missing, now);
-        }
-        else if (missing.Count > 0)
-        {
-            await LoadAsync(session, missing, works, now);
+            works();
+            await arrival.BringAsync(session, missing, Steering.Soon, now);
         }
 
         if (session.Progress.Position is null)
         {
-            if (definition.Kind != StartKind.Changes)
-            {
-                await BuildReferencesAsync(session, wanted, now);
-            }
-
-            await BeginStreamAsync(session, now);
+            await arrival.BeginStreamAsync(session, now);
         }
 
-        if (definition.EndsByItself)
+        if (definition.Kind == StartKind.Structure)
         {
+            // Without rows there is nothing to catch up with.
+            await arrival.SettleAsync(session, arrival.Together(session.Progress), now);
             Finished = true;
             return;
         }
 
         await FollowAsync(session, works, now);
-    }
-
-    private async Task BuildReferencesAsync(ITargetSession session, IReadOnlyList<TableName> wanted, CancellationToken cancellation)
-    {
-        var chosen = wanted.ToHashSet();
-        var there = await source.ReadTablesAsync(cancellation);
-        var treatments = there.Where(table => chosen.Contains(table.Schema.Name)).Select(table => treating.Build(table.Schema)).ToList();
-        await session.BuildReferencesAsync(target.StructureOf(treatments).Tables, cancellation);
-    }
-
-    /// <summary>All tables are loaded: the stream begins at the lowest of their positions.</summary>
-    private async Task BeginStreamAsync(ITargetSession session, CancellationToken cancellation)
-    {
-        var start = session.Progress.Tables.Where(table => definition.Tables.Takes(table.Table)).Min(table => table.Position);
-        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
-        {
-            await transaction.CommitAsync(new ProgressUpdate(start, []), cancellation);
-        }
-
-        state.Take(session.Progress);
-        capture.Spool.Hold(definition.Name, session.Progress.Position);
-    }
-
-    private async Task<IReadOnlyList<TableName>> TablesAsync(TargetProgress progress, CancellationToken cancellation)
-    {
-        if (progress.Position is not null)
-        {
-            return [.. progress.Tables.Select(table => table.Table).Where(definition.Tables.Takes)];
-        }
-
-        var there = await source.ReadTablesAsync(cancellation);
-        return [.. TakenTables.Of(definition.Tables, there).Select(table => table.Schema.Name)
-            .Union(progress.Tables.Select(table => table.Table).Where(definition.Tables.Takes))
-            .Order()];
-    }
-
-    private void Agree(TargetProgress progress)
-    {
-        var loaded = progress.Tables.Where(table => table.Loaded).ToList();
-        if (progress.Position is null && loaded.Count == 0)
-        {
-            return;
-        }
-
-        var stands = progress.Position ?? loaded.Min(table => table.Position);
-        if (progress.Identity != capture.Spool.Identity || stands < capture.Spool.Begin)
-        {
-            throw new PlaceLostException(progress.Identity != capture.Spool.Identity
-                ? $"The target stands in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
-                : $"The spool begins at position {source.Format(capture.Spool.Begin)}; the target stands at {source.Format(stands)}. What lies between is lost.")
-            {
-                Mend = "Load the crossing again.",
-            };
-        }
-    }
-
-    private async Task LoadAsync(ITargetSession session, List<TableName> missing, Action works, CancellationToken cancellation)
-    {
-        using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
-        var first = session.Progress.Position is null;
-        var loading = new InitialLoad(source, target, session, capture, treating, clock);
-        state.Loads(loading);
-        works();
-        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
-        var allFirst = first && session.Progress.Tables.All(table => !table.Loaded);
-        await loading.RunAsync(missing, capture.Spool.Identity!, allFirst, stopping.Token);
-        state.Loads(null);
-        state.Take(session.Progress);
-        var rows = loading.Tables.Sum(table => table.Rows);
-        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")}{(loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")} as of position {source.Format(loading.Position)}.");
-    }
-
-    /// <summary>
-    /// Tables that were loaded by other means stand where the log stands now: after every transaction that was open when they
-    /// began to be read, which is what a snapshot waits for.
-    /// </summary>
-    private async Task TakeAsLoadedAsync(ITargetSession session, List<TableName> missing, CancellationToken cancellation)
-    {
-        await using var snapshot = await source.OpenSnapshotAsync(1, cancellation);
-        var own = missing.Select(table => new TableProgress(table, Loaded: true, snapshot.Position, Into: TableProgress.NamesOf(treating.TargetsOf(table)))).ToList();
-        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
-        {
-            await transaction.CommitAsync(new ProgressUpdate(null, own, capture.Spool.Identity), cancellation);
-        }
-
-        state.Take(session.Progress);
-        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Changes of {Figures.Of(missing.Count, "table")} are taken from position {source.Format(snapshot.Position)}.");
     }
 
     private async Task FollowAsync(ITargetSession session, Action works, CancellationToken cancellation)
@@ -264,8 +171,10 @@ public sealed class CrossingWorker
             while (true)
             {
                 var (steered, turned) = (Steering.Changed.Next, capture.Turned.Next);
-                if (Rests(mine))
+                await SettleAsync(session, cancellation);
+                if (Rests(mine, Steering.Request ?? End(session.Progress)))
                 {
+                    await FinishAsync(session, cancellation);
                     return;
                 }
 
@@ -355,10 +264,46 @@ public sealed class CrossingWorker
         return (mine, router);
     }
 
-    /// <summary>Whether the crossing is to rest now; sets the mark up to which it still goes.</summary>
-    private bool Rests(BatchGatherer mine)
+    /// <summary>
+    /// Rows that are copied only once are as of one position when every table has caught up with the last that was loaded.
+    /// </summary>
+    private StopRequest? End(TargetProgress progress) => definition.EndsByItself ? new StopRequest(StopManner.Drain, arrival.Together(progress)) : null;
+
+    private async Task FinishAsync(ITargetSession session, CancellationToken cancellation)
     {
-        if (Steering.Request is not { } request)
+        if (definition.EndsByItself && Steering.Request is null)
+        {
+            await arrival.SettleAsync(session, arrival.Together(session.Progress), cancellation);
+            Finished = true;
+        }
+    }
+
+    /// <summary>
+    /// References are built beside the stream. The source is asked for them once more; where it cannot be reached, what the spool
+    /// holds is applied all the same, and they are tried again.
+    /// </summary>
+    private async Task SettleAsync(ITargetSession session, CancellationToken cancellation)
+    {
+        if (clock.GetUtcNow() < settlesAgain)
+        {
+            return;
+        }
+
+        try
+        {
+            await arrival.SettleAsync(session, session.Progress.Position!.Value, cancellation);
+        }
+        catch (PortException exception) when (exception is { Transient: true } and not FencedException && !definition.EndsByItself)
+        {
+            settlesAgain = clock.GetUtcNow() + ProveEvery;
+            logger.LogWarning(exception, "The references of {Crossing} could not be built", definition.Name);
+        }
+    }
+
+    /// <summary>Whether the crossing is to rest now; sets the mark up to which it still goes.</summary>
+    private bool Rests(BatchGatherer mine, StopRequest? request)
+    {
+        if (request is null)
         {
             return false;
         }
@@ -369,7 +314,7 @@ public sealed class CrossingWorker
         }
 
         mine.Limit = request.Mark;
-        return state.Applied >= request.Mark || (mine.OldestWaiting is null && capture.Spool.Last >= request.Mark && state.Applied >= capture.Spool.Last);
+        return state.Applied >= request.Mark || mine.Reached >= request.Mark || (mine.OldestWaiting is null && capture.Spool.Last >= request.Mark && state.Applied >= capture.Spool.Last);
     }
 
     private async Task TellHeldAsync(TargetProgress progress)

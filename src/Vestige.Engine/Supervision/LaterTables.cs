@@ -9,7 +9,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Once a minute, looks for tables that were made at a source since a crossing was started and that its rules take by themselves.</summary>
-internal sealed class LaterTables(IConnections connections, CrossingBook book, CrossingEngine engine, TimeProvider clock, ILogger logger)
+internal sealed class LaterTables(IConnections connections, CrossingBook book, CrossingEditor editor, EventLog events, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan LookEvery = TimeSpan.FromMinutes(1);
     private readonly Dictionary<string, string> told = [];
@@ -58,9 +58,9 @@ internal sealed class LaterTables(IConnections connections, CrossingBook book, C
         var names = $"{Figures.Of(made.Count, "table")} made later: {string.Join(", ", made.Order().Take(8))}{(made.Count > 8 ? ", ..." : "")}";
         try
         {
-            await engine.ChangeAsync(definition, "the rules", ending);
+            await editor.ChangeAsync(definition, "the rules", ending);
             told.Remove(entry.Name);
-            await engine.Events.OfCrossingAsync(entry.Name, EventKind.Note, $"Takes {names}.");
+            await events.OfCrossingAsync(entry.Name, EventKind.Note, $"Takes {names}.");
         }
         catch (NotReadyException exception)
         {
@@ -68,7 +68,7 @@ internal sealed class LaterTables(IConnections connections, CrossingBook book, C
             if (told.GetValueOrDefault(entry.Name) != exception.Message)
             {
                 told[entry.Name] = exception.Message;
-                await engine.Events.OfCrossingAsync(entry.Name, EventKind.Warning, $"Cannot take {names}. {exception.Message}");
+                await events.OfCrossingAsync(entry.Name, EventKind.Warning, $"Cannot take {names}. {exception.Message}");
             }
         }
     }

@@ -50,14 +50,14 @@ public sealed class TreatedTables
         }
 
         treatments.Add(treatment);
-        if (!table.WholeRowsLogged && treatment.WholeRowsFor(types) is { Count: > 0 } columns)
+        if (table.WholeRowsBy is { } statement && treatment.WholeRowsFor(types) is { Count: > 0 } columns)
         {
             lines.Add(new ReadinessLine(
                 $"whole rows of {table.Schema.Name}",
                 false,
                 $"of a changed row the source logs its key and what is new; the treatment reads {string.Join(", ", columns)} of the row as it was",
                 "the whole row before each change in the log",
-                $"ALTER TABLE {table.Schema.Name} REPLICA IDENTITY FULL",
+                statement,
                 TimeSpan.Zero));
         }
     }

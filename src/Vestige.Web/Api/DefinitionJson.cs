@@ -12,6 +12,7 @@ public static class DefinitionJson
     {
         ArgumentNullException.ThrowIfNull(options);
         options.UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow;
+        options.RespectNullableAnnotations = true;
         options.RespectRequiredConstructorParameters = true;
         options.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase, allowIntegerValues: false));
         return options;

@@ -50,6 +50,36 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         return crossing;
     }
 
+    /// <summary>An engine with a crossing of that definition, which does not run yet.</summary>
+    public static async Task<Crossing> DefineAsync(Database from, Database to, CrossingDefinition definition)
+    {
+        var crossing = new Crossing(
+            from,
+            to,
+            new PostgreSqlConnector(from.Settings(), from.Names, TimeProvider.System),
+            new PostgreSqlConnector(to.Settings(), to.Names, TimeProvider.System));
+        await crossing.BeginAsync();
+        await crossing.Engine.DefineAsync(definition, "test", CancellationToken.None);
+        return crossing;
+    }
+
+    /// <summary>The same, started.</summary>
+    public static async Task<Crossing> StartAsync(Database from, Database to, CrossingDefinition definition)
+    {
+        var crossing = await DefineAsync(from, to, definition);
+        await crossing.Engine.RunAsync(Name, "test", CancellationToken.None);
+        return crossing;
+    }
+
+    /// <summary>Begins again with another definition, as if it had always been that one.</summary>
+    public async Task KeepAsync(Func<CrossingDefinition, CrossingDefinition> change)
+    {
+        ArgumentNullException.ThrowIfNull(change);
+        await EndAsync();
+        stored[Name] = stored[Name] with { Definition = change(stored[Name].Definition) };
+        await BeginAsync();
+    }
+
     public async Task BeginAndRunAsync(params string[] rules)
     {
         await BeginAsync();

@@ -25,6 +25,9 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
 
     public IReadOnlyList<TableDescription> There { get; private set; } = [];
 
+    /// <summary>The source's tables that would cross.</summary>
+    public IReadOnlyList<TableDescription> Crossing { get; private set; } = [];
+
     /// <summary>The tables to choose from, as far as they are shown.</summary>
     public IReadOnlyList<ListedTable> Listed { get; private set; } = [];
 
@@ -104,7 +107,8 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
             }
 
             var definition = Form.Definition(There, Treatment);
-            List(definition);
+            Crossing = [.. There.Where(table => definition.Tables.Takes(table.Schema.Name) && Form.Crosses(table))];
+            List();
             Problems = [.. CrossingApi.Check(definition, connections).Concat(NameTaken())];
             var known = connections.Find(definition.Source) is not null && connections.Find(definition.Target) is not null;
             if (withSample && known)
@@ -123,28 +127,28 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         }
     }
 
-    private void List(CrossingDefinition definition)
+    private void List()
     {
         var find = Form.Find?.Trim() ?? "";
-        var typed = RulesText.Read(Form.Rules).Count;
-        var rules = new TableRules([.. RulesText.Read(Form.Rules), .. Form.ByHand()]);
+        var hand = Form.ByHand();
+        var rules = new TableRules([.. RulesText.Read(Form.Rules), .. hand]);
+        var byHand = hand.ToHashSet();
         var found = There.Where(table => find.Length == 0 || table.Schema.Name.ToString().Contains(find, StringComparison.OrdinalIgnoreCase)).ToList();
         Listed = [.. found.Take(ListedAtMost).Select(table =>
         {
             var rule = rules.DecidingRule(table.Schema.Name);
-            var words = rule is null ? null : rules.Rules.ToList().LastIndexOf(rule) >= typed ? "by hand" : RulesText.Line(rule);
+            var words = rule is null ? null : byHand.Contains(rule) ? "by hand" : RulesText.Line(rule);
             return new ListedTable(table, rule?.Take is not null, Form.Crosses(table), words);
         })];
-        Counts = (found.Count, There.Count(table => definition.Tables.Takes(table.Schema.Name) && Form.Crosses(table)));
+        Counts = (found.Count, Crossing.Count);
     }
 
     /// <summary>The treatment of the chosen table on some of its rows, without a plan, so that it follows what is typed.</summary>
     private async Task TryTreatmentAsync(CrossingDefinition definition, CancellationToken cancellation)
     {
-        var crossing = There.Where(table => definition.Tables.Takes(table.Schema.Name) && Form.Crosses(table)).ToList();
-        var chosen = crossing.FirstOrDefault(table => table.Schema.Name.ToString() == Form.Sample)
-            ?? Treatment.Steps.Select(step => crossing.FirstOrDefault(table => TablePattern.Matches(step.Tables, table.Schema.Name.ToString()))).FirstOrDefault(table => table is not null)
-            ?? crossing.FirstOrDefault();
+        var chosen = Crossing.FirstOrDefault(table => table.Schema.Name.ToString() == Form.Sample)
+            ?? Treatment.Steps.Select(step => Crossing.FirstOrDefault(table => TablePattern.Matches(step.Tables, table.Schema.Name.ToString()))).FirstOrDefault(table => table is not null)
+            ?? (Crossing.Count > 0 ? Crossing[0] : null);
         Form.Sample = chosen?.Schema.Name.ToString();
         if (chosen is null || Misread.Count > 0)
         {
@@ -152,7 +156,7 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         }
 
         var treating = engine.TreatmentOf(definition);
-        Misread = [.. TreatedFirst(crossing).SelectMany(table => treating.TryBuild(table.Schema).Problems).DistinctBy(problem => (problem.Field, problem.Found)).Select(Treatment.Placed)];
+        Misread = [.. TreatedFirst().SelectMany(table => treating.TryBuild(table.Schema).Problems).DistinctBy(problem => (problem.Field, problem.Found)).Select(Treatment.Placed)];
         if (treating.TryBuild(chosen.Schema).Treatment is { } treatment)
         {
             Sample = await samples.OfAsync(Form.Source!, treatment, Form.Typed, cancellation);
@@ -160,8 +164,8 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
     }
 
     /// <summary>The tables that steps are for, enough of them to find what is wrong; the plan looks at all.</summary>
-    private IEnumerable<TableDescription> TreatedFirst(IEnumerable<TableDescription> crossing) => Treatment.Steps
-        .SelectMany(step => crossing.Where(table => TablePattern.Matches(step.Tables, table.Schema.Name.ToString())).Take(TriedAtMost))
+    private IEnumerable<TableDescription> TreatedFirst() => Treatment.Steps
+        .SelectMany(step => Crossing.Where(table => TablePattern.Matches(step.Tables, table.Schema.Name.ToString())).Take(TriedAtMost))
         .DistinctBy(table => table.Schema.Name);
 
     private IEnumerable<DefinitionProblem> NameTaken() => !string.IsNullOrEmpty(Form.Name) && engine.Status(Form.Name) is not null

@@ -1,0 +1,174 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Core.Text;
+using Vestige.Core.Treatments;
+using Vestige.Engine.Capturing;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Loading;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Treating;
+
+namespace Vestige.Engine.Supervision;
+
+/// <summary>
+/// Brings the tables of a crossing to where one stream can go on with them: loads what is missing, begins the stream, and builds
+/// the references among tables once all of them have caught up with it.
+/// </summary>
+internal sealed class TableArrival(
+    CrossingTreatment treating,
+    ISource source,
+    ITarget target,
+    Capture capture,
+    WorkerState state,
+    FirstStart firstStart,
+    EventLog events,
+    TimeProvider clock)
+{
+    private readonly CrossingDefinition definition = treating.Definition;
+
+    /// <summary>The tables that cross: those the target knows once the stream has begun, before that what the source has.</summary>
+    public async Task<IReadOnlyList<TableName>> TablesAsync(TargetProgress progress, CancellationToken cancellation)
+    {
+        var known = progress.Tables.Select(table => table.Table).Where(definition.Tables.Takes);
+        if (progress.Position is not null)
+        {
+            return [.. known];
+        }
+
+        var there = await source.ReadTablesAsync(cancellation);
+        return [.. TakenTables.Of(definition.Tables, there).Select(table => table.Schema.Name).Union(known).Order()];
+    }
+
+    /// <summary>Throws <see cref="PlaceLostException"/> when what the target has does not stand in the log that is read.</summary>
+    public void Agree(TargetProgress progress)
+    {
+        var loaded = progress.Tables.Where(table => table.Loaded).ToList();
+        if (progress.Position is null && loaded.Count == 0)
+        {
+            return;
+        }
+
+        var stands = progress.Position ?? loaded.Min(table => table.Position);
+        if (progress.Identity != capture.Spool.Identity || stands < capture.Spool.Begin)
+        {
+            throw new PlaceLostException(progress.Identity != capture.Spool.Identity
+                ? $"The target stands in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
+                : $"The spool begins at position {source.Format(capture.Spool.Begin)}; the target stands at {source.Format(stands)}. What lies between is lost.")
+            {
+                Mend = "Load the crossing again.",
+            };
+        }
+    }
+
+    /// <summary>Loads tables; where only changes cross, those that were never begun are taken as they were found by the check.</summary>
+    /// <param name="session">The hold on the target.</param>
+    /// <param name="missing">The tables.</param>
+    /// <param name="soon">Cancelled when no further chunk is to be begun.</param>
+    /// <param name="cancellation">Gives up at once.</param>
+    public async Task BringAsync(ITargetSession session, IReadOnlyList<TableName> missing, CancellationToken soon, CancellationToken cancellation)
+    {
+        var begun = session.Progress.Tables.Select(table => table.Table).ToHashSet();
+        var found = definition.Kind == StartKind.Changes ? missing.Where(table => !begun.Contains(table)).ToList() : [];
+        if (found.Count > 0)
+        {
+            await TakeAsync(session, found, cancellation);
+        }
+
+        if (found.Count < missing.Count)
+        {
+            await LoadAsync(session, [.. missing.Except(found)], soon, cancellation);
+        }
+    }
+
+    /// <summary>All tables are loaded: the stream begins at the lowest of their positions.</summary>
+    public async Task BeginStreamAsync(ITargetSession session, CancellationToken cancellation)
+    {
+        var start = Mine(session.Progress).Min(table => table.Position);
+        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
+        {
+            await transaction.CommitAsync(new ProgressUpdate(start, []), cancellation);
+        }
+
+        state.Take(session.Progress);
+        capture.Spool.Hold(definition.Name, session.Progress.Position);
+    }
+
+    /// <summary>The position at which every table has caught up with the stream.</summary>
+    public LogPosition Together(TargetProgress progress) => Mine(progress).Max(table => table.Position);
+
+    /// <summary>
+    /// Builds the references that are still missing, once every table stands at the position of the stream: before, a row may be
+    /// there whose parent has yet to come.
+    /// </summary>
+    /// <param name="session">The hold on the target.</param>
+    /// <param name="reached">Everything up to here is applied.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task SettleAsync(ITargetSession session, LogPosition reached, CancellationToken cancellation)
+    {
+        var mine = Mine(session.Progress).Where(table => !table.Held).ToList();
+        if (mine.TrueForAll(table => table.Settled) || mine.Exists(table => !table.Loaded || table.Position > reached))
+        {
+            return;
+        }
+
+        if (definition.Kind != StartKind.Changes)
+        {
+            var names = mine.Select(table => table.Table).ToHashSet();
+            var there = await source.ReadTablesAsync(cancellation);
+            List<TableTreatment> treatments = [.. there.Where(table => names.Contains(table.Schema.Name)).Select(table => treating.Build(table.Schema))];
+            await session.BuildReferencesAsync(target.StructureOf(treatments).Tables, cancellation);
+        }
+
+        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
+        {
+            await transaction.CommitAsync(new ProgressUpdate(null, [.. mine.Where(table => !table.Settled).Select(table => table with { Settled = true })]), cancellation);
+        }
+
+        state.Take(session.Progress);
+    }
+
+    private IEnumerable<TableProgress> Mine(TargetProgress progress) => progress.Tables.Where(table => definition.Tables.Takes(table.Table));
+
+    private async Task LoadAsync(ITargetSession session, IReadOnlyList<TableName> missing, CancellationToken soon, CancellationToken cancellation)
+    {
+        using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, soon);
+        var first = session.Progress.Position is null;
+        var loading = new InitialLoad(source, target, session, capture, treating, clock);
+        state.Loads(loading);
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
+        var allFirst = first && session.Progress.Tables.All(table => !table.Loaded);
+        await loading.RunAsync(missing, capture.Spool.Identity!, allFirst, stopping.Token);
+        state.Loads(null);
+        state.Take(session.Progress);
+        var rows = loading.Tables.Sum(table => table.Rows);
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")}{(loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")} as of position {source.Format(loading.Position)}.");
+    }
+
+    /// <summary>
+    /// Tables that were loaded by other means stand where the log stands now: after every transaction that was open when they
+    /// began to be read, which is what a snapshot waits for.
+    /// </summary>
+    private async Task TakeAsync(ITargetSession session, List<TableName> found, CancellationToken cancellation)
+    {
+        if (!firstStart.Pending)
+        {
+            throw new PortException($"The target knows nothing of {found[0]} in this crossing, and whether its rows still agree with the source cannot be told any more.")
+            {
+                Mend = "Load its tables by other means once more, remove the crossing and make it anew.",
+            };
+        }
+
+        await using var snapshot = await source.OpenSnapshotAsync(1, cancellation);
+        var taken = found.Select(table => new TableProgress(table, Loaded: true, snapshot.Position, Into: TableProgress.NamesOf(treating.TargetsOf(table)))).ToList();
+        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
+        {
+            await transaction.CommitAsync(new ProgressUpdate(null, taken, capture.Spool.Identity), cancellation);
+        }
+
+        firstStart.Pending = false;
+        state.Take(session.Progress);
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Changes of {Figures.Of(found.Count, "table")} are taken from position {source.Format(snapshot.Position)}.");
+    }
+}

@@ -1,0 +1,76 @@
+using System.Globalization;
+using Vestige.Core.Crossings;
+using Vestige.Core.Treatments;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Supervision;
+using Xunit;
+
+namespace Vestige.Connectors.StandIn.Tests;
+
+/// <summary>Treated tables between two stand-ins, by load and by log; what should be there is reckoned by SQLite itself.</summary>
+public sealed class TreatmentTests : IAsyncLifetime
+{
+    private const string Name = "a-to-b";
+    private readonly TwoStandIns both = new();
+    private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
+
+    public async ValueTask InitializeAsync() => await both.BeginAsync();
+
+    public ValueTask DisposeAsync() => both.DisposeAsync();
+
+    /// <summary>
+    /// With a column left out before the key, the key is another ordinal on the target than on the source; the load goes in
+    /// several chunks, so that it is asked for where each ends.
+    /// </summary>
+    [Fact]
+    public async Task Rows_are_filtered_split_and_reckoned_as_the_database_itself_would()
+    {
+        await both.RunAsync(both.A, """
+            CREATE TABLE loan (note TEXT, kind TEXT, id INTEGER PRIMARY KEY, days INTEGER);
+            WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 30000)
+            INSERT INTO loan SELECT 'note ' || i, CASE i % 4 WHEN 0 THEN 'book' WHEN 1 THEN 'film' WHEN 2 THEN 'map' END, i, i % 60 FROM n;
+            """);
+        await StartAsync(
+            new TreatmentStep("a.loan", Keep: "days < 50"),
+            new TreatmentStep("a.loan", LeaveOut: ["note"]),
+            new TreatmentStep("a.loan", Compute: [new ComputedColumn("weeks", "days / 7")]),
+            new TreatmentStep("a.loan", Split: [new SplitTable("b.book", "kind = 'book'"), new SplitTable("b.picture", "kind IN ('film', 'map')"), new SplitTable("b.rest")]));
+        await AgreeAsync();
+        await both.RunAsync(both.A, "UPDATE loan SET kind = 'map' WHERE id % 8 = 0; UPDATE loan SET days = days + 20 WHERE id % 3 = 0; UPDATE loan SET id = id + 100000 WHERE id % 5 = 0; DELETE FROM loan WHERE id % 7 = 0; UPDATE loan SET note = 'unseen' WHERE id % 11 = 0");
+        await AgreeAsync();
+    }
+
+    [Fact]
+    public async Task A_finished_crossing_is_loaded_again_only_as_a_whole()
+    {
+        await both.RunAsync(both.A, "CREATE TABLE t (id INTEGER PRIMARY KEY); CREATE TABLE u (id INTEGER PRIMARY KEY); INSERT INTO t VALUES (1); INSERT INTO u VALUES (1)");
+        await both.Engine.DefineAsync(Definition() with { Start = new StartOptions(Kind: StartKind.Rows) }, "test", cancellation);
+        await both.Engine.RunAsync(Name, "test", cancellation);
+        await both.WaitAsync(() => both.Engine.Status(Name)!.State == CrossingState.Finished, "the end");
+        await Assert.ThrowsAsync<RequestRefusedException>(() => both.Engine.PauseAsync(Name, "test", cancellation));
+        await Assert.ThrowsAsync<RequestRefusedException>(() => both.Engine.ReloadAsync(Name, [new("a", "t")], "test", cancellation));
+        await both.RunAsync(both.A, "INSERT INTO t VALUES (2); DELETE FROM u");
+        await both.Engine.ReloadAsync(Name, [], "test", cancellation);
+        await both.WaitAsync(() => both.Rows("b.db", "SELECT (SELECT count(*) FROM t) || ' ' || (SELECT count(*) FROM u)")[0] == "2 0", "the second load");
+        await both.WaitAsync(() => both.Engine.Status(Name)!.State == CrossingState.Finished, "the second end");
+    }
+
+    private static CrossingDefinition Definition() => new(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")]));
+
+    private async Task StartAsync(params TreatmentStep[] steps)
+    {
+        await both.Engine.DefineAsync(Definition() with { Treatment = steps }, "test", cancellation);
+        await both.Engine.RunAsync(Name, "test", cancellation);
+        await both.WaitAsync(() => both.Engine.Status(Name)!.State == CrossingState.Following, "following");
+    }
+
+    private async Task AgreeAsync()
+    {
+        foreach (var (table, condition) in new[] { ("book", "kind = 'book'"), ("picture", "kind IN ('film', 'map')"), ("rest", "kind IS NULL OR kind NOT IN ('book', 'film', 'map')") })
+        {
+            var wanted = both.Rows("a.db", $"SELECT coalesce(group_concat(row, '|'), '') FROM (SELECT id || ' ' || quote(kind) || ' ' || days || ' ' || (days / 7) AS row FROM loan WHERE days < 50 AND ({condition}) ORDER BY id)")[0];
+            Assert.True(wanted.Length > 100, wanted.Length.ToString(CultureInfo.InvariantCulture));
+            await both.WaitAsync(() => both.Rows("b.db", $"SELECT coalesce(group_concat(row, '|'), '') FROM (SELECT id || ' ' || quote(kind) || ' ' || days || ' ' || weeks AS row FROM {table} ORDER BY id)")[0] == wanted, table);
+        }
+    }
+}
