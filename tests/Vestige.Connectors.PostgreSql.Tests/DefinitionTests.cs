@@ -43,7 +43,7 @@ public sealed class DefinitionTests(TwoServers servers)
         Assert.Equal(["public.one"], crossing.Status.Tables.Select(table => table.Source.ToString()));
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.ChangeAsync(Definition("public.one", "public.three"), "test", cancellation));
         Assert.Contains(refused.Lines, line => line is { Ok: false, Step: "target table public.three" });
-        await crossing.Engine.ChangeAsync(Definition("public.one", "public.three") with { Start = new StartOptions(ExistingRows.Empty) }, "test", cancellation);
+        await crossing.Engine.ChangeAsync(Definition("public.one", "public.three") with { Start = new StartOptions(ExistingRows.Empty) }, "test", cancellation, typed: Crossing.Name);
         await crossing.SameAsync("three");
     }
 
@@ -122,7 +122,10 @@ public sealed class DefinitionTests(TwoServers servers)
         refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         Assert.Contains("seen depend", Assert.Single(refused.Lines, line => !line.Ok).Found, StringComparison.Ordinal);
         await b.RunAsync("DROP VIEW seen");
-        await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
+        var loss = await Assert.ThrowsAsync<LossRefusedException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation, typed: "another"));
+        Assert.Equal(["1 row of public.one", "public.two with 1 row"], loss.Losses);
+        Assert.Equal("7777", await b.AskAsync("SELECT id FROM one"));
+        await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation, typed: Crossing.Name);
         await crossing.FollowsAsync();
         await crossing.SameAsync("one", "two", "three");
     }

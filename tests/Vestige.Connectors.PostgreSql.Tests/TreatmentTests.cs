@@ -75,6 +75,17 @@ public sealed class TreatmentTests(TwoServers servers)
     }
 
     [Fact]
+    public async Task A_type_that_the_target_does_not_have_blocks()
+    {
+        var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
+        await a.RunAsync("CREATE SCHEMA lib; CREATE TYPE lib.mood AS ENUM ('fine'); CREATE TABLE lib.patron (id int PRIMARY KEY, a text, b text, m lib.mood, ms lib.mood[])");
+        var steps = new TreatmentStep("lib.patron", Convert: [new ConvertedColumn("a", "nubmer", AllowLoss: true), new ConvertedColumn("b", "varchar(0)", AllowLoss: true)]);
+        await using var crossing = await Crossing.DefineAsync(a, b, Definition([steps]));
+        var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
+        Assert.Equal(["type character varying(0)", "type nubmer"], refused.Lines.Where(line => !line.Ok).Select(line => line.Step).Order());
+    }
+
+    [Fact]
     public async Task A_filter_that_the_log_cannot_serve_blocks_with_the_statement_that_mends_it()
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());

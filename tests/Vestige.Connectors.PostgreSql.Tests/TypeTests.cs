@@ -6,7 +6,18 @@ namespace Vestige.Connectors.PostgreSql.Tests;
 /// <summary>Values of every kind keep their text form, by load and by log; both servers digest them themselves.</summary>
 public sealed class TypeTests(TwoServers servers)
 {
-    private static readonly Dictionary<string, string[]> Values = new()
+    /// <summary>What the types need.</summary>
+    internal const string Setup = """
+        CREATE EXTENSION citext; CREATE EXTENSION hstore;
+        CREATE TYPE mood AS ENUM ('fine', 'it''s "odd"');
+        CREATE DOMAIN "Postal Code" AS text NOT NULL CHECK (VALUE ~ '^[0-9]{5}$');
+        CREATE TYPE address AS (street text, code text, floor int, m mood);
+        CREATE TYPE span AS RANGE (subtype = float8);
+
+        """;
+
+    /// <summary>Boundary values of every type, as the server's expressions.</summary>
+    internal static readonly Dictionary<string, string[]> Values = new()
     {
         ["boolean"] = ["true", "false"],
         ["smallint"] = ["-32768", "32767", "0"],
@@ -79,14 +90,7 @@ public sealed class TypeTests(TwoServers servers)
     {
         var a = await servers.A.MakeDatabaseAsync();
         var b = await servers.B.MakeDatabaseAsync();
-        await a.RunAsync(
-            """
-            CREATE EXTENSION citext; CREATE EXTENSION hstore;
-            CREATE TYPE mood AS ENUM ('fine', 'it''s "odd"');
-            CREATE DOMAIN "Postal Code" AS text NOT NULL CHECK (VALUE ~ '^[0-9]{5}$');
-            CREATE TYPE address AS (street text, code text, floor int, m mood);
-            CREATE TYPE span AS RANGE (subtype = float8);
-            """);
+        await a.RunAsync(Setup);
         var tables = new List<string>();
         foreach (var (type, values) in Values)
         {

@@ -103,7 +103,7 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
 
         if (one.Array.Length > 0 || other.Array.Length > 0)
         {
-            return other is { Array: "", Name: "text" } ? Keeps("values stay as they are written") : Refuses($"what the server does not read as {to} is refused");
+            return other is { Array: "", Name: "text" } ? Keeps("values stay as they are written") : ByItsRules(to);
         }
 
         return other.Name switch
@@ -117,10 +117,11 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
             "date" or "timestamp without time zone" or "timestamp with time zone" => ToTime(one, other),
             "json" when one.Name == "jsonb" => Keeps("values stay as they are written"),
             "jsonb" => Changes("keys are put in another order, and of equal ones only the last stays"),
-            "time without time zone" or "time with time zone" or "interval" or "money" => Changes($"the server reads texts as {to} by rules of its own, and may round or drop parts"),
-            _ => Refuses($"what the server does not read as {to} is refused"),
+            _ => ByItsRules(to),
         };
     }
+
+    private static TypeChange ByItsRules(string to) => Changes($"the server reads texts as {to} by rules of its own, and may round values, drop parts or give them another form");
 
     private static TypeChange Keeps(string words) => new(TypeOutcome.Keeps, words);
 
@@ -131,6 +132,12 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
     private static TypeChange Never(string from, string to) => new(TypeOutcome.Impossible, $"no value of {from} can be read as {to}");
 
     private static bool IsText(string name) => name is "text" or "character varying" or "character";
+
+    private static bool IsWhole(string name) => WholeDigits.ContainsKey(name);
+
+    private static bool IsNumber(string name) => IsWhole(name) || name is "numeric" or "real" or "double precision";
+
+    private static bool IsMoment(string name) => name is "date" or "timestamp without time zone" or "timestamp with time zone";
 
     private static TypeChange ToVarying(TypeName from, TypeName to)
     {
@@ -144,7 +151,9 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
             return Keeps("it has room for more");
         }
 
-        return IsText(from.Name) ? Changes($"blanks beyond {to.Modifiers[0]} characters are cut; a longer text is refused") : Refuses("a value whose text is longer is refused");
+        return IsNumber(from.Name) || IsMoment(from.Name) || from.Name is "boolean" or "uuid" or "bytea"
+            ? Refuses("a value whose text is longer is refused")
+            : Changes($"blanks beyond {to.Modifiers[0]} characters are cut; a longer text is refused");
     }
 
     private static TypeChange ToWhole(TypeName from, TypeName to)
@@ -154,21 +163,29 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
             return digits <= WholeDigits[to.Name] ? Keeps("every whole number fits") : Refuses("a number that is too large is refused");
         }
 
-        return from.Name is "date" or "boolean" or "bytea" || from.Name.StartsWith("time", StringComparison.Ordinal)
-            ? Never(from.Name, to.Name)
-            : Refuses("a value that is not a whole number of that size is refused");
+        return from.Name switch
+        {
+            "numeric" => Refuses("a value that is not a whole number of that size is refused"),
+            "boolean" or "bytea" => Never(from.Name, to.Name),
+            _ => Changes("leading zeros, signs and blanks go; what is not a whole number of that size is refused"),
+        };
     }
 
     private static TypeChange ToNumeric(TypeName from, TypeName to)
     {
-        if (from.Name is "date" or "boolean" or "bytea" || from.Name.StartsWith("time", StringComparison.Ordinal))
+        if (from.Name is "boolean" or "bytea")
         {
             return Never(from.Name, to.Name);
         }
 
+        if (!IsNumber(from.Name))
+        {
+            return Changes("leading zeros, signs and blanks go, and numbers may be rounded; what is not a number is refused");
+        }
+
         if (to.Modifiers.Count == 0)
         {
-            return IsText(from.Name) || from.Name is "real" or "double precision" ? Refuses("what is not a number is refused") : Keeps("every number fits");
+            return from.Name is "real" or "double precision" ? Changes("the sign of zero goes") : Keeps("every number fits");
         }
 
         var (precision, scale) = (to.Modifiers[0], to.Modifiers[1]);
@@ -187,7 +204,7 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
 
     private static TypeChange ToFloat(TypeName from, TypeName to)
     {
-        if (from.Name is "date" or "boolean" or "bytea" || from.Name.StartsWith("time", StringComparison.Ordinal))
+        if (from.Name is "boolean" or "bytea")
         {
             return Never(from.Name, to.Name);
         }
@@ -202,14 +219,14 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
 
     private static TypeChange ToTime(TypeName from, TypeName to) => (from.Name, to.Name) switch
     {
-        ("date", "timestamp without time zone") => Keeps("each day becomes its first moment"),
+        ("date", "timestamp without time zone") => Refuses("each day becomes its first moment; one after the year 294276 is refused"),
         ("date", _) => Changes("each day becomes its first moment in UTC"),
         ("timestamp without time zone", "date") or ("timestamp with time zone", "date") => Changes("the time of day is dropped"),
         ("timestamp with time zone", "timestamp without time zone") => Changes("the zone is dropped; times are those of UTC"),
         ("timestamp without time zone", "timestamp with time zone") => Changes("times are taken as those of UTC"),
         (var one, var other) when one == other => Precision(to) >= Precision(from) ? Keeps("it has room for every digit") : Changes($"times are rounded to {Precision(to)} digits of a second"),
-        (var one, _) when IsText(one) => Changes("the server reads texts as times by rules of its own, and may drop a zone or a time of day"),
-        _ => Never(from.Name, to.Name),
+        (var one, _) when one is "boolean" or "bytea" => Never(one, to.Name),
+        _ => Changes("the server reads texts as times by rules of its own, and may drop a zone or a time of day"),
     };
 
     private static int Precision(TypeName time) => time.Modifiers.Count == 1 ? time.Modifiers[0] : 6;

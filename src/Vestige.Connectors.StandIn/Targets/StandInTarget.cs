@@ -133,7 +133,7 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         var rows = found.EstimatedRows;
         if (existing == ExistingRows.Replace)
         {
-            return new ReadinessLine(step, true, $"it is dropped with its {Core.Text.Figures.Of(rows, "row")} and made anew", "leave to drop it", null, TimeSpan.Zero);
+            return new ReadinessLine(step, true, $"it is dropped with its {Core.Text.Figures.Of(rows, "row")} and made anew", "leave to drop it", null, TimeSpan.Zero) { Loses = $"{table.Name} with {Core.Text.Figures.Of(rows, "row")}" };
         }
 
         if (table.DifferenceTo(found.Schema) is { } difference)
@@ -149,7 +149,7 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         return rows == 0
             ? new ReadinessLine(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
             : existing == ExistingRows.Empty
-                ? new ReadinessLine(step, true, $"its {Core.Text.Figures.Of(rows, "row")} will be deleted", "no rows, or leave to delete them", null, TimeSpan.Zero)
+                ? new ReadinessLine(step, true, $"its {Core.Text.Figures.Of(rows, "row")} will be deleted", "no rows, or leave to delete them", null, TimeSpan.Zero) { Loses = $"{Core.Text.Figures.Of(rows, "row")} of {table.Name}" }
                 : new ReadinessLine(step, false, $"it already has {Core.Text.Figures.Of(rows, "row")}", "no rows, or leave to delete them", "Empty the table, or choose that existing rows are deleted first.", TimeSpan.Zero);
     }
 }

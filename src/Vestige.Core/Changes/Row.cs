@@ -23,15 +23,21 @@ public readonly struct Row : IEquatable<Row>
 
     public bool IsNone => Bytes.IsEmpty;
 
-    public int Count => Bytes.IsEmpty ? 0 : BinaryPrimitives.ReadUInt16LittleEndian(Bytes.Span);
+    public int Count => CountOf(Bytes.Span);
 
-    public ValueKind KindAt(int column) => (ValueKind)(Slot(column) >> KindShift);
+    public ValueKind KindAt(int column)
+    {
+        var bytes = Bytes.Span;
+        return (ValueKind)(Slot(bytes, CountOf(bytes), column) >> KindShift);
+    }
 
     public ReadOnlySpan<byte> ValueAt(int column)
     {
-        var start = column == 0 ? 0 : (int)(Slot(column - 1) & OffsetMask);
-        var end = (int)(Slot(column) & OffsetMask);
-        return Bytes.Span[(CountSize + (SlotSize * Count))..][start..end];
+        var bytes = Bytes.Span;
+        var count = CountOf(bytes);
+        var start = column == 0 ? 0 : (int)(Slot(bytes, count, column - 1) & OffsetMask);
+        var end = (int)(Slot(bytes, count, column) & OffsetMask);
+        return bytes[(CountSize + (SlotSize * count))..][start..end];
     }
 
     public long IntegerAt(int column) => BinaryPrimitives.ReadInt64LittleEndian(ValueAt(column));
@@ -84,10 +90,13 @@ public readonly struct Row : IEquatable<Row>
 
     public static bool operator !=(Row left, Row right) => !left.Equals(right);
 
-    private uint Slot(int column)
+    internal static int CountOf(ReadOnlySpan<byte> bytes) => bytes.IsEmpty ? 0 : BinaryPrimitives.ReadUInt16LittleEndian(bytes);
+
+    /// <summary>Kind and end of a value, where the row's bytes are at hand.</summary>
+    internal static uint Slot(ReadOnlySpan<byte> bytes, int count, int column)
     {
         ArgumentOutOfRangeException.ThrowIfNegative(column);
-        ArgumentOutOfRangeException.ThrowIfGreaterThanOrEqual(column, Count);
-        return BinaryPrimitives.ReadUInt32LittleEndian(Bytes.Span[(CountSize + (SlotSize * column))..]);
+        ArgumentOutOfRangeException.ThrowIfGreaterThanOrEqual(column, count);
+        return BinaryPrimitives.ReadUInt32LittleEndian(bytes[(CountSize + (SlotSize * column))..]);
     }
 }

@@ -52,6 +52,24 @@ public sealed class RowWriter
         Close(kind);
     }
 
+    /// <summary>Consecutive values of another row as they are, in one go.</summary>
+    public void Values(Row row, int first, int count)
+    {
+        ArgumentOutOfRangeException.ThrowIfNegativeOrZero(count);
+        var bytes = row.Bytes.Span;
+        var there = Row.CountOf(bytes);
+        var start = first == 0 ? 0 : (int)(Row.Slot(bytes, there, first - 1) & Row.OffsetMask);
+        var end = (int)(Row.Slot(bytes, there, first + count - 1) & Row.OffsetMask);
+        Room(count);
+        var moved = values - start;
+        bytes[(Row.CountSize + (Row.SlotSize * there))..][start..end].CopyTo(Claim(end - start));
+        for (var i = 0; i < count; i++)
+        {
+            var slot = Row.Slot(bytes, there, first + i);
+            Enter(slot >> Row.KindShift, (int)(slot & Row.OffsetMask) + moved);
+        }
+    }
+
     /// <summary>The finished segment, valid until the next <see cref="Begin"/>.</summary>
     public ReadOnlySpan<byte> Finish()
     {
@@ -81,13 +99,21 @@ public sealed class RowWriter
 
     private void Close(ValueKind kind)
     {
-        if (written >= columns)
+        Room(1);
+        Enter((uint)kind, values);
+    }
+
+    private void Room(int count)
+    {
+        if (written + count > columns)
         {
             throw new InvalidOperationException($"The row has only {columns} columns.");
         }
+    }
 
-        var slot = ((uint)kind << Row.KindShift) | (uint)values;
-        BinaryPrimitives.WriteUInt32LittleEndian(buffer.AsSpan(Row.CountSize + (Row.SlotSize * written)), slot);
+    private void Enter(uint kind, int end)
+    {
+        BinaryPrimitives.WriteUInt32LittleEndian(buffer.AsSpan(Row.CountSize + (Row.SlotSize * written)), (kind << Row.KindShift) | (uint)end);
         written++;
     }
 

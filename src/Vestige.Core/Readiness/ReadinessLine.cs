@@ -11,4 +11,7 @@ public sealed record ReadinessLine(string Step, bool Ok, string Found, string Ne
 {
     /// <summary>Whether a person may let the crossing start although it does not hold.</summary>
     public bool MayAccept { get; init; }
+
+    /// <summary>What a start would destroy, counted; null when nothing is. A person agrees to it by typing the crossing's name.</summary>
+    public string? Loses { get; init; }
 }

@@ -14,6 +14,7 @@ public sealed class TableTreatment
 {
     private readonly Expression[] keeps;
     private readonly TreatedColumn[] columns;
+    private readonly int[] runs;
     private readonly bool valuesAreText;
     private readonly RowWriter writer = new();
     private readonly int[] conditionColumns;
@@ -31,6 +32,7 @@ public sealed class TableTreatment
         Tables = tables;
         Mode = mode;
         this.columns = [.. columns];
+        runs = [.. Enumerable.Range(0, this.columns.Length).Select(RunAt)];
         this.keeps = [.. keeps];
         this.valuesAreText = valuesAreText;
         conditionColumns = [.. keeps.Concat(tables.Select(table => table.When).OfType<Expression>()).SelectMany(condition => condition.Columns).Distinct().Order()];
@@ -225,11 +227,13 @@ public sealed class TableTreatment
     private Row Made(Row row, string operation, DateTimeOffset? committedAt, DateTimeOffset? deletedAt = null, bool isWhole = false)
     {
         writer.Begin(columns.Length);
-        foreach (var column in columns)
+        for (var i = 0; i < columns.Length; i++)
         {
+            var column = columns[i];
             if (column.Source >= 0)
             {
-                writer.Value(row.KindAt(column.Source), row.ValueAt(column.Source));
+                writer.Values(row, column.Source, runs[i]);
+                i += runs[i] - 1;
             }
             else if (column.Mark != ChangeMark.None)
             {
@@ -268,6 +272,18 @@ public sealed class TableTreatment
         }
 
         return absent;
+    }
+
+    /// <summary>How many columns from here on are passed and stand beside each other in the source's row as well.</summary>
+    private int RunAt(int first)
+    {
+        var count = 1;
+        while (first + count < columns.Length && columns[first + count].IsPassed && columns[first + count].Source == columns[first].Source + count)
+        {
+            count++;
+        }
+
+        return count;
     }
 
     private static Datum Moment(DateTimeOffset? at) => at is { } moment ? Datum.Of((moment.UtcTicks - DateTimeOffset.UnixEpoch.Ticks) / TimeSpan.TicksPerMicrosecond) : Datum.Null;

@@ -1,7 +1,7 @@
 namespace Vestige.Engine.Faults;
 
 /// <summary>What was asked cannot be done in the present state; nothing was changed.</summary>
-public sealed class RequestRefusedException : Exception
+public class RequestRefusedException : Exception
 {
     public RequestRefusedException()
     {

@@ -56,7 +56,7 @@ internal sealed class CrossingEditor(
     /// Tables that come, or that are treated otherwise, are loaded while the others stand. Throws <see cref="NotReadyException"/> with
     /// every line when that cannot be done. Whatever fails later, the crossing goes on as it was.
     /// </summary>
-    public async Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation)
+    public async Task ChangeAsync(CrossingDefinition definition, string by, string? typed, CancellationToken cancellation)
     {
         var entry = book.Existing(definition.Name);
         using var turn = await entry.Turn.EnterAsync(cancellation);
@@ -65,6 +65,8 @@ internal sealed class CrossingEditor(
         {
             throw new NotReadyException(change.Lines);
         }
+
+        LossRefusedException.ThrowUnlessAgreed(definition.Name, change.Lines, typed);
 
         if (!change.Restarts)
         {

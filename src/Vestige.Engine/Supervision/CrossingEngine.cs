@@ -131,12 +131,13 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     /// <summary>
     /// Gives a crossing that was started another definition. Throws <see cref="NotReadyException"/> with every line when that cannot
-    /// be done; nothing is changed then.
+    /// be done, and <see cref="LossRefusedException"/> when it would destroy what is on the target and is not the crossing's, and
+    /// the crossing's name was not typed; nothing is changed then.
     /// </summary>
-    public Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation)
+    public Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation, string? typed = null)
     {
         ArgumentNullException.ThrowIfNull(definition);
-        return editor.ChangeAsync(definition, by, cancellation);
+        return editor.ChangeAsync(definition, by, typed, cancellation);
     }
 
     /// <summary>What a definition makes of rows; reaches nothing. Throws <see cref="RequestRefusedException"/> when a connection is unknown.</summary>
@@ -156,9 +157,10 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     /// <summary>
     /// Starts, or goes on from the place kept. A first start is checked; throws <see cref="NotReadyException"/> with every
-    /// line when it cannot be made.
+    /// line when it cannot be made, and <see cref="LossRefusedException"/> when it would destroy something on the target and the
+    /// crossing's name was not typed.
     /// </summary>
-    public async Task RunAsync(string crossing, string by, CancellationToken cancellation)
+    public async Task RunAsync(string crossing, string by, CancellationToken cancellation, string? typed = null)
     {
         var entry = book.Existing(crossing);
         using var turn = await entry.Turn.EnterAsync(cancellation);
@@ -174,7 +176,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         if (entry.Stored.Desired == DesiredState.Draft)
         {
-            await CheckAsync(entry, cancellation);
+            await CheckAsync(entry, typed, cancellation);
             entry.FirstStart.Pending = true;
         }
 
@@ -305,7 +307,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         _ => "at once",
     };
 
-    private async Task CheckAsync(CrossingEntry entry, CancellationToken cancellation)
+    private async Task CheckAsync(CrossingEntry entry, string? typed, CancellationToken cancellation)
     {
         entry.Checking = true;
         try
@@ -315,6 +317,8 @@ public sealed class CrossingEngine : IAsyncDisposable
             {
                 throw new NotReadyException(plan.Lines);
             }
+
+            LossRefusedException.ThrowUnlessAgreed(entry.Name, plan.Lines, typed);
         }
         finally
         {

@@ -31,5 +31,8 @@ public sealed record CrossingPlan(
     internal static CrossingPlan Refused((double PerSecond, bool Measured) rate, IReadOnlyList<ReadinessLine> lines) =>
         new([], [], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines, []);
 
+    /// <summary>What a start would destroy on the target, each counted.</summary>
+    public IReadOnlyList<string> Losses => [.. Lines.Select(line => line.Loses).OfType<string>()];
+
     public bool Ready => Lines.All(line => line.Ok);
 }

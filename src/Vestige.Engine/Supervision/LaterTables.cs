@@ -58,11 +58,11 @@ internal sealed class LaterTables(IConnections connections, CrossingBook book, C
         var names = $"{Figures.Of(made.Count, "table")} made later: {string.Join(", ", made.Order().Take(8))}{(made.Count > 8 ? ", ..." : "")}";
         try
         {
-            await editor.ChangeAsync(definition, "the rules", ending);
+            await editor.ChangeAsync(definition, "the rules", typed: null, ending);
             told.Remove(entry.Name);
             await events.OfCrossingAsync(entry.Name, EventKind.Note, $"Takes {names}.");
         }
-        catch (NotReadyException exception)
+        catch (Exception exception) when (exception is NotReadyException or LossRefusedException)
         {
             // Told once for each reason, not every minute.
             if (told.GetValueOrDefault(entry.Name) != exception.Message)

@@ -25,12 +25,12 @@ public static class CrossingApi
         group.MapGet("/{name}", GetAsync).WithSummary("The definition, with its ETag; as YAML when that is accepted.");
         group.MapGet("/{name}/definitions", async (string name, ControlStore store, CancellationToken cancellation) =>
             Listed(await store.VersionsAsync(name, cancellation)) ?? Problems.NotFound($"crossing {name}")).WithSummary("Every definition that was kept, newest first, with who and when.");
-        group.MapPut("/{name}", PutAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).WithSummary("Changes a definition; needs If-Match. One that was started answers with what the change needs, until confirm=true.");
+        group.MapPut("/{name}", PutAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).WithSummary("Changes a definition; needs If-Match. One that was started answers with what the change needs, until confirm=true, or confirm=NAME where something on the target is destroyed.");
         group.MapDelete("/{name}", DeleteAsync).WithSummary("Removes a crossing that does not run; needs If-Match.");
         group.MapPost("/{name}/plan", PlanAsync).WithSummary("What a start would do.");
         group.MapPost("/{name}/check", CheckAsync).WithSummary("Everything that must hold before a start.");
-        group.MapPost("/{name}/start", (string name, CrossingEngine engine, CancellationToken cancellation) =>
-            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation))).WithSummary("Starts.");
+        group.MapPost("/{name}/start", (string name, CrossingEngine engine, CancellationToken cancellation, string? confirm = null) =>
+            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation, confirm))).WithSummary("Starts; where that destroys something on the target, only with confirm=NAME.");
         group.MapPost("/{name}/resume", (string name, CrossingEngine engine, CancellationToken cancellation) =>
             DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation))).WithSummary("Goes on from the place kept.");
         group.MapPost("/{name}/pause", (string name, CrossingEngine engine, CancellationToken cancellation) =>
@@ -42,6 +42,11 @@ public static class CrossingApi
             .WithSummary("How it stands.");
         routes.MapGet("/crossings/{name}/definition.yaml", (string name, CrossingEngine engine) =>
             engine.Status(name) is { } status ? Results.File(Encoding.UTF8.GetBytes(DefinitionYaml.Write(status.Definition)), DefinitionBody.Yaml, $"{name}.yaml") : Problems.NotFound($"crossing {name}"))
+            .ExcludeFromDescription();
+        routes.MapGet("/crossings/{name}/statements.sql", async (string name, CrossingEngine engine, CancellationToken cancellation) =>
+            engine.Status(name) is { Definition: var definition }
+                ? Results.File(StatementsFile.Of(name, definition.Target, await engine.PlanAsync(definition, cancellation)), StatementsFile.Type, $"{name}.sql")
+                : Problems.NotFound($"crossing {name}"))
             .ExcludeFromDescription();
         group.MapGet("/{name}/events", EventsAsync).WithSummary("What happened, newest first.");
     }
@@ -149,12 +154,13 @@ public static class CrossingApi
             return Results.Ok(body);
         }
 
-        if (request.Query["confirm"] != "true")
+        var confirmed = request.Query["confirm"].ToString();
+        if (confirmed != "true" && confirmed != name)
         {
             return Problems.Confirm(await engine.CompareAsync(body, cancellation));
         }
 
-        await engine.ChangeAsync(body, By, cancellation);
+        await engine.ChangeAsync(body, By, cancellation, confirmed);
         return Results.Ok(body);
     }
 

@@ -41,7 +41,7 @@ public static partial class Problems
     {
         ArgumentNullException.ThrowIfNull(change);
         var details = Details(409, "confirm", Sentences.Change(change));
-        details.Extensions["mend"] = change.Ready ? "Send it again with confirm=true." : change.Lines.First(line => !line.Ok).Mend;
+        details.Extensions["mend"] = change.Ready ? change.Lines.Any(line => line.Loses is not null) ? "Something on the target is destroyed: send it again with confirm and the crossing's name." : "Send it again with confirm=true." : change.Lines.First(line => !line.Ok).Mend;
         details.Extensions["added"] = change.Added.Select(table => table.ToString());
         details.Extensions["removed"] = change.Removed.Select(table => table.ToString());
         details.Extensions["reloaded"] = change.Reloaded.Select(table => table.ToString());
@@ -56,6 +56,16 @@ public static partial class Problems
         var details = Details(409, "not-ready", exception.Message);
         details.Extensions["mend"] = exception.Lines.FirstOrDefault(line => !line.Ok)?.Mend;
         details.Extensions["lines"] = exception.Lines.Select(ReadinessView.Of);
+        return Results.Problem(details);
+    }
+
+    /// <summary>What would be lost, to be confirmed by the crossing's name.</summary>
+    public static IResult Loss(LossRefusedException exception)
+    {
+        ArgumentNullException.ThrowIfNull(exception);
+        var details = Details(409, "confirm-loss", exception.Message);
+        details.Extensions["mend"] = exception.Mend;
+        details.Extensions["losses"] = exception.Losses;
         return Results.Problem(details);
     }
 
@@ -79,6 +89,7 @@ public static partial class Problems
     public static IResult From(Exception exception) => exception switch
     {
         NotReadyException notReady => NotReady(notReady),
+        LossRefusedException loss => Loss(loss),
         RequestRefusedException refused => Of(409, "refused", refused.Message, refused.Mend),
         PortException port => Of(502, port.Transient ? "unreachable" : "system-refused", port.Message, port.Mend),
         BadHttpRequestException { InnerException: JsonException json } => Of(400, "malformed", Told(json), "Correct the document.", json.Path),

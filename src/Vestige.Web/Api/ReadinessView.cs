@@ -1,13 +1,14 @@
+using System.Text.Json.Serialization;
 using Vestige.Core.Readiness;
 
 namespace Vestige.Web.Api;
 
 /// <summary>A readiness line as the API shows it; <paramref name="Took"/> in seconds.</summary>
-public sealed record ReadinessView(string Step, bool Ok, double Took, string Found, string Needed, string? Mend)
+public sealed record ReadinessView(string Step, bool Ok, double Took, string Found, string Needed, string? Mend, [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? Loses)
 {
     public static ReadinessView Of(ReadinessLine line)
     {
         ArgumentNullException.ThrowIfNull(line);
-        return new ReadinessView(line.Step, line.Ok, line.Took.TotalSeconds, line.Found, line.Needed, line.Mend);
+        return new ReadinessView(line.Step, line.Ok, line.Took.TotalSeconds, line.Found, line.Needed, line.Mend, line.Loses);
     }
 }

@@ -47,7 +47,7 @@ public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory co
         return Status is not null;
     }
 
-    /// <summary>Does what was asked and goes back to the page with what came of it.</summary>
+    /// <summary>Does what was asked and goes back to the page with what came of it. Lets <see cref="LossRefusedException"/> through.</summary>
     protected async Task<IActionResult> DoAsync(string back, string done, Func<Task> request)
     {
         ArgumentNullException.ThrowIfNull(request);
@@ -60,7 +60,7 @@ public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory co
         {
             TempData["Refused"] = exception.Message;
         }
-        catch (RequestRefusedException exception)
+        catch (RequestRefusedException exception) when (exception is not LossRefusedException)
         {
             TempData["Refused"] = $"{exception.Message} {exception.Mend}";
         }

@@ -54,7 +54,7 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         return Page();
     }
 
-    public async Task<IActionResult> OnPostAsync(string? text, IFormFile? file, bool keep, string? seen, CancellationToken cancellation)
+    public async Task<IActionResult> OnPostAsync(string? text, IFormFile? file, bool keep, string? seen, string? typedName, CancellationToken cancellation)
     {
         Text = (text ?? "").Replace("\r\n", "\n", StringComparison.Ordinal);
         if (file is { Length: > MostBytes })
@@ -73,17 +73,17 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         Problems = read.Definition is { } definition
             ? [.. CrossingApi.Check(definition, connections).Select(read.Placed)]
             : read.Problems;
-        return Problems.Count > 0 ? Page() : await TakeAsync(read, keep, seen, cancellation);
+        return Problems.Count > 0 ? Page() : await TakeAsync(read, keep, seen, typedName, cancellation);
     }
 
-    private async Task<IActionResult> TakeAsync(ReadDefinition read, bool keep, string? seen, CancellationToken cancellation)
+    private async Task<IActionResult> TakeAsync(ReadDefinition read, bool keep, string? seen, string? typedName, CancellationToken cancellation)
     {
         var definition = read.Definition!;
         try
         {
             if (engine.Status(definition.Name) is { State: not CrossingState.Draft } started)
             {
-                return await TakeChangeAsync(read, started.Definition, keep && seen == Mark, cancellation);
+                return await TakeChangeAsync(read, started.Definition, keep && seen == Mark, typedName, cancellation);
             }
 
             if (keep)
@@ -112,12 +112,12 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         return Page();
     }
 
-    private async Task<IActionResult> TakeChangeAsync(ReadDefinition read, CrossingDefinition before, bool keep, CancellationToken cancellation)
+    private async Task<IActionResult> TakeChangeAsync(ReadDefinition read, CrossingDefinition before, bool keep, string? typedName, CancellationToken cancellation)
     {
         var definition = read.Definition!;
-        if (keep)
+        if (keep && (typedName == definition.Name || !(await engine.CompareAsync(definition, cancellation)).Lines.Any(line => line.Loses is not null)))
         {
-            await engine.ChangeAsync(definition, Who.Of(HttpContext), cancellation);
+            await engine.ChangeAsync(definition, Who.Of(HttpContext), cancellation, typedName);
             TempData["Done"] = "The change is taken.";
             return Redirect($"/crossings/{definition.Name}");
         }

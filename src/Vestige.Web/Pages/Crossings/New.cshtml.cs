@@ -58,6 +58,7 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         await ShowAsync(withPlan: part is not ("tables" or "sample"), withSample: part is null or "sample", cancellation);
         return part switch
         {
+            "statements" when Plan is { } plan => File(StatementsFile.Of(string.IsNullOrEmpty(Form.Name) ? "new" : Form.Name, Form.Target!, plan), StatementsFile.Type, $"{(string.IsNullOrEmpty(Form.Name) ? "new" : Form.Name)}.sql"),
             "consequence" => Partial("Crossings/_Consequence", this),
             "tables" => Partial("Crossings/_PickTables", this),
             "sample" => Partial("Crossings/_TreatmentSample", this),
@@ -65,10 +66,15 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         };
     }
 
-    public async Task<IActionResult> OnPostAsync(bool start, CancellationToken cancellation)
+    public async Task<IActionResult> OnPostAsync(bool start, string? typedName, CancellationToken cancellation)
     {
         Touched = true;
         await ShowAsync(withPlan: true, withSample: true, cancellation);
+        if (start && Plan is { Ready: true, Losses.Count: > 0 } && typedName != Form.Name)
+        {
+            Problems = [.. Problems, new DefinitionProblem("name typed", string.IsNullOrEmpty(typedName) ? "there is none, and a start destroys what the target has" : $"'{typedName}' is not the crossing's name", "Type the crossing's name in the plan to agree, or choose otherwise what existing rows mean.")];
+        }
+
         if (Problems.Count > 0 || Misread.Count > 0 || Failure is not null || (start && Plan?.Ready != true))
         {
             return Page();
@@ -80,7 +86,7 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         {
             if (start)
             {
-                await engine.RunAsync(definition.Name, Who.Of(HttpContext), cancellation);
+                await engine.RunAsync(definition.Name, Who.Of(HttpContext), cancellation, typedName);
             }
 
             TempData["Done"] = start ? "Started." : "Kept as a draft. Nothing has been read or written.";

@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
@@ -32,8 +33,17 @@ public class NowModel(CrossingEngine engine, ConnectionDirectory connections, Ti
         return part == "live" ? Partial("Crossings/_Now", this) : Page();
     }
 
-    public Task<IActionResult> OnPostStartAsync(string name, CancellationToken cancellation) =>
-        DoAsync($"/crossings/{name}", "Started.", () => Engine.RunAsync(name, By, cancellation));
+    public async Task<IActionResult> OnPostStartAsync(string name, CancellationToken cancellation)
+    {
+        try
+        {
+            return await DoAsync($"/crossings/{name}", "Started.", () => Engine.RunAsync(name, By, cancellation));
+        }
+        catch (LossRefusedException)
+        {
+            return Redirect($"/crossings/{name}/start");
+        }
+    }
 
     public Task<IActionResult> OnPostResumeAsync(string name, CancellationToken cancellation) =>
         DoAsync($"/crossings/{name}", "Resumed.", () => Engine.RunAsync(name, By, cancellation));

@@ -1,0 +1,46 @@
+using Vestige.Core.Readiness;
+
+namespace Vestige.Engine.Faults;
+
+/// <summary>What was asked would destroy something on a target, and nobody has agreed to that; nothing was changed.</summary>
+public sealed class LossRefusedException : RequestRefusedException
+{
+    private const int NamedAtMost = 8;
+
+    public LossRefusedException()
+    {
+    }
+
+    public LossRefusedException(string message)
+        : base(message)
+    {
+    }
+
+    public LossRefusedException(string message, Exception? innerException)
+        : base(message, innerException)
+    {
+    }
+
+    private LossRefusedException(string crossing, IReadOnlyList<string> losses)
+        : base($"On the target would be lost: {string.Join(", ", losses.Take(NamedAtMost))}{(losses.Count > NamedAtMost ? $" and {losses.Count - NamedAtMost} more" : "")}.")
+    {
+        Losses = losses;
+        Mend = $"Give the crossing's name, {crossing}, to agree to it.";
+    }
+
+    /// <summary>Each thing that would be lost, counted.</summary>
+    public IReadOnlyList<string> Losses { get; } = [];
+
+    /// <summary>Throws when lines tell of a loss and the crossing's name was not given.</summary>
+    /// <param name="crossing">The crossing's name.</param>
+    /// <param name="lines">What was found.</param>
+    /// <param name="typed">What a person typed; null for nothing.</param>
+    public static void ThrowUnlessAgreed(string crossing, IEnumerable<ReadinessLine> lines, string? typed)
+    {
+        var losses = lines.Select(line => line.Loses).OfType<string>().ToList();
+        if (losses.Count > 0 && typed != crossing)
+        {
+            throw new LossRefusedException(crossing, losses);
+        }
+    }
+}
