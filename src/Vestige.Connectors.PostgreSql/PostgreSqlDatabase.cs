@@ -51,11 +51,16 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
 
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Ladder.ClimbAsync(this, Clock, cancellation);
 
-    public Task<long> CountAsync(TableName table, CancellationToken cancellation) => UseAsync(
+    public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) => UseAsync(
         $"Counting {table}",
         async (connection, stop) =>
         {
-            await using var command = new NpgsqlCommand($"SELECT count(*) FROM {await OwnRowsAsync(connection, table, stop)}", connection);
+            await using var command = new NpgsqlCommand($"SELECT count(*) FROM {await OwnRowsAsync(connection, table, stop)}{(only is null ? "" : $" WHERE {Quote.Name(only.Column)} = $1")}", connection);
+            if (only is not null)
+            {
+                command.Parameters.Add(Text(only.Value));
+            }
+
             return (long)(await command.ExecuteScalarAsync(stop))!;
         },
         cancellation);

@@ -63,8 +63,8 @@ public sealed class CrossingTests : IAsyncLifetime
         await RunAsync(a, "DELETE FROM author WHERE id = 4");
         await RunAsync(a, "DELETE FROM book; INSERT INTO book VALUES ('4', 1, NULL, 4, NULL);");
         var there = new StandInTarget(b, TimeProvider.System);
-        await WaitAsync(() => there.CountAsync(new TableName("b", "book"), cancellation).GetAwaiter().GetResult() == 5, "the inserts");
-        Assert.Equal(2, await there.CountAsync(new TableName("b", "author"), cancellation));
+        await WaitAsync(() => there.CountAsync(new TableName("b", "book"), null, cancellation).GetAwaiter().GetResult() == 5, "the inserts");
+        Assert.Equal(2, await there.CountAsync(new TableName("b", "author"), null, cancellation));
         Assert.Equal(CrossingState.Following, Engine.Status("inserts")!.State);
     }
 

@@ -41,6 +41,22 @@ public sealed class TreatmentTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Tables_of_one_form_stand_in_one_and_each_empties_its_own()
+    {
+        await both.RunAsync(both.A, "CREATE TABLE north (id INTEGER PRIMARY KEY, v TEXT); CREATE TABLE south (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO north VALUES (1, 'n1'), (2, 'n2'); INSERT INTO south VALUES (1, 's1'), (3, 's3')");
+        await StartAsync(new TreatmentStep("*", Combine: new CombinedTable("b.stock", By: OriginName.Name)));
+        await CombinedAsync("north 1 n1|north 2 n2|south 1 s1|south 3 s3");
+        await both.RunAsync(both.A, "UPDATE north SET id = 5 WHERE id = 2; DELETE FROM south WHERE id = 3; INSERT INTO south VALUES (5, 's5')");
+        await CombinedAsync("north 1 n1|north 5 n2|south 1 s1|south 5 s5");
+        await both.Engine.ReloadAsync(Name, [new("a", "north")], "test", cancellation);
+        await both.WaitAsync(() => both.Engine.Status(Name)!.State == CrossingState.Following, "following again");
+        await both.RunAsync(both.A, "DELETE FROM north");
+        await CombinedAsync("south 1 s1|south 5 s5");
+
+        Task CombinedAsync(string rows) => both.WaitAsync(() => both.Rows("b.db", "SELECT coalesce(group_concat(row, '|'), '') FROM (SELECT origin || ' ' || id || ' ' || v AS row FROM stock ORDER BY 1)")[0] == rows, rows);
+    }
+
+    [Fact]
     public async Task A_finished_crossing_is_loaded_again_only_as_a_whole()
     {
         await both.RunAsync(both.A, "CREATE TABLE t (id INTEGER PRIMARY KEY); CREATE TABLE u (id INTEGER PRIMARY KEY); INSERT INTO t VALUES (1); INSERT INTO u VALUES (1)");

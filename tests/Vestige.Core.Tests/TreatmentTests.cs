@@ -56,6 +56,29 @@ public class TreatmentTests
         Assert.Empty(Loaded(treatment, Row("1", "3", "a", null, "n")));
     }
 
+    [Fact]
+    public void A_combined_row_carries_where_it_came_from_as_the_first_part_of_its_key()
+    {
+        var treatment = Build(new TreatmentStep("*", Combine: new CombinedTable("dw.loan", "lib", OriginName.Schema)), new TreatmentStep("*", Rename: [new RenamedColumn("lib", "library")]));
+        var form = Assert.Single(treatment.Tables).Form;
+        Assert.Equal(new SharedRows("library", "circulation"), form.Shared);
+        Assert.Equal(["library", "id"], form.KeyOrdinals.Select(i => form.Columns[i].Name));
+        Assert.Equal("circulation|1|2|a||n", Shown(Assert.Single(Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
+        Assert.False(treatment.PassesAll);
+        var fold = new TableFold(form);
+        Assert.Throws<FoldingException>(() => fold.Add(new RowChange(ChangeKind.Truncate, 0, default, default)));
+    }
+
+    [Fact]
+    public void What_tells_combined_rows_apart_is_not_touched()
+    {
+        TreatmentStep combine = new("*", Combine: new CombinedTable("dw.loan"));
+        Assert.Equal("treatment[1].mask[0].column", Assert.Single(Refused(combine, new TreatmentStep("*", Mask: [new MaskedColumn("origin", MaskManner.Null)]))).Field);
+        Assert.Equal("treatment[1].convert[0].column", Assert.Single(Refused(combine, new TreatmentStep("*", Convert: [new ConvertedColumn("origin", "integer")]))).Field);
+        Assert.Equal("treatment[1].split", Assert.Single(Refused(combine, new TreatmentStep("*", Split: [new SplitTable("a.b")]))).Field);
+        Assert.Equal("treatment[0].combine.into", Assert.Single(Refused(new TreatmentStep("*", Combine: new CombinedTable("nothing")))).Field);
+    }
+
     [Theory]
     [InlineData("1", "1", ChangeKind.Update)]
     [InlineData("1", "2", ChangeKind.Delete)]
@@ -306,6 +329,8 @@ public class TreatmentTests
     private static CrossingDefinition Of(params TreatmentStep[] steps) => new("c", "copy", "a", "b", new TableRules([]), Treatment: steps);
 
     private static TableTreatment Build(params TreatmentStep[] steps) => Build(Of(steps));
+
+    private static IReadOnlyList<TreatmentProblem> Refused(params TreatmentStep[] steps) => TreatmentBuilder.Build(Of(steps), Source, name => name, TestTypes.Text, new NamedKeys()).Problems;
 
     private static TableTreatment Build(CrossingDefinition definition, IMaskKeys? keys = null, TableSchema? source = null)
     {

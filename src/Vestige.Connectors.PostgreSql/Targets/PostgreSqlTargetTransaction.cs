@@ -40,6 +40,10 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             {
                 await RunAsync(table.Parts.Single(part => part.Stage == PartStage.Table).Statement, $"Making {table.Name}", cancellation);
             }
+            else if (making == TableMaking.WhereMissingOrSame && await FormComparison.DifferenceAsync(Connection, table, cancellation) is { } difference)
+            {
+                throw new PortException($"{table.Name} has another form in {session.Target.Place}: {difference}. Rows of other tables are in it.") { Mend = "Load all tables that go into it again, at once." };
+            }
             else if (making == TableMaking.Anew || (making == TableMaking.WhereOther && await FormComparison.DifferenceAsync(Connection, table, cancellation) is not null))
             {
                 await RunAsync($"DROP TABLE {Quote.Name(table.Name)}", $"Dropping {table.Name}", cancellation);
@@ -51,8 +55,28 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     /// <summary>Truncating is refused by the server where other tables refer to this one; then its rows are deleted.</summary>
     public async Task EmptyAsync(TableSchema table, CancellationToken cancellation)
     {
+        if (table.Shared is { } shared)
+        {
+            await EmptyAsync(table, shared, cancellation);
+            return;
+        }
+
         var referenced = await IsThereAsync($"(SELECT min(conrelid) FROM pg_constraint WHERE contype = 'f' AND confrelid = {Quote.Literal(Quote.Name(table.Name))}::regclass)", cancellation);
         await RunAsync(referenced ? Of(table).Empty : $"TRUNCATE {Quote.Name(table.Name)}", $"Emptying {table.Name}", cancellation);
+    }
+
+    private async Task EmptyAsync(TableSchema table, SharedRows shared, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var command = new NpgsqlCommand($"DELETE FROM {Quote.Name(table.Name)} WHERE {Quote.Name(shared.Column)} = $1", Connection);
+            command.Parameters.Add(PostgreSqlDatabase.Text(shared.Value));
+            await command.ExecuteNonQueryAsync(cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Emptying {table.Name} of what came from {shared.Value} in {session.Target.Place}");
+        }
     }
 
     public Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation) => LoadAsync(table, merging: false, block, cancellation);

@@ -35,6 +35,14 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             parts.Add(new SchemaPart(PartStage.Table, form.Name.Name, CreateTableStatement.Of(form.Name, Lines(treatment, form))));
         }
 
+        if (form.Shared is not null)
+        {
+            parts.AddRange(source.Parts.Where(part => part.Stage == PartStage.Before).Select(part => Renamed(treatment, form, part)).OfType<SchemaPart>());
+            parts.Add(SharedKey(form));
+            notMade.AddRange(source.Parts.Where(part => part.Stage is PartStage.Key or PartStage.Index or PartStage.Reference or PartStage.Within).Select(part => $"{part.Name} of {source.Name}: rows of several tables are in {form.Name}"));
+            return form with { Parts = parts };
+        }
+
         parts.AddRange(source.Parts
             .Select(part => part.Stage == PartStage.Reference ? ReferenceOf(treatment, form, part) : same ? part : Renamed(treatment, form, part))
             .OfType<SchemaPart>());
@@ -43,11 +51,24 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         return form with { Parts = parts, ForeignKeys = references };
     }
 
+    /// <summary>By origin and the key that each of the tables has.</summary>
+    private static SchemaPart SharedKey(TableSchema form)
+    {
+        var columns = form.KeyOrdinals.Select(i => form.Columns[i].Name).ToList();
+        var (name, text) = (NameFor(form.Name with { Name = "" }, form.Name, "_pkey"), $"PRIMARY KEY ({string.Join(", ", columns.Select(Quote.Name))})");
+        return new SchemaPart(PartStage.PrimaryKey, name, $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}") { Columns = columns, Text = text };
+    }
+
     private IEnumerable<string> Lines(TableTreatment treatment, TableSchema form)
     {
         foreach (var column in form.Columns)
         {
-            yield return CreateTableStatement.Line(column.Name, column.Type, column.Collation, column.Default, null, !column.Nullable);
+            yield return CreateTableStatement.Line(column.Name, column.Type, column.Collation, form.Shared is null ? column.Default : null, null, !column.Nullable);
+        }
+
+        if (form.Shared is not null)
+        {
+            yield break;
         }
 
         foreach (var part in treatment.Source.Parts.Where(part => part.Stage == PartStage.Within))

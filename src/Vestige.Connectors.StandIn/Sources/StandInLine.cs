@@ -22,8 +22,8 @@ public abstract class StandInLine(StandInDatabase database, TimeProvider clock) 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
         ReadAsync(reader => StandInReads.Tables(reader, database.Name), cancellation);
 
-    public Task<long> CountAsync(TableName table, CancellationToken cancellation) =>
-        ReadAsync(reader => StandInReads.Count(reader, table), cancellation);
+    public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) =>
+        ReadAsync(reader => StandInReads.Count(reader, table, only), cancellation);
 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) =>
         ReadAsync(reader => StandInReads.Find(reader, table, key), cancellation);

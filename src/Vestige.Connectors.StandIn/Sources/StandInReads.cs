@@ -11,11 +11,16 @@ namespace Vestige.Connectors.StandIn.Sources;
 internal static class StandInReads
 {
     public static IReadOnlyList<TableDescription> Tables(sqlite3 database, string schema) =>
-        [.. TableCatalogue.Read(database, schema).Select(table => new TableDescription(table, Count(database, table.Name), null, Reason(table)))];
+        [.. TableCatalogue.Read(database, schema).Select(table => new TableDescription(table, Count(database, table.Name, null), null, Reason(table)))];
 
-    public static long Count(sqlite3 database, TableName table)
+    public static long Count(sqlite3 database, TableName table, SharedRows? only)
     {
-        using var count = new Statement(database, $"SELECT count(*) FROM {Quote.Name(table.Name)}", table.ToString());
+        using var count = new Statement(database, $"SELECT count(*) FROM {Quote.Name(table.Name)}{(only is null ? "" : $" WHERE {Quote.Name(only.Column)} = ?")}", table.ToString());
+        if (only is not null)
+        {
+            count.Bind(1, only.Value);
+        }
+
         count.Step();
         return count.Integer(0);
     }

@@ -60,7 +60,7 @@ internal sealed class StandInSnapshot : ISourceSnapshot
         await database.Drills.PassLineAsync(cancellation);
         return Use(connection =>
         {
-            var rows = chunks > 1 ? StandInReads.Count(connection.Handle!, table.Name) : 0;
+            var rows = chunks > 1 ? StandInReads.Count(connection.Handle!, table.Name, null) : 0;
             var step = rows / chunks;
             var bounds = step > 0 ? Bounds(connection, table, step, chunks) : [];
             var ranges = new List<KeyRange>();

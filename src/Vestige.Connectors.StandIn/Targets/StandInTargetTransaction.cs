@@ -32,6 +32,11 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         foreach (var table in tables)
         {
             var exists = there.TryGetValue(table.Name.Name, out var existing);
+            if (exists && making == TableMaking.WhereMissingOrSame && table.DifferenceTo(existing!) is { } difference)
+            {
+                throw new PortException($"{table.Name} has another form: {difference}. Rows of other tables are in it.") { Mend = "Load all tables that go into it again, at once." };
+            }
+
             if (exists && (making == TableMaking.Anew || (making == TableMaking.WhereOther && !table.SameForm(existing!))))
             {
                 transaction.Run($"DROP TABLE {Quote.Name(table.Name.Name)}");
@@ -49,8 +54,20 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 
     public Task EmptyAsync(TableSchema table, CancellationToken cancellation)
     {
-        transaction.Run(Of(table).Empty);
+        Empty(table);
         return Task.CompletedTask;
+    }
+
+    private void Empty(TableSchema table)
+    {
+        if (table.Shared is { } shared)
+        {
+            transaction.Run($"{Of(table).Empty} WHERE {Quote.Name(shared.Column)} = ?", shared.Value);
+        }
+        else
+        {
+            transaction.Run(Of(table).Empty);
+        }
     }
 
     public Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation)
@@ -93,7 +110,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         {
             if (folded.EmptiedFirst)
             {
-                transaction.Run(Of(folded.Table).Empty);
+                Empty(folded.Table);
             }
 
             foreach (var row in folded.Rows)
@@ -139,7 +156,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
             case ChangeKind.Delete:
                 return Task.FromResult(DeleteRow(table, change.Before));
             case ChangeKind.Truncate:
-                transaction.Run(Of(table).Empty);
+                Empty(table);
                 return Task.FromResult(default(ApplyCounts));
             case ChangeKind.Update when RowKey.Of(change.Before, table.KeyOrdinals) == RowKey.Of(change.After, table.KeyOrdinals):
                 return Task.FromResult(UpdateRow(table, change.Before, change.After));

@@ -39,6 +39,8 @@ public sealed class TableFold(TableSchema table)
             case ChangeKind.Delete:
                 Delete(change.Before);
                 break;
+            case ChangeKind.Truncate when table.Shared is not null:
+                throw new FoldingException($"{table.Name} holds rows of other tables, which stay.");
             case ChangeKind.Truncate:
                 places.Clear();
                 entries.Clear();

@@ -12,6 +12,9 @@ public sealed record TableSchema(
     /// <summary>What belongs to the table beside its columns, in its engine's own statements; empty where it was not read.</summary>
     public IReadOnlyList<SchemaPart> Parts { get; init; } = [];
 
+    /// <summary>The rows of it that one source's table goes into, where others go into the same; null where all are of one.</summary>
+    public SharedRows? Shared { get; init; }
+
     /// <summary>Indexes into <see cref="Columns"/> in primary key order; empty for a table without a key.</summary>
     public IReadOnlyList<int> KeyOrdinals
     {

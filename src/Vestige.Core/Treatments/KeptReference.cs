@@ -26,6 +26,10 @@ public sealed record KeptReference(IReadOnlyList<string> Columns, TableName Refe
         {
             reason = "deleted rows stay, and their parents do not";
         }
+        else if (from.IsCombined || to.IsCombined)
+        {
+            reason = $"rows of several tables are in one there";
+        }
         else if (!to.KeepsAllRows)
         {
             reason = $"not all rows of {to.Source.Name} are in one table there";

@@ -67,6 +67,9 @@ public sealed class TableTreatment
     /// <summary>Whether the rows of the target are all those of the source, so that what refers to them finds them.</summary>
     public bool KeepsAllRows => Tables.Count == 1 && keeps.Length == 0;
 
+    /// <summary>Whether its rows stand in one table with those of others.</summary>
+    public bool IsCombined => Tables[0].Form.Shared is not null;
+
     /// <summary>Whether rows are expected to be there, or not, as the log says; not where deleted ones stay.</summary>
     public bool MeetsExpectations => Mode != ApplyMode.KeepDeleted;
 

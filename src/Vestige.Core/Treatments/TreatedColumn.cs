@@ -28,6 +28,9 @@ public sealed record TreatedColumn(
     /// <summary>How the value is made; null where it is passed as it is.</summary>
     internal Evaluator? Make { get; init; }
 
+    /// <summary>Whether it says which table a row of a combined one came from.</summary>
+    public bool IsOrigin { get; init; }
+
     /// <summary>Whether the source's value is passed as it is.</summary>
     public bool IsPassed => Source >= 0;
 

@@ -16,6 +16,7 @@ public sealed class TreatmentBuilder
     private readonly List<Expression> keeps = [];
     private readonly List<TreatmentProblem> problems = [];
     private List<(TableName Name, Expression? When)>? split;
+    private (TableName Into, string Origin)? combined;
 
     private TreatmentBuilder(CrossingDefinition definition, TableSchema source, Func<TableName, TableName> kept, IEngineTypes types, IMaskKeys keys)
     {
@@ -89,6 +90,11 @@ public sealed class TreatmentBuilder
         if (step.Split is { } tables)
         {
             Split(tables, $"{field}.split");
+        }
+
+        if (step.Combine is { } combine)
+        {
+            Combine(combine, $"{field}.combine");
         }
 
         if (step.Marks is { } marks)
@@ -176,6 +182,11 @@ public sealed class TreatmentBuilder
         }
 
         var column = columns[place];
+        if (IsOrigin(column, $"{field}.column"))
+        {
+            return;
+        }
+
         if (Refused(column.Type, convert.To, convert.AllowLoss) is { } change)
         {
             problems.Add(new TreatmentProblem($"{field}.to", $"{convert.Column} of {source.Name} from {column.Type} to {convert.To}: {change.Words}", MendOf(change)));
@@ -240,6 +251,11 @@ public sealed class TreatmentBuilder
         }
 
         var column = columns[place];
+        if (IsOrigin(column, $"{field}.column"))
+        {
+            return;
+        }
+
         var maker = new MaskMaker(mask, field, source, columns, types, keys);
         var masked = maker.Make(column);
         problems.AddRange(maker.Problems);
@@ -259,9 +275,9 @@ public sealed class TreatmentBuilder
 
     private void Split(IReadOnlyList<SplitTable> tables, string field)
     {
-        if (split is not null)
+        if (split is not null || combined is not null)
         {
-            problems.Add(new TreatmentProblem(field, $"{source.Name} is split twice", "Write all its tables into one step."));
+            problems.Add(new TreatmentProblem(field, $"{source.Name} is split or combined already", "Write all its tables into one step."));
             return;
         }
 
@@ -288,6 +304,54 @@ public sealed class TreatmentBuilder
             var when = tables[i].When is { } condition ? Condition(condition, $"{field}[{i}].when") : null;
             split.Add((name, when));
         }
+    }
+
+    /// <summary>By its values the rows of combined tables are told apart.</summary>
+    private bool IsOrigin(TreatedColumn column, string field)
+    {
+        if (column.IsOrigin)
+        {
+            problems.Add(new TreatmentProblem(field, $"{column.Name} says where each row came from", "Leave it as it is."));
+        }
+
+        return column.IsOrigin;
+    }
+
+    private void Combine(CombinedTable combine, string field)
+    {
+        if (combined is not null || split is not null)
+        {
+            problems.Add(new TreatmentProblem(field, $"{source.Name} goes into other tables by another step", "Combine it once, or split it."));
+            return;
+        }
+
+        if (Names.Parse(combine.Into) is not { } into)
+        {
+            problems.Add(new TreatmentProblem($"{field}.into", $"'{combine.Into}' is not a table name", "Write schema.table."));
+            return;
+        }
+
+        if (!source.HasKey)
+        {
+            problems.Add(new TreatmentProblem(field, $"{source.Name} has no key, so its rows could not be told from those of others", "Give the table a key, or let it cross into one of its own."));
+            return;
+        }
+
+        if (combine.Origin is "")
+        {
+            problems.Add(new TreatmentProblem($"{field}.origin", "there is no name", "Give the column a name."));
+            return;
+        }
+
+        var origin = combine.OriginOf(source.Name);
+        var value = Datum.Of(origin);
+        combined = (into, origin);
+        for (var i = 0; i < columns.Count; i++)
+        {
+            columns[i] = columns[i] with { KeyOrdinal = columns[i].KeyOrdinal > 0 ? columns[i].KeyOrdinal + 1 : 0 };
+        }
+
+        columns.Insert(0, new TreatedColumn(combine.OriginColumn, types.TypeFor(ExpressionType.Text), new ColumnMeaning(ExpressionType.Text), -1, [], KeyOrdinal: 1, Nullable: false) { IsOrigin = true, Make = _ => value });
     }
 
     private void AddMark(string? name, ChangeMark mark, string field)
@@ -338,7 +402,7 @@ public sealed class TreatmentBuilder
         }
     }
 
-    private List<TreatedTable> Outputs() => [.. (split ?? [(TargetOf(source.Name), null)])
+    private List<TreatedTable> Outputs() => [.. (split ?? [(combined?.Into ?? TargetOf(source.Name), null)])
         .Select(table => new TreatedTable(FormOf(table.Name), table.When))];
 
     private TableName TargetOf(TableName table) => definition.Naming?.NameFor(table, kept(table)) ?? kept(table);
@@ -346,8 +410,11 @@ public sealed class TreatmentBuilder
     private TableSchema FormOf(TableName name) => new(
         name,
         [.. columns.Select(ColumnOf)],
-        [.. source.UniqueKeys.Select(key => CarriedColumns.Of(source, columns, key.Columns)).OfType<IReadOnlyList<string>>().Select(names => new UniqueKey(names))],
-        [.. source.ForeignKeys.Select(ReferenceOf).OfType<ForeignKey>()]);
+        combined is not null ? [] : [.. source.UniqueKeys.Select(key => CarriedColumns.Of(source, columns, key.Columns)).OfType<IReadOnlyList<string>>().Select(names => new UniqueKey(names))],
+        combined is not null ? [] : [.. source.ForeignKeys.Select(ReferenceOf).OfType<ForeignKey>()])
+    {
+        Shared = combined is { } one ? new SharedRows(columns.First(column => column.IsOrigin).Name, one.Origin) : null,
+    };
 
     private Column ColumnOf(TreatedColumn column)
     {

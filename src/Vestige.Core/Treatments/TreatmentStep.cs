@@ -14,6 +14,7 @@ namespace Vestige.Core.Treatments;
 /// <param name="Compute">Columns whose value is reckoned: new ones, or others in the place of what is there.</param>
 /// <param name="Mask">Columns whose values must not be seen on the target.</param>
 /// <param name="Split">Several target tables instead of one: a row goes to the first whose condition is true.</param>
+/// <param name="Combine">One target table together with other tables of equal form.</param>
 /// <param name="Marks">Columns that say by what and when a row was last changed.</param>
 public sealed record TreatmentStep(
     string Tables,
@@ -24,7 +25,8 @@ public sealed record TreatmentStep(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<ComputedColumn>? Compute = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<MaskedColumn>? Mask = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<SplitTable>? Split = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] ChangeMarkColumns? Marks = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] ChangeMarkColumns? Marks = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] CombinedTable? Combine = null)
 {
     /// <summary>The lists that are set, with their names.</summary>
     [JsonIgnore]
@@ -38,6 +40,6 @@ public sealed record TreatmentStep(
     public IReadOnlyList<(string Name, bool IsSet)> Kinds =>
     [
         ("keep", Keep is not null), ("leaveOut", LeaveOut is not null), ("rename", Rename is not null), ("convert", Convert is not null),
-        ("compute", Compute is not null), ("mask", Mask is not null), ("split", Split is not null), ("marks", Marks is not null),
+        ("compute", Compute is not null), ("mask", Mask is not null), ("split", Split is not null), ("marks", Marks is not null), ("combine", Combine is not null),
     ];
 }

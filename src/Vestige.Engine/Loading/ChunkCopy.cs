@@ -19,17 +19,19 @@ internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITarge
     private const int BlocksInHand = 64;
     private readonly Channel<LoadedBlock> blocks = Channel.CreateBounded<LoadedBlock>(BlocksInHand);
     private readonly Channel<LoadChunk> written = Channel.CreateUnbounded<LoadChunk>();
-    private readonly Channel<TableLoad> ended = Channel.CreateUnbounded<TableLoad>();
+    private readonly Channel<IReadOnlyList<TableLoad>> ended = Channel.CreateUnbounded<IReadOnlyList<TableLoad>>();
     private readonly Turnstile sessionTurn = new();
+    private IReadOnlyList<TableLoad> all = [];
 
     /// <summary>Copies them all. The first failure ends the rest, and is thrown when everything has come to rest.</summary>
     public async Task RunAsync(IReadOnlyList<LoadChunk> chunks, CancellationToken cancellation)
     {
+        all = [.. chunks.Select(chunk => chunk.Load).Distinct()];
         var beside = await OpenAsync(cancellation);
         try
         {
-            IReadOnlyList<ITargetSession> all = beside.Count > 1 ? beside : [session, session];
-            await RunAsync(chunks, [.. all.Take(all.Count / 2)], [.. all.Skip(all.Count / 2)], cancellation);
+            IReadOnlyList<ITargetSession> sessions = beside.Count > 1 ? beside : [session, session];
+            await RunAsync(chunks, [.. sessions.Take(sessions.Count / 2)], [.. sessions.Skip(sessions.Count / 2)], cancellation);
         }
         finally
         {
@@ -176,7 +178,12 @@ internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITarge
 
             if (chunk.Load.EndChunk())
             {
-                ended.Writer.TryWrite(chunk.Load);
+                // Tables that go into one end together, so that its keys are built once.
+                var together = Together(chunk.Load);
+                if (together.All(load => load.Done))
+                {
+                    ended.Writer.TryWrite(together);
+                }
             }
             else if (chunk.Load.Remember(chunk) is { } part && (!told.TryGetValue(chunk.Load, out var last) || clock.GetElapsedTime(last) >= RememberEvery))
             {
@@ -194,18 +201,21 @@ internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITarge
         // Not ReadAllAsync: it goes on outside the synchronization context, and a simulated run would not follow from its seed.
         while (await ended.Reader.WaitToReadAsync(cancellation))
         {
-            if (ended.Reader.TryRead(out var load))
+            if (ended.Reader.TryRead(out var loads))
             {
-                await EndAsync(builder, load, cancellation);
+                await EndAsync(builder, loads, cancellation);
             }
         }
     }
 
-    private async Task EndAsync(ITargetSession builder, TableLoad load, CancellationToken cancellation)
+    private IReadOnlyList<TableLoad> Together(TableLoad load) =>
+        load.Treatment.IsCombined ? [.. all.Where(other => other.Targets[0].Name == load.Targets[0].Name)] : [load];
+
+    private async Task EndAsync(ITargetSession builder, IReadOnlyList<TableLoad> loads, CancellationToken cancellation)
     {
         using (await TurnAsync(builder, cancellation))
         {
-            foreach (var table in load.Targets)
+            foreach (var table in loads[0].Targets)
             {
                 await builder.BuildKeysAsync(table, cancellation);
             }
@@ -213,7 +223,7 @@ internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITarge
 
         using var turn = await sessionTurn.EnterAsync(cancellation);
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(new ProgressUpdate(null, [load.Progress(loaded: true, position)]), cancellation);
+        await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, position))]), cancellation);
     }
 
     /// <summary>Where the target has no second writer, rows and the ends of tables go through one session by turns.</summary>

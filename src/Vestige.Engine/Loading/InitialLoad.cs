@@ -171,7 +171,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
     private async Task CheckAsync(List<TableLoad> loads, CancellationToken cancellation)
     {
         var own = treating.OwnTables(session.Progress);
-        var fresh = loads.SelectMany(load => load.Targets).Where(table => !own.Contains(table.Name)).ToList();
+        var fresh = loads.SelectMany(load => load.Targets).Where(table => !own.Contains(table.Name)).DistinctBy(table => table.Name).ToList();
         if (fresh.Count == 0)
         {
             return;
@@ -189,21 +189,24 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
     {
         var own = treating.OwnTables(session.Progress);
         var tables = loads.SelectMany(load => load.Targets).ToList();
+        var loaded = loads.Select(load => load.Table.Name).ToHashSet();
+        var others = session.Progress.Tables.Where(table => !loaded.Contains(table.Table)).SelectMany(table => table.IntoTables ?? []).ToHashSet();
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
         var existing = treating.ExistingOf(loads.Select(load => load.Treatment));
         foreach (var making in Enum.GetValues<TableMaking>())
         {
-            await transaction.CreateTablesAsync([.. tables.Where(table => MakingOf(table.Name) == making)], making, cancellation);
+            await transaction.CreateTablesAsync([.. tables.Where(table => MakingOf(table.Name) == making).DistinctBy(table => table.Name)], making, cancellation);
         }
 
         foreach (var table in tables)
         {
-            await transaction.EmptyAsync(table, cancellation);
+            // What this crossing did not write goes as a whole; of its own, what other tables have put beside stays.
+            await transaction.EmptyAsync(own.Contains(table.Name) ? table : table with { Shared = null }, cancellation);
         }
 
         await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: false, LogPosition.Zero))], identity, Restart: first), cancellation);
 
-        TableMaking MakingOf(TableName table) => own.Contains(table) ? TableMaking.WhereOther : existing[table] == ExistingRows.Replace ? TableMaking.Anew : TableMaking.WhereMissing;
+        TableMaking MakingOf(TableName table) => own.Contains(table) ? others.Contains(table) ? TableMaking.WhereMissingOrSame : TableMaking.WhereOther : existing[table] == ExistingRows.Replace ? TableMaking.Anew : TableMaking.WhereMissing;
     }
 
     /// <summary>Without rows a table is what it is to be once its keys are built.</summary>

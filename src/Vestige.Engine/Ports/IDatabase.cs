@@ -20,7 +20,10 @@ public interface IDatabase
     Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation);
 
     /// <summary>The exact number of rows as of now.</summary>
-    Task<long> CountAsync(TableName table, CancellationToken cancellation);
+    /// <param name="table">The table.</param>
+    /// <param name="only">Which of its rows; null for all.</param>
+    /// <param name="cancellation">Gives up.</param>
+    Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation);
 
     /// <summary>
     /// The row whose key columns equal the given texts, in key order, compared as the engine compares a text typed by a

@@ -6,6 +6,9 @@ public enum TableMaking
     /// <summary>Never.</summary>
     WhereMissing,
 
+    /// <summary>Only where it is missing; another form is refused, for other tables go into it as well.</summary>
+    WhereMissingOrSame,
+
     /// <summary>When its form is another.</summary>
     WhereOther,
 

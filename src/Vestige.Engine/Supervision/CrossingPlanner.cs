@@ -57,7 +57,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         lines.AddRange(treated.Lines);
         lines.AddRange(await source.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
         var structure = target.StructureOf(treated.Treatments);
-        lines.AddRange(await target.CheckTargetAsync(structure.Tables, treating.ExistingOf(treated.Treatments), treating.OwnTables(progress), cancellation));
+        lines.AddRange(await target.CheckTargetAsync([.. structure.Tables.DistinctBy(table => table.Name)], treating.ExistingOf(treated.Treatments), treating.OwnTables(progress), cancellation));
         if (definition.Kind == StartKind.Changes)
         {
             lines.AddRange(await AgreeAsync(source, target, treated.Treatments, cancellation));
@@ -67,7 +67,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         return new CrossingPlan(
             [.. crossing.Select(table => Planned(treating, table))],
             [.. taken.Where(table => !Crosses(definition, table)).Select(table => Planned(treating, table))],
-            definition.Kind == StartKind.Changes ? [] : target.StructureFor(structure.Tables),
+            definition.Kind == StartKind.Changes ? [] : target.StructureFor([.. structure.Tables.DistinctBy(table => table.Name)]),
             structure.NotMade,
             rows,
             rows == 0 ? TimeSpan.Zero : Estimate(crossing, rate.PerSecond),
@@ -88,7 +88,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             lines.AddRange(missing.Select(name => new ReadinessLine($"target table {name}", false, "it is not there", "a table that was loaded by other means", "Load it, or let rows cross as well.", TimeSpan.Zero)));
             if (missing.Count == 0 && treatment.KeepsAllRows)
             {
-                var (here, copied) = (await source.CountAsync(treatment.Source.Name, cancellation), await target.CountAsync(treatment.Tables[0].Form.Name, cancellation));
+                var (here, copied) = (await source.CountAsync(treatment.Source.Name, null, cancellation), await target.CountAsync(treatment.Tables[0].Form.Name, treatment.Tables[0].Form.Shared, cancellation));
                 lines.Add(new ReadinessLine(
                     $"rows of {treatment.Source.Name}",
                     here == copied,

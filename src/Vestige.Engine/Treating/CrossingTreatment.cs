@@ -47,14 +47,22 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
         return progress.Tables.SelectMany(table => table.IntoTables ?? [target.NameFor(table.Table)]).ToHashSet();
     }
 
-    /// <summary>What tables that are there already mean, by the target's table.</summary>
+    /// <summary>What tables that are there already mean, by the target's table; where several go into one, what does least.</summary>
     public IReadOnlyDictionary<TableName, ExistingRows> ExistingOf(IEnumerable<TableTreatment> treatments) => treatments
         .SelectMany(treatment => treatment.Tables.Select(table => (table.Form.Name, Existing: definition.ExistingFor(treatment.Source.Name))))
-        .DistinctBy(pair => pair.Name)
-        .ToDictionary(pair => pair.Name, pair => pair.Existing);
+        .GroupBy(pair => pair.Name, pair => pair.Existing)
+        .ToDictionary(group => group.Key, group => group.Min());
 
     /// <summary>The target's tables that a source's table goes into, as far as the definition alone tells.</summary>
     public IReadOnlyList<TableName> TargetsOf(TableName table) => TargetsOf(definition, target, table);
+
+    /// <summary>The rows that are a table's own, in a target's table that others go into as well; null where it goes alone.</summary>
+    public SharedRows? SharedOf(TableName table)
+    {
+        var name = table.ToString();
+        var combine = definition.Treatment?.LastOrDefault(step => step.Combine is not null && TablePattern.Matches(step.Tables, name))?.Combine;
+        return combine is null ? null : new SharedRows(definition.Naming?.Cased(combine.OriginColumn) ?? combine.OriginColumn, combine.OriginOf(table));
+    }
 
     /// <summary>The same, without anything else being known.</summary>
     public static IReadOnlyList<TableName> TargetsOf(CrossingDefinition definition, ITarget target, TableName table)
@@ -62,8 +70,13 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
         ArgumentNullException.ThrowIfNull(definition);
         ArgumentNullException.ThrowIfNull(target);
         var name = table.ToString();
-        var split = definition.Treatment?.LastOrDefault(step => step.Split is not null && TablePattern.Matches(step.Tables, name))?.Split;
-        var parts = split?.Select(part => Names.Parse(part.Into)).OfType<TableName>().ToList() ?? [];
+        var step = definition.Treatment?.LastOrDefault(step => (step.Split is not null || step.Combine is not null) && TablePattern.Matches(step.Tables, name));
+        if (step?.Combine is { } combine && Names.Parse(combine.Into) is { } into)
+        {
+            return [into];
+        }
+
+        var parts = step?.Split?.Select(part => Names.Parse(part.Into)).OfType<TableName>().ToList() ?? [];
         return parts.Count > 0 ? parts : [definition.Naming?.NameFor(table, target.NameFor(table)) ?? target.NameFor(table)];
     }
 }

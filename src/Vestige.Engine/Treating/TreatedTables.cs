@@ -64,15 +64,39 @@ public sealed class TreatedTables
 
     private void Collisions()
     {
-        foreach (var same in treatments.SelectMany(treatment => treatment.Tables.Select(table => (treatment.Source.Name, Target: table.Form.Name))).GroupBy(pair => pair.Target).Where(group => group.Count() > 1))
+        foreach (var same in treatments.SelectMany(treatment => treatment.Tables.Select(table => (treatment.Source.Name, Target: table.Form.Name, table.Form))).GroupBy(pair => pair.Target).Where(group => group.Count() > 1))
         {
+            if (same.All(pair => pair.Form.Shared is not null))
+            {
+                Combined(same.Key, [.. same.Select(pair => (pair.Name, pair.Form))]);
+                continue;
+            }
+
             lines.Add(new ReadinessLine(
                 $"name {same.Key}",
                 false,
                 $"{string.Join(" and ", same.Select(pair => pair.Name).Take(NamedAtMost))} would be the same table on the target",
                 "a table of its own for each",
-                "Put the schema before the name, or give one of them a name of its own.",
+                "Put the schema before the name, give one of them a name of its own, or combine them.",
                 TimeSpan.Zero));
+        }
+    }
+
+    /// <summary>Tables that go into one have the same columns there, and each another origin.</summary>
+    private void Combined(TableName target, IReadOnlyList<(TableName Source, TableSchema Form)> tables)
+    {
+        var (first, form) = tables[0];
+        foreach (var (source, other) in tables.Skip(1))
+        {
+            if (form.DifferenceTo(other) is { } difference)
+            {
+                lines.Add(new ReadinessLine($"form of {target}", false, $"{first} and {source} are not of one form there: {difference}", "the same columns of every table that goes into one", "Leave columns out, rename or convert them, or let the table cross into one of its own.", TimeSpan.Zero));
+            }
+        }
+
+        foreach (var same in tables.GroupBy(table => table.Form.Shared!.Value).Where(group => group.Count() > 1))
+        {
+            lines.Add(new ReadinessLine($"origin {same.Key}", false, $"{string.Join(" and ", same.Select(table => table.Source).Take(NamedAtMost))} would have the same origin in {target}", "another origin for each table", "Say by: table.", TimeSpan.Zero));
         }
     }
 

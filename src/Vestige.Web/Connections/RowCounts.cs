@@ -8,13 +8,13 @@ namespace Vestige.Web.Connections;
 public sealed class RowCounts(ConnectionDirectory connections, TimeProvider clock)
 {
     private static readonly TimeSpan Fresh = TimeSpan.FromSeconds(4);
-    private readonly ConcurrentDictionary<(string Connection, TableName Table), (long? Count, DateTimeOffset At)> counts = new();
+    private readonly ConcurrentDictionary<(string Connection, TableName Table, SharedRows? Only), (long? Count, DateTimeOffset At)> counts = new();
 
     /// <summary>The count; null when the table cannot be read just now.</summary>
-    public async Task<long?> OfAsync(string connection, TableName table, CancellationToken cancellation)
+    public async Task<long?> OfAsync(string connection, TableName table, SharedRows? only, CancellationToken cancellation)
     {
         var now = clock.GetUtcNow();
-        if (counts.TryGetValue((connection, table), out var known) && now - known.At < Fresh)
+        if (counts.TryGetValue((connection, table, only), out var known) && now - known.At < Fresh)
         {
             return known.Count;
         }
@@ -22,14 +22,14 @@ public sealed class RowCounts(ConnectionDirectory connections, TimeProvider cloc
         long? count;
         try
         {
-            count = await connections.Source(connection).CountAsync(table, cancellation);
+            count = await connections.Source(connection).CountAsync(table, only, cancellation);
         }
         catch (PortException)
         {
             count = null;
         }
 
-        counts[(connection, table)] = (count, now);
+        counts[(connection, table, only)] = (count, now);
         return count;
     }
 }

@@ -189,7 +189,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<TableDescription>>([.. SimRows.All.Select(table => new TableDescription(table, state.Rows[table.Name].Count, null, null))]);
 
-    public Task<long> CountAsync(TableName table, CancellationToken cancellation) => Task.FromResult((long)state.Rows[table].Count);
+    public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) => Task.FromResult((long)state.Rows[table].Count);
 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
 

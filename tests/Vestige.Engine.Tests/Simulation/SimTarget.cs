@@ -73,7 +73,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<TableDescription>>([]);
 
-    public Task<long> CountAsync(TableName table, CancellationToken cancellation) => Task.FromResult(0L);
+    public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) => Task.FromResult(0L);
 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
 

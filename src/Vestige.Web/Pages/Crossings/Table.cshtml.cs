@@ -92,7 +92,7 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
         LeftOut = row is not null && made is null;
         There = made?.Table.Form.Name ?? Table.Target;
         var there = await FormAsync(target, There, cancellation);
-        var keyThere = made is { } treated ? [.. treated.Table.Form.KeyOrdinals.Select(treated.Change.After.DisplayAt)] : key;
+        var keyThere = made is { } treated ? [.. treated.Table.Form.KeyOrdinals.Select(treated.Change.After.DisplayAt)] : treatment.Tables[0].Form.Shared is { } shared ? [shared.Value, .. key] : key;
         var rowThere = there is null ? null : await target.FindAsync(there, keyThere, cancellation);
         HasHere = row is not null;
         HasThere = rowThere is not null;

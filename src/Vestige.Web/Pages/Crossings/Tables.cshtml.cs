@@ -23,11 +23,12 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
         }
 
         var counts = new Dictionary<TableName, (long?, long?)>();
+        var treating = Engine.TreatmentOf(Status.Definition);
         foreach (var table in Status.Tables)
         {
             counts[table.Source] = (
-                await rowCounts.OfAsync(Status.Definition.Source, table.Source, cancellation),
-                await SumAsync(table.Into, cancellation));
+                await rowCounts.OfAsync(Status.Definition.Source, table.Source, null, cancellation),
+                await SumAsync(table.Into, treating.SharedOf(table.Source), cancellation));
         }
 
         Counts = counts;
@@ -35,12 +36,12 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
     }
 
     /// <summary>Rows of a table that is split stand in several; null when one of them cannot be counted.</summary>
-    private async Task<long?> SumAsync(IReadOnlyList<Vestige.Core.Schemas.TableName> tables, CancellationToken cancellation)
+    private async Task<long?> SumAsync(IReadOnlyList<TableName> tables, SharedRows? only, CancellationToken cancellation)
     {
         long? sum = 0;
         foreach (var table in tables)
         {
-            sum += await rowCounts.OfAsync(Status.Definition.Target, table, cancellation);
+            sum += await rowCounts.OfAsync(Status.Definition.Target, table, only, cancellation);
         }
 
         return sum;
