@@ -48,7 +48,10 @@ public sealed class SimSourceState
     /// <summary>A broken source: a later snapshot does not give what changed in the ranges that were loaded before.</summary>
     public bool HidesChanges { get; init; }
 
-    /// <summary>The state of the crossing tables as of a position.</summary>
+    /// <summary>What happens to rows on the way to the target whose states are told.</summary>
+    public SimTreatment Treatment { get; set; } = SimTreatment.None;
+
+    /// <summary>The state that the target has to have as of a position.</summary>
     public ulong HashAt(LogPosition position) => hashes[position];
 
     public bool Knows(LogPosition position) => hashes.ContainsKey(position);
@@ -93,12 +96,11 @@ public sealed class SimSourceState
     {
         var table = SimRows.All[change.Relation].Name;
         var rows = Rows[table];
-        var counts = table != SimRows.Other.Name;
         if (change.Kind == ChangeKind.Truncate)
         {
             foreach (var row in rows.Values)
             {
-                hash -= counts ? SimRows.Hash(table, row) : 0;
+                hash -= Treatment.Hash(table, row);
             }
 
             rows.Clear();
@@ -107,13 +109,13 @@ public sealed class SimSourceState
 
         if (!change.Before.IsNone)
         {
-            hash -= counts ? SimRows.Hash(table, change.Before) : 0;
+            hash -= Treatment.Hash(table, change.Before);
             rows.Remove(change.Before.IntegerAt(0));
         }
 
         if (!change.After.IsNone)
         {
-            hash += counts ? SimRows.Hash(table, change.After) : 0;
+            hash += Treatment.Hash(table, change.After);
             var key = change.After.IntegerAt(0);
             rows.Add(key, change.After);
             var next = new LogPosition(Head.Place + 1);

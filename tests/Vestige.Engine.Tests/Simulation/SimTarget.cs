@@ -14,7 +14,7 @@ namespace Vestige.Engine.Tests.Simulation;
 /// <summary>The simulated target database: its committed rows and progress.</summary>
 public sealed class SimTargetState
 {
-    public Dictionary<(TableName Table, long Key), Row> Rows { get; set; } = [];
+    public Dictionary<(TableName Table, string Key), Row> Rows { get; set; } = [];
 
     public TargetProgress Progress { get; set; } = TargetProgress.None;
 
@@ -141,8 +141,8 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     private sealed class Transaction(SimTarget target, Session session) : ITargetTransaction
     {
-        private readonly Dictionary<(TableName Table, long Key), Row?> written = [];
-        private readonly HashSet<TableName> emptied = [];
+        private readonly Dictionary<(TableName Table, string Key), Row?> written = [];
+        private readonly HashSet<(TableName Table, string From)> emptied = [];
         private readonly LogPosition? expected = session.Progress.Position;
         private long unexpected;
 
@@ -152,7 +152,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         public async Task EmptyAsync(TableSchema table, CancellationToken cancellation)
         {
             await target.Faults.BeforeAsync("target.empty", cancellation);
-            Empty(table.Name);
+            Empty(table);
         }
 
         public async Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation)
@@ -161,7 +161,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             var reader = new ChangeReader(block.Rows);
             while (reader.TryRead(out var change))
             {
-                Insert(table.Name, change.After);
+                Insert(table, change.After);
             }
         }
 
@@ -171,7 +171,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             var reader = new ChangeReader(block.Rows);
             while (reader.TryRead(out var change))
             {
-                written[(table.Name, change.After.IntegerAt(0))] = change.After;
+                written[KeyOf(table, change.After)] = change.After;
             }
         }
 
@@ -182,12 +182,12 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             {
                 if (folded.EmptiedFirst)
                 {
-                    Empty(folded.Table.Name);
+                    Empty(folded.Table);
                 }
 
                 foreach (var row in folded.Rows)
                 {
-                    Change(folded.Table.Name, row.Kind, row.Before, row.After);
+                    Change(folded.Table, row.Kind, row.Before, row.After);
                 }
             }
 
@@ -199,16 +199,16 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             await target.Faults.BeforeAsync("target.one", cancellation);
             if (change.Kind == ChangeKind.Truncate)
             {
-                Empty(table.Name);
+                Empty(table);
             }
-            else if (change.Kind == ChangeKind.Update && change.Before.IntegerAt(0) != change.After.IntegerAt(0))
+            else if (change.Kind == ChangeKind.Update && KeyOf(table, change.Before) != KeyOf(table, change.After))
             {
-                Change(table.Name, ChangeKind.Delete, change.Before, default);
-                Change(table.Name, ChangeKind.Insert, default, change.After);
+                Change(table, ChangeKind.Delete, change.Before, default);
+                Change(table, ChangeKind.Insert, default, change.After);
             }
             else
             {
-                Change(table.Name, change.Kind, change.Before, change.After);
+                Change(table, change.Kind, change.Before, change.After);
             }
 
             return default;
@@ -253,7 +253,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         {
             foreach (var table in emptied)
             {
-                foreach (var key in target.State.Rows.Keys.Where(key => key.Table == table).ToList())
+                foreach (var key in target.State.Rows.Keys.Where(key => Lies(key, table)).ToList())
                 {
                     target.State.Rows.Remove(key);
                 }
@@ -286,7 +286,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             update.Position ?? (update.Restart ? null : before.Position),
             [.. before.Tables.Where(table => update.Tables.All(changed => changed.Table != table.Table)).Concat(update.Tables).OrderBy(table => table.Table)]);
 
-        private void Change(TableName table, ChangeKind kind, Row before, Row after)
+        private void Change(TableSchema table, ChangeKind kind, Row before, Row after)
         {
             switch (kind)
             {
@@ -295,34 +295,40 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
                     break;
                 case ChangeKind.Update:
                     unexpected += Has(table, after) ? 0 : 1;
-                    written[(table, after.IntegerAt(0))] = after;
+                    written[KeyOf(table, after)] = after;
                     break;
                 default:
                     // While a table is being loaded, what the log deletes may not have come yet.
-                    unexpected += Has(table, before) || IsLoading(table) ? 0 : 1;
-                    written[(table, before.IntegerAt(0))] = null;
+                    unexpected += Has(table, before) || IsLoading(table.Name) ? 0 : 1;
+                    written[KeyOf(table, before)] = null;
                     break;
             }
         }
 
-        private bool IsLoading(TableName table) => session.Progress.Tables.Any(progress => progress.Table == table && !progress.Loaded);
+        private bool IsLoading(TableName table) => session.Progress.Tables.Any(progress => (progress.IntoTables ?? [progress.Table]).Contains(table) && !progress.Loaded);
 
-        private void Insert(TableName table, Row row)
+        private void Insert(TableSchema table, Row row)
         {
             unexpected += Has(table, row) ? 1 : 0;
-            written[(table, row.IntegerAt(0))] = row;
+            written[KeyOf(table, row)] = row;
         }
 
-        private bool Has(TableName table, Row row)
+        private bool Has(TableSchema table, Row row)
         {
-            var key = (table, row.IntegerAt(0));
-            return written.TryGetValue(key, out var known) ? known is not null : !emptied.Contains(table) && target.State.Rows.ContainsKey(key);
+            var key = KeyOf(table, row);
+            return written.TryGetValue(key, out var known) ? known is not null : !emptied.Any(part => Lies(key, part)) && target.State.Rows.ContainsKey(key);
         }
 
-        private void Empty(TableName table)
+        private static (TableName Table, string Key) KeyOf(TableSchema table, Row row) => (table.Name, RowKey.Display(row, table.KeyOrdinals));
+
+        /// <summary>Whether a row belongs to what was emptied: a table, or what of it came from one source's.</summary>
+        private static bool Lies((TableName Table, string Key) row, (TableName Table, string From) part) => row.Table == part.Table && row.Key.StartsWith(part.From, StringComparison.Ordinal);
+
+        private void Empty(TableSchema table)
         {
-            emptied.Add(table);
-            foreach (var key in written.Keys.Where(key => key.Table == table).ToList())
+            var part = (table.Name, table.Shared is { } shared ? $"{shared.Value}, " : "");
+            emptied.Add(part);
+            foreach (var key in written.Keys.Where(key => Lies(key, part)).ToList())
             {
                 written.Remove(key);
             }

@@ -1,6 +1,7 @@
 using Microsoft.Extensions.Logging.Abstractions;
 using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
@@ -34,6 +35,7 @@ public sealed class SimWorld
         Disk = disk ?? new SimDisk();
         Target = target ?? new SimTargetState();
         Source = source ?? new SimSourceState();
+        Source.Treatment = SimTreatment.For(seed);
     }
 
     /// <summary>A digest of everything that happened, for telling whether two runs were the same.</summary>
@@ -181,7 +183,7 @@ public sealed class SimWorld
                 if (define && engine.Status(Crossing) is null)
                 {
                     var rules = new TableRules([new TableRule(Take: "sim.*"), new TableRule(Leave: "sim.other")]);
-                    await engine.DefineAsync(new CrossingDefinition(Crossing, CrossingDefinition.Copy, "source", "target", rules), "sim", CancellationToken.None);
+                    await engine.DefineAsync(SimTreatment.For(Seed).Define(new CrossingDefinition(Crossing, CrossingDefinition.Copy, "source", "target", rules)), "sim", CancellationToken.None);
                 }
 
                 if (define && store.Crossings[Crossing].Desired == DesiredState.Draft)
@@ -325,11 +327,11 @@ public sealed class SimWorld
 
     private void CheckEnd()
     {
-        var expected = Source.Rows.Where(pair => pair.Key != SimRows.Other.Name).SelectMany(pair => pair.Value.Select(row => (pair.Key, row.Key, row.Value))).ToList();
-        var bad = expected.Where(row => !Target.Rows.TryGetValue((row.Item1, row.Item2), out var there) || there != row.Item3).Select(row => $"{row.Item1} {row.Item2}").ToList();
+        var expected = Source.Rows.SelectMany(pair => pair.Value.Values.Select(row => Source.Treatment.Crosses(pair.Key, row))).OfType<(TableName Table, string Key, Row Row)>().ToList();
+        var bad = expected.Where(row => !Target.Rows.TryGetValue((row.Table, row.Key), out var there) || there != row.Row).Select(row => $"{row.Table} {row.Key}").ToList();
         if (expected.Count != Target.Rows.Count || bad.Count > 0)
         {
-            throw Failure($"the target has {Target.Rows.Count} rows, the source {expected.Count}; missing or other there: {string.Join(", ", bad)}. {Target.Progress.Position} {string.Join(" ", Target.Progress.Tables)}");
+            throw Failure($"the target has {Target.Rows.Count} rows, {expected.Count} should be there; missing or other there: {string.Join(", ", bad)}. {Target.Progress.Position} {string.Join(" ", Target.Progress.Tables)}");
         }
 
         if (Target.Unexpected > 0)

@@ -1,0 +1,82 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
+
+namespace Vestige.Engine.Tests.Simulation;
+
+/// <summary>
+/// What happens to rows on the way in one simulated world, told twice: as a definition says it, and as plain code that says
+/// which rows the target must have. The second knows nothing of the first.
+/// </summary>
+public sealed class SimTreatment
+{
+    private readonly Func<TableName, Row, (TableName Table, string Key, Row Row)?> crosses;
+
+    private SimTreatment(Func<CrossingDefinition, CrossingDefinition> define, Func<TableName, Row, (TableName, string, Row)?> crosses)
+    {
+        Define = define;
+        this.crosses = crosses;
+    }
+
+    /// <summary>Rows cross as they are.</summary>
+    public static SimTreatment None { get; } = new(definition => definition, (table, row) => (table, $"{row.IntegerAt(0)}", row));
+
+    /// <summary>Half the rows are left out, of the others a number is reckoned, and the tables have other names.</summary>
+    private static SimTreatment Filtered { get; } = new(
+        definition => definition with
+        {
+            Naming = new Naming(Suffix: "_copy"),
+            Treatment = [new TreatmentStep("*", Keep: "value < 'v5'"), new TreatmentStep("*", Compute: [new ComputedColumn("twice", "id * 2")])],
+        },
+        (table, row) => IsLow(row) ? (table with { Name = table.Name + "_copy" }, $"{row.IntegerAt(0)}", Written(row.IntegerAt(0), row.TextAt(1), row.IntegerAt(0) * 2)) : null);
+
+    /// <summary>The rows of one table go into two.</summary>
+    private static SimTreatment Split { get; } = new(
+        definition => definition with { Treatment = [new TreatmentStep("sim.first", Split: [new SplitTable("sim.low", "value < 'v5'"), new SplitTable("sim.high")])] },
+        (table, row) => (table == SimRows.First.Name ? new TableName("sim", IsLow(row) ? "low" : "high") : table, $"{row.IntegerAt(0)}", row));
+
+    /// <summary>The rows of both tables go into one.</summary>
+    private static SimTreatment Combined { get; } = new(
+        definition => definition with { Treatment = [new TreatmentStep("*", Combine: new CombinedTable("sim.both", By: OriginName.Name))] },
+        (table, row) => (new TableName("sim", "both"), $"{table.Name}, {row.IntegerAt(0)}", Written(table.Name, row.IntegerAt(0), row.TextAt(1))));
+
+    /// <summary>Half the worlds carry rows as they are; the others have one of the treatments.</summary>
+    public static SimTreatment For(int seed) => (seed / 2 % 6) switch
+    {
+        3 => Filtered,
+        4 => Split,
+        5 => Combined,
+        _ => None,
+    };
+
+    /// <summary>The definition with the treatment.</summary>
+    public Func<CrossingDefinition, CrossingDefinition> Define { get; }
+
+    /// <summary>The target's row for a row of the source, by its table and key; null when it has none.</summary>
+    public (TableName Table, string Key, Row Row)? Crosses(TableName table, Row row) => table == SimRows.Other.Name ? null : crosses(table, row);
+
+    /// <summary>What the row adds to the hash of the target's state.</summary>
+    public ulong Hash(TableName table, Row row) => Crosses(table, row) is { } there ? SimRows.Hash(there.Table, there.Row) : 0;
+
+    private static bool IsLow(Row row) => string.CompareOrdinal(row.TextAt(1), "v5") < 0;
+
+    private static Row Written(params object[] values)
+    {
+        var writer = new RowWriter();
+        writer.Begin(values.Length);
+        foreach (var value in values)
+        {
+            if (value is long number)
+            {
+                writer.Integer(number);
+            }
+            else
+            {
+                writer.Text((string)value);
+            }
+        }
+
+        return writer.ToRow();
+    }
+}
