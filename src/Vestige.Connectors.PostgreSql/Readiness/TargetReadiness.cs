@@ -180,6 +180,18 @@ internal static class TargetReadiness
         return new ReadinessLine(step, true, $"it is dropped with its {Figures.Of(rows, "row")} and made anew", "leave to drop it", null, TimeSpan.Zero) { Loses = $"{table.Name} with {Figures.Of(rows, "row")}" };
     }
 
+    /// <summary>Rows are merged by the primary key, so the target's is that of the changes.</summary>
+    private static async Task<ReadinessLine> MergedAsync(NpgsqlConnection connection, TableSchema table, string step, long rows, CancellationToken cancellation)
+    {
+        var (wanted, found) = (table.KeyOrdinals.Select(i => table.Columns[i].Name).ToList(), await PrimaryKey.OfAsync(connection, table.Name, cancellation));
+        return wanted.SequenceEqual(found)
+            ? new ReadinessLine(step, true, $"its {Figures.Of(rows, "row")} stay; those whose key the source has too are overwritten", "rows of other keys, or leave to overwrite them", null, TimeSpan.Zero)
+            {
+                Loses = rows == 0 ? null : $"what differs in those of the {Figures.Of(rows, "row")} of {table.Name} whose key the source has too",
+            }
+            : new ReadinessLine(step, false, found.Count == 0 ? "it has no primary key" : $"its primary key is ({string.Join(", ", found)})", $"the primary key ({string.Join(", ", wanted)}), by which rows are merged", $"ALTER TABLE {Quote.Name(table.Name)} ADD PRIMARY KEY ({string.Join(", ", wanted.Select(Quote.Name))})", TimeSpan.Zero);
+    }
+
     private static async Task<long> CountAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
     {
         await using var count = new NpgsqlCommand($"SELECT count(*) FROM {Quote.Name(table.Name)}", connection);
@@ -217,6 +229,11 @@ internal static class TargetReadiness
         }
 
         var rows = await CountAsync(connection, table, cancellation);
+        if (existing == ExistingRows.Merge)
+        {
+            return await MergedAsync(connection, table, step, rows, cancellation);
+        }
+
         if (existing == ExistingRows.Keep)
         {
             return new ReadinessLine(step, true, $"its {Figures.Of(rows, "row")} stay, and changes are applied to them", "rows that agree with the source's", null, TimeSpan.Zero);

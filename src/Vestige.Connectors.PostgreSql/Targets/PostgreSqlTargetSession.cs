@@ -112,6 +112,13 @@ internal sealed class PostgreSqlTargetSession(
     private async Task BuildAsync(TableSchema table, IReadOnlyList<PartStage> stages, CancellationToken cancellation)
     {
         var present = await PresentAsync(table.Name, cancellation);
+        if (table.Parts.FirstOrDefault(part => part.Stage == PartStage.PrimaryKey) is { } key && stages.Contains(PartStage.PrimaryKey) && !present.Contains(key.Name)
+            && (await PrimaryKeyAsync(table.Name, cancellation)).SequenceEqual(key.Columns))
+        {
+            // Somebody else made the table, and called its key otherwise.
+            present.Add(key.Name);
+        }
+
         await RunAsync("SET maintenance_work_mem = '256MB'", "Making room for sorting", cancellation);
         foreach (var part in table.Parts.Where(part => stages.Contains(part.Stage) && !present.Contains(part.Name)).OrderBy(part => part.Stage))
         {
@@ -130,6 +137,18 @@ internal sealed class PostgreSqlTargetSession(
         if (reader.GetInt64(0) != epoch || position != Progress.Position)
         {
             throw new FencedException($"The worker of epoch {epoch} has been succeeded by epoch {reader.GetInt64(0)}, or the position moved.") { Transient = true };
+        }
+    }
+
+    private async Task<IReadOnlyList<string>> PrimaryKeyAsync(TableName table, CancellationToken cancellation)
+    {
+        try
+        {
+            return await PrimaryKey.OfAsync(connection, table, cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Reading the key of {table} in {target.Place}");
         }
     }
 

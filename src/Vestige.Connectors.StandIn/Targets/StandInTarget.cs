@@ -141,6 +141,14 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
             return new ReadinessLine(step, false, $"it has another form: {difference}", "the same columns in the same order", "Drop or alter the target's table, or leave it out.", TimeSpan.Zero);
         }
 
+        if (existing == ExistingRows.Merge)
+        {
+            return new ReadinessLine(step, true, $"its {Core.Text.Figures.Of(rows, "row")} stay; those whose key the source has too are overwritten", "rows of other keys, or leave to overwrite them", null, TimeSpan.Zero)
+            {
+                Loses = rows == 0 ? null : $"what differs in those of the {Core.Text.Figures.Of(rows, "row")} of {table.Name} whose key the source has too",
+            };
+        }
+
         if (existing == ExistingRows.Keep)
         {
             return new ReadinessLine(step, true, $"its {Core.Text.Figures.Of(rows, "row")} stay, and changes are applied to them", "rows that agree with the source's", null, TimeSpan.Zero);

@@ -110,9 +110,9 @@ public static partial class DefinitionRules
             yield return new DefinitionProblem("tables.future", "tables made later are loaded and followed, and this crossing does not do both", "Remove it, or carry rows and then changes.");
         }
 
-        if (start is { Existing: ExistingRows.Keep, Kind: not StartKind.Changes })
+        if (ExistingProblem(start?.Existing ?? ExistingRows.Refuse, definition.Kind) is { } problem)
         {
-            yield return new DefinitionProblem("start.existing", "rows are loaded, and those that are there cannot stay beside them", "Choose refuse, empty or replace, or carry changes only.");
+            yield return new DefinitionProblem("start.existing", problem.Found, problem.Mend);
         }
 
         for (var i = 0; i < (start?.Tables?.Count ?? 0); i++)
@@ -123,12 +123,20 @@ public static partial class DefinitionRules
                 yield return NoPattern($"start.tables[{i}].tables");
             }
 
-            if (rule.Existing == ExistingRows.Keep && start.Kind != StartKind.Changes)
+            if (ExistingProblem(rule.Existing, definition.Kind) is { } wrong)
             {
-                yield return new DefinitionProblem($"start.tables[{i}].existing", "rows are loaded, and those that are there cannot stay beside them", "Choose refuse, empty or replace, or carry changes only.");
+                yield return new DefinitionProblem($"start.tables[{i}].existing", wrong.Found, wrong.Mend);
             }
         }
     }
+
+    /// <summary>Why existing rows cannot mean that where such is carried; null when they can.</summary>
+    private static (string Found, string Mend)? ExistingProblem(ExistingRows existing, StartKind kind) => existing switch
+    {
+        ExistingRows.Keep when kind != StartKind.Changes => ("rows are loaded, and those that are there cannot stay beside them", "Choose refuse, empty, replace or merge, or carry changes only."),
+        ExistingRows.Merge when kind is StartKind.Changes or StartKind.Structure => ("no rows are loaded that could be merged in", "Choose another meaning, or carry rows."),
+        _ => null,
+    };
 
     private static IEnumerable<DefinitionProblem> ApplyProblems(CrossingDefinition definition)
     {

@@ -14,4 +14,7 @@ public enum ExistingRows
 
     /// <summary>Its rows stay, and changes are applied to them; only where nothing but changes crosses.</summary>
     Keep,
+
+    /// <summary>Its rows stay, those of the source are merged in by key; only where rows are loaded.</summary>
+    Merge,
 }

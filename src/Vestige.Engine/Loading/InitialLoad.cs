@@ -36,6 +36,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         await using var snapshot = await source.OpenSnapshotAsync(Readers, cancellation);
         Position = snapshot.Position;
         var forms = await FormsAsync(snapshot, names, cancellation);
+        await ClearMergedAsync(forms, identity, cancellation);
         var rests = await RestsAsync(snapshot, forms, identity, cancellation);
         try
         {
@@ -52,6 +53,11 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             StartedAt = clock.GetUtcNow();
             Tables = loads;
             await PrepareAsync(fresh, identity, first && usable.Count == 0, cancellation);
+            foreach (var merging in loads.Where(load => Merges(load.Table.Name)))
+            {
+                await session.BuildPrimaryKeyAsync(merging.Targets[0], cancellation);
+            }
+
             if (treating.Definition.Kind == StartKind.Structure)
             {
                 await EndEmptyAsync(loads, cancellation);
@@ -72,6 +78,37 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         }
     }
 
+    /// <summary>Whether rows of others stay in the target's table.</summary>
+    private bool Merges(TableName table) => treating.Definition.ExistingFor(table) == ExistingRows.Merge;
+
+    /// <summary>
+    /// A table whose rows are merged is not emptied before its load begins again: what the source has deleted since the first
+    /// snapshot is taken away by the log instead. Where the log cannot tell it any more, nobody can.
+    /// </summary>
+    private async Task ClearMergedAsync(List<LoadForm> forms, LogIdentity identity, CancellationToken cancellation)
+    {
+        var begun = session.Progress.Tables.Where(table => table.IntoTables is { Count: > 0 } && Merges(table.Table) && forms.Exists(form => form.Name == table.Table)).ToList();
+        if (begun.Count == 0)
+        {
+            return;
+        }
+
+        var lost = begun.Find(table => table.Part is not { } part || part.Since < capture.Spool.Begin || session.Progress.Identity != identity)?.Table;
+        if (lost is null)
+        {
+            var parts = begun.ToDictionary(table => table.Table, table => table.Part!);
+            lost = (await new StaleRows(capture, session, treating).ClearAsync(parts, Position, cancellation)).Order().Select(table => (TableName?)table).FirstOrDefault();
+        }
+
+        if (lost is not null)
+        {
+            throw new PortException($"The load of {lost} was interrupted, its rows are merged with those of others, and what the source has deleted meanwhile cannot be told any more.")
+            {
+                Mend = "Say in the definition that existing rows of it are deleted first, and load it again.",
+            };
+        }
+    }
+
     /// <summary>What is left of the tables whose load was interrupted and can go on: where every row crosses, in its own place.</summary>
     private async Task<Dictionary<TableName, Rest>> RestsAsync(ISourceSnapshot snapshot, List<LoadForm> forms, LogIdentity identity, CancellationToken cancellation)
     {
@@ -79,7 +116,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             ? session.Progress.Tables.Where(table => table.Part is { Done.Count: > 0 } part && part.Since >= capture.Spool.Begin).ToDictionary(table => table.Table, table => table.Part!)
             : [];
         var rests = new Dictionary<TableName, Rest>();
-        foreach (var form in forms.Where(form => form.Treatment.PassesAll))
+        foreach (var form in forms.Where(form => form.Treatment.PassesAll && !Merges(form.Name)))
         {
             if (parts.TryGetValue(form.Name, out var part)
                 && await snapshot.CutRestAsync(form.Treatment.Source, part, ChunkCount.For(form.EstimatedRows), cancellation) is { } ranges)
@@ -121,10 +158,11 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
     {
         var table = form.Treatment.Source;
         var ranges = await snapshot.CutAsync(table, ChunkCount.For(form.EstimatedRows), cancellation);
-        var mark = ranges.Count > 1 && form.Treatment.PassesAll ? await snapshot.MarkAsync(table, cancellation) : null;
+        var merges = Merges(form.Name);
+        var mark = ranges.Count > 1 && form.Treatment.PassesAll && !merges ? await snapshot.MarkAsync(table, cancellation) : null;
         var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, ranges.Count, mark is null ? null : new LoadPart(mark, Position, 0, []));
         var cost = Math.Max(1.0, (double)form.EstimatedRows / ranges.Count);
-        chunks.AddRange(ranges.Select(range => new LoadChunk(load, new RowRange(range), cost, merges: false)));
+        chunks.AddRange(ranges.Select(range => new LoadChunk(load, new RowRange(range), cost, merges)));
         return load;
     }
 
@@ -198,13 +236,13 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             await transaction.CreateTablesAsync([.. tables.Where(table => MakingOf(table.Name) == making).DistinctBy(table => table.Name)], making, cancellation);
         }
 
-        foreach (var table in tables)
+        foreach (var table in loads.Where(load => !Merges(load.Table.Name)).SelectMany(load => load.Targets))
         {
             // What this crossing did not write goes as a whole; of its own, what other tables have put beside stays.
             await transaction.EmptyAsync(own.Contains(table.Name) ? table : table with { Shared = null }, cancellation);
         }
 
-        await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: false, LogPosition.Zero))], identity, Restart: first), cancellation);
+        await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: false, LogPosition.Zero, Merges(load.Table.Name) ? new LoadPart("", Position, 0, []) : null))], identity, Restart: first), cancellation);
 
         TableMaking MakingOf(TableName table) => own.Contains(table) ? others.Contains(table) ? TableMaking.WhereMissingOrSame : TableMaking.WhereOther : existing[table] == ExistingRows.Replace ? TableMaking.Anew : TableMaking.WhereMissing;
     }

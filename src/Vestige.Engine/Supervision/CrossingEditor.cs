@@ -67,6 +67,7 @@ internal sealed class CrossingEditor(
         }
 
         LossRefusedException.ThrowUnlessAgreed(definition.Name, change.Lines, typed);
+        ThrowIfMerged(definition, change.Reloaded);
 
         if (!change.Restarts)
         {
@@ -86,6 +87,21 @@ internal sealed class CrossingEditor(
         finally
         {
             await opener.OpenAsync(entry, cancellation);
+        }
+    }
+
+    /// <summary>
+    /// Throws where tables would be loaded again whose rows were merged with those of others: what the source has deleted
+    /// meanwhile could not be told from them.
+    /// </summary>
+    internal static void ThrowIfMerged(CrossingDefinition definition, IReadOnlyList<TableName> tables)
+    {
+        if (tables.FirstOrDefault(table => definition.ExistingFor(table) == ExistingRows.Merge) is { Name: not null } merged)
+        {
+            throw new RequestRefusedException($"Rows of {merged} were merged with others on the target, and what the source has deleted meanwhile could not be told from those.")
+            {
+                Mend = "Say in the definition that existing rows of it are deleted first, and load it again.",
+            };
         }
     }
 

@@ -217,6 +217,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             throw new RequestRefusedException($"{crossing} is finished: its tables are as of one position.") { Mend = "Load the whole crossing again." };
         }
 
+        CrossingEditor.ThrowIfMerged(entry.Stored.Definition, tables.Count > 0 ? tables : [.. (entry.Known ?? TargetProgress.None).Tables.Select(table => table.Table)]);
         var capture = captures.Find(entry.Stored.Definition.Source);
         if (tables.Count > 0 && capture?.Loss is { } loss)
         {

@@ -50,6 +50,17 @@ public sealed class TreatedTables
         }
 
         treatments.Add(treatment);
+        if (treating.Definition.ExistingFor(table.Schema.Name) == ExistingRows.Merge && !(treatment.PassesAll && table.Schema.HasKey))
+        {
+            lines.Add(new ReadinessLine(
+                $"merging {table.Schema.Name}",
+                false,
+                table.Schema.HasKey ? "its rows are treated on the way; after an interruption those that the source no longer has could not be found again" : "it has no key by which its rows could be merged",
+                "a table with a key, whose rows cross as they are",
+                "Have the target's rows deleted first, or take the steps away that filter, split, combine or make values.",
+                TimeSpan.Zero));
+        }
+
         if (table.WholeRowsBy is { } statement && treatment.WholeRowsFor(types) is { Count: > 0 } columns)
         {
             lines.Add(new ReadinessLine(
