@@ -70,9 +70,20 @@ public sealed class ReadinessTests(TwoServers servers)
         await using var source = a.Source();
         await using var target = b.Target();
         var form = (await source.ReadTablesAsync(cancellation)).Single().Schema;
-        var line = (await target.CheckTargetAsync([form], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation)).Single(line => line.Step.StartsWith("target table", StringComparison.Ordinal));
-        Assert.True(line.Ok == ok, line.Found);
-        Assert.Contains(named, line.Found, StringComparison.Ordinal);
+        var lines = await target.CheckTargetAsync([form], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation);
+        Assert.True(lines.Single(line => line.Step == "target table public.t").Ok);
+        var firing = lines.SingleOrDefault(line => line.Step == "triggers of public.t");
+        Assert.Equal(ok, firing is null);
+        Assert.Contains(named, firing?.Found ?? "", StringComparison.Ordinal);
+        Assert.True(firing is null || Judged(firing).Ok);
+    }
+
+    /// <summary>Accepted by name; what may not be accepted does not hold for all that.</summary>
+    private static ReadinessLine Judged(ReadinessLine line)
+    {
+        var definition = new CrossingDefinition("c", CrossingDefinition.Copy, "a", "b", new TableRules([]), new StartOptions(Accept: [line.Step]));
+        Assert.False(definition.Judged(line with { MayAccept = false }).Ok);
+        return definition.Judged(line);
     }
 
     [Fact]

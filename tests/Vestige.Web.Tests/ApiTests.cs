@@ -54,6 +54,11 @@ public sealed class ApiTests : IAsyncLifetime
     [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"takes":"*"}]}}""", 400, "takes")]
     [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b"}""", 400, "tables")]
     [InlineData("""{"name":7,"purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]}}""", 400, "name")]
+    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"},null]}}""", 422, "tables.rules[1]")]
+    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"treatment":[{"tables":"*","mask":[{"column":null,"by":"hash"}]}]}""", 400, "mask[0].column")]
+    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"treatment":[{"tables":"*","keep":"a","split":[]}]}""", 422, "treatment[0]")]
+    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"start":{"existing":"keep"}}""", 422, "start.existing")]
+    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"start":{"kind":"changes","existing":"merge"}}""", 422, "start.existing")]
     [InlineData("not json", 400, "malformed")]
     public async Task Bad_definitions_are_refused_by_name_and_change_nothing(string body, int code, string names)
     {
@@ -141,6 +146,43 @@ public sealed class ApiTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task What_a_change_needs_is_told_before_it_is_taken_and_a_loss_needs_the_name()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE one (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO one VALUES (1, 'x'); CREATE TABLE two (id INTEGER PRIMARY KEY); INSERT INTO two VALUES (1)");
+        await vestige.BenchAsync("b", "CREATE TABLE one (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO one VALUES (7, 'old')");
+        await vestige.PostAsync("/api/v1/crossings", Taking("refuse", "a.one"));
+        Assert.Equal(HttpStatusCode.Conflict, (await vestige.PostAsync("/api/v1/crossings/c/start")).Code);
+        Assert.Equal(HttpStatusCode.OK, await SendAsync(HttpMethod.Put, "*", Taking("empty", "a.one")));
+        var (code, loss) = await vestige.PostAsync("/api/v1/crossings/c/start");
+        Assert.Equal((HttpStatusCode.Conflict, "https://vestige.invalid/problems/confirm-loss", "1 row of b.one"), (code, loss.GetProperty("type").GetString(), loss.GetProperty("losses")[0].GetString()));
+        Assert.Equal(HttpStatusCode.Conflict, (await vestige.PostAsync("/api/v1/crossings/c/start?confirm=true")).Code);
+        Assert.Equal(HttpStatusCode.OK, (await vestige.PostAsync("/api/v1/crossings/c/start?confirm=c")).Code);
+        await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "following", "following");
+
+        using var put = new HttpRequestMessage(HttpMethod.Put, "/api/v1/crossings/c") { Content = JsonContent.Create(Taking("refuse", "a.one", "a.two")) };
+        put.Headers.TryAddWithoutValidation("If-Match", "*");
+        using var told = await vestige.Http.SendAsync(put, cancellation);
+        var needs = await told.Content.ReadFromJsonAsync<JsonElement>(cancellation);
+        Assert.Equal((HttpStatusCode.Conflict, "a.two"), (told.StatusCode, needs.GetProperty("added")[0].GetString()));
+        Assert.Equal(0, needs.GetProperty("reloaded").GetArrayLength());
+        Assert.Equal(1, (await vestige.StatusAsync("c")).GetProperty("tables").GetArrayLength());
+        Assert.Equal(HttpStatusCode.OK, await SendAsync(HttpMethod.Put, "*", Taking("refuse", "a.one", "a.two"), "?confirm=true"));
+        await vestige.WaitAsync("c", status => status.GetProperty("tables").GetArrayLength() == 2 && status.GetProperty("state").GetString() == "following", "both tables");
+        Assert.Contains("CREATE TABLE \"two\"", await vestige.Http.GetStringAsync("/crossings/c/statements.sql", cancellation), StringComparison.Ordinal);
+    }
+
+    private static object Taking(string existing, params string[] tables) => new
+    {
+        name = "c",
+        purpose = "copy",
+        source = "a",
+        target = "b",
+        tables = new { rules = tables.Select(take => new { take }) },
+        start = new { existing },
+    };
+
+    [Fact]
     public async Task A_definition_goes_in_and_out_as_YAML_and_is_refused_with_its_place()
     {
         await MakeAsync("a", "b");
@@ -212,9 +254,9 @@ public sealed class ApiTests : IAsyncLifetime
         }
     }
 
-    private async Task<HttpStatusCode> SendAsync(HttpMethod method, string tag, object? body)
+    private async Task<HttpStatusCode> SendAsync(HttpMethod method, string tag, object? body, string query = "")
     {
-        using var request = new HttpRequestMessage(method, "/api/v1/crossings/c") { Content = body is null ? null : JsonContent.Create(body) };
+        using var request = new HttpRequestMessage(method, $"/api/v1/crossings/c{query}") { Content = body is null ? null : JsonContent.Create(body) };
         request.Headers.TryAddWithoutValidation("If-Match", tag);
         return (await vestige.Http.SendAsync(request, cancellation)).StatusCode;
     }

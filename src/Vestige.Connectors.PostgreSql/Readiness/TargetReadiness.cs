@@ -23,15 +23,18 @@ internal static class TargetReadiness
         {
             await EncodingAsync(connection, cancellation),
             await RightsAsync(connection, target, cancellation),
-            await TriggersAsync(connection, cancellation),
         };
+        var aside = await LeavesAsideAsync(connection, cancellation);
+        lines.Add(TriggersLine(aside));
         lines.AddRange(await TypesAsync(connection, tables, cancellation));
         var owners = await OwnersAsync(connection, cancellation);
         foreach (var table in tables.Where(table => !begun.Contains(table.Name)))
         {
-            if (await TableAsync(connection, table, existing.GetValueOrDefault(table.Name), owners.GetValueOrDefault(table.Name), cancellation) is { } line)
+            var meaning = existing.GetValueOrDefault(table.Name);
+            if (await TableAsync(connection, table, meaning, owners.GetValueOrDefault(table.Name), cancellation) is { } line)
             {
                 lines.Add(line);
+                lines.AddRange(meaning == ExistingRows.Replace ? [] : await FiringAsync(connection, table, aside, cancellation));
             }
         }
 
@@ -96,7 +99,15 @@ internal static class TargetReadiness
             TimeSpan.Zero);
     }
 
-    private static async Task<ReadinessLine> TriggersAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static ReadinessLine TriggersLine(bool aside) => new(
+        "triggers and references",
+        true,
+        aside ? "are left aside while rows are applied" : "fire on each row: the role may not set session_replication_role",
+        "left aside, or none that write",
+        null,
+        TimeSpan.Zero);
+
+    private static async Task<bool> LeavesAsideAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         var may = await PostgreSqlTarget.MayReplicateAsync(connection, cancellation);
         if (may)
@@ -105,28 +116,15 @@ internal static class TargetReadiness
             await back.ExecuteNonQueryAsync(cancellation);
         }
 
-        return new ReadinessLine(
-            "triggers and references",
-            true,
-            may ? "are left aside while rows are applied" : "fire on each row: the role may not set session_replication_role",
-            "left aside, or none that write",
-            null,
-            TimeSpan.Zero);
+        return may;
     }
 
     /// <summary>
     /// The triggers and rules of a table that would act on applied rows: those set to act always or on replicas, and the
     /// ordinary ones where the role may not leave them aside. They would do once more what the source has done already.
     /// </summary>
-    private static async Task<string> FiringAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
+    private static async Task<IReadOnlyList<ReadinessLine>> FiringAsync(NpgsqlConnection connection, TableSchema table, bool aside, CancellationToken cancellation)
     {
-        var aside = await PostgreSqlTarget.MayReplicateAsync(connection, cancellation);
-        if (aside)
-        {
-            await using var back = new NpgsqlCommand("RESET session_replication_role", connection);
-            await back.ExecuteNonQueryAsync(cancellation);
-        }
-
         var acting = aside ? "('A', 'R')" : "('A', 'O')";
         await using var command = new NpgsqlCommand(
             $"""
@@ -135,7 +133,19 @@ internal static class TargetReadiness
               UNION ALL SELECT 'rule ' || rulename FROM pg_rewrite WHERE ev_class = to_regclass($1) AND ev_type IN ('2', '3', '4') AND ev_enabled IN {acting}) found
             """, connection);
         command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
-        return (string)(await command.ExecuteScalarAsync(cancellation))!;
+        return (string)(await command.ExecuteScalarAsync(cancellation))! is { Length: > 0 } firing
+            ?
+            [
+                new ReadinessLine(
+                    $"triggers of {table.Name}",
+                    false,
+                    $"it has what would act on each row again: {firing}",
+                    "no trigger or rule that acts while rows are applied",
+                    "ALTER TABLE ... DISABLE TRIGGER (or RULE) there; one that is not set to ALWAYS or REPLICA rests by itself where the role may set session_replication_role, which the preparation script grants. Or accept it, if what they do bears being done again.",
+                    TimeSpan.Zero)
+                { MayAccept = true },
+            ]
+            : [];
     }
 
     private static async Task<Dictionary<TableName, string>> OwnersAsync(NpgsqlConnection connection, CancellationToken cancellation)
@@ -221,11 +231,6 @@ internal static class TargetReadiness
         if (await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
         {
             return new ReadinessLine(step, false, $"it has another form: {difference}", "the same columns and types", "Drop or alter the target's table, or leave it out.", TimeSpan.Zero);
-        }
-
-        if (await FiringAsync(connection, table, cancellation) is { Length: > 0 } firing)
-        {
-            return new ReadinessLine(step, false, $"it has what would act on each row again: {firing}", "no trigger or rule that acts while rows are applied", "ALTER TABLE ... DISABLE TRIGGER (or RULE) there; one that is not set to ALWAYS or REPLICA rests by itself where the role may set session_replication_role, which the preparation script grants.", TimeSpan.Zero);
         }
 
         var rows = await CountAsync(connection, table, cancellation);

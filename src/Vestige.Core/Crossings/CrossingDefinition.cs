@@ -1,4 +1,5 @@
 using System.Text.Json.Serialization;
+using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
 
@@ -49,6 +50,13 @@ public sealed record CrossingDefinition(
     /// <summary>Whether it ends by itself once the target has what it is to have.</summary>
     [JsonIgnore]
     public bool EndsByItself => Kind is StartKind.Rows or StartKind.Structure;
+
+    /// <summary>The line, holding where it need not hold by itself and a person has accepted it by name.</summary>
+    public ReadinessLine Judged(ReadinessLine line)
+    {
+        ArgumentNullException.ThrowIfNull(line);
+        return !line.Ok && line.MayAccept && Start?.Accept?.Contains(line.Step) == true ? line with { Ok = true, Found = $"{line.Found}; accepted in the definition", Mend = null } : line;
+    }
 
     /// <summary>What a target table that is there already means for a table of the source.</summary>
     public ExistingRows ExistingFor(TableName table)

@@ -216,7 +216,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         }
 
         var lines = await target.CheckTargetAsync(fresh, treating.ExistingOf(loads.Select(load => load.Treatment)), own, cancellation);
-        if (lines.FirstOrDefault(line => !line.Ok) is { } wrong)
+        if (lines.Select(treating.Definition.Judged).FirstOrDefault(line => !line.Ok) is { } wrong)
         {
             throw new PortException($"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was changed there.") { Mend = wrong.Mend };
         }

@@ -73,7 +73,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             rows == 0 ? TimeSpan.Zero : Estimate(crossing, rate.PerSecond),
             rate.PerSecond,
             rate.Measured,
-            [.. lines.Select(line => Accepted(definition, line))],
+            [.. lines.Select(definition.Judged)],
             treated.Problems);
     }
 
@@ -102,9 +102,6 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
 
         return lines;
     }
-
-    private static ReadinessLine Accepted(CrossingDefinition definition, ReadinessLine line) =>
-        !line.Ok && line.MayAccept && definition.Start?.Accept?.Contains(line.Step) == true ? line with { Ok = true, Found = $"{line.Found}; accepted in the definition", Mend = null } : line;
 
     /// <summary>One writer takes all rows, so the finish is the sum; cutting the reads only keeps it busy.</summary>
     private static TimeSpan Estimate(List<TableDescription> tables, double rowsPerSecond)

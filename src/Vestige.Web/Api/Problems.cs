@@ -110,6 +110,7 @@ public static partial class Problems
     private static string Told(JsonException json) => json.Message switch
     {
         var message when message.Contains(".NET member", StringComparison.Ordinal) => $"{json.Path} is not a field of this document.",
+        var message when message.Contains("doesn't allow null", StringComparison.Ordinal) => $"{json.Path} must have a value.",
         var message when message.Contains("could not be converted", StringComparison.Ordinal) => $"{json.Path} has a value that the field does not take.",
         var message => TypeName().Replace(message, ""),
     };

@@ -1,0 +1,78 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Core.Treatments;
+using Vestige.Engine.Ports;
+using Vestige.Web.Definitions;
+using Vestige.Web.Pages.Crossings;
+using Xunit;
+
+namespace Vestige.Web.Tests;
+
+/// <summary>What the New crossing page makes of rules that are typed and tables that are ticked.</summary>
+public class NewCrossingFormTests
+{
+    private static readonly IReadOnlyList<TableDescription> There = [Table("s.a"), Table("s.b"), Table("s.b_tmp"), Table("s.view", "it is a view"), Table("t.c")];
+
+    [Fact]
+    public void Rules_are_read_a_line_each_and_written_as_they_were()
+    {
+        var rules = RulesText.Read(" s.*\n\nnot *_tmp \r\nNOT s.x\n");
+        Assert.Equal([new TableRule(Take: "s.*"), new TableRule(Leave: "*_tmp"), new TableRule(Leave: "s.x")], rules);
+        Assert.Equal("s.*\nnot *_tmp\nnot s.x", RulesText.Write(rules));
+    }
+
+    [Fact]
+    public void What_is_ticked_against_the_rules_becomes_a_rule_of_its_own()
+    {
+        NewCrossingForm form = new() { Rules = "s.*\nnot *_tmp", Was = "s.*\nnot *_tmp", Shown = ["s.a", "s.b", "s.b_tmp"], Tables = ["s.a", "s.b_tmp"] };
+        Assert.Equal([new TableRule(Leave: "s.b"), new TableRule(Take: "s.b_tmp")], form.ByHand());
+        Assert.Equal(["s.a", "s.b_tmp", "s.view"], Taken(form));
+    }
+
+    [Fact]
+    public void A_rule_typed_later_does_not_undo_what_was_ticked_and_a_tick_that_agrees_with_it_goes()
+    {
+        NewCrossingForm form = new() { Rules = "s.*", Was = "", Hand = "s.a\nnot s.b", Shown = ["s.a", "s.b"], Tables = ["s.a"] };
+        Assert.DoesNotContain("s.b", Taken(form));
+        form.Tables = ["s.a", "s.b"];
+        Assert.DoesNotContain(form.ByHand(), rule => rule.Pattern == "s.b");
+        Assert.Contains("s.b", Taken(form));
+    }
+
+    [Fact]
+    public void With_everything_ticked_and_nothing_typed_a_rule_a_schema_says_it_shorter()
+    {
+        NewCrossingForm form = new() { Shown = ["s.a", "s.b", "s.b_tmp", "t.c"], Tables = ["s.a", "s.b", "s.b_tmp", "t.c"] };
+        Assert.Equal("s.*\nt.*\nnot s.view", RulesText.Write(form.Definition(There, TreatmentText.Read(null)).Tables.Rules));
+    }
+
+    [Fact]
+    public void A_table_that_only_its_inserts_let_cross_crosses_when_that_is_wanted()
+    {
+        var keyless = new TableDescription(Form("s.log"), 1, null, "it has no key", InsertsCross: true);
+        Assert.False(new NewCrossingForm().Crosses(keyless));
+        Assert.True(new NewCrossingForm { InsertOnly = "s.x, s.lo*" }.Crosses(keyless));
+    }
+
+    [Fact]
+    public void Steps_are_read_with_the_place_of_what_is_wrong_and_written_as_they_were()
+    {
+        const string Text = "- tables: s.a\n  keep: id > 0\n- tables: s.*\n  combine:\n    into: d.all\n    by: schema\n";
+        var read = TreatmentText.Read(Text);
+        Assert.Empty(read.Problems);
+        Assert.Equal(new CombinedTable("d.all", By: OriginName.Schema), read.Steps[1].Combine);
+        Assert.Equal(Text, TreatmentText.Write(read.Steps));
+        Assert.Equal(new DefinitionPlace(4, 3), Assert.Single(TreatmentText.Read(Text.Replace("combine", "combined", StringComparison.Ordinal)).Problems).Place);
+        Assert.Equal(new DefinitionPlace(2, 12), read.Placed(new TreatmentProblem("treatment[0].keep", "x", "y", 3, 1)).Place);
+    }
+
+    private static IEnumerable<string> Taken(NewCrossingForm form)
+    {
+        var rules = form.Definition(There, TreatmentText.Read(null)).Tables;
+        return There.Select(table => table.Schema.Name).Where(rules.Takes).Select(name => name.ToString());
+    }
+
+    private static TableSchema Form(string name) => new(TableName.Parse(name), [new Column("id", "integer", KeyOrdinal: 1)], [], []);
+
+    private static TableDescription Table(string name, string? reason = null) => new(Form(name), 1, null, reason);
+}
