@@ -164,7 +164,7 @@ test('a crossing that runs is changed as a file, after what that needs was shown
   await page.getByRole('link', { name: 'change as a file' }).click();
   const text = page.getByLabel('Text', { exact: true });
   await text.fill((await text.inputValue()).replace('to: place', 'to: site').replace('- take: circulation.*', "- take: circulation.*\n  - leave: '*.shelf'"));
-  await page.getByRole('button', { name: 'Show the plan' }).click();
+  await page.getByRole('button', { name: 'Show what it needs' }).click();
   const change = page.locator('#change');
   await until(async () => (await change.textContent()).includes('circulation.branch is loaded again'), 'what it needs');
   assert((await change.textContent()).includes('circulation.shelf leaves'), await change.textContent());
@@ -173,6 +173,34 @@ test('a crossing that runs is changed as a file, after what that needs was shown
   await until(async () => (await status('all-to-depot')).state === 'following' && (await status('all-to-depot')).tables.length === 11, 'following with eleven');
   const answer = await (await fetch(`${base}/api/v1/bench/depot`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement: 'SELECT site FROM branch WHERE id = 3' }) })).json();
   assert(answer.rows.length === 1, JSON.stringify(answer));
+});
+
+test('a start that destroys rows waits for the name to be typed', async (page) => {
+  const bench = async (statement) => (await fetch(`${base}/api/v1/bench/depot`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement }) })).json();
+  await bench("CREATE TABLE payment_old (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO payment_old VALUES (1, 'old'), (2, 'old')");
+  await fetch(`${base}/api/v1/bench/circulation`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement: "CREATE TABLE payment_old (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO payment_old VALUES (3, 'new')" }) });
+  await page.goto(`${base}/crossings/new`);
+  await page.getByLabel('Name', { exact: true }).fill('old-payments');
+  await page.getByLabel('From', { exact: true }).selectOption('circulation');
+  await page.getByLabel('To', { exact: true }).selectOption('depot');
+  await page.getByLabel('Rows that the target').selectOption('Empty');
+  await page.getByLabel('Rules for tables').fill('circulation.payment_old');
+  const plan = page.locator('#consequence');
+  await until(async () => (await plan.textContent()).includes('2 rows of depot.payment_old'), 'what is lost');
+  await page.getByRole('button', { name: 'Start', exact: true }).click();
+  await until(async () => (await plan.textContent()).includes('there is none, and a start destroys'), 'the refusal');
+  assert((await bench('SELECT count(*) FROM payment_old')).rows[0][0] === '2', 'nothing was deleted');
+  await page.getByRole('button', { name: 'Keep as a draft' }).click();
+  await page.waitForURL(/old-payments$/);
+  await page.getByRole('button', { name: 'Start', exact: true }).click();
+  await page.waitForURL(/old-payments\/start$/);
+  await page.getByLabel('Type old-payments to go on').fill('old-payment');
+  await page.getByRole('button', { name: 'Destroy it and start' }).click();
+  await page.getByText("'old-payment' is not the crossing's name").waitFor();
+  await page.getByLabel('Type old-payments to go on').fill('old-payments');
+  await page.getByRole('button', { name: 'Destroy it and start' }).click();
+  await page.waitForURL(/old-payments$/);
+  await until(async () => (await bench('SELECT id, v FROM payment_old')).rows.join() === '3,new', 'the rows of the source');
 });
 
 test('bad input is told, and nothing is made', async (page) => {
@@ -319,7 +347,7 @@ test('a server is connected, prepared and followed, as the guide says', async (p
 
 const views = ['/', '/crossings', '/crossings/new?show=1&source=circulation&target=warehouse&tables=circulation.title', '/connections', '/connections/circulation', '/connections/circulation/tables/circulation.patron', '/bench/circulation',
   `/crossings/${crossing}`, `/crossings/${crossing}/tables`, `/crossings/${crossing}/tables/circulation.patron?key=7`, `/crossings/${crossing}/events`, '/crossings/all-to-depot/treatment', '/crossings/new?show=plan&name=tried&source=circulation&target=warehouse&rules=circulation.*&treatment=-%20tables%3A%20circulation.patron%0A%20%20keep%3A%20home_brnch%20%3C%203',
-  `/crossings/${crossing}/definition`, `/crossings/import?from=${crossing}`, `/crossings/${crossing}/stop`, '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/find?q=fine', '/you', '/nowhere'];
+  `/crossings/${crossing}/definition`, `/crossings/import?from=${crossing}`, `/crossings/${crossing}/stop`, '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/crossings/fines-to-ledger/start', '/crossings/import?change=all-to-depot', '/find?q=fine', '/you', '/nowhere'];
 for (const scheme of ['light', 'dark']) {
   for (const path of views) {
     test(`axe finds nothing on ${path} (${scheme})`, async (_, browser) => {

@@ -109,6 +109,32 @@ public static class Sentences
 
     private static string Join(IEnumerable<string> parts) => string.Join(", ", parts);
 
+    /// <summary>Why the rows of a table need not be as many on both sides, or have another name; empty where they are and it has not.</summary>
+    public static string Way(CrossingDefinition definition, TableStatus table)
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        ArgumentNullException.ThrowIfNull(table);
+        var steps = (definition.Treatment ?? []).Where(step => TablePattern.Matches(step.Tables, table.Source.ToString())).ToList();
+        var mode = definition.AppliedAs(table.Source);
+        var parts = new List<string>();
+        if (table.Into.Count > 1 || table.Target.Name != table.Source.Name)
+        {
+            parts.Add($"→ {Join(table.Into.Select(into => into.ToString()))}{(steps.Exists(step => step.Combine is not null) ? ", with others" : "")}");
+        }
+
+        if (steps.Exists(step => step.Keep is not null))
+        {
+            parts.Add("some rows are left out");
+        }
+
+        if (mode != ApplyMode.Upsert)
+        {
+            parts.Add(mode == ApplyMode.InsertOnly ? "inserts only" : "deleted rows stay");
+        }
+
+        return Join(parts);
+    }
+
     /// <summary>What a change of a started crossing needs.</summary>
     public static string Change(DefinitionChange change)
     {

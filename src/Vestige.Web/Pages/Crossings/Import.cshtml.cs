@@ -29,6 +29,9 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
     /// <summary>The lines that change; empty when there is no such crossing.</summary>
     public IReadOnlyList<ComparedLine> Compared { get; private set; } = [];
 
+    /// <summary>The crossing whose change was begun with; null when it is a new one.</summary>
+    public string? Changing { get; private set; }
+
     /// <summary>Why the plan cannot be shown or the draft not kept; null when nothing is in the way.</summary>
     public string? Failure { get; private set; }
 
@@ -50,12 +53,14 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
             return NotFound();
         }
 
+        Changing = StartedOf(change);
         Text = DefinitionYaml.Write(change is not null || status.State == CrossingState.Draft ? status.Definition : status.Definition with { Name = Another(from!) });
         return Page();
     }
 
-    public async Task<IActionResult> OnPostAsync(string? text, IFormFile? file, bool keep, string? seen, string? typedName, CancellationToken cancellation)
+    public async Task<IActionResult> OnPostAsync(string? text, IFormFile? file, bool keep, string? seen, string? typedName, string? change, CancellationToken cancellation)
     {
+        Changing = StartedOf(change);
         Text = (text ?? "").Replace("\r\n", "\n", StringComparison.Ordinal);
         if (file is { Length: > MostBytes })
         {
@@ -127,6 +132,8 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         Problems = [.. Change.Problems.DistinctBy(problem => (problem.Field, problem.Found)).Select(read.Placed)];
         return Page();
     }
+
+    private string? StartedOf(string? crossing) => crossing is not null && engine.Status(crossing) is { State: not CrossingState.Draft } ? crossing : null;
 
     private string Another(string name)
     {
