@@ -325,6 +325,37 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         await crossing.SameAsync("t");
     }
 
+    /// <summary>Of a table that nothing was told of since its load, what was loaded says what it was.</summary>
+    [Fact]
+    public async Task A_change_of_form_before_the_first_change_holds_that_table_alone()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); CREATE TABLE u (id int PRIMARY KEY, v text); INSERT INTO t VALUES (1, 'a'); INSERT INTO u VALUES (1, 'a')");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        await a.RunAsync("ALTER TABLE t ADD COLUMN w int; UPDATE t SET w = 1; UPDATE u SET v = 'z'");
+        await crossing.UntilAsync(() => crossing.Status.Tables.Single(table => table.Source.Name == "t").State == TableState.Held, "held");
+        await crossing.SameAsync("u");
+        await crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("public.t")], "test", TestContext.Current.CancellationToken);
+        await crossing.SameAsync("t", "u");
+    }
+
+    /// <summary>A crossing that loads the table after its form changed has the new form, though the log tells of the change only then.</summary>
+    [Fact]
+    public async Task A_change_of_form_before_the_load_holds_nothing()
+    {
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); CREATE TABLE u (id int PRIMARY KEY, v text)");
+        await using var crossing = await Crossing.StartAsync(a, b, "public.t", "public.u");
+        await crossing.FollowsAsync();
+        await a.RunAsync("INSERT INTO t VALUES (1, 'a')");
+        await crossing.SameAsync("t");
+        await a.RunAsync("ALTER TABLE t ADD COLUMN w int");
+        await crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("public.t")], "test", TestContext.Current.CancellationToken);
+        await crossing.FollowsAsync();
+        await a.RunAsync("INSERT INTO t VALUES (2, 'b', 3); UPDATE t SET w = 1 WHERE id = 1");
+        await crossing.SameAsync("t");
+        Assert.Null(crossing.Status.Tables.Single(table => table.Source.Name == "t").Cause);
+    }
+
     [Fact]
     public async Task A_table_dropped_at_the_source_stops_nothing_else()
     {

@@ -57,6 +57,21 @@ public sealed class TreatmentTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Every_version_stays_and_one_of_them_holds()
+    {
+        await both.RunAsync(both.A, "CREATE TABLE fine (id INTEGER PRIMARY KEY, amount INTEGER); INSERT INTO fine VALUES (1, 5), (2, 7)");
+        await both.Engine.DefineAsync(Definition() with { Apply = [new ApplyRule("*", ApplyMode.KeepVersions, ValidTo: "until")] }, "test", cancellation);
+        await both.Engine.RunAsync(Name, "test", cancellation);
+        await both.WaitAsync(() => both.Engine.Status(Name)!.State == CrossingState.Following, "following");
+        await both.RunAsync(both.A, "UPDATE fine SET amount = 6 WHERE id = 1; UPDATE fine SET amount = 8 WHERE id = 1; DELETE FROM fine WHERE id = 2; INSERT INTO fine VALUES (3, 1)");
+        await both.RunAsync(both.A, "UPDATE fine SET amount = 8 WHERE id = 1; UPDATE fine SET amount = 2 WHERE id = 3");
+        const string Kept = "SELECT coalesce(group_concat(row, ', '), '') FROM (SELECT id || ' ' || amount || CASE WHEN valid_from IS NULL THEN ' loaded' ELSE '' END || CASE WHEN until = 'infinity' THEN ' now' ELSE '' END AS row FROM fine ORDER BY id, until)";
+        const string Wanted = "1 5 loaded, 1 8 now, 2 7 loaded, 3 1, 3 2 now";
+        await both.WaitAsync(() => both.Rows("b.db", Kept)[0] == Wanted, Wanted);
+        Assert.Equal(["0"], both.Rows("b.db", "SELECT CAST(count(*) AS TEXT) FROM fine a JOIN fine b ON b.id = a.id AND b.valid_from > a.valid_from AND a.until > b.valid_from"));
+    }
+
+    [Fact]
     public async Task A_finished_crossing_is_loaded_again_only_as_a_whole()
     {
         await both.RunAsync(both.A, "CREATE TABLE t (id INTEGER PRIMARY KEY); CREATE TABLE u (id INTEGER PRIMARY KEY); INSERT INTO t VALUES (1); INSERT INTO u VALUES (1)");

@@ -70,6 +70,28 @@ public class TreatmentTests
     }
 
     [Fact]
+    public void A_version_ends_where_the_next_begins_and_one_that_says_nothing_new_is_none()
+    {
+        var definition = Of(new TreatmentStep("*", LeaveOut: ["note", "due", "email"]), new TreatmentStep("*", Keep: "branch < 5")) with { Apply = [new ApplyRule("*", ApplyMode.KeepVersions)] };
+        var treatment = Build(definition);
+        Assert.Equal(["id", "valid_to"], treatment.Tables[0].Form.KeyOrdinals.Select(i => treatment.Tables[0].Form.Columns[i].Name));
+        Assert.Equal("1|2||infinity", Shown(Assert.Single(Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
+        Assert.Equal(["~ 1|–|–|infinity > 1|–|–|2026-03-01 08:00:00+00", "+ 1|3|2026-03-01 08:00:00+00|infinity"], Versions(ChangeKind.Update, Row("1", "2", "a", null, "n"), Row("1", "3", "a", null, "n")));
+        Assert.Empty(Versions(ChangeKind.Update, Row("1", "2", "a", null, "n"), Row("1", "2", "b", null, "other")));
+        Assert.Equal(["~ 1|–|–|infinity > 1|–|–|2026-03-01 08:00:00+00"], Versions(ChangeKind.Update, Row("1", "2", "a", null, "n"), Row("1", "9", "a", null, "n")));
+        Assert.Equal(["+ 1|2|2026-03-01 08:00:00+00|infinity"], Versions(ChangeKind.Update, Row("1", "9", "a", null, "n"), Row("1", "2", "a", null, "n")));
+        Assert.Empty(Versions(ChangeKind.Delete, Row("1", "9", "a", null, "n"), default));
+        Assert.Throws<EvaluationException>(() => Versions(ChangeKind.Update, default, Row("1", "2", "a", null, "n")));
+
+        List<string> Versions(ChangeKind kind, Row before, Row after)
+        {
+            var made = new List<TreatedChange>();
+            treatment.Treat(new RowChange(kind, 0, before, after), At, made);
+            return [.. made.Select(one => $"{ChangeMarks.Of(one.Change.Kind)} {(one.Change.Before.IsNone ? "" : $"{Shown(one.Change.Before)} > ")}{Shown(one.Change.After)}")];
+        }
+    }
+
+    [Fact]
     public void What_tells_combined_rows_apart_is_not_touched()
     {
         TreatmentStep combine = new("*", Combine: new CombinedTable("dw.loan"));

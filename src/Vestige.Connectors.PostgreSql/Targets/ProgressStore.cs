@@ -25,6 +25,7 @@ internal static class ProgressStore
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS part text",
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS into_tables text",
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS settled boolean NOT NULL DEFAULT false",
+        "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS form text",
     ];
 
     /// <summary>Whether something is kept there, by this version or an earlier one.</summary>
@@ -37,7 +38,7 @@ internal static class ProgressStore
     /// <summary>Whether the tables are as this version writes them.</summary>
     public static async Task<bool> IsCurrentAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('vestige.progress_table') AND attname = 'settled')", connection);
+        await using var command = new NpgsqlCommand("SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('vestige.progress_table') AND attname = 'form')", connection);
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
@@ -80,10 +81,10 @@ internal static class ProgressStore
         {
             var row = new NpgsqlBatchCommand(
                 """
-                INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
-                ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables, settled = excluded.settled
+                INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled, form) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+                ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables, settled = excluded.settled, form = excluded.form
                 """);
-            Add(row, crossing, table.Table.Schema, table.Table.Name, table.Loaded, (long)table.Position.Place, table.HeldCause, table.Part?.ToText(), table.Into, table.Settled);
+            Add(row, crossing, table.Table.Schema, table.Table.Name, table.Loaded, (long)table.Position.Place, table.HeldCause, table.Part?.ToText(), table.Into, table.Settled, table.Form);
             yield return row;
         }
     }
@@ -113,7 +114,7 @@ internal static class ProgressStore
 
     private static async Task<List<TableProgress>> TablesAsync(NpgsqlConnection connection, string crossing, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT schema, name, loaded, position, held_cause, to_jsonb(t) ->> 'part', to_jsonb(t) ->> 'into_tables', coalesce((to_jsonb(t) ->> 'settled')::boolean, false) FROM vestige.progress_table t WHERE crossing = $1 ORDER BY schema COLLATE \"C\", name COLLATE \"C\"", connection);
+        await using var command = new NpgsqlCommand("SELECT schema, name, loaded, position, held_cause, to_jsonb(t) ->> 'part', to_jsonb(t) ->> 'into_tables', coalesce((to_jsonb(t) ->> 'settled')::boolean, false), to_jsonb(t) ->> 'form' FROM vestige.progress_table t WHERE crossing = $1 ORDER BY schema COLLATE \"C\", name COLLATE \"C\"", connection);
         command.Parameters.AddWithValue(crossing);
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var tables = new List<TableProgress>();
@@ -126,7 +127,8 @@ internal static class ProgressStore
                 reader.IsDBNull(4) ? null : reader.GetString(4),
                 LoadPart.Parse(reader.IsDBNull(5) ? null : reader.GetString(5)),
                 reader.IsDBNull(6) ? null : reader.GetString(6),
-                reader.GetBoolean(7)));
+                reader.GetBoolean(7),
+                reader.IsDBNull(8) ? null : reader.GetString(8)));
         }
 
         return tables;

@@ -35,11 +35,12 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             parts.Add(new SchemaPart(PartStage.Table, form.Name.Name, CreateTableStatement.Of(form.Name, Lines(treatment, form))));
         }
 
-        if (form.Shared is not null)
+        if (form.Shared is not null || treatment.Mode == ApplyMode.KeepVersions)
         {
             parts.AddRange(source.Parts.Where(part => part.Stage == PartStage.Before).Select(part => Renamed(treatment, form, part)).OfType<SchemaPart>());
-            parts.Add(SharedKey(form));
-            notMade.AddRange(source.Parts.Where(part => part.Stage is PartStage.Key or PartStage.Index or PartStage.Reference or PartStage.Within).Select(part => $"{part.Name} of {source.Name}: rows of several tables are in {form.Name}"));
+            parts.Add(OwnKey(form));
+            var reason = form.Shared is null ? $"every version of a row is in {form.Name}" : $"rows of several tables are in {form.Name}";
+            notMade.AddRange(source.Parts.Where(part => part.Stage is PartStage.Key or PartStage.Index or PartStage.Reference || (part.Stage == PartStage.Within && form.Shared is not null)).Select(part => $"{part.Name} of {source.Name}: {reason}"));
             return form with { Parts = parts };
         }
 
@@ -51,8 +52,8 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         return form with { Parts = parts, ForeignKeys = references };
     }
 
-    /// <summary>By origin and the key that each of the tables has.</summary>
-    private static SchemaPart SharedKey(TableSchema form)
+    /// <summary>Where the source's key is only a part of it: with the origin before, or the end of a version's time behind.</summary>
+    private static SchemaPart OwnKey(TableSchema form)
     {
         var columns = form.KeyOrdinals.Select(i => form.Columns[i].Name).ToList();
         var (name, text) = (NameFor(form.Name with { Name = "" }, form.Name, "_pkey"), $"PRIMARY KEY ({string.Join(", ", columns.Select(Quote.Name))})");

@@ -20,13 +20,13 @@ internal sealed class LogStore : IDisposable
             crossing TEXT PRIMARY KEY, epoch INTEGER NOT NULL, server TEXT, timeline INTEGER, position INTEGER) WITHOUT ROWID;
         CREATE TABLE IF NOT EXISTS vestige_progress_table (
             crossing TEXT NOT NULL, schema TEXT NOT NULL, name TEXT NOT NULL, loaded INTEGER NOT NULL, position INTEGER NOT NULL,
-            held_cause TEXT, part TEXT, into_tables TEXT, settled INTEGER, PRIMARY KEY (crossing, schema, name)) WITHOUT ROWID;
+            held_cause TEXT, part TEXT, into_tables TEXT, settled INTEGER, form TEXT, PRIMARY KEY (crossing, schema, name)) WITHOUT ROWID;
         """;
 
     /// <summary>Adds to a file of an earlier version what has come since.</summary>
     public static void AddMissingColumns(sqlite3 database, string name)
     {
-        foreach (var (column, type) in new[] { ("part", "TEXT"), ("into_tables", "TEXT"), ("settled", "INTEGER") })
+        foreach (var (column, type) in new[] { ("part", "TEXT"), ("into_tables", "TEXT"), ("settled", "INTEGER"), ("form", "TEXT") })
         {
             using var look = new Statement(database, "SELECT 1 FROM pragma_table_info('vestige_progress_table') WHERE name = ?", name);
             look.Bind(1, column);

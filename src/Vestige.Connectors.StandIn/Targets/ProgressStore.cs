@@ -21,7 +21,7 @@ internal static class ProgressStore
 
         var identity = head.IsNull(1) ? null : new LogIdentity(head.Text(1), head.Integer(2));
         LogPosition? position = head.IsNull(3) ? null : new LogPosition((ulong)head.Integer(3));
-        using var rows = new Statement(database, "SELECT schema, name, loaded, position, held_cause, part, into_tables, settled FROM vestige_progress_table WHERE crossing = ? ORDER BY schema, name", crossing);
+        using var rows = new Statement(database, "SELECT schema, name, loaded, position, held_cause, part, into_tables, settled, form FROM vestige_progress_table WHERE crossing = ? ORDER BY schema, name", crossing);
         rows.Bind(1, crossing);
         var tables = new List<TableProgress>();
         while (rows.Step())
@@ -33,7 +33,8 @@ internal static class ProgressStore
                 rows.IsNull(4) ? null : rows.Text(4),
                 LoadPart.Parse(rows.IsNull(5) ? null : rows.Text(5)),
                 rows.IsNull(6) ? null : rows.Text(6),
-                !rows.IsNull(7) && rows.Integer(7) == 1));
+                !rows.IsNull(7) && rows.Integer(7) == 1,
+                rows.IsNull(8) ? null : rows.Text(8)));
         }
 
         return (head.Integer(0), new TargetProgress(identity, position, tables));
@@ -57,8 +58,8 @@ internal static class ProgressStore
         foreach (var table in update.Tables)
         {
             transaction.Run(
-                "INSERT INTO vestige_progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) "
-                + "ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables, settled = excluded.settled",
+                "INSERT INTO vestige_progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled, form) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) "
+                + "ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables, settled = excluded.settled, form = excluded.form",
                 crossing,
                 table.Table.Schema,
                 table.Table.Name,
@@ -67,7 +68,8 @@ internal static class ProgressStore
                 table.HeldCause,
                 table.Part?.ToText(),
                 table.Into,
-                table.Settled ? 1 : 0);
+                table.Settled ? 1 : 0,
+                table.Form);
         }
 
         var changed = update.Tables.ToDictionary(table => table.Table);

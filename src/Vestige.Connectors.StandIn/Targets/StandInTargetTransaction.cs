@@ -161,8 +161,8 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
             case ChangeKind.Update when RowKey.Of(change.Before, table.KeyOrdinals) == RowKey.Of(change.After, table.KeyOrdinals):
                 return Task.FromResult(UpdateRow(table, change.Before, change.After));
             case ChangeKind.Update:
-                var moved = DeleteRow(table, change.Before);
-                return Task.FromResult(moved + InsertRow(table, RowMerge.Fill(change.After, change.Before)));
+                var after = RowMerge.Fill(change.After, change.Before);
+                return Task.FromResult(after.HasAbsent ? MoveRow(table, change.Before, after) : DeleteRow(table, change.Before) + InsertRow(table, after));
             default:
                 throw new InvalidOperationException($"A {change.Kind} change cannot be applied to a row.");
         }
@@ -261,6 +261,15 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         return new ApplyCounts(0, Missing: 1);
     }
 
+    /// <summary>Gives a row another key where it stands, since not all of it is known.</summary>
+    private ApplyCounts MoveRow(TableSchema table, Row before, Row after)
+    {
+        List<int> columns = [.. Enumerable.Range(0, table.Columns.Count).Where(i => after.KindAt(i) != ValueKind.Absent)];
+        return Update(table, columns, before, after) > 0
+            ? default
+            : throw Refused(table, ChangeKind.Update, after, "the row is not there, and the log does not carry all of it");
+    }
+
     private int Update(TableSchema table, Row key, Row after)
     {
         var made = Of(table);
@@ -275,6 +284,12 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
             return 1;
         }
 
+        return Update(table, columns, key, after);
+    }
+
+    private int Update(TableSchema table, IReadOnlyList<int> columns, Row key, Row after)
+    {
+        var made = Of(table);
         var update = transaction.Prepared(ReferenceEquals(columns, made.Others) ? made.Update : made.UpdateOf(columns));
         var index = 1;
         foreach (var column in columns)

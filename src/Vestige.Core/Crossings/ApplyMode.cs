@@ -11,4 +11,7 @@ public enum ApplyMode
 
     /// <summary>Inserted and updated rows are written; a deleted one stays and gets the time at which it was deleted.</summary>
     KeepDeleted,
+
+    /// <summary>Every state that a row had after a transaction stays, with the times from and to which it held.</summary>
+    KeepVersions,
 }

@@ -148,6 +148,14 @@ public static partial class DefinitionRules
                 yield return NoPattern($"apply[{i}].tables");
             }
 
+            foreach (var (field, name) in new[] { ("validFrom", rule.ValidFrom), ("validTo", rule.ValidTo) })
+            {
+                if (name is not null && rule.As != ApplyMode.KeepVersions)
+                {
+                    yield return new DefinitionProblem($"apply[{i}].{field}", "versions are not kept in this manner", "Remove it, or apply as keepVersions.");
+                }
+            }
+
             if (rule.DeletedAt is not null && rule.As != ApplyMode.KeepDeleted)
             {
                 yield return new DefinitionProblem($"apply[{i}].deletedAt", "deleted rows do not stay in this manner", "Remove it, or apply as keepDeleted.");

@@ -14,4 +14,10 @@ public enum ChangeMark
 
     /// <summary>When it was deleted at the source; NULL while it is there.</summary>
     DeletedAt,
+
+    /// <summary>Since when this version holds; NULL for a row of a load.</summary>
+    ValidFrom,
+
+    /// <summary>Up to when it held; infinity for the present one. Part of the key.</summary>
+    ValidTo,
 }

@@ -26,9 +26,13 @@ public sealed record KeptReference(IReadOnlyList<string> Columns, TableName Refe
         {
             reason = "deleted rows stay, and their parents do not";
         }
+        else if (from.Mode == ApplyMode.KeepVersions || to.Mode == ApplyMode.KeepVersions)
+        {
+            reason = "every version of a row stays";
+        }
         else if (from.IsCombined || to.IsCombined)
         {
-            reason = $"rows of several tables are in one there";
+            reason = "rows of several tables are in one there";
         }
         else if (!to.KeepsAllRows)
         {

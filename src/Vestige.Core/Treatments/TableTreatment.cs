@@ -37,7 +37,7 @@ public sealed class TableTreatment
         this.valuesAreText = valuesAreText;
         conditionColumns = [.. keeps.Concat(tables.Select(table => table.When).OfType<Expression>()).SelectMany(condition => condition.Columns).Distinct().Order()];
         asksRowBefore = conditionColumns.Any(place => source.Columns[place].KeyOrdinal == 0);
-        PassesAll = tables.Count == 1 && keeps.Count == 0 && mode != ApplyMode.KeepDeleted && Columns.All(column => column.IsPassed);
+        PassesAll = tables.Count == 1 && keeps.Count == 0 && mode is not (ApplyMode.KeepDeleted or ApplyMode.KeepVersions) && Columns.All(column => column.IsPassed);
         IsIdentity = PassesAll && columns.Count == source.Columns.Count && columns.Select(column => column.Source).SequenceEqual(Enumerable.Range(0, columns.Count));
     }
 
@@ -75,7 +75,8 @@ public sealed class TableTreatment
 
     /// <summary>
     /// The source's columns for whose sake a change of a row must be told with the whole row as it was: those that a condition
-    /// reads and that are not in the key, and those that are reckoned with others and that the log may leave out.
+    /// reads and that are not in the key, those that are reckoned with others and that the log may leave out, and of a table whose
+    /// versions are kept all that it may leave out.
     /// </summary>
     public IReadOnlyList<string> WholeRowsFor(IEngineTypes types)
     {
@@ -87,7 +88,8 @@ public sealed class TableTreatment
 
         var needed = conditionColumns.Where(place => Source.Columns[place].KeyOrdinal == 0);
         var reckoned = columns.Where(column => column.Reads.Count > 1).SelectMany(column => column.Reads).Where(place => types.MeaningOf(Source.Columns[place]).MayBeAbsent);
-        return [.. needed.Concat(reckoned).Distinct().Order().Select(place => Source.Columns[place].Name)];
+        var kept = Mode == ApplyMode.KeepVersions ? columns.SelectMany(column => column.Reads).Where(place => types.MeaningOf(Source.Columns[place]).MayBeAbsent) : [];
+        return [.. needed.Concat(reckoned).Concat(kept).Distinct().Order().Select(place => Source.Columns[place].Name)];
     }
 
     /// <summary>The target table that a whole row goes into; null when it is left out.</summary>
@@ -127,11 +129,18 @@ public sealed class TableTreatment
 
     /// <summary>
     /// Appends what is to be applied for a change, nothing where it does not concern the target. Throws
-    /// <see cref="EvaluationException"/> when something cannot be reckoned.
+    /// <see cref="EvaluationException"/> when something cannot be reckoned. Where versions are kept, it is the net change of a row by
+    /// its transaction.
     /// </summary>
     public void Treat(RowChange change, DateTimeOffset committedAt, ICollection<TreatedChange> into)
     {
         ArgumentNullException.ThrowIfNull(into);
+        if (Mode == ApplyMode.KeepVersions)
+        {
+            Version(change, committedAt, into);
+            return;
+        }
+
         switch (change.Kind)
         {
             case ChangeKind.Insert:
@@ -207,6 +216,58 @@ public sealed class TableTreatment
         Insert(to, change.Relation, after, committedAt, into);
     }
 
+    /// <summary>The version that held ends, and where the row goes on, another begins.</summary>
+    private void Version(RowChange change, DateTimeOffset committedAt, ICollection<TreatedChange> into)
+    {
+        if (asksRowBefore && change.Kind == ChangeKind.Update && change.Before.IsNone)
+        {
+            throw new EvaluationException("the log does not carry the row as it was before");
+        }
+
+        var after = change.After.IsNone ? default : RowMerge.Fill(change.After, change.Before);
+        var before = change.Kind == ChangeKind.Insert ? default : change.Before.IsNone ? after : change.Before;
+        var from = before.IsNone ? null : TableOfBefore(before);
+        var to = after.IsNone ? null : TableOf(after);
+        if (from is not null && ReferenceEquals(from, to) && !change.Before.IsNone && !change.Before.HasAbsent && Made(before, "", null) == Made(after, "", null))
+        {
+            return;
+        }
+
+        if (from is not null)
+        {
+            into.Add(new TreatedChange(from, new RowChange(ChangeKind.Update, change.Relation, KeyOf(before, Datum.Of(CivilTime.Infinity)), KeyOf(before, Moment(committedAt)))));
+        }
+
+        if (to is not null)
+        {
+            var made = Made(after, change.Kind == ChangeKind.Insert ? "insert" : "update", committedAt, isWhole: true);
+            into.Add(new TreatedChange(to, made.HasAbsent ? throw new EvaluationException("the log does not carry the whole row") : new RowChange(ChangeKind.Insert, change.Relation, default, made)));
+        }
+    }
+
+    /// <summary>The key of a version, and nothing else of it.</summary>
+    private Row KeyOf(Row row, Datum validTo)
+    {
+        writer.Begin(columns.Length);
+        foreach (var column in columns)
+        {
+            if (column.KeyOrdinal == 0)
+            {
+                writer.Absent();
+            }
+            else if (column.IsPassed)
+            {
+                writer.Values(row, column.Source, 1);
+            }
+            else
+            {
+                Write(column, column.Mark == ChangeMark.ValidTo ? validTo : column.Make!(row));
+            }
+        }
+
+        return writer.ToRow();
+    }
+
     private bool MovesKey(RowChange change) =>
         !change.Before.IsNone && Source.HasKey && RowKey.Of(change.Before, Source.KeyOrdinals) != RowKey.Of(change.After, Source.KeyOrdinals);
 
@@ -243,7 +304,8 @@ public sealed class TableTreatment
                 Write(column, column.Mark switch
                 {
                     ChangeMark.Operation => Datum.Of(operation),
-                    ChangeMark.CommittedAt => Moment(committedAt),
+                    ChangeMark.CommittedAt or ChangeMark.ValidFrom => Moment(committedAt),
+                    ChangeMark.ValidTo => Datum.Of(CivilTime.Infinity),
                     _ => Moment(deletedAt),
                 });
             }

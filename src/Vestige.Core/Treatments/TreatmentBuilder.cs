@@ -15,8 +15,8 @@ public sealed class TreatmentBuilder
     private readonly List<TreatedColumn> columns;
     private readonly List<Expression> keeps = [];
     private readonly List<TreatmentProblem> problems = [];
-    private List<(TableName Name, Expression? When)>? split;
-    private (TableName Into, string Origin)? combined;
+    private readonly RowDestinations destinations;
+    private ApplyMode mode;
 
     private TreatmentBuilder(CrossingDefinition definition, TableSchema source, Func<TableName, TableName> kept, IEngineTypes types, IMaskKeys keys)
     {
@@ -26,6 +26,7 @@ public sealed class TreatmentBuilder
         this.types = types;
         this.keys = keys;
         columns = [.. source.Columns.Select((column, i) => new TreatedColumn(column.Name, column.Type, types.MeaningOf(column), i, [i], column.KeyOrdinal, column.Nullable) { Of = i })];
+        destinations = new RowDestinations(source, types, columns, problems, Condition);
     }
 
     /// <summary>The treatment of a table; or what is wrong with it.</summary>
@@ -57,7 +58,12 @@ public sealed class TreatmentBuilder
         }
 
         var rule = definition.ApplyRuleOf(source.Name);
-        var mode = rule?.As ?? ApplyMode.Upsert;
+        mode = rule?.As ?? ApplyMode.Upsert;
+        if (mode == ApplyMode.KeepVersions)
+        {
+            KeepVersions(rule!, $"apply[{definition.Apply!.ToList().IndexOf(rule!)}]");
+        }
+
         if (mode == ApplyMode.KeepDeleted)
         {
             AddMark(rule!.DeletedAtColumn, ChangeMark.DeletedAt, $"apply[{definition.Apply!.ToList().IndexOf(rule)}].deletedAt");
@@ -71,6 +77,26 @@ public sealed class TreatmentBuilder
         CheckColumns();
         return new TableTreatment(source, Outputs(), columns, keeps, mode, types.ValuesAreText);
     }
+
+    /// <summary>Of the versions of a row only one holds, so the end of its time tells them apart.</summary>
+    private void KeepVersions(ApplyRule rule, string field)
+    {
+        if (!source.HasKey)
+        {
+            problems.Add(new TreatmentProblem($"{field}.as", $"{source.Name} has no key, so the version before could not be found", "Give the table a key, or apply it in another manner."));
+            return;
+        }
+
+        AddMark(rule.ValidFromColumn, ChangeMark.ValidFrom, $"{field}.validFrom");
+        AddMark(rule.ValidToColumn, ChangeMark.ValidTo, $"{field}.validTo");
+        if (columns[^1].Mark == ChangeMark.ValidTo)
+        {
+            columns[^1] = columns[^1] with { KeyOrdinal = columns.Max(column => column.KeyOrdinal) + 1, Nullable = false };
+        }
+    }
+
+    /// <summary>Whether rows stand beside others that have what is unique at the source.</summary>
+    private bool StandsBesideOthers => destinations.AreShared || mode == ApplyMode.KeepVersions;
 
     private void Take(TreatmentStep step, string field)
     {
@@ -89,12 +115,12 @@ public sealed class TreatmentBuilder
         Each(step.Mask, $"{field}.mask", Mask);
         if (step.Split is { } tables)
         {
-            Split(tables, $"{field}.split");
+            destinations.Split(tables, $"{field}.split");
         }
 
         if (step.Combine is { } combine)
         {
-            Combine(combine, $"{field}.combine");
+            destinations.Combine(combine, $"{field}.combine");
         }
 
         if (step.Marks is { } marks)
@@ -273,39 +299,6 @@ public sealed class TreatmentBuilder
         columns[place] = masked;
     }
 
-    private void Split(IReadOnlyList<SplitTable> tables, string field)
-    {
-        if (split is not null || combined is not null)
-        {
-            problems.Add(new TreatmentProblem(field, $"{source.Name} is split or combined already", "Write all its tables into one step."));
-            return;
-        }
-
-        split = [];
-        for (var i = 0; i < tables.Count; i++)
-        {
-            var into = $"{field}[{i}].into";
-            if (Names.Parse(tables[i].Into) is not { } name)
-            {
-                problems.Add(new TreatmentProblem(into, $"'{tables[i].Into}' is not a table name", "Write schema.table."));
-                continue;
-            }
-
-            if (tables[i].When is null && i < tables.Count - 1)
-            {
-                problems.Add(new TreatmentProblem($"{field}[{i}]", "a table without a condition takes all other rows, so those behind it get none", "Let it stand last."));
-            }
-
-            if (split.Exists(other => other.Name == name))
-            {
-                problems.Add(new TreatmentProblem(into, $"{name} stands there twice", "Join the two conditions with OR."));
-            }
-
-            var when = tables[i].When is { } condition ? Condition(condition, $"{field}[{i}].when") : null;
-            split.Add((name, when));
-        }
-    }
-
     /// <summary>By its values the rows of combined tables are told apart.</summary>
     private bool IsOrigin(TreatedColumn column, string field)
     {
@@ -315,43 +308,6 @@ public sealed class TreatmentBuilder
         }
 
         return column.IsOrigin;
-    }
-
-    private void Combine(CombinedTable combine, string field)
-    {
-        if (combined is not null || split is not null)
-        {
-            problems.Add(new TreatmentProblem(field, $"{source.Name} goes into other tables by another step", "Combine it once, or split it."));
-            return;
-        }
-
-        if (Names.Parse(combine.Into) is not { } into)
-        {
-            problems.Add(new TreatmentProblem($"{field}.into", $"'{combine.Into}' is not a table name", "Write schema.table."));
-            return;
-        }
-
-        if (!source.HasKey)
-        {
-            problems.Add(new TreatmentProblem(field, $"{source.Name} has no key, so its rows could not be told from those of others", "Give the table a key, or let it cross into one of its own."));
-            return;
-        }
-
-        if (combine.Origin is "")
-        {
-            problems.Add(new TreatmentProblem($"{field}.origin", "there is no name", "Give the column a name."));
-            return;
-        }
-
-        var origin = combine.OriginOf(source.Name);
-        var value = Datum.Of(origin);
-        combined = (into, origin);
-        for (var i = 0; i < columns.Count; i++)
-        {
-            columns[i] = columns[i] with { KeyOrdinal = columns[i].KeyOrdinal > 0 ? columns[i].KeyOrdinal + 1 : 0 };
-        }
-
-        columns.Insert(0, new TreatedColumn(combine.OriginColumn, types.TypeFor(ExpressionType.Text), new ColumnMeaning(ExpressionType.Text), -1, [], KeyOrdinal: 1, Nullable: false) { IsOrigin = true, Make = _ => value });
     }
 
     private void AddMark(string? name, ChangeMark mark, string field)
@@ -402,7 +358,7 @@ public sealed class TreatmentBuilder
         }
     }
 
-    private List<TreatedTable> Outputs() => [.. (split ?? [(combined?.Into ?? TargetOf(source.Name), null)])
+    private List<TreatedTable> Outputs() => [.. destinations.Of(TargetOf(source.Name))
         .Select(table => new TreatedTable(FormOf(table.Name), table.When))];
 
     private TableName TargetOf(TableName table) => definition.Naming?.NameFor(table, kept(table)) ?? kept(table);
@@ -410,10 +366,10 @@ public sealed class TreatmentBuilder
     private TableSchema FormOf(TableName name) => new(
         name,
         [.. columns.Select(ColumnOf)],
-        combined is not null ? [] : [.. source.UniqueKeys.Select(key => CarriedColumns.Of(source, columns, key.Columns)).OfType<IReadOnlyList<string>>().Select(names => new UniqueKey(names))],
-        combined is not null ? [] : [.. source.ForeignKeys.Select(ReferenceOf).OfType<ForeignKey>()])
+        StandsBesideOthers ? [] : [.. source.UniqueKeys.Select(key => CarriedColumns.Of(source, columns, key.Columns)).OfType<IReadOnlyList<string>>().Select(names => new UniqueKey(names))],
+        StandsBesideOthers ? [] : [.. source.ForeignKeys.Select(ReferenceOf).OfType<ForeignKey>()])
     {
-        Shared = combined is { } one ? new SharedRows(columns.First(column => column.IsOrigin).Name, one.Origin) : null,
+        Shared = destinations.Shared,
     };
 
     private Column ColumnOf(TreatedColumn column)

@@ -101,11 +101,20 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         {
             routed.Clear();
             router.Route(fragment, change, routed);
-            foreach (var one in routed)
-            {
-                Unexpected(one.Form.Name, await ApplyAsync(transaction, one, cancellation), router.Owners);
-                tally.Add(one, fragment);
-            }
+            await ApplyRoutedAsync(transaction, router, routed, fragment, tally, cancellation);
+        }
+
+        routed.Clear();
+        router.End(fragment, routed);
+        await ApplyRoutedAsync(transaction, router, routed, fragment, tally, cancellation);
+    }
+
+    private async Task ApplyRoutedAsync(ITargetTransaction transaction, ChangeRouter router, List<RoutedChange> routed, SpooledFragment fragment, ChangeTally tally, CancellationToken cancellation)
+    {
+        foreach (var one in routed)
+        {
+            Unexpected(one.Form.Name, await ApplyAsync(transaction, one, cancellation), router.Owners);
+            tally.Add(one, fragment);
         }
     }
 

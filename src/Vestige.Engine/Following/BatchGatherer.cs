@@ -156,11 +156,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
         {
             var held = router.Tables;
             folded &= TryRoute(fragment, change);
-            foreach (var one in routed)
-            {
-                folded = folded && TryFold(folds, one);
-                tally.Add(one, fragment);
-            }
+            folded &= TryFoldRouted(folds, tally, fragment);
 
             if (!ReferenceEquals(held, router.Tables))
             {
@@ -168,16 +164,37 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             }
         }
 
+        folded &= TryRoute(fragment, null);
+        return TryFoldRouted(folds, tally, fragment) && folded;
+    }
+
+    private bool TryFoldRouted(Dictionary<TableName, TableFold> folds, ChangeTally tally, SpooledFragment fragment)
+    {
+        var folded = true;
+        foreach (var one in routed)
+        {
+            folded = folded && TryFold(folds, one);
+            tally.Add(one, fragment);
+        }
+
         return folded;
     }
 
-    /// <summary>False when the change cannot be treated; applied one by one, it is met again and named.</summary>
-    private bool TryRoute(SpooledFragment fragment, RowChange change)
+    /// <summary>False when a change cannot be treated, or for null what its transaction made as a whole; applied one by one, it is met again and named.</summary>
+    private bool TryRoute(SpooledFragment fragment, RowChange? change)
     {
         routed.Clear();
         try
         {
-            router.Route(fragment, change, routed);
+            if (change is { } one)
+            {
+                router.Route(fragment, one, routed);
+            }
+            else
+            {
+                router.End(fragment, routed);
+            }
+
             return true;
         }
         catch (RowRefusedException)

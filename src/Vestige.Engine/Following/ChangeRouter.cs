@@ -2,8 +2,10 @@ using System.Collections.Immutable;
 using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Expressions;
+using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -20,7 +22,11 @@ namespace Vestige.Engine.Following;
 internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, ImmutableDictionary<TableName, TableProgress> tables)
 {
     private readonly Dictionary<int, Treated> forms = [];
+    private const long MostGathered = 64 << 20;
     private readonly List<TreatedChange> treated = [];
+    private readonly Dictionary<TableTreatment, TableFold> gathered = [];
+    private readonly HashSet<TableTreatment> withoutBefore = [];
+    private long gatheredBytes;
 
     /// <summary>The progress per table, holds that were met included.</summary>
     public ImmutableDictionary<TableName, TableProgress> Tables { get; private set; } = tables;
@@ -29,8 +35,8 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Immu
     public ImmutableDictionary<TableName, TableOwner> Owners { get; private set; } = ImmutableDictionary<TableName, TableOwner>.Empty;
 
     /// <summary>
-    /// Appends what is to be applied for a change. Throws <see cref="RowRefusedException"/> when its treatment has no value
-    /// for the row; nothing is appended then.
+    /// Appends what is to be applied for a change; of a table whose versions are kept nothing before <see cref="End"/>. Throws
+    /// <see cref="RowRefusedException"/> when its treatment has no value for the row; nothing is appended then.
     /// </summary>
     public void Route(SpooledFragment fragment, RowChange change, List<RoutedChange> into)
     {
@@ -46,6 +52,12 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Immu
             return;
         }
 
+        if (change.Kind == ChangeKind.Schema && form.IsLoaded)
+        {
+            // The change of form came before the load; its rows are of the new one already.
+            return;
+        }
+
         if (change.Kind == ChangeKind.Schema)
         {
             Hold(progress, fragment.Position, $"The table was changed at the source: {(change.After.Count > 0 ? change.After.TextAt(0) : "its form changed")}.");
@@ -54,15 +66,76 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Immu
         {
             Hold(progress, fragment.Position, $"The table has another form now and cannot be treated as the definition says: {form.Problem}.");
         }
-        else if (treatment.Mode == ApplyMode.KeepDeleted && change.Kind == ChangeKind.Truncate)
+        else if (treatment.Mode is ApplyMode.KeepDeleted or ApplyMode.KeepVersions && change.Kind == ChangeKind.Truncate)
         {
-            Hold(progress, fragment.Position, "The table was emptied at the source by a truncation, and deleted rows are to be kept, each with its time.");
+            Hold(progress, fragment.Position, "The table was emptied at the source by a truncation, and its rows are to be kept, each with its time.");
+        }
+        else if (treatment.Mode == ApplyMode.KeepVersions)
+        {
+            Gather(treatment, change);
         }
         else if (treatment.Mode != ApplyMode.InsertOnly || change.Kind == ChangeKind.Insert)
         {
             Treat(treatment, fragment, change, into);
         }
     }
+
+    /// <summary>Appends, at the end of a transaction, the versions that it made: one for each row, however often it was changed.</summary>
+    public void End(SpooledFragment fragment, List<RoutedChange> into)
+    {
+        if (!fragment.Last || gathered.Count == 0)
+        {
+            return;
+        }
+
+        foreach (var (treatment, fold) in gathered)
+        {
+            foreach (var row in fold.Finish().Rows)
+            {
+                // The fold puts the row after in the place of one before that the log does not carry; whether anything changed is not known then.
+                var before = row.Kind == ChangeKind.Update && withoutBefore.Contains(treatment) ? default : row.Before;
+                Treat(treatment, fragment, new RowChange(row.Kind, 0, before, row.After), into);
+            }
+        }
+
+        gathered.Clear();
+        withoutBefore.Clear();
+        gatheredBytes = 0;
+    }
+
+    /// <summary>Folds a change with those of its transaction; the rows are copied, since a large one comes in parts.</summary>
+    private void Gather(TableTreatment treatment, RowChange change)
+    {
+        if (!gathered.TryGetValue(treatment, out var fold))
+        {
+            gathered.Add(treatment, fold = new TableFold(treatment.Source));
+        }
+
+        gatheredBytes += change.Before.Bytes.Length + change.After.Bytes.Length;
+        if (gatheredBytes > MostGathered)
+        {
+            throw new PortException($"A transaction changes more rows of {treatment.Source.Name} than versions can be made of: over {Figures.Bytes(MostGathered)}.")
+            {
+                Mend = "Apply the table in another manner, or change so many rows in several transactions.",
+            };
+        }
+
+        if (change.Kind == ChangeKind.Update && change.Before.IsNone)
+        {
+            withoutBefore.Add(treatment);
+        }
+
+        try
+        {
+            fold.Add(new RowChange(change.Kind, 0, Copied(change.Before), Copied(change.After)));
+        }
+        catch (FoldingException exception)
+        {
+            throw Refused(treatment, change, new EvaluationException(exception.Message.TrimEnd('.')));
+        }
+    }
+
+    private static Row Copied(Row row) => row.IsNone ? default : new Row(row.Bytes.ToArray());
 
     private void Treat(TableTreatment treatment, SpooledFragment fragment, RowChange change, List<RoutedChange> into)
     {
@@ -122,7 +195,13 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Immu
     {
         if (form.Columns.Count == 0)
         {
-            return new Treated(form, null, "it has no columns");
+            return new Treated(form, null, "it has no columns", false);
+        }
+
+        var loaded = Tables[form.Name].Form;
+        if (loaded is not null && loaded != FormPrint.Of(form))
+        {
+            return new Treated(form, null, "its columns or its key are not those that were loaded", false);
         }
 
         var (treatment, problems) = treating.TryBuild(form);
@@ -131,7 +210,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Immu
             Owners = Owners.SetItem(table.Form.Name, new TableOwner(form.Name, treatment!.MeetsExpectations));
         }
 
-        return new Treated(form, treatment, problems.Count > 0 ? problems[0].Found : "");
+        return new Treated(form, treatment, problems.Count > 0 ? problems[0].Found : "", loaded is not null);
     }
 
     private void Hold(TableProgress progress, LogPosition position, string what) => Tables = Tables.SetItem(progress.Table, progress with
@@ -140,5 +219,5 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Immu
         HeldCause = $"{what} Nothing is applied to it from there on. Load the table again to go on.",
     });
 
-    private readonly record struct Treated(TableSchema? Source, TableTreatment? Treatment, string Problem);
+    private readonly record struct Treated(TableSchema? Source, TableTreatment? Treatment, string Problem, bool IsLoaded);
 }

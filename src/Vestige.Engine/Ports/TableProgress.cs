@@ -14,10 +14,11 @@ namespace Vestige.Engine.Ports;
 /// The target's tables that it goes into, one a line; empty while there are none of its own; null where it is the one that the target names by itself.
 /// </param>
 /// <param name="Settled">The references from and to it are built, as far as they are to be.</param>
-public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null, LoadPart? Part = null, string? Into = null, bool Settled = true)
+/// <param name="Form">The <see cref="FormPrint"/> of the source's table when it was loaded; null where that was not kept.</param>
+public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null, LoadPart? Part = null, string? Into = null, bool Settled = true, string? Form = null)
 {
     /// <summary>The same table before its load.</summary>
-    public TableProgress Anew() => this with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null, Settled = false };
+    public TableProgress Anew() => this with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null, Settled = false, Form = null };
 
     /// <summary>The tables of <see cref="Into"/>; null where that is null.</summary>
     public IReadOnlyList<TableName>? IntoTables => Into is null ? null : NamesIn(Into);
@@ -31,7 +32,6 @@ public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Pos
 
     /// <summary>The target's tables as kept with the progress.</summary>
     public static string NamesOf(IEnumerable<TableName> tables) => string.Join('\n', tables);
-
 
     public bool Held => HeldCause is not null;
 }

@@ -217,7 +217,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             throw new RequestRefusedException($"{crossing} is finished: its tables are as of one position.") { Mend = "Load the whole crossing again." };
         }
 
-        CrossingEditor.ThrowIfMerged(entry.Stored.Definition, tables.Count > 0 ? tables : [.. (entry.Known ?? TargetProgress.None).Tables.Select(table => table.Table)]);
+        CrossingEditor.ThrowIfMerged(entry.Stored.Definition, tables.Count > 0 ? tables : [.. sampler.StatusOf(entry).Tables.Select(table => table.Source)]);
         var capture = captures.Find(entry.Stored.Definition.Source);
         if (tables.Count > 0 && capture?.Loss is { } loss)
         {

@@ -150,8 +150,7 @@ public sealed class CrossingWorker
         if (definition.Kind == StartKind.Structure)
         {
             // Without rows there is nothing to catch up with.
-            await arrival.SettleAsync(session, arrival.Together(session.Progress), now);
-            Finished = true;
+            await SettleTogetherAsync(session, now);
             return;
         }
 
@@ -273,9 +272,18 @@ public sealed class CrossingWorker
     {
         if (definition.EndsByItself && Steering.Request is null)
         {
-            await arrival.SettleAsync(session, arrival.Together(session.Progress), cancellation);
-            Finished = true;
+            await SettleTogetherAsync(session, cancellation);
         }
+    }
+
+    private async Task SettleTogetherAsync(ITargetSession session, CancellationToken cancellation)
+    {
+        if (arrival.IsToSettle(session.Progress, arrival.Together(session.Progress)))
+        {
+            await arrival.SettleAsync(session, await arrival.FormsAsync(cancellation), cancellation);
+        }
+
+        Finished = true;
     }
 
     /// <summary>
@@ -284,20 +292,24 @@ public sealed class CrossingWorker
     /// </summary>
     private async Task SettleAsync(ITargetSession session, CancellationToken cancellation)
     {
-        if (clock.GetUtcNow() < settlesAgain)
+        if (clock.GetUtcNow() < settlesAgain || !arrival.IsToSettle(session.Progress, session.Progress.Position!.Value))
         {
             return;
         }
 
+        IReadOnlyList<TableDescription> forms;
         try
         {
-            await arrival.SettleAsync(session, session.Progress.Position!.Value, cancellation);
+            forms = await arrival.FormsAsync(cancellation);
         }
-        catch (PortException exception) when (exception is { Transient: true } and not FencedException && !definition.EndsByItself)
+        catch (PortException exception) when (exception.Transient)
         {
             settlesAgain = clock.GetUtcNow() + ProveEvery;
-            logger.LogWarning(exception, "The references of {Crossing} could not be built", definition.Name);
+            logger.LogWarning(exception, "The references of {Crossing} cannot be built yet", definition.Name);
+            return;
         }
+
+        await arrival.SettleAsync(session, forms, cancellation);
     }
 
     /// <summary>Whether the crossing is to rest now; sets the mark up to which it still goes.</summary>

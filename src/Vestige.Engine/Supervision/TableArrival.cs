@@ -99,25 +99,32 @@ internal sealed class TableArrival(
     public LogPosition Together(TargetProgress progress) => Mine(progress).Max(table => table.Position);
 
     /// <summary>
-    /// Builds the references that are still missing, once every table stands at the position of the stream: before, a row may be
-    /// there whose parent has yet to come.
+    /// Whether references are still to be built and can be: once every table stands at the position of the stream. Before, a row
+    /// may be there whose parent has yet to come.
     /// </summary>
-    /// <param name="session">The hold on the target.</param>
+    /// <param name="progress">What the target knows.</param>
     /// <param name="reached">Everything up to here is applied.</param>
-    /// <param name="cancellation">Gives up.</param>
-    public async Task SettleAsync(ITargetSession session, LogPosition reached, CancellationToken cancellation)
+    public bool IsToSettle(TargetProgress progress, LogPosition reached)
     {
-        var mine = Mine(session.Progress).Where(table => !table.Held).ToList();
-        if (mine.TrueForAll(table => table.Settled) || mine.Exists(table => !table.Loaded || table.Position > reached))
-        {
-            return;
-        }
+        var mine = Standing(progress);
+        return mine.Exists(table => !table.Settled) && mine.TrueForAll(table => table.Loaded && table.Position <= reached);
+    }
 
-        if (definition.Kind != StartKind.Changes)
+    /// <summary>The source's tables, which say what references there are; none where the target's were made by others.</summary>
+    public async Task<IReadOnlyList<TableDescription>> FormsAsync(CancellationToken cancellation) =>
+        definition.Kind == StartKind.Changes ? [] : await source.ReadTablesAsync(cancellation);
+
+    /// <summary>Builds the references that are still missing, and writes down that they are.</summary>
+    /// <param name="session">The hold on the target.</param>
+    /// <param name="forms">The source's tables.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task SettleAsync(ITargetSession session, IReadOnlyList<TableDescription> forms, CancellationToken cancellation)
+    {
+        var mine = Standing(session.Progress);
+        if (forms.Count > 0)
         {
             var names = mine.Select(table => table.Table).ToHashSet();
-            var there = await source.ReadTablesAsync(cancellation);
-            List<TableTreatment> treatments = [.. there.Where(table => names.Contains(table.Schema.Name)).Select(table => treating.Build(table.Schema))];
+            List<TableTreatment> treatments = [.. forms.Where(table => names.Contains(table.Schema.Name)).Select(table => treating.Build(table.Schema))];
             await session.BuildReferencesAsync(target.StructureOf(treatments).Tables, cancellation);
         }
 
@@ -128,6 +135,8 @@ internal sealed class TableArrival(
 
         state.Take(session.Progress);
     }
+
+    private List<TableProgress> Standing(TargetProgress progress) => [.. Mine(progress).Where(table => !table.Held)];
 
     private IEnumerable<TableProgress> Mine(TargetProgress progress) => progress.Tables.Where(table => definition.Tables.Takes(table.Table));
 
@@ -161,7 +170,8 @@ internal sealed class TableArrival(
         }
 
         await using var snapshot = await source.OpenSnapshotAsync(1, cancellation);
-        var taken = found.Select(table => new TableProgress(table, Loaded: true, snapshot.Position, Into: TableProgress.NamesOf(treating.TargetsOf(table)))).ToList();
+        var forms = (await snapshot.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name, table => FormPrint.Of(table.Schema));
+        var taken = found.Select(table => new TableProgress(table, Loaded: true, snapshot.Position, Into: TableProgress.NamesOf(treating.TargetsOf(table)), Form: forms.GetValueOrDefault(table))).ToList();
         await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
         {
             await transaction.CommitAsync(new ProgressUpdate(null, taken, capture.Spool.Identity), cancellation);

@@ -129,7 +129,7 @@ public static class Sentences
 
         if (mode != ApplyMode.Upsert)
         {
-            parts.Add(mode == ApplyMode.InsertOnly ? "inserts only" : "deleted rows stay");
+            parts.Add(mode switch { ApplyMode.InsertOnly => "inserts only", ApplyMode.KeepDeleted => "deleted rows stay", _ => "every version stays" });
         }
 
         return Join(parts);

@@ -51,6 +51,9 @@ public sealed class NewCrossingForm
     /// <summary>Patterns of tables whose deleted rows stay, with commas between.</summary>
     public string? KeepDeleted { get; set; }
 
+    /// <summary>Patterns of tables of which every version stays, with commas between.</summary>
+    public string? KeepVersions { get; set; }
+
     public string? Into { get; set; }
 
     public string? Prefix { get; set; }
@@ -133,6 +136,7 @@ public sealed class NewCrossingForm
     [
         .. Patterns(InsertOnly).Select(pattern => new ApplyRule(pattern, ApplyMode.InsertOnly)),
         .. Patterns(KeepDeleted).Select(pattern => new ApplyRule(pattern, ApplyMode.KeepDeleted)),
+        .. Patterns(KeepVersions).Select(pattern => new ApplyRule(pattern, ApplyMode.KeepVersions)),
     ];
 
     private static string[] Patterns(string? text) => (text ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries);

@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Changes;
+using Vestige.Core.Crossings;
 using Vestige.Core.Expressions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
@@ -92,7 +93,7 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
         LeftOut = row is not null && made is null;
         There = made?.Table.Form.Name ?? Table.Target;
         var there = await FormAsync(target, There, cancellation);
-        var keyThere = made is { } treated ? [.. treated.Table.Form.KeyOrdinals.Select(treated.Change.After.DisplayAt)] : treatment.Tables[0].Form.Shared is { } shared ? [shared.Value, .. key] : key;
+        var keyThere = made is { } treated ? [.. treated.Table.Form.KeyOrdinals.Select(treated.Change.After.DisplayAt)] : treatment.Tables[0].Form.Shared is { } shared ? [shared.Value, .. key] : treatment.Mode == ApplyMode.KeepVersions ? [.. key, "infinity"] : key;
         var rowThere = there is null ? null : await target.FindAsync(there, keyThere, cancellation);
         HasHere = row is not null;
         HasThere = rowThere is not null;
