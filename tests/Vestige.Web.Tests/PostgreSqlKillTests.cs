@@ -13,7 +13,7 @@ public sealed class PostgreSqlKillTests
     [Fact]
     public async Task Killed_at_any_moment_between_real_servers_it_loses_and_doubles_nothing()
     {
-        var kills = Math.Max(6, int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "18", CultureInfo.InvariantCulture) * 5 / 6);
+        var kills = Math.Max(6, int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "12", CultureInfo.InvariantCulture) * 5 / 6);
         var seed = Environment.TickCount;
         TestContext.Current.SendDiagnosticMessage($"seed {seed}, {kills} kills");
         var random = new Random(seed);
