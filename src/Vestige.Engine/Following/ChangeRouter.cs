@@ -88,19 +88,24 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Immu
             return;
         }
 
-        foreach (var (treatment, fold) in gathered)
+        try
         {
-            foreach (var row in fold.Finish().Rows)
+            foreach (var (treatment, fold) in gathered)
             {
-                // The fold puts the row after in the place of one before that the log does not carry; whether anything changed is not known then.
-                var before = row.Kind == ChangeKind.Update && withoutBefore.Contains(treatment) ? default : row.Before;
-                Treat(treatment, fragment, new RowChange(row.Kind, 0, before, row.After), into);
+                foreach (var row in fold.Finish().Rows)
+                {
+                    // The fold puts the row after in the place of one before that the log does not carry; whether anything changed is not known then.
+                    var before = row.Kind == ChangeKind.Update && withoutBefore.Contains(treatment) ? default : row.Before;
+                    Treat(treatment, fragment, new RowChange(row.Kind, 0, before, row.After), into);
+                }
             }
         }
-
-        gathered.Clear();
-        withoutBefore.Clear();
-        gatheredBytes = 0;
+        finally
+        {
+            gathered.Clear();
+            withoutBefore.Clear();
+            gatheredBytes = 0;
+        }
     }
 
     /// <summary>Folds a change with those of its transaction; the rows are copied, since a large one comes in parts.</summary>
