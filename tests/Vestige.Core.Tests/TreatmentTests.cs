@@ -409,6 +409,8 @@ public class TreatmentTests
             _ => new ColumnMeaning(ExpressionType.Text, MayBeAbsent: true),
         };
 
+        public RepeatedValue? RepeatOf(Column column) => null;
+
         public string TypeFor(ExpressionType type) => type.Word();
 
         public TypeChange ChangeOf(string from, string to) => to == "varchar(2)" ? new TypeChange(TypeOutcome.MayChange, "longer texts are cut") : new TypeChange(TypeOutcome.Keeps, "");

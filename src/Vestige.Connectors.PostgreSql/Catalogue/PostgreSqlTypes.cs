@@ -66,6 +66,19 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
         };
     }
 
+    /// <summary>Lists of the types whose elements are divided by commas, which all but boxes are.</summary>
+    public RepeatedValue? RepeatOf(Column column)
+    {
+        ArgumentNullException.ThrowIfNull(column);
+        return column.Type switch
+        {
+            "json" or "jsonb" => new RepeatedValue(null),
+            var type when type.EndsWith("[]", StringComparison.Ordinal) && MeaningOf(new Column("", type[..^2])).Type != ExpressionType.Other => new RepeatedValue(type[..^2]),
+            "uuid[]" or "json[]" or "jsonb[]" or "inet[]" or "time without time zone[]" or "interval[]" => new RepeatedValue(column.Type[..^2]),
+            _ => null,
+        };
+    }
+
     public string TypeFor(ExpressionType type) => type switch
     {
         ExpressionType.Boolean => "boolean",

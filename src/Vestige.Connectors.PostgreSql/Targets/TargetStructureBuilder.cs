@@ -20,7 +20,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
 
     public TargetStructure Build()
     {
-        var tables = treatments.SelectMany(treatment => treatment.Tables.Select(table => FormOf(treatment, table.Form))).ToList();
+        var tables = treatments.SelectMany(treatment => treatment.WithChildren).SelectMany(treatment => treatment.OwnTables.Select(table => FormOf(treatment, table.Form))).ToList();
         return new TargetStructure(tables, [.. notMade.Distinct()]);
     }
 
@@ -42,6 +42,11 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             var reason = form.Shared is null ? $"every version of a row is in {form.Name}" : $"rows of several tables are in {form.Name}";
             notMade.AddRange(source.Parts.Where(part => part.Stage is PartStage.Key or PartStage.Index or PartStage.Reference || (part.Stage == PartStage.Within && form.Shared is not null)).Select(part => $"{part.Name} of {source.Name}: {reason}"));
             return form with { Parts = parts };
+        }
+
+        if (treatment.IsOfChildren)
+        {
+            parts.Add(OwnKey(form));
         }
 
         parts.AddRange(source.Parts

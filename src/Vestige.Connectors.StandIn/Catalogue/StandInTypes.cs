@@ -20,6 +20,9 @@ internal sealed class StandInTypes : IEngineTypes
 
     public ColumnMeaning MeaningOf(Column column) => new(Of(column.Type));
 
+    /// <summary>A text may be JSON; whether it is, shows with each row.</summary>
+    public RepeatedValue? RepeatOf(Column column) => column.Type.Contains("JSON", StringComparison.OrdinalIgnoreCase) || Of(column.Type) is ExpressionType.Text or ExpressionType.Other ? new RepeatedValue(null) : null;
+
     public string TypeFor(ExpressionType type) => type switch
     {
         ExpressionType.Boolean => "BOOLEAN",

@@ -22,7 +22,7 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         ArgumentNullException.ThrowIfNull(treatments);
         var notMade = new List<string>();
         var bySource = treatments.ToDictionary(treatment => treatment.Source.Name);
-        var tables = treatments.SelectMany(treatment => treatment.Tables.Select(table => table.Form with { ForeignKeys = References(treatment, bySource, notMade) })).ToList();
+        var tables = treatments.SelectMany(treatment => treatment.WithChildren).SelectMany(treatment => treatment.OwnTables.Select(table => table.Form with { ForeignKeys = References(treatment, bySource, notMade) })).ToList();
         return new TargetStructure(tables, [.. notMade.Distinct()]);
     }
 

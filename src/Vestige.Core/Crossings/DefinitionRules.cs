@@ -110,6 +110,19 @@ public static partial class DefinitionRules
             yield return new DefinitionProblem("tables.future", "tables made later are loaded and followed, and this crossing does not do both", "Remove it, or carry rows and then changes.");
         }
 
+        if (start?.From is { } from)
+        {
+            if (definition.Kind != StartKind.Changes)
+            {
+                yield return new DefinitionProblem("start.from", "rows are carried as well, and they say where changes begin", "Remove it, or carry changes only.");
+            }
+
+            if (string.IsNullOrWhiteSpace(from.Position) == (from.Time is null))
+            {
+                yield return new DefinitionProblem("start.from", "neither or both of position and time", "Give exactly one of them; for now, give none.");
+            }
+        }
+
         if (ExistingProblem(start?.Existing ?? ExistingRows.Refuse, definition.Kind) is { } problem)
         {
             yield return new DefinitionProblem("start.existing", problem.Found, problem.Mend);

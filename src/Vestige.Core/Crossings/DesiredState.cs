@@ -4,6 +4,10 @@ namespace Vestige.Core.Crossings;
 public enum DesiredState
 {
     Draft,
+
+    /// <summary>A draft whose source is to keep, from then on, what its tables will need: they are loaded by other means meanwhile.</summary>
+    KeepLog,
+
     Run,
     Pause,
     Stop,

@@ -12,6 +12,6 @@ public enum StartKind
     /// <summary>The tables with their keys, indexes and references, without rows; then it is finished.</summary>
     Structure,
 
-    /// <summary>Changes from now on, into tables that were loaded by other means.</summary>
+    /// <summary>Changes only, from now or from a place in the past, into tables that were loaded by other means.</summary>
     Changes,
 }

@@ -17,6 +17,9 @@ public interface IEngineTypes
 
     ColumnMeaning MeaningOf(Column column);
 
+    /// <summary>How a column holds several values in one; null when it does not.</summary>
+    RepeatedValue? RepeatOf(Column column);
+
     /// <summary>The type of a column that takes every value of that type.</summary>
     string TypeFor(ExpressionType type);
 

@@ -1,4 +1,3 @@
-using System.Globalization;
 using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Expressions;
@@ -25,29 +24,51 @@ public sealed class TableTreatment
         IReadOnlyList<TreatedTable> tables,
         IReadOnlyList<TreatedColumn> columns,
         IReadOnlyList<Expression> keeps,
+        IReadOnlyList<RepeatedRows> children,
         ApplyMode mode,
         bool valuesAreText)
     {
         Source = source;
-        Tables = tables;
+        OwnTables = tables;
+        Children = children;
+        Tables = [.. tables, .. children.SelectMany(child => child.Treatment.Tables)];
         Mode = mode;
         this.columns = [.. columns];
         runs = [.. Enumerable.Range(0, this.columns.Length).Select(RunAt)];
         this.keeps = [.. keeps];
         this.valuesAreText = valuesAreText;
         conditionColumns = [.. keeps.Concat(tables.Select(table => table.When).OfType<Expression>()).SelectMany(condition => condition.Columns).Distinct().Order()];
-        asksRowBefore = conditionColumns.Any(place => source.Columns[place].KeyOrdinal == 0);
-        PassesAll = tables.Count == 1 && keeps.Count == 0 && mode is not (ApplyMode.KeepDeleted or ApplyMode.KeepVersions) && Columns.All(column => column.IsPassed);
+        asksRowBefore = conditionColumns.Any(place => source.Columns[place].KeyOrdinal == 0) || children.Count > 0;
+        PassesAll = Tables.Count == 1 && keeps.Count == 0 && mode is not (ApplyMode.KeepDeleted or ApplyMode.KeepVersions) && Columns.All(column => column.IsPassed);
         IsIdentity = PassesAll && columns.Count == source.Columns.Count && columns.Select(column => column.Source).SequenceEqual(Enumerable.Range(0, columns.Count));
     }
 
     /// <summary>The source's form.</summary>
     public TableSchema Source { get; }
 
-    /// <summary>The target tables, in the order in which their conditions are asked.</summary>
+    /// <summary>The target tables that its rows go into, in the order in which their conditions are asked.</summary>
+    public IReadOnlyList<TreatedTable> OwnTables { get; }
+
+    /// <summary>All target tables: its own, and behind them those of its child rows.</summary>
     public IReadOnlyList<TreatedTable> Tables { get; }
 
-    /// <summary>The columns of each target table, in their order.</summary>
+    /// <summary>What becomes of the elements of columns that repeat.</summary>
+    public IReadOnlyList<RepeatedRows> Children { get; }
+
+    /// <summary>Whether its source is not a table but the child rows of one.</summary>
+    public bool IsOfChildren { get; init; }
+
+    /// <summary>Itself, and the treatments of its child rows: each with the tables that are its own, together all of them in order.</summary>
+    public IEnumerable<TableTreatment> WithChildren => [this, .. Children.Select(child => child.Treatment)];
+
+    /// <summary>
+    /// The source's columns whose values must not be shown: those under a mask, and those of whose child rows something is.
+    /// </summary>
+    public IReadOnlySet<int> Hidden => columns.Where(column => column.Masked && column.Of >= 0).Select(column => column.Of)
+        .Concat(Children.Where(child => child.Treatment.Columns.Any(column => column.Masked)).Select(child => child.From))
+        .ToHashSet();
+
+    /// <summary>The columns of each of its own target tables, in their order.</summary>
     public IReadOnlyList<TreatedColumn> Columns => columns;
 
     public ApplyMode Mode { get; }
@@ -65,7 +86,7 @@ public sealed class TableTreatment
     public bool KeepsForm => IsIdentity && KeepsTypes && Columns.All(column => column.Name == Source.Columns[column.Source].Name);
 
     /// <summary>Whether the rows of the target are all those of the source, so that what refers to them finds them.</summary>
-    public bool KeepsAllRows => Tables.Count == 1 && keeps.Length == 0;
+    public bool KeepsAllRows => OwnTables.Count == 1 && keeps.Length == 0;
 
     /// <summary>Whether its rows stand in one table with those of others.</summary>
     public bool IsCombined => Tables[0].Form.Shared is not null;
@@ -89,7 +110,7 @@ public sealed class TableTreatment
         var needed = conditionColumns.Where(place => Source.Columns[place].KeyOrdinal == 0);
         var reckoned = columns.Where(column => column.Reads.Count > 1).SelectMany(column => column.Reads).Where(place => types.MeaningOf(Source.Columns[place]).MayBeAbsent);
         var kept = Mode == ApplyMode.KeepVersions ? columns.SelectMany(column => column.Reads).Where(place => types.MeaningOf(Source.Columns[place]).MayBeAbsent) : [];
-        return [.. needed.Concat(reckoned).Concat(kept).Distinct().Order().Select(place => Source.Columns[place].Name)];
+        return [.. needed.Concat(reckoned).Concat(kept).Concat(Children.Select(child => child.From)).Distinct().Order().Select(place => Source.Columns[place].Name)];
     }
 
     /// <summary>The target table that a whole row goes into; null when it is left out.</summary>
@@ -103,7 +124,7 @@ public sealed class TableTreatment
             }
         }
 
-        foreach (var table in Tables)
+        foreach (var table in OwnTables)
         {
             if (table.When?.Holds(row) != false)
             {
@@ -124,6 +145,10 @@ public sealed class TableTreatment
         if (TableOf(row) is { } table)
         {
             into.Add(new TreatedChange(table, new RowChange(ChangeKind.Insert, 0, default, Made(row, "load", null))));
+            foreach (var child in Children)
+            {
+                child.Load(row, into);
+            }
         }
     }
 
@@ -175,6 +200,7 @@ public sealed class TableTreatment
         into.Add(new TreatedChange(table, Mode == ApplyMode.KeepDeleted
             ? new RowChange(ChangeKind.Update, relation, default, after)
             : new RowChange(ChangeKind.Insert, relation, default, after)));
+        Repeat(relation, default, row, committedAt, into);
     }
 
     private void Delete(TreatedTable? table, int relation, Row row, DateTimeOffset committedAt, ICollection<TreatedChange> into)
@@ -187,6 +213,15 @@ public sealed class TableTreatment
         into.Add(new TreatedChange(table, Mode == ApplyMode.KeepDeleted
             ? new RowChange(ChangeKind.Update, relation, default, Made(row, "delete", committedAt, committedAt))
             : new RowChange(ChangeKind.Delete, relation, Made(row, "delete", committedAt), default)));
+        Repeat(relation, row, default, committedAt, into);
+    }
+
+    private void Repeat(int relation, Row before, Row after, DateTimeOffset committedAt, ICollection<TreatedChange> into)
+    {
+        foreach (var child in Children)
+        {
+            child.Treat(relation, before, after, committedAt, into);
+        }
     }
 
     private void Update(RowChange change, DateTimeOffset committedAt, ICollection<TreatedChange> into)
@@ -200,6 +235,7 @@ public sealed class TableTreatment
         if (conditionColumns.Length == 0 && Mode != ApplyMode.KeepDeleted)
         {
             into.Add(new TreatedChange(Tables[0], Changed(change, after, committedAt)));
+            Repeat(change.Relation, change.Before, after, committedAt, into);
             return;
         }
 
@@ -209,6 +245,7 @@ public sealed class TableTreatment
         if (from is not null && ReferenceEquals(from, to) && !(Mode == ApplyMode.KeepDeleted && MovesKey(change)))
         {
             into.Add(new TreatedChange(to!, Changed(change, after, committedAt)));
+            Repeat(change.Relation, change.Before, after, committedAt, into);
             return;
         }
 
@@ -353,39 +390,5 @@ public sealed class TableTreatment
 
     private static Datum Moment(DateTimeOffset? at) => at is { } moment ? Datum.Of((moment.UtcTicks - DateTimeOffset.UnixEpoch.Ticks) / TimeSpan.TicksPerMicrosecond) : Datum.Null;
 
-    private void Write(TreatedColumn column, Datum value)
-    {
-        if (value.IsNull)
-        {
-            writer.Null();
-            return;
-        }
-
-        switch (column.Meaning.Type)
-        {
-            case ExpressionType.Text or ExpressionType.Unknown or ExpressionType.Other:
-                writer.Text(value.Text);
-                break;
-            case ExpressionType.Integer when !valuesAreText:
-                writer.Integer(value.Integer);
-                break;
-            case ExpressionType.Boolean when !valuesAreText:
-                writer.Integer(value.Truth ? 1 : 0);
-                break;
-            case ExpressionType.Real when !valuesAreText:
-                writer.Real(value.Real);
-                break;
-            case ExpressionType.Bytes when !valuesAreText:
-                writer.Value(ValueKind.Bytes, value.Bytes);
-                break;
-            case ExpressionType.Integer:
-                Span<byte> digits = stackalloc byte[20];
-                value.Integer.TryFormat(digits, out var written, default, CultureInfo.InvariantCulture);
-                writer.Value(ValueKind.Text, digits[..written]);
-                break;
-            default:
-                writer.Text(ValueText.Write(column.Meaning.Type, value)!);
-                break;
-        }
-    }
+    private void Write(TreatedColumn column, Datum value) => MadeValue.Write(writer, column.Meaning.Type, value, valuesAreText);
 }

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
@@ -33,6 +34,7 @@ public sealed class Capture : IAsyncDisposable
     private bool mended = true;
     private volatile bool reopen;
     private CancellationTokenSource restart = new();
+    private readonly ConcurrentQueue<(HashSet<TableName> Names, LogPosition After)> whole = new();
     private IReadOnlySet<TableName> carried = new HashSet<TableName>();
 
     public Capture(string connection, Func<ISource> source, Spool spool, TimeProvider clock, Random random, EventLog events, ILogger logger)
@@ -100,6 +102,32 @@ public sealed class Capture : IAsyncDisposable
         }
     }
 
+    /// <summary>
+    /// Tells that every transaction that was open when these tables began to be read has ended by a position, as the opening of
+    /// a snapshot after that waits for. Written down when the reader comes to it; returns at once.
+    /// </summary>
+    public void HoldsWhole(IEnumerable<TableName> names, LogPosition after) => whole.Enqueue(([.. names], after));
+
+    /// <summary>Returns when it is written down that all changes of these tables after some position are held.</summary>
+    public async Task HoldsWholeAsync(IReadOnlyCollection<TableName> names, CancellationToken cancellation)
+    {
+        while (true)
+        {
+            var turned = Turned.Next;
+            if (Loss is { } loss)
+            {
+                throw loss;
+            }
+
+            if (names.All(name => Spool.Held(name)?.WholeAfter is not null))
+            {
+                return;
+            }
+
+            await turned.WaitAsync(cancellation);
+        }
+    }
+
     /// <summary>Returns when the spool holds the log up to the position; throws when it never will.</summary>
     public async Task ReachAsync(LogPosition position, CancellationToken cancellation)
     {
@@ -128,6 +156,7 @@ public sealed class Capture : IAsyncDisposable
             mended = true;
             confirmed = null;
             carried = new HashSet<TableName>();
+            whole.Clear();
             tables.Clear();
         }
 
@@ -237,6 +266,11 @@ public sealed class Capture : IAsyncDisposable
             read = await reader.ReadAsync(PollWait, cancellation);
             inside = read.Fragments.Count > 0 ? !read.Fragments[^1].Last : inside;
             await TakeAsync(read, cancellation);
+            if (!inside)
+            {
+                await HoldWholeAsync(cancellation);
+            }
+
             works();
             await TellItWorksAsync();
             if (clock.GetUtcNow() - state.SampledAt >= SampleEvery)
@@ -244,6 +278,16 @@ public sealed class Capture : IAsyncDisposable
                 await Spool.TrimAsync(cancellation);
                 await SampleAsync(cancellation);
             }
+        }
+    }
+
+    private async Task HoldWholeAsync(CancellationToken cancellation)
+    {
+        while (whole.TryPeek(out var told))
+        {
+            await Spool.HoldWholeAsync(told.Names, told.After, cancellation);
+            whole.TryDequeue(out _);
+            Turned.Beat();
         }
     }
 

@@ -171,7 +171,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Immu
     internal static RowRefusedException Refused(TableTreatment treatment, RowChange change, EvaluationException exception)
     {
         var (form, row) = (treatment.Source, change.After.IsNone ? change.Before : change.After);
-        var masked = treatment.Columns.Any(column => column.Masked && form.KeyOrdinals.Contains(column.Of));
+        var masked = treatment.Hidden.Any(form.KeyOrdinals.Contains);
         var key = masked ? "" : RowKey.Display(row, form.KeyOrdinals);
         return new RowRefusedException($"{ChangeMarks.Of(change.Kind)} of {form.Name}{(masked ? ", its key masked," : key.Length > 0 ? $" {key}" : "")} cannot be treated: {exception.Message}.", exception)
         {

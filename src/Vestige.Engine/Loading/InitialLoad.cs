@@ -35,6 +35,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
     {
         await using var snapshot = await source.OpenSnapshotAsync(Readers, cancellation);
         Position = snapshot.Position;
+        capture.HoldsWhole(names, Position);
         var forms = await FormsAsync(snapshot, names, cancellation);
         await ClearMergedAsync(forms, identity, cancellation);
         var rests = await RestsAsync(snapshot, forms, identity, cancellation);

@@ -32,6 +32,7 @@ namespace Vestige.Engine.Measuring;
 /// <param name="LoadEndsIn">When the load at hand ends; null when none is, or its rate is not known yet.</param>
 /// <param name="LoadRate">Rows a second of the load at hand; null when none is.</param>
 /// <param name="Capture">The reading of its source; null when that is not running.</param>
+/// <param name="KeptAfter">For a draft for which the source's log is kept: the position after which all changes of its tables are held; null for others and until it is known.</param>
 /// <param name="Tables">Its tables; empty for a draft.</param>
 public sealed record CrossingStatus(
     CrossingDefinition Definition,
@@ -58,6 +59,7 @@ public sealed record CrossingStatus(
     TimeSpan? LoadEndsIn,
     double? LoadRate,
     CaptureStatus? Capture,
+    LogPosition? KeptAfter,
     IReadOnlyList<TableStatus> Tables)
 {
     public string Name => Definition.Name;

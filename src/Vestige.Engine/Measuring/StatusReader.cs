@@ -62,6 +62,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             ends,
             rate,
             log,
+            entry.Stored.Desired == DesiredState.KeepLog && capture is not null ? LogKeeper.AfterOf(entry.Stored.Definition, capture.Spool) : null,
             Tables(entry, progress, state, load));
     }
 
@@ -118,7 +119,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         {
             DesiredState.Pause => CrossingState.Paused,
             DesiredState.Stop => CrossingState.Stopped,
-            DesiredState.Draft => CrossingState.Draft,
+            DesiredState.Draft or DesiredState.KeepLog => CrossingState.Draft,
             DesiredState.Finish => CrossingState.Finished,
             _ => CrossingState.Checking,
         };

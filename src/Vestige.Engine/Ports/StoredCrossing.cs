@@ -9,6 +9,9 @@ namespace Vestige.Engine.Ports;
 /// <param name="Since">When.</param>
 public sealed record StoredCrossing(CrossingDefinition Definition, DesiredState Desired, string By, DateTimeOffset Since)
 {
+    /// <summary>Whether it was ever started, so that the target may know of it.</summary>
+    public bool Begun => Desired is not (DesiredState.Draft or DesiredState.KeepLog);
+
     /// <summary>Whether its source must keep what it has not got yet.</summary>
     public bool NeedsLog => Desired is not (DesiredState.Draft or DesiredState.Finish);
 }

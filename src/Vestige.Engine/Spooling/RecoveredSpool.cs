@@ -5,14 +5,14 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Spooling;
 
 /// <summary>What the files of a spool hold after a start or a failed write, their unfinished tails cut off.</summary>
-internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int, TableSchema> Relations, HashSet<TableName> Tables, Dictionary<string, string> Notes)
+internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int, TableSchema> Relations, List<SpooledTable> Tables, Dictionary<string, string> Notes)
 {
     /// <summary>Opens every file, in order; one that a crash left half begun is deleted.</summary>
     public static async Task<RecoveredSpool> ReadAsync(ISpoolFiles files, ISpoolCipher cipher, CancellationToken cancellation)
     {
         var found = new List<SpoolFileEntry>();
         var relations = new Dictionary<int, TableSchema>();
-        HashSet<TableName> tables = [];
+        List<SpooledTable> tables = [];
         Dictionary<string, string> notes = [];
         foreach (var number in await files.ListAsync(cancellation))
         {

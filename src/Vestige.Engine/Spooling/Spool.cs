@@ -22,7 +22,7 @@ public sealed class Spool : IAsyncDisposable
     private readonly SpoolRetention retention;
     private readonly SpooledForms forms = new();
     private readonly SpoolLocator locator;
-    private HashSet<TableName> tables = [];
+    private readonly SpooledTables tables = new();
     private Dictionary<string, string> notes = [];
     private List<SpoolFileEntry> entries = [];
     private readonly SyncTimes syncs = new();
@@ -56,16 +56,12 @@ public sealed class Spool : IAsyncDisposable
     /// The tables whose changes are read from the log. Kept with the spool, so that after a restart nothing is passed over
     /// before the crossings have said what they need.
     /// </summary>
-    public IReadOnlySet<TableName> Tables
-    {
-        get
-        {
-            lock (gate)
-            {
-                return new HashSet<TableName>(tables);
-            }
-        }
-    }
+    public IReadOnlySet<TableName> Tables => tables.Names;
+
+    /// <summary>A table that is read, and since when all of it is held; null when it is not read.</summary>
+    public SpooledTable? Held(TableName table) => tables.Find(table) is { WholeAfter: { } after } held && after < Begin
+        ? held with { WholeAfter = Begin }
+        : tables.Find(table);
 
     /// <summary>The last durable whole transaction.</summary>
     public LogPosition Last { get; private set; }
@@ -123,8 +119,10 @@ public sealed class Spool : IAsyncDisposable
         lock (gate)
         {
             entries = found.Files;
-            (tables, notes) = (found.Tables, found.Notes);
+            notes = found.Notes;
         }
+
+        tables.Replace(found.Tables);
 
         if (found.Files.Count > 0)
         {
@@ -169,7 +167,8 @@ public sealed class Spool : IAsyncDisposable
         Identity = null;
         Begin = Last = LogPosition.Zero;
         forms.Replace([]);
-        (tables, notes) = ([], []);
+        tables.Replace([]);
+        notes = [];
         Transactions = Changes = 0;
         writer.Resume(LogPosition.Zero, 0, 0, 0);
     }
@@ -178,16 +177,21 @@ public sealed class Spool : IAsyncDisposable
     public async Task CarryAsync(IReadOnlySet<TableName> chosen, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(chosen);
-        if (chosen.SetEquals(Tables))
+        if (!chosen.SetEquals(Tables))
         {
-            return;
+            await KeepTablesAsync(tables.With(chosen), cancellation);
         }
+    }
 
-        await writer.AddTablesAsync(entries[^1].File, chosen, cancellation);
-        await entries[^1].File.SyncAsync(cancellation);
-        lock (gate)
+    /// <summary>
+    /// Writes down that all changes of tables after a position are held, where that was not known. Between two transactions
+    /// only. Durable when it returns.
+    /// </summary>
+    public async Task HoldWholeAsync(IReadOnlySet<TableName> whole, LogPosition after, CancellationToken cancellation)
+    {
+        if (tables.All.Any(table => table.WholeAfter is null && whole.Contains(table.Name)))
         {
-            tables = [.. chosen];
+            await KeepTablesAsync(tables.With(whole, after), cancellation);
         }
     }
 
@@ -366,12 +370,19 @@ public sealed class Spool : IAsyncDisposable
     {
         var file = await files.OpenAsync(number, cancellation);
         var entry = new SpoolFileEntry(number, file, header);
-        await writer.BeginFileAsync(file, header, forms.All, tables, notes, cancellation);
+        await writer.BeginFileAsync(file, header, forms.All, tables.All, notes, cancellation);
         lock (gate)
         {
             visible = 0;
             entries.Add(entry);
         }
+    }
+
+    private async Task KeepTablesAsync(IReadOnlyList<SpooledTable> kept, CancellationToken cancellation)
+    {
+        await writer.AddTablesAsync(entries[^1].File, kept, cancellation);
+        await entries[^1].File.SyncAsync(cancellation);
+        tables.Replace(kept);
     }
 
     private SpoolFileEntry? TakeOldest()

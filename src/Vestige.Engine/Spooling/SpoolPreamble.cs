@@ -5,7 +5,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Spooling;
 
 /// <summary>What a spool file says beside its data: its header, the forms of tables, which tables are read, and the reader's notes.</summary>
-internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int, TableSchema> Relations, HashSet<TableName> Tables, Dictionary<string, string> Notes)
+internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int, TableSchema> Relations, List<SpooledTable> Tables, Dictionary<string, string> Notes)
 {
     /// <summary>
     /// Reads it; null when a crash came while the file was begun. What a file begins with ends with the list of tables, and
@@ -35,7 +35,7 @@ internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int
         return new SpoolPreamble(
             Read<SpoolHeader>(side[0]),
             relations,
-            Read<HashSet<TableName>>(side.Last(record => record.Kind == SpoolRecordKind.Tables)),
+            Read<List<SpooledTable>>(side.Last(record => record.Kind == SpoolRecordKind.Tables)),
             notes);
     }
 }

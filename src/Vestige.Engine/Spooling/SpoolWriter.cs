@@ -47,7 +47,7 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options)
         ISpoolFile file,
         SpoolHeader header,
         IReadOnlyDictionary<int, TableSchema> relations,
-        IReadOnlySet<TableName> tables,
+        IReadOnlyList<SpooledTable> tables,
         IReadOnlyDictionary<string, string> notes,
         CancellationToken cancellation)
     {
@@ -72,7 +72,7 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options)
         HasNote = true;
     }
 
-    public Task AddTablesAsync(ISpoolFile file, IReadOnlySet<TableName> tables, CancellationToken cancellation) =>
+    public Task AddTablesAsync(ISpoolFile file, IReadOnlyList<SpooledTable> tables, CancellationToken cancellation) =>
         AddAsync(file, SpoolRecordKind.Tables, default, complete: true, JsonSerializer.SerializeToUtf8Bytes(tables), cancellation);
 
     public Task AddRelationAsync(ISpoolFile file, int number, TableSchema table, CancellationToken cancellation) =>

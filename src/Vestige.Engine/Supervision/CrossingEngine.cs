@@ -2,6 +2,7 @@ using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
@@ -31,6 +32,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CancellationTokenSource ending = new();
     private readonly CrossingEditor editor;
     private readonly LaterTables later;
+    private readonly LogKeeper keeper;
     private Task sampling = Task.CompletedTask;
     private Task looking = Task.CompletedTask;
 
@@ -51,10 +53,11 @@ public sealed class CrossingEngine : IAsyncDisposable
         this.clock = clock;
         Events = new EventLog(store, clock, logger);
         captures = new Captures(connections, cipher, options, Events, clock, random, logger);
-        planner = new CrossingPlanner(connections, keys, clock);
+        planner = new CrossingPlanner(connections, keys, captures, clock);
         opener = new CrossingOpener(connections, store, keys, book, captures, Events, clock, random, logger);
         sampler = new CrossingSampler(connections, book, captures, opener, clock, logger);
         editor = new CrossingEditor(connections, store, book, opener, PlanAsync, TreatmentOf, Events, clock);
+        keeper = new LogKeeper(connections, captures);
         later = new LaterTables(connections, book, editor, Events, clock, logger);
     }
 
@@ -97,7 +100,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         ArgumentNullException.ThrowIfNull(definition);
         var entry = book.Find(definition.Name);
-        if (entry is not null && entry.Stored.Desired != DesiredState.Draft)
+        if (entry is not null && entry.Stored.Begun)
         {
             throw new RequestRefusedException($"{definition.Name} has been started; another definition may load tables again.")
             {
@@ -105,7 +108,12 @@ public sealed class CrossingEngine : IAsyncDisposable
             };
         }
 
-        var stored = new StoredCrossing(definition, DesiredState.Draft, by, clock.GetUtcNow());
+        if (entry is { Stored: { Desired: DesiredState.KeepLog } kept } && kept.Definition.Source != definition.Source)
+        {
+            throw new RequestRefusedException($"The log of {kept.Definition.Source} is kept for {definition.Name}.") { Mend = "Remove the draft, and make it anew from another source." };
+        }
+
+        var stored = new StoredCrossing(definition, entry?.Stored.Desired ?? DesiredState.Draft, by, clock.GetUtcNow());
         await store.SaveAsync(stored, cancellation);
         if (entry is null)
         {
@@ -174,7 +182,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             throw new RequestRefusedException($"{crossing} is finished: the target has what it was to get.") { Mend = "Load it again, or make another crossing." };
         }
 
-        if (entry.Stored.Desired == DesiredState.Draft)
+        if (!entry.Stored.Begun)
         {
             await CheckAsync(entry, typed, cancellation);
             entry.FirstStart.Pending = true;
@@ -183,6 +191,29 @@ public sealed class CrossingEngine : IAsyncDisposable
         await DesireAsync(entry, DesiredState.Run, by, cancellation);
         await Events.OfCrossingAsync(crossing, EventKind.Note, "Started.", by);
         await opener.OpenAsync(entry, cancellation);
+    }
+
+    /// <summary>
+    /// Lets the source's log be kept from now on for a draft that carries changes only, so that its tables can be loaded by other
+    /// means meanwhile. Returns when it is certain after which position all of their changes are held; that waits for every
+    /// transaction that is open now. Throws <see cref="NotReadyException"/> with every line when the source cannot be read.
+    /// </summary>
+    public async Task<LogPosition> KeepLogAsync(string crossing, string by, CancellationToken cancellation)
+    {
+        var entry = book.Existing(crossing);
+        using var turn = await entry.Turn.EnterAsync(cancellation);
+        var definition = entry.Stored.Definition;
+        if (entry.Stored.Begun || definition.Kind != StartKind.Changes)
+        {
+            throw new RequestRefusedException(entry.Stored.Begun ? $"{crossing} has been started: what it needs of the log is kept." : $"{crossing} loads rows itself, and keeps the log from then on.") { Mend = "Nothing needs to be done." };
+        }
+
+        var tables = await keeper.TablesAsync(definition, cancellation);
+        await DesireAsync(entry, DesiredState.KeepLog, by, cancellation);
+        await opener.OpenAsync(entry, cancellation);
+        var after = await keeper.KeepAsync(entry, tables, cancellation);
+        await Events.OfCrossingAsync(crossing, EventKind.Note, $"All changes of {Figures.Of(tables.Count, "table")} after position {connections.Source(definition.Source).Format(after)} are kept.", by);
+        return after;
     }
 
     /// <summary>Brings it to rest after the transaction in hand, its place kept. Returns when it rests.</summary>
@@ -207,7 +238,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         ArgumentNullException.ThrowIfNull(tables);
         var entry = book.Existing(crossing);
         using var turn = await entry.Turn.EnterAsync(cancellation);
-        if (entry.Stored.Desired == DesiredState.Draft)
+        if (!entry.Stored.Begun)
         {
             throw new RequestRefusedException($"{crossing} was never started.") { Mend = "Start it." };
         }
@@ -254,7 +285,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             throw new RequestRefusedException($"{crossing} is running.") { Mend = "Stop it first." };
         }
 
-        if (entry.Stored.Desired != DesiredState.Draft)
+        if (entry.Stored.Begun)
         {
             await connections.Target(entry.Stored.Definition.Target).ForgetAsync(crossing, cancellation);
         }
@@ -338,7 +369,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         var entry = book.Existing(crossing);
         using var turn = await entry.Turn.EnterAsync(cancellation);
-        if (entry.Stored.Desired == DesiredState.Draft)
+        if (!entry.Stored.Begun)
         {
             throw new RequestRefusedException($"{crossing} is a draft.") { Mend = "Nothing needs to be done." };
         }

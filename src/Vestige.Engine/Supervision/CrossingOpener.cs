@@ -154,7 +154,7 @@ internal sealed class CrossingOpener(
             var progress = await connections.Target(entry.Stored.Definition.Target).ReadProgressAsync(entry.Name, cancellation);
             if (entry.Learn(progress, asked))
             {
-                capture.Spool.Hold(entry.Name, progress.Position);
+                capture.Spool.Hold(entry.Name, entry.Stored.Desired == DesiredState.KeepLog ? LogKeeper.AfterOf(entry.Stored.Definition, capture.Spool) : progress.Position);
             }
         }
         catch (Exception exception) when (exception is PortException or OperationCanceledException)

@@ -11,7 +11,7 @@ using Vestige.Engine.Treating;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Works out what a start would do, and checks whether it can. Reads only.</summary>
-internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, TimeProvider clock)
+internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, Captures captures, TimeProvider clock)
 {
     private const int Readers = 2;
     private const int NamedAtMost = 8;
@@ -60,7 +60,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         lines.AddRange(await target.CheckTargetAsync([.. structure.Tables.DistinctBy(table => table.Name)], treating.ExistingOf(treated.Treatments), treating.OwnTables(progress), cancellation));
         if (definition.Kind == StartKind.Changes)
         {
-            lines.AddRange(await AgreeAsync(source, target, treated.Treatments, cancellation));
+            lines.AddRange(await new FoundTables(source, target, captures.Find(definition.Source)?.Spool, clock).CheckAsync(definition.Start?.From, treated.Treatments, cancellation));
         }
 
         var rows = definition.Kind is StartKind.Structure or StartKind.Changes ? 0 : crossing.Sum(table => table.EstimatedRows);
@@ -75,32 +75,6 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             rate.Measured,
             [.. lines.Select(definition.Judged)],
             treated.Problems);
-    }
-
-    /// <summary>Where only changes cross, every table must be there, and hold as many rows as the source.</summary>
-    private static async Task<IReadOnlyList<ReadinessLine>> AgreeAsync(ISource source, ITarget target, IReadOnlyList<TableTreatment> treatments, CancellationToken cancellation)
-    {
-        var lines = new List<ReadinessLine>();
-        var there = (await target.ReadTablesAsync(cancellation)).Select(table => table.Schema.Name).ToHashSet();
-        foreach (var treatment in treatments)
-        {
-            var missing = treatment.Tables.Select(table => table.Form.Name).Where(name => !there.Contains(name)).ToList();
-            lines.AddRange(missing.Select(name => new ReadinessLine($"target table {name}", false, "it is not there", "a table that was loaded by other means", "Load it, or let rows cross as well.", TimeSpan.Zero)));
-            if (missing.Count == 0 && treatment.KeepsAllRows)
-            {
-                var (here, copied) = (await source.CountAsync(treatment.Source.Name, null, cancellation), await target.CountAsync(treatment.Tables[0].Form.Name, treatment.Tables[0].Form.Shared, cancellation));
-                lines.Add(new ReadinessLine(
-                    $"rows of {treatment.Source.Name}",
-                    here == copied,
-                    $"{Figures.Of(here, "row")} here and {Figures.Count(copied)} there, counted one after the other",
-                    "the same rows on both sides",
-                    here == copied ? null : "Find the rows that differ and load the table again; or accept it, if rows were written between the two counts.",
-                    TimeSpan.Zero)
-                { MayAccept = true });
-            }
-        }
-
-        return lines;
     }
 
     /// <summary>One writer takes all rows, so the finish is the sum; cutting the reads only keeps it busy.</summary>

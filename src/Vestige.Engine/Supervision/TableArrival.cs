@@ -6,6 +6,7 @@ using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Following;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Treating;
@@ -155,11 +156,24 @@ internal sealed class TableArrival(
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")}{(loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")} as of position {source.Format(loading.Position)}.");
     }
 
-    /// <summary>
-    /// Tables that were loaded by other means stand where the log stands now: after every transaction that was open when they
-    /// began to be read, which is what a snapshot waits for.
-    /// </summary>
+    /// <summary>Tables that were loaded by other means stand where the definition says, or where the log stands now.</summary>
     private async Task TakeAsync(ITargetSession session, List<TableName> found, CancellationToken cancellation)
+    {
+        var (at, described) = definition.Start?.From is { } from ? await PastAsync(from, found, cancellation) : await NowAsync(found, cancellation);
+        var forms = described.ToDictionary(table => table.Schema.Name, table => FormPrint.Of(table.Schema));
+        var taken = found.Select(table => new TableProgress(table, Loaded: true, at, Into: TableProgress.NamesOf(treating.TargetsOf(table)), Form: forms.GetValueOrDefault(table))).ToList();
+        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
+        {
+            await transaction.CommitAsync(new ProgressUpdate(null, taken, capture.Spool.Identity), cancellation);
+        }
+
+        firstStart.Pending = false;
+        state.Take(session.Progress);
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Changes of {Figures.Of(found.Count, "table")} are taken from position {source.Format(at)}.");
+    }
+
+    /// <summary>After every transaction that was open when the tables began to be read, which is what a snapshot waits for.</summary>
+    private async Task<(LogPosition At, IReadOnlyList<TableDescription> Forms)> NowAsync(List<TableName> found, CancellationToken cancellation)
     {
         if (!firstStart.Pending)
         {
@@ -170,15 +184,16 @@ internal sealed class TableArrival(
         }
 
         await using var snapshot = await source.OpenSnapshotAsync(1, cancellation);
-        var forms = (await snapshot.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name, table => FormPrint.Of(table.Schema));
-        var taken = found.Select(table => new TableProgress(table, Loaded: true, snapshot.Position, Into: TableProgress.NamesOf(treating.TargetsOf(table)), Form: forms.GetValueOrDefault(table))).ToList();
-        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
-        {
-            await transaction.CommitAsync(new ProgressUpdate(null, taken, capture.Spool.Identity), cancellation);
-        }
+        capture.HoldsWhole(found, snapshot.Position);
+        return (snapshot.Position, await snapshot.ReadTablesAsync(cancellation));
+    }
 
-        firstStart.Pending = false;
-        state.Take(session.Progress);
-        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Changes of {Figures.Of(found.Count, "table")} are taken from position {source.Format(snapshot.Position)}.");
+    /// <summary>A place that was named stays what it is, whenever it comes to be taken.</summary>
+    private async Task<(LogPosition At, IReadOnlyList<TableDescription> Forms)> PastAsync(StartPlace from, List<TableName> found, CancellationToken cancellation)
+    {
+        var (line, place) = await new PastStart(source, capture.Spool, clock).FindAsync(from, found, cancellation);
+        return place is { } at
+            ? (at, await source.ReadTablesAsync(cancellation))
+            : throw new PortException($"Changes cannot be taken from where the definition says: {line.Found}.") { Mend = line.Mend };
     }
 }

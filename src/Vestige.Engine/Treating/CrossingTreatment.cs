@@ -34,6 +34,7 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
         return JsonSerializer.Serialize(new
         {
             Steps = definition.Treatment?.Where(step => TablePattern.Matches(step.Tables, name)).Select(step => step with { Tables = "" }) ?? [],
+            ChildSteps = ChildrenOf(definition, name).SelectMany(child => definition.Treatment!.Where(step => IsForChild(step, table, child))),
             Names = TargetsOf(table).Select(target => target.ToString()),
             Case = definition.Naming?.Case ?? LetterCase.AsIs,
             Rule = definition.ApplyRuleOf(table) is { } rule && rule.As != ApplyMode.Upsert ? rule with { Tables = "" } : null,
@@ -65,7 +66,31 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
     }
 
     /// <summary>The same, without anything else being known.</summary>
-    public static IReadOnlyList<TableName> TargetsOf(CrossingDefinition definition, ITarget target, TableName table)
+    public static IReadOnlyList<TableName> TargetsOf(CrossingDefinition definition, ITarget target, TableName table) =>
+        [.. RowTargetsOf(definition, target, table), .. ChildTargetsOf(definition, table)];
+
+    /// <summary>Those that a source's rows themselves go into, without their child rows.</summary>
+    public IReadOnlyList<TableName> RowTargetsOf(TableName table) => RowTargetsOf(definition, target, table);
+
+    /// <summary>The target's tables that the child rows of a table go into.</summary>
+    public static IReadOnlyList<TableName> ChildTargetsOf(CrossingDefinition definition, TableName table)
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        return [.. ChildrenOf(definition, table.ToString()).Select(child => Names.Parse(child.Into)).OfType<TableName>()];
+    }
+
+    /// <summary>Whether a step is for the child rows of a table.</summary>
+    public static bool IsForChild(TreatmentStep step, TableName table, ChildRows child)
+    {
+        ArgumentNullException.ThrowIfNull(step);
+        ArgumentNullException.ThrowIfNull(child);
+        return TablePattern.Matches(step.Tables, child.NameFor(table).ToString()) && !TablePattern.Matches(step.Tables, table.ToString());
+    }
+
+    private static IEnumerable<ChildRows> ChildrenOf(CrossingDefinition definition, string table) =>
+        (definition.Treatment ?? []).Where(step => step.Children is not null && TablePattern.Matches(step.Tables, table)).SelectMany(step => step.Children!);
+
+    private static IReadOnlyList<TableName> RowTargetsOf(CrossingDefinition definition, ITarget target, TableName table)
     {
         ArgumentNullException.ThrowIfNull(definition);
         ArgumentNullException.ThrowIfNull(target);

@@ -122,7 +122,7 @@ public sealed class TreatedTables
     /// <summary>A step that concerns no table is a slip of the pen more often than not.</summary>
     private void Unmatched(CrossingDefinition definition, IReadOnlyList<TableDescription> tables)
     {
-        var names = tables.Select(table => table.Schema.Name.ToString()).ToList();
+        var names = tables.Select(table => table.Schema.Name.ToString()).Concat(treatments.SelectMany(treatment => treatment.Children).Select(child => child.Treatment.Source.Name.ToString())).ToList();
         for (var i = 0; i < (definition.Treatment?.Count ?? 0); i++)
         {
             var pattern = definition.Treatment![i].Tables;

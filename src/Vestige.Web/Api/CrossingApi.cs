@@ -31,6 +31,10 @@ public static class CrossingApi
         group.MapPost("/{name}/check", CheckAsync).WithSummary("Everything that must hold before a start.");
         group.MapPost("/{name}/start", (string name, CrossingEngine engine, CancellationToken cancellation, string? confirm = null) =>
             DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation, confirm))).WithSummary("Starts; where that destroys something on the target, only with confirm=NAME.");
+        group.MapPost("/{name}/keep-log", async (string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) =>
+            engine.Status(name) is { } status
+                ? Results.Ok(new { name, after = connections.Source(status.Definition.Source).Format(await engine.KeepLogAsync(name, By, cancellation)) })
+                : Problems.NotFound($"crossing {name}")).WithSummary("Lets the source's log be kept for a draft that carries changes only; says after which position.");
         group.MapPost("/{name}/resume", (string name, CrossingEngine engine, CancellationToken cancellation) =>
             DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation))).WithSummary("Goes on from the place kept.");
         group.MapPost("/{name}/pause", (string name, CrossingEngine engine, CancellationToken cancellation) =>

@@ -16,7 +16,7 @@ public sealed class BeforeAfter
         ArgumentNullException.ThrowIfNull(treatment);
         ArgumentNullException.ThrowIfNull(types);
         ArgumentNullException.ThrowIfNull(rows);
-        var masked = MaskedOf(treatment);
+        var masked = treatment.Hidden;
         Table = treatment.Source.Name;
         Columns = [.. treatment.Source.Columns.Select((column, i) => (column.Name, column.Type, masked.Contains(i)))];
         TargetColumns = [.. treatment.Columns.Select(column => (column.Name, column.Type, IsNew: !column.IsPassed || column.Name != treatment.Source.Columns[column.Source].Name))];
@@ -32,13 +32,6 @@ public sealed class BeforeAfter
     public IReadOnlyList<(string Name, string Type, bool IsNew)> TargetColumns { get; }
 
     public IReadOnlyList<TreatedSample> Samples { get; }
-
-    /// <summary>The source's columns on which a mask stands, by place.</summary>
-    public static IReadOnlySet<int> MaskedOf(TableTreatment treatment)
-    {
-        ArgumentNullException.ThrowIfNull(treatment);
-        return treatment.Columns.Where(column => column.Masked && column.Of >= 0).Select(column => column.Of).ToHashSet();
-    }
 
     /// <summary>A value as pages show it where a mask stands on it.</summary>
     public static string Hidden(Row row, int column, string type) =>
@@ -81,13 +74,16 @@ public sealed class BeforeAfter
             treatment.Load(row, made);
             return made.Count == 0
                 ? new TreatedSample(before, null, [], WhyLeftOut(treatment, row))
-                : new TreatedSample(before, made[0].Table.Form.Name.ToString(), [.. Enumerable.Range(0, made[0].Change.After.Count).Select(i => Short(made[0].Change.After.DisplayAt(i)))], null);
+                : new TreatedSample(before, made[0].Table.Form.Name.ToString(), [.. Enumerable.Range(0, made[0].Change.After.Count).Select(i => Short(made[0].Change.After.DisplayAt(i)))], null) { Children = [.. made.Skip(1).Select(ChildOf)] };
         }
         catch (EvaluationException exception)
         {
             return new TreatedSample(before, null, [], $"it would stop the crossing: {exception.Message}");
         }
     }
+
+    private static (string Into, IReadOnlyList<(string Column, string Value)> Values) ChildOf(TreatedChange child) =>
+        (child.Table.Form.Name.ToString(), [.. child.Table.Form.Columns.Select((column, i) => (column.Name, Short(child.Change.After.DisplayAt(i))))]);
 
     private static string WhyLeftOut(TableTreatment treatment, Row row)
     {

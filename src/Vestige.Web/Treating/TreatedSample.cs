@@ -5,4 +5,8 @@ namespace Vestige.Web.Treating;
 /// <param name="Into">The target's table that it goes into; null when it is left out.</param>
 /// <param name="After">The values that come out, by the target's columns; empty when it is left out.</param>
 /// <param name="Why">Why it is left out, or has no value; null when it crosses.</param>
-public sealed record TreatedSample(IReadOnlyList<string> Before, string? Into, IReadOnlyList<string> After, string? Why);
+public sealed record TreatedSample(IReadOnlyList<string> Before, string? Into, IReadOnlyList<string> After, string? Why)
+{
+    /// <summary>The child rows that come with it: each table, and the values by column.</summary>
+    public IReadOnlyList<(string Into, IReadOnlyList<(string Column, string Value)> Values)> Children { get; init; } = [];
+}

@@ -3,6 +3,7 @@ using Vestige.Core.Forecasting;
 using Vestige.Core.Text;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
+using Vestige.Engine.Treating;
 
 namespace Vestige.Web.Views;
 
@@ -32,7 +33,7 @@ public static class Sentences
         return status.Fault is not null
             || status.Waiting is not null
             || status.Tables.Any(table => table.State == TableState.Held)
-            || (status.Capture is { Running: false } && status.State != CrossingState.Draft)
+            || status.Capture is { Running: false }
             || status.Tables.Any(table => table.Tally.Unexpected.Total > 0)
             || (status.Clears.Outcome == Clearing.Never && status.State == CrossingState.CatchingUp);
     }
@@ -44,6 +45,7 @@ public static class Sentences
         var behind = status.Lag is not { } lag ? "" : lag.Current ? "Nothing waits." : $"{(lag.AtLeast ? "At least " : "")}{Figures.Duration(lag.Behind)} behind, {Figures.Of(status.Backlog, "change")} waiting.";
         return status.State switch
         {
+            CrossingState.Draft when status.Capture is not null => "A draft. The source's log is kept for it, and nothing has been written.",
             CrossingState.Draft => "A draft. Nothing has been read or written.",
             CrossingState.Checking => "Checking what must hold before it starts.",
             CrossingState.Loading => $"Loading, {Percent(status.LoadShare)} done{(status.LoadEndsIn is { } ends ? $", {Figures.Duration(ends)} left" : "")}.",
@@ -62,7 +64,7 @@ public static class Sentences
         ArgumentNullException.ThrowIfNull(status);
         return status.State switch
         {
-            CrossingState.Draft => "not started",
+            CrossingState.Draft => status.Capture is null ? "not started" : "log kept",
             CrossingState.Checking => "starting",
             CrossingState.Loading => status.LoadEndsIn is { } ends ? $"loaded in {Figures.Duration(ends)}" : "loading begins",
             CrossingState.Paused or CrossingState.Stopped => "place kept",
@@ -117,9 +119,16 @@ public static class Sentences
         var steps = (definition.Treatment ?? []).Where(step => TablePattern.Matches(step.Tables, table.Source.ToString())).ToList();
         var mode = definition.AppliedAs(table.Source);
         var parts = new List<string>();
-        if (table.Into.Count > 1 || table.Target.Name != table.Source.Name)
+        var children = CrossingTreatment.ChildTargetsOf(definition, table.Source);
+        var into = table.Into.Except(children).ToList();
+        if (children.Count > 0)
         {
-            parts.Add($"→ {Join(table.Into.Select(into => into.ToString()))}{(steps.Exists(step => step.Combine is not null) ? ", with others" : "")}");
+            parts.Add($"child rows in {Join(children.Select(child => child.ToString()))}");
+        }
+
+        if (into.Count > 1 || table.Target.Name != table.Source.Name)
+        {
+            parts.Add($"→ {Join(into.Select(one => one.ToString()))}{(steps.Exists(step => step.Combine is not null) ? ", with others" : "")}");
         }
 
         if (steps.Exists(step => step.Keep is not null))

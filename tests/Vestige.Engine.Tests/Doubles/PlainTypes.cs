@@ -17,6 +17,8 @@ public sealed class PlainTypes : IEngineTypes
 
     public ColumnMeaning MeaningOf(Column column) => new(column.Type == "INTEGER" ? ExpressionType.Integer : ExpressionType.Text);
 
+    public RepeatedValue? RepeatOf(Column column) => new RepeatedValue(null);
+
     public string TypeFor(ExpressionType type) => type == ExpressionType.Integer ? "INTEGER" : "TEXT";
 
     public TypeChange ChangeOf(string from, string to) => new(TypeOutcome.Keeps, "");

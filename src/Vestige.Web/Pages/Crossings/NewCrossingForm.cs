@@ -21,6 +21,9 @@ public sealed class NewCrossingForm
 
     public StartKind Kind { get; set; }
 
+    /// <summary>Where only changes cross: the position or time after which they are taken; empty for now.</summary>
+    public string? From { get; set; }
+
     /// <summary>Lines that do not hold and are accepted, by name.</summary>
     public List<string> Accept { get; set; } = [];
 
@@ -105,7 +108,7 @@ public sealed class NewCrossingForm
             Source ?? "",
             Target ?? "",
             new TableRules(AllRules(there), Future),
-            new StartOptions(Existing, Kind, Accept: Accept.Count == 0 ? null : Accept),
+            new StartOptions(Existing, Kind, Accept: Accept.Count == 0 ? null : Accept, From: PlaceText.Read(From)),
             Apply().ToList() is { Count: > 0 } apply ? apply : null,
             Naming(),
             treatment.Steps.Count == 0 ? null : treatment.Steps);

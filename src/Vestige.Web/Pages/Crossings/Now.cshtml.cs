@@ -45,6 +45,9 @@ public class NowModel(CrossingEngine engine, ConnectionDirectory connections, Ti
         }
     }
 
+    public Task<IActionResult> OnPostKeepLogAsync(string name, CancellationToken cancellation) =>
+        DoAsync($"/crossings/{name}", "The log is kept.", () => Engine.KeepLogAsync(name, By, cancellation));
+
     public Task<IActionResult> OnPostResumeAsync(string name, CancellationToken cancellation) =>
         DoAsync($"/crossings/{name}", "Resumed.", () => Engine.RunAsync(name, By, cancellation));
 

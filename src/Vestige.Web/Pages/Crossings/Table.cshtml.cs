@@ -97,7 +97,7 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
         var rowThere = there is null ? null : await target.FindAsync(there, keyThere, cancellation);
         HasHere = row is not null;
         HasThere = rowThere is not null;
-        var masked = BeforeAfter.MaskedOf(treatment);
+        var masked = treatment.Hidden;
         Values = [.. treatment.Columns.Select((column, i) => Compare(treatment, masked, column, (row, made?.Change.After, i), (there, rowThere)))];
     }
 

@@ -28,7 +28,7 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
         {
             counts[table.Source] = (
                 await rowCounts.OfAsync(Status.Definition.Source, table.Source, null, cancellation),
-                await SumAsync(table.Into, treating.SharedOf(table.Source), cancellation));
+                await SumAsync(treating.RowTargetsOf(table.Source), treating.SharedOf(table.Source), cancellation));
         }
 
         Counts = counts;

@@ -136,6 +136,7 @@
           convert: '  convert:\n  - column: amount\n    to: numeric\n',
           compute: "  compute:\n  - column: full_name\n    as: given_name || ' ' || family_name\n",
           mask: '  mask:\n  - column: email\n    by: hash\n',
+          children: '  children:\n  - from: column\n    into: schema.elements\n    columns:\n    - column: name\n      field: name\n',
           combine: '  combine:\n    into: schema.all_of_them\n    origin: origin\n    by: schema\n',
           split: "  split:\n  - into: schema.first\n    when: kind = 'first'\n  - into: schema.others\n",
           marks: '  marks:\n    operation: changed_by\n    committedAt: changed_at\n',

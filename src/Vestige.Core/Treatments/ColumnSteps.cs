@@ -1,0 +1,234 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Expressions;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Core.Treatments;
+
+/// <summary>Takes one table's columns from step to step.</summary>
+/// <param name="source">The source's table.</param>
+/// <param name="types">What types mean.</param>
+/// <param name="keys">The keys of masks.</param>
+/// <param name="columns">The columns so far; steps change them.</param>
+/// <param name="problems">Gets what is wrong.</param>
+internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskKeys keys, List<TreatedColumn> columns, List<TreatmentProblem> problems)
+{
+    public Expression? Condition(string text, string field) => Parsed(text, field, condition: true);
+
+    private Expression? Parsed(string text, string field, bool condition)
+    {
+        try
+        {
+            var known = columns.Select(column => new ExpressionColumn(column.Name, column.Type, column.Meaning) { Value = column.Make, Place = column.Source, Reads = column.Reads }).ToList();
+            return condition ? Expression.ParseCondition(text, known) : Expression.Parse(text, known);
+        }
+        catch (ExpressionException exception)
+        {
+            problems.Add(new TreatmentProblem(field, $"at character {exception.Place + 1}: {exception.Message.TrimEnd('.')}", "Correct the expression there.", exception.Place, exception.Length));
+            return null;
+        }
+    }
+
+    private int Find(string column, string field)
+    {
+        var place = columns.FindIndex(candidate => candidate.Name == column);
+        if (place < 0)
+        {
+            problems.Add(new TreatmentProblem(field, $"{source.Name} has no column {column}", $"Name one of {string.Join(", ", columns.Take(20).Select(candidate => candidate.Name))}."));
+        }
+
+        return place;
+    }
+
+    public void LeaveOut(string column, string field)
+    {
+        var place = Find(column, field);
+        if (place < 0)
+        {
+            return;
+        }
+
+        if (columns[place].KeyOrdinal > 0)
+        {
+            problems.Add(new TreatmentProblem(field, $"{column} is in the key of {source.Name}", "Keep it: rows are found by it. A mask can hide its values."));
+            return;
+        }
+
+        columns.RemoveAt(place);
+    }
+
+    public void Rename(RenamedColumn rename, string field)
+    {
+        var place = Find(rename.Column, $"{field}.column");
+        if (place < 0)
+        {
+            return;
+        }
+
+        if (string.IsNullOrEmpty(rename.To))
+        {
+            problems.Add(new TreatmentProblem($"{field}.to", "there is no name", "Give the column a name."));
+            return;
+        }
+
+        columns[place] = columns[place] with { Name = rename.To };
+    }
+
+    public void Convert(ConvertedColumn convert, string field)
+    {
+        var place = Find(convert.Column, $"{field}.column");
+        if (place < 0)
+        {
+            return;
+        }
+
+        var column = columns[place];
+        if (IsOrigin(column, $"{field}.column"))
+        {
+            return;
+        }
+
+        if (Refused(column.Type, convert.To, convert.AllowLoss) is { } change)
+        {
+            problems.Add(new TreatmentProblem($"{field}.to", $"{convert.Column} of {source.Name} from {column.Type} to {convert.To}: {change.Words}", MendOf(change)));
+            return;
+        }
+
+        var type = types.Spelled(convert.To);
+        columns[place] = column with { Type = type, Meaning = column.IsPassed ? types.MeaningOf(new Column(column.Name, type)) : column.Meaning };
+    }
+
+    /// <summary>What speaks against another type; null when nothing does, or the definition allows it.</summary>
+    private TypeChange? Refused(string from, string to, bool allowLoss) => !Names.IsTypeName(to) ? new TypeChange(TypeOutcome.Impossible, "it is not the name of a type") : types.ChangeOf(from, to) is var change
+        && (change.Outcome == TypeOutcome.Impossible || (change.Outcome == TypeOutcome.MayChange && !allowLoss)) ? change : null;
+
+    private static string MendOf(TypeChange change) =>
+        change.Outcome == TypeOutcome.Impossible ? "Choose another type." : "Choose a type that holds every value, or say allowLoss: true.";
+
+    public void Compute(ComputedColumn compute, string field)
+    {
+        if (string.IsNullOrEmpty(compute.Column))
+        {
+            problems.Add(new TreatmentProblem($"{field}.column", "there is no name", "Give the column a name."));
+            return;
+        }
+
+        if (Parsed(compute.As, $"{field}.as", condition: false) is not { } expression)
+        {
+            return;
+        }
+
+        var place = columns.FindIndex(column => column.Name == compute.Column);
+        if (place >= 0 && columns[place].KeyOrdinal > 0)
+        {
+            problems.Add(new TreatmentProblem($"{field}.column", $"{compute.Column} is in the key of {source.Name}", "Give the computed column a name of its own."));
+            return;
+        }
+
+        var made = types.TypeFor(expression.Type);
+        if (compute.Type is { } type && Refused(made, type, compute.AllowLoss) is { } change)
+        {
+            problems.Add(new TreatmentProblem($"{field}.type", $"{compute.Column} of {source.Name}, which is {expression.Type.Word()}, into {type}: {change.Words}", MendOf(change)));
+            return;
+        }
+
+        var column = new TreatedColumn(compute.Column, compute.Type is null ? made : types.Spelled(compute.Type), new ColumnMeaning(expression.Type), -1, expression.Columns, Distinct: false) { Make = expression.Run };
+        if (place >= 0)
+        {
+            columns[place] = column with { Of = columns[place].Of, Masked = columns[place].Masked };
+        }
+        else
+        {
+            columns.Add(column);
+        }
+    }
+
+    public void Mask(MaskedColumn mask, string field)
+    {
+        var place = Find(mask.Column, $"{field}.column");
+        if (place < 0)
+        {
+            return;
+        }
+
+        var column = columns[place];
+        if (IsOrigin(column, $"{field}.column"))
+        {
+            return;
+        }
+
+        var maker = new MaskMaker(mask, field, source, columns, types, keys);
+        var masked = maker.Make(column);
+        problems.AddRange(maker.Problems);
+        if (masked is null)
+        {
+            return;
+        }
+
+        if (column.KeyOrdinal > 0 && !masked.Distinct)
+        {
+            problems.Add(new TreatmentProblem($"{field}.by", $"{mask.Column} is in the key of {source.Name}, and this mask would make rows one", "Mask a key by hash or by a pseudonym of the kind code or number."));
+            return;
+        }
+
+        columns[place] = masked;
+    }
+
+    /// <summary>By its values the rows of combined tables are told apart.</summary>
+    private bool IsOrigin(TreatedColumn column, string field)
+    {
+        if (column.IsOrigin)
+        {
+            problems.Add(new TreatmentProblem(field, $"{column.Name} says where each row came from", "Leave it as it is."));
+        }
+
+        return column.IsOrigin;
+    }
+
+    public void AddMark(string? name, ChangeMark mark, string field)
+    {
+        if (name is null)
+        {
+            return;
+        }
+
+        if (name.Length == 0)
+        {
+            problems.Add(new TreatmentProblem(field, "there is no name", "Give the column a name."));
+            return;
+        }
+
+        var type = mark == ChangeMark.Operation ? ExpressionType.Text : ExpressionType.Instant;
+        columns.Add(new TreatedColumn(name, types.TypeFor(type), new ColumnMeaning(type), -1, [], Mark: mark, Distinct: false));
+    }
+
+    public void Name(Naming? naming)
+    {
+        if (naming is null or { Case: LetterCase.AsIs })
+        {
+            return;
+        }
+
+        for (var i = 0; i < columns.Count; i++)
+        {
+            columns[i] = columns[i] with { Name = naming.Cased(columns[i].Name) };
+        }
+    }
+
+    public void Check()
+    {
+        foreach (var same in columns.GroupBy(column => column.Name).Where(group => group.Count() > 1))
+        {
+            problems.Add(new TreatmentProblem("treatment", $"{source.Name} would have two columns {same.Key} on the target", "Give one of them another name."));
+        }
+
+        foreach (var column in columns.Where(column => Names.IsTooLong(column.Name, types.LongestName)))
+        {
+            problems.Add(new TreatmentProblem("treatment", $"the column name {column.Name} of {source.Name} is longer than the target's {types.LongestName} bytes", "Give it a shorter one."));
+        }
+
+        if (columns.Count == 0)
+        {
+            problems.Add(new TreatmentProblem("treatment", $"no column of {source.Name} is left", "Leave the table out by a rule."));
+        }
+    }
+}
