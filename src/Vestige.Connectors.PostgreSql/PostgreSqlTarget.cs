@@ -20,15 +20,15 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) => new TargetStructureBuilder(treatments).Build();
 
-    public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables)
+    public IReadOnlyList<StructureStatement> StructureFor(IReadOnlyList<TableSchema> tables)
     {
         ArgumentNullException.ThrowIfNull(tables);
         var chosen = tables.Select(table => table.Name).ToHashSet();
         return [.. tables
-            .SelectMany(table => table.Parts)
-            .Where(part => part.Statement.Length > 0 && (part.References is not { } needed || chosen.Contains(needed)))
-            .OrderBy(part => part.Stage)
-            .Select(part => part.Statement)
+            .SelectMany(table => table.Parts.Select(part => (Table: table, Part: part)))
+            .Where(pair => pair.Part.Statement.Length > 0 && (pair.Part.References is not { } needed || chosen.Contains(needed)))
+            .OrderBy(pair => pair.Part.Stage)
+            .Select(pair => pair.Part.Stage == PartStage.Table ? new StructureStatement(pair.Table.Statement ?? pair.Part.Statement, pair.Table.Name) : new StructureStatement(pair.Part.Statement))
             .Distinct()];
     }
 

@@ -38,7 +38,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         {
             if (!await IsThereAsync($"to_regclass({Quote.Literal(Quote.Name(table.Name))})", cancellation))
             {
-                await RunAsync(table.Parts.Single(part => part.Stage == PartStage.Table).Statement, $"Making {table.Name}", cancellation);
+                await MakeAsync(table, cancellation);
             }
             else if (making == TableMaking.WhereMissingOrSame && await FormComparison.DifferenceAsync(Connection, table, cancellation) is { } difference)
             {
@@ -47,8 +47,33 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             else if (making == TableMaking.Anew || (making == TableMaking.WhereOther && await FormComparison.DifferenceAsync(Connection, table, cancellation) is not null))
             {
                 await RunAsync($"DROP TABLE {Quote.Name(table.Name)}", $"Dropping {table.Name}", cancellation);
-                await RunAsync(table.Parts.Single(part => part.Stage == PartStage.Table).Statement, $"Making {table.Name}", cancellation);
+                await MakeAsync(table, cancellation);
             }
+        }
+    }
+
+    private async Task MakeAsync(TableSchema table, CancellationToken cancellation)
+    {
+        if (table.Statement is not { } own)
+        {
+            await RunAsync(table.Parts.Single(part => part.Stage == PartStage.Table).Statement, $"Making {table.Name}", cancellation);
+            return;
+        }
+
+        try
+        {
+            // As one command of a batch the server takes a single statement only, whatever the text holds.
+            await using var batch = new NpgsqlBatch(Connection) { BatchCommands = { new NpgsqlBatchCommand(own.TrimEnd().TrimEnd(';')) } };
+            await batch.ExecuteNonQueryAsync(cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Making {table.Name} by the definition's statement in {session.Target.Place}");
+        }
+
+        if (await FormComparison.DifferenceAsync(Connection, table, cancellation) is { } difference)
+        {
+            throw new PortException($"The definition's statement for {table.Name} makes another table than its rows need: {difference}. Nothing was changed.") { Mend = "Correct the statement in the definition, or remove it." };
         }
     }
 

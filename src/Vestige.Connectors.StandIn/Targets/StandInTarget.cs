@@ -44,11 +44,11 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         return kept;
     }
 
-    public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables)
+    public IReadOnlyList<StructureStatement> StructureFor(IReadOnlyList<TableSchema> tables)
     {
         ArgumentNullException.ThrowIfNull(tables);
         var names = tables.Select(table => table.Name.Name).ToHashSet();
-        return [.. tables.Select(table => TableStatements.Create(table, names))];
+        return [.. tables.Select(table => new StructureStatement(table.Statement ?? TableStatements.Create(table, names), table.Name))];
     }
 
     public async Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(

@@ -45,7 +45,11 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 
             if (!exists)
             {
-                transaction.Run(TableStatements.Create(table, present));
+                transaction.Run(table.Statement?.TrimEnd().TrimEnd(';') ?? TableStatements.Create(table, present));
+                if (table.Statement is not null && table.DifferenceTo(TableCatalogue.Read(database.Handle, database.Name).First(made => made.Name.Name == table.Name.Name)) is { } other)
+                {
+                    throw new PortException($"The definition's statement for {table.Name} makes another table than its rows need: {other}. Nothing was changed.") { Mend = "Correct the statement in the definition, or remove it." };
+                }
             }
         }
 

@@ -15,6 +15,7 @@ namespace Vestige.Core.Crossings;
 /// <param name="Apply">How tables are applied: the last rule that matches decides; without one, as <see cref="ApplyMode.Upsert"/>.</param>
 /// <param name="Naming">What tables are called on the target; null for the same names.</param>
 /// <param name="Treatment">What happens to rows on the way, in order.</param>
+/// <param name="Structure">Statements of a person's own that make tables of the target.</param>
 public sealed record CrossingDefinition(
     string Name,
     string Purpose,
@@ -24,7 +25,8 @@ public sealed record CrossingDefinition(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] StartOptions? Start = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<ApplyRule>? Apply = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] Naming? Naming = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<TreatmentStep>? Treatment = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<TreatmentStep>? Treatment = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<TableStatement>? Structure = null)
 {
     public const string Copy = "copy";
 

@@ -67,7 +67,7 @@ public static partial class DefinitionRules
             yield return new DefinitionProblem("target", $"'{definition.Target}' is also the source", "Choose another connection as target.");
         }
 
-        foreach (var problem in StartProblems(definition).Concat(ApplyProblems(definition)).Concat(NamingProblems(definition.Naming)).Concat(TreatmentProblems(definition)))
+        foreach (var problem in StartProblems(definition).Concat(ApplyProblems(definition)).Concat(NamingProblems(definition.Naming)).Concat(TreatmentProblems(definition)).Concat(StructureProblems(definition)))
         {
             yield return problem;
         }
@@ -96,7 +96,7 @@ public static partial class DefinitionRules
     {
         IEnumerable<(string Name, IEnumerable<object?>? Items)> lists =
         [
-            ("tables.rules", definition.Tables?.Rules), ("apply", definition.Apply), ("treatment", definition.Treatment), ("start.tables", definition.Start?.Tables),
+            ("tables.rules", definition.Tables?.Rules), ("apply", definition.Apply), ("treatment", definition.Treatment), ("start.tables", definition.Start?.Tables), ("structure", definition.Structure),
             ("naming.schemas", definition.Naming?.Schemas), ("naming.tables", definition.Naming?.Tables),
         ];
         return lists.SelectMany(list => (list.Items ?? []).Select((item, place) => (item, place)).Where(pair => pair.item is null).Select(pair => Empty($"{list.Name}[{pair.place}]")));
@@ -220,6 +220,28 @@ public static partial class DefinitionRules
                     $"treatment[{i}]",
                     set.Count == 0 ? "it says nothing that is to be done" : $"it says {string.Join(" and ", set)} at once",
                     $"Give each step exactly one of {string.Join(", ", step.Kinds.Select(kind => kind.Name))}.");
+            }
+        }
+    }
+
+    private static IEnumerable<DefinitionProblem> StructureProblems(CrossingDefinition definition)
+    {
+        for (var i = 0; i < (definition.Structure?.Count ?? 0); i++)
+        {
+            var statement = definition.Structure![i];
+            if (Treatments.Names.Parse(statement.Table) is null)
+            {
+                yield return new DefinitionProblem($"structure[{i}].table", $"'{statement.Table}' is not a table name", "Write schema.table, by the target's names.");
+            }
+
+            if (string.IsNullOrWhiteSpace(statement.Run))
+            {
+                yield return new DefinitionProblem($"structure[{i}].run", "there is no statement", "Write the statement that makes the table, or remove the entry.");
+            }
+
+            if (definition.Structure.Take(i).Any(other => other.Table == statement.Table))
+            {
+                yield return new DefinitionProblem($"structure[{i}].table", $"{statement.Table} stands there twice", "Give one statement a table.");
             }
         }
     }

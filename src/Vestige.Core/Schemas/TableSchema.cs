@@ -12,6 +12,9 @@ public sealed record TableSchema(
     /// <summary>What belongs to the table beside its columns, in its engine's own statements; empty where it was not read.</summary>
     public IReadOnlyList<SchemaPart> Parts { get; init; } = [];
 
+    /// <summary>The statement that makes it, where a person has written one; null for the engine's own.</summary>
+    public string? Statement { get; init; }
+
     /// <summary>The rows of it that one source's table goes into, where others go into the same; null where all are of one.</summary>
     public SharedRows? Shared { get; init; }
 

@@ -53,7 +53,32 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
             return;
         }
 
+        if (columns[place].MessageKeyOrdinal > 0)
+        {
+            problems.Add(new TreatmentProblem(field, $"messages of {source.Name} are keyed by {column}", "Keep it, or choose another key."));
+            return;
+        }
+
         columns.RemoveAt(place);
+    }
+
+    /// <summary>By the columns as they are on the target; what steps further down make of them is what the key has.</summary>
+    public void KeyMessages(IReadOnlyList<string> names, string field)
+    {
+        if (names.Count == 0 || columns.Exists(column => column.MessageKeyOrdinal > 0))
+        {
+            problems.Add(new TreatmentProblem(field, names.Count == 0 ? "there is no column" : $"messages of {source.Name} have a key already", "Name all columns of the key in one step."));
+            return;
+        }
+
+        for (var i = 0; i < names.Count; i++)
+        {
+            var place = Find(names[i], $"{field}[{i}]");
+            if (place >= 0)
+            {
+                columns[place] = columns[place] with { MessageKeyOrdinal = i + 1 };
+            }
+        }
     }
 
     public void Rename(RenamedColumn rename, string field)

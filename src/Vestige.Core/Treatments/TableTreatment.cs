@@ -71,6 +71,20 @@ public sealed class TableTreatment
     /// <summary>The columns of each of its own target tables, in their order.</summary>
     public IReadOnlyList<TreatedColumn> Columns => columns;
 
+    /// <summary>
+    /// The columns, by place, that messages of a row are keyed by, in order: those that a step names, else the key of its table;
+    /// empty where there is neither, and then the order of its messages is not kept.
+    /// </summary>
+    public IReadOnlyList<int> MessageKey
+    {
+        get
+        {
+            var named = columns.Any(column => column.MessageKeyOrdinal > 0);
+            int OrdinalOf(TreatedColumn column) => named ? column.MessageKeyOrdinal : column.KeyOrdinal;
+            return [.. Enumerable.Range(0, columns.Length).Where(i => OrdinalOf(columns[i]) > 0).OrderBy(i => OrdinalOf(columns[i]))];
+        }
+    }
+
     public ApplyMode Mode { get; }
 
     /// <summary>Every row crosses into one table, and its values as they are; columns may be left out or called otherwise.</summary>

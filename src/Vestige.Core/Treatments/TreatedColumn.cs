@@ -31,6 +31,9 @@ public sealed record TreatedColumn(
     /// <summary>Whether it says which table a row of a combined one came from.</summary>
     public bool IsOrigin { get; init; }
 
+    /// <summary>1-based place in the key of a row's messages; 0 when it is not part of it.</summary>
+    public int MessageKeyOrdinal { get; init; }
+
     /// <summary>Whether the source's value is passed as it is.</summary>
     public bool IsPassed => Source >= 0;
 

@@ -137,6 +137,11 @@ public sealed class TreatmentBuilder
         Each(step.Convert, $"{field}.convert", steps.Convert);
         Each(step.Compute, $"{field}.compute", steps.Compute);
         Each(step.Mask, $"{field}.mask", steps.Mask);
+        if (step.Key is { } key)
+        {
+            steps.KeyMessages(key, $"{field}.key");
+        }
+
         if (step.Split is { } tables)
         {
             destinations.Split(tables, $"{field}.split");
@@ -187,6 +192,7 @@ public sealed class TreatmentBuilder
         StandsBesideOthers ? [] : [.. source.ForeignKeys.Select(ReferenceOf).OfType<ForeignKey>()])
     {
         Shared = destinations.Shared,
+        Statement = definition.Structure?.FirstOrDefault(statement => statement.Table == name.ToString())?.Run,
     };
 
     private Column ColumnOf(TreatedColumn column)

@@ -16,6 +16,7 @@ namespace Vestige.Core.Treatments;
 /// <param name="Split">Several target tables instead of one: a row goes to the first whose condition is true.</param>
 /// <param name="Combine">One target table together with other tables of equal form.</param>
 /// <param name="Children">Tables that get a row for each element of a column that repeats.</param>
+/// <param name="Key">The columns that a message of a row is keyed by, for targets that take messages.</param>
 /// <param name="Marks">Columns that say by what and when a row was last changed.</param>
 public sealed record TreatmentStep(
     string Tables,
@@ -28,13 +29,14 @@ public sealed record TreatmentStep(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<SplitTable>? Split = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] ChangeMarkColumns? Marks = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] CombinedTable? Combine = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<ChildRows>? Children = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<ChildRows>? Children = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<string>? Key = null)
 {
     /// <summary>The lists that are set, with their names.</summary>
     [JsonIgnore]
     internal IReadOnlyList<(string Name, IEnumerable<object?> Items)> Lists =>
     [
-        ("leaveOut", LeaveOut ?? []), ("rename", Rename ?? []), ("convert", Convert ?? []), ("compute", Compute ?? []), ("mask", Mask ?? []), ("split", Split ?? []), ("children", Children ?? []),
+        ("leaveOut", LeaveOut ?? []), ("rename", Rename ?? []), ("convert", Convert ?? []), ("compute", Compute ?? []), ("mask", Mask ?? []), ("split", Split ?? []), ("children", Children ?? []), ("key", Key ?? []),
     ];
 
     /// <summary>The names of the fields that say what the step does, and whether each is set.</summary>
@@ -42,6 +44,6 @@ public sealed record TreatmentStep(
     public IReadOnlyList<(string Name, bool IsSet)> Kinds =>
     [
         ("keep", Keep is not null), ("leaveOut", LeaveOut is not null), ("rename", Rename is not null), ("convert", Convert is not null),
-        ("compute", Compute is not null), ("mask", Mask is not null), ("split", Split is not null), ("marks", Marks is not null), ("combine", Combine is not null), ("children", Children is not null),
+        ("compute", Compute is not null), ("mask", Mask is not null), ("split", Split is not null), ("marks", Marks is not null), ("combine", Combine is not null), ("children", Children is not null), ("key", Key is not null),
     ];
 }

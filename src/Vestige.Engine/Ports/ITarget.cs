@@ -21,7 +21,7 @@ public interface ITarget : IDatabase
     TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments);
 
     /// <summary>The statements that would create these tables, as they would run; forms as <see cref="StructureOf"/> gives them.</summary>
-    IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables);
+    IReadOnlyList<StructureStatement> StructureFor(IReadOnlyList<TableSchema> tables);
 
     /// <summary>What must hold so that these tables of its own can be written. Those in
     /// <paramref name="begun"/> are this crossing's own; of others that are there already, <paramref name="existing"/> says what they

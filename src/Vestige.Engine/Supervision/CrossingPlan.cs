@@ -2,6 +2,8 @@ using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
 
+using Vestige.Engine.Ports;
+
 namespace Vestige.Engine.Supervision;
 
 /// <summary>What a start would do, and whether it can.</summary>
@@ -18,7 +20,7 @@ namespace Vestige.Engine.Supervision;
 public sealed record CrossingPlan(
     IReadOnlyList<PlannedTable> Tables,
     IReadOnlyList<PlannedTable> LeftOut,
-    IReadOnlyList<string> Statements,
+    IReadOnlyList<StructureStatement> Statements,
     IReadOnlyList<string> NotMade,
     long Rows,
     TimeSpan Estimate,

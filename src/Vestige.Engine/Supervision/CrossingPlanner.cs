@@ -57,6 +57,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         lines.AddRange(treated.Lines);
         lines.AddRange(await source.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
         var structure = target.StructureOf(treated.Treatments);
+        lines.AddRange(OwnStatements(definition, target, structure));
         lines.AddRange(await target.CheckTargetAsync([.. structure.Tables.DistinctBy(table => table.Name)], treating.ExistingOf(treated.Treatments), treating.OwnTables(progress), cancellation));
         if (definition.Kind == StartKind.Changes)
         {
@@ -75,6 +76,25 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             rate.Measured,
             [.. lines.Select(definition.Judged)],
             treated.Problems);
+    }
+
+    /// <summary>Statements of a person's own stand in the place of those that would be run.</summary>
+    private static IEnumerable<ReadinessLine> OwnStatements(CrossingDefinition definition, ITarget target, TargetStructure structure)
+    {
+        foreach (var own in definition.Structure ?? [])
+        {
+            var form = structure.Tables.FirstOrDefault(table => table.Name.ToString() == own.Table);
+            var wrong = form is null
+                ? "it makes no table that crosses"
+                : own.DifferenceTo(target.StructureFor([form with { Statement = null }]).First(statement => statement.Makes == form.Name).Text);
+            yield return new ReadinessLine(
+                $"statement for {own.Table}",
+                wrong is null,
+                wrong ?? "the definition's own; what it makes is compared with what the rows need before any of them is written",
+                "one statement that makes the table",
+                wrong is null ? null : "Correct it in the definition, or remove it.",
+                TimeSpan.Zero);
+        }
     }
 
     /// <summary>One writer takes all rows, so the finish is the sum; cutting the reads only keeps it busy.</summary>

@@ -33,7 +33,7 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
         var name = table.ToString();
         return JsonSerializer.Serialize(new
         {
-            Steps = definition.Treatment?.Where(step => TablePattern.Matches(step.Tables, name)).Select(step => step with { Tables = "" }) ?? [],
+            Steps = definition.Treatment?.Where(step => step.Key is null && TablePattern.Matches(step.Tables, name)).Select(step => step with { Tables = "" }) ?? [],
             ChildSteps = ChildrenOf(definition, name).SelectMany(child => definition.Treatment!.Where(step => IsForChild(step, table, child))),
             Names = TargetsOf(table).Select(target => target.ToString()),
             Case = definition.Naming?.Case ?? LetterCase.AsIs,

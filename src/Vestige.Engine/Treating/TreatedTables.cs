@@ -28,6 +28,23 @@ public sealed class TreatedTables
         Collisions();
         TooLong(types.LongestName);
         Unmatched(treating.Definition, tables);
+        Keyed();
+    }
+
+    /// <summary>Databases take rows; what a message would be keyed by has no say there.</summary>
+    private void Keyed()
+    {
+        var keyed = treatments.Where(treatment => treatment.Columns.Any(column => column.MessageKeyOrdinal > 0)).ToList();
+        if (keyed.Count > 0)
+        {
+            lines.Add(new ReadinessLine(
+                "message key",
+                true,
+                $"{string.Join(", ", keyed.Take(NamedAtMost).Select(treatment => $"{treatment.Source.Name} by {string.Join(", ", treatment.MessageKey.Select(i => treatment.Columns[i].Name))}"))}{(keyed.Count > NamedAtMost ? $" and {keyed.Count - NamedAtMost} more" : "")}; this target takes rows, found by their own key",
+                "know it: it counts where the target takes messages",
+                null,
+                TimeSpan.Zero));
+        }
     }
 
     /// <summary>One for each table without a problem, in the order of the tables.</summary>

@@ -211,7 +211,7 @@ public static class CrossingApi
             ready = plan.Ready,
             tables = plan.Tables.Select(table => new { source = table.Source.ToString(), target = table.Into[0].ToString(), into = table.Into.Select(into => into.ToString()), rows = table.Rows }),
             leftOut = plan.LeftOut.Select(table => new { source = table.Source.ToString(), reason = table.Reason }),
-            statements = plan.Statements,
+            statements = plan.Statements.Select(statement => statement.Text),
             notMade = plan.NotMade,
             rows = plan.Rows,
             estimateSeconds = plan.Estimate.TotalSeconds,

@@ -119,9 +119,14 @@ public static class DefinitionYaml
         _ => new YamlScalarNode(node.ToJsonString()),
     };
 
-    /// <summary>In quotes where it would be read as something else.</summary>
+    /// <summary>In quotes where it would be read as something else; as a block where it has several lines.</summary>
     private static YamlScalarNode TextNode(string text)
     {
+        if (text.Contains('\n', StringComparison.Ordinal) && text.Trim() == text && text.All(c => c == '\n' || !char.IsControl(c)) && !text.Contains(" \n", StringComparison.Ordinal))
+        {
+            return new YamlScalarNode(text) { Style = ScalarStyle.Literal };
+        }
+
         var plain = new YamlScalarNode(text) { Style = ScalarStyle.Plain };
         var isText = Scalar(plain) is { } read && read.GetValueKind() == JsonValueKind.String && !text.Any(char.IsControl) && text.Trim() == text;
         return new YamlScalarNode(text) { Style = isText ? ScalarStyle.Any : ScalarStyle.DoubleQuoted };

@@ -74,13 +74,17 @@ public sealed class BeforeAfter
             treatment.Load(row, made);
             return made.Count == 0
                 ? new TreatedSample(before, null, [], WhyLeftOut(treatment, row))
-                : new TreatedSample(before, made[0].Table.Form.Name.ToString(), [.. Enumerable.Range(0, made[0].Change.After.Count).Select(i => Short(made[0].Change.After.DisplayAt(i)))], null) { Children = [.. made.Skip(1).Select(ChildOf)] };
+                : new TreatedSample(before, made[0].Table.Form.Name.ToString(), [.. Enumerable.Range(0, made[0].Change.After.Count).Select(i => Short(made[0].Change.After.DisplayAt(i)))], null) { Children = [.. made.Skip(1).Select(ChildOf)], MessageKey = KeyOf(treatment, made[0].Change.After) };
         }
         catch (EvaluationException exception)
         {
             return new TreatedSample(before, null, [], $"it would stop the crossing: {exception.Message}");
         }
     }
+
+    private static string? KeyOf(TableTreatment treatment, Row row) => treatment.Columns.Any(column => column.MessageKeyOrdinal > 0)
+        ? string.Join(", ", treatment.MessageKey.Select(i => $"{treatment.Columns[i].Name} {Short(row.DisplayAt(i))}"))
+        : null;
 
     private static (string Into, IReadOnlyList<(string Column, string Value)> Values) ChildOf(TreatedChange child) =>
         (child.Table.Form.Name.ToString(), [.. child.Table.Form.Columns.Select((column, i) => (column.Name, Short(child.Change.After.DisplayAt(i))))]);

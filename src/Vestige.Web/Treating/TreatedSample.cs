@@ -7,6 +7,9 @@ namespace Vestige.Web.Treating;
 /// <param name="Why">Why it is left out, or has no value; null when it crosses.</param>
 public sealed record TreatedSample(IReadOnlyList<string> Before, string? Into, IReadOnlyList<string> After, string? Why)
 {
+    /// <summary>The key that its messages would have, where a step names one; null else.</summary>
+    public string? MessageKey { get; init; }
+
     /// <summary>The child rows that come with it: each table, and the values by column.</summary>
     public IReadOnlyList<(string Into, IReadOnlyList<(string Column, string Value)> Values)> Children { get; init; } = [];
 }

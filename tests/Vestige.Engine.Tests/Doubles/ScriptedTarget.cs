@@ -31,7 +31,7 @@ public sealed class ScriptedTarget : ITarget
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) => new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form)], []);
 
-    public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables) => [.. tables.Select(table => $"CREATE TABLE {table.Name.Name}")];
+    public IReadOnlyList<StructureStatement> StructureFor(IReadOnlyList<TableSchema> tables) => [.. tables.Select(table => new StructureStatement($"CREATE TABLE {table.Name.Name}", table.Name))];
 
     public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, IReadOnlyDictionary<TableName, ExistingRows> existing, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<ReadinessLine>>(Lines);

@@ -45,7 +45,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) => new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form)], []);
 
-    public IReadOnlyList<string> StructureFor(IReadOnlyList<TableSchema> tables) => [];
+    public IReadOnlyList<StructureStatement> StructureFor(IReadOnlyList<TableSchema> tables) => [];
 
     public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, IReadOnlyDictionary<TableName, ExistingRows> existing, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<ReadinessLine>>([]);

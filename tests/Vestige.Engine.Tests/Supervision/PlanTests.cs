@@ -44,7 +44,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
         Assert.Equal(TimeSpan.FromSeconds(3), plan.Estimate);
         Assert.False(plan.Measured);
         Assert.Equal(["sim.first → copy.first", "sim.second → copy.second"], plan.Tables.Select(table => $"{table.Source} → {table.Into[0]}"));
-        Assert.Equal(["CREATE TABLE first", "CREATE TABLE second"], plan.Statements);
+        Assert.Equal(["CREATE TABLE first", "CREATE TABLE second"], plan.Statements.Select(statement => statement.Text));
     }
 
     [Fact]

@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Crossings;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
@@ -43,6 +44,9 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
 
     /// <summary>Some rows before and after; null when no table is chosen, or it cannot be treated.</summary>
     public BeforeAfter? Sample { get; private set; }
+
+    /// <summary>What becomes of the rows of that table; null when it cannot be treated.</summary>
+    public TableTreatment? Treated { get; private set; }
 
     public CrossingPlan? Plan { get; private set; }
 
@@ -115,7 +119,7 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
             var definition = Form.Definition(There, Treatment);
             Crossing = [.. There.Where(table => definition.Tables.Takes(table.Schema.Name) && Form.Crosses(table))];
             List();
-            Problems = [.. CrossingApi.Check(definition, connections).Concat(NameTaken())];
+            Problems = [.. CrossingApi.Check(definition, connections).Concat(NameTaken()).Concat(StructureText.Read(Form.Structure).Problems.Select(placed => placed.Problem with { Field = placed.Place is { } at ? $"own statements, line {at.Line}, column {at.Column}" : placed.Problem.Field }))];
             var known = connections.Find(definition.Source) is not null && connections.Find(definition.Target) is not null;
             if (withSample && known)
             {
@@ -165,6 +169,7 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         Misread = [.. TreatedFirst().SelectMany(table => treating.TryBuild(table.Schema).Problems).DistinctBy(problem => (problem.Field, problem.Found)).Select(Treatment.Placed)];
         if (treating.TryBuild(chosen.Schema).Treatment is { } treatment)
         {
+            Treated = treatment;
             Sample = await samples.OfAsync(Form.Source!, treatment, Form.Typed, cancellation);
         }
     }

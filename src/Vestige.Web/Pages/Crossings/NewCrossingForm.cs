@@ -70,6 +70,9 @@ public sealed class NewCrossingForm
     /// <summary>The steps as text.</summary>
     public string? Treatment { get; set; }
 
+    /// <summary>Statements of one's own for tables of the target, as text.</summary>
+    public string? Structure { get; set; }
+
     /// <summary>The table whose rows are shown before and after.</summary>
     public string? Sample { get; set; }
 
@@ -111,7 +114,8 @@ public sealed class NewCrossingForm
             new StartOptions(Existing, Kind, Accept: Accept.Count == 0 ? null : Accept, From: PlaceText.Read(From)),
             Apply().ToList() is { Count: > 0 } apply ? apply : null,
             Naming(),
-            treatment.Steps.Count == 0 ? null : treatment.Steps);
+            treatment.Steps.Count == 0 ? null : treatment.Steps,
+            StructureText.Read(Structure).Statements is { Count: > 0 } own ? own : null);
     }
 
     private static TableName? Names(string name) => Vestige.Core.Treatments.Names.Parse(name);

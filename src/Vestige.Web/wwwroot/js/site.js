@@ -105,7 +105,26 @@
     }
   });
 
+  // A statement of the plan becomes one of one's own: put behind those that are there, for its table, and shown.
+  const editStatement = (button) => {
+    const text = document.getElementById('structure');
+    const table = button.dataset.editStatement;
+    text.closest('details').open = true;
+    if (!text.value.includes(`- table: ${table}\n`)) {
+      const statement = button.parentElement.querySelector('pre').textContent.trimEnd().replace(/;$/, '');
+      const before = text.value.trim() === '' ? '' : `${text.value.trimEnd()}\n`;
+      text.value = `${before}- table: ${table}\n  run: |-\n${statement.split('\n').map((line) => `    ${line}`).join('\n')}\n`;
+      text.dispatchEvent(new Event('change', { bubbles: true }));
+    }
+    text.focus();
+    const at = text.value.indexOf(`- table: ${table}\n`);
+    text.setSelectionRange(at, at);
+  };
+
   document.addEventListener('click', (event) => {
+    if (event.target.closest('[data-edit-statement]')) {
+      editStatement(event.target.closest('[data-edit-statement]'));
+    }
     if (event.target.closest('[data-keys]')) {
       keys(event.target.closest('[data-keys]').dataset.keys === 'open');
     }
@@ -137,13 +156,21 @@
           compute: "  compute:\n  - column: full_name\n    as: given_name || ' ' || family_name\n",
           mask: '  mask:\n  - column: email\n    by: hash\n',
           children: '  children:\n  - from: column\n    into: schema.elements\n    columns:\n    - column: name\n      field: name\n',
+          key: '  key: [branch_id]\n',
           combine: '  combine:\n    into: schema.all_of_them\n    origin: origin\n    by: schema\n',
           split: "  split:\n  - into: schema.first\n    when: kind = 'first'\n  - into: schema.others\n",
           marks: '  marks:\n    operation: changed_by\n    committedAt: changed_at\n',
         }[event.target.dataset.step];
+        const { column, type } = event.target.dataset;
         const text = this.$refs.text;
         const before = text.value.trim() === '' ? '' : `${text.value.trimEnd()}\n`;
-        const table = document.getElementById('sampled')?.value ?? 'schema.table';
+        const table = event.target.dataset.table ?? document.getElementById('sampled')?.value ?? 'schema.table';
+        if (column) {
+          // Of a column of the list: its type stands there to be written over.
+          const head = `${before}- tables: ${table}\n  convert:\n  - column: ${/^[a-z_]\w*$/i.test(column) && !/^(y|n|yes|no|on|off|true|false|null)$/i.test(column) ? column : JSON.stringify(column)}\n    to: `;
+          this.write(`${head}${type}\n`, head.length, type.length);
+          return;
+        }
         this.write(`${before}- tables: ${table}\n${body}`, before.length + '- tables: '.length, table.length);
       },
       key(event) {
