@@ -24,6 +24,9 @@ public sealed class SimSourceState
 
     public List<Entry> Log { get; } = [];
 
+    /// <summary>All that was ever committed, whatever of it the log still has.</summary>
+    public List<Entry> History { get; } = [];
+
     public LogPosition Head { get; private set; }
 
     public LogPosition Oldest { get; private set; }
@@ -66,6 +69,7 @@ public sealed class SimSourceState
         Head = new LogPosition(Head.Place + 1 + (ulong)changes.Count);
         hashes[Head] = hash;
         Log.Add(new Entry(Head, at, changes));
+        History.Add(Log[^1]);
         Committed.Beat();
     }
 

@@ -203,8 +203,10 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             }
             else if (change.Kind == ChangeKind.Update && KeyOf(table, change.Before) != KeyOf(table, change.After))
             {
+                // Values that the change does not carry stay as they are in the row whose key moves.
+                var after = Find(table, change.Before) is { } moved ? RowMerge.Fill(change.After, moved) : change.After;
                 Change(table, ChangeKind.Delete, change.Before, default);
-                Change(table, ChangeKind.Insert, default, change.After);
+                Change(table, ChangeKind.Insert, default, after);
             }
             else
             {
@@ -313,10 +315,12 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             written[KeyOf(table, row)] = row;
         }
 
-        private bool Has(TableSchema table, Row row)
+        private bool Has(TableSchema table, Row row) => Find(table, row) is not null;
+
+        private Row? Find(TableSchema table, Row row)
         {
             var key = KeyOf(table, row);
-            return written.TryGetValue(key, out var known) ? known is not null : !emptied.Any(part => Lies(key, part)) && target.State.Rows.ContainsKey(key);
+            return written.TryGetValue(key, out var known) ? known : !emptied.Any(part => Lies(key, part)) && target.State.Rows.TryGetValue(key, out var there) ? there : null;
         }
 
         private static (TableName Table, string Key) KeyOf(TableSchema table, Row row) => (table.Name, RowKey.Display(row, table.KeyOrdinals));

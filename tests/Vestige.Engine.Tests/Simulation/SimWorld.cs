@@ -114,6 +114,18 @@ public sealed class SimWorld
         }
 
         PrefixesChecked++;
+        if (Source.Treatment.KeepsVersions)
+        {
+            var versions = SimVersions.At(Source.History, progress.Tables, position);
+            var lacking = versions.Where(version => !Target.Rows.TryGetValue(version.Key, out var there) || there != version.Value).Select(version => $"{version.Key}: {Shown(version.Value)}").ToList();
+            if (versions.Count != Target.Rows.Count || lacking.Count > 0)
+            {
+                broken ??= Failure($"at position {position} the target has {Target.Rows.Count} versions, and {versions.Count} should be there; missing or other there: {string.Join("; ", lacking)}");
+            }
+
+            return;
+        }
+
         var hash = Target.Rows.Aggregate(0UL, (sum, pair) => sum + SimRows.Hash(pair.Key.Table, pair.Value));
         if (!Source.Knows(position) || hash != Source.HashAt(position))
         {
@@ -327,7 +339,9 @@ public sealed class SimWorld
 
     private void CheckEnd()
     {
-        var expected = Source.Rows.SelectMany(pair => pair.Value.Values.Select(row => Source.Treatment.Crosses(pair.Key, row))).OfType<(TableName Table, string Key, Row Row)>().ToList();
+        var expected = Source.Treatment.KeepsVersions
+            ? [.. SimVersions.At(Source.History, Target.Progress.Tables, Source.Head).Select(pair => (pair.Key.Table, pair.Key.Key, Row: pair.Value))]
+            : Source.Rows.SelectMany(pair => pair.Value.Values.SelectMany(row => Source.Treatment.Crosses(pair.Key, row))).ToList();
         var bad = expected.Where(row => !Target.Rows.TryGetValue((row.Table, row.Key), out var there) || there != row.Row).Select(row => $"{row.Table} {row.Key}").ToList();
         if (expected.Count != Target.Rows.Count || bad.Count > 0)
         {
@@ -339,6 +353,8 @@ public sealed class SimWorld
             throw Failure($"{Target.Unexpected} changes took effect twice, or met a row that should not be there");
         }
     }
+
+    private static string Shown(Row row) => string.Join('|', Enumerable.Range(0, row.Count).Select(row.DisplayAt));
 
     private SimFailure Failure(string what) => new($"seed {Seed}: {what}");
 
@@ -360,7 +376,7 @@ public sealed class SimWorld
         var relation = Random.Next(SimRows.All.Count);
         var rows = view[SimRows.All[relation].Name];
         var dice = Random.Next(40);
-        if (dice == 0)
+        if (dice == 0 && !Source.Treatment.KeepsVersions)
         {
             rows.Clear();
             return new RowChange(ChangeKind.Truncate, relation, default, default);
@@ -369,7 +385,7 @@ public sealed class SimWorld
         if (rows.Count == 0 || dice < 16)
         {
             var key = Random.Next(3) == 0 && nextKey > 1 ? FreeKey(rows) : nextKey++;
-            var row = SimRows.Of(key, $"v{Random.Next(1000)}");
+            var row = SimRows.Of(key, Source.Treatment.Value(Random.Next(1000)));
             rows.Add(key, row);
             return new RowChange(ChangeKind.Insert, relation, default, row);
         }
@@ -382,7 +398,7 @@ public sealed class SimWorld
         }
 
         var moved = dice < 28 ? FreeKey(rows, before.IntegerAt(0)) : before.IntegerAt(0);
-        var after = SimRows.Of(moved, $"v{Random.Next(1000)}");
+        var after = SimRows.Of(moved, Source.Treatment.Value(Random.Next(1000)));
         rows.Add(moved, after);
         return new RowChange(ChangeKind.Update, relation, before, after);
     }
