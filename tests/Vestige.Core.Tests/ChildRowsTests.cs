@@ -10,7 +10,6 @@ namespace Vestige.Core.Tests;
 
 public class ChildRowsTests
 {
-    private static readonly DateTimeOffset At = new(2026, 3, 1, 8, 0, 0, TimeSpan.Zero);
 
     private static readonly TableSchema Source = new(
         new TableName("circulation", "loan"),
@@ -48,8 +47,8 @@ public class ChildRowsTests
         var treatment = Build(Items, new TreatmentStep("*", LeaveOut: ["items", "tags"]));
         Assert.Equal(["circulation.loan", "circulation.item", "circulation.tag"], treatment.Tables.Select(table => table.Form.Name.ToString()));
         Assert.Equal(["id", "n"], treatment.Tables[1].Form.KeyOrdinals.Select(i => treatment.Tables[1].Form.Columns[i].Name));
-        var made = Loaded(treatment, Row("7", "2", """[{"t":"a","f":12345678901234567890.10},{"t":null},{"f":1e2,"t":{"x":[1]}}]""", "{x,NULL}", "n"));
-        Assert.Equal(["7|2|n", "7|1|a|12345678901234567890.10", "7|2||", "7|3|{\"x\":[1]}|100", "7|1|x", "7|2|"], made.Select(change => Shown(change.Change.After)));
+        var made = Treated.Loaded(treatment, Row("7", "2", """[{"t":"a","f":12345678901234567890.10},{"t":null},{"f":1e2,"t":{"x":[1]}}]""", "{x,NULL}", "n"));
+        Assert.Equal(["7|2|n", "7|1|a|12345678901234567890.10", "7|2||", "7|3|{\"x\":[1]}|100", "7|1|x", "7|2|"], made.Select(change => Treated.Shown(change.Change.After)));
     }
 
     [Fact]
@@ -64,22 +63,22 @@ public class ChildRowsTests
             ("[", "the value is not JSON"),
         })
         {
-            Assert.Equal(words, Assert.Throws<EvaluationException>(() => Loaded(treatment, Row("1", "1", items, null, null))).Message);
+            Assert.Equal(words, Assert.Throws<EvaluationException>(() => Treated.Loaded(treatment, Row("1", "1", items, null, null))).Message);
         }
 
-        Assert.Empty(Loaded(treatment, Row("1", "1", "null", null, null)).Skip(1));
+        Assert.Empty(Treated.Loaded(treatment, Row("1", "1", "null", null, null)).Skip(1));
         var absent = TextRow.Of("1", "2", TextRow.Absent, TextRow.Absent, "n");
-        Assert.Throws<EvaluationException>(() => Treated(treatment, new RowChange(ChangeKind.Delete, 0, absent, default)));
+        Assert.Throws<EvaluationException>(() => Treated.By(treatment, new RowChange(ChangeKind.Delete, 0, absent, default)));
     }
 
     [Fact]
     public void Steps_of_child_rows_are_named_by_their_column_and_a_pattern_for_the_table_is_not_theirs()
     {
         var treatment = Build(Items, new TreatmentStep("circulation.loan.items", Mask: [new MaskedColumn("title", MaskManner.Hash)]), new TreatmentStep("circulation.loan*", LeaveOut: ["note"]), new TreatmentStep("circulation.loan.tags", Keep: "value <> 'x'"));
-        var made = Loaded(treatment, Row("1", "1", """[{"t":"secret"}]""", "{x,y}", "n"));
+        var made = Treated.Loaded(treatment, Row("1", "1", """[{"t":"secret"}]""", "{x,y}", "n"));
         Assert.Equal(3, made.Count);
-        Assert.DoesNotContain("secret", Shown(made[1].Change.After), StringComparison.Ordinal);
-        Assert.Equal("1|2|y", Shown(made[2].Change.After));
+        Assert.DoesNotContain("secret", Treated.Shown(made[1].Change.After), StringComparison.Ordinal);
+        Assert.Equal("1|2|y", Treated.Shown(made[2].Change.After));
         Assert.Contains(2, treatment.Hidden);
     }
 
@@ -117,7 +116,7 @@ public class ChildRowsTests
                 }
 
                 var kind = !had ? ChangeKind.Insert : now.IsNone ? ChangeKind.Delete : ChangeKind.Update;
-                foreach (var treated in Treated(treatment, new RowChange(kind, 0, before, now)).Where(treated => ReferenceEquals(treated.Table, treatment.Tables[1])))
+                foreach (var treated in Treated.By(treatment, new RowChange(kind, 0, before, now)).Where(treated => ReferenceEquals(treated.Table, treatment.Tables[1])))
                 {
                     Apply(children, treated.Change);
                 }
@@ -128,9 +127,9 @@ public class ChildRowsTests
                 }
             }
 
-            var wanted = rows.Values.SelectMany(present => Loaded(treatment, present).Where(change => ReferenceEquals(change.Table, treatment.Tables[1]))).ToDictionary(change => KeyOf(change.Change.After), change => Shown(change.Change.After));
+            var wanted = rows.Values.SelectMany(present => Treated.Loaded(treatment, present).Where(change => ReferenceEquals(change.Table, treatment.Tables[1]))).ToDictionary(change => KeyOf(change.Change.After), change => Treated.Shown(change.Change.After));
             Assert.Equal(wanted.OrderBy(pair => pair.Key, StringComparer.Ordinal), children.OrderBy(pair => pair.Key, StringComparer.Ordinal));
-        });
+        }, threads: 1);
     }
 
     private static void Apply(SortedDictionary<string, string> table, RowChange change)
@@ -142,7 +141,7 @@ public class ChildRowsTests
 
         if (change.Kind != ChangeKind.Delete)
         {
-            Assert.True(table.TryAdd(KeyOf(change.After), Shown(change.After)));
+            Assert.True(table.TryAdd(KeyOf(change.After), Treated.Shown(change.After)));
         }
     }
 
@@ -158,22 +157,6 @@ public class ChildRowsTests
     }
 
     private static string Refused(params TreatmentStep[] steps) => Assert.Single(TreatmentBuilder.Build(Of(steps), Source, name => name, new JsonTypes(), new OneKey()).Problems).Field;
-
-    private static List<TreatedChange> Loaded(TableTreatment treatment, Row row)
-    {
-        var made = new List<TreatedChange>();
-        treatment.Load(row, made);
-        return made;
-    }
-
-    private static List<TreatedChange> Treated(TableTreatment treatment, RowChange change)
-    {
-        var made = new List<TreatedChange>();
-        treatment.Treat(change, At, made);
-        return made;
-    }
-
-    private static string Shown(Row row) => string.Join('|', Enumerable.Range(0, row.Count).Select(i => row.KindAt(i) == ValueKind.Null ? "" : row.DisplayAt(i)));
 
     private static Row Row(params string?[] values) => TextRow.Of(values);
 

@@ -12,7 +12,6 @@ namespace Vestige.Core.Tests;
 public class TreatmentTests
 {
     private static readonly TableName Loan = new("circulation", "loan");
-    private static readonly DateTimeOffset At = new(2026, 3, 1, 8, 0, 0, TimeSpan.Zero);
 
     private static readonly TableSchema Source = new(
         Loan,
@@ -41,7 +40,7 @@ public class TreatmentTests
         Assert.True(treatment.PassesAll);
         Assert.False(treatment.IsIdentity);
         Assert.Equal(["id", "site", "email", "due"], treatment.Columns.Select(column => column.Name));
-        Assert.Equal("1|2|a@b|2026-01-01", Shown(Assert.Single(Loaded(treatment, Row("1", "2", "a@b", "2026-01-01", "n"))).Change.After));
+        Assert.Equal("1|2|a@b|2026-01-01", Treated.Shown(Assert.Single(Treated.Loaded(treatment, Row("1", "2", "a@b", "2026-01-01", "n"))).Change.After));
     }
 
     [Fact]
@@ -52,8 +51,8 @@ public class TreatmentTests
             new TreatmentStep("*", Rename: [new RenamedColumn("label", "tag")]),
             new TreatmentStep("*", Keep: "tag = '1/2'"),
             new TreatmentStep("*", Compute: [new ComputedColumn("branch", "branch * 10")]));
-        Assert.Equal("1|20|a||n|1/2", Shown(Assert.Single(Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
-        Assert.Empty(Loaded(treatment, Row("1", "3", "a", null, "n")));
+        Assert.Equal("1|20|a||n|1/2", Treated.Shown(Assert.Single(Treated.Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
+        Assert.Empty(Treated.Loaded(treatment, Row("1", "3", "a", null, "n")));
     }
 
     [Fact]
@@ -63,7 +62,7 @@ public class TreatmentTests
         var form = Assert.Single(treatment.Tables).Form;
         Assert.Equal(new SharedRows("library", "circulation"), form.Shared);
         Assert.Equal(["library", "id"], form.KeyOrdinals.Select(i => form.Columns[i].Name));
-        Assert.Equal("circulation|1|2|a||n", Shown(Assert.Single(Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
+        Assert.Equal("circulation|1|2|a||n", Treated.Shown(Assert.Single(Treated.Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
         Assert.False(treatment.PassesAll);
         var fold = new TableFold(form);
         Assert.Throws<FoldingException>(() => fold.Add(new RowChange(ChangeKind.Truncate, 0, default, default)));
@@ -75,7 +74,7 @@ public class TreatmentTests
         var definition = Of(new TreatmentStep("*", LeaveOut: ["note", "due", "email"]), new TreatmentStep("*", Keep: "branch < 5")) with { Apply = [new ApplyRule("*", ApplyMode.KeepVersions)] };
         var treatment = Build(definition);
         Assert.Equal(["id", "valid_to"], treatment.Tables[0].Form.KeyOrdinals.Select(i => treatment.Tables[0].Form.Columns[i].Name));
-        Assert.Equal("1|2||infinity", Shown(Assert.Single(Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
+        Assert.Equal("1|2||infinity", Treated.Shown(Assert.Single(Treated.Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
         Assert.Equal(["~ 1|–|–|infinity > 1|–|–|2026-03-01 08:00:00+00", "+ 1|3|2026-03-01 08:00:00+00|infinity"], Versions(ChangeKind.Update, Row("1", "2", "a", null, "n"), Row("1", "3", "a", null, "n")));
         Assert.Empty(Versions(ChangeKind.Update, Row("1", "2", "a", null, "n"), Row("1", "2", "b", null, "other")));
         Assert.Equal(["~ 1|–|–|infinity > 1|–|–|2026-03-01 08:00:00+00"], Versions(ChangeKind.Update, Row("1", "2", "a", null, "n"), Row("1", "9", "a", null, "n")));
@@ -86,8 +85,8 @@ public class TreatmentTests
         List<string> Versions(ChangeKind kind, Row before, Row after)
         {
             var made = new List<TreatedChange>();
-            treatment.Treat(new RowChange(kind, 0, before, after), At, made);
-            return [.. made.Select(one => $"{ChangeMarks.Of(one.Change.Kind)} {(one.Change.Before.IsNone ? "" : $"{Shown(one.Change.Before)} > ")}{Shown(one.Change.After)}")];
+            treatment.Treat(new RowChange(kind, 0, before, after), Treated.At, made);
+            return [.. made.Select(one => $"{ChangeMarks.Of(one.Change.Kind)} {(one.Change.Before.IsNone ? "" : $"{Treated.Shown(one.Change.Before)} > ")}{Treated.Shown(one.Change.After)}")];
         }
     }
 
@@ -110,7 +109,7 @@ public class TreatmentTests
     public void A_filter_is_right_in_all_four_cases(string? before, string? after, ChangeKind? expected)
     {
         var treatment = Build(new TreatmentStep("*", Keep: "branch = 1"));
-        var treated = Treated(treatment, new RowChange(ChangeKind.Update, 3, Row("7", before, "a", null, null), Row("7", after, "a", null, null)));
+        var treated = Treated.By(treatment, new RowChange(ChangeKind.Update, 3, Row("7", before, "a", null, null), Row("7", after, "a", null, null)));
         Assert.Equal(expected is null ? [] : [expected.Value], treated.Select(change => change.Change.Kind));
         Assert.Equal(["branch"], treatment.WholeRowsFor(TestTypes.Text));
     }
@@ -123,10 +122,10 @@ public class TreatmentTests
     public void Rows_go_to_the_first_table_whose_condition_holds_and_move_between_them()
     {
         var treatment = Build(new TreatmentStep("*", Split: [new SplitTable("w.one", "branch = 1"), new SplitTable("w.low", "branch < 5"), new SplitTable("w.rest")]));
-        Assert.Equal("w.one", Loaded(treatment, Row("1", "1", null, null, null))[0].Table.Form.Name.ToString());
-        Assert.Equal("w.low", Loaded(treatment, Row("1", "3", null, null, null))[0].Table.Form.Name.ToString());
-        Assert.Equal("w.rest", Loaded(treatment, Row("1", null, null, null, null))[0].Table.Form.Name.ToString());
-        var moved = Treated(treatment, new RowChange(ChangeKind.Update, 0, Row("1", "1", "a", null, null), Row("1", "9", "a", null, null)));
+        Assert.Equal("w.one", Treated.Loaded(treatment, Row("1", "1", null, null, null))[0].Table.Form.Name.ToString());
+        Assert.Equal("w.low", Treated.Loaded(treatment, Row("1", "3", null, null, null))[0].Table.Form.Name.ToString());
+        Assert.Equal("w.rest", Treated.Loaded(treatment, Row("1", null, null, null, null))[0].Table.Form.Name.ToString());
+        var moved = Treated.By(treatment, new RowChange(ChangeKind.Update, 0, Row("1", "1", "a", null, null), Row("1", "9", "a", null, null)));
         Assert.Equal([("w.one", ChangeKind.Delete), ("w.rest", ChangeKind.Insert)], moved.Select(change => (change.Table.Form.Name.ToString(), change.Change.Kind)));
     }
 
@@ -135,19 +134,19 @@ public class TreatmentTests
     {
         var rule = new ApplyRule("*", ApplyMode.KeepDeleted);
         var treatment = Build(new CrossingDefinition("c", "copy", "a", "b", new TableRules([]), Apply: [rule]));
-        var deleted = Assert.Single(Treated(treatment, new RowChange(ChangeKind.Delete, 0, KeyOnly("7"), default))).Change;
+        var deleted = Assert.Single(Treated.By(treatment, new RowChange(ChangeKind.Delete, 0, KeyOnly("7"), default))).Change;
         Assert.Equal(ChangeKind.Update, deleted.Kind);
-        Assert.Equal("7|–|–|–|–|2026-03-01 08:00:00+00", Shown(deleted.After));
-        var back = Assert.Single(Treated(treatment, new RowChange(ChangeKind.Insert, 0, default, Row("7", "1", "a", null, null)))).Change;
-        Assert.Equal("7|1|a|||", Shown(back.After));
+        Assert.Equal("7|–|–|–|–|2026-03-01 08:00:00+00", Treated.Shown(deleted.After));
+        var back = Assert.Single(Treated.By(treatment, new RowChange(ChangeKind.Insert, 0, default, Row("7", "1", "a", null, null)))).Change;
+        Assert.Equal("7|1|a|||", Treated.Shown(back.After));
     }
 
     [Fact]
     public void Marks_say_by_what_and_when_a_row_came()
     {
         var treatment = Build(new TreatmentStep("*", Marks: new ChangeMarkColumns("op", "at")));
-        Assert.Equal("1|2|a|||load|", Shown(Loaded(treatment, Row("1", "2", "a", null, null))[0].Change.After));
-        Assert.Equal("1|2|a|||insert|2026-03-01 08:00:00+00", Shown(Treated(treatment, new RowChange(ChangeKind.Insert, 0, default, Row("1", "2", "a", null, null)))[0].Change.After));
+        Assert.Equal("1|2|a|||load|", Treated.Shown(Treated.Loaded(treatment, Row("1", "2", "a", null, null))[0].Change.After));
+        Assert.Equal("1|2|a|||insert|2026-03-01 08:00:00+00", Treated.Shown(Treated.By(treatment, new RowChange(ChangeKind.Insert, 0, default, Row("1", "2", "a", null, null)))[0].Change.After));
     }
 
     /// <summary>RFC 4231, test cases 1 and 2.</summary>
@@ -157,14 +156,14 @@ public class TreatmentTests
     public void A_keyed_hash_agrees_with_the_published_vectors(string key, string text, string expected)
     {
         var treatment = Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Hash)])), new OneKey(Convert.FromHexString(key)));
-        Assert.Equal(expected, Loaded(treatment, Row("1", "2", text, null, null))[0].Change.After.TextAt(2));
+        Assert.Equal(expected, Treated.Loaded(treatment, Row("1", "2", text, null, null))[0].Change.After.TextAt(2));
     }
 
     [Fact]
     public void A_pseudonym_is_the_same_in_every_table_and_another_under_another_key() =>
         Gen.Select(Gen.String[1, 30], Gen.Enum<PseudonymKind>()).Sample((text, kind) =>
         {
-            string Under(string key, string column, string table) => Shown(Loaded(
+            string Under(string key, string column, string table) => Treated.Shown(Treated.Loaded(
                 Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn(column, MaskManner.Pseudonym, Kind: kind, Key: key)])), new NamedKeys(), Source with { Name = new TableName("other", table) }),
                 column == "email" ? Row("1", "2", text, null, null) : Row("1", "2", null, null, text))[0].Change.After).Split('|')[column == "email" ? 2 : 4];
             Assert.Equal(Under("a", "email", "x"), Under("a", "note", "y"));
@@ -179,7 +178,7 @@ public class TreatmentTests
     public void Dates_of_one_person_move_together_and_never_stay()
     {
         var treatment = Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn("due", MaskManner.ShiftDate, Days: 10, Along: "branch")])), new NamedKeys());
-        long Day(string id, string branch, string due) => CivilTime.ParseDate(Loaded(treatment, Row(id, branch, null, due, null))[0].Change.After.TextAt(3))!.Value;
+        long Day(string id, string branch, string due) => CivilTime.ParseDate(Treated.Loaded(treatment, Row(id, branch, null, due, null))[0].Change.After.TextAt(3))!.Value;
         var origin = CivilTime.ParseDate("2026-01-01")!.Value;
         for (var branch = 0; branch < 200; branch++)
         {
@@ -188,7 +187,7 @@ public class TreatmentTests
             Assert.Equal(30, Day("2", $"{branch}", "2026-01-31") - Day("1", $"{branch}", "2026-01-01"));
         }
 
-        Assert.Equal("infinity", Loaded(treatment, Row("1", "1", null, "infinity", null))[0].Change.After.TextAt(3));
+        Assert.Equal("infinity", Treated.Loaded(treatment, Row("1", "1", null, "infinity", null))[0].Change.After.TextAt(3));
     }
 
     [Theory]
@@ -197,7 +196,7 @@ public class TreatmentTests
     [InlineData("😀😀x", 1, "**x")]
     public void The_last_characters_stay(string text, int last, string expected) => Assert.Equal(
         expected.Replace("********** 2222", "**********2222", StringComparison.Ordinal),
-        Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.KeepLast, Last: last)])), Row("1", "2", text, null, null))[0].Change.After.TextAt(2));
+        Treated.Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.KeepLast, Last: last)])), Row("1", "2", text, null, null))[0].Change.After.TextAt(2));
 
     [Fact]
     public void A_null_stays_null_under_every_mask_but_the_fixed_one()
@@ -210,17 +209,17 @@ public class TreatmentTests
             new MaskedColumn("email", MaskManner.Null),
         })
         {
-            Assert.Equal(ValueKind.Null, Loaded(Build(new TreatmentStep("*", Mask: [mask])), Row("1", "2", null, null, null))[0].Change.After.KindAt(2));
+            Assert.Equal(ValueKind.Null, Treated.Loaded(Build(new TreatmentStep("*", Mask: [mask])), Row("1", "2", null, null, null))[0].Change.After.KindAt(2));
         }
 
-        Assert.Equal("x", Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Fixed, Value: "x")])), Row("1", "2", null, null, null))[0].Change.After.TextAt(2));
+        Assert.Equal("x", Treated.Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Fixed, Value: "x")])), Row("1", "2", null, null, null))[0].Change.After.TextAt(2));
     }
 
     [Fact]
     public void A_value_that_the_log_left_out_stays_left_out_under_a_mask()
     {
         var treatment = Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Hash)]));
-        var change = Assert.Single(Treated(treatment, new RowChange(ChangeKind.Update, 0, default, TextRow.Of("7", "7", TextRow.Absent, "2026-01-01", "7")))).Change;
+        var change = Assert.Single(Treated.By(treatment, new RowChange(ChangeKind.Update, 0, default, TextRow.Of("7", "7", TextRow.Absent, "2026-01-01", "7")))).Change;
         Assert.Equal(ValueKind.Absent, change.After.KindAt(2));
     }
 
@@ -276,7 +275,7 @@ public class TreatmentTests
                     continue;
                 }
 
-                foreach (var treated in Treated(treatment, change))
+                foreach (var treated in Treated.By(treatment, change))
                 {
                     var name = treated.Table.Form.Name;
                     if (!folds.TryGetValue(name, out var fold))
@@ -294,7 +293,7 @@ public class TreatmentTests
             }
 
             Apply(folds, target);
-            var expected = source.Values.SelectMany(row => Loaded(treatment, row)).ToDictionary(made => (made.Table.Form.Name, made.Change.After.TextAt(0)), made => made.Change.After);
+            var expected = source.Values.SelectMany(row => Treated.Loaded(treatment, row)).ToDictionary(made => (made.Table.Form.Name, made.Change.After.TextAt(0)), made => made.Change.After);
             Assert.Equal(expected.OrderBy(pair => pair.Key.ToString()), target.OrderBy(pair => pair.Key.ToString()));
         });
     }
@@ -360,22 +359,6 @@ public class TreatmentTests
         Assert.Empty(problems);
         return treatment!;
     }
-
-    private static List<TreatedChange> Loaded(TableTreatment treatment, Row row)
-    {
-        var made = new List<TreatedChange>();
-        treatment.Load(row, made);
-        return made;
-    }
-
-    private static List<TreatedChange> Treated(TableTreatment treatment, RowChange change)
-    {
-        var made = new List<TreatedChange>();
-        treatment.Treat(change, At, made);
-        return made;
-    }
-
-    private static string Shown(Row row) => string.Join('|', Enumerable.Range(0, row.Count).Select(i => row.KindAt(i) == ValueKind.Null ? "" : row.DisplayAt(i)));
 
     private static Row KeyOnly(string key) => TextRow.Of(key, TextRow.Absent, TextRow.Absent, TextRow.Absent, TextRow.Absent);
 

@@ -242,6 +242,32 @@ public sealed class ApiTests : IAsyncLifetime
         Assert.Equal(HttpStatusCode.BadRequest, (await vestige.Http.SendAsync(other, cancellation)).StatusCode);
     }
 
+    [Fact]
+    public async Task The_log_is_kept_for_a_draft_that_then_begins_in_the_past()
+    {
+        await MakeAsync("shop", "copy");
+        await vestige.BenchAsync("shop", "CREATE TABLE item (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO item VALUES (1, 'one'), (2, 'two')");
+        object Draft(object? from) => new { name = "late", purpose = "copy", source = "shop", target = "copy", tables = new { rules = new[] { new { take = "shop.item" } } }, start = new { kind = "changes", from } };
+        await vestige.PostAsync("/api/v1/crossings", Draft(null));
+        var (code, kept) = await vestige.PostAsync("/api/v1/crossings/late/keep-log");
+        Assert.Equal(HttpStatusCode.OK, code);
+        Assert.Equal("draft", (await vestige.StatusAsync("late")).GetProperty("state").GetString());
+        await vestige.BenchAsync("copy", "CREATE TABLE item (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO item VALUES (1, 'one'), (2, 'two')");
+        await vestige.BenchAsync("shop", "INSERT INTO item VALUES (3, 'three'); DELETE FROM item WHERE id = 1");
+        using (var put = new HttpRequestMessage(HttpMethod.Put, "/api/v1/crossings/late") { Content = JsonContent.Create(Draft(new { position = kept.GetProperty("after").GetString() })) })
+        {
+            put.Headers.TryAddWithoutValidation("If-Match", (await vestige.Http.GetAsync("/api/v1/crossings/late", cancellation)).Headers.ETag!.ToString());
+            Assert.Equal(HttpStatusCode.OK, (await vestige.Http.SendAsync(put, cancellation)).StatusCode);
+        }
+
+        var (started, answer) = await vestige.PostAsync("/api/v1/crossings/late/start");
+        Assert.True(started == HttpStatusCode.OK, answer.ToString());
+        await vestige.WaitAsync("late", status => status.GetProperty("state").GetString() == "following" && status.GetProperty("lag").GetProperty("current").GetBoolean(), "following");
+        var (_, rows) = await vestige.BenchAsync("copy", "SELECT id, name FROM item ORDER BY id");
+        Assert.Equal("""[["2","two"],["3","three"]]""", rows.GetProperty("rows").GetRawText());
+        Assert.Equal(HttpStatusCode.Conflict, (await vestige.PostAsync("/api/v1/crossings/late/keep-log")).Code);
+    }
+
     private static object Definition(string name, string source, string target) =>
         new { name, purpose = "copy", source, target, tables = new { rules = new[] { new { take = $"{source}.*" } } } };
 

@@ -66,6 +66,34 @@ public class NewCrossingFormTests
         Assert.Equal(new DefinitionPlace(2, 12), read.Placed(new TreatmentProblem("treatment[0].keep", "x", "y", 3, 1)).Place);
     }
 
+    [Fact]
+    public void Statements_of_ones_own_are_read_and_written_as_blocks()
+    {
+        const string Text = "- table: d.a\n  run: |-\n    CREATE TABLE \"a\" (\n      \"id\" INTEGER PRIMARY KEY\n    )\n- table: d.b\n  run: CREATE TABLE \"b\" (x)\n";
+        var read = StructureText.Read(Text);
+        Assert.Empty(read.Problems);
+        Assert.Equal("CREATE TABLE \"a\" (\n  \"id\" INTEGER PRIMARY KEY\n)", read.Statements[0].Run);
+        Assert.Equal(Text, StructureText.Write(read.Statements));
+        Assert.Equal(2, Assert.Single(StructureText.Read("- table: d.a\n  runs: x\n").Problems).Place?.Line);
+        NewCrossingForm form = new() { Structure = Text };
+        Assert.Equal(2, form.Definition(There, TreatmentText.Read(null)).Structure!.Count);
+    }
+
+    [Theory]
+    [InlineData("", null, null)]
+    [InlineData(" 0/16B3748 ", "0/16B3748", null)]
+    [InlineData("3615089", "3615089", null)]
+    [InlineData("2026-11-25 13:00:00", null, "2026-11-25T13:00:00+00:00")]
+    [InlineData("2026-11-25 13:00:00 UTC", null, "2026-11-25T13:00:00+00:00")]
+    [InlineData("2026-11-25T13:00:00.5+01:00", null, "2026-11-25T13:00:00.5+01:00")]
+    [InlineData("at noon: today", "at noon: today", null)]
+    public void A_place_is_a_time_where_it_reads_as_one(string typed, string? position, string? time)
+    {
+        var place = PlaceText.Read(typed);
+        Assert.Equal(position, place?.Position);
+        Assert.Equal(time is null ? null : DateTimeOffset.Parse(time, System.Globalization.CultureInfo.InvariantCulture), place?.Time);
+    }
+
     private static IEnumerable<string> Taken(NewCrossingForm form)
     {
         var rules = form.Definition(There, TreatmentText.Read(null)).Tables;

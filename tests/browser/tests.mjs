@@ -203,6 +203,61 @@ test('a start that destroys rows waits for the name to be typed', async (page) =
   await until(async () => (await bench('SELECT id, v FROM payment_old')).rows.join() === '3,new', 'the rows of the source');
 });
 
+test('elements become rows of a table of their own, made by a statement of one\'s own', async (page) => {
+  await bench(page, 'circulation', `CREATE TABLE request (id INTEGER PRIMARY KEY, items TEXT);
+INSERT INTO request VALUES (1, '[{"title":"Rivers","copies":2},{"title":"Maps"}]'), (2, NULL)`);
+  await until(async () => (await page.locator('#main').textContent()).includes('request'), 'the table');
+  await page.goto(`${base}/crossings/new`);
+  await page.goto(`${base}/crossings/new?name=requests&target=ledger&rules=circulation.request&show=plan`);
+  await page.getByRole('button', { name: 'child rows' }).click();
+  const steps = page.getByLabel('Steps, from top to bottom');
+  await steps.fill(`- tables: circulation.request
+  children:
+  - from: items
+    into: ledger.request_item
+    columns:
+    - column: title
+      field: title
+    - column: copies
+      field: copies
+      as: integer
+- tables: circulation.request
+  leaveOut: [items]
+- tables: circulation.request.items
+  mask:
+  - column: title
+    by: keepLast
+    last: 2
+`);
+  await until(async () => (await page.locator('#sample').textContent()).includes('****rs'), 'the child row, masked');
+  assert(!(await page.locator('#sample').textContent()).includes('Rivers'), 'what a mask stands on is not shown');
+  await page.getByText('on the target, where the table is missing').click();
+  await page.getByRole('button', { name: 'Edit the statement for ledger.request', exact: true }).click();
+  const own = page.locator('#structure');
+  await own.fill((await own.inputValue()).replace('INTEGER PRIMARY KEY', 'INTEGER PRIMARY KEY CHECK ("id" < 1000)'));
+  await until(async () => (await page.locator('#consequence').textContent()).includes('statement for ledger.request'), 'the line about it');
+  await page.getByRole('button', { name: 'Start', exact: true }).click();
+  await page.waitForURL(/requests$/, { timeout: 15000 });
+  await until(async () => (await status('requests')).state === 'following', 'following', 40000);
+  await bench(page, 'circulation', `UPDATE request SET items = '[{"title":"Maps"}]' WHERE id = 1`);
+  await until(async () => {
+    await bench(page, 'ledger', `SELECT (SELECT group_concat(title || ordinal) FROM request_item) || ' ' || (SELECT sql FROM sqlite_schema WHERE name = 'request') AS made`);
+    await page.waitForTimeout(200);
+    const made = await page.locator('#main').textContent();
+    return made.includes('**ps1') && made.includes('< 1000') && !made.includes('rs1');
+  }, 'the child rows and the statement', 30000);
+});
+
+test('the log is kept for a draft from its page', async (page) => {
+  await page.goto(`${base}/crossings/new?name=from-a-dump&target=ledger&rules=circulation.patron_category&kind=Changes&from=2026-01-01+10:00:00&show=plan`);
+  await until(async () => (await page.locator('#consequence').textContent()).includes('log kept'), 'the line about the log');
+  await page.getByRole('button', { name: 'Keep as a draft' }).click();
+  await page.waitForURL(/from-a-dump$/);
+  await page.getByRole('button', { name: 'Keep the log from now' }).click();
+  await until(async () => (await page.locator('#main').textContent()).includes('Every change of its tables after position'), 'since when it is kept');
+  assert(!(await page.getByRole('button', { name: 'Keep the log from now' }).isVisible()), 'it is not offered twice');
+});
+
 test('bad input is told, and nothing is made', async (page) => {
   await page.goto(`${base}/crossings/new`);
   await page.getByLabel('Name', { exact: true }).fill('Not A Slug');

@@ -33,7 +33,7 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
             case MaskManner.Fixed:
                 return Fixed(column);
             case MaskManner.Hash:
-                return Hashed(column, input, ExpressionType.Text, Masking.Hashed, distinct: true);
+                return WithDigits(column, Hashed(column, input, ExpressionType.Text, Masking.Hashed, distinct: true));
             case MaskManner.KeepLast:
                 return KeepLast(column, input);
             case MaskManner.ShiftDate:
@@ -169,6 +169,39 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
 
             hash.Of(ValueText.Write(type, value)!, into);
             return work(into);
+        }
+    }
+
+    /// <summary>The digits of a text that passes are written where they belong.</summary>
+    private TreatedColumn WithDigits(TreatedColumn column, TreatedColumn made)
+    {
+        if (!column.IsPassed || column.Meaning is not { Type: ExpressionType.Text, Padded: false })
+        {
+            return made;
+        }
+
+        var (hash, place, make) = (new KeyedHash(keys.Of(mask.KeyName)), column.Source, made.Make!);
+        return made with { Put = Put };
+
+        void Put(Row row, RowWriter writer)
+        {
+            if (row.KindAt(place) == ValueKind.Null)
+            {
+                writer.Null();
+                return;
+            }
+
+            if (row.KindAt(place) != ValueKind.Text)
+            {
+                writer.Text(make(row).Text);
+                return;
+            }
+
+            Span<byte> into = stackalloc byte[KeyedHash.Size];
+            hash.Of(row.ValueAt(place), into);
+            Span<byte> digits = stackalloc byte[2 * KeyedHash.Size];
+            Convert.TryToHexStringLower(into, digits, out _);
+            writer.Value(ValueKind.Text, digits);
         }
     }
 

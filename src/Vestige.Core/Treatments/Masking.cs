@@ -23,10 +23,24 @@ internal static class Masking
     /// <summary>A star for each character but the last; a text that is not longer than what stays becomes stars as a whole.</summary>
     public static string KeepLast(string text, int last)
     {
-        var runes = text.EnumerateRunes().ToList();
-        var stars = runes.Count <= last ? runes.Count : runes.Count - last;
-        return new string('*', stars) + string.Concat(runes.Skip(stars));
+        var stays = text.Length;
+        for (var i = 0; i < last && stays > 0; i++)
+        {
+            stays -= IsPair(text, stays - 2) ? 2 : 1;
+        }
+
+        stays = stays == 0 ? text.Length : stays;
+        var stars = stays;
+        for (var i = 0; i < stays - 1; i++)
+        {
+            stars -= IsPair(text, i) ? 1 : 0;
+        }
+
+        return string.Concat(new string('*', stars), text.AsSpan(stays));
     }
+
+    /// <summary>Whether one character stands there in two units.</summary>
+    private static bool IsPair(string text, int at) => at >= 0 && char.IsHighSurrogate(text[at]) && char.IsLowSurrogate(text[at + 1]);
 
     /// <summary>The days by which rows of one mark are shifted: from 1 to the most, before or after, never none.</summary>
     public static int Shift(ReadOnlySpan<byte> hash, int most)

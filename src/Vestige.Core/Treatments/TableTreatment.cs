@@ -369,6 +369,10 @@ public sealed class TableTreatment
 
                 writer.Absent();
             }
+            else if (column.Put is { } put)
+            {
+                put(row, writer);
+            }
             else
             {
                 Write(column, column.Make!(row));

@@ -1,3 +1,4 @@
+using Vestige.Core.Changes;
 using Vestige.Core.Expressions;
 
 namespace Vestige.Core.Treatments;
@@ -27,6 +28,9 @@ public sealed record TreatedColumn(
 {
     /// <summary>How the value is made; null where it is passed as it is.</summary>
     internal Evaluator? Make { get; init; }
+
+    /// <summary>Writes the value without making it first, for what every row of a load goes through; null where <see cref="Make"/> alone does.</summary>
+    internal Action<Row, RowWriter>? Put { get; init; }
 
     /// <summary>Whether it says which table a row of a combined one came from.</summary>
     public bool IsOrigin { get; init; }
