@@ -33,6 +33,9 @@ public sealed record CrossingPlan(
     internal static CrossingPlan Refused((double PerSecond, bool Measured) rate, IReadOnlyList<ReadinessLine> lines) =>
         new([], [], [], [], 0, TimeSpan.Zero, rate.PerSecond, rate.Measured, lines, []);
 
+    /// <summary>The size at the source of all tables whose rows are loaded; null where that of one is unknown, or none are.</summary>
+    public long? Bytes => Rows > 0 && Tables.All(table => table.Bytes is not null) ? Tables.Sum(table => table.Bytes) : null;
+
     /// <summary>What a start would destroy on the target, each counted.</summary>
     public IReadOnlyList<string> Losses => [.. Lines.Select(line => line.Loses).OfType<string>()];
 

@@ -124,7 +124,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
     }
 
     private static PlannedTable Planned(CrossingTreatment treating, TableDescription table) =>
-        new(table.Schema.Name, treating.TargetsOf(table.Schema.Name), table.EstimatedRows, table.Reason);
+        new(table.Schema.Name, treating.TargetsOf(table.Schema.Name), table.EstimatedRows, table.Bytes, table.Reason);
 
     private static ReadinessLine TablesLine(CrossingDefinition definition, int taken) => new(
         "tables",

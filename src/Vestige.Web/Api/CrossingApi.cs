@@ -209,11 +209,12 @@ public static class CrossingApi
         return Results.Ok(new
         {
             ready = plan.Ready,
-            tables = plan.Tables.Select(table => new { source = table.Source.ToString(), target = table.Into[0].ToString(), into = table.Into.Select(into => into.ToString()), rows = table.Rows }),
+            tables = plan.Tables.Select(table => new { source = table.Source.ToString(), target = table.Into[0].ToString(), into = table.Into.Select(into => into.ToString()), rows = table.Rows, bytes = table.Bytes }),
             leftOut = plan.LeftOut.Select(table => new { source = table.Source.ToString(), reason = table.Reason }),
             statements = plan.Statements.Select(statement => statement.Text),
             notMade = plan.NotMade,
             rows = plan.Rows,
+            bytes = plan.Bytes,
             estimateSeconds = plan.Estimate.TotalSeconds,
             rowsPerSecond = plan.RowsPerSecond,
             measured = plan.Measured,
