@@ -16,6 +16,8 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
 
     public DbSet<EventRecord> Events => Set<EventRecord>();
 
+    public DbSet<MeasureRecord> Measures => Set<MeasureRecord>();
+
     protected override void OnModelCreating(ModelBuilder modelBuilder)
     {
         ArgumentNullException.ThrowIfNull(modelBuilder);
@@ -25,5 +27,8 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
         modelBuilder.Entity<ConnectionRecord>().HasKey(connection => connection.Name);
         modelBuilder.Entity<EventRecord>().HasKey(happened => happened.Id);
         modelBuilder.Entity<EventRecord>().HasIndex(happened => new { happened.Crossing, happened.Id });
+        modelBuilder.Entity<EventRecord>().HasIndex(happened => happened.AtTicks);
+        modelBuilder.Entity<MeasureRecord>().HasKey(block => new { block.Crossing, block.Step, block.Start });
+        modelBuilder.Entity<MeasureRecord>().HasIndex(block => new { block.Step, block.Start });
     }
 }

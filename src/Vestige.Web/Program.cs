@@ -12,6 +12,7 @@ using Vestige.Web.Api;
 using Vestige.Web.Connections;
 using Vestige.Web.Hosting;
 using Vestige.Web.Live;
+using Vestige.Web.Measures;
 using Vestige.Web.Treating;
 
 const int ThreadsAtHand = 48;
@@ -78,6 +79,7 @@ static void Register(IServiceCollection services, VestigeSettings settings)
     services.AddSingleton<IControlStore>(provider => provider.GetRequiredService<ControlStore>());
     services.AddSingleton<ISpoolCipher>(provider => SpoolCipher.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
     services.AddSingleton<IMaskKeys>(provider => MaskKeys.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
+    services.AddSingleton<IMeasureStore, MeasureStore>();
     services.AddSingleton(provider => new CrossingEngine(
         provider.GetRequiredService<IConnections>(),
         provider.GetRequiredService<IControlStore>(),
@@ -86,7 +88,9 @@ static void Register(IServiceCollection services, VestigeSettings settings)
         new EngineOptions(new SpoolOptions(BudgetBytes: settings.SpoolBudget)),
         provider.GetRequiredService<TimeProvider>(),
         Random.Shared,
-        provider.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Engine")));
+        provider.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Engine"),
+        provider.GetRequiredService<IMeasureStore>()));
+    services.AddSingleton<MeasureHistory>();
     services.AddSingleton<RowCounts>();
     services.AddSingleton<Catalogues>();
     services.AddSingleton<RowSamples>();
@@ -116,6 +120,8 @@ static void Configure(WebApplication app)
     app.MapGet("/live", (HttpContext context, CrossingEngine engine, TimeProvider clock) => LiveStream.ServeAsync(context, engine, clock)).ExcludeFromDescription();
     ConnectionApi.Map(app);
     CrossingApi.Map(app);
+    EventExport.Map(app);
+    MetricsApi.Map(app);
 }
 
 static void Tell(WebApplication app, VestigeSettings settings, int port)

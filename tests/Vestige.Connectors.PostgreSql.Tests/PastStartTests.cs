@@ -83,7 +83,7 @@ public sealed class PastStartTests(TwoServers servers)
         await b.RunAsync("DELETE FROM one WHERE id = 1");
         Assert.Equal("rows of public.one", Assert.Single((await crossing.Engine.PlanAsync(good, cancellation)).Lines, line => !line.Ok).Step);
         await crossing.Engine.RemoveAsync(Crossing.Name, "test", cancellation);
-        await crossing.UntilAsync(() => a.AskAsync("SELECT count(*) FROM pg_replication_slots").GetAwaiter().GetResult() == "0", "no slot");
+        await crossing.UntilAsync(() => a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'").GetAwaiter().GetResult() == "0", "no slot");
 
         async Task<string> RefusedAsync(StartPlace from) =>
             Assert.Single((await crossing.Engine.PlanAsync(Definition(from), cancellation)).Lines, line => !line.Ok).Found;

@@ -103,7 +103,7 @@ public sealed class CrossingTests : IAsyncLifetime
 
         var head = a.Head;
         await WaitAsync(() => Engine.Status(Name)!.Capture!.Spooled >= head, "capture");
-        await Engine.StopAsync(Name, StopManner.Drain, null, "test", cancellation);
+        await Engine.StopAsync(Name, StopManner.Drain, "test", cancellation);
         await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Stopped, "stopped");
         Assert.Equal(Dump("a.db"), Dump("b.db"));
     }
@@ -120,7 +120,7 @@ public sealed class CrossingTests : IAsyncLifetime
         await RunAsync(a, "INSERT INTO author VALUES (21, 'after', NULL)");
         b.Drills.Delay = TimeSpan.FromMilliseconds(300);
         await Engine.RunAsync(Name, "test", cancellation);
-        await Engine.StopAsync(Name, StopManner.Drain, mark, "test", cancellation);
+        await Engine.StopAtAsync(Name, new StopMark(mark), "test", cancellation);
         await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Stopped, "stopped");
         Assert.Equal(expected, Dump("b.db"));
         Assert.Equal(mark, Engine.Status(Name)!.AppliedPosition);

@@ -16,10 +16,29 @@ public sealed class DelayHistogram
     private const double Largest = 3.2e8;
     private const double Gamma = (1 + RelativeError) / (1 - RelativeError);
     private static readonly double LogGamma = Math.Log(Gamma);
+    private static readonly int LowestBucket = (int)Math.Ceiling(Math.Log(Smallest) / LogGamma);
     private readonly SortedDictionary<int, long> buckets = [];
 
     /// <summary>How many delays were recorded.</summary>
     public long Count { get; private set; }
+
+    /// <summary>The buckets that hold something, from the shortest delays on, by the number that <see cref="Of"/> takes; at least 0.</summary>
+    public IReadOnlyList<(int Bucket, long Times)> Buckets => [.. buckets.Select(pair => (pair.Key == int.MinValue ? 0 : pair.Key - LowestBucket + 1, pair.Value))];
+
+    /// <summary>A histogram out of the buckets of another.</summary>
+    public static DelayHistogram Of(IEnumerable<(int Bucket, long Times)> buckets)
+    {
+        ArgumentNullException.ThrowIfNull(buckets);
+        var made = new DelayHistogram();
+        foreach (var (bucket, times) in buckets)
+        {
+            var key = bucket == 0 ? int.MinValue : bucket + LowestBucket - 1;
+            made.buckets[key] = made.buckets.GetValueOrDefault(key) + times;
+            made.Count += times;
+        }
+
+        return made;
+    }
 
     /// <summary>Records a delay; negative ones count as zero, as clocks may disagree by less than their measured skew.</summary>
     public void Record(TimeSpan delay, long times = 1)

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using Vestige.Core.Crossings;
 using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
@@ -31,6 +32,9 @@ internal sealed record Batch(
     bool Large,
     ImmutableDictionary<TableName, TableOwner> Owners)
 {
+    /// <summary>Whether a transaction of it lies behind a mark.</summary>
+    public bool IsBeyond(StopMark mark) => Fragments.Any(fragment => mark.IsBefore(fragment.Position, fragment.CommittedAt));
+
     /// <summary>Tables whose progress it changes.</summary>
     public IReadOnlyList<TableProgress> Held => ReferenceEquals(TablesBefore, TablesAfter)
         ? []

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using Vestige.Core.Changes;
+using Vestige.Core.Crossings;
 using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
@@ -17,14 +18,26 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
 {
     private readonly Queue<SpooledFragment> waiting = [];
     private readonly List<RoutedChange> routed = [];
+    private StopMark? mark;
     private long openedAt;
     private long oldestTicks;
 
-    /// <summary>Takes no transaction after this position; null for no limit.</summary>
-    public LogPosition? Limit { get; set; }
+    /// <summary>Takes no transaction behind this mark; null for no mark.</summary>
+    public StopMark? Mark
+    {
+        get => mark;
+        set
+        {
+            AtMark = AtMark && mark == value;
+            mark = value;
+        }
+    }
 
-    /// <summary>The limit at which nothing before it is left to hand out; null as long as none was met.</summary>
-    public LogPosition? Reached { get; private set; }
+    /// <summary>Whether nothing is left to hand out before the mark.</summary>
+    public bool AtMark { get; private set; }
+
+    /// <summary>Whether a batch that was gathered before there was this mark goes beyond it.</summary>
+    public bool IsBeyond(Batch batch) => mark is { } end && batch.IsBeyond(end);
 
     /// <summary>Called when everything durable has been taken.</summary>
     public Action? Idle { get; set; }
@@ -33,7 +46,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
     public DateTimeOffset? OldestWaiting =>
         Interlocked.Read(ref oldestTicks) is var ticks and > 0 ? new DateTimeOffset(ticks, TimeSpan.Zero) : null;
 
-    /// <summary>The next batch, waiting for one; null when the limit is reached.</summary>
+    /// <summary>The next batch, waiting for one; null when the mark is reached.</summary>
     public async Task<Batch?> NextAsync(CancellationToken cancellation)
     {
         await Task.Yield();
@@ -81,9 +94,9 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             var read = await reader.TryReadAsync(batchBytes, cancellation);
             if (read.Count == 0)
             {
-                if (Limit is { } limit && end >= limit && spool.Readable)
+                if (end >= mark?.Position && spool.Readable)
                 {
-                    Reached = limit;
+                    AtMark = true;
                     return false;
                 }
 
@@ -94,14 +107,16 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             Take(read);
         }
 
-        if (Limit is { } mark && waiting.Peek().Position > mark)
+        if (IsBehindMark(waiting.Peek()))
         {
-            Reached = mark;
+            AtMark = true;
             return false;
         }
 
         return true;
     }
+
+    private bool IsBehindMark(SpooledFragment fragment) => mark?.IsBefore(fragment.Position, fragment.CommittedAt) == true;
 
     private async Task<Batch> FoldAsync(ImmutableDictionary<TableName, TableProgress> before, CancellationToken cancellation)
     {
@@ -116,7 +131,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
                 Take(await reader.TryReadAsync(batchBytes, cancellation));
             }
 
-            if (!waiting.TryPeek(out var fragment) || !fragment.Whole || fragment.Position > Limit)
+            if (!waiting.TryPeek(out var fragment) || !fragment.Whole || IsBehindMark(fragment))
             {
                 break;
             }

@@ -1,5 +1,6 @@
 using Vestige.Core.Forecasting;
 using Vestige.Core.Lag;
+using Vestige.Core.Measures;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 
@@ -118,6 +119,36 @@ public sealed class CrossingMeter
         }
     }
 
+    /// <summary>The seconds of a minute that is over, and all of it as one; nothing where it was not looked at.</summary>
+    public (IReadOnlyList<MeasureSlot> Seconds, MeasureSlot? Whole) Seconds(DateTimeOffset minute)
+    {
+        lock (gate)
+        {
+            var after = minute + TimeSpan.FromMinutes(1);
+            RollMinute(after);
+            var delays = minutes.FirstOrDefault(entry => entry.Minute == minute).Delays ?? new DelayHistogram();
+            List<MeasureSlot> seconds = [.. points.Where(point => point.At >= minute && point.At < after).Select(point => SlotOf(point))];
+            return (seconds, MeasureSlot.Sum(minute, seconds) is { } whole ? whole with { Delays = delays } : null);
+        }
+    }
+
+    /// <summary>Takes the seconds that an earlier process has seen, oldest first, before the first of its own.</summary>
+    public void Recall(IReadOnlyList<MeasureSlot> seconds)
+    {
+        lock (gate)
+        {
+            if (points.Count > 0)
+            {
+                return;
+            }
+
+            foreach (var slot in seconds.TakeLast(PointsKept))
+            {
+                points.Enqueue(new MeasurePoint(slot.Start, slot.Behind, slot.NotCaptured, slot.NotSpooled, slot.NotApplied, slot.Arrived, slot.Applied, BacklogThroughout: false));
+            }
+        }
+    }
+
     /// <summary>The points after a moment, oldest first.</summary>
     public IReadOnlyList<MeasurePoint> PointsSince(DateTimeOffset moment)
     {
@@ -180,7 +211,10 @@ public sealed class CrossingMeter
     }
 
     /// <summary>A quantile of the delay per transaction over the last five minutes; null when none was applied.</summary>
-    public TimeSpan? Delay(double quantile, DateTimeOffset now)
+    public TimeSpan? Delay(double quantile, DateTimeOffset now) => Delays(now).Quantile(quantile);
+
+    /// <summary>The delays per transaction over the last five minutes; the caller's own.</summary>
+    public DelayHistogram Delays(DateTimeOffset now)
     {
         lock (gate)
         {
@@ -192,7 +226,7 @@ public sealed class CrossingMeter
                 all.Merge(delays);
             }
 
-            return all.Quantile(quantile);
+            return all;
         }
     }
 
@@ -217,6 +251,17 @@ public sealed class CrossingMeter
                 [.. window.Where(point => point.BacklogThroughout).Select(point => point.Applied)]);
         }
     }
+
+    private static MeasureSlot SlotOf(MeasurePoint point) => new(
+        MeasureStep.Second.SlotOf(point.At),
+        1,
+        point.Behind,
+        point.NotCaptured,
+        point.NotSpooled,
+        point.NotApplied,
+        point.Arriving,
+        point.Applied,
+        new DelayHistogram());
 
     private void RollMinute(DateTimeOffset now)
     {

@@ -33,6 +33,7 @@ namespace Vestige.Engine.Measuring;
 /// <param name="LoadRate">Rows a second of the load at hand; null when none is.</param>
 /// <param name="Capture">The reading of its source; null when that is not running.</param>
 /// <param name="KeptAfter">For a draft for which the source's log is kept: the position after which all changes of its tables are held; null for others and until it is known.</param>
+/// <param name="Until">The mark up to which it goes before it stops; null when there is none.</param>
 /// <param name="Tables">Its tables; empty for a draft.</param>
 public sealed record CrossingStatus(
     CrossingDefinition Definition,
@@ -60,6 +61,7 @@ public sealed record CrossingStatus(
     double? LoadRate,
     CaptureStatus? Capture,
     LogPosition? KeptAfter,
+    StopMark? Until,
     IReadOnlyList<TableStatus> Tables)
 {
     public string Name => Definition.Name;

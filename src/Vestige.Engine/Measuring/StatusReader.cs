@@ -63,6 +63,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             rate,
             log,
             entry.Stored.Desired == DesiredState.KeepLog && capture is not null ? LogKeeper.AfterOf(entry.Stored.Definition, capture.Spool) : null,
+            entry.Stored.Until,
             Tables(entry, progress, state, load));
     }
 

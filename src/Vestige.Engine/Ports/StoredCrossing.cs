@@ -7,8 +7,12 @@ namespace Vestige.Engine.Ports;
 /// <param name="Desired">What a person last asked for.</param>
 /// <param name="By">Who asked; a typed name, unverified.</param>
 /// <param name="Since">When.</param>
-public sealed record StoredCrossing(CrossingDefinition Definition, DesiredState Desired, string By, DateTimeOffset Since)
+/// <param name="Until">The mark up to which it still goes before it stops; null when there is none, or it was reached.</param>
+public sealed record StoredCrossing(CrossingDefinition Definition, DesiredState Desired, string By, DateTimeOffset Since, StopMark? Until = null)
 {
+    /// <summary>Whether a worker is to run it.</summary>
+    public bool Runs => Desired == DesiredState.Run || (Desired == DesiredState.Stop && Until is not null);
+
     /// <summary>Whether it was ever started, so that the target may know of it.</summary>
     public bool Begun => Desired is not (DesiredState.Draft or DesiredState.KeepLog);
 

@@ -19,6 +19,7 @@ namespace Vestige.Engine.Supervision;
 /// </summary>
 public sealed class CrossingEngine : IAsyncDisposable
 {
+    private const int TriesForNow = 20;
     private readonly IConnections connections;
     private readonly IControlStore store;
     private readonly IMaskKeys keys;
@@ -29,6 +30,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CrossingBook book = new();
     private readonly CrossingOpener opener;
     private readonly CrossingSampler sampler;
+    private readonly MeasureKeeper? measureKeeper;
     private readonly CancellationTokenSource ending = new();
     private readonly CrossingEditor editor;
     private readonly LaterTables later;
@@ -44,7 +46,8 @@ public sealed class CrossingEngine : IAsyncDisposable
         EngineOptions options,
         TimeProvider clock,
         Random random,
-        ILogger logger)
+        ILogger logger,
+        IMeasureStore? measures = null)
     {
         this.connections = connections;
         this.store = store;
@@ -55,7 +58,8 @@ public sealed class CrossingEngine : IAsyncDisposable
         captures = new Captures(connections, cipher, options, Events, clock, random, logger);
         planner = new CrossingPlanner(connections, keys, captures, clock);
         opener = new CrossingOpener(connections, store, keys, book, captures, Events, clock, random, logger);
-        sampler = new CrossingSampler(connections, book, captures, opener, clock, logger);
+        measureKeeper = measures is null ? null : new MeasureKeeper(measures, logger);
+        sampler = new CrossingSampler(connections, book, captures, opener, measureKeeper, clock, logger);
         editor = new CrossingEditor(connections, store, book, opener, PlanAsync, TreatmentOf, Events, clock);
         keeper = new LogKeeper(connections, captures);
         later = new LaterTables(connections, book, editor, Events, clock, logger);
@@ -71,6 +75,11 @@ public sealed class CrossingEngine : IAsyncDisposable
         foreach (var stored in await store.LoadAsync(cancellation))
         {
             book.Add(stored);
+        }
+
+        foreach (var entry in measureKeeper is null ? [] : book.All)
+        {
+            await measureKeeper!.RecallAsync(entry.Name, entry.Meter, clock.GetUtcNow(), cancellation);
         }
 
         foreach (var entry in book.All.Where(entry => entry.Stored.NeedsLog))
@@ -172,9 +181,17 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         var entry = book.Existing(crossing);
         using var turn = await entry.Turn.EnterAsync(cancellation);
-        if (entry.Worker is { Running.IsCompleted: false })
+        if (entry.Worker is { Running.IsCompleted: false } running)
         {
-            throw new RequestRefusedException($"{crossing} is running.") { Mend = "Nothing needs to be done." };
+            if (entry.Stored is not { Desired: DesiredState.Stop, Until: not null })
+            {
+                throw new RequestRefusedException($"{crossing} is running.") { Mend = "Nothing needs to be done." };
+            }
+
+            await DesireAsync(entry, DesiredState.Run, by, cancellation);
+            await Events.OfCrossingAsync(crossing, EventKind.Note, "Goes on; the mark is taken back.", by);
+            running.Steering.GoOn();
+            return;
         }
 
         if (entry.Stored.Desired == DesiredState.Finish)
@@ -220,13 +237,66 @@ public sealed class CrossingEngine : IAsyncDisposable
     public Task PauseAsync(string crossing, string by, CancellationToken cancellation) =>
         RestAsync(crossing, DesiredState.Pause, new StopRequest(StopManner.Transaction), "Paused", by, cancellation);
 
-    /// <summary>Brings it to rest in one of three manners. Drain returns at once; the others when it rests.</summary>
-    public Task StopAsync(string crossing, StopManner manner, LogPosition? mark, string by, CancellationToken cancellation)
+    /// <summary>
+    /// Brings it to rest in one of three manners. Drain returns at once, goes on to the end of what is captured, and still does after
+    /// a restart; the others return when it rests.
+    /// </summary>
+    public Task StopAsync(string crossing, StopManner manner, string by, CancellationToken cancellation)
+    {
+        var end = captures.Find(book.Existing(crossing).Stored.Definition.Source)?.Spool.Last ?? LogPosition.Zero;
+        var request = manner == StopManner.Drain ? new StopRequest(manner, new StopMark(end)) : new StopRequest(manner);
+        return RestAsync(crossing, DesiredState.Stop, request, $"Stop asked: {StopMarks.Words(manner)}", by, cancellation);
+    }
+
+    /// <summary>
+    /// Lets it go on to a mark and stop there: the target then holds exactly the source's state at the mark. Returns at once; a restart
+    /// in between goes on to it. Throws <see cref="RequestRefusedException"/> for a mark that the target has passed, or may have.
+    /// </summary>
+    /// <param name="crossing">A crossing that runs.</param>
+    /// <param name="wanted">The mark; null for all that is committed at the source as of now.</param>
+    /// <param name="by">Who asks.</param>
+    /// <param name="cancellation">Gives up before anything is asked.</param>
+    public async Task StopAtAsync(string crossing, StopMark? wanted, string by, CancellationToken cancellation)
     {
         var entry = book.Existing(crossing);
-        var end = captures.Find(entry.Stored.Definition.Source)?.Spool.Last;
-        var request = manner == StopManner.Drain ? new StopRequest(manner, mark ?? end ?? LogPosition.Zero) : new StopRequest(manner);
-        return RestAsync(crossing, DesiredState.Stop, request, $"Stop asked: {Words(manner)}", by, cancellation);
+        using var turn = await entry.Turn.EnterAsync(cancellation);
+        var source = connections.Source(entry.Stored.Definition.Source);
+        var worker = StopMarks.WorkerOf(entry);
+        if (wanted is not null)
+        {
+            await StopMarks.CheckAsync(entry, worker, wanted, connections.Target(entry.Stored.Definition.Target), captures.Find(entry.Stored.Definition.Source)?.Spool, clock, cancellation);
+        }
+
+        for (var tries = 1; ; tries++)
+        {
+            var mark = wanted ?? new StopMark((await source.SampleAsync(LogPosition.Zero, cancellation)).Head);
+            if (worker.TryStop(mark))
+            {
+                await KeepMarkAsync(entry, worker, mark, by);
+                await Events.OfCrossingAsync(crossing, EventKind.Note, $"Stop asked: {StopMarks.Words(mark, source)}.", by);
+                return;
+            }
+
+            // What was committed just now may be in hand by the time its position is known; the next position is a later one.
+            if (wanted is not null || tries == TriesForNow)
+            {
+                throw new RequestRefusedException($"What is applied or in hand goes beyond the mark already: {StopMarks.Words(mark, source)}.") { Mend = "Give a later one." };
+            }
+        }
+    }
+
+    /// <summary>It is asked before it is stored, since the mark would be passed meanwhile; what cannot be stored is taken back.</summary>
+    private async Task KeepMarkAsync(CrossingEntry entry, CrossingWorker worker, StopMark mark, string by)
+    {
+        try
+        {
+            await DesireAsync(entry, DesiredState.Stop, by, CancellationToken.None, mark);
+        }
+        catch
+        {
+            worker.Steering.GoOn();
+            throw;
+        }
     }
 
     /// <summary>
@@ -292,6 +362,10 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         await store.DeleteAsync(crossing, cancellation);
         book.Remove(crossing);
+        if (measureKeeper is not null)
+        {
+            await measureKeeper.ForgetAsync(crossing, cancellation);
+        }
 
         captures.Find(entry.Stored.Definition.Source)?.Spool.Release(crossing);
         await Events.OfCrossingAsync(crossing, EventKind.Note, "Removed.", by);
@@ -332,13 +406,6 @@ public sealed class CrossingEngine : IAsyncDisposable
             .Select(table => table.Anew())];
     }
 
-    private static string Words(StopManner manner) => manner switch
-    {
-        StopManner.Drain => "drain",
-        StopManner.Transaction => "after this transaction",
-        _ => "at once",
-    };
-
     private async Task CheckAsync(CrossingEntry entry, string? typed, CancellationToken cancellation)
     {
         entry.Checking = true;
@@ -358,9 +425,9 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
     }
 
-    private async Task DesireAsync(CrossingEntry entry, DesiredState desired, string by, CancellationToken cancellation)
+    private async Task DesireAsync(CrossingEntry entry, DesiredState desired, string by, CancellationToken cancellation, StopMark? until = null)
     {
-        var stored = entry.Stored with { Desired = desired, By = by, Since = clock.GetUtcNow() };
+        var stored = entry.Stored with { Desired = desired, By = by, Since = clock.GetUtcNow(), Until = until };
         await store.SaveAsync(stored, cancellation);
         entry.Stored = stored;
     }
@@ -379,7 +446,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             throw new RequestRefusedException($"{crossing} is finished.") { Mend = "Nothing needs to be done." };
         }
 
-        await DesireAsync(entry, desired, by, cancellation);
+        await DesireAsync(entry, desired, by, cancellation, entry.Worker is { Running.IsCompleted: false } ? request.Mark : null);
         await Events.OfCrossingAsync(crossing, EventKind.Note, $"{what}.", by);
         if (request.Manner == StopManner.Drain && entry.Worker is { Running.IsCompleted: false } worker)
         {

@@ -82,7 +82,7 @@ internal sealed class CrossingOpener(
             .Where(other => other.Stored.Definition.Source == definition.Source && other.Stored.NeedsLog)
             .Select(other => other.Name);
         var capture = await captures.OpenAsync(definition.Source, holding, cancellation);
-        if (entry.Stored.Desired != DesiredState.Run)
+        if (!entry.Stored.Runs)
         {
             await KnowAsync(entry, capture, cancellation);
             return;
@@ -101,6 +101,11 @@ internal sealed class CrossingOpener(
             clock,
             random,
             logger);
+        if (entry.Stored.Until is { } mark)
+        {
+            worker.Steering.Stop(new StopRequest(StopManner.Drain, mark));
+        }
+
         entry.RunBy(worker);
         worker.Start();
         _ = AfterAsync(entry, worker, capture);
@@ -117,11 +122,37 @@ internal sealed class CrossingOpener(
             {
                 await FinishAsync(entry, capture);
             }
+            else if (entry.Stored.Desired == DesiredState.Run && worker.View.Fault is null && worker.Steering.Request is null)
+            {
+                await GoOnAsync(entry, worker);
+            }
             else if (entry.Stored.Desired is DesiredState.Stop or DesiredState.Pause)
             {
+                await PassMarkAsync(entry, worker);
                 var place = entry.Known?.Position is { } position ? $" at position {connections.Source(entry.Stored.Definition.Source).Format(position)}" : "";
                 await events.OfCrossingAsync(entry.Name, EventKind.Note, $"{(entry.Stored.Desired == DesiredState.Stop ? "Stopped" : "Paused")}{place}.");
             }
+        }
+    }
+
+    /// <summary>It came to rest at a mark while that was being taken back.</summary>
+    private async Task GoOnAsync(CrossingEntry entry, CrossingWorker worker)
+    {
+        using var turn = await entry.Turn.EnterAsync(ending.Token);
+        if (entry.Stored.Desired == DesiredState.Run && entry.Worker == worker)
+        {
+            await OpenAsync(entry, ending.Token);
+        }
+    }
+
+    /// <summary>A mark that was reached is not gone to again.</summary>
+    private async Task PassMarkAsync(CrossingEntry entry, CrossingWorker worker)
+    {
+        using var turn = await entry.Turn.EnterAsync(ending.Token);
+        if (entry.Stored is { Desired: DesiredState.Stop, Until: not null } && entry.Worker == worker && worker.View.Fault is null)
+        {
+            entry.Stored = entry.Stored with { Until = null };
+            await store.SaveAsync(entry.Stored, ending.Token);
         }
     }
 

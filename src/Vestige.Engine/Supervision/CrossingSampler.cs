@@ -7,7 +7,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Says how each crossing stands, and keeps its measures: a point a second. Safe for several threads.</summary>
-internal sealed class CrossingSampler(IConnections connections, CrossingBook book, Captures captures, CrossingOpener opener, TimeProvider clock, ILogger logger)
+internal sealed class CrossingSampler(IConnections connections, CrossingBook book, Captures captures, CrossingOpener opener, MeasureKeeper? keeper, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
     private readonly StatusReader reader = new(connections, clock);
@@ -50,6 +50,11 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
 
             try
             {
+                if (keeper is not null)
+                {
+                    await keeper.KeepAsync([.. book.All.Select(entry => (entry.Name, entry.Meter))], clock.GetUtcNow(), ending);
+                }
+
                 await Task.Delay(SampleEvery, clock, ending);
             }
             catch (OperationCanceledException)

@@ -76,6 +76,11 @@ public sealed class CrossingWorker
 
     public void Start() => Running = RunAsync();
 
+    /// <summary>
+    /// Asks it to go on to a mark and stop there. False, and nothing is asked, when what is applied or in hand goes beyond it.
+    /// </summary>
+    internal bool TryStop(StopMark mark) => state.TryStop(Steering, mark);
+
     /// <summary>A picture of this moment.</summary>
     internal WorkerView View => state.View;
 
@@ -199,13 +204,12 @@ public sealed class CrossingWorker
                     continue;
                 }
 
-                if (batch.Last > mine.Limit)
+                if (mine.IsBeyond(batch) || !state.TryTake(batch, Steering))
                 {
                     (mine, router) = OpenGatherer(session.Progress);
                     continue;
                 }
 
-                state.SetInHand(batch);
                 if (batch.Large)
                 {
                     await applier.ApplyLargeAsync(batch, mine, router, cancellation);
@@ -266,7 +270,7 @@ public sealed class CrossingWorker
     /// <summary>
     /// Rows that are copied only once are as of one position when every table has caught up with the last that was loaded.
     /// </summary>
-    private StopRequest? End(TargetProgress progress) => definition.EndsByItself ? new StopRequest(StopManner.Drain, arrival.Together(progress)) : null;
+    private StopRequest? End(TargetProgress progress) => definition.EndsByItself ? new StopRequest(StopManner.Drain, new StopMark(arrival.Together(progress))) : null;
 
     private async Task FinishAsync(ITargetSession session, CancellationToken cancellation)
     {
@@ -315,6 +319,7 @@ public sealed class CrossingWorker
     /// <summary>Whether the crossing is to rest now; sets the mark up to which it still goes.</summary>
     private bool Rests(BatchGatherer mine, StopRequest? request)
     {
+        mine.Mark = request?.Mark;
         if (request is null)
         {
             return false;
@@ -325,9 +330,13 @@ public sealed class CrossingWorker
             return true;
         }
 
-        mine.Limit = request.Mark;
-        return state.Applied >= request.Mark || mine.Reached >= request.Mark || (mine.OldestWaiting is null && capture.Spool.Last >= request.Mark && state.Applied >= capture.Spool.Last);
+        var allApplied = mine.OldestWaiting is null && state.Applied >= capture.Spool.Last;
+        return mine.AtMark || (request.Mark?.Position is { } position ? state.Applied >= position || (allApplied && capture.Spool.Last >= position) : allApplied && HasPassed(request.Mark?.Time));
     }
+
+    /// <summary>Whether everything that was committed by then, by the source's clock, has been read.</summary>
+    private bool HasPassed(DateTimeOffset? time) =>
+        time is null || (capture.Status is { PassedHead: true, ProvenAt: { } proven, ClockDifference: var difference } && proven + difference >= time);
 
     private async Task TellHeldAsync(TargetProgress progress)
     {

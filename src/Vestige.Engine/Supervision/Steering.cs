@@ -40,6 +40,15 @@ public sealed class Steering : IDisposable
         Changed.Beat();
     }
 
+    /// <summary>Takes back a mark that has not been reached. Nothing else can be taken back.</summary>
+    public void GoOn()
+    {
+        if (Request is { Manner: StopManner.Drain } drain && Interlocked.CompareExchange(ref request, null, drain) == drain)
+        {
+            Changed.Beat();
+        }
+    }
+
     public void Dispose()
     {
         now.Dispose();

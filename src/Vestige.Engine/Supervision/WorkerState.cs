@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Following;
@@ -52,6 +53,36 @@ internal sealed class WorkerState
         lock (gate)
         {
             return tables[table].Held;
+        }
+    }
+
+    /// <summary>Takes a batch in hand; false when it goes beyond the mark at which the crossing was asked to stop meanwhile.</summary>
+    public bool TryTake(Batch batch, Steering steering)
+    {
+        lock (gate)
+        {
+            if (steering.Request?.Mark is { } mark && batch.IsBeyond(mark))
+            {
+                return false;
+            }
+
+            inHand = batch;
+            return true;
+        }
+    }
+
+    /// <summary>Asks for a stop at a mark; false, and nothing is asked, when what is applied or in hand goes beyond it.</summary>
+    public bool TryStop(Steering steering, StopMark mark)
+    {
+        lock (gate)
+        {
+            if (applied > mark.Position || inHand?.IsBeyond(mark) == true)
+            {
+                return false;
+            }
+
+            steering.Stop(new StopRequest(StopManner.Drain, mark));
+            return true;
         }
     }
 

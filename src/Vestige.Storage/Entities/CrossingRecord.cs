@@ -15,6 +15,9 @@ public sealed class CrossingRecord
 
     public DateTimeOffset Since { get; set; }
 
+    /// <summary>The mark up to which it goes before it stops, as JSON; null when there is none.</summary>
+    public string? Until { get; set; }
+
     /// <summary>Grows with each change of the definition; the ETag of the API.</summary>
     public long Version { get; set; }
 }

@@ -61,6 +61,9 @@ namespace Vestige.Storage.Migrations
                     b.Property<DateTimeOffset>("Since")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Until")
+                        .HasColumnType("TEXT");
+
                     b.Property<long>("Version")
                         .HasColumnType("INTEGER");
 
@@ -135,9 +138,33 @@ namespace Vestige.Storage.Migrations
 
                     b.HasKey("Id");
 
+                    b.HasIndex("AtTicks");
+
                     b.HasIndex("Crossing", "Id");
 
                     b.ToTable("Events");
+                });
+
+            modelBuilder.Entity("Vestige.Storage.Entities.MeasureRecord", b =>
+                {
+                    b.Property<string>("Crossing")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Step")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Start")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Slots")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("Crossing", "Step", "Start");
+
+                    b.HasIndex("Step", "Start");
+
+                    b.ToTable("Measures");
                 });
 #pragma warning restore 612, 618
         }

@@ -7,6 +7,7 @@ using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 using Vestige.Web.Definitions;
 using Vestige.Web.Hosting;
+using Vestige.Web.Measures;
 
 namespace Vestige.Web.Api;
 
@@ -41,6 +42,7 @@ public static class CrossingApi
             DoAsync(name, engine, () => engine.PauseAsync(name, By, cancellation))).WithSummary("Rests after the transaction in hand.");
         group.MapPost("/{name}/stop", StopAsync).WithSummary("Comes to rest: drain, transaction or now.");
         group.MapPost("/{name}/reload", ReloadAsync).WithSummary("Loads tables again; their rows on the target are deleted first.");
+        group.MapGet("/{name}/measures", MeasuresAsync).WithSummary("Lag and rates over a window of seconds, and delays per transaction over several.");
         group.MapGet("/{name}/status", (string name, CrossingEngine engine, ConnectionDirectory connections) =>
             engine.Status(name) is { } status ? Results.Ok(StatusView.Of(status, FormatOf(status, connections))) : Problems.NotFound($"crossing {name}"))
             .WithSummary("How it stands.");
@@ -247,25 +249,39 @@ public static class CrossingApi
             return Problems.Of(422, "definition", $"'{body.Manner}' is not a manner of stopping.", "Use drain, transaction or now.", "manner");
         }
 
-        LogPosition? mark = null;
-        if (body.Mark is not null)
+        if (body.Mark is not { } wanted)
         {
-            var source = connections.Source(status.Definition.Source);
-            mark = body.Mark.AsOfNow == true
-                ? (await source.SampleAsync(LogPosition.Zero, cancellation)).Head
-                : body.Mark.Position is { } text ? source.Parse(text) : null;
-            if (mark is null || manner != StopManner.Drain || (body.Mark.AsOfNow == true && body.Mark.Position is not null))
-            {
-                return Problems.Of(422, "definition", "The mark cannot be used.", "Give either a position in the source's notation or asOfNow, with the manner drain.", "mark");
-            }
-
-            if (mark < status.AppliedPosition)
-            {
-                return Problems.Of(422, "definition", "The mark lies before what is applied already.", "Give a later position.", "mark.position");
-            }
+            return await DoAsync(name, engine, () => engine.StopAsync(name, manner.Value, By, cancellation));
         }
 
-        return await DoAsync(name, engine, () => engine.StopAsync(name, manner.Value, mark, By, cancellation));
+        var given = (wanted.Position is null ? 0 : 1) + (wanted.Time is null ? 0 : 1) + (wanted.AsOfNow == true ? 1 : 0);
+        var position = wanted.Position is null ? null : connections.Source(status.Definition.Source).Parse(wanted.Position);
+        if (given != 1 || manner != StopManner.Drain || (wanted.Position is not null && position is null))
+        {
+            return Problems.Of(422, "definition", "The mark cannot be used.", "Give one of a position in the source's notation, a time, or asOfNow, with the manner drain.", "mark");
+        }
+
+        return await DoAsync(name, engine, () => engine.StopAtAsync(name, wanted.AsOfNow == true ? null : new StopMark(position, wanted.Time), By, cancellation));
+    }
+
+    private static async Task<IResult> MeasuresAsync(string name, CrossingEngine engine, MeasureHistory history, CancellationToken cancellation, double window = 900)
+    {
+        if (engine.Status(name) is null)
+        {
+            return Problems.NotFound($"crossing {name}");
+        }
+
+        if (window is not (>= 1 and <= 63072000))
+        {
+            return Problems.Of(422, "window", "The window is not from one second to two years.", "Give seconds.", "window");
+        }
+
+        var points = await history.PointsAsync(name, TimeSpan.FromSeconds(window), TimeSpan.Zero, cancellation);
+        return Results.Ok(new
+        {
+            points = points.Select(point => new { at = StatusView.Rfc3339(point.At), behind = point.Behind.TotalSeconds, notCaptured = point.NotCaptured.TotalSeconds, notSpooled = point.NotSpooled.TotalSeconds, notApplied = point.NotApplied.TotalSeconds, arriving = point.Arriving, applied = point.Applied }),
+            delays = (await history.DelaysAsync(name, cancellation)).Select(delay => new { window = delay.Window.TotalSeconds, delay.Transactions, p50 = delay.P50?.TotalSeconds, p95 = delay.P95?.TotalSeconds, p99 = delay.P99?.TotalSeconds }),
+        });
     }
 
     private static Task<IResult> ReloadAsync(string name, ReloadBody body, CrossingEngine engine, CancellationToken cancellation) =>

@@ -1,4 +1,4 @@
 namespace Vestige.Web.Api;
 
 /// <summary>Where to stop: exactly one of the two.</summary>
-public sealed record StopMarkBody(string? Position = null, bool? AsOfNow = null);
+public sealed record StopMarkBody(string? Position = null, DateTimeOffset? Time = null, bool? AsOfNow = null);

@@ -23,7 +23,8 @@ public sealed class ControlStore(StoreFactory factory) : IControlStore
             JsonSerializer.Deserialize<CrossingDefinition>(record.Definition, DefinitionJson.Options)!,
             Enum.Parse<DesiredState>(record.Desired),
             record.By,
-            record.Since))];
+            record.Since,
+            record.Until is null ? null : JsonSerializer.Deserialize<StopMark>(record.Until)))];
     }
 
     public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
@@ -49,6 +50,7 @@ public sealed class ControlStore(StoreFactory factory) : IControlStore
             record.Desired = crossing.Desired.ToString();
             record.By = crossing.By;
             record.Since = crossing.Since;
+            record.Until = crossing.Until is null ? null : JsonSerializer.Serialize(crossing.Until);
         });
     }
 
@@ -108,22 +110,48 @@ public sealed class ControlStore(StoreFactory factory) : IControlStore
         });
     }
 
-    /// <summary>Stored events, newest first.</summary>
-    public async Task<IReadOnlyList<CrossingEvent>> EventsAsync(string? crossing, int most, CancellationToken cancellation)
+    /// <summary>Stored events of a crossing, or all, newest first.</summary>
+    public async Task<IReadOnlyList<CrossingEvent>> EventsAsync(string? crossing, int most, CancellationToken cancellation) =>
+        [.. (await EventsAsync(new EventFilter(crossing), null, most, cancellation)).Select(stored => stored.Event)];
+
+    /// <summary>Stored events that a filter lets through, newest first.</summary>
+    /// <param name="filter">Which.</param>
+    /// <param name="before">Only those older than the event of this number; null for the newest.</param>
+    /// <param name="most">At most so many.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task<IReadOnlyList<StoredEvent>> EventsAsync(EventFilter filter, long? before, int most, CancellationToken cancellation)
     {
         await using var store = factory.CreateDbContext();
-        var records = await store.Events.AsNoTracking()
-            .Where(happened => crossing == null || happened.Crossing == crossing)
+        var records = await Filtered(store.Events.AsNoTracking(), filter)
+            .Where(happened => before == null || happened.Id < before)
             .OrderByDescending(happened => happened.Id)
             .Take(most)
             .ToListAsync(cancellation);
-        return [.. records.Select(record => new CrossingEvent(
+        return [.. records.Select(record => new StoredEvent(record.Id, new CrossingEvent(
             new DateTimeOffset(record.AtTicks, TimeSpan.Zero),
             record.Crossing,
             record.Connection,
             Enum.Parse<EventKind>(record.Kind),
             record.Text,
-            record.By))];
+            record.By)))];
+    }
+
+    /// <summary>Drops what happened before a moment.</summary>
+    public Task ForgetEventsAsync(DateTimeOffset before, CancellationToken cancellation) => ChangeAsync(
+        store => store.Events.Where(happened => happened.AtTicks < before.UtcTicks).ExecuteDeleteAsync(cancellation));
+
+    private static IQueryable<EventRecord> Filtered(IQueryable<EventRecord> events, EventFilter filter)
+    {
+        ArgumentNullException.ThrowIfNull(filter);
+        var (kind, from, to) = (filter.Kind?.ToString(), filter.From?.UtcTicks, filter.To?.UtcTicks);
+        var like = string.IsNullOrEmpty(filter.Text) ? null : $"%{filter.Text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("%", "\\%", StringComparison.Ordinal).Replace("_", "\\_", StringComparison.Ordinal)}%";
+        return events.Where(happened =>
+            (filter.Crossing == null || happened.Crossing == filter.Crossing)
+            && (filter.Connection == null || happened.Connection == filter.Connection)
+            && (kind == null || happened.Kind == kind)
+            && (from == null || happened.AtTicks >= from)
+            && (to == null || happened.AtTicks < to)
+            && (like == null || EF.Functions.Like(happened.Text, like, "\\")));
     }
 
     /// <summary>The version of a definition, for its ETag; null when there is none.</summary>

@@ -1,3 +1,4 @@
+using Vestige.Engine.Faults;
 using Vestige.Engine.Supervision;
 using Vestige.Storage;
 using Vestige.Web.Connections;
@@ -11,8 +12,14 @@ public sealed class EngineHost(
     ControlStore store,
     CrossingEngine engine,
     DemoSetup demo,
-    VestigeSettings settings) : IHostedService
+    VestigeSettings settings,
+    TimeProvider clock,
+    ILogger<EngineHost> logger) : IHostedService, IDisposable
 {
+    private static readonly TimeSpan SweepEvery = TimeSpan.FromHours(6);
+    private readonly CancellationTokenSource ending = new();
+    private Task sweeping = Task.CompletedTask;
+
     private const int EventsRecalled = 100;
 
     public async Task StartAsync(CancellationToken cancellationToken)
@@ -27,11 +34,41 @@ public sealed class EngineHost(
         engine.Events.Recall((await store.EventsAsync(null, EventsRecalled, cancellationToken)).Reverse());
         await engine.StartAsync(cancellationToken);
         await demo.StartAsync(cancellationToken);
+        sweeping = SweepAsync();
     }
 
     public async Task StopAsync(CancellationToken cancellationToken)
     {
+        await ending.CancelAsync();
+        await sweeping;
         await demo.DisposeAsync();
         await engine.DisposeAsync();
+    }
+
+    public void Dispose() => ending.Dispose();
+
+    /// <summary>Drops events that are older than they are kept.</summary>
+    private async Task SweepAsync()
+    {
+        try
+        {
+            while (true)
+            {
+                try
+                {
+                    await store.ForgetEventsAsync(clock.GetUtcNow() - TimeSpan.FromDays(settings.EventDays), ending.Token);
+                }
+                catch (PortException exception)
+                {
+                    logger.LogWarning(exception, "Old events could not be dropped");
+                }
+
+                await Task.Delay(SweepEvery, clock, ending.Token);
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // The end.
+        }
     }
 }

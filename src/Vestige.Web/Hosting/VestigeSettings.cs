@@ -6,7 +6,8 @@ namespace Vestige.Web.Hosting;
 /// <param name="WithDemo">Whether an empty data folder is filled with the demo.</param>
 /// <param name="DemoLoans">How many loans the demo begins with.</param>
 /// <param name="SpoolBudget">The most a spool may hold, in bytes.</param>
-public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool WithDemo, int DemoLoans, long SpoolBudget)
+/// <param name="EventDays">For how many days events are kept.</param>
+public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool WithDemo, int DemoLoans, long SpoolBudget, int EventDays)
 {
     public string StorePath => Path.Combine(DataFolder, "vestige.db");
 
@@ -37,6 +38,7 @@ public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool W
             keys,
             !configuration.GetValue("empty", false),
             configuration.GetValue("demo-loans", 200_000),
-            configuration.GetValue("spool-budget", 4L << 30));
+            configuration.GetValue("spool-budget", 4L << 30),
+            configuration.GetValue("event-days", 730));
     }
 }

@@ -1,4 +1,6 @@
+using System.Globalization;
 using System.Text;
+using System.Text.Encodings.Web;
 using Microsoft.AspNetCore.Html;
 using Vestige.Engine.Measuring;
 using static Vestige.Web.Views.Draw;
@@ -17,10 +19,17 @@ public static class LagChart
     private const int Columns = 300;
 
     /// <summary>Draws the points of a window that ends at <paramref name="now"/>; of several in one column the worst is shown.</summary>
-    public static IHtmlContent Of(IReadOnlyList<MeasurePoint> points, DateTimeOffset now, TimeSpan window)
+    /// <param name="points">The points.</param>
+    /// <param name="now">The right edge.</param>
+    /// <param name="window">From the left edge to the right.</param>
+    /// <param name="earlier">Points of a window of the same length that ended <paramref name="ago"/>, drawn as a line; null for none.</param>
+    /// <param name="ago">How much earlier.</param>
+    /// <param name="marks">Things that happened, each with its words.</param>
+    public static IHtmlContent Of(IReadOnlyList<MeasurePoint> points, DateTimeOffset now, TimeSpan window, IReadOnlyList<MeasurePoint>? earlier = null, TimeSpan ago = default, IReadOnlyList<(DateTimeOffset At, string Words, bool IsTrouble)>? marks = null)
     {
         var columns = Worst(points, now, window);
-        var most = Nice(columns.Count == 0 ? 0 : columns.Max(column => column.Point.Behind.TotalSeconds));
+        var before = Worst([.. (earlier ?? []).Select(point => point with { At = point.At + ago })], now, window);
+        var most = Nice(columns.Concat(before).Select(column => column.Point.Behind.TotalSeconds).DefaultIfEmpty().Max());
         var svg = new StringBuilder();
         svg.Append($"<svg class=\"chart\" viewBox=\"0 0 {Width} {Height}\" role=\"img\" aria-label=\"Seconds behind, at most {Core.Text.Figures.Duration(TimeSpan.FromSeconds(columns.Count == 0 ? 0 : columns.Max(column => column.Point.Behind.TotalSeconds)))}\">");
         for (var i = 0; i <= 3; i++)
@@ -33,12 +42,23 @@ public static class LagChart
         for (var i = 0; i <= 3; i++)
         {
             var anchor = i == 0 ? "start" : i == 3 ? "end" : "middle";
-            svg.Append($"<text x=\"{Number(Left + ((Width - Left - Right) * i / 3.0))}\" y=\"{Height - 6}\" text-anchor=\"{anchor}\">{(now - window + (window * i / 3)).UtcDateTime:HH:mm:ss}</text>");
+            svg.Append($"<text x=\"{Number(Left + ((Width - Left - Right) * i / 3.0))}\" y=\"{Height - 6}\" text-anchor=\"{anchor}\">{(now - window + (window * i / 3)).UtcDateTime.ToString(window >= TimeSpan.FromDays(2) ? "MM-dd HH:mm" : window > TimeSpan.FromHours(2) ? "HH:mm" : "HH:mm:ss", CultureInfo.InvariantCulture)}</text>");
         }
 
         Area(svg, columns, most, "c", _ => 0, point => point.NotCaptured.TotalSeconds);
         Area(svg, columns, most, "s", point => point.NotCaptured.TotalSeconds, point => (point.NotCaptured + point.NotSpooled).TotalSeconds);
         Area(svg, columns, most, "a", point => (point.NotCaptured + point.NotSpooled).TotalSeconds, point => (point.NotCaptured + point.NotSpooled + point.NotApplied).TotalSeconds);
+        if (before.Count > 1)
+        {
+            svg.Append($"<path class=\"ago\" d=\"M{string.Join(" L", before.Select(column => $"{Number(column.X)},{Number(Y(column.Point.Behind.TotalSeconds, most))}"))}\"/>");
+        }
+
+        foreach (var (at, words, isTrouble) in marks ?? [])
+        {
+            var x = Number(Left + ((Width - Left - Right) * (1 - ((now - at) / window))));
+            svg.Append($"<line class=\"mark{(isTrouble ? " trouble" : "")}\" x1=\"{x}\" x2=\"{x}\" y1=\"{Top}\" y2=\"{Height - Bottom}\"><title>{HtmlEncoder.Default.Encode(words)}</title></line>");
+        }
+
         svg.Append("</svg>");
         return new HtmlString(svg.ToString());
     }

@@ -247,8 +247,8 @@ public sealed class SimWorld
             await (dice switch
             {
                 0 => engine.PauseAsync(Crossing, "sim", CancellationToken.None),
-                1 => engine.StopAsync(Crossing, StopManner.Drain, null, "sim", CancellationToken.None),
-                2 => engine.StopAsync(Crossing, StopManner.Now, null, "sim", CancellationToken.None),
+                1 => engine.StopAsync(Crossing, StopManner.Drain, "sim", CancellationToken.None),
+                2 => engine.StopAsync(Crossing, StopManner.Now, "sim", CancellationToken.None),
                 3 => engine.ReloadAsync(Crossing, [SimRows.First.Name], "sim", CancellationToken.None),
                 _ => engine.RunAsync(Crossing, "sim", CancellationToken.None),
             });

@@ -115,7 +115,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
         }
 
         Assert.Equal("The target is read only.", engine.Status("copy")!.Fault!.What);
-        await engine.StopAsync("copy", StopManner.Now, null, "somebody", cancellation);
+        await engine.StopAsync("copy", StopManner.Now, "somebody", cancellation);
         Assert.Equal(CrossingState.Faulted, engine.Status("copy")!.State);
     }
 

@@ -40,6 +40,9 @@ public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory co
         return long.TryParse(text, out var number) ? Figures.Count(number) : text;
     }
 
+    /// <summary>A position in the notation of the crossing's source; null when the text is none, or there is no such crossing.</summary>
+    protected LogPosition? ParsePosition(string name, string text) => Find(name) ? connections.Source(Status.Definition.Source).Parse(text) : null;
+
     /// <summary>Whether there is such a crossing; takes its status.</summary>
     protected bool Find(string name)
     {

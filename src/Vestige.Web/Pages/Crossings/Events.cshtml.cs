@@ -1,5 +1,4 @@
 using Microsoft.AspNetCore.Mvc;
-using Vestige.Engine.Events;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 using Vestige.Web.Hosting;
@@ -13,7 +12,7 @@ public class EventsModel(CrossingEngine engine, ConnectionDirectory connections,
 
     public override string View => "events";
 
-    public IReadOnlyList<CrossingEvent> Events { get; private set; } = [];
+    public IReadOnlyList<StoredEvent> Events { get; private set; } = [];
 
     public async Task<IActionResult> OnGetAsync(string name, CancellationToken cancellation)
     {
@@ -22,7 +21,7 @@ public class EventsModel(CrossingEngine engine, ConnectionDirectory connections,
             return NotFound();
         }
 
-        Events = await store.EventsAsync(name, Most, cancellation);
+        Events = await store.EventsAsync(new EventFilter(name), null, Most, cancellation);
         return Page();
     }
 }

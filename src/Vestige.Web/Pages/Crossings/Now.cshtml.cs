@@ -4,13 +4,21 @@ using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
+using Vestige.Web.Hosting;
+using Vestige.Web.Measures;
 
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>How far behind, where does the delay sit, will it clear?</summary>
-public class NowModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock) : CrossingPage(engine, connections, clock)
+public class NowModel(CrossingEngine engine, ConnectionDirectory connections, MeasureHistory history, ControlStore store, TimeProvider clock) : CrossingPage(engine, connections, clock)
 {
     private const int EventsShown = 5;
+    private const int MarksShown = 60;
+    private static readonly TimeSpan Week = TimeSpan.FromDays(7);
+
+    /// <summary>The windows that can be chosen: minutes, and what they are called.</summary>
+    public static IReadOnlyList<(int Minutes, string Words)> Windows { get; } =
+        [(5, "5 min"), (15, "15 min"), (60, "1 h"), (1440, "24 h"), (10080, "7 d"), (43200, "30 d"), (129600, "90 d")];
 
     public override string View => "now";
 
@@ -18,18 +26,31 @@ public class NowModel(CrossingEngine engine, ConnectionDirectory connections, Ti
 
     public IReadOnlyList<MeasurePoint> Points { get; private set; } = [];
 
+    /// <summary>The same window a week ago; empty where nothing is kept of it, or the window is itself as long.</summary>
+    public IReadOnlyList<MeasurePoint> WeekAgo { get; private set; } = [];
+
+    public IReadOnlyList<(DateTimeOffset At, string Words, bool IsTrouble)> Marks { get; private set; } = [];
+
+    public IReadOnlyList<DelayWindow> Delays { get; private set; } = [];
+
     public IReadOnlyList<CrossingEvent> Latest { get; private set; } = [];
 
-    public IActionResult OnGet(string name, string? part, int minutes = 5)
+    public async Task<IActionResult> OnGetAsync(string name, string? part, CancellationToken cancellation, int minutes = 5)
     {
         if (!Find(name))
         {
             return NotFound();
         }
 
-        Minutes = minutes is 5 or 15 or 60 ? minutes : 5;
-        Points = Engine.Meter(name)!.PointsSince(Now - TimeSpan.FromMinutes(Minutes));
+        Minutes = Windows.Any(window => window.Minutes == minutes) ? minutes : 5;
+        var chosen = TimeSpan.FromMinutes(Minutes);
+        Points = await history.PointsAsync(name, chosen, TimeSpan.Zero, cancellation);
+        WeekAgo = chosen < Week ? await history.PointsAsync(name, chosen, Week, cancellation) : [];
+        Delays = await history.DelaysAsync(name, cancellation);
         Latest = [.. Engine.Events.Latest.Where(happened => happened.Crossing == name).Take(EventsShown)];
+        Marks = [.. (await store.EventsAsync(name, MarksShown, cancellation))
+            .Where(happened => happened.At > Now - chosen)
+            .Select(happened => (happened.At, $"{happened.At.UtcDateTime:HH:mm:ss} {happened.Text}", happened.Kind != EventKind.Note))];
         return part == "live" ? Partial("Crossings/_Now", this) : Page();
     }
 

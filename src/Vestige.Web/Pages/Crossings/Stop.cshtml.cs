@@ -1,8 +1,11 @@
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
+using Vestige.Web.Definitions;
 
 namespace Vestige.Web.Pages.Crossings;
 
@@ -18,7 +21,23 @@ public class StopModel(CrossingEngine engine, ConnectionDirectory connections, T
     public Task<IActionResult> OnPostStopAsync(string name, StopManner manner, CancellationToken cancellation) => DoAsync(
         $"/crossings/{name}",
         manner == StopManner.Drain ? "It stops when all that is captured now is applied." : "Stopped. Its place is kept.",
-        () => Engine.StopAsync(name, manner, null, By, cancellation));
+        () => Engine.StopAsync(name, manner, By, cancellation));
+
+    /// <summary>At a mark: all that is committed as of now where nothing is typed, else a position or a time.</summary>
+    public Task<IActionResult> OnPostStopAtAsync(string name, string? mark, CancellationToken cancellation) => DoAsync(
+        $"/crossings/{name}",
+        "It goes on to the mark and stops there.",
+        () => Engine.StopAtAsync(name, MarkOf(name, mark), By, cancellation));
+
+    /// <summary>Null where nothing is typed.</summary>
+    private StopMark? MarkOf(string name, string? typed) => PlaceText.Read(typed) switch
+    {
+        null => null,
+        { Time: { } time } => new StopMark(Time: time),
+        { Position: var text } => ParsePosition(name, text!) is { } position
+            ? new StopMark(position)
+            : throw new RequestRefusedException($"'{text}' is neither a position of the source nor a time.") { Mend = "Write a position as the source does, or a time such as 2026-11-25 13:00:00." },
+    };
 
     public Task<IActionResult> OnPostReloadAsync(string name, string? table, string? typed, CancellationToken cancellation) =>
         typed != name

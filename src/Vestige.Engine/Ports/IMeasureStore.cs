@@ -1,0 +1,16 @@
+using Vestige.Core.Measures;
+
+namespace Vestige.Engine.Ports;
+
+/// <summary>Where measures are kept. Losing the last minute of them harms nothing. Safe for several threads.</summary>
+public interface IMeasureStore
+{
+    /// <summary>Keeps blocks, each in the place of one of the same beginning, and drops those that are older than their step is kept.</summary>
+    Task KeepAsync(IReadOnlyList<MeasureBlock> blocks, DateTimeOffset now, CancellationToken cancellation);
+
+    /// <summary>The slots of a crossing that begin at or after a moment and before another, oldest first.</summary>
+    Task<IReadOnlyList<MeasureSlot>> ReadAsync(string crossing, MeasureStep step, DateTimeOffset from, DateTimeOffset before, CancellationToken cancellation);
+
+    /// <summary>Drops everything of a crossing.</summary>
+    Task ForgetAsync(string crossing, CancellationToken cancellation);
+}

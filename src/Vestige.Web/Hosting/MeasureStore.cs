@@ -1,0 +1,71 @@
+using Microsoft.Data.Sqlite;
+using Microsoft.EntityFrameworkCore;
+using Vestige.Core.Measures;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+using Vestige.Storage;
+
+namespace Vestige.Web.Hosting;
+
+/// <summary>Measures in the store of the data folder.</summary>
+public sealed class MeasureStore(StoreFactory factory) : IMeasureStore
+{
+    public Task KeepAsync(IReadOnlyList<MeasureBlock> blocks, DateTimeOffset now, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(blocks);
+        return ChangeAsync(
+            async store =>
+            {
+                // Written as statements: tracking thousands of blocks a minute would cost more than all the rest of measuring.
+                foreach (var block in blocks)
+                {
+                    var (step, start, slots) = ((int)block.Step.Slot.TotalSeconds, block.Start.ToUnixTimeSeconds(), MeasurePacking.Write(block.Slots));
+                    await store.Database.ExecuteSqlAsync(
+                        $"""INSERT INTO "Measures" ("Crossing", "Step", "Start", "Slots") VALUES ({block.Crossing}, {step}, {start}, {slots}) ON CONFLICT ("Crossing", "Step", "Start") DO UPDATE SET "Slots" = excluded."Slots" """,
+                        cancellation);
+                }
+
+                foreach (var step in MeasureStep.All)
+                {
+                    var (seconds, oldest) = ((int)step.Slot.TotalSeconds, (now - step.Kept - step.Block).ToUnixTimeSeconds());
+                    await store.Measures.Where(block => block.Step == seconds && block.Start < oldest).ExecuteDeleteAsync(cancellation);
+                }
+            },
+            cancellation);
+    }
+
+    public async Task<IReadOnlyList<MeasureSlot>> ReadAsync(string crossing, MeasureStep step, DateTimeOffset from, DateTimeOffset before, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(step);
+        var (seconds, first, last) = ((int)step.Slot.TotalSeconds, step.BlockOf(from).ToUnixTimeSeconds(), before.ToUnixTimeSeconds());
+        await using var store = factory.CreateDbContext();
+        var blocks = await store.Measures.AsNoTracking()
+            .Where(block => block.Crossing == crossing && block.Step == seconds && block.Start >= first && block.Start <= last)
+            .OrderBy(block => block.Start)
+            .Select(block => block.Slots)
+            .ToListAsync(cancellation);
+        return [.. blocks.SelectMany(MeasurePacking.Read).Where(slot => slot.Start >= from && slot.Start < before)];
+    }
+
+    public Task ForgetAsync(string crossing, CancellationToken cancellation) =>
+        ChangeAsync(store => store.Measures.Where(block => block.Crossing == crossing).ExecuteDeleteAsync(cancellation), cancellation);
+
+    private async Task ChangeAsync(Func<VestigeStore, Task> change, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var store = factory.CreateDbContext();
+            await using var transaction = await store.Database.BeginTransactionAsync(cancellation);
+            await change(store);
+            await transaction.CommitAsync(cancellation);
+        }
+        catch (SqliteException exception)
+        {
+            throw new PortException($"Measures cannot be kept in the store of the data folder: {exception.Message}", exception)
+            {
+                Transient = true,
+                Mend = "Make room on the disk of the data folder, and make sure that it can be written.",
+            };
+        }
+    }
+}

@@ -1,0 +1,120 @@
+using Microsoft.Extensions.Logging.Abstractions;
+using Vestige.Core.Lag;
+using Vestige.Core.Measures;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
+using Xunit;
+
+namespace Vestige.Engine.Tests.Measuring;
+
+/// <summary>Measures on their way into the store, minute by minute, through restarts and a store that fails.</summary>
+public sealed class MeasureKeeperTests
+{
+    private static readonly DateTimeOffset Start = new(2026, 3, 1, 22, 58, 0, TimeSpan.Zero);
+    private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
+    private readonly Store store = new();
+    private CrossingMeter meter = new();
+    private MeasureKeeper keeper;
+    private long arrived;
+
+    public MeasureKeeperTests() => keeper = new MeasureKeeper(store, NullLogger.Instance);
+
+    [Fact]
+    public async Task Seconds_minutes_and_hours_add_up_over_the_ends_of_hour_and_day()
+    {
+        await RunAsync(0, 125);
+        var seconds = await ReadAsync(MeasureStep.Second);
+        var minutes = await ReadAsync(MeasureStep.Minute);
+        var hours = await ReadAsync(MeasureStep.Hour);
+        Assert.Equal(125, minutes.Count);
+        Assert.Equal(60, seconds.Count(slot => slot.Start >= Start.AddMinutes(1) && slot.Start < Start.AddMinutes(2)));
+        Assert.Equal([Start.AddMinutes(-58), Start.AddMinutes(2), Start.AddMinutes(62), Start.AddMinutes(122)], hours.Select(slot => slot.Start));
+        foreach (var slots in new[] { minutes, hours })
+        {
+            Assert.Equal(seconds.Sum(slot => slot.Applied), slots.Sum(slot => slot.Applied), 3);
+            Assert.Equal(125 * 60, slots.Sum(slot => slot.Delays.Count));
+        }
+
+        Assert.Equal(minutes.Max(slot => slot.Behind), hours.Max(slot => slot.Behind));
+    }
+
+    [Fact]
+    public async Task A_restart_goes_on_with_the_hour_and_the_day_that_were_open_and_knows_the_last_hour()
+    {
+        await RunAsync(0, 10);
+        meter = new CrossingMeter();
+        keeper = new MeasureKeeper(store, NullLogger.Instance);
+        await keeper.RecallAsync("c", meter, Start.AddMinutes(10), cancellation);
+        Assert.True(meter.PointsSince(Start).Count > 590);
+        await RunAsync(10, 20);
+        Assert.Equal(20, (await ReadAsync(MeasureStep.Minute)).Count);
+        Assert.Equal(20 * 60, (await ReadAsync(MeasureStep.Hour)).Sum(slot => slot.Delays.Count));
+    }
+
+    [Fact]
+    public async Task A_store_that_fails_for_a_while_costs_only_the_seconds_of_that_while()
+    {
+        await RunAsync(2, 4);
+        store.Fails = true;
+        await RunAsync(4, 6);
+        store.Fails = false;
+        await RunAsync(6, 8);
+        Assert.Equal(6 * 60, (await ReadAsync(MeasureStep.Minute)).Sum(slot => slot.Delays.Count));
+        Assert.Equal(6 * 60, (await ReadAsync(MeasureStep.Hour)).Sum(slot => slot.Delays.Count));
+    }
+
+    [Fact]
+    public async Task A_crossing_that_is_removed_leaves_nothing()
+    {
+        await RunAsync(0, 2);
+        await keeper.ForgetAsync("c", cancellation);
+        Assert.Empty(await ReadAsync(MeasureStep.Minute));
+    }
+
+    /// <summary>A change and a transaction each second, and each second the timer.</summary>
+    private async Task RunAsync(int from, int to)
+    {
+        for (var second = from * 60; second <= to * 60; second++)
+        {
+            var now = Start.AddSeconds(second);
+            await keeper.KeepAsync([("c", meter)], now, cancellation);
+            if (second == to * 60)
+            {
+                return;
+            }
+
+            meter.Committed(new BatchReport(10, new Dictionary<TableName, TableTally>(), [], [new HopDelays(TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, TimeSpan.FromSeconds(1 + (second % 7)))]), now);
+            meter.Sample(now, new LagReading(TimeSpan.FromSeconds(second % 50), false, false), TimeSpan.Zero, TimeSpan.Zero, TimeSpan.FromSeconds(second % 50), arrived += 10, 5);
+        }
+    }
+
+    private Task<IReadOnlyList<MeasureSlot>> ReadAsync(MeasureStep step) => store.ReadAsync("c", step, Start.AddDays(-1), Start.AddDays(2), cancellation);
+
+    private sealed class Store : IMeasureStore
+    {
+        private readonly SortedDictionary<(MeasureStep Step, DateTimeOffset Start), MeasureBlock> blocks = new(Comparer<(MeasureStep Step, DateTimeOffset Start)>.Create((left, right) => (left.Step.Slot, left.Start).CompareTo((right.Step.Slot, right.Start))));
+
+        public bool Fails { get; set; }
+
+        public Task KeepAsync(IReadOnlyList<MeasureBlock> kept, DateTimeOffset now, CancellationToken cancellation)
+        {
+            foreach (var block in Fails ? throw new PortException("The disk is full.") { Transient = true } : kept)
+            {
+                blocks[(block.Step, block.Start)] = block;
+            }
+
+            return Task.CompletedTask;
+        }
+
+        public Task<IReadOnlyList<MeasureSlot>> ReadAsync(string crossing, MeasureStep step, DateTimeOffset from, DateTimeOffset before, CancellationToken cancellation) =>
+            Task.FromResult<IReadOnlyList<MeasureSlot>>([.. blocks.Values.Where(block => block.Step == step).SelectMany(block => block.Slots).Where(slot => slot.Start >= from && slot.Start < before)]);
+
+        public Task ForgetAsync(string crossing, CancellationToken cancellation)
+        {
+            blocks.Clear();
+            return Task.CompletedTask;
+        }
+    }
+}

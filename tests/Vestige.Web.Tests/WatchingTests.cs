@@ -1,0 +1,108 @@
+using System.Diagnostics;
+using System.Net;
+using System.Text.Json;
+using Vestige.Core.Lag;
+using Vestige.Core.Measures;
+using Vestige.Engine.Ports;
+using Vestige.Storage;
+using Vestige.Web.Hosting;
+using Xunit;
+
+namespace Vestige.Web.Tests;
+
+/// <summary>Events and measures as others take them: files that other programs read, and the store of measures.</summary>
+public sealed class WatchingTests
+{
+    private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
+
+    /// <summary>The text is read by the parser of Debian's python3-prometheus-client, which holds it against the OpenMetrics specification.</summary>
+    [Fact]
+    public async Task The_measures_are_OpenMetrics_to_an_independent_parser()
+    {
+        await using var vestige = await DemoAsync();
+        using var answer = await vestige.Http.GetAsync("/metrics", cancellation);
+        Assert.Equal("application/openmetrics-text", answer.Content.Headers.ContentType!.MediaType);
+        var text = await answer.Content.ReadAsStringAsync(cancellation);
+        var read = await PythonAsync("import sys, json\nfrom prometheus_client.openmetrics.parser import text_string_to_metric_families as parse\nprint(json.dumps([[s.name, s.labels, s.value] for f in parse(sys.stdin.read()) for s in f.samples]))", text);
+        var samples = JsonSerializer.Deserialize<JsonElement>(read).EnumerateArray().ToList();
+        double Of(string name, params (string Label, string Value)[] labels) => Assert.Single(samples, sample => sample[0].GetString() == name && labels.All(label => sample[1].GetProperty(label.Label).GetString() == label.Value))[2].GetDouble();
+        Assert.Equal(1, Of("vestige_state", ("crossing", "items"), ("state", "following")));
+        Assert.Equal(0, Of("vestige_state", ("crossing", "items"), ("state", "faulted")));
+        Assert.Equal(2, Of("vestige_table_changes_total", ("crossing", "items"), ("table", "shop.item"), ("kind", "insert")));
+        Assert.True(Of("vestige_spool_bytes", ("source", "shop")) > 0);
+        Assert.InRange(Of("vestige_lag_seconds", ("crossing", "items")), 0, 60);
+    }
+
+    [Fact]
+    public async Task Events_are_found_and_taken_as_CSV_and_JSON_Lines()
+    {
+        await using var vestige = await DemoAsync();
+        var lines = (await vestige.Http.GetStringAsync("/events/export?crossing=items", cancellation)).TrimEnd('\n').Split('\n').Select(line => JsonSerializer.Deserialize<JsonElement>(line)).ToList();
+        Assert.Equal("Defined.", lines[^1].GetProperty("text").GetString());
+        Assert.True(lines.Select(line => line.GetProperty("at").GetString()).SequenceEqual(lines.Select(line => line.GetProperty("at").GetString()).OrderDescending(StringComparer.Ordinal)));
+
+        // Read back by the CSV reader of Python's own library.
+        var csv = await vestige.Http.GetStringAsync("/events/export?format=csv&crossing=items", cancellation);
+        var rows = JsonSerializer.Deserialize<JsonElement>(await PythonAsync("import sys, csv, io, json\nprint(json.dumps(list(csv.DictReader(io.StringIO(sys.stdin.read(), newline='')))))", csv));
+        Assert.Equal(lines.Select(line => line.GetProperty("text").GetString()), rows.EnumerateArray().Select(row => row.GetProperty("text").GetString()));
+        Assert.Contains("Loaded", await vestige.Http.GetStringAsync("/events?text=loaded", cancellation), StringComparison.Ordinal);
+        Assert.Contains("Nothing of that kind has happened.", await vestige.Http.GetStringAsync("/events?text=100%25_", cancellation), StringComparison.Ordinal);
+        Assert.Contains("Nothing of that kind has happened.", await vestige.Http.GetStringAsync("/events?from=2099-01-01", cancellation), StringComparison.Ordinal);
+        Assert.Contains("is not a time", WebUtility.HtmlDecode(await vestige.Http.GetStringAsync("/events?from=noon", cancellation)), StringComparison.Ordinal);
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await vestige.Http.GetAsync("/events/export?format=xml", cancellation)).StatusCode);
+    }
+
+    [Fact]
+    public async Task Measures_are_kept_by_their_steps_and_dropped_when_they_are_older()
+    {
+        var folder = Directory.CreateTempSubdirectory("vestige-measures-").FullName;
+        var factory = new StoreFactory(Path.Combine(folder, "store.db"));
+        await factory.MigrateAsync(cancellation);
+        var store = new MeasureStore(factory);
+        var now = new DateTimeOffset(2026, 3, 1, 8, 30, 0, TimeSpan.Zero);
+        MeasureBlock Block(MeasureStep step, DateTimeOffset start, int slots) => new("c", step, start, [.. Enumerable.Range(0, slots).Select(i => new MeasureSlot(start + (i * step.Slot), 1, TimeSpan.FromSeconds(i), default, default, default, i, i, new DelayHistogram()))]);
+        await store.KeepAsync([Block(MeasureStep.Second, now.AddMinutes(-30), 60), Block(MeasureStep.Minute, now.AddMinutes(-30), 20), Block(MeasureStep.Minute, now.AddDays(-13).AddMinutes(-30), 60)], now, cancellation);
+        await store.KeepAsync([Block(MeasureStep.Minute, now.AddMinutes(-30), 30)], now, cancellation);
+        Assert.Equal(30, (await store.ReadAsync("c", MeasureStep.Minute, now.AddHours(-1), now, cancellation)).Count);
+        Assert.Equal([10, 11], (await store.ReadAsync("c", MeasureStep.Second, now.AddMinutes(-30).AddSeconds(10), now.AddMinutes(-30).AddSeconds(12), cancellation)).Select(slot => (int)slot.Applied));
+        Assert.Empty(await store.ReadAsync("other", MeasureStep.Minute, now.AddHours(-1), now, cancellation));
+        await store.KeepAsync([], now.AddDays(2), cancellation);
+        Assert.Equal(30, (await store.ReadAsync("c", MeasureStep.Minute, now.AddDays(-20), now, cancellation)).Count);
+        Assert.Empty(await store.ReadAsync("c", MeasureStep.Second, now.AddDays(-20), now, cancellation));
+        await store.ForgetAsync("c", cancellation);
+        Assert.Empty(await store.ReadAsync("c", MeasureStep.Minute, now.AddDays(-20), now, cancellation));
+        Directory.Delete(folder, recursive: true);
+    }
+
+    private async Task<RunningVestige> DemoAsync()
+    {
+        var vestige = await RunningVestige.StartAsync("--empty", "true");
+        foreach (var name in new[] { "shop", "copy" })
+        {
+            await vestige.PostAsync("/api/v1/connections", new { name, kind = "stand-in" });
+        }
+
+        await vestige.BenchAsync("shop", "CREATE TABLE item (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO item VALUES (1, 'one')");
+        await vestige.PostAsync("/api/v1/crossings", new { name = "items", purpose = "copy", source = "shop", target = "copy", tables = new { rules = new[] { new { take = "shop.*" } } } });
+        await vestige.PostAsync("/api/v1/crossings/items/start");
+        await vestige.WaitAsync("items", status => status.GetProperty("state").GetString() == "following", "following");
+        await vestige.BenchAsync("shop", "INSERT INTO item VALUES (2, 'two'), (3, 'three')");
+        await vestige.WaitAsync("items", status => status.GetProperty("tables")[0].GetProperty("changes").GetProperty("insert").GetInt32() == 2, "the rows");
+        return vestige;
+    }
+
+    private static async Task<string> PythonAsync(string program, string input)
+    {
+        var start = new ProcessStartInfo("/usr/bin/python3") { UseShellExecute = false, RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true };
+        start.ArgumentList.Add("-c");
+        start.ArgumentList.Add(program);
+        using var process = Process.Start(start)!;
+        var (output, errors) = (process.StandardOutput.ReadToEndAsync(), process.StandardError.ReadToEndAsync());
+        await process.StandardInput.WriteAsync(input);
+        process.StandardInput.Close();
+        await process.WaitForExitAsync();
+        var said = await errors;
+        Assert.True(process.ExitCode == 0, $"python3 ended with {process.ExitCode}: {said}");
+        return await output;
+    }
+}
