@@ -27,13 +27,13 @@ public sealed class StopMarkTests : IAsyncLifetime
     {
         await systems.Engine.PauseAsync(Name, "test", cancellation);
         await InsertAsync(1, 2);
+        await SpooledAsync();
         await Task.Delay(30, cancellation);
         var time = DateTimeOffset.UtcNow;
         await Task.Delay(30, cancellation);
-        await InsertAsync(3, 4);
-        await SpooledAsync();
         await ResumeSlowlyAsync();
         await systems.Engine.StopAtAsync(Name, new StopMark(Time: time), "test", cancellation);
+        await InsertAsync(3, 4);
         await UntilAsync(CrossingState.Stopped);
         Assert.Equal("0 1 2", There());
         await GoesOnAsync("0 1 2 3 4");

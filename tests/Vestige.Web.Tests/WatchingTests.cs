@@ -31,6 +31,13 @@ public sealed class WatchingTests
         Assert.Equal(2, Of("vestige_table_changes_total", ("crossing", "items"), ("table", "shop.item"), ("kind", "insert")));
         Assert.True(Of("vestige_spool_bytes", ("source", "shop")) > 0);
         Assert.InRange(Of("vestige_lag_seconds", ("crossing", "items")), 0, 60);
+
+        // The alert rules that ship speak of measures that there are.
+        var rules = await File.ReadAllTextAsync(Path.Combine(Repository(), "docs", "alerts.yaml"), cancellation);
+        var told = samples.Select(sample => sample[0].GetString()).ToHashSet();
+        var named = rules.Split([' ', '\n', '{', '[', '(', ')']).Where(word => word.StartsWith("vestige_", StringComparison.Ordinal)).Distinct().ToList();
+        Assert.True(named.Count > 8);
+        Assert.All(named, name => Assert.True(told.Contains(name), name));
     }
 
     [Fact]
@@ -89,6 +96,17 @@ public sealed class WatchingTests
         await vestige.BenchAsync("shop", "INSERT INTO item VALUES (2, 'two'), (3, 'three')");
         await vestige.WaitAsync("items", status => status.GetProperty("tables")[0].GetProperty("changes").GetProperty("insert").GetInt32() == 2, "the rows");
         return vestige;
+    }
+
+    private static string Repository()
+    {
+        var folder = new DirectoryInfo(AppContext.BaseDirectory);
+        while (!File.Exists(Path.Combine(folder!.FullName, "Vestige.slnx")))
+        {
+            folder = folder.Parent;
+        }
+
+        return folder.FullName;
     }
 
     private static async Task<string> PythonAsync(string program, string input)

@@ -270,6 +270,37 @@ test('bad input is told, and nothing is made', async (page) => {
   assert((await page.getByRole('alert').textContent()).includes('already'), 'a name that is taken is told');
 });
 
+test('a crossing stops at a mark, and a mark is taken back', async (page) => {
+  await page.goto(`${base}/crossings/${crossing}/stop`);
+  await page.getByLabel('Position or time').fill('2099-01-01 00:00');
+  await page.getByRole('button', { name: 'Stop at the mark' }).click();
+  await until(async () => (await page.locator('#main').textContent()).includes('It stops at 2099-01-01'), 'the mark on the page');
+  await page.getByRole('button', { name: 'Take the mark back' }).click();
+  await until(async () => !(await page.locator('#main').textContent()).includes('It stops at'), 'the mark gone');
+  assert((await status(crossing)).state === 'following', 'it runs on');
+  await page.goto(`${base}/crossings/${crossing}/stop`);
+  await page.getByLabel('Position or time').fill('soon');
+  await page.getByRole('button', { name: 'Stop at the mark' }).click();
+  assert((await page.getByRole('alert').first().textContent()).includes('neither a position'), 'what is no mark is told');
+  await page.goto(`${base}/crossings/${crossing}/stop`);
+  await page.getByRole('button', { name: 'Stop at the mark' }).click();
+  await until(async () => (await status(crossing)).state === 'stopped', 'stopped as of now');
+  await page.getByRole('button', { name: 'Resume' }).click();
+  await until(async () => (await status(crossing)).state === 'following', 'following again');
+});
+
+test('events are found, and the measures of a day are there', async (page) => {
+  await page.goto(`${base}/events`);
+  await page.getByLabel('Words, or a table').fill('stop asked');
+  await page.getByRole('button', { name: 'Find' }).click();
+  await until(async () => (await page.locator('table.list tbody tr').count()) === 2, 'the two stops');
+  const csv = await page.request.get(`${base}/events/export?format=csv&text=stop+asked`);
+  assert((await csv.text()).trim().split('\r\n').length === 3, `a line of names and two events: ${await csv.text()}`);
+  await page.goto(`${base}/crossings/${crossing}?minutes=1440`);
+  await until(async () => (await page.locator('table.delays tbody tr', { hasText: '24 h' }).textContent()).includes('ms'), 'delays of the day', 130000);
+  assert((await page.locator('svg.chart').first().locator('.mark').count()) > 0, 'events are marked on the chart');
+});
+
 test('pause and resume', async (page) => {
   await page.goto(`${base}/crossings/${crossing}`);
   await page.getByRole('button', { name: 'Pause' }).click();
@@ -402,7 +433,7 @@ test('a server is connected, prepared and followed, as the guide says', async (p
 
 const views = ['/', '/crossings', '/crossings/new?show=1&source=circulation&target=warehouse&tables=circulation.title', '/connections', '/connections/circulation', '/connections/circulation/tables/circulation.patron', '/bench/circulation',
   `/crossings/${crossing}`, `/crossings/${crossing}/tables`, `/crossings/${crossing}/tables/circulation.patron?key=7`, `/crossings/${crossing}/events`, '/crossings/all-to-depot/treatment', '/crossings/new?show=plan&name=tried&source=circulation&target=warehouse&rules=circulation.*&treatment=-%20tables%3A%20circulation.patron%0A%20%20keep%3A%20home_brnch%20%3C%203',
-  `/crossings/${crossing}/definition`, `/crossings/import?from=${crossing}`, `/crossings/${crossing}/stop`, '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/crossings/fines-to-ledger/start', '/crossings/import?change=all-to-depot', '/find?q=fine', '/you', '/nowhere'];
+  `/crossings/${crossing}/definition`, `/crossings/import?from=${crossing}`, `/crossings/${crossing}/stop`, '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/crossings/fines-to-ledger/start', '/crossings/import?change=all-to-depot', '/find?q=fine', '/events', '/events?from=noon', '/you', '/nowhere'];
 for (const scheme of ['light', 'dark']) {
   for (const path of views) {
     test(`axe finds nothing on ${path} (${scheme})`, async (_, browser) => {

@@ -19,7 +19,6 @@ namespace Vestige.Engine.Supervision;
 /// </summary>
 public sealed class CrossingEngine : IAsyncDisposable
 {
-    private const int TriesForNow = 20;
     private readonly IConnections connections;
     private readonly IControlStore store;
     private readonly IMaskKeys keys;
@@ -35,6 +34,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CrossingEditor editor;
     private readonly LaterTables later;
     private readonly LogKeeper keeper;
+    private readonly CrossingRest rest;
     private Task sampling = Task.CompletedTask;
     private Task looking = Task.CompletedTask;
 
@@ -62,6 +62,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         sampler = new CrossingSampler(connections, book, captures, opener, measureKeeper, clock, logger);
         editor = new CrossingEditor(connections, store, book, opener, PlanAsync, TreatmentOf, Events, clock);
         keeper = new LogKeeper(connections, captures);
+        rest = new CrossingRest(connections, captures, book, DesireAsync, Events, clock);
         later = new LaterTables(connections, book, editor, Events, clock, logger);
     }
 
@@ -188,7 +189,7 @@ public sealed class CrossingEngine : IAsyncDisposable
                 throw new RequestRefusedException($"{crossing} is running.") { Mend = "Nothing needs to be done." };
             }
 
-            await DesireAsync(entry, DesiredState.Run, by, cancellation);
+            await DesireAsync(entry, DesiredState.Run, by, null, cancellation);
             await Events.OfCrossingAsync(crossing, EventKind.Note, "Goes on; the mark is taken back.", by);
             running.Steering.GoOn();
             return;
@@ -205,7 +206,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             entry.FirstStart.Pending = true;
         }
 
-        await DesireAsync(entry, DesiredState.Run, by, cancellation);
+        await DesireAsync(entry, DesiredState.Run, by, null, cancellation);
         await Events.OfCrossingAsync(crossing, EventKind.Note, "Started.", by);
         await opener.OpenAsync(entry, cancellation);
     }
@@ -226,7 +227,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
 
         var tables = await keeper.TablesAsync(definition, cancellation);
-        await DesireAsync(entry, DesiredState.KeepLog, by, cancellation);
+        await DesireAsync(entry, DesiredState.KeepLog, by, null, cancellation);
         await opener.OpenAsync(entry, cancellation);
         var after = await keeper.KeepAsync(entry, tables, cancellation);
         await Events.OfCrossingAsync(crossing, EventKind.Note, $"All changes of {Figures.Of(tables.Count, "table")} after position {connections.Source(definition.Source).Format(after)} are kept.", by);
@@ -234,19 +235,13 @@ public sealed class CrossingEngine : IAsyncDisposable
     }
 
     /// <summary>Brings it to rest after the transaction in hand, its place kept. Returns when it rests.</summary>
-    public Task PauseAsync(string crossing, string by, CancellationToken cancellation) =>
-        RestAsync(crossing, DesiredState.Pause, new StopRequest(StopManner.Transaction), "Paused", by, cancellation);
+    public Task PauseAsync(string crossing, string by, CancellationToken cancellation) => rest.PauseAsync(crossing, by, cancellation);
 
     /// <summary>
     /// Brings it to rest in one of three manners. Drain returns at once, goes on to the end of what is captured, and still does after
     /// a restart; the others return when it rests.
     /// </summary>
-    public Task StopAsync(string crossing, StopManner manner, string by, CancellationToken cancellation)
-    {
-        var end = captures.Find(book.Existing(crossing).Stored.Definition.Source)?.Spool.Last ?? LogPosition.Zero;
-        var request = manner == StopManner.Drain ? new StopRequest(manner, new StopMark(end)) : new StopRequest(manner);
-        return RestAsync(crossing, DesiredState.Stop, request, $"Stop asked: {StopMarks.Words(manner)}", by, cancellation);
-    }
+    public Task StopAsync(string crossing, StopManner manner, string by, CancellationToken cancellation) => rest.StopAsync(crossing, manner, by, cancellation);
 
     /// <summary>
     /// Lets it go on to a mark and stop there: the target then holds exactly the source's state at the mark. Returns at once; a restart
@@ -256,48 +251,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <param name="wanted">The mark; null for all that is committed at the source as of now.</param>
     /// <param name="by">Who asks.</param>
     /// <param name="cancellation">Gives up before anything is asked.</param>
-    public async Task StopAtAsync(string crossing, StopMark? wanted, string by, CancellationToken cancellation)
-    {
-        var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
-        var source = connections.Source(entry.Stored.Definition.Source);
-        var worker = StopMarks.WorkerOf(entry);
-        if (wanted is not null)
-        {
-            await StopMarks.CheckAsync(entry, worker, wanted, connections.Target(entry.Stored.Definition.Target), captures.Find(entry.Stored.Definition.Source)?.Spool, clock, cancellation);
-        }
-
-        for (var tries = 1; ; tries++)
-        {
-            var mark = wanted ?? new StopMark((await source.SampleAsync(LogPosition.Zero, cancellation)).Head);
-            if (worker.TryStop(mark))
-            {
-                await KeepMarkAsync(entry, worker, mark, by);
-                await Events.OfCrossingAsync(crossing, EventKind.Note, $"Stop asked: {StopMarks.Words(mark, source)}.", by);
-                return;
-            }
-
-            // What was committed just now may be in hand by the time its position is known; the next position is a later one.
-            if (wanted is not null || tries == TriesForNow)
-            {
-                throw new RequestRefusedException($"What is applied or in hand goes beyond the mark already: {StopMarks.Words(mark, source)}.") { Mend = "Give a later one." };
-            }
-        }
-    }
-
-    /// <summary>It is asked before it is stored, since the mark would be passed meanwhile; what cannot be stored is taken back.</summary>
-    private async Task KeepMarkAsync(CrossingEntry entry, CrossingWorker worker, StopMark mark, string by)
-    {
-        try
-        {
-            await DesireAsync(entry, DesiredState.Stop, by, CancellationToken.None, mark);
-        }
-        catch
-        {
-            worker.Steering.GoOn();
-            throw;
-        }
-    }
+    public Task StopAtAsync(string crossing, StopMark? wanted, string by, CancellationToken cancellation) => rest.StopAtAsync(crossing, wanted, by, cancellation);
 
     /// <summary>
     /// Loads tables again, all of them when none are named: their rows on the target are deleted first. The crossing runs
@@ -326,7 +280,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
 
         await entry.HaltAsync(new StopRequest(StopManner.Now));
-        await DesireAsync(entry, DesiredState.Pause, by, cancellation);
+        await DesireAsync(entry, DesiredState.Pause, by, null, cancellation);
         var target = connections.Target(entry.Stored.Definition.Target);
         await using (var session = await target.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, cancellation), cancellation))
         {
@@ -341,7 +295,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
 
         await Events.OfCrossingAsync(crossing, EventKind.Note, tables.Count == 0 ? "All tables are loaded again." : $"Loaded again: {string.Join(", ", tables)}.", by);
-        await DesireAsync(entry, DesiredState.Run, by, cancellation);
+        await DesireAsync(entry, DesiredState.Run, by, null, cancellation);
         await opener.OpenAsync(entry, cancellation);
     }
 
@@ -425,35 +379,10 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
     }
 
-    private async Task DesireAsync(CrossingEntry entry, DesiredState desired, string by, CancellationToken cancellation, StopMark? until = null)
+    private async Task DesireAsync(CrossingEntry entry, DesiredState desired, string by, StopMark? until, CancellationToken cancellation)
     {
         var stored = entry.Stored with { Desired = desired, By = by, Since = clock.GetUtcNow(), Until = until };
         await store.SaveAsync(stored, cancellation);
         entry.Stored = stored;
-    }
-
-    private async Task RestAsync(string crossing, DesiredState desired, StopRequest request, string what, string by, CancellationToken cancellation)
-    {
-        var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
-        if (!entry.Stored.Begun)
-        {
-            throw new RequestRefusedException($"{crossing} is a draft.") { Mend = "Nothing needs to be done." };
-        }
-
-        if (entry.Stored.Desired == DesiredState.Finish)
-        {
-            throw new RequestRefusedException($"{crossing} is finished.") { Mend = "Nothing needs to be done." };
-        }
-
-        await DesireAsync(entry, desired, by, cancellation, entry.Worker is { Running.IsCompleted: false } ? request.Mark : null);
-        await Events.OfCrossingAsync(crossing, EventKind.Note, $"{what}.", by);
-        if (request.Manner == StopManner.Drain && entry.Worker is { Running.IsCompleted: false } worker)
-        {
-            worker.Steering.Stop(request);
-            return;
-        }
-
-        await entry.HaltAsync(request);
     }
 }
