@@ -88,15 +88,15 @@ public sealed class CrossingMeter
         }
     }
 
-    /// <summary>Adds the point of one second.</summary>
-    public void Sample(DateTimeOffset now, LagReading lag, TimeSpan notCaptured, TimeSpan notSpooled, TimeSpan notApplied, long arrived, long backlog)
+    /// <summary>Adds the point of one second. One in which nothing is applied on purpose, at rest, says nothing of capacity.</summary>
+    public void Sample(DateTimeOffset now, LagReading lag, TimeSpan notCaptured, TimeSpan notSpooled, TimeSpan notApplied, long arrived, long backlog, bool applies = true)
     {
         lock (gate)
         {
             var seconds = (now - lastAt).TotalSeconds;
             if (lastAt != default && seconds > 0)
             {
-                var capacity = !idleSeen && backlog > 0;
+                var capacity = !idleSeen && backlog > 0 && applies;
                 points.Enqueue(new MeasurePoint(
                     now,
                     lag.Behind,
@@ -115,7 +115,7 @@ public sealed class CrossingMeter
             lastAt = now;
             lastArrived = arrived;
             lastApplied = Applied;
-            idleSeen = backlog == 0;
+            idleSeen = backlog == 0 || !applies;
         }
     }
 

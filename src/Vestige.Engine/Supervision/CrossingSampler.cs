@@ -89,7 +89,8 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
                 status.SpooledAge - status.CapturedAge,
                 status.AppliedAge - status.SpooledAge,
                 capture.Spool.Changes,
-                status.Backlog);
+                status.Backlog,
+                status.State is CrossingState.CatchingUp or CrossingState.Following);
         }
         catch (Exception exception) when (exception is PortException or IOException or OperationCanceledException or InvalidDataException)
         {

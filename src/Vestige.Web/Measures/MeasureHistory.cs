@@ -30,9 +30,9 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
             return engine.Meter(crossing)?.PointsSince(clock.GetUtcNow() - window) ?? [];
         }
 
-        var step = MeasureStep.For(window + ago);
+        var (step, end) = (MeasureStep.For(window + ago), clock.GetUtcNow() - ago);
         return [.. (await SlotsAsync(crossing, step, window, ago, cancellation)).Select(slot => new MeasurePoint(
-            slot.Start + step.Slot,
+            slot.Start + step.Slot < end ? slot.Start + step.Slot : end,
             slot.Behind,
             slot.NotCaptured,
             slot.NotSpooled,

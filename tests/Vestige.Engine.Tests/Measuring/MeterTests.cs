@@ -27,6 +27,17 @@ public sealed class MeterTests
     }
 
     [Fact]
+    public void A_crossing_at_rest_shows_no_capacity()
+    {
+        for (var second = 0; second <= 60; second++)
+        {
+            meter.Sample(Start.AddSeconds(second), default, default, default, default, second * 100, 50, applies: false);
+        }
+
+        Assert.Equal(Clearing.NotMeasured, meter.WhenClear(1000).Outcome);
+    }
+
+    [Fact]
     public void Capacity_is_taken_only_from_seconds_with_a_backlog_throughout()
     {
         for (var second = 0; second <= 20; second++)
