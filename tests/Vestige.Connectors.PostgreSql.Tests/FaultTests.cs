@@ -23,7 +23,7 @@ public sealed class FaultTests(TwoServers servers)
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
         await BankAsync(a);
-        var load = servers.A.ProgramAsync("pgbench", "-n", "-c", "3", "-T", "8", a.Name);
+        var load = servers.A.ProgramAsync("pgbench", "-n", "-c", "3", "-T", "12", "-R", "800", a.Name);
         await Task.Delay(300, cancellation);
         await using var crossing = await Crossing.StartAsync(a, b);
         await crossing.FollowsAsync();
