@@ -35,7 +35,12 @@ internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int
         return new SpoolPreamble(
             Read<SpoolHeader>(side[0]),
             relations,
-            Read<List<SpooledTable>>(side.Last(record => record.Kind == SpoolRecordKind.Tables)),
+            [.. Read<List<JsonElement>>(side.Last(record => record.Kind == SpoolRecordKind.Tables)).Select(TableOf)],
             notes);
     }
+
+    /// <summary>Spools that were written before it was known since when a table is held whole have its name alone.</summary>
+    private static SpooledTable TableOf(JsonElement entry) => entry.GetProperty(nameof(SpooledTable.Name)).ValueKind == JsonValueKind.String
+        ? new SpooledTable(entry.Deserialize<TableName>())
+        : entry.Deserialize<SpooledTable>()!;
 }

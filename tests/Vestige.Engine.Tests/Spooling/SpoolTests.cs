@@ -42,6 +42,33 @@ public sealed class SpoolTests
         Assert.Equal((1, 2), (spool.Transactions, spool.Changes));
     }
 
+    /// <summary>Since when a table is held whole outlives the process and the file; a spool of before that was known is read all the same.</summary>
+    [Fact]
+    public async Task Since_when_tables_are_held_whole_is_kept_and_older_lists_are_read()
+    {
+        await using (var spool = await BeginAsync(Small))
+        {
+            await spool.CarryAsync(new HashSet<TableName> { SimRows.First.Name, SimRows.Second.Name }, cancellation);
+            await spool.HoldWholeAsync(new HashSet<TableName> { SimRows.First.Name }, new LogPosition(7), cancellation);
+            await spool.HoldWholeAsync(new HashSet<TableName> { SimRows.First.Name }, new LogPosition(9), cancellation);
+        }
+
+        await using (var again = await OpenAsync(Small))
+        {
+            Assert.Equal(new LogPosition(7), again.Held(SimRows.First.Name)!.WholeAfter);
+            Assert.Null(again.Held(SimRows.Second.Name)!.WholeAfter);
+            Assert.Null(again.Held(SimRows.Other.Name));
+        }
+
+        var file = await files.OpenAsync(1, cancellation);
+        var older = System.Text.Json.JsonSerializer.SerializeToUtf8Bytes(new[] { SimRows.First.Name });
+        await file.AppendAsync(new SpoolRecord(100, SpoolRecordKind.Tables, default, Complete: true, 0, 0, new PlainCipher().Seal(older)), cancellation);
+        await file.SyncAsync(cancellation);
+        await using var old = await OpenAsync(Small);
+        Assert.Equal([SimRows.First.Name], old.Tables);
+        Assert.Null(old.Held(SimRows.First.Name)!.WholeAfter);
+    }
+
     [Fact]
     public async Task After_a_crash_it_ends_at_the_last_whole_transaction_that_was_synced()
     {
