@@ -52,6 +52,16 @@ public class ChildRowsTests
     }
 
     [Fact]
+    public void A_change_of_the_parent_that_its_elements_do_not_see_does_not_touch_them()
+    {
+        var treatment = Build(Items);
+        RowChange Change(string? note, string items) => new(ChangeKind.Update, 0, Row("1", "1", """[{"t":"a"},{"t":"b"}]""", "{x}", "n"), Row("1", "1", items, "{x}", note));
+        Assert.Single(Treated.By(treatment, Change("other", """[{"t":"a"},{"t":"b"}]""")));
+        var made = Treated.By(treatment, Change("n", """[{"t":"a"},{"t":"c"}]"""));
+        Assert.Equal(["1|2|c|"], made.Skip(1).Select(change => Treated.Shown(change.Change.After)));
+    }
+
+    [Fact]
     public void What_is_not_of_the_kind_is_told_with_its_place()
     {
         var treatment = Build(Items);

@@ -14,6 +14,7 @@ public sealed class RepeatedRows
     private readonly bool valuesAreText;
     private readonly Func<string, IReadOnlyList<Datum[]>> read;
     private readonly IReadOnlyList<ExpressionType> types;
+    private readonly int[] reads;
     private readonly RowWriter writer = new();
 
     /// <param name="from">The place of the column that repeats.</param>
@@ -28,6 +29,9 @@ public sealed class RepeatedRows
         Treatment = treatment;
         fromName = treatment.Source.Columns[from].Name;
         this.parents = parents;
+        reads = [.. treatment.Columns.SelectMany(column => column.Reads)
+            .Concat(treatment.Keeps.Concat(treatment.OwnTables.Select(table => table.When).OfType<Expression>()).SelectMany(condition => condition.Columns))
+            .Distinct()];
         this.read = read;
         this.types = types;
         this.valuesAreText = valuesAreText;
@@ -56,12 +60,16 @@ public sealed class RepeatedRows
         {
             var (was, now) = (i < were.Count ? were[i] : default, i < are.Count ? are[i] : default);
             var kind = was.IsNone ? ChangeKind.Insert : now.IsNone ? ChangeKind.Delete : ChangeKind.Update;
-            if (kind != ChangeKind.Update || was != now)
+            if (kind != ChangeKind.Update || !AreSame(was, now))
             {
                 Treatment.Treat(new RowChange(kind, relation, was, now), committedAt, into);
             }
         }
     }
+
+    /// <summary>Whether a child row has all that is read of it in common with another; what else its parent has does not matter to it.</summary>
+    private bool AreSame(Row left, Row right) =>
+        Array.TrueForAll(reads, place => left.KindAt(place) == right.KindAt(place) && left.ValueAt(place).SequenceEqual(right.ValueAt(place)));
 
     private List<Row> Of(Row row)
     {
