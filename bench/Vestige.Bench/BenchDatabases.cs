@@ -6,6 +6,7 @@ using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Supervision;
 using Vestige.SpoolFiles;
+using Vestige.Tests.Shared.Quarantine;
 using Vestige.Web.Hosting;
 
 namespace Vestige.Bench;
@@ -24,6 +25,7 @@ internal sealed class BenchDatabases : IAsyncDisposable
         Engine = new CrossingEngine(
             new Systems(this),
             new MemoryStore(),
+            new MemoryQuarantine(),
             new SpoolCipher(System.Security.Cryptography.RandomNumberGenerator.GetBytes(32)),
             new BenchKeys(),
             new EngineOptions(new SpoolOptions()),

@@ -2,7 +2,8 @@
 //   dotnet run -c Release --project bench/Vestige.Bench -- backlog [CHANGES]   the whole way against one plain loop
 //   ... -- lag [SECONDS]                                                       delay per transaction at 500 transactions/s
 //   ... -- memory [ROWS] [CHANGES]                                             peak memory of a load and one huge transaction
-//   ... -- fleet [CROSSINGS]                                                   server time and size of the Fleet page
+//   ... -- fleet [CROSSINGS]                                                   server time of the Fleet page, cost of watching
+//   ... -- month [DAYS]                                                        disk that measures take
 //   ... -- pg-load [ROWS]                                                      initial load against psql | psql
 //   ... -- pg-tables [ROWS]                                                    the same with 12 tables
 //   ... -- pg-drain [CHANGES]                                                  log to spool against pg_recvlogical
@@ -10,7 +11,12 @@
 //   ... -- pg-slot [CHANGES]                                                   log to target with an empty spool, against the same
 //   ... -- pg-visible [SECONDS]                                                commit to visible at 100 transactions/s, against the same
 //   ... -- pg-cpu [TRANSACTIONS]                                               the source's CPU, against pg_recvlogical attached
+//   ... -- pg-compare [ROWS]                                                   comparing both sides, against plain digests by both servers at once
+//   ... -- pg-walk [SECONDS]                                                   pgbench on the source while comparing all the time
+//   ... -- compare-memory [ROWS]                                               peak memory of comparing very many rows
+//   ... -- pg-unlike [ROWS]                                                    digests of a table in two unlike engines
 //   ... -- treat [ROWS]                                                        rows through a treatment on one core
+//   ... -- trace [CHANGES]                                                     a row found in a spool, against reading it through
 //   ... -- rules [TABLES]                                                      table rules over names
 using Vestige.Bench;
 
@@ -27,10 +33,16 @@ switch (args.FirstOrDefault())
         await PeakMemory.RunAsync(size > 0 ? size : 2_000_000, args.Length > 2 ? int.Parse(args[2]) : 1_000_000);
         return 0;
     case "fleet":
-        await FleetPage.RunAsync(size > 0 ? size : 300);
+        await FleetPage.RunAsync(size > 0 ? size : 1000);
+        return 0;
+    case "month":
+        await MonthOfMeasures.RunAsync(size > 0 ? size : 30);
         return 0;
     case "treat":
         Treating.Run(size > 0 ? size : 1_000_000);
+        return 0;
+    case "trace":
+        await Tracing.RunAsync(size > 0 ? size : 50_000_000);
         return 0;
     case "rules":
         Treating.RunRules(size > 0 ? size : 1_000_000);
@@ -40,6 +52,18 @@ switch (args.FirstOrDefault())
         return 0;
     case "pg-tables":
         await Vestige.Bench.PostgreSql.Load.TwelveTablesAsync(size > 0 ? size : 2_400_000);
+        return 0;
+    case "pg-compare":
+        await Vestige.Bench.PostgreSql.Compare.RunAsync(size > 0 ? size : 5_000_000);
+        return 0;
+    case "pg-walk":
+        await Vestige.Bench.PostgreSql.Walk.RunAsync(size > 0 ? size : 20);
+        return 0;
+    case "compare-memory":
+        await ComparingMemory.RunAsync(size > 0 ? size : 50_000_000);
+        return 0;
+    case "pg-unlike":
+        await Vestige.Bench.PostgreSql.Unlike.RunAsync(size > 0 ? size : 2_000_000);
         return 0;
     case "pg-drain":
         await Vestige.Bench.PostgreSql.Drain.RunAsync(size > 0 ? size : 1_000_000);
@@ -57,6 +81,6 @@ switch (args.FirstOrDefault())
         await Vestige.Bench.PostgreSql.SourceCpu.RunAsync(size > 0 ? size : 20_000);
         return 0;
     default:
-        Console.Error.WriteLine("Say which: backlog, lag, memory, fleet, treat, rules, pg-load, pg-tables, pg-drain, pg-catchup, pg-slot, pg-visible or pg-cpu.");
+        Console.Error.WriteLine("Say which: backlog, lag, memory, fleet, month, treat, trace, rules, pg-load, pg-tables, pg-drain, pg-catchup, pg-slot, pg-visible or pg-cpu.");
         return 2;
 }

@@ -145,6 +145,8 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation) =>
         await PostgreSqlSnapshot.OpenAsync(this, readers, Clock, cancellation);
 
+    public async Task<IRowsView> OpenViewAsync(CancellationToken cancellation) => await PostgreSqlView.OfSourceAsync(this, cancellation);
+
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
         UseAsync("Checking", (connection, stop) => SourceReadiness.CheckAsync(connection, this, tables, stop), cancellation);
 

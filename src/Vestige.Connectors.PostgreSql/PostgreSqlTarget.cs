@@ -2,6 +2,7 @@ using Npgsql;
 using Vestige.Connectors.PostgreSql.Loading;
 using Vestige.Connectors.PostgreSql.Readiness;
 using Vestige.Connectors.PostgreSql.Targets;
+using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
@@ -37,8 +38,24 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         (connection, stop) => TargetReadiness.CheckAsync(connection, this, tables, existing, begun, stop),
         cancellation);
 
+    public string StatementFor(TableSchema table, RowChange change)
+    {
+        ArgumentNullException.ThrowIfNull(table);
+        var statements = new TableStatements(table);
+        return change.Kind switch
+        {
+            ChangeKind.Insert => statements.Insert,
+            ChangeKind.Truncate => statements.Empty,
+            _ when !table.HasKey => WholeRowWriter.CommandFor(table, change).CommandText,
+            ChangeKind.Delete => statements.Delete,
+            _ => statements.Update([.. statements.Others.Where(i => change.After.KindAt(i) != ValueKind.Absent)]),
+        };
+    }
+
     public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) =>
         UseAsync("Reading the progress", (connection, stop) => ProgressStore.ReadAsync(connection, crossing, stop), cancellation);
+
+    public async Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation) => await PostgreSqlView.OfTargetAsync(this, crossing, cancellation);
 
     public async Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation)
     {

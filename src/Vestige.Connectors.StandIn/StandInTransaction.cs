@@ -1,3 +1,4 @@
+using Vestige.Connectors.StandIn.Log;
 using Vestige.Connectors.StandIn.Native;
 using Vestige.Core.Changes;
 
@@ -9,6 +10,7 @@ public sealed class StandInTransaction : IDisposable
     private readonly StandInDatabase database;
     private bool committed;
     private bool left;
+    private BufferMark? mark;
 
     internal StandInTransaction(StandInDatabase database) => this.database = database;
 
@@ -84,6 +86,25 @@ public sealed class StandInTransaction : IDisposable
     }
 
     internal Statement Prepared(string sql) => database.Prepared(sql);
+
+    /// <summary>Marks the place to which <see cref="BackToMark"/> goes back; an earlier mark is given up.</summary>
+    internal void Mark()
+    {
+        if (mark is not null)
+        {
+            database.Run("RELEASE row_mark");
+        }
+
+        database.Run("SAVEPOINT row_mark");
+        mark = database.Buffer.Mark();
+    }
+
+    /// <summary>Takes back, in the tables and in the log to be written, what was done since the mark.</summary>
+    internal void BackToMark()
+    {
+        database.Run("ROLLBACK TO row_mark");
+        database.Buffer.CutBack(mark!.Value);
+    }
 
     /// <summary>Writes the log and commits, both or neither.</summary>
     public void Commit()

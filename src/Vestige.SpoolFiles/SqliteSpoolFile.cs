@@ -12,10 +12,12 @@ namespace Vestige.SpoolFiles;
 internal sealed class SqliteSpoolFile : ISpoolFile
 {
     private const int Full = 13;
+    private const long WholeFile = 0;
     private readonly string path;
     private readonly SqliteConnection writing;
     private readonly SqliteConnection reading;
     private readonly SqliteCommand append;
+    private readonly SqliteCommand filter;
     private readonly Lock writeGate = new();
     private readonly Lock readGate = new();
     private SqliteTransaction? open;
@@ -34,6 +36,7 @@ internal sealed class SqliteSpoolFile : ISpoolFile
             CREATE TABLE IF NOT EXISTS record (
                 sequence INTEGER PRIMARY KEY, kind INTEGER NOT NULL, last INTEGER NOT NULL, complete INTEGER NOT NULL,
                 transactions INTEGER NOT NULL, changes INTEGER NOT NULL, body BLOB NOT NULL);
+            CREATE TABLE IF NOT EXISTS key_filter (sequence INTEGER PRIMARY KEY, filter BLOB NOT NULL);
             CREATE INDEX IF NOT EXISTS record_last ON record (kind, complete, last);
             """);
         reading = Connect(path);
@@ -44,8 +47,13 @@ internal sealed class SqliteSpoolFile : ISpoolFile
             append.Parameters.Add(new SqliteParameter(name, null));
         }
 
+        filter = writing.CreateCommand();
+        filter.CommandText = "INSERT INTO key_filter (sequence, filter) VALUES ($s, $f)";
+        filter.Parameters.Add(new SqliteParameter("$s", null));
+        filter.Parameters.Add(new SqliteParameter("$f", null));
+
         using var size = writing.CreateCommand();
-        size.CommandText = "SELECT coalesce(sum(length(body)), 0) FROM record";
+        size.CommandText = "SELECT (SELECT coalesce(sum(length(body)), 0) FROM record) + (SELECT coalesce(sum(length(filter)), 0) FROM key_filter)";
         bytes = (long)size.ExecuteScalar()!;
     }
 
@@ -75,7 +83,15 @@ internal sealed class SqliteSpoolFile : ISpoolFile
         append.Parameters[5].Value = record.Changes;
         append.Parameters[6].Value = record.Body.ToArray();
         append.ExecuteNonQuery();
-        Interlocked.Add(ref bytes, record.Body.Length);
+        if (!record.Filter.IsEmpty)
+        {
+            filter.Transaction = open;
+            filter.Parameters[0].Value = record.Sequence;
+            filter.Parameters[1].Value = record.Filter.ToArray();
+            filter.ExecuteNonQuery();
+        }
+
+        Interlocked.Add(ref bytes, record.Body.Length + record.Filter.Length);
     });
 
     public Task SyncAsync(CancellationToken cancellation) => Write(() =>
@@ -90,7 +106,7 @@ internal sealed class SqliteSpoolFile : ISpoolFile
         open?.Dispose();
         open = null;
         using var cut = writing.CreateCommand();
-        cut.CommandText = "DELETE FROM record WHERE sequence > $s";
+        cut.CommandText = "DELETE FROM record WHERE sequence > $s; DELETE FROM key_filter WHERE sequence > $s";
         cut.Parameters.AddWithValue("$s", afterSequence);
         cut.ExecuteNonQuery();
     });
@@ -105,6 +121,37 @@ internal sealed class SqliteSpoolFile : ISpoolFile
             bytes,
             ("$k", (int)SpoolRecordKind.Data),
             ("$s", afterSequence));
+
+    public Task KeepFilterAsync(ReadOnlyMemory<byte> filter, CancellationToken cancellation) => Write(() =>
+    {
+        open ??= writing.BeginTransaction(deferred: false);
+        using var keep = writing.CreateCommand();
+        keep.Transaction = open;
+        keep.CommandText = "INSERT OR REPLACE INTO key_filter (sequence, filter) VALUES ($s, $f)";
+        keep.Parameters.AddWithValue("$s", WholeFile);
+        keep.Parameters.AddWithValue("$f", filter.ToArray());
+        keep.ExecuteNonQuery();
+        Interlocked.Add(ref bytes, filter.Length);
+    });
+
+    public async Task<ReadOnlyMemory<byte>> ReadFilterAsync(CancellationToken cancellation)
+    {
+        var found = await Read("SELECT 0, 0, 0, 0, 0, 0, x'', filter FROM key_filter WHERE sequence = $s", int.MaxValue, ("$s", WholeFile));
+        return found.Count > 0 ? found[0].Filter : default;
+    }
+
+    // Where every record has a filter, which is told by an index alone, the large records themselves are not touched.
+    public Task<IReadOnlyList<SpoolRecord>> ReadFiltersAsync(CancellationToken cancellation) => Read(
+        """
+        SELECT sequence, $k, 0, 1, 0, 0, x'', filter FROM key_filter
+            WHERE sequence > 0 AND (SELECT count(*) FROM record WHERE kind = $k) = (SELECT count(*) FROM key_filter WHERE sequence > 0)
+        UNION ALL
+        SELECT r.sequence, r.kind, 0, 1, 0, 0, x'', f.filter FROM record r LEFT JOIN key_filter f ON f.sequence = r.sequence
+            WHERE r.kind = $k AND (SELECT count(*) FROM record WHERE kind = $k) <> (SELECT count(*) FROM key_filter WHERE sequence > 0)
+        ORDER BY 1
+        """,
+        int.MaxValue,
+        ("$k", (int)SpoolRecordKind.Data));
 
     public Task<SpoolRecord?> LastAsync(bool complete, CancellationToken cancellation) => ReadOneAsync(
         complete
@@ -122,6 +169,7 @@ internal sealed class SqliteSpoolFile : ISpoolFile
         {
             open?.Dispose();
             append.Dispose();
+            filter.Dispose();
             writing.Dispose();
         }
 
@@ -229,7 +277,10 @@ internal sealed class SqliteSpoolFile : ISpoolFile
                 reader.GetInt32(3) == 1,
                 reader.GetInt64(4),
                 reader.GetInt64(5),
-                body));
+                body)
+            {
+                Filter = reader.FieldCount > 7 && !reader.IsDBNull(7) ? reader.GetFieldValue<byte[]>(7) : default,
+            });
         }
 
         return records;

@@ -18,6 +18,22 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
 
     public DbSet<MeasureRecord> Measures => Set<MeasureRecord>();
 
+    public DbSet<WaitingRecord> Waiting => Set<WaitingRecord>();
+
+    public DbSet<AlertRecord> Alerts => Set<AlertRecord>();
+
+    public DbSet<AlertMessageRecord> AlertMessages => Set<AlertMessageRecord>();
+
+    public DbSet<RunRecord> Runs => Set<RunRecord>();
+
+    public DbSet<ReconciliationRecord> Reconciliations => Set<ReconciliationRecord>();
+
+    public DbSet<VerdictRecord> Verdicts => Set<VerdictRecord>();
+
+    public DbSet<RepairRecord> Repairs => Set<RepairRecord>();
+
+    public DbSet<SettingRecord> Settings => Set<SettingRecord>();
+
     protected override void OnModelCreating(ModelBuilder modelBuilder)
     {
         ArgumentNullException.ThrowIfNull(modelBuilder);
@@ -28,6 +44,19 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
         modelBuilder.Entity<EventRecord>().HasKey(happened => happened.Id);
         modelBuilder.Entity<EventRecord>().HasIndex(happened => new { happened.Crossing, happened.Id });
         modelBuilder.Entity<EventRecord>().HasIndex(happened => happened.AtTicks);
+        modelBuilder.Entity<AlertRecord>().HasKey(alert => alert.Number);
+        modelBuilder.Entity<AlertRecord>().Property(alert => alert.Number).ValueGeneratedNever();
+        modelBuilder.Entity<AlertRecord>().HasIndex(alert => alert.OverTicks);
+        modelBuilder.Entity<AlertMessageRecord>().HasKey(message => message.Id);
+        modelBuilder.Entity<AlertMessageRecord>().HasIndex(message => message.DueTicks);
+        modelBuilder.Entity<RunRecord>().HasKey(run => new { run.Crossing, run.BeganTicks });
+        modelBuilder.Entity<RunRecord>().HasIndex(run => run.BeganTicks);
+        modelBuilder.Entity<SettingRecord>().HasKey(setting => setting.Name);
+        modelBuilder.Entity<ReconciliationRecord>().HasKey(comparison => new { comparison.Crossing, comparison.Id });
+        modelBuilder.Entity<ReconciliationRecord>().HasIndex(comparison => new { comparison.Crossing, comparison.BeganTicks });
+        modelBuilder.Entity<VerdictRecord>().HasKey(verdict => new { verdict.Crossing, verdict.Table });
+        modelBuilder.Entity<RepairRecord>().HasKey(repair => new { repair.Crossing, repair.Id });
+        modelBuilder.Entity<WaitingRecord>().HasKey(change => new { change.Crossing, change.Id });
         modelBuilder.Entity<MeasureRecord>().HasKey(block => new { block.Crossing, block.Step, block.Start });
         modelBuilder.Entity<MeasureRecord>().HasIndex(block => new { block.Step, block.Start });
     }

@@ -8,6 +8,7 @@ using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Supervision;
 using Vestige.Storage;
+using Vestige.Web.Alerting;
 using Vestige.Web.Api;
 using Vestige.Web.Connections;
 using Vestige.Web.Hosting;
@@ -35,10 +36,11 @@ catch (Exception exception) when (exception is IOException or UnauthorizedAccess
 
 using (folder)
 {
-    var port = builder.Configuration.GetValue("port", 5080);
+    var port = settings.Port;
     builder.WebHost.UseUrls($"http://127.0.0.1:{port}");
     builder.Configuration["AllowedHosts"] = "127.0.0.1;localhost;[::1]";
     Register(builder.Services, settings);
+    Telemetry.Add(builder);
     var app = builder.Build();
     Configure(app);
     try
@@ -80,16 +82,31 @@ static void Register(IServiceCollection services, VestigeSettings settings)
     services.AddSingleton<ISpoolCipher>(provider => SpoolCipher.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
     services.AddSingleton<IMaskKeys>(provider => MaskKeys.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
     services.AddSingleton<IMeasureStore, MeasureStore>();
+    services.AddSingleton<IQuarantineStore, QuarantineStore>();
     services.AddSingleton(provider => new CrossingEngine(
         provider.GetRequiredService<IConnections>(),
         provider.GetRequiredService<IControlStore>(),
+        provider.GetRequiredService<IQuarantineStore>(),
         provider.GetRequiredService<ISpoolCipher>(),
         provider.GetRequiredService<IMaskKeys>(),
         new EngineOptions(new SpoolOptions(BudgetBytes: settings.SpoolBudget)),
         provider.GetRequiredService<TimeProvider>(),
         Random.Shared,
         provider.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Engine"),
-        provider.GetRequiredService<IMeasureStore>()));
+        provider.GetRequiredService<IMeasureStore>(),
+        provider.GetRequiredService<IAlertStore>(),
+        provider.GetRequiredService<RunStore>(),
+        provider.GetRequiredService<ReconciliationStore>()));
+    services.AddSingleton<RunStore>();
+    services.AddSingleton<ReconciliationStore>();
+    services.AddSingleton(provider => SummarySigner.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
+    services.AddSingleton<AlertStore>();
+    services.AddSingleton<IAlertStore>(provider => provider.GetRequiredService<AlertStore>());
+    services.AddHttpClient<IAlertSender, WebhookSender>(client => client.Timeout = TimeSpan.FromSeconds(10)).ConfigurePrimaryHttpMessageHandler(() => new SocketsHttpHandler { AllowAutoRedirect = false, PooledConnectionLifetime = TimeSpan.FromMinutes(5) });
+    services.AddSingleton<IAlertSender, MailSender>();
+    services.AddSingleton<StandInPost>();
+    services.AddHostedService(provider => provider.GetRequiredService<StandInPost>());
+    services.AddHostedService<AlertPost>();
     services.AddSingleton<MeasureHistory>();
     services.AddSingleton<RowCounts>();
     services.AddSingleton<Catalogues>();
@@ -120,6 +137,11 @@ static void Configure(WebApplication app)
     app.MapGet("/live", (HttpContext context, CrossingEngine engine, TimeProvider clock) => LiveStream.ServeAsync(context, engine, clock)).ExcludeFromDescription();
     ConnectionApi.Map(app);
     CrossingApi.Map(app);
+    app.MapPost(StandInPost.WebhookPath, (StandInPost post, HttpRequest request, CancellationToken cancellation) => post.TakeAsync(request, cancellation)).ExcludeFromDescription();
+    AlertApi.Map(app);
+    QuarantineApi.Map(app);
+    ReconciliationApi.Map(app);
+    TraceApi.Map(app);
     EventExport.Map(app);
     MetricsApi.Map(app);
 }

@@ -11,6 +11,8 @@ using Vestige.Engine.Spooling;
 using Vestige.Engine.Supervision;
 using Vestige.SpoolFiles;
 using Vestige.Tests.Conformance;
+using Vestige.Tests.Shared.Quarantine;
+using Vestige.Tests.Shared.Reconciling;
 using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;
@@ -33,6 +35,9 @@ public sealed class TwoStandIns : IAsyncDisposable
 
     public StandInDatabase B { get; }
 
+    private readonly MemoryQuarantine quarantine = new();
+    private readonly MemoryReconciliations reconciliations = new();
+
     public CrossingEngine Engine { get; private set; } = null!;
 
     public async ValueTask DisposeAsync()
@@ -44,25 +49,28 @@ public sealed class TwoStandIns : IAsyncDisposable
     }
 
     /// <summary>Begins an engine; again, over the same spool and store, when one has ended.</summary>
-    public async Task BeginAsync()
+    public async Task BeginAsync(IAlertStore? alerts = null)
     {
         Engine = new CrossingEngine(
             new Systems(A, B, folder),
             store,
+            quarantine,
             new NoCipher(),
             new NamedKeys(),
-            new EngineOptions(new SpoolOptions()),
+            new EngineOptions(new SpoolOptions(), CheckEvery: TimeSpan.FromMilliseconds(200)),
             TimeProvider.System,
             new Random(1),
-            NullLogger.Instance);
+            NullLogger.Instance,
+            alerts: alerts,
+            reconciliations: reconciliations);
         await Engine.StartAsync(cancellation);
     }
 
     public Task RunAsync(StandInDatabase database, string statement) => StandInBench.RunAsync(database, statement, TimeProvider.System, cancellation);
 
-    public async Task WaitAsync(Func<bool> holds, string what)
+    public async Task WaitAsync(Func<bool> holds, string what, int? seconds = null)
     {
-        var until = DateTimeOffset.UtcNow + Patience;
+        var until = DateTimeOffset.UtcNow + (seconds is { } longer ? TimeSpan.FromSeconds(longer) : Patience);
         while (!holds())
         {
             Assert.True(DateTimeOffset.UtcNow < until, $"Waited in vain for {what}: {string.Join("; ", Engine.Statuses.Select(status => $"{status.State}, {status.Fault?.What} {status.Waiting?.What}"))}");

@@ -101,6 +101,35 @@ public class DefinitionTests
     }
 
     [Theory]
+    [InlineData("08:00", "18:00", null, "UTC", "2026-03-02T12:00:00Z", "2026-03-02T18:00:00Z")]
+    [InlineData("08:00", "18:00", null, "UTC", "2026-03-02T18:00:00Z", null)]
+    [InlineData("22:00", "06:00", null, "UTC", "2026-03-02T23:00:00Z", "2026-03-03T06:00:00Z")]
+    [InlineData("22:00", "06:00", DayOfWeek.Monday, "UTC", "2026-03-03T05:00:00Z", "2026-03-03T06:00:00Z")]
+    [InlineData("22:00", "06:00", DayOfWeek.Monday, "UTC", "2026-03-02T05:00:00Z", null)]
+    [InlineData("08:00", "18:00", null, "Europe/Vienna", "2026-07-02T06:30:00Z", "2026-07-02T16:00:00Z")]
+    public void Windows_of_rest_end_when_they_say(string from, string to, DayOfWeek? day, string zone, string moment, string? end) =>
+        Assert.Equal(end is null ? null : DateTimeOffset.Parse(end), new RestWindow(TimeOnly.Parse(from), TimeOnly.Parse(to), day is { } one ? [one] : null, zone).EndAt(DateTimeOffset.Parse(moment)));
+
+    [Theory]
+    [InlineData(null, null, "quarantine")]
+    [InlineData(0, null, "quarantine.rows")]
+    [InlineData(null, 0.0, "quarantine.percent")]
+    [InlineData(null, 100.1, "quarantine.percent")]
+    [InlineData(1, 100.0, null)]
+    public void A_rule_for_refused_rows_has_a_limit(int? rows, double? percent, string? field) =>
+        Assert.Equal(field, DefinitionRules.Check(Definition() with { Quarantine = new QuarantineRule(rows, (decimal?)percent) }).SingleOrDefault()?.Field);
+
+    [Theory]
+    [InlineData(10, null, 10, 0, true)]
+    [InlineData(10, null, 11, 1_000_000, false)]
+    [InlineData(null, 1.0, 1, 0, true)]
+    [InlineData(null, 1.0, 2, 199, false)]
+    [InlineData(null, 1.0, 2, 200, true)]
+    [InlineData(3, 1.0, 4, 1000, false)]
+    public void Rows_wait_as_far_as_the_rule_allows(int? rows, double? percent, long waiting, long changes, bool allowed) =>
+        Assert.Equal(allowed, new QuarantineRule(rows, (decimal?)percent).Allows(waiting, changes));
+
+    [Theory]
     [InlineData(0.3, "0.3 s")]
     [InlineData(48, "48 s")]
     [InlineData(372, "6.2 min")]

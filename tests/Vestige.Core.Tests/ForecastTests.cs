@@ -35,6 +35,45 @@ public class ForecastTests
     public void Without_an_interval_under_backlog_capacity_is_not_measured() =>
         Assert.Equal(Clearing.NotMeasured, Forecast.WhenClear(500, [100], []).Outcome);
 
+    /// <summary>Queues whose end is known beforehand: with steady rates every forecast is right, and when the rate halves amid, the early ones are off.</summary>
+    [Fact]
+    public void Past_forecasts_are_held_against_when_the_backlog_did_clear()
+    {
+        var (steady, halved) = (Played(_ => 300), Played(second => second < 60 ? 300 : 200));
+        Assert.Equal(1, steady.WithinRange);
+        Assert.InRange(steady.MedianError, 0, 0.02);
+        Assert.True(steady.Count >= 10);
+        Assert.InRange(halved.MedianError, 0, 0.6);
+        Assert.True(halved.WithinRange < 1);
+    }
+
+    [Fact]
+    public void A_forecast_that_was_interrupted_is_held_against_nothing()
+    {
+        var past = new PastForecasts();
+        past.Note(DateTimeOffset.UnixEpoch, Forecast.WhenClear(1000, [10], [20]), cleared: false);
+        past.Interrupted();
+        past.Note(DateTimeOffset.UnixEpoch.AddHours(1), Forecast.WhenClear(0, [10], [20]), cleared: true);
+        Assert.Null(past.Quality);
+    }
+
+    private static ForecastQuality Played(Func<int, double> applied)
+    {
+        var (past, backlog, rates) = (new PastForecasts(), 20_000.0, new List<double>());
+        for (var second = 0; ; second++)
+        {
+            var now = DateTimeOffset.UnixEpoch.AddSeconds(second);
+            rates.Add(applied(second));
+            past.Note(now, Forecast.WhenClear((long)backlog, [100], rates.TakeLast(60).ToList()), backlog <= 0);
+            if (backlog <= 0)
+            {
+                return past.Quality!;
+            }
+
+            backlog += 100 - applied(second);
+        }
+    }
+
     [Fact]
     public void Without_backlog_it_is_current() => Assert.Equal(Clearing.Current, Forecast.WhenClear(0, [9], []).Outcome);
 

@@ -86,4 +86,25 @@ public class MeasureTests
     }
 
     private static TimeSpan Seconds(double seconds) => TimeSpan.FromSeconds(seconds);
+
+    /// <summary>Blocks of the form before stay readable: one slot after the other.</summary>
+    [Fact]
+    public void Measures_of_the_form_before_are_read()
+    {
+        using var packed = new MemoryStream();
+        packed.WriteByte(1);
+        using (var into = new BinaryWriter(new System.IO.Compression.DeflateStream(packed, System.IO.Compression.CompressionLevel.Fastest)))
+        {
+            into.Write7BitEncodedInt(1);
+            into.Write7BitEncodedInt64(Start.ToUnixTimeSeconds());
+            foreach (var number in new[] { 3, 40_000, 10_000, 5_000, 2_500, 70, 60, 2, 5, 1, 2, 4 })
+            {
+                into.Write7BitEncodedInt64(number);
+            }
+        }
+
+        var slot = Assert.Single(MeasurePacking.Read(packed.ToArray()));
+        Assert.Equal((Start, 3, 4.0, 7.0), (slot.Start, slot.Samples, slot.Behind.TotalSeconds, slot.Arrived));
+        Assert.Equal([(5, 1L), (7, 4L)], slot.Delays.Buckets.Select(pair => (pair.Item1, pair.Item2)));
+    }
 }

@@ -1,6 +1,10 @@
 using System.Diagnostics;
 using System.Net;
+using System.Net.Http.Json;
 using System.Text.Json;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Http;
 using Vestige.Core.Lag;
 using Vestige.Core.Measures;
 using Vestige.Engine.Ports;
@@ -59,6 +63,85 @@ public sealed class WatchingTests
         Assert.Equal(HttpStatusCode.UnprocessableEntity, (await vestige.Http.GetAsync("/events/export?format=xml", cancellation)).StatusCode);
     }
 
+    /// <summary>Refused by its target, a crossing is faulted: the stand-ins are told so, signed, and told when it is over.</summary>
+    [Fact]
+    public async Task An_alert_is_told_by_webhook_and_e_mail_and_so_is_its_end()
+    {
+        await using var vestige = await DemoAsync();
+        var settings = new
+        {
+            rules = new[] { new { kind = "faulted", overAfterSeconds = 0, channels = new[] { "hook", "mail" } } },
+            channels = new object[] { new { name = "hook", kind = "webhook", url = $"http://127.0.0.1:{vestige.Port}/stand-in/webhook" }, new { name = "mail", kind = "email", host = "127.0.0.1", port = vestige.Port + 1, tls = false, from = "vestige@county.invalid", to = new[] { "on-call@county.invalid" } } },
+            secrets = new { hook = "a key" },
+        };
+        (await vestige.Http.PutAsJsonAsync("/api/v1/alerts/settings", settings, cancellation)).EnsureSuccessStatusCode();
+        Assert.DoesNotContain("a key", await vestige.Http.GetStringAsync("/api/v1/alerts/settings", cancellation), StringComparison.Ordinal);
+        await vestige.BenchAsync("copy", "CREATE TRIGGER no BEFORE INSERT ON item BEGIN SELECT RAISE(ABORT, 'the shelf is full'); END");
+        await vestige.BenchAsync("shop", "INSERT INTO item VALUES (9, 'ninth')");
+        var raised = await ReceivedAsync(vestige, "email: <b>items: faulted</b>", "webhook: <b>1-raised</b>");
+        Assert.Contains("the shelf is full", raised, StringComparison.Ordinal);
+        Assert.Contains("on-call@county.invalid", raised, StringComparison.Ordinal);
+        var standing = await vestige.Http.GetFromJsonAsync<JsonElement>("/api/v1/alerts", cancellation);
+        Assert.Equal("faulted", Assert.Single(standing.EnumerateArray()).GetProperty("kind").GetString());
+        (await vestige.Http.PostAsJsonAsync("/api/v1/alerts/1/acknowledge", new { note = "I see to it", by = "ann" }, cancellation)).EnsureSuccessStatusCode();
+        Assert.Contains("Seen by ann", await vestige.Http.GetStringAsync("/", cancellation), StringComparison.Ordinal);
+
+        await vestige.BenchAsync("copy", "DROP TRIGGER no");
+        (await vestige.Http.PostAsync("/api/v1/crossings/items/resume", null, cancellation)).EnsureSuccessStatusCode();
+        var over = WebUtility.HtmlDecode(await ReceivedAsync(vestige, "email: <b>items: faulted, over</b>", "webhook: <b>1-over</b>"));
+
+        // The signature is over the body exactly as it was sent.
+        var body = over[over.IndexOf("{\"number\":1,\"state\":\"over\"", StringComparison.Ordinal)..];
+        body = body[..(body.IndexOf("</pre>", StringComparison.Ordinal))];
+        var signed = await PythonAsync("import sys, hmac, hashlib\nprint('sha256=' + hmac.new(b'a key', sys.stdin.buffer.read(), hashlib.sha256).hexdigest())", body);
+        Assert.Contains(signed.Trim(), over, StringComparison.Ordinal);
+        Assert.Equal(HttpStatusCode.Conflict, (await vestige.Http.PostAsJsonAsync("/api/v1/alerts/1/acknowledge", new { }, cancellation)).StatusCode);
+    }
+
+    /// <summary>What is sent to a collector is OTLP over HTTP: protobuf to /v1/traces and /v1/logs, with the service's name and what the engine did.</summary>
+    [Fact]
+    public async Task Traces_and_logs_go_to_a_collector()
+    {
+        var got = new System.Collections.Concurrent.ConcurrentDictionary<string, string>();
+        var builder = WebApplication.CreateSlimBuilder();
+        builder.WebHost.UseUrls("http://127.0.0.1:0");
+        await using var collector = builder.Build();
+        collector.MapPost("/v1/{kind}", async (HttpRequest request) =>
+        {
+            using var body = new MemoryStream();
+            await request.Body.CopyToAsync(body, CancellationToken.None);
+            var text = System.Text.Encoding.Latin1.GetString(body.ToArray());
+            got.AddOrUpdate($"{request.Path} {request.ContentType}", text, (_, before) => before + text);
+        });
+        await collector.StartAsync(cancellation);
+        await using var vestige = await DemoAsync("--otlp", collector.Urls.First(), "--log-format", "json");
+        await vestige.BenchAsync("copy", "CREATE TRIGGER no BEFORE INSERT ON item BEGIN SELECT RAISE(ABORT, 'the shelf is full'); END");
+        await vestige.BenchAsync("shop", "INSERT INTO item VALUES (9, 'ninth')");
+        bool Has(string path, params string[] words) => got.TryGetValue($"{path} application/x-protobuf", out var body) && words.All(word => body.Contains(word, StringComparison.Ordinal));
+        for (var tries = 0; tries < 150 && !(Has("/v1/traces", "vestige", "apply", "items", "spool", "load") && Has("/v1/logs", "vestige", "is faulted")); tries++)
+        {
+            await Task.Delay(200, cancellation);
+        }
+
+        Assert.True(Has("/v1/traces", "vestige", "apply", "items", "spool", "load"), string.Join(", ", got.Keys));
+        Assert.True(Has("/v1/logs", "vestige", "is faulted"), string.Join(", ", got.Keys));
+    }
+
+    private async Task<string> ReceivedAsync(RunningVestige vestige, params string[] texts)
+    {
+        for (var tries = 0; ; tries++)
+        {
+            var page = await vestige.Http.GetStringAsync("/alerts", cancellation);
+            if (texts.All(text => page.Contains(text, StringComparison.Ordinal)))
+            {
+                return page;
+            }
+
+            Assert.True(tries < 150, $"Waited in vain for {string.Join(", ", texts)}: {page[page.IndexOf("Told</h2>", StringComparison.Ordinal)..]}");
+            await Task.Delay(200, cancellation);
+        }
+    }
+
     [Fact]
     public async Task Measures_are_kept_by_their_steps_and_dropped_when_they_are_older()
     {
@@ -81,9 +164,9 @@ public sealed class WatchingTests
         Directory.Delete(folder, recursive: true);
     }
 
-    private async Task<RunningVestige> DemoAsync()
+    private async Task<RunningVestige> DemoAsync(params string[] more)
     {
-        var vestige = await RunningVestige.StartAsync("--empty", "true");
+        var vestige = await RunningVestige.StartAsync(["--empty", "true", .. more]);
         foreach (var name in new[] { "shop", "copy" })
         {
             await vestige.PostAsync("/api/v1/connections", new { name, kind = "stand-in" });

@@ -333,6 +333,210 @@ test('a refused row is seen and understood', async (page) => {
   await until(async () => (await status(crossing)).state === 'following', 'following again', 40000);
 });
 
+// A crossing of its own between two stand-ins, with one table, followed.
+const post = async (path, body) => {
+  const answer = await fetch(`${base}${path}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body ?? {}) });
+  assert(answer.ok, `${path}: ${answer.status} ${answer.ok ? '' : await answer.text()}`);
+  return answer.json();
+};
+const run = (connection, statement) => post(`/api/v1/bench/${connection}`, { statement });
+const own = async (name) => {
+  for (const side of ['from', 'to']) { await post('/api/v1/connections', { name: `${name}-${side}`, kind: 'stand-in' }); }
+  await run(`${name}-from`, "CREATE TABLE shelf (id INTEGER PRIMARY KEY, label TEXT, secret TEXT); INSERT INTO shelf VALUES (1, 'first', 'x')");
+  await post('/api/v1/crossings', { name, purpose: 'copy', source: `${name}-from`, target: `${name}-to`, tables: { rules: [{ take: `${name}-from.*` }] } });
+  await post(`/api/v1/crossings/${name}/start`);
+  await until(async () => (await status(name)).state === 'following', `${name} following`);
+};
+const within = async (page, what, text, ms = 10000) => {
+  const began = Date.now();
+  await until(async () => (await page.locator('#main').textContent()).includes(text), what, ms);
+  console.log(`    ${what} after ${Date.now() - began} ms`);
+};
+
+test('drills: each time the page names the cause within ten seconds', async (page) => {
+  await own('drill');
+  const now = await page.context().newPage();
+  await now.goto(`${base}/crossings/drill`);
+  const drill = async (side, act) => { await page.goto(`${base}/connections/drill-${side}`); await act(); };
+  await drill('from', () => page.getByRole('button', { name: 'Cut the line' }).click());
+  await within(now, 'the cut line is named', 'The line to drill-from is cut (drill)');
+  await drill('from', () => page.getByRole('button', { name: 'Mend the line' }).click());
+  await within(now, 'following again', 'Following.', 20000);
+
+  await drill('to', async () => { await page.getByLabel('Delay each call').fill('900'); await page.getByRole('button', { name: 'Set the delay' }).click(); });
+  const began = Date.now();
+  await until(async () => { await run('drill-from', `INSERT INTO shelf (label) VALUES ('slow')`); return (await now.locator('.cause').count()) > 0 && /waiting for drill-to|drill-to has been at/.test(await now.locator('.cause').textContent()); }, 'the slow target named', 10000);
+  console.log(`    the slow target is named after ${Date.now() - began} ms`);
+  await drill('to', async () => { await page.getByLabel('Delay each call').fill('0'); await page.getByRole('button', { name: 'Set the delay' }).click(); });
+
+  await drill('to', async () => { await page.getByLabel('Table of the row to refuse').fill('shelf'); await page.getByLabel('Key of the row to refuse').fill('1'); await page.getByRole('button', { name: 'Refuse it' }).click(); });
+  await run('drill-from', "UPDATE shelf SET label = 'refused' WHERE id = 1");
+  await within(now, 'the refused row is named', 'refused ~ of drill-to.shelf 1: row refused (drill)');
+  await drill('to', () => page.getByRole('button', { name: 'Take it again' }).click());
+  await now.getByRole('button', { name: 'Resume' }).first().click();
+  await within(now, 'following once more', 'Following.', 20000);
+
+  await drill('from', () => page.getByRole('button', { name: 'Stop the reader' }).click());
+  await run('drill-from', "INSERT INTO shelf (label) VALUES ('never read')");
+  await drill('from', () => page.getByRole('button', { name: 'Fill the log' }).click());
+  await drill('from', () => page.getByRole('button', { name: 'Let it read' }).click());
+  await within(now, 'the lost place is named', 'no longer holds what follows');
+  await now.close();
+  await until(async () => (await (await fetch(`${base}/api/v1/alerts`)).json()).some((alert) => alert.crossing === 'drill' && alert.kind === 'log loss'), 'it needs somebody');
+});
+
+test('a refused row waits, is edited, dropped and tried again', async (page) => {
+  await own('waits');
+  await page.goto(`${base}/crossings/waits/quarantine`);
+  assert((await page.locator('#main').textContent()).includes('stops at the first row'), 'what happens without a rule is said');
+  await page.getByLabel('set it aside and go on').check();
+  await page.getByLabel('at most so many rows').fill('5');
+  await page.getByRole('button', { name: 'Set the rule' }).click();
+  await run('waits-to', "CREATE TRIGGER short BEFORE INSERT ON shelf WHEN length(NEW.label) > 8 BEGIN SELECT RAISE(ABORT, 'the label is too long'); END");
+  await run('waits-from', "INSERT INTO shelf VALUES (2, 'far too long a label', 'y'), (3, 'also too long', 'y'), (4, 'fits', 'y')");
+  await run('waits-from', "UPDATE shelf SET secret = 'z' WHERE id = 2");
+  await until(async () => (await (await fetch(`${base}/api/v1/crossings/waits/quarantine`)).json()).total === 3, 'three changes wait');
+  assert((await status('waits')).state === 'following', 'the crossing goes on');
+  await page.goto(`${base}/crossings/waits/quarantine`);
+  await page.getByRole('link', { name: 'waits-from.shelf 2' }).first().click();
+  assert((await page.locator('#main').textContent()).includes('the label is too long') && (await page.locator('pre.sql').first().textContent()).includes('INSERT INTO'), 'the answer and the statement');
+  await page.getByLabel('label as it is to be tried').fill('short');
+  await page.getByRole('button', { name: 'Edit and try again' }).click();
+  await until(async () => (await (await fetch(`${base}/api/v1/crossings/waits/quarantine`)).json()).total === 1, 'the edited row and what waited behind it');
+  await page.goto(`${base}/crossings/waits/quarantine`);
+  await page.getByRole('button', { name: 'Drop it' }).click();
+  assert((await page.getByRole('alert').first().textContent()).includes('No reason is given'), 'a reason is asked for');
+  await page.getByLabel('Why it may be lost').fill('made for a test');
+  await page.getByRole('button', { name: 'Drop it' }).click();
+  await until(async () => (await (await fetch(`${base}/api/v1/crossings/waits/quarantine`)).json()).total === 0, 'nothing waits');
+  await page.goto(`${base}/events?crossing=waits`);
+  assert((await page.locator('#main').textContent()).includes('made for a test'), 'the reason is kept');
+});
+
+test('both sides are compared, a damaged row is seen and repaired, and that is taken back', async (page) => {
+  await own('compared');
+  await run('compared-from', "INSERT INTO shelf SELECT value, 'shelf ' || value, 'y' FROM generate_series(2, 900)".replace('generate_series(2, 900)', '(WITH RECURSIVE n (value) AS (SELECT 2 UNION ALL SELECT value + 1 FROM n WHERE value < 900) SELECT value FROM n)'));
+  await until(async () => (await status('compared')).lag.current, 'all applied');
+  await page.goto(`${base}/crossings/compared/reconcile`);
+  assert((await page.locator('#main').textContent()).includes('Not compared yet'), 'nothing is claimed before');
+  await page.getByRole('button', { name: 'Compare', exact: true }).click();
+  await until(async () => (await page.locator('#reconciliation').textContent()).includes('1 table proved equal'), 'the proof, without a reload');
+  assert((await status('compared')).positions.provedEqual !== null, 'the status says since where');
+  await run('compared-to', "UPDATE shelf SET label = 'shelf seven' WHERE id = 7; DELETE FROM shelf WHERE id = 8; INSERT INTO shelf VALUES (5000, 'by another hand', 'x')");
+  await page.getByRole('button', { name: /^Compare .* again$/ }).click();
+  await until(async () => (await page.locator('#reconciliation').textContent()).includes('3 rows differ: 1 missing, 1 extra, 1 with other values'), 'what differs');
+  await until(async () => { await page.reload(); return (await page.locator('svg.segments path.differing').count()) > 1; }, 'the map');
+  await page.getByRole('link', { name: '7', exact: true }).click();
+  const row = page.getByLabel('The row on both sides');
+  assert((await row.locator('mark').allTextContents()).join('').includes('seven') && (await row.textContent()).includes('Likely cause'), 'the characters that differ, and why');
+  assert((await row.locator('pre.sql').textContent()).startsWith('UPDATE'), 'the statement');
+  const address = page.url().split('?')[0];
+  const summary = await (await fetch(`${base}/api/v1${new URL(address).pathname.replace('reconcile', 'reconciliations')}/summary.json`)).json();
+  const header = JSON.parse(Buffer.from(summary.protected, 'base64url'));
+  const key = await crypto.subtle.importKey('jwk', header.jwk, { name: 'ECDSA', namedCurve: 'P-256' }, false, ['verify']);
+  const signed = (payload) => crypto.subtle.verify({ name: 'ECDSA', hash: 'SHA-256' }, key, Buffer.from(summary.signature, 'base64url'), Buffer.from(`${summary.protected}.${payload}`));
+  assert(await signed(summary.payload) && !(await signed(summary.payload.replace('e', 'f'))), 'the signature holds by another library, and only for what was signed');
+  assert(JSON.parse(Buffer.from(summary.payload, 'base64url')).tables[0].missing === 1, 'what was signed is the summary');
+  const csv = await (await fetch(`${base}/api/v1${new URL(address).pathname.replace('reconcile', 'reconciliations')}/rows.csv`)).text();
+  assert(csv.includes('shelf seven') && csv.split('\n')[0].startsWith('table,kind,key'), 'the rows as a file');
+  await page.getByLabel(/all 3 listed/).check();
+  await page.getByRole('button', { name: 'Repair', exact: true }).click();
+  await until(async () => { await page.goto(`${base}/crossings/compared/reconcile`); return (await page.locator('#reconcile').textContent()).includes('1 row differs in 1 table'); }, 'the others repaired, and compared again');
+  await page.getByRole('link', { name: '1 row differs', exact: true }).click();
+  await page.getByLabel('delete also').check();
+  await page.getByRole('button', { name: 'Repair', exact: true }).click();
+  assert((await page.getByRole('alert').first().textContent()).includes('the name compared is typed'), 'a row is not deleted unasked');
+  await page.getByLabel(/all 1 listed/).check();
+  await page.getByLabel('delete also').check();
+  await page.getByLabel('and type compared').fill('compared');
+  await page.getByRole('button', { name: 'Repair', exact: true }).click();
+  await until(async () => { await page.goto(`${base}/crossings/compared/reconcile`); return (await page.locator('#reconcile').textContent()).includes('Proved equal, every table'); }, 'all equal');
+  await page.getByRole('button', { name: 'Take it back' }).first().click();
+  await until(async () => { await page.goto(`${base}/crossings/compared/reconcile`); return (await page.locator('#reconcile').textContent()).includes('repaired since'); }, 'the row is back, and the proof is in doubt');
+  await page.getByLabel('without being asked').check();
+  await page.getByLabel('every table within so many hours').fill('0.5');
+  await page.getByRole('button', { name: 'Set the rule' }).click();
+  await until(async () => { await page.goto(`${base}/reconcile`); return (await page.locator('tr', { hasText: 'compared' }).first().textContent()).includes('1 row differs'); }, 'found by the rule');
+  await until(async () => { await page.goto(`${base}/alerts`); return (await page.locator('.needs', { hasText: 'compared' }).count()) > 0; }, 'an alert');
+});
+
+test('a row is traced to where it is, and why it is not there is said', async (page) => {
+  await own('traced');
+  await run('traced-from', "INSERT INTO shelf VALUES (2, 'second', 'y')");
+  await run('traced-from', "UPDATE shelf SET label = 'deuxieme' WHERE id = 2");
+  await until(async () => (await status('traced')).lag.current, 'all applied');
+  await post('/api/v1/crossings/traced/pause');
+  await run('traced-from', "UPDATE shelf SET label = 'zweite' WHERE id = 2");
+  await page.goto(`${base}/trace`);
+  await page.getByLabel('Source', { exact: true }).selectOption('traced-from');
+  await page.getByLabel('Table', { exact: true }).fill('traced-from.shelf');
+  await page.getByLabel('Key of the row').fill('2');
+  const trace = page.getByRole('button', { name: 'Trace' });
+  await until(async () => { await trace.click(); return (await page.locator('table.journey tbody tr').count()) === 3; }, 'three changes');
+  const told = await page.locator('#main').textContent();
+  assert(told.includes('waits to be applied. traced is paused by api') && told.includes('applied by') && told.includes('zweite'), `why it is not there: ${told.slice(0, 400)}`);
+  assert((await page.locator('.both .differs').count()) === 2, 'the row on both sides');
+  await page.locator('a[title="The whole transaction"]').first().click();
+  assert((await page.locator('table.journey tbody tr').count()) === 1, 'its transaction');
+  const api = await (await fetch(`${base}/api/v1/trace?connection=traced-from&table=traced-from.shelf&key=2`)).json();
+  assert(api.changes.map((change) => change.crossings[0].stage).join() === 'applied,applied,waiting', 'the same over HTTP');
+  await page.goto(`${base}/trace?connection=traced-from&table=traced-from.shelf&key=404`);
+  assert((await page.locator('#main').textContent()).includes('on neither side'), 'a row that is nowhere');
+});
+
+test('an alert is acknowledged with a note, told to the stand-ins, and over', async (page) => {
+  await own('alerted');
+  await page.goto(`${base}/alerts`);
+  await page.getByRole('button', { name: 'Tell the stand-ins' }).click();
+  await run('alerted-to', "CREATE TRIGGER never BEFORE INSERT ON shelf BEGIN SELECT RAISE(ABORT, 'no more shelves'); END");
+  await run('alerted-from', "INSERT INTO shelf VALUES (2, 'second', 'y')");
+  const alert = page.locator('.needs', { hasText: 'alerted' }).first();
+  await until(async () => { await page.goto(`${base}/alerts`); return (await alert.count()) > 0; }, 'the alert');
+  await alert.getByLabel('Note').fill('Asked the keeper of the shelves');
+  await alert.getByRole('button', { name: 'Acknowledge' }).click();
+  assert((await page.locator('.needs', { hasText: 'Asked the keeper of the shelves' }).count()) === 1, 'who has seen it');
+  await until(async () => { await page.goto(`${base}/alerts`); return (await page.locator('#main').textContent()).includes('email: alerted: faulted'); }, 'the mail at the stand-in');
+  await run('alerted-to', 'DROP TRIGGER never');
+  await post('/api/v1/crossings/alerted/resume');
+  await until(async () => { await page.goto(`${base}/alerts`); return (await page.locator('section[aria-label="Over"]').textContent()).includes('no more shelves'); }, 'it is over', 80000);
+  await page.getByLabel('lag: limit in seconds').fill('120');
+  await page.getByLabel('Quiet hours from').fill('22:00');
+  await page.getByLabel('to', { exact: true }).fill('06:30');
+  await page.getByRole('button', { name: 'Set the rules' }).click();
+  const settings = await (await fetch(`${base}/api/v1/alerts/settings`)).json();
+  assert(settings.rules.find((rule) => rule.kind === 'lag').limitSeconds === 120 && settings.quiet.to.startsWith('06:30'), 'the rules are in force');
+});
+
+test('a crossing runs by a schedule, and several are steered by their tag', async (page) => {
+  await own('nightly-a');
+  await own('nightly-b');
+  for (const name of ['nightly-a', 'nightly-b']) {
+    await page.goto(`${base}/crossings/${name}/pace`);
+    await page.getByLabel('Words, parted by commas').fill('nightly');
+    await page.getByRole('button', { name: 'Set the tags' }).click();
+  }
+  await page.getByLabel('at certain times').check();
+  await page.getByLabel('Cron expression').fill('every night');
+  await page.getByRole('button', { name: 'Set when it runs' }).click();
+  assert((await page.getByRole('alert').first().textContent()).includes('is no cron expression'), 'what is no cron expression is told');
+  await page.getByLabel('at certain times').check();
+  await page.getByLabel('Cron expression').fill('0 3 1 1 *');
+  await page.getByRole('button', { name: 'Set when it runs' }).click();
+  await until(async () => (await page.goto(`${base}/crossings/nightly-b`)) && (await page.locator('#main').textContent()).includes('The next begins at'), 'the next run is told');
+  await run('nightly-b-from', "INSERT INTO shelf VALUES (2, 'second', 'y')");
+  await page.getByRole('button', { name: 'Run now' }).click();
+  await until(async () => (await run('nightly-b-to', 'SELECT count(*) FROM shelf')).rows[0][0] === '2', 'the run carried it');
+  await page.goto(`${base}/crossings?tag=nightly`);
+  assert((await page.locator('input.choose:checked').count()) === 2, 'both are chosen by their tag');
+  await page.getByRole('button', { name: 'Pause', exact: true }).click();
+  await until(async () => (await status('nightly-a')).state === 'paused' && (await status('nightly-b')).state === 'paused', 'both paused');
+  await page.goto(`${base}/crossings/nightly-b/history`);
+  const runs = await page.locator('table.list tbody tr').allTextContents();
+  assert(runs.length >= 2 && runs.some((run) => run.includes('all that was committed when it began is applied')) && runs[runs.length - 1].includes('begun') === false, `its runs: ${runs.join(' | ')}`);
+  const outcomes = await post('/api/v1/crossings/steer', { action: 'resume', tag: 'nightly' });
+  assert(outcomes.length === 2 && outcomes.every((outcome) => outcome.done), 'both resumed over HTTP');
+});
+
 test('everything is found and reached by keyboard', async (page) => {
   await page.goto(`${base}/`);
   await page.keyboard.press('/');
@@ -433,7 +637,7 @@ test('a server is connected, prepared and followed, as the guide says', async (p
 
 const views = ['/', '/crossings', '/crossings/new?show=1&source=circulation&target=warehouse&tables=circulation.title', '/connections', '/connections/circulation', '/connections/circulation/tables/circulation.patron', '/bench/circulation',
   `/crossings/${crossing}`, `/crossings/${crossing}/tables`, `/crossings/${crossing}/tables/circulation.patron?key=7`, `/crossings/${crossing}/events`, '/crossings/all-to-depot/treatment', '/crossings/new?show=plan&name=tried&source=circulation&target=warehouse&rules=circulation.*&treatment=-%20tables%3A%20circulation.patron%0A%20%20keep%3A%20home_brnch%20%3C%203',
-  `/crossings/${crossing}/definition`, `/crossings/import?from=${crossing}`, `/crossings/${crossing}/stop`, '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/crossings/fines-to-ledger/start', '/crossings/import?change=all-to-depot', '/find?q=fine', '/events', '/events?from=noon', '/you', '/nowhere'];
+  `/crossings/${crossing}/definition`, `/crossings/import?from=${crossing}`, `/crossings/${crossing}/stop`, '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/crossings/fines-to-ledger/start', '/crossings/import?change=all-to-depot', '/find?q=fine', '/events', '/events?from=noon', `/crossings/${crossing}/quarantine`, '/crossings/waits/quarantine', `/crossings/${crossing}/reconcile`, '/crossings/compared/reconcile', 'found:compared', '/reconcile', `/crossings/${crossing}/pace`, `/crossings/${crossing}/history`, '/crossings?tag=nightly', '/trace', '/trace?connection=traced-from&table=traced-from.shelf&key=2', '/alerts', '/you', '/nowhere'];
 for (const scheme of ['light', 'dark']) {
   for (const path of views) {
     test(`axe finds nothing on ${path} (${scheme})`, async (_, browser) => {
@@ -441,7 +645,10 @@ for (const scheme of ['light', 'dark']) {
       const page = await context.newPage();
       const errors = [];
       page.on('console', (message) => message.type() === 'error' && !message.text().includes('404') && errors.push(message.text()));
-      await page.goto(base + path);
+      // A comparison's address holds its id.
+      const of = path.startsWith('found:') ? path.slice(6) : null;
+      const comparison = of && (await (await fetch(`${base}/api/v1/crossings/${of}/reconciliations`)).json()).find((one) => one.tables.some((table) => table.missing + table.extra + table.differing > 0));
+      await page.goto(base + (of ? `/crossings/${of}/reconcile/${comparison.id}?row=0` : path));
       await page.waitForTimeout(300);
       const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
       await context.close();

@@ -7,6 +7,8 @@ using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Supervision;
 using Vestige.SpoolFiles;
+using Vestige.Tests.Shared.Quarantine;
+using Vestige.Tests.Shared.Reconciling;
 
 namespace Vestige.Bench.PostgreSql;
 
@@ -15,6 +17,9 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
 {
     private readonly string folder = Directory.CreateTempSubdirectory("vestige-bench-").FullName;
     private readonly List<StoredCrossing> stored = [];
+
+    public MemoryReconciliations Compared { get; } = new();
+
     private PostgreSqlConnector a = null!;
     private PostgreSqlConnector b = null!;
     private long epoch;
@@ -43,7 +48,7 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
 
     public async Task BeginAsync()
     {
-        Engine = new CrossingEngine(this, this, new Plain(), new BenchKeys(), new EngineOptions(new SpoolOptions()), TimeProvider.System, Random.Shared, NullLogger.Instance);
+        Engine = new CrossingEngine(this, this, new MemoryQuarantine(), new Plain(), new BenchKeys(), new EngineOptions(new SpoolOptions()), TimeProvider.System, Random.Shared, NullLogger.Instance, reconciliations: Compared);
         await Engine.StartAsync(CancellationToken.None);
     }
 

@@ -1,6 +1,7 @@
 using Npgsql;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Text;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -41,6 +42,35 @@ internal sealed class PostgreSqlTargetSession(
 
     /// <summary>A number for a staging table.</summary>
     public int NextStaging() => ++stagings;
+
+    /// <summary>By the server's own view of its sessions. Of others' statements nothing is told: they may hold values.</summary>
+    public Task<string?> WhyWaitingAsync(CancellationToken cancellation) => target.UseAsync(
+        "Asking what a session waits for",
+        async (beside, stop) =>
+        {
+            await using var command = new NpgsqlCommand(
+                """
+                SELECT coalesce(a.wait_event_type, ''), coalesce(a.wait_event, ''), b.pid, b.usename, b.state, extract(epoch FROM clock_timestamp() - b.xact_start)::float8
+                FROM pg_stat_activity a LEFT JOIN pg_stat_activity b ON b.pid = ANY (pg_blocking_pids(a.pid))
+                WHERE a.pid = $1 LIMIT 1
+                """,
+                beside);
+            command.Parameters.Add(new NpgsqlParameter { Value = connection.ProcessID });
+            await using var reader = await command.ExecuteReaderAsync(stop);
+            if (!await reader.ReadAsync(stop))
+            {
+                return null;
+            }
+
+            if (!await reader.IsDBNullAsync(2, stop))
+            {
+                var since = await reader.IsDBNullAsync(5, stop) ? "" : $", its transaction open for {Figures.Duration(TimeSpan.FromSeconds(reader.GetDouble(5)))}";
+                return $"it waits for a lock held by session {reader.GetInt32(2)} ({(await reader.IsDBNullAsync(3, stop) ? "?" : reader.GetString(3))}, {(await reader.IsDBNullAsync(4, stop) ? "?" : reader.GetString(4))}{since})";
+            }
+
+            return reader.GetString(0) is { Length: > 0 } type and not "Client" ? $"the server waits on {type} {reader.GetString(1)}" : null;
+        },
+        cancellation);
 
     public async Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation)
     {

@@ -20,6 +20,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     private readonly Dictionary<TableSchema, TableStatements> statements = new(ReferenceEqualityComparer.Instance);
     private LoadingCopy? loading;
     private bool done;
+    private bool marked;
 
     private NpgsqlConnection Connection => session.Connection;
 
@@ -165,6 +166,14 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         var moves = change.Kind == ChangeKind.Update && !change.Before.IsNone && RowKey.Of(change.Before, table.KeyOrdinals) != RowKey.Of(change.After, table.KeyOrdinals);
         return await new RowWriterOneByOne(this).WriteAsync(Of(table), table, new FoldedRow(change.Kind, change.Before, change.After), moves, cancellation);
     }
+
+    public async Task MarkAsync(CancellationToken cancellation)
+    {
+        await RunAsync(marked ? "RELEASE row_mark; SAVEPOINT row_mark" : "SAVEPOINT row_mark", "Marking a place", cancellation);
+        marked = true;
+    }
+
+    public Task BackToMarkAsync(CancellationToken cancellation) => RunAsync("ROLLBACK TO row_mark", "Going back to a mark", cancellation);
 
     public async Task CommitAsync(ProgressUpdate update, CancellationToken cancellation)
     {

@@ -21,20 +21,8 @@ internal sealed class WholeRowWriter(PostgreSqlTargetTransaction transaction)
 
     public async Task<ApplyCounts> WriteAsync(TableSchema table, RowChange change, CancellationToken cancellation)
     {
-        var command = new NpgsqlBatchCommand();
-        var (name, row) = (Quote.Name(table.Name), new FoldedRow(change.Kind, change.Before, change.After));
-        if (change.Kind == ChangeKind.Delete)
-        {
-            command.CommandText = $"DELETE FROM {name} WHERE ctid = ({One(table, change.Before, command)})";
-        }
-        else
-        {
-            var set = Enumerable.Range(0, table.Columns.Count).Where(i => change.After.KindAt(i) != ValueKind.Absent);
-            var assignments = set.Select(i => $"{Quote.Name(table.Columns[i].Name)} = {Add(command, change.After, i)}").ToList();
-            command.CommandText = $"UPDATE {name} SET {string.Join(", ", assignments)} WHERE ctid = ({One(table, change.Before, command)})";
-        }
-
-        var touched = await transaction.RunAsync([(command, table, row)], cancellation);
+        var row = new FoldedRow(change.Kind, change.Before, change.After);
+        var touched = await transaction.RunAsync([(CommandFor(table, change), table, row)], cancellation);
         if (touched[0] > 0)
         {
             return default;
@@ -47,6 +35,21 @@ internal sealed class WholeRowWriter(PostgreSqlTargetTransaction transaction)
         }
 
         return new ApplyCounts(0, Missing: 1);
+    }
+
+    internal static NpgsqlBatchCommand CommandFor(TableSchema table, RowChange change)
+    {
+        var (command, name) = (new NpgsqlBatchCommand(), Quote.Name(table.Name));
+        if (change.Kind == ChangeKind.Delete)
+        {
+            command.CommandText = $"DELETE FROM {name} WHERE ctid = ({One(table, change.Before, command)})";
+            return command;
+        }
+
+        var set = Enumerable.Range(0, table.Columns.Count).Where(i => change.After.KindAt(i) != ValueKind.Absent);
+        var assignments = set.Select(i => $"{Quote.Name(table.Columns[i].Name)} = {Add(command, change.After, i)}").ToList();
+        command.CommandText = $"UPDATE {name} SET {string.Join(", ", assignments)} WHERE ctid = ({One(table, change.Before, command)})";
+        return command;
     }
 
     private static string One(TableSchema table, Row before, NpgsqlBatchCommand command) =>

@@ -49,11 +49,8 @@ public static class StandInBench
 
         var changed = database.Buffer.Count;
         var changes = FirstChanges(database);
-        if (changed > 0)
-        {
-            Commit(transaction);
-        }
-
+        // Without a change of rows too: a trigger or an index may have been made.
+        Commit(transaction);
         return new BenchResult(columns, rows, more, changed, changes, changed > 0 ? database.Head : null, clock.GetElapsedTime(began));
     }
 

@@ -37,6 +37,20 @@ internal sealed class ChangeBuffer : IDisposable
         }
     }
 
+    /// <summary>The place up to here, for <see cref="CutBack"/>.</summary>
+    public BufferMark Mark() => new(parts.Count, open.WrittenCount, openCount, Count, closedBytes, inMemory);
+
+    /// <summary>Takes back what was written since a mark.</summary>
+    public void CutBack(BufferMark mark)
+    {
+        var kept = (parts.Count > mark.Parts ? BytesOf(parts[mark.Parts]) : open.WrittenMemory)[..mark.Open].ToArray();
+        parts.RemoveRange(mark.Parts, parts.Count - mark.Parts);
+        open.ResetWrittenCount();
+        kept.CopyTo(open.GetSpan(kept.Length));
+        open.Advance(kept.Length);
+        (openCount, Count, closedBytes, inMemory) = (mark.OpenCount, mark.Count, mark.ClosedBytes, mark.InMemory);
+    }
+
     /// <summary>All parts in order, with the number of changes in each.</summary>
     public IEnumerable<(int Count, ReadOnlyMemory<byte> Bytes)> Parts()
     {
@@ -47,17 +61,21 @@ internal sealed class ChangeBuffer : IDisposable
 
         foreach (var part in parts)
         {
-            if (part.Bytes is not null)
-            {
-                yield return (part.Count, part.Bytes);
-                continue;
-            }
-
-            var bytes = new byte[part.Length];
-            file!.Position = part.Offset;
-            file.ReadExactly(bytes);
-            yield return (part.Count, bytes);
+            yield return (part.Count, BytesOf(part));
         }
+    }
+
+    private ReadOnlyMemory<byte> BytesOf(Part part)
+    {
+        if (part.Bytes is not null)
+        {
+            return part.Bytes;
+        }
+
+        var bytes = new byte[part.Length];
+        file!.Position = part.Offset;
+        file.ReadExactly(bytes);
+        return bytes;
     }
 
     public void Clear()

@@ -64,6 +64,12 @@ public sealed class StandInSource(StandInDatabase database, TimeProvider clock) 
         return await Database.WhileClosedAsync(() => StandInSnapshot.Open(Database, readers, Clock), cancellation);
     }
 
+    public async Task<IRowsView> OpenViewAsync(CancellationToken cancellation)
+    {
+        await Database.Drills.PassLineAsync(cancellation);
+        return await Database.WhileClosedAsync(() => StandInView.OfSource(Database), cancellation);
+    }
+
     public async Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(tables);

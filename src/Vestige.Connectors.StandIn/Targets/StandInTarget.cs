@@ -1,5 +1,6 @@
 using Vestige.Connectors.StandIn.Native;
 using Vestige.Connectors.StandIn.Sources;
+using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
@@ -79,8 +80,27 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         return lines;
     }
 
+    public string StatementFor(TableSchema table, RowChange change)
+    {
+        ArgumentNullException.ThrowIfNull(table);
+        var statements = new TableStatements(table);
+        return change.Kind switch
+        {
+            ChangeKind.Insert => statements.Insert,
+            ChangeKind.Delete => statements.Delete,
+            ChangeKind.Truncate => statements.Empty,
+            _ => statements.UpdateOf([.. statements.Others.Where(i => change.After.KindAt(i) != ValueKind.Absent)]),
+        };
+    }
+
     public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) =>
         ReadAsync(reader => ProgressStore.Read(reader, crossing).Progress, cancellation);
+
+    public async Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation)
+    {
+        await Database.Drills.PassLineAsync(cancellation);
+        return StandInView.OfTarget(Database, crossing);
+    }
 
     public async Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation)
     {

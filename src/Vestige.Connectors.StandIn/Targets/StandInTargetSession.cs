@@ -30,6 +30,8 @@ internal sealed class StandInTargetSession(StandInDatabase database, string cros
     }
 
     /// <summary>A stand-in has one door, and one writer at a time passes it.</summary>
+    public Task<string?> WhyWaitingAsync(CancellationToken cancellation) => Task.FromResult<string?>(null);
+
     public Task<ITargetSession?> OpenBesideAsync(CancellationToken cancellation) => Task.FromResult<ITargetSession?>(null);
 
     /// <summary>A stand-in's tables are made with their keys and references.</summary>

@@ -172,6 +172,18 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         }
     }
 
+    public Task MarkAsync(CancellationToken cancellation)
+    {
+        transaction.Mark();
+        return Task.CompletedTask;
+    }
+
+    public Task BackToMarkAsync(CancellationToken cancellation)
+    {
+        transaction.BackToMark();
+        return Task.CompletedTask;
+    }
+
     public async Task CommitAsync(ProgressUpdate update, CancellationToken cancellation)
     {
         await transaction.Database.Drills.PassLineAsync(cancellation);

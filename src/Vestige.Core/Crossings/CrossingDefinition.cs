@@ -16,6 +16,12 @@ namespace Vestige.Core.Crossings;
 /// <param name="Naming">What tables are called on the target; null for the same names.</param>
 /// <param name="Treatment">What happens to rows on the way, in order.</param>
 /// <param name="Structure">Statements of a person's own that make tables of the target.</param>
+/// <param name="Schedule">When it runs; null for always.</param>
+/// <param name="Rest">Windows in which nothing is applied.</param>
+/// <param name="ChangesPerSecond">The most changes applied a second, so that catching up does not crush the target; null for no limit. Initial loads are not held by it.</param>
+/// <param name="Tags">Words by which several crossings are found and steered at once.</param>
+/// <param name="Reconcile">How both sides are compared all the time; null for only when asked.</param>
+/// <param name="Quarantine">How many refused rows may wait while it goes on; null to stop at the first.</param>
 public sealed record CrossingDefinition(
     string Name,
     string Purpose,
@@ -26,7 +32,13 @@ public sealed record CrossingDefinition(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<ApplyRule>? Apply = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] Naming? Naming = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<TreatmentStep>? Treatment = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<TableStatement>? Structure = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<TableStatement>? Structure = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] QuarantineRule? Quarantine = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] RunSchedule? Schedule = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<RestWindow>? Rest = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] double? ChangesPerSecond = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<string>? Tags = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] ReconcileRule? Reconcile = null)
 {
     public const string Copy = "copy";
 

@@ -4,12 +4,15 @@ using Vestige.Core.Lag;
 namespace Vestige.Core.Measures;
 
 /// <summary>
-/// Slots as bytes and back: numbers of variable length, lags to a tenth of a millisecond, changes to a tenth, the whole
-/// deflated. A thousand crossings write two such blocks a minute each, so size is what counts here.
+/// Slots as bytes and back: numbers of variable length, lags to a tenth of a millisecond, changes to a tenth, one figure of all slots
+/// after the other, so that like stands by like, the whole deflated. A thousand crossings write three such blocks a minute each, so
+/// size is what counts here.
 /// </summary>
 public static class MeasurePacking
 {
-    private const byte Version = 1;
+    private const byte Version = 2;
+    private const byte BySlot = 1;
+    private const int NearlyWhole = 55;
     private const double LagUnit = 1e-4;
     private const double ChangeUnit = 0.1;
 
@@ -18,13 +21,12 @@ public static class MeasurePacking
         ArgumentNullException.ThrowIfNull(slots);
         using var packed = new MemoryStream();
         packed.WriteByte(Version);
-        using (var deflated = new BinaryWriter(new DeflateStream(packed, CompressionLevel.Fastest)))
+        // A block that grows is written anew each minute; the last time is worth the effort.
+        var level = slots.Count < NearlyWhole ? CompressionLevel.Fastest : CompressionLevel.Optimal;
+        using (var deflated = new BinaryWriter(new DeflateStream(packed, level)))
         {
             deflated.Write7BitEncodedInt(slots.Count);
-            foreach (var slot in slots)
-            {
-                Write(deflated, slot);
-            }
+            Write(deflated, slots);
         }
 
         return packed.ToArray();
@@ -34,7 +36,7 @@ public static class MeasurePacking
     public static IReadOnlyList<MeasureSlot> Read(byte[] bytes)
     {
         ArgumentNullException.ThrowIfNull(bytes);
-        if (bytes.Length == 0 || bytes[0] != Version)
+        if (bytes.Length == 0 || bytes[0] is not (Version or BySlot))
         {
             throw new InvalidDataException("The measures are in a form of another version.");
         }
@@ -42,13 +44,8 @@ public static class MeasurePacking
         try
         {
             using var inflated = new BinaryReader(new DeflateStream(new MemoryStream(bytes, 1, bytes.Length - 1), CompressionMode.Decompress));
-            var slots = new MeasureSlot[inflated.Read7BitEncodedInt()];
-            for (var i = 0; i < slots.Length; i++)
-            {
-                slots[i] = Read(inflated);
-            }
-
-            return slots;
+            var slots = inflated.Read7BitEncodedInt();
+            return bytes[0] == Version ? ReadAll(inflated, slots) : [.. Enumerable.Range(0, slots).Select(_ => Read(inflated))];
         }
         catch (Exception exception) when (exception is EndOfStreamException or FormatException or OverflowException)
         {
@@ -56,28 +53,92 @@ public static class MeasurePacking
         }
     }
 
-    private static void Write(BinaryWriter into, MeasureSlot slot)
+    private static void Write(BinaryWriter into, IReadOnlyList<MeasureSlot> slots)
     {
-        into.Write7BitEncodedInt64(slot.Start.ToUnixTimeSeconds());
-        into.Write7BitEncodedInt(slot.Samples);
-        foreach (var lag in new[] { slot.Behind, slot.NotCaptured, slot.NotSpooled, slot.NotApplied })
+        long before = 0;
+        foreach (var slot in slots)
         {
-            into.Write7BitEncodedInt64((long)Math.Round(Math.Max(0, lag.TotalSeconds) / LagUnit));
+            var start = slot.Start.ToUnixTimeSeconds();
+            into.Write7BitEncodedInt64(start - before);
+            before = start;
         }
 
-        into.Write7BitEncodedInt64((long)Math.Round(slot.Arrived / ChangeUnit));
-        into.Write7BitEncodedInt64((long)Math.Round(slot.Applied / ChangeUnit));
-        var buckets = slot.Delays.Buckets;
-        into.Write7BitEncodedInt(buckets.Count);
-        var before = 0;
-        foreach (var (bucket, times) in buckets)
+        void Each(Func<MeasureSlot, long> figure)
         {
-            into.Write7BitEncodedInt(bucket - before);
+            foreach (var slot in slots)
+            {
+                into.Write7BitEncodedInt64(figure(slot));
+            }
+        }
+
+        Each(slot => slot.Samples);
+        Each(slot => Units(slot.Behind));
+        Each(slot => Units(slot.NotCaptured));
+        Each(slot => Units(slot.NotSpooled));
+        Each(slot => Units(slot.NotApplied));
+        Each(slot => (long)Math.Round(slot.Arrived / ChangeUnit));
+        Each(slot => (long)Math.Round(slot.Applied / ChangeUnit));
+        Each(slot => slot.Delays.Buckets.Count);
+        foreach (var slot in slots)
+        {
+            var bucket = 0;
+            foreach (var (next, _) in slot.Delays.Buckets)
+            {
+                into.Write7BitEncodedInt(next - bucket);
+                bucket = next;
+            }
+        }
+
+        foreach (var (_, times) in slots.SelectMany(slot => slot.Delays.Buckets))
+        {
             into.Write7BitEncodedInt64(times);
-            before = bucket;
         }
     }
 
+    private static long Units(TimeSpan lag) => (long)Math.Round(Math.Max(0, lag.TotalSeconds) / LagUnit);
+
+    private static MeasureSlot[] ReadAll(BinaryReader from, int count)
+    {
+        var starts = new long[count];
+        for (var i = 0; i < count; i++)
+        {
+            starts[i] = from.Read7BitEncodedInt64() + (i == 0 ? 0 : starts[i - 1]);
+        }
+
+        long[] Each() => [.. Enumerable.Range(0, count).Select(_ => from.Read7BitEncodedInt64())];
+        var (samples, behind, captured, spooled, applied, arrived, done, sizes) = (Each(), Each(), Each(), Each(), Each(), Each(), Each(), Each());
+        var buckets = sizes.Select(size => new (int Bucket, long Times)[size]).ToArray();
+        foreach (var mine in buckets)
+        {
+            var bucket = 0;
+            for (var i = 0; i < mine.Length; i++)
+            {
+                mine[i].Bucket = bucket += from.Read7BitEncodedInt();
+            }
+        }
+
+        foreach (var mine in buckets)
+        {
+            for (var i = 0; i < mine.Length; i++)
+            {
+                mine[i].Times = from.Read7BitEncodedInt64();
+            }
+        }
+
+        TimeSpan Lag(long units) => TimeSpan.FromSeconds(units * LagUnit);
+        return [.. Enumerable.Range(0, count).Select(i => new MeasureSlot(
+            DateTimeOffset.FromUnixTimeSeconds(starts[i]),
+            (int)samples[i],
+            Lag(behind[i]),
+            Lag(captured[i]),
+            Lag(spooled[i]),
+            Lag(applied[i]),
+            arrived[i] * ChangeUnit,
+            done[i] * ChangeUnit,
+            DelayHistogram.Of(buckets[i])))];
+    }
+
+    /// <summary>A slot in the form of the version before, one slot after the other.</summary>
     private static MeasureSlot Read(BinaryReader from)
     {
         TimeSpan Lag() => TimeSpan.FromSeconds(from.Read7BitEncodedInt64() * LagUnit);

@@ -318,6 +318,7 @@ public sealed class Capture : IAsyncDisposable
         }
 
         await PassOthersAsync(read, now, cancellation);
+        using var activity = EngineTraces.Begin("spool", Connection);
         var durable = await Spool.SyncAsync(cancellation);
         state.Spooled(durable);
         if (confirmed is null || durable > confirmed)

@@ -4,6 +4,7 @@ using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Quarantining;
 using Vestige.Engine.Spooling;
 
 namespace Vestige.Engine.Following;
@@ -20,6 +21,7 @@ namespace Vestige.Engine.Following;
 /// <param name="Tallies">What it holds, by table, and its last few changes.</param>
 /// <param name="Treating">Time spent in routing and folding.</param>
 /// <param name="Large">Whether it is the head of a large transaction.</param>
+/// <param name="Aside">What it passes over: changes of rows that wait in quarantine.</param>
 /// <param name="Owners">Whose rows the tables of <paramref name="Folded"/> hold.</param>
 internal sealed record Batch(
     IReadOnlyList<SpooledFragment> Fragments,
@@ -30,6 +32,7 @@ internal sealed record Batch(
     ChangeTally Tallies,
     TimeSpan Treating,
     bool Large,
+    AsideChanges Aside,
     ImmutableDictionary<TableName, TableOwner> Owners)
 {
     /// <summary>Whether a transaction of it lies behind a mark.</summary>

@@ -7,6 +7,7 @@ using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Quarantining;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Treating;
 
@@ -15,35 +16,60 @@ namespace Vestige.Engine.Following;
 /// <summary>
 /// Writes batches to the target, rows and position in one transaction. When the target refuses a row of a folded batch,
 /// the batch is rolled back and applied again transaction by transaction, unfolded, so that everything before the refused
-/// row arrives and the row is named exactly.
+/// row arrives and the row is named exactly. Where the crossing's rule lets refused rows wait, the transaction is applied once
+/// more row by row, and those that are refused go into quarantine.
 /// </summary>
-internal sealed class BatchApplier(ITargetSession session, Spool spool, CrossingTreatment treating, CrossingMeter meter, TimeProvider clock)
+internal sealed class BatchApplier(ITargetSession session, Spool spool, CrossingTreatment treating, Quarantine quarantine, Func<QuarantineRule?> rule, CrossingMeter meter, TimeProvider clock)
 {
-    /// <summary>Applies a batch; one that could not be folded transaction by transaction.</summary>
-    public async Task ApplyAsync(Batch batch, CancellationToken cancellation)
+    private static readonly TimeSpan RuleWindow = TimeSpan.FromHours(1);
+    private const int PartBytes = 4 << 20;
+    private DateTimeOffset began = clock.GetUtcNow();
+
+    /// <summary>Told how many changes of a large transaction have been read.</summary>
+    public Action<long>? Read { get; init; }
+
+    /// <summary>
+    /// Applies a batch; one that could not be folded transaction by transaction. True when rows went into quarantine, so that what was
+    /// gathered meanwhile must be gathered again.
+    /// </summary>
+    public async Task<bool> ApplyAsync(Batch batch, CancellationToken cancellation)
     {
         if (batch.Folded is null)
         {
-            await ApplyOneByOneAsync(batch, cancellation);
-            return;
+            return await ApplyOneByOneAsync(batch, cancellation);
         }
 
         try
         {
             await using var transaction = await session.BeginAsync(OneStream(batch.TablesAfter), cancellation);
             var unexpected = await transaction.ApplyAsync(batch.Folded, cancellation);
-            await transaction.CommitAsync(new ProgressUpdate(batch.Last, batch.Held), cancellation);
+            await CommitAsync(transaction, new ProgressUpdate(batch.Last, batch.Held), batch.Aside, cancellation);
             Report(batch.Fragments, batch.Tallies, batch.Treating);
             Unexpected(unexpected, batch.Owners);
+            return false;
         }
         catch (RowRefusedException) when (batch.Fragments.Count > 0)
         {
-            await ApplyOneByOneAsync(batch, cancellation);
+            return await ApplyOneByOneAsync(batch, cancellation);
         }
     }
 
-    /// <summary>Applies a large transaction part by part, in log order, in one transaction of the target.</summary>
-    public async Task ApplyLargeAsync(Batch head, BatchGatherer gatherer, ChangeRouter router, CancellationToken cancellation)
+    /// <summary>Applies a large transaction part by part, in log order, in one transaction of the target. True as above.</summary>
+    public async Task<bool> ApplyLargeAsync(Batch head, BatchGatherer gatherer, ChangeRouter router, CancellationToken cancellation)
+    {
+        try
+        {
+            await ApplyPartsAsync(head, gatherer, router, cancellation);
+            return false;
+        }
+        catch (RowRefusedException) when (rule() is not null)
+        {
+            await IsolateAsync(head.TablesBefore, cancellation);
+            return true;
+        }
+    }
+
+    private async Task ApplyPartsAsync(Batch head, BatchGatherer gatherer, ChangeRouter router, CancellationToken cancellation)
     {
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), cancellation);
         var tally = new ChangeTally();
@@ -53,20 +79,26 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         {
             await ApplyUnfoldedAsync(transaction, router, part, tally, cancellation);
             changes += part.Count;
+            Read?.Invoke(changes);
             last = part with { Changes = default, Count = 0 };
         }
 
         var after = head with { TablesAfter = router.Tables };
-        await transaction.CommitAsync(new ProgressUpdate(last!.Position, after.Held), cancellation);
+        await CommitAsync(transaction, new ProgressUpdate(last!.Position, after.Held), router.Aside.Take(), cancellation);
         Report([last with { Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
     }
 
     /// <summary>
     /// Whether all tables stand at the position of the stream, so that references between them hold. Where only inserts come,
-    /// rows stay whose parents have gone.
+    /// rows stay whose parents have gone; and what refers to a row that waits in quarantine comes before it.
     /// </summary>
     private bool OneStream(ImmutableDictionary<TableName, TableProgress> tables)
     {
+        if (!quarantine.IsEmpty)
+        {
+            return false;
+        }
+
         foreach (var table in tables.Values)
         {
             if (table.Held || table.Position > session.Progress.Position || treating.Definition.AppliedAs(table.Table) == ApplyMode.InsertOnly)
@@ -78,19 +110,93 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         return true;
     }
 
-    private async Task ApplyOneByOneAsync(Batch batch, CancellationToken cancellation)
+    private async Task<bool> ApplyOneByOneAsync(Batch batch, CancellationToken cancellation)
     {
-        var router = new ChangeRouter(spool, treating, batch.TablesBefore);
+        var router = new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), batch.TablesBefore);
+        var isolated = false;
         foreach (var fragment in batch.Fragments)
         {
             var before = router.Tables;
-            var tally = new ChangeTally();
-            await using var transaction = await session.BeginAsync(OneStream(router.Tables), cancellation);
-            await ApplyUnfoldedAsync(transaction, router, fragment, tally, cancellation);
-            var held = before == router.Tables ? [] : router.Tables.Values.Where(table => before[table.Table] != table).ToList();
-            await transaction.CommitAsync(new ProgressUpdate(fragment.Position, held), cancellation);
-            Report([fragment], tally, TimeSpan.Zero);
+            try
+            {
+                await ApplyOneAsync(fragment, router, cancellation);
+            }
+            catch (RowRefusedException) when (rule() is not null)
+            {
+                router = await IsolateAsync(before, cancellation);
+                isolated = true;
+            }
         }
+
+        return isolated;
+    }
+
+    private async Task ApplyOneAsync(SpooledFragment fragment, ChangeRouter router, CancellationToken cancellation)
+    {
+        var before = router.Tables;
+        var tally = new ChangeTally();
+        await using var transaction = await session.BeginAsync(OneStream(router.Tables), cancellation);
+        await ApplyUnfoldedAsync(transaction, router, fragment, tally, cancellation);
+        await CommitAsync(transaction, new ProgressUpdate(fragment.Position, HeldSince(before, router.Tables)), router.Aside.Take(), cancellation);
+        Report([fragment], tally, TimeSpan.Zero);
+    }
+
+    private static List<TableProgress> HeldSince(ImmutableDictionary<TableName, TableProgress> before, ImmutableDictionary<TableName, TableProgress> after) =>
+        before == after ? [] : [.. after.Values.Where(table => before[table.Table] != table)];
+
+    /// <summary>What is passed over is kept first: should the commit not happen, the position tells that it does not count.</summary>
+    private async Task CommitAsync(ITargetTransaction transaction, ProgressUpdate update, AsideChanges aside, CancellationToken cancellation)
+    {
+        await quarantine.KeepAsync(aside, cancellation);
+        await transaction.CommitAsync(update, cancellation);
+        await quarantine.CommittedAsync(cancellation);
+    }
+
+    /// <summary>
+    /// Applies the transaction after the position of the target row by row and passes those over that are refused. A reference that is
+    /// refused only by the commit is known by the row that the target names; then all of it is done once more without that row.
+    /// Throws when more would wait than the rule allows. Returns the router to go on with.
+    /// </summary>
+    private async Task<ChangeRouter> IsolateAsync(ImmutableDictionary<TableName, TableProgress> tables, CancellationToken cancellation)
+    {
+        var atCommit = new Dictionary<(TableName Table, string Key), RowRefusedException>();
+        while (true)
+        {
+            var isolating = new RowIsolation(session, spool, treating, new RowsAside(quarantine, clock), tables, atCommit, Allow);
+            await using var transaction = await session.BeginAsync(OneStream(tables), cancellation);
+            var (last, changes, tally) = await isolating.ApplyAsync(transaction, PartBytes, cancellation);
+            try
+            {
+                await CommitAsync(transaction, new ProgressUpdate(last.Position, HeldSince(tables, isolating.Router.Tables)), isolating.Aside, cancellation);
+            }
+            catch (RowRefusedException refusal) when (refusal.Key.Length > 0 && atCommit.TryAdd((refusal.Table, refusal.Key), refusal))
+            {
+                continue;
+            }
+
+            Report([last with { Changes = default, Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
+            return new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), isolating.Router.Tables);
+        }
+    }
+
+    /// <summary>Throws the refusal, as what keeps the crossing from going on, when no more rows may wait.</summary>
+    private void Allow(AsideChanges aside, RowRefusedException refusal)
+    {
+        var now = clock.GetUtcNow();
+        var limit = rule();
+        if (quarantine.Allows(limit, aside, (long)meter.PointsSince(now - RuleWindow).Sum(point => point.Applied)))
+        {
+            return;
+        }
+
+        throw new RowRefusedException($"{refusal.Message} No more rows are set aside: the rule is {limit?.Words ?? "to stop"}.", refusal)
+        {
+            Table = refusal.Table,
+            Kind = refusal.Kind,
+            Key = refusal.Key,
+            Answer = refusal.Answer,
+            Mend = "Decide about what waits in quarantine, or let more rows wait; then resume.",
+        };
     }
 
     private async Task ApplyUnfoldedAsync(ITargetTransaction transaction, ChangeRouter router, SpooledFragment fragment, ChangeTally tally, CancellationToken cancellation)
@@ -157,6 +263,8 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
     private void Report(IReadOnlyList<SpooledFragment> fragments, ChangeTally tally, TimeSpan treating)
     {
         var now = clock.GetUtcNow();
+        meter.Took(now - began, fragments.Sum(fragment => (long)fragment.Count));
+        began = now;
         var delays = new List<HopDelays>(fragments.Count);
         foreach (var fragment in fragments)
         {
@@ -167,6 +275,6 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
             }
         }
 
-        meter.Committed(new BatchReport(fragments.Sum(fragment => (long)fragment.Count), tally.Tallies, tally.Recent(now), delays), now);
+        meter.Committed(new BatchReport(fragments.Sum(fragment => (long)fragment.Count), tally.Tallies, tally.Recent(now), delays, fragments[^1].Position), now);
     }
 }

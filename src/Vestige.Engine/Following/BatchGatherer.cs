@@ -6,6 +6,7 @@ using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Quarantining;
 using Vestige.Engine.Spooling;
 
 namespace Vestige.Engine.Following;
@@ -32,6 +33,9 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             mark = value;
         }
     }
+
+    /// <summary>A batch ends at the transaction with which it has so many changes.</summary>
+    public int MostChanges { get; set; } = int.MaxValue;
 
     /// <summary>Whether nothing is left to hand out before the mark.</summary>
     public bool AtMark { get; private set; }
@@ -60,7 +64,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
         if (!waiting.Peek().Whole)
         {
             var head = waiting.Peek();
-            return new Batch([head], [], head.Position, before, before, new ChangeTally(), TimeSpan.Zero, Large: true, router.Owners);
+            return new Batch([head], [], head.Position, before, before, new ChangeTally(), TimeSpan.Zero, Large: true, new AsideChanges(), router.Owners);
         }
 
         return await FoldAsync(before, cancellation);
@@ -123,8 +127,8 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
         Dictionary<TableName, TableFold>? folds = [];
         var fragments = new List<SpooledFragment>();
         var tally = new ChangeTally();
-        var bytes = 0;
-        while (bytes < batchBytes)
+        var (bytes, changes, most) = (0, 0L, MostChanges);
+        while (bytes < batchBytes && changes < most)
         {
             if (waiting.Count == 0)
             {
@@ -139,6 +143,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             waiting.Dequeue();
             fragments.Add(fragment);
             bytes += fragment.Changes.Length;
+            changes += fragment.Count;
             if (!TryAdd(folds, tally, fragment))
             {
                 folds = null;
@@ -156,6 +161,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             tally,
             clock.GetElapsedTime(openedAt),
             Large: false,
+            router.Aside.Take(),
             router.Owners);
     }
 

@@ -17,9 +17,9 @@ namespace Vestige.Engine.Following;
 /// <summary>
 /// Decides, change by change and in log order, what concerns a crossing, and treats it: its tables, after the position at which
 /// each was loaded, until a table is held, and only its inserts where nothing else is wanted. A change of a table's form holds
-/// the table from there on. Not safe for several threads.
+/// the table from there on. Changes of rows that wait in quarantine are passed over. Not safe for several threads.
 /// </summary>
-internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, ImmutableDictionary<TableName, TableProgress> tables)
+internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, RowsAside aside, ImmutableDictionary<TableName, TableProgress> tables)
 {
     private readonly Dictionary<int, Treated> forms = [];
     private const long MostGathered = 64 << 20;
@@ -33,6 +33,15 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Immu
 
     /// <summary>Whose rows the target's tables hold, of the forms met so far.</summary>
     public ImmutableDictionary<TableName, TableOwner> Owners { get; private set; } = ImmutableDictionary<TableName, TableOwner>.Empty;
+
+    /// <summary>What was passed over.</summary>
+    public RowsAside Aside => aside;
+
+    /// <summary>
+    /// Where set, rows whose treatment has no value are passed over, and of each row that is treated it is told at which place of the
+    /// routed changes what is made of it begins.
+    /// </summary>
+    public List<RoutedRow>? Isolated { get; init; }
 
     /// <summary>
     /// Appends what is to be applied for a change; of a table whose versions are kept nothing before <see cref="End"/>. Throws
@@ -145,25 +154,54 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Immu
     private void Treat(TableTreatment treatment, SpooledFragment fragment, RowChange change, List<RoutedChange> into)
     {
         var source = treatment.Source.Name;
-        if (treatment.IsIdentity)
+        if (change.Kind == ChangeKind.Truncate)
         {
-            into.Add(new RoutedChange(source, treatment.Tables[0].Form, change));
+            aside.Truncate(treatment.Source, fragment);
+        }
+        else if (aside.TryPass(treatment.Source, fragment, change))
+        {
             return;
         }
 
+        var first = into.Count;
+        if (treatment.IsIdentity)
+        {
+            into.Add(new RoutedChange(source, treatment.Tables[0].Form, change));
+        }
+        else if (!TryTreat(treatment, fragment, change))
+        {
+            return;
+        }
+        else
+        {
+            foreach (var (table, made) in treated)
+            {
+                into.Add(new RoutedChange(source, table.Form, made));
+            }
+        }
+
+        Isolated?.Add(new RoutedRow(treatment.Source, change, first, into.Count));
+    }
+
+    /// <summary>False when the row has been passed over.</summary>
+    private bool TryTreat(TableTreatment treatment, SpooledFragment fragment, RowChange change)
+    {
         treated.Clear();
         try
         {
             treatment.Treat(change, fragment.CommittedAt, treated);
+            return true;
         }
         catch (EvaluationException exception)
         {
-            throw Refused(treatment, change, exception);
-        }
+            var refusal = Refused(treatment, change, exception);
+            if (Isolated is null)
+            {
+                throw refusal;
+            }
 
-        foreach (var (table, made) in treated)
-        {
-            into.Add(new RoutedChange(source, table.Form, made));
+            aside.Refuse(treatment.Source, fragment, change, null, refusal);
+            return false;
         }
     }
 

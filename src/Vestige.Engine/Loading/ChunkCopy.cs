@@ -2,8 +2,8 @@ using System.Runtime.ExceptionServices;
 using System.Threading.Channels;
 using Vestige.Core.Loading;
 using Vestige.Core.Positions;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Ports;
-using Vestige.Engine.Supervision;
 
 namespace Vestige.Engine.Loading;
 

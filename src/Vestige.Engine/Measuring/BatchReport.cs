@@ -1,4 +1,5 @@
 using Vestige.Core.Lag;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 
 namespace Vestige.Engine.Measuring;
@@ -8,8 +9,10 @@ namespace Vestige.Engine.Measuring;
 /// <param name="Tallies">By table.</param>
 /// <param name="Recent">A few of its changes, oldest first.</param>
 /// <param name="Delays">By transaction.</param>
+/// <param name="Upto">The position after it.</param>
 public sealed record BatchReport(
     long Changes,
     IReadOnlyDictionary<TableName, TableTally> Tallies,
     IReadOnlyList<RecentChange> Recent,
-    IReadOnlyList<HopDelays> Delays);
+    IReadOnlyList<HopDelays> Delays,
+    LogPosition Upto = default);

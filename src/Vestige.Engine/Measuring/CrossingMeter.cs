@@ -1,6 +1,7 @@
 using Vestige.Core.Forecasting;
 using Vestige.Core.Lag;
 using Vestige.Core.Measures;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 
@@ -17,11 +18,18 @@ public sealed class CrossingMeter
     private const int ForecastPoints = 60;
     private static readonly TimeSpan HopWindow = TimeSpan.FromSeconds(10);
     private readonly Lock gate = new();
-    private readonly Queue<MeasurePoint> points = [];
+    private readonly PointRing points = new(PointsKept);
     private readonly LinkedList<RecentChange> recent = [];
     private readonly Dictionary<TableName, TableTally> tallies = [];
     private readonly Queue<(DateTimeOffset Minute, DelayHistogram Delays)> minutes = [];
     private readonly Queue<(DateTimeOffset At, HopDelays Sum, long Transactions)> hops = [];
+    private readonly AppliedTimes applied = new();
+    private readonly PastForecasts past = new();
+    private readonly Queue<double> loadRates = [];
+    private long loadRows;
+    private DateTimeOffset loadAt;
+    private long loaded;
+    private (TimeSpan Time, long Changes) lastTook;
     private DelayHistogram open = new();
     private DateTimeOffset openMinute;
     private DateTimeOffset lastAt;
@@ -44,6 +52,11 @@ public sealed class CrossingMeter
         lock (gate)
         {
             Applied += report.Changes;
+            if (report.Upto > LogPosition.Zero)
+            {
+                applied.Add(report.Upto, now);
+            }
+
             foreach (var (table, tally) in report.Tallies)
             {
                 tallies[table] = tallies.GetValueOrDefault(table, TableTally.None).Plus(tally);
@@ -79,6 +92,122 @@ public sealed class CrossingMeter
         }
     }
 
+    /// <summary>Notes how long the target took for some changes.</summary>
+    public void Took(TimeSpan time, long changes)
+    {
+        lock (gate)
+        {
+            lastTook = (time, changes);
+        }
+    }
+
+    /// <summary>How long the target last took, and for how many changes.</summary>
+    public (TimeSpan Time, long Changes) LastTook
+    {
+        get
+        {
+            lock (gate)
+            {
+                return lastTook;
+            }
+        }
+    }
+
+    /// <summary>By when a position was applied; null when it was not, or that is not remembered.</summary>
+    public DateTimeOffset? AppliedAt(LogPosition position)
+    {
+        lock (gate)
+        {
+            return applied.Of(position);
+        }
+    }
+
+    /// <summary>Takes what is forecast now; null while the crossing rests, for then nothing clears.</summary>
+    public void Forecasts(ClearingForecast? forecast, bool cleared, DateTimeOffset now)
+    {
+        lock (gate)
+        {
+            if (forecast is null)
+            {
+                past.Interrupted();
+            }
+            else
+            {
+                past.Note(now, forecast, cleared);
+            }
+        }
+    }
+
+    /// <summary>How good its forecasts were; null when none was held against the outcome yet.</summary>
+    public ForecastQuality? ForecastQuality
+    {
+        get
+        {
+            lock (gate)
+            {
+                return past.Quality;
+            }
+        }
+    }
+
+    /// <summary>Notes how many rows the load at hand has written, once a second; null when none is at hand.</summary>
+    public void SampleLoad(long? rows, DateTimeOffset now)
+    {
+        lock (gate)
+        {
+            if (rows is not { } written || written < loadRows)
+            {
+                loadRates.Clear();
+                (loadRows, loadAt) = (rows ?? 0, now);
+                return;
+            }
+
+            if (now > loadAt)
+            {
+                loadRates.Enqueue((written - loadRows) / (now - loadAt).TotalSeconds);
+                (loadRows, loadAt) = (written, now);
+                if (loadRates.Count > ForecastPoints)
+                {
+                    loadRates.Dequeue();
+                }
+            }
+        }
+    }
+
+    /// <summary>The quartiles of the rows a second that the load at hand has written, the lower first; null where less than four seconds were seen.</summary>
+    public (double Low, double High)? LoadRange
+    {
+        get
+        {
+            lock (gate)
+            {
+                double[] rates = [.. loadRates];
+                return rates.Length < 4 ? null : (Forecast.NearestRank(rates, 0.25)!.Value, Forecast.NearestRank(rates, 0.75)!.Value);
+            }
+        }
+    }
+
+    /// <summary>Notes rows that an initial load has written.</summary>
+    public void Loaded(long rows)
+    {
+        lock (gate)
+        {
+            loaded += rows;
+        }
+    }
+
+    /// <summary>All that it has done.</summary>
+    public RunCounts Counts
+    {
+        get
+        {
+            lock (gate)
+            {
+                return new RunCounts(loaded, tallies.Values.Sum(tally => tally.Inserts), tallies.Values.Sum(tally => tally.Updates), tallies.Values.Sum(tally => tally.Deletes), tallies.Values.Sum(tally => tally.Truncates + tally.SchemaChanges));
+            }
+        }
+    }
+
     /// <summary>Notes rows that the target had or lacked against expectation.</summary>
     public void Unexpected(TableName table, ApplyCounts counts)
     {
@@ -97,7 +226,7 @@ public sealed class CrossingMeter
             if (lastAt != default && seconds > 0)
             {
                 var capacity = !idleSeen && backlog > 0 && applies;
-                points.Enqueue(new MeasurePoint(
+                points.Add(new MeasurePoint(
                     now,
                     lag.Behind,
                     notCaptured,
@@ -106,10 +235,6 @@ public sealed class CrossingMeter
                     Math.Max(0, arrived - lastArrived) / seconds,
                     (Applied - lastApplied) / seconds,
                     capacity));
-                if (points.Count > PointsKept)
-                {
-                    points.Dequeue();
-                }
             }
 
             lastAt = now;
@@ -127,7 +252,7 @@ public sealed class CrossingMeter
             var after = minute + TimeSpan.FromMinutes(1);
             RollMinute(after);
             var delays = minutes.FirstOrDefault(entry => entry.Minute == minute).Delays ?? new DelayHistogram();
-            List<MeasureSlot> seconds = [.. points.Where(point => point.At >= minute && point.At < after).Select(point => SlotOf(point))];
+            List<MeasureSlot> seconds = [.. points.Since(minute - TimeSpan.FromTicks(1)).Where(point => point.At < after).Select(point => SlotOf(point))];
             return (seconds, MeasureSlot.Sum(minute, seconds) is { } whole ? whole with { Delays = delays } : null);
         }
     }
@@ -144,7 +269,7 @@ public sealed class CrossingMeter
 
             foreach (var slot in seconds.TakeLast(PointsKept))
             {
-                points.Enqueue(new MeasurePoint(slot.Start, slot.Behind, slot.NotCaptured, slot.NotSpooled, slot.NotApplied, slot.Arrived, slot.Applied, BacklogThroughout: false));
+                points.Add(new MeasurePoint(slot.Start, slot.Behind, slot.NotCaptured, slot.NotSpooled, slot.NotApplied, slot.Arrived, slot.Applied, BacklogThroughout: false));
             }
         }
     }
@@ -154,7 +279,7 @@ public sealed class CrossingMeter
     {
         lock (gate)
         {
-            return [.. points.Where(point => point.At > moment)];
+            return points.Since(moment);
         }
     }
 
@@ -202,7 +327,7 @@ public sealed class CrossingMeter
         {
             if (now - p95At >= TimeSpan.FromSeconds(1))
             {
-                p95 = Delay(0.95, now);
+                p95 = open.Count == 0 && minutes.Count == 0 ? null : Delay(0.95, now);
                 p95At = now;
             }
 
@@ -235,7 +360,7 @@ public sealed class CrossingMeter
     {
         lock (gate)
         {
-            var last = points.TakeLast(seconds).ToList();
+            var last = points.Last(seconds);
             return last.Count == 0 ? (0, 0) : (last.Average(point => point.Arriving), last.Average(point => point.Applied));
         }
     }
@@ -244,7 +369,7 @@ public sealed class CrossingMeter
     {
         lock (gate)
         {
-            var window = points.TakeLast(ForecastPoints).ToList();
+            var window = points.Last(ForecastPoints);
             return Forecast.WhenClear(
                 backlog,
                 [.. window.Select(point => point.Arriving)],

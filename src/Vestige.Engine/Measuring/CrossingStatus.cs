@@ -3,6 +3,7 @@ using Vestige.Core.Forecasting;
 using Vestige.Core.Lag;
 using Vestige.Core.Positions;
 using Vestige.Engine.Capturing;
+using Vestige.Engine.Reconciling;
 using Vestige.Engine.Supervision;
 
 namespace Vestige.Engine.Measuring;
@@ -30,10 +31,14 @@ namespace Vestige.Engine.Measuring;
 /// <param name="SpoolFullIn">When the spool reaches its budget at the present growth; null when never.</param>
 /// <param name="LogLostIn">When, the spool being full, the source's log reaches its limit; null when never.</param>
 /// <param name="LoadEndsIn">When the load at hand ends; null when none is, or its rate is not known yet.</param>
+/// <param name="LoadRange">When it ends at the better and at the worse quartile of its rate lately; null when that is not known yet.</param>
 /// <param name="LoadRate">Rows a second of the load at hand; null when none is.</param>
 /// <param name="Capture">The reading of its source; null when that is not running.</param>
 /// <param name="KeptAfter">For a draft for which the source's log is kept: the position after which all changes of its tables are held; null for others and until it is known.</param>
 /// <param name="Until">The mark up to which it goes before it stops; null when there is none.</param>
+/// <param name="Resting">Why nothing is applied though it runs: a window of rest, or its limit; null when something may be.</param>
+/// <param name="NextRun">When the next run of its schedule begins; null while one goes on, and without a schedule.</param>
+/// <param name="Cause">Where its delay comes from, in words; null when nothing delays it.</param>
 /// <param name="Tables">Its tables; empty for a draft.</param>
 public sealed record CrossingStatus(
     CrossingDefinition Definition,
@@ -58,13 +63,26 @@ public sealed record CrossingStatus(
     TimeSpan? SpoolFullIn,
     TimeSpan? LogLostIn,
     TimeSpan? LoadEndsIn,
+    (TimeSpan Soonest, TimeSpan? Latest)? LoadRange,
     double? LoadRate,
     CaptureStatus? Capture,
     LogPosition? KeptAfter,
     StopMark? Until,
+    string? Resting,
+    DateTimeOffset? NextRun,
+    string? Cause,
     IReadOnlyList<TableStatus> Tables)
 {
     public string Name => Definition.Name;
+
+    /// <summary>How many changes wait in quarantine.</summary>
+    public int Quarantined => Tables.Sum(table => table.Quarantined);
+
+    /// <summary>The oldest of the proofs of its tables; null while one of them was never proved equal.</summary>
+    public Proof? Proved => Tables.Count == 0 || Tables.Any(table => table.Verdict?.Proved is null) ? null : Tables.Select(table => table.Verdict!.Proved!).MinBy(proof => proof.Position);
+
+    /// <summary>How many rows differed when their tables were compared last.</summary>
+    public long Differences => Tables.Sum(table => table.Verdict?.Differences ?? 0);
 
     /// <summary>The share of the load at hand that is done, 0 to 1; null when none is at hand.</summary>
     public double? LoadShare

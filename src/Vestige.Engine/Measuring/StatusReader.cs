@@ -3,6 +3,7 @@ using Vestige.Core.Forecasting;
 using Vestige.Core.Lag;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Text;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
@@ -26,7 +27,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         var now = clock.GetUtcNow();
         var view = entry.Worker?.View;
         var log = entry.Stored.NeedsLog ? capture?.Status : null;
-        var progress = entry.Known ?? (view is null ? TargetProgress.None : new TargetProgress(null, view.Applied, [.. view.Tables.Values]));
+        var progress = entry.Progress;
         var applied = progress.Position;
         var lag = applied is null || log is null ? (LagReading?)null : LagOf(now, entry, view, log, applied.Value);
         var state = StateOf(entry, view, lag);
@@ -60,11 +61,15 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             log is null ? null : Forecast.WhenFull(log.SpoolBytes, log.SpoolBudget, log.SpoolBytesPerSecond),
             LogLostIn(log),
             ends,
+            LoadRange(load, entry.Meter),
             rate,
             log,
             entry.Stored.Desired == DesiredState.KeepLog && capture is not null ? LogKeeper.AfterOf(entry.Stored.Definition, capture.Spool) : null,
             entry.Stored.Until,
-            Tables(entry, progress, state, load));
+            view is { Ended: false } ? view.Resting : null,
+            state == CrossingState.Stopped ? entry.NextRun : null,
+            DelayCause.Of(entry.Stored.Definition, view, log, entry.Meter, entry.Diagnosis, now),
+            Tables(entry, progress, state, load, lag));
     }
 
     private static LagReading LagOf(DateTimeOffset now, CrossingEntry entry, WorkerView? view, CaptureStatus log, LogPosition applied)
@@ -122,6 +127,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             DesiredState.Stop => CrossingState.Stopped,
             DesiredState.Draft or DesiredState.KeepLog => CrossingState.Draft,
             DesiredState.Finish => CrossingState.Finished,
+            DesiredState.Run when entry.NextRun is not null && entry.Trouble is null => CrossingState.Stopped,
             _ => CrossingState.Checking,
         };
     }
@@ -165,28 +171,43 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         return (TimeSpan.FromSeconds((all - done) / rate), rate);
     }
 
-    private List<TableStatus> Tables(CrossingEntry entry, TargetProgress progress, CrossingState state, InitialLoad? load)
+    private static (TimeSpan Soonest, TimeSpan? Latest)? LoadRange(InitialLoad? load, CrossingMeter meter)
     {
-        var definition = entry.Stored.Definition;
-        var target = connections.Target(definition.Target);
-        var known = progress.Tables.Where(table => definition.Tables.Takes(table.Table)).ToList();
-        var loads = load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
-        return [.. known.Select(table => table.Table).Union(loads.Keys).Order().Select(name =>
+        if (load is null || meter.LoadRange is not { High: > 0 } rates)
         {
-            var table = known.FirstOrDefault(candidate => candidate.Table == name);
+            return null;
+        }
+
+        var left = load.Tables.Sum(table => Math.Max(0, table.EstimatedRows - table.Rows));
+        return Forecast.WhenFull(0, left, rates.High) is { } soonest ? (soonest, Forecast.WhenFull(0, left, rates.Low)) : null;
+    }
+
+    private List<TableStatus> Tables(CrossingEntry entry, TargetProgress progress, CrossingState state, InitialLoad? load, LagReading? lag)
+    {
+        var ways = entry.Ways;
+        var target = connections.Target(ways.Definition.Target);
+        var known = progress.Tables.Where(table => ways.Takes(table.Table)).ToDictionary(table => table.Table);
+        var waiting = entry.Quarantine.UpTo(progress.Position).CountBy(change => change.Table).ToDictionary();
+        var loads = load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
+        return [.. (loads.Count == 0 ? known.Keys : known.Keys.Union(loads.Keys)).Order().Select(name =>
+        {
+            var table = known.GetValueOrDefault(name);
             var loading = loads.GetValueOrDefault(name);
             return new TableStatus(
                 name,
-                CrossingTreatment.TargetsOf(definition, target, name),
-                TableStateOf(table, loading, state),
-                table?.HeldCause,
+                ways.Into(name, target),
+                TableStateOf(table, loading, state, waiting.ContainsKey(name)),
+                table?.HeldCause ?? (waiting.TryGetValue(name, out var changes) ? $"{Figures.Of(changes, "change")} of it {(changes == 1 ? "waits" : "wait")} in quarantine; all its other rows go on." : null),
                 loading?.Rows ?? 0,
                 loading?.EstimatedRows,
+                waiting.GetValueOrDefault(name),
+                loading is null && table is { Loaded: true, Held: false } ? lag?.Behind : null,
+                entry.Verdicts.Of(name),
                 entry.Meter.TallyOf(name));
         })];
     }
 
-    private static TableState TableStateOf(TableProgress? table, TableLoad? loading, CrossingState state)
+    private static TableState TableStateOf(TableProgress? table, TableLoad? loading, CrossingState state, bool waits)
     {
         if (loading is not null)
         {
@@ -197,6 +218,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         {
             null or { Loaded: false } => TableState.Waiting,
             { Held: true } => TableState.Held,
+            _ when waits => TableState.Held,
             _ => state == CrossingState.Following ? TableState.Following : TableState.CatchingUp,
         };
     }

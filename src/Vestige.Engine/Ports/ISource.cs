@@ -31,6 +31,9 @@ public interface ISource : IDatabase
     /// <summary>Opens a view of all tables at one position, for that many readers at once.</summary>
     Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation);
 
+    /// <summary>Opens a view of all rows at one position, for comparing them with a target's.</summary>
+    Task<IRowsView> OpenViewAsync(CancellationToken cancellation);
+
     /// <summary>What must hold so that these tables can be read.</summary>
     Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation);
 

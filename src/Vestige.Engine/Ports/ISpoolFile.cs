@@ -25,6 +25,15 @@ public interface ISpoolFile : IAsyncDisposable
     /// <summary>Data records after a sequence number: at least one when there is one, at most about <paramref name="bytes"/>.</summary>
     Task<IReadOnlyList<SpoolRecord>> ReadAsync(long afterSequence, int bytes, CancellationToken cancellation);
 
+    /// <summary>Notes which keys the whole file may hold changes of, encrypted; durable with the next <see cref="SyncAsync"/>.</summary>
+    Task KeepFilterAsync(ReadOnlyMemory<byte> filter, CancellationToken cancellation);
+
+    /// <summary>What <see cref="KeepFilterAsync"/> noted; empty when nothing was.</summary>
+    Task<ReadOnlyMemory<byte>> ReadFilterAsync(CancellationToken cancellation);
+
+    /// <summary>The filters of all data records, in order; of the records only the sequence numbers.</summary>
+    Task<IReadOnlyList<SpoolRecord>> ReadFiltersAsync(CancellationToken cancellation);
+
     /// <summary>The last record, or the last data record that ends a transaction; without its body. Null when there is none.</summary>
     Task<SpoolRecord?> LastAsync(bool complete, CancellationToken cancellation);
 

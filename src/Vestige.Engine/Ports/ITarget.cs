@@ -1,3 +1,4 @@
+using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
@@ -32,8 +33,14 @@ public interface ITarget : IDatabase
         IReadOnlySet<TableName> begun,
         CancellationToken cancellation);
 
+    /// <summary>The statement by which a change is written, with marks where its values go.</summary>
+    string StatementFor(TableSchema table, RowChange change);
+
     /// <summary>What the target knows of the crossing, without taking it over.</summary>
     Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation);
+
+    /// <summary>Opens a view of all rows, with what the crossing had applied at the same moment. Takes nothing over.</summary>
+    Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation);
 
     /// <summary>
     /// Takes the crossing over for the worker of that epoch. Workers of lower epochs cannot write from then on. Throws

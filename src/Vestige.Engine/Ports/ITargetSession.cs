@@ -20,6 +20,12 @@ public interface ITargetSession : IAsyncDisposable
     Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation);
 
     /// <summary>
+    /// What the call that goes on waits for, as the target says when it is asked beside it, such as a lock held by another session;
+    /// null when it says nothing. From any thread.
+    /// </summary>
+    Task<string?> WhyWaitingAsync(CancellationToken cancellation);
+
+    /// <summary>
     /// Another hold of the same worker, that writes rows of an initial load beside this one and others, is fenced as this
     /// one is, and moves no position. Null when the target lets only one write at a time.
     /// </summary>

@@ -17,4 +17,8 @@ public sealed record SpoolRecord(
     bool Complete,
     long Transactions,
     long Changes,
-    ReadOnlyMemory<byte> Body);
+    ReadOnlyMemory<byte> Body)
+{
+    /// <summary>For data: which keys it may hold changes of, encrypted like the body; empty where that was not noted.</summary>
+    public ReadOnlyMemory<byte> Filter { get; init; }
+}

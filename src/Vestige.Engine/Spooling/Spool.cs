@@ -36,7 +36,7 @@ public sealed class Spool : IAsyncDisposable
         this.files = files;
         this.cipher = cipher;
         this.options = options;
-        writer = new SpoolWriter(cipher, options);
+        writer = new SpoolWriter(cipher, options, forms.Of);
         locator = new SpoolLocator(this);
     }
 
@@ -249,6 +249,8 @@ public sealed class Spool : IAsyncDisposable
         Changes = writer.Changes;
         if (entries[^1].File.Bytes >= options.FileBytes)
         {
+            await entries[^1].File.KeepFilterAsync(writer.FilterOfFile(), cancellation);
+            await entries[^1].File.SyncAsync(cancellation);
             await AddFileAsync(
                 entries[^1].Number + 1,
                 new SpoolHeader(Identity!.Server, Identity.Timeline, Last.Place, Transactions, Changes),
@@ -323,6 +325,18 @@ public sealed class Spool : IAsyncDisposable
         }
     }
 
+    /// <summary>The numbers of its files, in log order.</summary>
+    internal IReadOnlyList<long> FileNumbers
+    {
+        get
+        {
+            lock (gate)
+            {
+                return [.. entries.Select(entry => entry.Number)];
+            }
+        }
+    }
+
     /// <summary>
     /// The file of that number and, once it is closed, the number of the one after it. Of the newest file a reader may see
     /// only what a sync has acknowledged: what lies behind may yet be cut off and written anew.
@@ -363,6 +377,7 @@ public sealed class Spool : IAsyncDisposable
         Changes = complete?.Changes ?? newest.Header.Changes;
         visible = last?.Sequence ?? 0;
         writer.Resume(Last, visible, Transactions, Changes);
+        await writer.NoteKeysAsync(newest.File, cancellation);
         locator.Forget();
     }
 

@@ -1,5 +1,6 @@
 using System.Buffers;
 using System.Text.Json;
+using Vestige.Core.Changes;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
@@ -10,8 +11,15 @@ namespace Vestige.Engine.Spooling;
 /// Puts transactions into records of the newest file and counts them. A data record holds whole transactions or a part of
 /// one, never both. What it has counted is ahead of what is durable until the spool has synced.
 /// </summary>
-internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options)
+internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Func<int, TableSchema> formOf)
 {
+    private const int ReadBytes = 4 << 20;
+    private readonly Dictionary<int, (ulong Table, IReadOnlyList<int> Key)> relations = [];
+    private readonly HashSet<ulong> keys = [];
+
+    /// <summary>A sixty-fourth of a file: with changes of 100 bytes it excludes a key about as surely as the filter of a record.</summary>
+    private readonly byte[] fileFilter = new byte[Math.Clamp(options.FileBytes / 64, 64, 4 << 20)];
+
     /// <summary>The number of the last record written into the newest file.</summary>
     public long Sequence { get; private set; }
 
@@ -37,6 +45,34 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options)
         Changes = changes;
         Inside = false;
         HasNote = false;
+        relations.Clear();
+        keys.Clear();
+        Array.Clear(fileFilter);
+    }
+
+    /// <summary>Which keys the file holds changes of, encrypted.</summary>
+    public byte[] FilterOfFile() => cipher.Seal(fileFilter);
+
+    /// <summary>Notes the keys of what a file held before this process wrote into it.</summary>
+    public async Task NoteKeysAsync(ISpoolFile file, CancellationToken cancellation)
+    {
+        for (var sequence = 0L; ;)
+        {
+            var records = await file.ReadAsync(sequence, ReadBytes, cancellation);
+            if (records.Count == 0)
+            {
+                keys.Clear();
+                return;
+            }
+
+            foreach (var fragment in records.SelectMany(record => FragmentCodec.Read(cipher.Open(record.Body.Span), record.Transactions, record.Changes)))
+            {
+                NoteKeys(fragment.Changes);
+            }
+
+            keys.Clear();
+            sequence = records[^1].Sequence;
+        }
     }
 
     /// <summary>Everything written is durable.</summary>
@@ -52,6 +88,7 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options)
         CancellationToken cancellation)
     {
         Sequence = 0;
+        Array.Clear(fileFilter);
         await AddAsync(file, SpoolRecordKind.Header, default, complete: true, JsonSerializer.SerializeToUtf8Bytes(header), cancellation);
         foreach (var (number, table) in relations)
         {
@@ -89,6 +126,7 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options)
             }
 
             FragmentCodec.Write(body, fragment, capturedAt);
+            NoteKeys(fragment.Changes);
             Transactions += fragment.Last ? 1 : 0;
             Changes += fragment.Count;
             Inside = !fragment.Last;
@@ -111,8 +149,55 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options)
 
     private async Task AddDataAsync(ISpoolFile file, ArrayBufferWriter<byte> body, CancellationToken cancellation)
     {
-        await AddAsync(file, SpoolRecordKind.Data, Written, !Inside, body.WrittenMemory, cancellation);
+        var record = new SpoolRecord(++Sequence, SpoolRecordKind.Data, Written, !Inside, Transactions, Changes, cipher.Seal(body.WrittenSpan));
+        await file.AppendAsync(record with { Filter = cipher.Seal(KeyFilter.Of(keys)) }, cancellation);
         body.ResetWrittenCount();
+        keys.Clear();
+    }
+
+    private void NoteKeys(ReadOnlyMemory<byte> changes)
+    {
+        var reader = new ChangeReader(changes);
+        while (reader.TryRead(out var change))
+        {
+            var (table, key) = RelationOf(change.Relation);
+            if (change.Kind is ChangeKind.Truncate or ChangeKind.Schema)
+            {
+                Note(table);
+            }
+            else if (key.Count > 0)
+            {
+                NoteKey(table, key, change.Before);
+                NoteKey(table, key, change.After);
+            }
+        }
+    }
+
+    private void NoteKey(ulong table, IReadOnlyList<int> key, Row row)
+    {
+        if (!row.IsNone)
+        {
+            Note(KeyHash.Of(table, row, key));
+        }
+    }
+
+    private void Note(ulong hash)
+    {
+        if (keys.Add(hash))
+        {
+            KeyFilter.Add(fileFilter, hash);
+        }
+    }
+
+    private (ulong Table, IReadOnlyList<int> Key) RelationOf(int number)
+    {
+        if (!relations.TryGetValue(number, out var found))
+        {
+            var form = formOf(number);
+            relations.Add(number, found = (KeyHash.Of(form.Name), form.KeyOrdinals));
+        }
+
+        return found;
     }
 
     private Task AddAsync(ISpoolFile file, SpoolRecordKind kind, LogPosition last, bool complete, ReadOnlyMemory<byte> body, CancellationToken cancellation) =>

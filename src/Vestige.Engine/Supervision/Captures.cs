@@ -1,5 +1,6 @@
 using Microsoft.Extensions.Logging;
 using Vestige.Engine.Capturing;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Events;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;

@@ -1,10 +1,12 @@
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Quarantining;
+using Vestige.Engine.Reconciling;
 
 namespace Vestige.Engine.Supervision;
 
 /// <summary>The crossings that the engine knows, by name. Safe for several threads.</summary>
-internal sealed class CrossingBook
+internal sealed class CrossingBook(IQuarantineStore quarantine, IReconciliationStore? reconciliations)
 {
     private readonly Lock gate = new();
     private readonly SortedDictionary<string, CrossingEntry> entries = new(StringComparer.Ordinal);
@@ -37,7 +39,7 @@ internal sealed class CrossingBook
     {
         lock (gate)
         {
-            entries.Add(stored.Definition.Name, new CrossingEntry(stored));
+            entries.Add(stored.Definition.Name, new CrossingEntry(stored, new Quarantine(stored.Definition.Name, quarantine), new Verdicts(stored.Definition.Name, reconciliations)));
         }
     }
 

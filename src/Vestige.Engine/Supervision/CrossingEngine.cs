@@ -4,6 +4,7 @@ using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
 using Vestige.Core.Treatments;
+using Vestige.Engine.Alerting;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
@@ -26,7 +27,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly TimeProvider clock;
     private readonly Captures captures;
     private readonly CrossingPlanner planner;
-    private readonly CrossingBook book = new();
+    private readonly CrossingBook book;
     private readonly CrossingOpener opener;
     private readonly CrossingSampler sampler;
     private readonly MeasureKeeper? measureKeeper;
@@ -35,45 +36,79 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly LaterTables later;
     private readonly LogKeeper keeper;
     private readonly CrossingRest rest;
+    private readonly QuarantineDesk desk;
+    private readonly IRunStore? runs;
     private Task sampling = Task.CompletedTask;
     private Task looking = Task.CompletedTask;
+    private Task checking = Task.CompletedTask;
+    private Task scheduling = Task.CompletedTask;
+    private Task walking = Task.CompletedTask;
+    private readonly Scheduler scheduler;
+    private readonly ReadinessWatch readiness;
+    private readonly ReconcileWalk walk;
 
     public CrossingEngine(
         IConnections connections,
         IControlStore store,
+        IQuarantineStore quarantine,
         ISpoolCipher cipher,
         IMaskKeys keys,
         EngineOptions options,
         TimeProvider clock,
         Random random,
         ILogger logger,
-        IMeasureStore? measures = null)
+        IMeasureStore? measures = null,
+        IAlertStore? alerts = null,
+        IRunStore? runs = null,
+        IReconciliationStore? reconciliations = null)
     {
         this.connections = connections;
         this.store = store;
         this.keys = keys;
         this.options = options;
         this.clock = clock;
+        book = new CrossingBook(quarantine, reconciliations);
         Events = new EventLog(store, clock, logger);
         captures = new Captures(connections, cipher, options, Events, clock, random, logger);
         planner = new CrossingPlanner(connections, keys, captures, clock);
-        opener = new CrossingOpener(connections, store, keys, book, captures, Events, clock, random, logger);
+        this.runs = runs;
+        opener = new CrossingOpener(connections, store, keys, book, captures, new RunKeeper(runs, clock, logger), Events, clock, random, logger);
         measureKeeper = measures is null ? null : new MeasureKeeper(measures, logger);
-        sampler = new CrossingSampler(connections, book, captures, opener, measureKeeper, clock, logger);
+        Alerts = alerts is null ? null : new AlertKeeper(alerts, Events, clock, logger);
+        sampler = new CrossingSampler(connections, book, captures, opener, measureKeeper, Alerts, clock, logger);
         editor = new CrossingEditor(connections, store, book, opener, PlanAsync, TreatmentOf, Events, clock);
         keeper = new LogKeeper(connections, captures);
         rest = new CrossingRest(connections, captures, book, DesireAsync, Events, clock);
+        Trace = new Tracer(connections, book, captures, cipher, TreatmentOf);
+        scheduler = new Scheduler(book, opener, clock, logger);
+        readiness = new ReadinessWatch(connections, book, options.CheckEvery, clock, logger);
+        desk = new QuarantineDesk(book, store, Events);
+        Reconcile = new ReconcileDesk(connections, book, captures, store, reconciliations, cipher, TreatmentOf, Events, clock, logger);
+        walk = new ReconcileWalk(book, Reconcile, clock, logger);
         later = new LaterTables(connections, book, editor, Events, clock, logger);
     }
 
     public EventLog Events { get; }
+
+    /// <summary>What needs somebody; null where that is not watched.</summary>
+    public AlertKeeper? Alerts { get; }
+
+    /// <summary>Rows and transactions on their way.</summary>
+    public Tracer Trace { get; }
+
+    /// <summary>What waits since targets refuse it, and what is decided about it.</summary>
+    public QuarantineDesk Quarantine => desk;
+
+    /// <summary>Where both sides are compared, and what differs is repaired.</summary>
+    public ReconcileDesk Reconcile { get; }
 
     public bool Started { get; private set; }
 
     /// <summary>Loads the definitions and goes on with every crossing that ran.</summary>
     public async Task StartAsync(CancellationToken cancellation)
     {
-        foreach (var stored in await store.LoadAsync(cancellation))
+        // A start that failed half-way may be tried again.
+        foreach (var stored in (await store.LoadAsync(cancellation)).Where(stored => book.Find(stored.Definition.Name) is null))
         {
             book.Add(stored);
         }
@@ -83,6 +118,19 @@ public sealed class CrossingEngine : IAsyncDisposable
             await measureKeeper!.RecallAsync(entry.Name, entry.Meter, clock.GetUtcNow(), cancellation);
         }
 
+        foreach (var entry in book.All)
+        {
+            await entry.Quarantine.RecallAsync(cancellation);
+            await entry.Verdicts.RecallAsync(cancellation);
+        }
+
+        await (runs?.CloseAsync(cancellation) ?? Task.CompletedTask);
+        await Reconcile.BeginAsync(cancellation);
+        if (Alerts is not null)
+        {
+            await Alerts.RecallAsync(cancellation);
+        }
+
         foreach (var entry in book.All.Where(entry => entry.Stored.NeedsLog))
         {
             await opener.OpenAsync(entry, cancellation);
@@ -90,8 +138,17 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         sampling = sampler.RunAsync(ending.Token);
         looking = later.RunAsync(ending.Token);
+        checking = Alerts is null ? Task.CompletedTask : readiness.RunAsync(ending.Token);
+        scheduling = scheduler.RunAsync(ending.Token);
+        walking = walk.RunAsync(ending.Token);
         Started = true;
     }
+
+    /// <summary>Time spent in watching, since the process started: measures, states and alerts of all crossings.</summary>
+    public TimeSpan SpentWatching => sampler.Spent;
+
+    /// <summary>Of that, in keeping measures alone.</summary>
+    public TimeSpan SpentMeasuring => sampler.SpentMeasuring;
 
     /// <summary>Every crossing, by name.</summary>
     public IReadOnlyList<CrossingStatus> Statuses => [.. book.All.Select(sampler.StatusOf)];
@@ -109,6 +166,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public async Task DefineAsync(CrossingDefinition definition, string by, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(definition);
+        CheckSchedule(definition);
         var entry = book.Find(definition.Name);
         if (entry is not null && entry.Stored.Begun)
         {
@@ -155,7 +213,65 @@ public sealed class CrossingEngine : IAsyncDisposable
     public Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation, string? typed = null)
     {
         ArgumentNullException.ThrowIfNull(definition);
+        CheckSchedule(definition);
         return editor.ChangeAsync(definition, by, typed, cancellation);
+    }
+
+    /// <summary>
+    /// Says when a crossing runs, when nothing is applied, how much at most, and by which words it is found. In force at once; a run at
+    /// hand goes on. Throws <see cref="RequestRefusedException"/> when something of it cannot be.
+    /// </summary>
+    public async Task PaceAsync(string crossing, Func<CrossingDefinition, CrossingDefinition> change, string by, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(change);
+        var entry = book.Existing(crossing);
+        using var turn = await entry.Turn.EnterAsync(cancellation);
+        var definition = change(entry.Stored.Definition);
+        CheckSchedule(definition);
+        if (DefinitionRules.Check(definition) is [var problem, ..])
+        {
+            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Mend = problem.Mend };
+        }
+
+        var (runs, had) = (entry.Stored.Desired == DesiredState.Run, entry.Stored.Definition.Schedule is not null);
+        var stored = entry.Stored with { Definition = definition, Until = runs && definition.Schedule is null ? null : entry.Stored.Until };
+        await store.SaveAsync(stored, cancellation);
+        entry.Stored = stored;
+        var schedule = definition.Schedule is { } set ? set.Words : "always";
+        await Events.OfCrossingAsync(crossing, EventKind.Note, $"Runs {schedule}{(definition.ChangesPerSecond is { } limit ? $", at most {Figures.Rate(limit)} changes a second" : "")}{(definition.Rest is { Count: > 0 } rest ? $", nothing is applied {string.Join("; ", rest.Select(window => window.Words))}" : "")}.", by);
+        if (runs && entry.Worker is { Running.IsCompleted: false } worker)
+        {
+            await PaceAsync(entry, worker, had, cancellation);
+            worker.Steering.Changed.Beat();
+        }
+    }
+
+    /// <summary>Without a schedule it goes on where its run would have ended; with a new one, this is its first run.</summary>
+    private async Task PaceAsync(CrossingEntry entry, CrossingWorker worker, bool had, CancellationToken cancellation)
+    {
+        var scheduled = entry.Stored.Definition.Schedule is not null;
+        if (had && !scheduled)
+        {
+            worker.IsOneRun = false;
+            worker.Steering.GoOn();
+        }
+        else if (scheduled && !had)
+        {
+            await opener.EndRunAsync(entry, worker, cancellation);
+        }
+    }
+
+    private static void CheckSchedule(CrossingDefinition definition)
+    {
+        if (definition.Schedule is { } schedule)
+        {
+            CronTimes.Check(schedule);
+        }
+
+        if (definition.Reconcile?.Times is { } times)
+        {
+            CronTimes.Check(times);
+        }
     }
 
     /// <summary>What a definition makes of rows; reaches nothing. Throws <see cref="RequestRefusedException"/> when a connection is unknown.</summary>
@@ -208,7 +324,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         await DesireAsync(entry, DesiredState.Run, by, null, cancellation);
         await Events.OfCrossingAsync(crossing, EventKind.Note, "Started.", by);
-        await opener.OpenAsync(entry, cancellation);
+        await opener.OpenAsync(entry, cancellation, beginRun: true);
     }
 
     /// <summary>
@@ -289,6 +405,8 @@ public sealed class CrossingEngine : IAsyncDisposable
             await transaction.CommitAsync(new ProgressUpdate(null, again, Restart: tables.Count == 0), cancellation);
         }
 
+        await entry.Quarantine.DropAsync(tables.Count == 0 ? null : tables, cancellation);
+        await entry.Verdicts.ForgetAsync(tables.Count == 0 ? null : tables, cancellation);
         if (capture is { Loss: not null })
         {
             await capture.RestartAsync(cancellation);
@@ -296,7 +414,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         await Events.OfCrossingAsync(crossing, EventKind.Note, tables.Count == 0 ? "All tables are loaded again." : $"Loaded again: {string.Join(", ", tables)}.", by);
         await DesireAsync(entry, DesiredState.Run, by, null, cancellation);
-        await opener.OpenAsync(entry, cancellation);
+        await opener.OpenAsync(entry, cancellation, beginRun: true);
     }
 
     /// <summary>Removes a crossing that does not run: its definition and its progress on the target; the rows stay.</summary>
@@ -314,6 +432,8 @@ public sealed class CrossingEngine : IAsyncDisposable
             await connections.Target(entry.Stored.Definition.Target).ForgetAsync(crossing, cancellation);
         }
 
+        await entry.Quarantine.DropAsync((IReadOnlyCollection<TableName>?)null, cancellation);
+        await entry.Verdicts.ForgetAsync(null, cancellation);
         await store.DeleteAsync(crossing, cancellation);
         book.Remove(crossing);
         if (measureKeeper is not null)
@@ -337,6 +457,10 @@ public sealed class CrossingEngine : IAsyncDisposable
         ending.Cancel();
         await sampling;
         await looking;
+        await checking;
+        await scheduling;
+        await walking;
+        await Reconcile.EndAsync();
         foreach (var entry in book.All)
         {
             await entry.HaltAsync(new StopRequest(StopManner.Now));

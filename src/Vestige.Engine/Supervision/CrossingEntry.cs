@@ -1,14 +1,19 @@
 using Vestige.Core.Crossings;
+using Vestige.Engine.Alerting;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Quarantining;
+using Vestige.Engine.Reconciling;
 using Vestige.Engine.Spooling;
 
 namespace Vestige.Engine.Supervision;
 
 /// <summary>A crossing within the engine. Its fields change under <see cref="Turn"/> or by the engine's timer only.</summary>
-internal sealed class CrossingEntry(StoredCrossing stored)
+internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine, Verdicts verdicts)
 {
     private readonly Lock gate = new();
+    private volatile TableWays? ways;
 
     public StoredCrossing Stored { get; set; } = stored;
 
@@ -17,10 +22,32 @@ internal sealed class CrossingEntry(StoredCrossing stored)
 
     public CrossingMeter Meter { get; } = new();
 
+    /// <summary>The changes that wait since the target refuses them.</summary>
+    public Quarantine Quarantine => quarantine;
+
+    /// <summary>What comparing has said of its tables.</summary>
+    public Verdicts Verdicts => verdicts;
+
+    /// <summary>What its worker is asked to repair.</summary>
+    public RepairQueue Repairs { get; } = new();
+
     public FirstStart FirstStart { get; } = new();
 
     /// <summary>What the target last said, for a crossing that does not run; null while it runs and until it was asked.</summary>
     public TargetProgress? Known { get; private set; }
+
+    /// <summary>What its definition says of tables.</summary>
+    public TableWays Ways
+    {
+        get
+        {
+            var (known, definition) = (ways, Stored.Definition);
+            return known is not null && ReferenceEquals(known.Definition, definition) ? known : ways = new TableWays(definition);
+        }
+    }
+
+    /// <summary>What the target holds, as far as that is known now.</summary>
+    public TargetProgress Progress => Known ?? (Worker?.View is { } view ? new TargetProgress(null, view.Applied, [.. view.Tables.Values]) : TargetProgress.None);
 
     /// <summary>What the spool knows of the applied position, as of the last second.</summary>
     public SpoolPlace? Place { get; set; }
@@ -29,6 +56,18 @@ internal sealed class CrossingEntry(StoredCrossing stored)
     public CrossingFault? Trouble { get; set; }
 
     public bool Checking { get; set; }
+
+    /// <summary>What held when it was started and does not any more, as last checked.</summary>
+    public IReadOnlyList<Need> NotReady { get; set; } = [];
+
+    /// <summary>When the next run of its schedule begins; null without a schedule, and while it is not known.</summary>
+    public DateTimeOffset? NextRun { get; set; }
+
+    /// <summary>When the last run of its schedule ended; null when none has in this process.</summary>
+    public DateTimeOffset? RunEndedAt { get; set; }
+
+    /// <summary>What the target last said the call in hand waits for; null when it said nothing, or needs not be asked.</summary>
+    public string? Diagnosis { get; set; }
 
     /// <summary>Whether it was last seen to keep up.</summary>
     public bool KeepsUp { get; set; }

@@ -1,5 +1,6 @@
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
@@ -15,6 +16,7 @@ internal sealed class CrossingOpener(
     IMaskKeys keys,
     CrossingBook book,
     Captures captures,
+    RunKeeper runs,
     EventLog events,
     TimeProvider clock,
     Random random,
@@ -29,20 +31,33 @@ internal sealed class CrossingOpener(
     /// Opens what the crossing needs. Where that fails now, it is tried again by itself until it works or something else is
     /// asked; one spool or target that cannot be reached keeps nobody else from starting.
     /// </summary>
-    public async Task OpenAsync(CrossingEntry entry, CancellationToken cancellation)
+    /// <param name="entry">The crossing.</param>
+    /// <param name="cancellation">Gives up the first try.</param>
+    /// <param name="beginRun">Whether a run of its schedule begins now, if it has one; otherwise one that was interrupted goes on.</param>
+    public async Task OpenAsync(CrossingEntry entry, CancellationToken cancellation, bool beginRun = false)
     {
         var asked = entry.Stored;
-        if (!await TryOpenAsync(entry, cancellation))
+        if (!await TryOpenAsync(entry, beginRun, cancellation))
         {
-            _ = OpenLaterAsync(entry, asked);
+            _ = OpenLaterAsync(entry, asked, beginRun);
         }
     }
 
-    private async Task<bool> TryOpenAsync(CrossingEntry entry, CancellationToken cancellation)
+    /// <summary>Lets a worker end its run with what is committed now, and keeps that through a restart.</summary>
+    public async Task EndRunAsync(CrossingEntry entry, CrossingWorker worker, CancellationToken cancellation)
+    {
+        var head = (await connections.Source(entry.Stored.Definition.Source).SampleAsync(LogPosition.Zero, cancellation)).Head;
+        worker.IsOneRun = true;
+        worker.Steering.Stop(new StopRequest(StopManner.Drain, new StopMark(head)));
+        entry.Stored = entry.Stored with { Until = new StopMark(head) };
+        await store.SaveAsync(entry.Stored, cancellation);
+    }
+
+    private async Task<bool> TryOpenAsync(CrossingEntry entry, bool beginRun, CancellationToken cancellation)
     {
         try
         {
-            await OpenOnceAsync(entry, cancellation);
+            await OpenOnceAsync(entry, beginRun, cancellation);
             entry.Trouble = null;
             return true;
         }
@@ -54,7 +69,7 @@ internal sealed class CrossingOpener(
         }
     }
 
-    private async Task OpenLaterAsync(CrossingEntry entry, StoredCrossing asked)
+    private async Task OpenLaterAsync(CrossingEntry entry, StoredCrossing asked, bool beginRun)
     {
         try
         {
@@ -62,7 +77,7 @@ internal sealed class CrossingOpener(
             {
                 await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
                 using var turn = await entry.Turn.EnterAsync(ending.Token);
-                if (!ReferenceEquals(entry.Stored, asked) || await TryOpenAsync(entry, ending.Token))
+                if (!ReferenceEquals(entry.Stored, asked) || await TryOpenAsync(entry, beginRun, ending.Token))
                 {
                     return;
                 }
@@ -75,16 +90,18 @@ internal sealed class CrossingOpener(
     }
 
     /// <summary>Opens the capture, so that the place is kept, and starts the worker if the crossing is to run.</summary>
-    private async Task OpenOnceAsync(CrossingEntry entry, CancellationToken cancellation)
+    private async Task OpenOnceAsync(CrossingEntry entry, bool beginRun, CancellationToken cancellation)
     {
         var definition = entry.Stored.Definition;
         var holding = book.All
             .Where(other => other.Stored.Definition.Source == definition.Source && other.Stored.NeedsLog)
             .Select(other => other.Name);
         var capture = await captures.OpenAsync(definition.Source, holding, cancellation);
-        if (!entry.Stored.Runs)
+        var scheduled = entry.Stored.Desired == DesiredState.Run && definition.Schedule is not null;
+        entry.NextRun = scheduled && !beginRun && entry.Stored.Until is null ? CronTimes.Next(definition.Schedule!, entry.RunEndedAt, clock.GetUtcNow()) : null;
+        if (!entry.Stored.Runs || entry.NextRun is not null)
         {
-            await KnowAsync(entry, capture, cancellation);
+            await KnowAsync(entry, entry.Worker, capture, cancellation);
             return;
         }
 
@@ -94,8 +111,7 @@ internal sealed class CrossingOpener(
             connections.Target(definition.Target),
             keys,
             capture,
-            entry.FirstStart,
-            entry.Meter,
+            entry,
             store,
             events,
             clock,
@@ -106,21 +122,43 @@ internal sealed class CrossingOpener(
             worker.Steering.Stop(new StopRequest(StopManner.Drain, mark));
         }
 
-        entry.RunBy(worker);
+        else if (scheduled)
+        {
+            // A run carries what is committed as it begins.
+            await EndRunAsync(entry, worker, cancellation);
+        }
+
+        var begin = await runs.BeginAsync(entry, entry.Progress.Position);
+
+        // Started first: one that has not begun looks like one at rest.
         worker.Start();
-        _ = AfterAsync(entry, worker, capture);
+        entry.RunBy(worker);
+        _ = AfterAsync(entry, worker, capture, entry.Meter.Applied, begin);
     }
 
     /// <summary>When a worker has ended by itself, what the target then holds is read once more, for the pages.</summary>
-    private async Task AfterAsync(CrossingEntry entry, CrossingWorker worker, Capture capture)
+    private async Task AfterAsync(CrossingEntry entry, CrossingWorker worker, Capture capture, long applied, RunBegin begin)
     {
         await worker.Running;
         if (!ending.IsCancellationRequested && entry.Worker == worker)
         {
-            await KnowAsync(entry, capture, ending.Token);
+            await KnowAsync(entry, worker, capture, ending.Token);
+            using (await entry.Turn.EnterAsync(ending.Token))
+            {
+                // Whoever asked for this has stored it by now.
+            }
+
+            await runs.EndAsync(entry, worker, begin);
             if (worker.Finished)
             {
                 await FinishAsync(entry, capture);
+            }
+            else if (entry.Stored.Desired == DesiredState.Run && worker.View.Fault is null && worker.IsOneRun)
+            {
+                var position = entry.Known?.Position is { } at ? connections.Source(entry.Stored.Definition.Source).Format(at) : null;
+                await PassRunAsync(entry, worker);
+                await Scheduler.EndedAsync(entry, events, entry.Meter.Applied - applied, begin.At, clock.GetUtcNow(), position);
+                entry.NextRun ??= clock.GetUtcNow();
             }
             else if (entry.Stored.Desired == DesiredState.Run && worker.View.Fault is null && worker.Steering.Request is null)
             {
@@ -142,6 +180,17 @@ internal sealed class CrossingOpener(
         if (entry.Stored.Desired == DesiredState.Run && entry.Worker == worker)
         {
             await OpenAsync(entry, ending.Token);
+        }
+    }
+
+    /// <summary>The run is over: after a restart it does not go on.</summary>
+    private async Task PassRunAsync(CrossingEntry entry, CrossingWorker worker)
+    {
+        using var turn = await entry.Turn.EnterAsync(ending.Token);
+        if (entry.Stored is { Desired: DesiredState.Run, Until: not null } && entry.Worker == worker)
+        {
+            entry.Stored = entry.Stored with { Until = null };
+            await store.SaveAsync(entry.Stored, ending.Token);
         }
     }
 
@@ -177,13 +226,16 @@ internal sealed class CrossingOpener(
     }
 
     /// <summary>Asks the target how far a crossing is that does not run, and keeps that place in the spool.</summary>
-    public async Task KnowAsync(CrossingEntry entry, Capture capture, CancellationToken cancellation)
+    /// <param name="entry">The crossing.</param>
+    /// <param name="rested">The worker that was seen to be at rest, null for none: where another is started meanwhile, the answer is out of date.</param>
+    /// <param name="capture">The capture of its source.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task KnowAsync(CrossingEntry entry, CrossingWorker? rested, Capture capture, CancellationToken cancellation)
     {
         try
         {
-            var asked = entry.Worker;
             var progress = await connections.Target(entry.Stored.Definition.Target).ReadProgressAsync(entry.Name, cancellation);
-            if (entry.Learn(progress, asked))
+            if (entry.Learn(progress, rested))
             {
                 capture.Spool.Hold(entry.Name, entry.Stored.Desired == DesiredState.KeepLog ? LogKeeper.AfterOf(entry.Stored.Definition, capture.Spool) : progress.Position);
             }

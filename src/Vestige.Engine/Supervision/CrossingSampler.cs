@@ -1,5 +1,6 @@
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
+using Vestige.Engine.Alerting;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
@@ -7,12 +8,22 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Says how each crossing stands, and keeps its measures: a point a second. Safe for several threads.</summary>
-internal sealed class CrossingSampler(IConnections connections, CrossingBook book, Captures captures, CrossingOpener opener, MeasureKeeper? keeper, TimeProvider clock, ILogger logger)
+internal sealed class CrossingSampler(IConnections connections, CrossingBook book, Captures captures, CrossingOpener opener, MeasureKeeper? keeper, AlertKeeper? alerts, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
+    private static readonly TimeSpan DiagnoseAfter = TimeSpan.FromSeconds(1);
+    private static readonly TimeSpan DiagnoseFor = TimeSpan.FromSeconds(1);
     private readonly StatusReader reader = new(connections, clock);
     private readonly Lock gate = new();
+    private long spentTicks;
+    private long measuringTicks;
     private readonly Dictionary<string, double> loadRates = [];
+
+    /// <summary>Time spent in looking at crossings, keeping their measures and raising alerts, since the process started.</summary>
+    public TimeSpan Spent => new(Interlocked.Read(ref spentTicks));
+
+    /// <summary>Of that, in keeping measures alone.</summary>
+    public TimeSpan SpentMeasuring => new(Interlocked.Read(ref measuringTicks));
 
     /// <summary>Rows per second of the last load into a target; null when none was measured by this process.</summary>
     public double? LoadRate(string target)
@@ -43,18 +54,28 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
         await Task.Yield();
         while (!ending.IsCancellationRequested)
         {
+            var began = clock.GetTimestamp();
+            var seen = new Dictionary<string, CrossingStatus>();
             foreach (var entry in book.All.Where(entry => entry.Stored.NeedsLog))
             {
-                await SampleAsync(entry, ending);
+                await SampleAsync(entry, seen, ending);
             }
 
             try
             {
-                if (keeper is not null)
+                if (alerts is not null)
                 {
-                    await keeper.KeepAsync([.. book.All.Select(entry => (entry.Name, entry.Meter))], clock.GetUtcNow(), ending);
+                    await LookAsync(alerts, seen, ending);
                 }
 
+                if (keeper is not null)
+                {
+                    var keeps = clock.GetTimestamp();
+                    await keeper.KeepAsync([.. book.All.Select(entry => (entry.Name, entry.Meter))], clock.GetUtcNow(), ending);
+                    Interlocked.Add(ref measuringTicks, clock.GetElapsedTime(keeps).Ticks);
+                }
+
+                AddSpent(clock.GetElapsedTime(began));
                 await Task.Delay(SampleEvery, clock, ending);
             }
             catch (OperationCanceledException)
@@ -64,7 +85,41 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
         }
     }
 
-    private async Task SampleAsync(CrossingEntry entry, CancellationToken ending)
+    private void AddSpent(TimeSpan time) => Interlocked.Add(ref spentTicks, time.Ticks);
+
+    /// <summary>A target that is long at one call is asked what it waits for, beside that call and not for long.</summary>
+    private async Task DiagnoseAsync(CrossingEntry entry, CancellationToken ending)
+    {
+        if (entry.Worker is not { Running.IsCompleted: false } worker || worker.View.InHand is not { } hand || clock.GetUtcNow() - hand.Since < DiagnoseAfter)
+        {
+            entry.Diagnosis = null;
+            return;
+        }
+
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(ending);
+        patience.CancelAfter(DiagnoseFor);
+        entry.Diagnosis = await worker.WhyWaitingAsync(patience.Token);
+    }
+
+    /// <summary>What holds of each crossing now, and what is not ready any more, as last checked.</summary>
+    private async Task LookAsync(AlertKeeper alerts, Dictionary<string, CrossingStatus> seen, CancellationToken ending)
+    {
+        var (entries, now) = (book.All, clock.GetUtcNow());
+        var needs = entries.Where(entry => seen.ContainsKey(entry.Name)).SelectMany(entry => NeedReader.Of(seen[entry.Name], now).Concat(entry.NotReady)).ToList();
+
+        // What rests for good needs nobody; one that could not be looked at is as it was.
+        var looked = entries.Where(entry => seen.ContainsKey(entry.Name) || !entry.Stored.NeedsLog).Select(entry => entry.Name).ToHashSet();
+        try
+        {
+            await alerts.LookAsync(name => looked.Contains(name) ? true : book.Find(name) is null ? null : false, needs, ending);
+        }
+        catch (Exception exception) when (exception is not (OutOfMemoryException or OperationCanceledException))
+        {
+            logger.LogWarning(exception, "Alerts could not be looked after");
+        }
+    }
+
+    private async Task SampleAsync(CrossingEntry entry, Dictionary<string, CrossingStatus> seen, CancellationToken ending)
     {
         if (captures.Find(entry.Stored.Definition.Source) is not { } capture)
         {
@@ -73,15 +128,22 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
 
         try
         {
-            if (entry.Known is null && entry.Worker is null or { Running.IsCompleted: true })
+            var worker = entry.Worker;
+            if (entry.Known is null && worker is null or { Running.IsCompleted: true })
             {
-                await opener.KnowAsync(entry, capture, ending);
+                await opener.KnowAsync(entry, worker, capture, ending);
             }
 
+            await DiagnoseAsync(entry, ending);
             var applied = entry.Known is { } known ? known.Position : entry.Worker?.View.Applied;
             entry.Place = applied is null ? null : await capture.Spool.LocateAsync(applied.Value, ending);
             var status = StatusOf(entry);
+            seen[entry.Name] = status;
             RememberLoadRate(status);
+            var began = clock.GetTimestamp();
+            var runs = status.State is CrossingState.CatchingUp or CrossingState.Following && status.Resting is null;
+            entry.Meter.Forecasts(runs ? status.Clears : null, status.Lag is { Current: true }, clock.GetUtcNow());
+            entry.Meter.SampleLoad(status.State == CrossingState.Loading ? status.Tables.Sum(table => table.RowsLoaded) : null, clock.GetUtcNow());
             entry.Meter.Sample(
                 clock.GetUtcNow(),
                 status.Lag ?? default,
@@ -91,9 +153,11 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
                 capture.Spool.Changes,
                 status.Backlog,
                 status.State is CrossingState.CatchingUp or CrossingState.Following);
+            Interlocked.Add(ref measuringTicks, clock.GetElapsedTime(began).Ticks);
         }
-        catch (Exception exception) when (exception is PortException or IOException or OperationCanceledException or InvalidDataException)
+        catch (Exception exception) when (exception is not OutOfMemoryException)
         {
+            // Whatever it is, the others are looked at all the same.
             logger.LogDebug(exception, "{Crossing} could not be sampled", entry.Name);
         }
     }

@@ -3,6 +3,7 @@ using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
@@ -10,6 +11,8 @@ using Vestige.Engine.Faults;
 using Vestige.Engine.Following;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Quarantining;
+using Vestige.Engine.Reconciling;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Treating;
 
@@ -35,8 +38,17 @@ public sealed class CrossingWorker
     private readonly Random random;
     private readonly ILogger logger;
     private readonly WorkerState state = new();
+    private readonly Quarantine quarantine;
+    private readonly Func<QuarantineRule?> rule;
+    private readonly QuarantineTry trying;
+    private readonly RepairQueue repairs;
+    private readonly RepairRun repairing;
+    private readonly Brake brake;
     private readonly TableArrival arrival;
     private DateTimeOffset settlesAgain;
+    private volatile ITargetSession? atWork;
+    private int untold;
+    private DateTimeOffset toldAside;
 
     internal CrossingWorker(
         CrossingDefinition definition,
@@ -44,8 +56,7 @@ public sealed class CrossingWorker
         ITarget target,
         IMaskKeys keys,
         Capture capture,
-        FirstStart firstStart,
-        CrossingMeter meter,
+        CrossingEntry entry,
         IControlStore store,
         EventLog events,
         TimeProvider clock,
@@ -56,13 +67,19 @@ public sealed class CrossingWorker
         treating = new CrossingTreatment(definition, source, target, keys);
         this.target = target;
         this.capture = capture;
-        this.meter = meter;
+        meter = entry.Meter;
+        quarantine = entry.Quarantine;
+        rule = () => entry.Stored.Definition.Quarantine;
         this.store = store;
         this.events = events;
         this.clock = clock;
         this.random = random;
         this.logger = logger;
-        arrival = new TableArrival(treating, source, target, capture, state, firstStart, events, clock);
+        arrival = new TableArrival(treating, source, target, capture, state, entry.FirstStart, meter, events, clock);
+        brake = new Brake(() => entry.Stored.Definition, clock);
+        trying = new QuarantineTry(quarantine, treating, events, clock);
+        repairs = entry.Repairs;
+        repairing = new RepairRun(treating, source, target, capture.Spool, quarantine, repairs);
     }
 
     /// <summary>By what it is asked to rest.</summary>
@@ -70,6 +87,9 @@ public sealed class CrossingWorker
 
     /// <summary>Ends when it rests or is faulted; never fails.</summary>
     public Task Running { get; private set; } = Task.CompletedTask;
+
+    /// <summary>Whether it makes one run of a schedule.</summary>
+    public bool IsOneRun { get; set; }
 
     /// <summary>Whether it has ended because the target has what it was to get.</summary>
     public bool Finished { get; private set; }
@@ -81,8 +101,22 @@ public sealed class CrossingWorker
     /// </summary>
     internal bool TryStop(StopMark mark) => state.TryStop(Steering, mark);
 
+    /// <summary>What the target says the call that goes on waits for; null when it says nothing, or cannot be asked.</summary>
+    internal async Task<string?> WhyWaitingAsync(CancellationToken cancellation)
+    {
+        try
+        {
+            return atWork is { } session ? await session.WhyWaitingAsync(cancellation) : null;
+        }
+        catch (Exception exception) when (exception is PortException or IOException or InvalidOperationException or OperationCanceledException)
+        {
+            logger.LogDebug(exception, "The target of {Crossing} could not be asked what it waits for", definition.Name);
+            return null;
+        }
+    }
+
     /// <summary>A picture of this moment.</summary>
-    internal WorkerView View => state.View;
+    internal WorkerView View => state.View with { Resting = brake.Resting };
 
     private async Task RunAsync()
     {
@@ -131,7 +165,9 @@ public sealed class CrossingWorker
         var now = Steering.Now;
         var epoch = await store.NextEpochAsync(definition.Name, now);
         await using var session = await target.OpenSessionAsync(definition.Name, epoch, now);
+        atWork = session;
         state.Take(session.Progress);
+        await quarantine.OpenAsync(session.Progress, now);
         var wanted = await arrival.TablesAsync(session.Progress, now);
         var missing = wanted.Where(name => !session.Progress.Tables.Any(table => table.Table == name && table.Loaded)).ToList();
         if (missing.Count > 0 || session.Progress.Position is null || !capture.Spool.Tables.IsSupersetOf(wanted))
@@ -144,6 +180,7 @@ public sealed class CrossingWorker
         if (missing.Count > 0)
         {
             works();
+            await RestBeforeLoadAsync(session, now);
             await arrival.BringAsync(session, missing, Steering.Soon, now);
         }
 
@@ -162,81 +199,144 @@ public sealed class CrossingWorker
         await FollowAsync(session, works, now);
     }
 
+    /// <summary>A load is not begun in a window of rest.</summary>
+    private async Task RestBeforeLoadAsync(ITargetSession session, CancellationToken cancellation)
+    {
+        while (brake.Wait() is var rest && rest > TimeSpan.Zero)
+        {
+            await RestAsync(session, rest, cancellation, Steering.Changed.Next);
+            Steering.Soon.ThrowIfCancellationRequested();
+        }
+    }
+
     private async Task FollowAsync(ITargetSession session, Action works, CancellationToken cancellation)
     {
-        var spool = capture.Spool;
-        var applier = new BatchApplier(session, spool, treating, meter, clock);
         using var gathering = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
-        var (mine, router) = OpenGatherer(session.Progress);
-        Task<Batch?>? next = null;
+        var mine = OpenGathering(session.Progress, gathering.Token);
         Task? idle = null;
         try
         {
             while (true)
             {
-                var (steered, turned) = (Steering.Changed.Next, capture.Turned.Next);
+                var (steered, turned, decided, asked) = (Steering.Changed.Next, capture.Turned.Next, quarantine.Decided.Next, repairs.Asked.Next);
                 await SettleAsync(session, cancellation);
-                if (Rests(mine, Steering.Request ?? End(session.Progress)))
+                await repairing.RunAsync(session, cancellation);
+                if (trying.IsDue && await trying.RunAsync(session, cancellation))
+                {
+                    mine = await GatherAnewAsync(mine, session.Progress, gathering.Token);
+                }
+
+                if (Rests(mine.Gatherer, Steering.Request ?? End(session.Progress)))
                 {
                     await FinishAsync(session, cancellation);
                     return;
                 }
 
                 EndWithTheLog();
-                next ??= mine.NextAsync(gathering.Token);
+                mine.Gatherer.MostChanges = brake.MostChanges;
+                if (brake.Wait() is var rest && rest > TimeSpan.Zero)
+                {
+                    await RestAsync(session, rest, cancellation, steered, decided, asked);
+                    continue;
+                }
+
                 idle ??= Task.Delay(ProveEvery, clock, CancellationToken.None);
-                await Task.WhenAny(next, steered, turned, idle);
-                if (!next.IsCompleted)
+                await Task.WhenAny(mine.Next, steered, turned, decided, asked, idle);
+                if (!mine.Next.IsCompleted)
                 {
                     if (idle.IsCompleted)
                     {
                         idle = null;
+                        await TellAsideAsync();
                         await ProveAsync(session, cancellation);
                     }
 
                     continue;
                 }
 
-                var batch = await next;
-                next = null;
+                var batch = await mine.Next;
+                mine.Taken();
                 if (batch is null)
                 {
                     continue;
                 }
 
-                if (mine.IsBeyond(batch) || !state.TryTake(batch, Steering))
+                if (mine.Gatherer.IsBeyond(batch) || !state.TryTake(batch, Steering, clock.GetUtcNow()) || await ApplyAsync(session, mine, batch, works, cancellation))
                 {
-                    (mine, router) = OpenGatherer(session.Progress);
-                    continue;
+                    mine = await GatherAnewAsync(mine, session.Progress, gathering.Token);
                 }
-
-                if (batch.Large)
-                {
-                    await applier.ApplyLargeAsync(batch, mine, router, cancellation);
-                }
-                else
-                {
-                    next = mine.NextAsync(gathering.Token);
-                    await applier.ApplyAsync(batch, cancellation);
-                }
-
-                works();
-                await TellHeldAsync(session.Progress);
-                state.Take(session.Progress);
-                state.SetPlace(batch);
-                spool.Hold(definition.Name, session.Progress.Position);
-                state.SetInHand(null);
             }
         }
         finally
         {
             state.SetInHand(null);
-            if (next is not null)
+            await mine.DisposeAsync();
+        }
+    }
+
+    /// <summary>Applies nothing for a while, and stays in touch with the target meanwhile.</summary>
+    private async Task RestAsync(ITargetSession session, TimeSpan rest, CancellationToken cancellation, params Task[] woken)
+    {
+        meter.Idle();
+        var (until, step) = (clock.GetUtcNow() + rest, Task.CompletedTask);
+        while (clock.GetUtcNow() < until && !Array.Exists(woken, task => task.IsCompleted))
+        {
+            var left = until - clock.GetUtcNow();
+            step = Task.Delay(left < ProveEvery ? left : ProveEvery, clock, cancellation);
+            await Task.WhenAny([step, .. woken]);
+            cancellation.ThrowIfCancellationRequested();
+            if (left >= ProveEvery)
             {
-                gathering.Cancel();
-                await Task.WhenAny(next);
+                await ProveAsync(session, cancellation);
             }
         }
+    }
+
+    /// <summary>Applies a batch while the next is gathered. True when that one must be gathered anew, since rows went into quarantine.</summary>
+    private async Task<bool> ApplyAsync(ITargetSession session, Gathering mine, Batch batch, Action works, CancellationToken cancellation)
+    {
+        var applier = new BatchApplier(session, capture.Spool, treating, quarantine, rule, meter, clock) { Read = state.SetInHandChanges };
+        var waiting = quarantine.Count;
+        using var activity = EngineTraces.Begin("apply", definition.Name)?.SetTag("vestige.changes", batch.Fragments.Sum(fragment => (long)fragment.Count)).SetTag("vestige.transactions", batch.Fragments.Count);
+        bool aside;
+        if (batch.Large)
+        {
+            aside = await applier.ApplyLargeAsync(batch, mine.Gatherer, mine.Router, cancellation);
+        }
+        else
+        {
+            _ = mine.Next;
+            aside = await applier.ApplyAsync(batch, cancellation);
+        }
+
+        brake.Applied(batch.Fragments.Sum(fragment => (long)fragment.Count));
+        works();
+        await TellHeldAsync(session.Progress);
+        state.Take(session.Progress);
+        state.SetPlace(batch);
+        capture.Spool.Hold(definition.Name, session.Progress.Position);
+        state.SetInHand(null);
+        untold += aside ? quarantine.Count - waiting : 0;
+        await TellAsideAsync();
+        return aside;
+    }
+
+    /// <summary>Where many are refused one after the other, they are told together.</summary>
+    private async Task TellAsideAsync()
+    {
+        var now = clock.GetUtcNow();
+        if (untold > 0 && now - toldAside >= ProveEvery && quarantine.All.LastOrDefault(change => change.State == WaitingState.Refused) is { } last)
+        {
+            var more = untold;
+            (untold, toldAside) = (0, now);
+            await events.OfCrossingAsync(definition.Name, EventKind.Warning, $"Set aside: {Figures.Of(more, "change")} of rows that the target refuses, the last of {last.Table}: {last.Answer}.");
+        }
+    }
+
+    private async Task<Gathering> GatherAnewAsync(Gathering before, TargetProgress progress, CancellationToken ending)
+    {
+        await before.DisposeAsync();
+        return OpenGathering(progress, ending);
     }
 
     /// <summary>With the place in the log lost, what the spool still holds is applied; then nothing can come any more.</summary>
@@ -258,13 +358,14 @@ public sealed class CrossingWorker
         await transaction.CommitAsync(ProgressUpdate.None, cancellation);
     }
 
-    private (BatchGatherer Gatherer, ChangeRouter Router) OpenGatherer(TargetProgress progress)
+    private Gathering OpenGathering(TargetProgress progress, CancellationToken ending)
     {
         var spool = capture.Spool;
-        var router = new ChangeRouter(spool, treating, progress.Tables.Where(table => definition.Tables.Takes(table.Table)).ToImmutableDictionary(table => table.Table));
-        var mine = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value), router, clock, BatchBytes) { Idle = meter.Idle };
-        state.Follows(mine);
-        return (mine, router);
+        var tables = progress.Tables.Where(table => definition.Tables.Takes(table.Table)).ToImmutableDictionary(table => table.Table);
+        var router = new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), tables);
+        var gatherer = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value), router, clock, BatchBytes) { Idle = meter.Idle };
+        state.Follows(gatherer);
+        return new Gathering(gatherer, router, ending);
     }
 
     /// <summary>

@@ -5,6 +5,7 @@ using Vestige.Core.Text;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Supervision;
 

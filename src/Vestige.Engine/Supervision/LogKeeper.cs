@@ -4,6 +4,7 @@ using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
+using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Supervision;
 

@@ -8,6 +8,7 @@ using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Following;
 using Vestige.Engine.Loading;
+using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Treating;
 
@@ -24,6 +25,7 @@ internal sealed class TableArrival(
     Capture capture,
     WorkerState state,
     FirstStart firstStart,
+    CrossingMeter meter,
     EventLog events,
     TimeProvider clock)
 {
@@ -144,6 +146,7 @@ internal sealed class TableArrival(
     private async Task LoadAsync(ITargetSession session, IReadOnlyList<TableName> missing, CancellationToken soon, CancellationToken cancellation)
     {
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, soon);
+        using var activity = EngineTraces.Begin("load", definition.Name)?.SetTag("vestige.tables", missing.Count);
         var first = session.Progress.Position is null;
         var loading = new InitialLoad(source, target, session, capture, treating, clock);
         state.Loads(loading);
@@ -153,6 +156,7 @@ internal sealed class TableArrival(
         state.Loads(null);
         state.Take(session.Progress);
         var rows = loading.Tables.Sum(table => table.Rows);
+        meter.Loaded(rows);
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")}{(loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")} as of position {source.Format(loading.Position)}.");
     }
 

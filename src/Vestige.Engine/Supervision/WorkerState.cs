@@ -16,6 +16,8 @@ internal sealed class WorkerState
     private InitialLoad? load;
     private BatchGatherer? gatherer;
     private Batch? inHand;
+    private DateTimeOffset inHandSince;
+    private long inHandChanges;
     private ImmutableDictionary<TableName, TableProgress> tables = ImmutableDictionary<TableName, TableProgress>.Empty;
     private LogPosition? applied;
     private SpoolPlace? place;
@@ -32,7 +34,7 @@ internal sealed class WorkerState
             lock (gate)
             {
                 var oldest = inHand?.Fragments[0].CommittedAt ?? gatherer?.OldestWaiting;
-                return new WorkerView(ended, fault, waiting, following, load, applied, oldest, tables, place);
+                return new WorkerView(ended, fault, waiting, following, load, applied, oldest, tables, place, inHand is null ? null : new InHand(inHandSince, inHandChanges, inHand.Large));
             }
         }
     }
@@ -57,7 +59,7 @@ internal sealed class WorkerState
     }
 
     /// <summary>Takes a batch in hand; false when it goes beyond the mark at which the crossing was asked to stop meanwhile.</summary>
-    public bool TryTake(Batch batch, Steering steering)
+    public bool TryTake(Batch batch, Steering steering, DateTimeOffset now)
     {
         lock (gate)
         {
@@ -66,7 +68,8 @@ internal sealed class WorkerState
                 return false;
             }
 
-            inHand = batch;
+            (inHand, inHandSince) = (batch, now);
+            inHandChanges = batch.Fragments.Sum(fragment => (long)fragment.Count);
             return true;
         }
     }
@@ -83,6 +86,15 @@ internal sealed class WorkerState
 
             steering.Stop(new StopRequest(StopManner.Drain, mark));
             return true;
+        }
+    }
+
+    /// <summary>So much of a large transaction has been read.</summary>
+    public void SetInHandChanges(long changes)
+    {
+        lock (gate)
+        {
+            inHandChanges = changes;
         }
     }
 

@@ -17,4 +17,6 @@ internal sealed record WorkerView(
     LogPosition? Applied,
     DateTimeOffset? OldestInHand,
     ImmutableDictionary<TableName, TableProgress> Tables,
-    SpoolPlace? Place);
+    SpoolPlace? Place,
+    InHand? InHand = null,
+    string? Resting = null);

@@ -17,6 +17,71 @@ namespace Vestige.Storage.Migrations
 #pragma warning disable 612, 618
             modelBuilder.HasAnnotation("ProductVersion", "10.0.12");
 
+            modelBuilder.Entity("Vestige.Storage.Entities.AlertMessageRecord", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Alert")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Answer")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Channel")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("DueTicks")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("MadeTicks")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("SentTicks")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("DueTicks");
+
+                    b.ToTable("AlertMessages");
+                });
+
+            modelBuilder.Entity("Vestige.Storage.Entities.AlertRecord", b =>
+                {
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Alert")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Crossing")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("OverTicks")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("RaisedTicks")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Number");
+
+                    b.HasIndex("OverTicks");
+
+                    b.ToTable("Alerts");
+                });
+
             modelBuilder.Entity("Vestige.Storage.Entities.ConnectionRecord", b =>
                 {
                     b.Property<string>("Name")
@@ -165,6 +230,128 @@ namespace Vestige.Storage.Migrations
                     b.HasIndex("Step", "Start");
 
                     b.ToTable("Measures");
+                });
+
+            modelBuilder.Entity("Vestige.Storage.Entities.ReconciliationRecord", b =>
+                {
+                    b.Property<string>("Crossing")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Id")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("BeganTicks")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Head")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("Open")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Sealed")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("Crossing", "Id");
+
+                    b.HasIndex("Crossing", "BeganTicks");
+
+                    b.ToTable("Reconciliations");
+                });
+
+            modelBuilder.Entity("Vestige.Storage.Entities.RepairRecord", b =>
+                {
+                    b.Property<string>("Crossing")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Id")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("AtTicks")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Sealed")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("Crossing", "Id");
+
+                    b.ToTable("Repairs");
+                });
+
+            modelBuilder.Entity("Vestige.Storage.Entities.RunRecord", b =>
+                {
+                    b.Property<string>("Crossing")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("BeganTicks")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Open")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Run")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Crossing", "BeganTicks");
+
+                    b.HasIndex("BeganTicks");
+
+                    b.ToTable("Runs");
+                });
+
+            modelBuilder.Entity("Vestige.Storage.Entities.SettingRecord", b =>
+                {
+                    b.Property<string>("Name")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Secret")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Value")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Name");
+
+                    b.ToTable("Settings");
+                });
+
+            modelBuilder.Entity("Vestige.Storage.Entities.VerdictRecord", b =>
+                {
+                    b.Property<string>("Crossing")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Table")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Verdict")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Crossing", "Table");
+
+                    b.ToTable("Verdicts");
+                });
+
+            modelBuilder.Entity("Vestige.Storage.Entities.WaitingRecord", b =>
+                {
+                    b.Property<string>("Crossing")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Id")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Sealed")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("Crossing", "Id");
+
+                    b.ToTable("Waiting");
                 });
 #pragma warning restore 612, 618
         }

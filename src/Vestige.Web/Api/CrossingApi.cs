@@ -5,6 +5,7 @@ using Vestige.Core.Schemas;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
+using Vestige.Web.Crossings;
 using Vestige.Web.Definitions;
 using Vestige.Web.Hosting;
 using Vestige.Web.Measures;
@@ -15,7 +16,7 @@ namespace Vestige.Web.Api;
 public static class CrossingApi
 {
     private const string By = "api";
-    private static readonly HashSet<string> Reserved = ["new", "import"];
+    private static readonly HashSet<string> Reserved = ["new", "import", "steer"];
 
     public static void Map(IEndpointRouteBuilder routes)
     {
@@ -41,6 +42,7 @@ public static class CrossingApi
         group.MapPost("/{name}/pause", (string name, CrossingEngine engine, CancellationToken cancellation) =>
             DoAsync(name, engine, () => engine.PauseAsync(name, By, cancellation))).WithSummary("Rests after the transaction in hand.");
         group.MapPost("/{name}/stop", StopAsync).WithSummary("Comes to rest: drain, transaction or now.");
+        group.MapPost("/steer", SteerAsync).WithSummary("Pauses, resumes or drains several crossings, by name or by tag; says what came of each.");
         group.MapPost("/{name}/reload", ReloadAsync).WithSummary("Loads tables again; their rows on the target are deleted first.");
         group.MapGet("/{name}/measures", MeasuresAsync).WithSummary("Lag and rates over a window of seconds, and delays per transaction over several.");
         group.MapGet("/{name}/status", (string name, CrossingEngine engine, ConnectionDirectory connections) =>
@@ -54,6 +56,7 @@ public static class CrossingApi
                 ? Results.File(StatementsFile.Of(name, definition.Target, await engine.PlanAsync(definition, cancellation)), StatementsFile.Type, $"{name}.sql")
                 : Problems.NotFound($"crossing {name}"))
             .ExcludeFromDescription();
+        group.MapGet("/{name}/history", HistoryAsync).WithSummary("Its runs with their counts, from and to position, and why each ended, the latest first.");
         group.MapGet("/{name}/events", EventsAsync).WithSummary("What happened, newest first.");
     }
 
@@ -282,6 +285,39 @@ public static class CrossingApi
             points = points.Select(point => new { at = StatusView.Rfc3339(point.At), behind = point.Behind.TotalSeconds, notCaptured = point.NotCaptured.TotalSeconds, notSpooled = point.NotSpooled.TotalSeconds, notApplied = point.NotApplied.TotalSeconds, arriving = point.Arriving, applied = point.Applied }),
             delays = (await history.DelaysAsync(name, cancellation)).Select(delay => new { window = delay.Window.TotalSeconds, delay.Transactions, p50 = delay.P50?.TotalSeconds, p95 = delay.P95?.TotalSeconds, p99 = delay.P99?.TotalSeconds }),
         });
+    }
+
+    private static async Task<IResult> HistoryAsync(string name, CrossingEngine engine, ConnectionDirectory connections, RunStore runs, CancellationToken cancellation, DateTimeOffset? after = null, int limit = 100)
+    {
+        if (engine.Status(name) is not { } status)
+        {
+            return Problems.NotFound($"crossing {name}");
+        }
+
+        var format = FormatOf(status, connections);
+        return Results.Ok((await runs.ReadAsync(name, after, Math.Clamp(limit, 1, 1000), cancellation)).Select(run => new
+        {
+            beganAt = StatusView.Rfc3339(run.BeganAt),
+            by = run.By,
+            endedAt = run.EndedAt is { } ended ? StatusView.Rfc3339(ended) : null,
+            from = run.From is { } from ? format(from) : null,
+            to = run.To is { } to ? format(to) : null,
+            rowsLoaded = run.RowsLoaded,
+            changes = new { insert = run.Inserts, update = run.Updates, delete = run.Deletes, other = run.Others },
+            why = run.Why,
+        }));
+    }
+
+    private static async Task<IResult> SteerAsync(SteerBody body, CrossingEngine engine, CancellationToken cancellation)
+    {
+        if (!SteerSeveral.Actions.Contains(body.Action))
+        {
+            return Problems.Of(422, "steer", $"'{body.Action}' cannot be asked of several.", "Use pause, resume or stop.", "action");
+        }
+
+        var tagged = body.Tag is null ? [] : engine.Statuses.Where(status => status.Definition.Tags?.Contains(body.Tag) == true).Select(status => status.Name);
+        var outcomes = await new SteerSeveral(engine).DoAsync([.. (body.Names ?? []).Union(tagged)], body.Action, By, cancellation);
+        return Results.Ok(outcomes.Select(outcome => new { name = outcome.Crossing, done = outcome.Problem is null, problem = outcome.Problem }));
     }
 
     private static Task<IResult> ReloadAsync(string name, ReloadBody body, CrossingEngine engine, CancellationToken cancellation) =>

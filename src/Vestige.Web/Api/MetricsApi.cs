@@ -17,25 +17,28 @@ public static class MetricsApi
 
     public static void Map(IEndpointRouteBuilder routes) => routes.MapGet("/metrics", ServeAsync).ExcludeFromDescription();
 
-    private static async Task ServeAsync(HttpContext context, CrossingEngine engine)
+    private static async Task ServeAsync(HttpContext context, CrossingEngine engine, TimeProvider clock)
     {
         var registry = Metrics.NewCustomRegistry();
         var factory = Metrics.WithCustomRegistry(registry);
         var statuses = engine.Statuses;
-        Crossings(factory, statuses, engine);
+        Crossings(factory, statuses, engine, clock.GetUtcNow());
         Tables(factory, statuses);
         Sources(factory, engine.CaptureStatuses);
+        factory.CreateCounter("vestige_watching_seconds_total", "Time spent in measures, states and alerts of all crossings since the process started.").IncTo(engine.SpentWatching.TotalSeconds);
+        factory.CreateCounter("vestige_measuring_seconds_total", "Of that, in keeping measures alone.").IncTo(engine.SpentMeasuring.TotalSeconds);
         context.Response.ContentType = Type;
         await registry.CollectAndExportAsTextAsync(context.Response.Body, ExpositionFormat.OpenMetricsText, context.RequestAborted);
     }
 
-    private static void Crossings(MetricFactory factory, IReadOnlyList<CrossingStatus> statuses, CrossingEngine engine)
+    private static void Crossings(MetricFactory factory, IReadOnlyList<CrossingStatus> statuses, CrossingEngine engine, DateTimeOffset now)
     {
         Gauge Of(string name, string help) => factory.CreateGauge(name, help, "crossing");
         var (lag, current, backlog, bytes) = (Of("vestige_lag_seconds", "Age of the oldest captured transaction that is not applied; 0 when current."), Of("vestige_current", "1 when nothing captured waits and the reader has passed the source's head."), Of("vestige_backlog_changes", "Changes captured and not applied."), Of("vestige_behind_bytes", "Bytes of log between the source's head and the applied position."));
         var (p95, clears, held) = (Of("vestige_delay_p95_seconds", "95th percentile of the delay per transaction over five minutes."), Of("vestige_clears_seconds", "When the backlog is forecast to clear; not told when it is not."), Of("vestige_held_tables", "Tables that are held."));
         var state = factory.CreateGauge("vestige_state", "1 for the state that the crossing has.", "crossing", "state");
         var applied = factory.CreateCounter("vestige_applied_changes_total", "Changes applied since the process started.", "crossing");
+        var (differing, proved) = (Of("vestige_differing_rows", "Rows that differed when their tables were compared last."), Of("vestige_proved_age_seconds", "Age of the oldest proof that a table is equal on both sides; not told while one of them has none."));
         foreach (var status in statuses)
         {
             foreach (var one in Enum.GetValues<CrossingState>())
@@ -46,6 +49,8 @@ public static class MetricsApi
             applied.WithLabels(status.Name).IncTo(engine.Meter(status.Name)?.Applied ?? 0);
             held.WithLabels(status.Name).Set(status.Tables.Count(table => table.State == TableState.Held));
             backlog.WithLabels(status.Name).Set(status.Backlog);
+            differing.WithLabels(status.Name).Set(status.Differences);
+            Set(proved, status.Name, status.Proved is { } proof ? Math.Max(0, (now - proof.At).TotalSeconds) : null);
             Set(lag, status.Name, status.Lag?.Behind.TotalSeconds);
             Set(current, status.Name, status.Lag is { } reading ? reading.Current ? 1 : 0 : null);
             Set(bytes, status.Name, status.BytesBehind);

@@ -10,6 +10,8 @@ public sealed class EngineHost(
     StoreFactory factory,
     ConnectionDirectory connections,
     ControlStore store,
+    Alerting.AlertStore alerts,
+    RunStore runs,
     CrossingEngine engine,
     DemoSetup demo,
     VestigeSettings settings,
@@ -57,6 +59,8 @@ public sealed class EngineHost(
                 try
                 {
                     await store.ForgetEventsAsync(clock.GetUtcNow() - TimeSpan.FromDays(settings.EventDays), ending.Token);
+                    await runs.ForgetAsync(clock.GetUtcNow() - TimeSpan.FromDays(settings.EventDays), ending.Token);
+                    await alerts.ForgetAsync(clock.GetUtcNow() - TimeSpan.FromDays(settings.EventDays), ending.Token);
                 }
                 catch (PortException exception)
                 {

@@ -7,8 +7,12 @@ namespace Vestige.Web.Hosting;
 /// <param name="DemoLoans">How many loans the demo begins with.</param>
 /// <param name="SpoolBudget">The most a spool may hold, in bytes.</param>
 /// <param name="EventDays">For how many days events are kept.</param>
-public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool WithDemo, int DemoLoans, long SpoolBudget, int EventDays)
+/// <param name="Port">Where it listens, on loopback.</param>
+public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool WithDemo, int DemoLoans, long SpoolBudget, int EventDays, int Port)
 {
+    /// <summary>Where its pages are.</summary>
+    public string Address => $"http://127.0.0.1:{Port}";
+
     public string StorePath => Path.Combine(DataFolder, "vestige.db");
 
     public string StandInPath(string connection) => Path.Combine(DataFolder, "stand-ins", connection + ".db");
@@ -39,6 +43,7 @@ public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool W
             !configuration.GetValue("empty", false),
             configuration.GetValue("demo-loans", 200_000),
             configuration.GetValue("spool-budget", 4L << 30),
-            configuration.GetValue("event-days", 730));
+            configuration.GetValue("event-days", 730),
+            configuration.GetValue("port", 5080));
     }
 }

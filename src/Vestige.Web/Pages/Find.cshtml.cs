@@ -12,7 +12,7 @@ public class FindModel(CrossingEngine engine, ConnectionDirectory connections) :
     private const int Most = 30;
 
     private static readonly (string Name, string Address)[] Places =
-        [("Fleet", "/"), ("Connections", "/connections"), ("Crossings", "/crossings"), ("New crossing", "/crossings/new"), ("Events", "/events"), ("Bench", "/bench")];
+        [("Fleet", "/"), ("Connections", "/connections"), ("Crossings", "/crossings"), ("New crossing", "/crossings/new"), ("Events", "/events"), ("Alerts", "/alerts"), ("Trace", "/trace"), ("Bench", "/bench")];
 
     public string Wanted { get; private set; } = "";
 

@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Crossings;
+using Vestige.Engine.Alerting;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
@@ -18,7 +19,7 @@ public class IndexModel(CrossingEngine engine, TimeProvider clock) : PageModel
 
     public IReadOnlyList<CrossingStatus> Shown { get; private set; } = [];
 
-    public IReadOnlyList<CrossingStatus> Needing { get; private set; } = [];
+    public IReadOnlyList<Alert> Needing { get; private set; } = [];
 
     public IReadOnlyList<CaptureStatus> Captures { get; private set; } = [];
 
@@ -36,7 +37,7 @@ public class IndexModel(CrossingEngine engine, TimeProvider clock) : PageModel
     {
         After = after;
         All = engine.Statuses;
-        Needing = [.. All.Where(Sentences.NeedsSomebody)];
+        Needing = engine.Alerts!.Standing;
         var ordered = All.OrderBy(status => status.State == CrossingState.Draft).ThenBy(status => status.Name, StringComparer.Ordinal).ToList();
         var start = after is null ? 0 : ordered.FindIndex(status => status.Name == after) + 1;
         Shown = [.. ordered.Skip(start).Take(PerPage)];

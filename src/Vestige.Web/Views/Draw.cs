@@ -33,7 +33,9 @@ public static class Draw
     /// Where the positions of a crossing stand: from the applied point (tall mark) over spooled and captured to the source's
     /// head (dot). Nothing but the head is drawn before there is a place.
     /// </summary>
-    public static IHtmlContent Wake(CrossingStatus status)
+    /// <param name="status">How it stands.</param>
+    /// <param name="now">The moment; the oldest proof of equality is drawn by its age.</param>
+    public static IHtmlContent Wake(CrossingStatus status, DateTimeOffset now)
     {
         ArgumentNullException.ThrowIfNull(status);
         var ticks = string.Concat(WakeAxis.Ticks.Select(tick => $"<line class=\"tick\" x1=\"{X(tick.Age)}\" x2=\"{X(tick.Age)}\" y1=\"0\" y2=\"30\"/>"));
@@ -45,11 +47,18 @@ public static class Draw
                 + $"<rect class=\"end\" x=\"{Number(applied - 0.7)}%\" y=\"6\" width=\"4\" height=\"18\"/>";
         }
 
-        var now = X(TimeSpan.Zero);
+        var head = X(TimeSpan.Zero);
+        if (status.Proved is { } proof && status.Differences == 0)
+        {
+            var at = At(now - proof.At);
+            body += $"<svg x=\"{Number(at)}%\" y=\"7\" overflow=\"visible\"><path class=\"pv\" d=\"M0 0l8 15h-16z\"/></svg>";
+        }
+
         var label = status.Lag is { } lag ? (lag.Current ? "current" : $"{Core.Text.Figures.Duration(lag.Behind)} behind") : "no place yet";
+        label += status.Proved is { } seen && status.Differences == 0 ? $", proved equal {Core.Text.Figures.Duration(now - seen.At)} ago" : "";
         return new HtmlString(
-            $"<svg class=\"wake\" role=\"img\" aria-label=\"{label}\">{ticks}<line class=\"now\" x1=\"{now}\" x2=\"{now}\" y1=\"0\" y2=\"30\"/>{body}"
-            + $"<circle class=\"hd\" cx=\"{now}\" cy=\"15\" r=\"4.5\"/></svg>");
+            $"<svg class=\"wake\" role=\"img\" aria-label=\"{label}\">{ticks}<line class=\"now\" x1=\"{head}\" x2=\"{head}\" y1=\"0\" y2=\"30\"/>{body}"
+            + $"<circle class=\"hd\" cx=\"{head}\" cy=\"15\" r=\"4.5\"/></svg>");
     }
 
     /// <summary>How full something is, 0 to 1.</summary>

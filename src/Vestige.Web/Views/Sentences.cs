@@ -1,6 +1,7 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Forecasting;
 using Vestige.Core.Text;
+using Vestige.Engine.Alerting;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
 using Vestige.Engine.Treating;
@@ -11,9 +12,10 @@ namespace Vestige.Web.Views;
 public static class Sentences
 {
     /// <summary>The sentence of the Fleet page.</summary>
-    public static string Fleet(IReadOnlyList<CrossingStatus> all)
+    public static string Fleet(IReadOnlyList<CrossingStatus> all, IReadOnlyList<Alert> standing)
     {
         ArgumentNullException.ThrowIfNull(all);
+        ArgumentNullException.ThrowIfNull(standing);
         if (all.Count == 0)
         {
             return "There is no crossing yet.";
@@ -21,21 +23,9 @@ public static class Sentences
 
         var tables = all.Sum(status => status.Tables.Count);
         var states = all.GroupBy(status => status.State).OrderByDescending(group => group.Count()).Select(group => $"{Figures.Count(group.Count())} {Is(group.Count(), group.Key)}");
-        var needs = all.Count(NeedsSomebody);
+        var needs = standing.Where(alert => !alert.Acknowledged).Select(alert => alert.Need.Crossing).Distinct().Count();
         var asks = needs == 0 ? "Nothing needs you." : $"{Figures.Count(needs)} {(needs == 1 ? "needs" : "need")} you.";
         return $"{Figures.Of(all.Count, "crossing")} {(all.Count == 1 ? "carries" : "carry")} {Figures.Of(tables, "table")}. {Join(states)}. {asks}";
-    }
-
-    /// <summary>Whether a person must do something.</summary>
-    public static bool NeedsSomebody(CrossingStatus status)
-    {
-        ArgumentNullException.ThrowIfNull(status);
-        return status.Fault is not null
-            || status.Waiting is not null
-            || status.Tables.Any(table => table.State == TableState.Held)
-            || status.Capture is { Running: false }
-            || status.Tables.Any(table => table.Tally.Unexpected.Total > 0)
-            || (status.Clears.Outcome == Clearing.Never && status.State == CrossingState.CatchingUp);
     }
 
     /// <summary>The sentence of a crossing's page.</summary>
@@ -43,6 +33,7 @@ public static class Sentences
     {
         ArgumentNullException.ThrowIfNull(status);
         var behind = status.Lag is not { } lag ? "" : lag.Current ? "Nothing waits." : $"{(lag.AtLeast ? "At least " : "")}{Figures.Duration(lag.Behind)} behind, {Figures.Of(status.Backlog, "change")} waiting.";
+        behind += status.Quarantined == 0 ? "" : $" {Figures.Of(status.Quarantined, "change")} in quarantine.";
         return status.State switch
         {
             CrossingState.Draft when status.Capture is not null => "A draft. The source's log is kept for it, and nothing has been written.",
@@ -52,6 +43,7 @@ public static class Sentences
             CrossingState.Following => $"Following. {behind}",
             CrossingState.CatchingUp => $"Catching up. {behind}",
             CrossingState.Paused => $"Paused by {status.By}. Its place is kept. {behind}",
+            CrossingState.Stopped when status.NextRun is not null => $"Stopped between two runs. {behind}",
             CrossingState.Stopped => $"Stopped by {status.By}. Its place is kept. {behind}",
             CrossingState.Finished => "Finished: the rows were copied once.",
             _ => $"Faulted {Ago(status)}. {behind}",

@@ -1,6 +1,7 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Loading;
 using Vestige.Core.Positions;
+using Vestige.Core.Reconciling;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 using Xunit;
@@ -36,6 +37,48 @@ public abstract class SourceConformance : IAsyncLifetime
         Assert.All(read, fragment => Assert.True(fragment.Whole));
         Assert.True(begin < read[0].Position && read[0].Position < read[1].Position && read[1].Position < read[2].Position);
         Assert.All(read, fragment => Assert.InRange(DateTimeOffset.UtcNow - fragment.CommittedAt, TimeSpan.FromMinutes(-1), TimeSpan.FromMinutes(5)));
+    }
+
+    /// <summary>A view shows exactly what the log holds up to its position, whatever is committed while it is read.</summary>
+    [Fact]
+    public async Task A_view_stands_at_its_position_and_gives_the_same_rows_in_every_way()
+    {
+        const int Rows = 3000;
+        await system.RunAsync($"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Rows}) SELECT i, 'a' || i FROM n");
+        var begin = await system.Source.BeginLogAsync(Stop);
+        await using var reader = await OpenAsync(begin);
+        await system.RunAsync("UPDATE item SET v = 'before' WHERE id = 5");
+        await using var view = await system.Source.OpenViewAsync(Stop);
+        await system.RunAsync("UPDATE item SET v = 'after' WHERE id = 5");
+        await system.RunAsync("DELETE FROM item WHERE id = 6");
+        var read = await ReadAsync(reader, 3);
+        Assert.Equal([true, false, false], read.Select(fragment => fragment.Position <= view.Position));
+        var form = (await view.ReadTablesAsync(Stop)).Single(table => table.Schema.Name == system.Item).Schema;
+        var shape = new RowShape(form, [0, 1], [0]);
+        var all = await AllAsync(view, form, KeySpan.All);
+        Assert.Equal(Rows, all.Count);
+        Assert.Equal("before", all.Single(row => row.DisplayAt(0) == "5").DisplayAt(1));
+
+        // Ranges hold every row once.
+        var bounds = await view.CutAsync(form, KeySpan.All, 8, Stop);
+        Assert.InRange(bounds.Count, 3, 7);
+        var cut = Segments.ByRange(bounds);
+        var parts = new List<Row>();
+        for (var i = 0; i < cut.Count; i++)
+        {
+            var part = await AllAsync(view, form, cut.SpanOf(i, KeySpan.All));
+            Assert.All(part, row => Assert.Equal(i, cut.Of(shape.KeyOf(row), 0)));
+            Assert.InRange(part.Count, 1, Rows / 2);
+            parts.AddRange(part);
+        }
+
+        Assert.Equal(all.Select(row => row.DisplayAt(0)).Order(), parts.Select(row => row.DisplayAt(0)).Order());
+        var found = await view.FindAsync(form, [shape.KeyOf(all[7]), shape.KeyOf(all[2000]), shape.KeyOf(system.Row(999_999, null))], Stop);
+        Assert.Equal([all[7], all[2000]], found.OrderBy(row => all.IndexOf(row)));
+        var drawn = await view.SampleAsync(form, 100, Stop);
+        Assert.Equal(100, drawn.Select(row => row.DisplayAt(0)).Distinct().Count());
+        Assert.All(drawn, row => Assert.Contains(row, all));
+        Assert.Equal(Rows, (await view.SampleAsync(form, Rows * 2, Stop)).Count);
     }
 
     /// <summary>
@@ -316,5 +359,19 @@ public abstract class SourceConformance : IAsyncLifetime
         }
 
         return fragments;
+    }
+
+    private static async Task<List<Row>> AllAsync(IRowsView view, TableSchema form, KeySpan within)
+    {
+        var rows = new List<Row>();
+        await foreach (var block in view.ReadAsync(form, within, Stop))
+        {
+            for (var reader = new ChangeReader(block.Rows); reader.TryRead(out var change);)
+            {
+                rows.Add(change.After);
+            }
+        }
+
+        return rows;
     }
 }

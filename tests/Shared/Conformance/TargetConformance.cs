@@ -48,6 +48,33 @@ public abstract class TargetConformance : IAsyncLifetime
         Assert.Equal(new TableProgress(form.Name, Loaded: true, new LogPosition(5)), Assert.Single(progress.Tables));
     }
 
+    /// <summary>Rows and position in a view are of one moment, and stay so.</summary>
+    [Fact]
+    public async Task A_view_shows_the_rows_of_the_position_that_it_names()
+    {
+        var form = await system.FormAsync();
+        await using (var unknown = await system.Target.OpenViewAsync("c", Stop))
+        {
+            Assert.Null(unknown.Position);
+        }
+
+        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        IRowsView? middle = null;
+        for (var place = 1; place <= 3; place++)
+        {
+            await using var transaction = await session.BeginAsync(checkReferences: true, Stop);
+            await transaction.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(place, "a")), Stop);
+            await transaction.CommitAsync(new ProgressUpdate(new LogPosition((ulong)place), []), Stop);
+            middle ??= place == 2 ? await system.Target.OpenViewAsync("c", Stop) : null;
+        }
+
+        await using var view = middle!;
+        Assert.Equal(new LogPosition(2), view.Position);
+        var keys = Enumerable.Range(1, 4).Select(key => new RowShape(form, [0], [0]).KeyOf(system.Row(key, null))).ToList();
+        Assert.Equal(["1", "2"], (await view.FindAsync(form, keys, Stop)).Select(row => row.DisplayAt(0)).Order());
+        Assert.Equal(3, (await system.RowsAsync()).Count);
+    }
+
     [Fact]
     public async Task A_later_epoch_shuts_the_earlier_one_out()
     {

@@ -6,6 +6,8 @@ using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
 using Vestige.SpoolFiles;
 using Vestige.Tests.Conformance;
+using Vestige.Tests.Shared.Quarantine;
+using Vestige.Tests.Shared.Reconciling;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests.Servers;
@@ -14,6 +16,7 @@ namespace Vestige.Connectors.PostgreSql.Tests.Servers;
 public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
 {
     public const string Name = "copy";
+    private readonly MemoryQuarantine quarantine = new();
     private readonly string folder = Directory.CreateTempSubdirectory("vestige-spool-").FullName;
     private readonly Dictionary<string, StoredCrossing> stored = [];
     private readonly IConnector source;
@@ -90,7 +93,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
 
     public async Task BeginAsync()
     {
-        Engine = new CrossingEngine(this, this, new NoCipher(), new NamedKeys(), new EngineOptions(new()), TimeProvider.System, new Random(1), NullLogger.Instance);
+        Engine = new CrossingEngine(this, this, quarantine, new NoCipher(), new NamedKeys(), new EngineOptions(new()), TimeProvider.System, new Random(1), NullLogger.Instance, reconciliations: new MemoryReconciliations());
         await Engine.StartAsync(CancellationToken.None);
     }
 

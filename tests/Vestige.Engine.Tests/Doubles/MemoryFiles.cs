@@ -70,6 +70,18 @@ public sealed class MemoryFiles : ISpoolFiles
         public Task<IReadOnlyList<SpoolRecord>> ReadAsync(long afterSequence, int bytes, CancellationToken cancellation) =>
             Task.FromResult<IReadOnlyList<SpoolRecord>>([.. Data.Where(record => record.Sequence > afterSequence).Take(2)]);
 
+        public ReadOnlyMemory<byte> Filter { get; private set; }
+
+        public Task KeepFilterAsync(ReadOnlyMemory<byte> filter, CancellationToken cancellation)
+        {
+            Filter = filter.ToArray();
+            return Task.CompletedTask;
+        }
+
+        public Task<ReadOnlyMemory<byte>> ReadFilterAsync(CancellationToken cancellation) => Task.FromResult(Filter);
+
+        public Task<IReadOnlyList<SpoolRecord>> ReadFiltersAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<SpoolRecord>>([.. Data]);
+
         public Task<SpoolRecord?> LastAsync(bool complete, CancellationToken cancellation) =>
             Task.FromResult(complete ? Data.LastOrDefault(record => record.Complete) : Held.LastOrDefault());
 

@@ -81,6 +81,8 @@ public sealed class ScriptedSource : ISource
         return Task.CompletedTask;
     }
 
+    public Task<IRowsView> OpenViewAsync(CancellationToken cancellation) => throw new NotSupportedException();
+
     public Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation) => throw new NotSupportedException();
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>

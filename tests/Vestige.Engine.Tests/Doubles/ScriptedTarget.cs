@@ -36,7 +36,11 @@ public sealed class ScriptedTarget : ITarget
     public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, IReadOnlyDictionary<TableName, ExistingRows> existing, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<ReadinessLine>>(Lines);
 
+    public string StatementFor(TableSchema table, RowChange change) => "";
+
     public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) => Task.FromResult(TargetProgress.None);
+
+    public Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation) => throw new NotSupportedException();
 
     public Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation) =>
         throw new PortException("The target is read only.") { Mend = "Nothing." };

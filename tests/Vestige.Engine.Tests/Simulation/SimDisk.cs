@@ -118,6 +118,16 @@ public sealed class SimSpoolFiles(SimDisk disk, SimFaults faults, SimProcess pro
             return [.. Seen.Where(record => record.Kind == SpoolRecordKind.Data && record.Sequence > afterSequence).Take(files.World.Random.Next(1, 4))];
         }
 
+        public Task KeepFilterAsync(ReadOnlyMemory<byte> filter, CancellationToken cancellation) => EnterAsync("spool.filter", cancellation);
+
+        public Task<ReadOnlyMemory<byte>> ReadFilterAsync(CancellationToken cancellation) => Task.FromResult(ReadOnlyMemory<byte>.Empty);
+
+        public async Task<IReadOnlyList<SpoolRecord>> ReadFiltersAsync(CancellationToken cancellation)
+        {
+            await EnterAsync("spool.filters", cancellation);
+            return [.. Seen.Where(record => record.Kind == SpoolRecordKind.Data)];
+        }
+
         public async Task<SpoolRecord?> LastAsync(bool complete, CancellationToken cancellation)
         {
             await EnterAsync("spool.last", cancellation);

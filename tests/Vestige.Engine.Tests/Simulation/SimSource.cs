@@ -51,6 +51,12 @@ public sealed class SimSourceState
     /// <summary>A broken source: a later snapshot does not give what changed in the ranges that were loaded before.</summary>
     public bool HidesChanges { get; init; }
 
+    /// <summary>A broken source: a view shows the rows as they were before the last transaction that it claims to show.</summary>
+    public bool ViewsLag { get; init; }
+
+    /// <summary>The rows before the last transaction; kept only for <see cref="ViewsLag"/>.</summary>
+    public Dictionary<TableName, IReadOnlyList<Row>> Earlier { get; private set; } = [];
+
     /// <summary>What happens to rows on the way to the target whose states are told.</summary>
     public SimTreatment Treatment { get; set; } = SimTreatment.None;
 
@@ -59,8 +65,15 @@ public sealed class SimSourceState
 
     public bool Knows(LogPosition position) => hashes.ContainsKey(position);
 
+    public Dictionary<TableName, IReadOnlyList<Row>> Shown() => Rows.ToDictionary(pair => pair.Key, IReadOnlyList<Row> (pair) => [.. pair.Value.Values]);
+
     public void Commit(DateTimeOffset at, IReadOnlyList<RowChange> changes)
     {
+        if (ViewsLag)
+        {
+            Earlier = Shown();
+        }
+
         foreach (var change in changes)
         {
             Take(change);
@@ -181,6 +194,12 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     {
         await faults.BeforeAsync("source.snapshot", cancellation);
         return new Snapshot(state, faults, world);
+    }
+
+    public async Task<IRowsView> OpenViewAsync(CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("source.view", cancellation);
+        return new SimView(state.Head, TargetProgress.None, state.ViewsLag ? state.Earlier : state.Shown(), faults);
     }
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>

@@ -1,5 +1,6 @@
 using Vestige.Engine.Events;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Quarantining;
 
 namespace Vestige.Engine.Tests.Simulation;
 
@@ -7,6 +8,11 @@ namespace Vestige.Engine.Tests.Simulation;
 public sealed class SimStoreState
 {
     public Dictionary<string, StoredCrossing> Crossings { get; } = [];
+
+    public Dictionary<string, WaitingChange> Waiting { get; } = [];
+
+    /// <summary>A broken quarantine: of what it is to keep it forgets what waits behind an earlier change of its row.</summary>
+    public bool ForgetsBehind { get; init; }
 
     public Dictionary<string, long> Epochs { get; } = [];
 }

@@ -20,6 +20,9 @@ public sealed class SimTargetState
 
     public long Epoch { get; set; }
 
+    /// <summary>Rows that are not taken, by their table and key.</summary>
+    public HashSet<(TableName Table, string Key)> Refused { get; } = [];
+
     /// <summary>Rows found or missed against expectation: each is a change that took effect twice or never.</summary>
     public long Unexpected { get; set; }
 
@@ -50,10 +53,18 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
     public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, IReadOnlyDictionary<TableName, ExistingRows> existing, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
 
+    public string StatementFor(TableSchema table, RowChange change) => "";
+
     public async Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation)
     {
         await faults.BeforeAsync("target.progress", cancellation);
         return state.Progress;
+    }
+
+    public async Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("target.view", cancellation);
+        return new SimView(state.Progress.Position, state.Progress, state.Rows.GroupBy(pair => pair.Key.Table).ToDictionary(group => group.Key, IReadOnlyList<Row> (group) => [.. group.Select(pair => pair.Value)]), faults);
     }
 
     public async Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation)
@@ -90,6 +101,8 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
     private sealed class Session(SimTarget target, long epoch, TargetProgress progress) : ITargetSession
     {
         public TargetProgress Progress { get; set; } = progress;
+
+        public Task<string?> WhyWaitingAsync(CancellationToken cancellation) => Task.FromResult<string?>(null);
 
         /// <summary>Half the worlds let several write side by side.</summary>
         public async Task<ITargetSession?> OpenBesideAsync(CancellationToken cancellation)
@@ -141,10 +154,11 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     private sealed class Transaction(SimTarget target, Session session) : ITargetTransaction
     {
-        private readonly Dictionary<(TableName Table, string Key), Row?> written = [];
-        private readonly HashSet<(TableName Table, string From)> emptied = [];
+        private Dictionary<(TableName Table, string Key), Row?> written = [];
+        private HashSet<(TableName Table, string From)> emptied = [];
         private readonly LogPosition? expected = session.Progress.Position;
         private long unexpected;
+        private (Dictionary<(TableName Table, string Key), Row?> Written, HashSet<(TableName Table, string From)> Emptied)? mark;
 
         public async Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation) =>
             await target.Faults.BeforeAsync("target.create", cancellation);
@@ -214,6 +228,18 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             }
 
             return default;
+        }
+
+        public async Task MarkAsync(CancellationToken cancellation)
+        {
+            await target.Faults.BeforeAsync("target.mark", cancellation);
+            mark = (new(written), [.. emptied]);
+        }
+
+        public async Task BackToMarkAsync(CancellationToken cancellation)
+        {
+            await target.Faults.BeforeAsync("target.back", cancellation);
+            (written, emptied) = (new(mark!.Value.Written), [.. mark.Value.Emptied]);
         }
 
         public async Task CommitAsync(ProgressUpdate update, CancellationToken cancellation)
@@ -293,9 +319,11 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             switch (kind)
             {
                 case ChangeKind.Insert:
+                    ThrowIfRefused(table, kind, after);
                     Insert(table, after);
                     break;
                 case ChangeKind.Update:
+                    ThrowIfRefused(table, kind, after);
                     unexpected += Has(table, after) ? 0 : 1;
                     written[KeyOf(table, after)] = after;
                     break;
@@ -304,6 +332,16 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
                     unexpected += Has(table, before) || IsLoading(table.Name) ? 0 : 1;
                     written[KeyOf(table, before)] = null;
                     break;
+            }
+        }
+
+        private void ThrowIfRefused(TableSchema table, ChangeKind kind, Row row)
+        {
+            var (name, key) = KeyOf(table, row);
+            if (target.State.Refused.Contains((name, key)))
+            {
+                target.World.Count("target", "refused");
+                throw new RowRefusedException($"The row {name} {key} is refused.") { Table = name, Kind = kind, Key = key, Answer = "refused" };
             }
         }
 

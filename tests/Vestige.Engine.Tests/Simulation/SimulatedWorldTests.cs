@@ -51,6 +51,14 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { HidesChanges = true }));
 
     [Fact]
+    public void A_quarantine_that_loses_what_waits_behind_a_refused_change_is_caught() =>
+        AssertCaught(seed => new SimWorld(seed, store: new SimStoreState { ForgetsBehind = true }));
+
+    [Fact]
+    public void A_view_that_does_not_show_what_it_says_is_caught() =>
+        AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { ViewsLag = true }));
+
+    [Fact]
     public void The_same_seed_tells_the_same_story()
     {
         for (var seed = 1; seed <= 20; seed++)

@@ -7,6 +7,7 @@ using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
 using Vestige.Engine.Tests.Doubles;
 using Vestige.Engine.Tests.Simulation;
+using Vestige.Tests.Shared.Quarantine;
 using Xunit;
 
 namespace Vestige.Engine.Tests.Supervision;
@@ -23,7 +24,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
 
     public async ValueTask InitializeAsync()
     {
-        engine = new CrossingEngine(this, store, new PlainCipher(), new PlainKeys(), new EngineOptions(new(), AssumedRowsPerSecond: 10), TimeProvider.System, new Random(1), NullLogger.Instance);
+        engine = new CrossingEngine(this, store, new MemoryQuarantine(), new PlainCipher(), new PlainKeys(), new EngineOptions(new(), AssumedRowsPerSecond: 10), TimeProvider.System, new Random(1), NullLogger.Instance);
         await engine.StartAsync(cancellation);
     }
 

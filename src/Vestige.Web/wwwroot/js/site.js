@@ -27,7 +27,7 @@
     }
   };
 
-  const places = { f: '/', c: '/crossings', o: '/connections', e: '/events', b: '/bench', n: '/crossings/new' };
+  const places = { f: '/', c: '/crossings', o: '/connections', e: '/events', a: '/alerts', t: '/trace', r: '/reconcile', b: '/bench', n: '/crossings/new' };
   let waitsForPlace = false;
 
   const typing = (target) => target.closest('input, textarea, select, [contenteditable]') !== null;

@@ -1,0 +1,185 @@
+using System.Buffers;
+using System.Buffers.Binary;
+using System.Globalization;
+using System.Text;
+using Vestige.Core.Changes;
+using Vestige.Core.Expressions;
+
+namespace Vestige.Core.Reconciling;
+
+/// <summary>
+/// Values in one form for databases of unlike engines, so that what is equal gets the same bytes whichever side writes it: each led
+/// by whether it is NULL, of its column's kind, or of none, and by its length. Not safe for several threads.
+/// </summary>
+/// <param name="columns">By the place of a column in the rows of this side.</param>
+public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRowForm
+{
+    private const byte Null = 0;
+    private const byte Value = 1;
+    private const byte Foreign = 2;
+    private static readonly SearchValues<byte> Digits = SearchValues.Create("0123456789."u8);
+    private readonly ArrayBufferWriter<byte> made = new(256);
+
+    public void Write(Row row, IReadOnlyList<int> columns, IBufferWriter<byte> into)
+    {
+        ArgumentNullException.ThrowIfNull(columns);
+        ArgumentNullException.ThrowIfNull(into);
+        foreach (var column in columns)
+        {
+            if (row.KindAt(column) == ValueKind.Null)
+            {
+                into.Write([Null]);
+                continue;
+            }
+
+            made.ResetWrittenCount();
+            var known = TryWrite(row, column);
+            if (!known)
+            {
+                // An engine that lets any value stand in any column may hold one that is none of its type.
+                made.ResetWrittenCount();
+                Put(row.DisplayAt(column));
+            }
+
+            var head = into.GetSpan(5);
+            head[0] = known ? Value : Foreign;
+            BinaryPrimitives.WriteInt32LittleEndian(head[1..], made.WrittenCount);
+            into.Advance(5);
+            into.Write(made.WrittenSpan);
+        }
+    }
+
+    private bool TryWrite(Row row, int place) => (columns[place].Kind, row.KindAt(place)) switch
+    {
+        (CanonicalKind.Boolean, _) => Boolean(row, place),
+        (CanonicalKind.Decimal, ValueKind.Integer) => Whole(row.IntegerAt(place)),
+        (CanonicalKind.Decimal, ValueKind.Text) => Plain(row.ValueAt(place)) || Decimal(ExactDecimal.Parse(row.TextAt(place))),
+        (CanonicalKind.Decimal, ValueKind.Real) => Plain(Shortest(row.RealAt(place), stackalloc byte[32])) || Decimal(ExactDecimal.Parse(row.RealAt(place).ToString("R", CultureInfo.InvariantCulture))),
+        (CanonicalKind.Real or CanonicalKind.Single, _) => Real(row, place),
+        (CanonicalKind.Text, ValueKind.Text) => Put(row.ValueAt(place)),
+        (CanonicalKind.Text, ValueKind.Integer) => Put(row.DisplayAt(place)),
+        (CanonicalKind.Padded, ValueKind.Text) => Put(row.ValueAt(place).TrimEnd((byte)' ')),
+        (CanonicalKind.Date, ValueKind.Text) => Whole(PlainDate(row.ValueAt(place)) ?? CivilTime.ParseDate(row.TextAt(place))),
+        (CanonicalKind.Moment, ValueKind.Text) => Whole(CivilTime.ParseInstant(row.TextAt(place)) ?? CivilTime.ParseTimestamp(row.TextAt(place))),
+        (CanonicalKind.Bytes, ValueKind.Bytes) => Put(row.ValueAt(place)),
+        (CanonicalKind.Bytes, ValueKind.Text) => Hexadecimal(row.ValueAt(place)),
+        (CanonicalKind.Json, ValueKind.Text) => CanonicalJson.TryWrite(row.ValueAt(place), made),
+        _ => false,
+    };
+
+    private bool Boolean(Row row, int place) => row.KindAt(place) switch
+    {
+        ValueKind.Integer when row.IntegerAt(place) is 0 or 1 => Put(row.IntegerAt(place) == 1 ? "t" : "f"),
+        ValueKind.Text when ValueText.Read(ExpressionType.Boolean, row.TextAt(place)) is { IsNull: false } truth => Put(truth.Truth ? "t" : "f"),
+        _ => false,
+    };
+
+    /// <summary>The digits without zeros at the end; those before the point stay.</summary>
+    private bool Decimal(ExactDecimal? number)
+    {
+        if (number is null)
+        {
+            return false;
+        }
+
+        var text = number.ToString();
+        return Put(text.Contains('.', StringComparison.Ordinal) ? text.TrimEnd('0').TrimEnd('.') is "-0" ? "0" : text.TrimEnd('0').TrimEnd('.') : text);
+    }
+
+    private bool Real(Row row, int place)
+    {
+        double? number = row.KindAt(place) switch
+        {
+            ValueKind.Real => row.RealAt(place),
+            ValueKind.Integer => row.IntegerAt(place),
+            ValueKind.Text => ValueText.Read(ExpressionType.Real, row.TextAt(place)) is { IsNull: false } read ? read.Real : null,
+            _ => null,
+        };
+        if (number is not { } real)
+        {
+            return false;
+        }
+
+        var narrow = columns[place].Kind == CanonicalKind.Single;
+        return Put(double.IsNaN(real) ? "NaN" : real == 0 ? "0" : narrow ? ((float)real).ToString("R", CultureInfo.InvariantCulture) : real.ToString("R", CultureInfo.InvariantCulture));
+    }
+
+    private bool Whole(long? number)
+    {
+        if (number is not { } whole)
+        {
+            return false;
+        }
+
+        whole.TryFormat(made.GetSpan(20), out var written, default, CultureInfo.InvariantCulture);
+        return Claimed(written);
+    }
+
+    /// <summary>
+    /// A number that is written as digits with at most one point, as nearly all are: without zeros at its ends. False, with nothing
+    /// written, for any other.
+    /// </summary>
+    private bool Plain(ReadOnlySpan<byte> text)
+    {
+        var sign = text.StartsWith("-"u8) ? 1 : 0;
+        var digits = text[sign..];
+        var point = digits.IndexOf((byte)'.');
+        if (digits.IsEmpty || point == 0 || point == digits.Length - 1 || digits.ContainsAnyExcept(Digits) || (point >= 0 && digits[(point + 1)..].Contains((byte)'.')))
+        {
+            return false;
+        }
+
+        digits = point < 0 ? digits : digits.TrimEnd((byte)'0').TrimEnd((byte)'.');
+        var first = 0;
+        while (first < digits.Length - 1 && digits[first] == '0' && digits[first + 1] != '.')
+        {
+            first++;
+        }
+
+        digits = digits[first..];
+        if (sign > 0 && !digits.SequenceEqual("0"u8))
+        {
+            Put("-"u8);
+        }
+
+        return Put(digits);
+    }
+
+    /// <summary>The days of a date written as year, month and day of four, two and two digits; null for any other.</summary>
+    private static long? PlainDate(ReadOnlySpan<byte> text) =>
+        text.Length == 10 && text[4] == '-' && text[7] == '-'
+            && int.TryParse(text[..4], NumberStyles.None, CultureInfo.InvariantCulture, out var year)
+            && int.TryParse(text[5..7], NumberStyles.None, CultureInfo.InvariantCulture, out var month)
+            && int.TryParse(text[8..], NumberStyles.None, CultureInfo.InvariantCulture, out var day)
+            && month is >= 1 and <= 12 && day >= 1 && year >= 1 && day <= DateTime.DaysInMonth(year, month)
+            ? CivilTime.DaysOf(year, month, day)
+            : null;
+
+    private static ReadOnlySpan<byte> Shortest(double number, Span<byte> into)
+    {
+        number.TryFormat(into, out var written, "R", CultureInfo.InvariantCulture);
+        return into[..written];
+    }
+
+    private bool Hexadecimal(ReadOnlySpan<byte> text) => text.StartsWith("\\x"u8) && text.Length % 2 == 0
+        && Convert.FromHexString(text[2..], made.GetSpan(text.Length), out _, out var written) == OperationStatus.Done
+        && Claimed(written);
+
+    private bool Claimed(int written)
+    {
+        made.Advance(written);
+        return true;
+    }
+
+    private bool Put(ReadOnlySpan<byte> bytes)
+    {
+        made.Write(bytes);
+        return true;
+    }
+
+    private bool Put(string text)
+    {
+        Encoding.UTF8.GetBytes(text, made);
+        return true;
+    }
+}

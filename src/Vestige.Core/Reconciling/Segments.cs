@@ -1,0 +1,84 @@
+using Vestige.Core.Changes;
+
+namespace Vestige.Core.Reconciling;
+
+/// <summary>A table cut into parts that are compared one by one: ranges of keys, or keys whose hashes begin alike.</summary>
+public sealed class Segments
+{
+    private readonly Int128[][] numbers;
+
+    private Segments(IReadOnlyList<Row> bounds, int bits)
+    {
+        numbers = [.. bounds.Select(bound => Enumerable.Range(0, bound.Count).Select(i => WholeKeys.Number(bound, i)).ToArray())];
+        Bounds = bounds;
+        Bits = bits;
+        Count = bits > 0 ? 1 << bits : bounds.Count + 1;
+    }
+
+    public int Count { get; }
+
+    /// <summary>The first key of each range but the first, in order; empty where cut by hash.</summary>
+    public IReadOnlyList<Row> Bounds { get; }
+
+    /// <summary>So many bits of a key's hash name its segment; 0 where cut by ranges.</summary>
+    public int Bits { get; }
+
+    public bool AreByHash => Bits > 0;
+
+    /// <summary>Ranges of keys of whole numbers.</summary>
+    public static Segments ByRange(IReadOnlyList<Row> bounds) => new(bounds, 0);
+
+    /// <summary>By the first bits of the key's hash, 1 to 16.</summary>
+    public static Segments ByHash(int bits)
+    {
+        ArgumentOutOfRangeException.ThrowIfLessThan(bits, 1);
+        ArgumentOutOfRangeException.ThrowIfGreaterThan(bits, 16);
+        return new Segments([], bits);
+    }
+
+    /// <summary>Which segment a key is in.</summary>
+    /// <param name="key">The key columns only.</param>
+    /// <param name="hash">The hash of the key.</param>
+    public int Of(Row key, UInt128 hash)
+    {
+        return AreByHash ? (int)(hash >> (128 - Bits)) : Of(key, Places(key.Count));
+    }
+
+    /// <summary>The range that a row's key is in, without taking the key out of the row. Only where cut by ranges.</summary>
+    /// <param name="row">The row.</param>
+    /// <param name="key">The places of its key columns, in key order.</param>
+    public int Of(Row row, IReadOnlyList<int> key)
+    {
+        ArgumentNullException.ThrowIfNull(key);
+        Span<Int128> wanted = stackalloc Int128[key.Count];
+        for (var i = 0; i < wanted.Length; i++)
+        {
+            wanted[i] = WholeKeys.Number(row, key[i]);
+        }
+
+        var (low, high) = (0, numbers.Length);
+        while (low < high)
+        {
+            var middle = (low + high) / 2;
+            if (numbers[middle].AsSpan().SequenceCompareTo(wanted) <= 0)
+            {
+                low = middle + 1;
+            }
+            else
+            {
+                high = middle;
+            }
+        }
+
+        return low;
+    }
+
+    private static readonly int[][] FirstPlaces = [[], [0], [0, 1], [0, 1, 2], [0, 1, 2, 3]];
+
+    private static int[] Places(int count) => count < FirstPlaces.Length ? FirstPlaces[count] : [.. Enumerable.Range(0, count)];
+
+    /// <summary>The keys of a range within a larger one.</summary>
+    public KeySpan SpanOf(int segment, KeySpan within) => new(
+        segment == 0 ? within.From : Bounds[segment - 1],
+        segment == Bounds.Count ? within.Before : Bounds[segment]);
+}

@@ -1,0 +1,213 @@
+using Microsoft.Extensions.Logging;
+using Vestige.Core.Alerts;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Alerting;
+
+/// <summary>
+/// Watches what needs somebody: raises alerts by the rules, tells them on their channels, and says when they are over. Looked at by
+/// one timer; asked by anybody.
+/// </summary>
+public sealed class AlertKeeper
+{
+    private readonly IAlertStore store;
+    private readonly EventLog events;
+    private readonly TimeProvider clock;
+    private readonly ILogger logger;
+    private readonly Lock gate = new();
+    private readonly Dictionary<string, Watched> watched = [];
+    private AlertSettings settings = AlertSettings.Default;
+    private long lastNumber;
+
+    internal AlertKeeper(IAlertStore store, EventLog events, TimeProvider clock, ILogger logger)
+    {
+        this.store = store;
+        this.events = events;
+        this.clock = clock;
+        this.logger = logger;
+    }
+
+    /// <summary>The settings in force.</summary>
+    public AlertSettings Settings
+    {
+        get
+        {
+            lock (gate)
+            {
+                return settings;
+            }
+        }
+    }
+
+    /// <summary>What stands: what nobody has seen first, of that what stops a crossing, and then the longest.</summary>
+    public IReadOnlyList<Alert> Standing
+    {
+        get
+        {
+            lock (gate)
+            {
+                return [.. watched.Values.Select(one => one.Alert).OfType<Alert>().OrderBy(alert => alert.Acknowledged).ThenBy(alert => alert.Need.Kind is NeedKind.Faulted or NeedKind.LogLoss ? 0 : 1).ThenBy(alert => alert.Since)];
+            }
+        }
+    }
+
+    /// <summary>Goes on with the alerts that stood when the process ended.</summary>
+    public async Task RecallAsync(CancellationToken cancellation)
+    {
+        var kept = await store.ReadSettingsAsync(cancellation);
+        var (standing, last) = await store.ReadAsync(cancellation);
+        lock (gate)
+        {
+            (settings, lastNumber) = (kept, last);
+            foreach (var alert in standing)
+            {
+                watched[alert.Need.Id] = new Watched(new Alarm(alert.Since, null, alert.RaisedAt), alert, alert.Need);
+            }
+        }
+    }
+
+    /// <summary>Other settings are in force from now on; they have been kept.</summary>
+    public void Use(AlertSettings other)
+    {
+        ArgumentNullException.ThrowIfNull(other);
+        lock (gate)
+        {
+            settings = other;
+        }
+    }
+
+    /// <summary>Notes that somebody has seen an alert. Throws <see cref="RequestRefusedException"/> for one that does not stand.</summary>
+    public async Task AcknowledgeAsync(long number, string note, string by, CancellationToken cancellation)
+    {
+        Alert seen;
+        lock (gate)
+        {
+            var (id, one) = watched.FirstOrDefault(pair => pair.Value.Alert?.Number == number);
+            if (one?.Alert is not { } alert)
+            {
+                throw new RequestRefusedException("That does not stand any more.") { Mend = "Look at what needs somebody now." };
+            }
+
+            seen = alert with { AcknowledgedBy = by, Note = note.Trim(), AcknowledgedAt = clock.GetUtcNow() };
+            watched[id] = one with { Alert = seen };
+        }
+
+        await store.WriteAsync(seen, [], cancellation);
+        await events.OfCrossingAsync(seen.Need.Crossing, EventKind.Note, $"Seen: {seen.Need.What}{(note.Trim().Length > 0 ? $" \u201c{note.Trim()}\u201d" : "")}", by);
+    }
+
+    /// <summary>Compares what needs somebody now with what did before.</summary>
+    /// <param name="looked">Whether a crossing was looked at; false leaves what is watched of it as it is, null, for one that is gone, ends it.</param>
+    /// <param name="needs">All that holds now.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task LookAsync(Func<string, bool?> looked, IReadOnlyList<Need> needs, CancellationToken cancellation)
+    {
+        var now = clock.GetUtcNow();
+        var held = needs.GroupBy(need => need.Id).ToDictionary(same => same.Key, same => same.First());
+        List<(Alert Before, Alert? After)> changed = [];
+        lock (gate)
+        {
+            foreach (var id in watched.Keys.Union(held.Keys).ToList())
+            {
+                var before = watched.GetValueOrDefault(id) ?? new Watched(Alarm.Quiet, null, null);
+                var need = held.GetValueOrDefault(id);
+                if (need is null && before.Need is { } known && looked(known.Crossing) == false)
+                {
+                    continue;
+                }
+
+                var after = Step(before, need, need is null && before.Need is { } last && looked(last.Crossing) is null, now);
+                if (after.Alert is null && !after.Alarm.Raised && after.Alarm.HeldSince is null)
+                {
+                    watched.Remove(id);
+                }
+                else
+                {
+                    watched[id] = after;
+                }
+
+                if (before.Alert?.Number != after.Alert?.Number)
+                {
+                    changed.Add((before.Alert ?? after.Alert!, after.Alert));
+                }
+            }
+        }
+
+        foreach (var (before, after) in changed)
+        {
+            await (after is null ? OverAsync(before with { OverAt = now }, cancellation) : RaisedAsync(after, cancellation));
+        }
+
+        await TellHeldBackAsync(now, cancellation);
+    }
+
+    private Watched Step(Watched before, Need? held, bool gone, DateTimeOffset now)
+    {
+        var need = held ?? before.Need;
+        if (need is null)
+        {
+            return new Watched(Alarm.Quiet, null, null);
+        }
+
+        var rule = settings.RuleFor(need.Kind, need.Crossing);
+        var holds = held is not null && (held.Kind != NeedKind.Lag || rule.IsBeyond(held.Lag ?? TimeSpan.Zero, before.Alarm.Raised));
+        var overAfter = gone ? TimeSpan.Zero : TimeSpan.FromSeconds(rule.OverAfterSeconds);
+        var alarm = before.Alarm.Step(holds, now, TimeSpan.FromSeconds(rule.ForSeconds), overAfter);
+        var alert = !alarm.Raised ? null : before.Alert is { } standing
+            ? standing with { Need = holds ? held! : standing.Need }
+            : new Alert(++lastNumber, need, alarm.HeldSince!.Value, now);
+        return new Watched(alarm, alert, need);
+    }
+
+    private async Task RaisedAsync(Alert alert, CancellationToken cancellation)
+    {
+        var rule = Settings.RuleFor(alert.Need.Kind, alert.Need.Crossing);
+        var tell = IsTold(rule, alert.RaisedAt) ? rule.Channels ?? [] : [];
+        await KeepAsync(alert with { Told = tell }, tell, cancellation);
+    }
+
+    /// <summary>Those who were told that it was raised are told that it is over, quiet hours or not.</summary>
+    private async Task OverAsync(Alert alert, CancellationToken cancellation)
+    {
+        await KeepAsync(alert, alert.ToldTo, cancellation);
+    }
+
+    /// <summary>What was raised in quiet hours and still stands at their end is told then.</summary>
+    private async Task TellHeldBackAsync(DateTimeOffset now, CancellationToken cancellation)
+    {
+        foreach (var alert in Standing.Where(alert => alert.Told is { Count: 0 }))
+        {
+            var rule = Settings.RuleFor(alert.Need.Kind, alert.Need.Crossing);
+            if (rule.Channels is { Count: > 0 } channels && IsTold(rule, now) && !alert.Acknowledged)
+            {
+                await KeepAsync(alert with { Told = channels }, channels, cancellation);
+            }
+        }
+    }
+
+    private bool IsTold(AlertRule rule, DateTimeOffset at) => rule.InQuietHours || Settings.Quiet?.Contains(at) != true;
+
+    private async Task KeepAsync(Alert alert, IReadOnlyList<string> tell, CancellationToken cancellation)
+    {
+        lock (gate)
+        {
+            if (watched.TryGetValue(alert.Need.Id, out var one) && one.Alert?.Number == alert.Number && alert.OverAt is null)
+            {
+                watched[alert.Need.Id] = one with { Alert = one.Alert with { Told = alert.Told } };
+            }
+        }
+
+        try
+        {
+            await store.WriteAsync(alert, [.. tell.Select(channel => new AlertMessage(channel, alert))], cancellation);
+        }
+        catch (PortException exception)
+        {
+            logger.LogWarning(exception, "An alert could not be kept: {What}", alert.Need.What);
+        }
+    }
+
+    private sealed record Watched(Alarm Alarm, Alert? Alert, Need? Need);
+}

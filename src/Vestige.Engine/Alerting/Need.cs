@@ -1,0 +1,17 @@
+using Vestige.Core.Alerts;
+
+namespace Vestige.Engine.Alerting;
+
+/// <summary>Something that a person may have to see to, as it is at one moment.</summary>
+/// <param name="Kind">What it is.</param>
+/// <param name="Crossing">The crossing; for something about a source, one of those that read it.</param>
+/// <param name="About">The table or the connection; null where it is about the crossing itself.</param>
+/// <param name="What">What happened, in a sentence.</param>
+/// <param name="Costs">What it costs while it stands.</param>
+/// <param name="Mend">What helps; null when there is nothing but to wait.</param>
+/// <param name="Lag">How far behind, where that decides.</param>
+public sealed record Need(NeedKind Kind, string Crossing, string? About, string What, string Costs, string? Mend = null, TimeSpan? Lag = null)
+{
+    /// <summary>The same for the same thing at another moment.</summary>
+    public string Id => $"{Kind}/{Crossing}/{About}";
+}

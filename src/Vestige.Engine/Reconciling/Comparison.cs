@@ -1,0 +1,231 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Positions;
+using Vestige.Core.Reconciling;
+using Vestige.Core.Schemas;
+using Vestige.Core.Text;
+using Vestige.Core.Treatments;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Treating;
+
+namespace Vestige.Engine.Reconciling;
+
+/// <summary>
+/// Compares the tables of a crossing, one after the other. Views are kept for some seconds and a part of a large table at a time, so
+/// that neither side is kept from tidying up for long.
+/// </summary>
+internal sealed class Comparison(ViewRequest request, CrossingTreatment treating, ComparisonScope scope, ReadingPace pace, Func<TableName, Proof?> proofOf, TimeProvider clock)
+{
+    private const long PartRows = 8_000_000;
+    private const int MostParts = 4096;
+    private const int Listed = 10_000;
+    private static readonly TimeSpan ViewsLast = TimeSpan.FromSeconds(20);
+    private IReadOnlyDictionary<TableName, TableHistory> histories = new Dictionary<TableName, TableHistory>();
+    private ViewPair? views;
+    private Dictionary<TableName, TableDescription> there = [];
+
+    /// <summary>Told what was found of each table, when it was compared.</summary>
+    public Func<IReadOnlyList<TableFinding>, Task> Found { get; init; } = _ => Task.CompletedTask;
+
+    /// <summary>The table at work, and which part of how many.</summary>
+    public Action<TableName, int, int> At { get; init; } = (_, _, _) => { };
+
+    public async Task RunAsync(CancellationToken cancellation)
+    {
+        try
+        {
+            await OpenAsync(cancellation);
+            foreach (var table in Chosen())
+            {
+                await Found(await CompareAsync(table, cancellation));
+            }
+        }
+        finally
+        {
+            await CloseAsync();
+        }
+    }
+
+    private List<TableName> Chosen()
+    {
+        var crossing = TakenTables.Of(treating.Definition.Tables, [.. there.Values]).Select(table => table.Schema.Name).ToList();
+        return [.. (scope.Tables.Count == 0 ? crossing : scope.Tables).Order()];
+    }
+
+    private async Task<IReadOnlyList<TableFinding>> CompareAsync(TableName name, CancellationToken cancellation)
+    {
+        At(name, 0, 1);
+        if (clock.GetUtcNow() - views!.OpenedAt > ViewsLast)
+        {
+            await OpenAsync(cancellation);
+        }
+
+        var into = treating.TargetsOf(name);
+        if (Reason(name) is { } reason)
+        {
+            return [.. into.Select(target => TableFinding.None(name, target, reason))];
+        }
+
+        var (treatment, problems) = treating.TryBuild(there[name].Schema);
+        if (treatment is null || ComparedTable.Incomparable(treatment) is not null)
+        {
+            return [.. into.Select(target => TableFinding.None(name, target, treatment is null ? $"it cannot be treated: {problems[0].Found}" : ComparedTable.Incomparable(treatment)!))];
+        }
+
+        var tables = ComparedTable.Of(treatment, request.Source.Types);
+        if (scope.Sample is { } rows)
+        {
+            var drawn = await views!.Source.SampleAsync(treatment.Source, rows, cancellation);
+            return await (await ComparerAsync(treatment, tables, cancellation)).RunAsync([], drawn, cancellation);
+        }
+
+        return scope.Changed ? await ChangedAsync(treatment, tables, cancellation) : await RowsAsync(treatment, tables, cancellation);
+    }
+
+    /// <summary>Why a table cannot be compared now; null when it can.</summary>
+    private string? Reason(TableName name)
+    {
+        var progress = views!.Target.Progress.Tables.FirstOrDefault(table => table.Table == name);
+        return progress switch
+        {
+            _ when !there.ContainsKey(name) => "the source has no such table now",
+            null or { Loaded: false } => "it is not loaded yet",
+            { Held: true } => $"it is held: {progress.HeldCause}",
+            _ when progress.Position > views.Position => "it was loaded ahead of the others, which have yet to catch up",
+            _ when views.Source.Position != views.Position && !HoldsWhole(name, LogPosition.Min(views.Source.Position!.Value, views.Position)) => "the log that is kept does not hold all changes of it yet: compare again in a moment",
+            _ when histories[name].Broken is { } broken => $"{broken}: compare again",
+            _ when histories[name].Changes > LogBetween.MostChanges => $"more than {Figures.Of(LogBetween.MostChanges, "change")} lie between both sides: compare again when it has caught up",
+            _ => null,
+        };
+    }
+
+    /// <summary>Whether the spool has every change of a table after a position: it may have begun to read it later, or be another process's.</summary>
+    private bool HoldsWhole(TableName name, LogPosition after) => request.Spool.Held(name)?.WholeAfter is { } whole && whole <= after;
+
+    private async Task<TableComparer> ComparerAsync(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, CancellationToken cancellation)
+    {
+        IRowForm form = request.Source.Types.ValuesAreText ? TextForm.Instance : KindForm.Instance;
+        var touched = await views!.TouchedAsync(treatment.Source, histories[treatment.Source.Name], cancellation);
+        return new TableComparer(treatment, tables, views.Source, views.Target, form, touched, views.Position, clock, Listed) { Read = pace.ReadAsync, EstimatedRows = there[treatment.Source.Name].EstimatedRows };
+    }
+
+    private async Task<IReadOnlyList<TableFinding>> RowsAsync(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, CancellationToken cancellation)
+    {
+        var name = treatment.Source.Name;
+        if (!Within(treatment, tables, out var within))
+        {
+            return [.. tables.Select(table => TableFinding.None(name, table.Name, "a range needs keys of whole numbers that cross as they are"))];
+        }
+
+        var rows = there[name].EstimatedRows;
+        var parts = (int)Math.Clamp(rows / (pace.RowsInOneGo ?? PartRows), 1, MostParts);
+        var bounds = parts > 1 && tables.All(table => table.ByRange) ? await views!.Source.CutAsync(treatment.Source, within, parts, cancellation) : [];
+        var cut = Segments.ByRange(bounds);
+        var (form, all) = (treatment.Source, new List<IReadOnlyList<TableFinding>>());
+        for (var part = 0; part < cut.Count; part++)
+        {
+            At(name, part, cut.Count);
+            if (part > 0)
+            {
+                if (pace.RowsInOneGo is not null || clock.GetUtcNow() - views!.OpenedAt > ViewsLast)
+                {
+                    await OpenAsync(cancellation);
+                }
+
+                if (Reason(name) is { } reason || !there[name].Schema.SameForm(form))
+                {
+                    return [.. tables.Select(table => TableFinding.None(name, table.Name, Reason(name) ?? "its form changed meanwhile: compare again"))];
+                }
+            }
+
+            all.Add(await (await ComparerAsync(treatment, tables, cancellation)).RunAsync(cut.SpanOf(part, within), rows / cut.Count, cancellation));
+        }
+
+        return all.Count == 1 ? all[0] : [.. Enumerable.Range(0, tables.Count).Select(i => Together([.. all.Select(part => part[i])]))];
+    }
+
+    private bool Within(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, out KeySpan within)
+    {
+        within = KeySpan.All;
+        if (scope.From is null && scope.Before is null)
+        {
+            return true;
+        }
+
+        var columns = treatment.Source.KeyOrdinals.Count;
+        within = new KeySpan(scope.From is { } from ? WholeKeys.Parse(from, columns) : default, scope.Before is { } before ? WholeKeys.Parse(before, columns) : default);
+        return tables.All(table => table.ByRange) && (scope.From is null || !within.From.IsNone) && (scope.Before is null || !within.Before.IsNone);
+    }
+
+    /// <summary>What did not change since the last proof is as it was then, unless others than this crossing write on the target.</summary>
+    private async Task<IReadOnlyList<TableFinding>> ChangedAsync(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, CancellationToken cancellation)
+    {
+        var form = treatment.Source;
+        IReadOnlyList<TableFinding> None(string reason) => [.. tables.Select(table => TableFinding.None(form.Name, table.Name, reason))];
+        if (proofOf(form.Name) is not { } proof)
+        {
+            return None("it was never proved equal: compare all of its rows first");
+        }
+
+        if (tables is not [{ Source: not null }] || !form.HasKey)
+        {
+            return None("its rows are treated on the way or have no key, so that single ones cannot be picked: compare all of them");
+        }
+
+        if (proof.Position < request.Spool.Begin || !HoldsWhole(form.Name, proof.Position))
+        {
+            return None("the log that is kept begins after the last proof: compare all of its rows");
+        }
+
+        var upTo = LogPosition.Max(views!.Source.Position!.Value, views.Position);
+        var since = (await LogBetween.ReadAsync(request.Spool, proof.Position, upTo, new Dictionary<TableName, TableSchema> { [form.Name] = form }, cancellation))[form.Name];
+        if (since.Broken is { } broken || since.Changes > LogBetween.MostChanges)
+        {
+            return None($"{since.Broken ?? "too much changed since the last proof"}: compare all of its rows");
+        }
+
+        var found = since.Keys.Count == 0 ? [] : await views.Source.FindAsync(form, since.Keys, cancellation);
+        var comparer = await ComparerAsync(treatment, tables, cancellation);
+        return await comparer.RunAsync(since.Keys, found, cancellation);
+    }
+
+    private static TableFinding Together(IReadOnlyList<TableFinding> parts)
+    {
+        var first = parts[0];
+        List<RowDifference> rows = [.. parts.SelectMany(part => part.Rows)];
+        return first with
+        {
+            Position = parts.Min(part => part.Position),
+            At = parts.Max(part => part.At),
+            SourceRows = parts.Sum(part => part.SourceRows),
+            TargetRows = parts.Sum(part => part.TargetRows),
+            Same = parts.Sum(part => part.Same),
+            Missing = parts.Sum(part => part.Missing),
+            Extra = parts.Sum(part => part.Extra),
+            Differing = parts.Sum(part => part.Differing),
+            InFlight = parts.Sum(part => part.InFlight),
+            Reason = parts.Select(part => part.Reason).FirstOrDefault(reason => reason is not null),
+            Segments = [.. parts.SelectMany(part => part.Segments)],
+            Rows = [.. rows.Take(Listed)],
+            NotListed = parts.Any(part => part.NotListed) || rows.Count > Listed,
+        };
+    }
+
+    private async Task OpenAsync(CancellationToken cancellation)
+    {
+        await CloseAsync();
+        pace.Begins();
+        views = await ViewPair.OpenAsync(request, clock.GetUtcNow(), cancellation);
+        there = (await views.Source.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name);
+        var chosen = Chosen().Where(there.ContainsKey).ToDictionary(name => name, name => there[name].Schema);
+        histories = await views.HistoryAsync(chosen, cancellation);
+    }
+
+    private async Task CloseAsync()
+    {
+        if (views is { } open)
+        {
+            views = null;
+            await open.DisposeAsync();
+        }
+    }
+}

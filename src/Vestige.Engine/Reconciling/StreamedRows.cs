@@ -1,0 +1,91 @@
+using System.Runtime.CompilerServices;
+using Vestige.Core.Changes;
+using Vestige.Core.Reconciling;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Reconciling;
+
+/// <summary>
+/// Digests and hashes of a view's rows, computed in the database where it can, otherwise from the rows as they stream through; both
+/// give the same.
+/// </summary>
+internal sealed class StreamedRows(IRowsView view, IRowForm form)
+{
+    public async Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation)
+    {
+        if (view.Digests)
+        {
+            return await view.DigestAsync(shape, segments, within, cancellation);
+        }
+
+        var (digests, rows, keys) = (new Digest[segments.Count], new RowHash(form), new RowHash(form));
+        await foreach (var row in RowsAsync(view, shape, within, cancellation))
+        {
+            var segment = segments.AreByHash ? segments.Of(default, keys.Of(row, shape.Key)) : segments.Of(row, shape.Key);
+            digests[segment] = digests[segment].With(rows.Of(row, shape.Columns));
+        }
+
+        return digests;
+    }
+
+    public IAsyncEnumerable<HashedRow> HashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, CancellationToken cancellation) =>
+        view.Digests ? view.HashesAsync(shape, segments, wanted, within, cancellation) : StreamHashesAsync(shape, segments, wanted, within, cancellation);
+
+    /// <summary>The rows of a span, one by one. A row's memory stays valid.</summary>
+    public static async IAsyncEnumerable<Row> RowsAsync(IRowsView view, RowShape shape, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
+    {
+        await foreach (var block in view.ReadAsync(shape.Table, within, cancellation))
+        {
+            foreach (var row in RowsOf(block))
+            {
+                yield return row;
+            }
+        }
+    }
+
+    /// <summary>The spans that hold some segments: one for each run of ranges, all for those by hash.</summary>
+    public static IEnumerable<KeySpan> SpansOf(Segments segments, IReadOnlyList<int> wanted, KeySpan within)
+    {
+        if (segments.AreByHash)
+        {
+            yield return within;
+            yield break;
+        }
+
+        for (var i = 0; i < wanted.Count;)
+        {
+            var last = i;
+            while (last + 1 < wanted.Count && wanted[last + 1] == wanted[last] + 1)
+            {
+                last++;
+            }
+
+            yield return new KeySpan(segments.SpanOf(wanted[i], within).From, segments.SpanOf(wanted[last], within).Before);
+            i = last + 1;
+        }
+    }
+
+    private async IAsyncEnumerable<HashedRow> StreamHashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
+    {
+        var (chosen, rows, keys) = (wanted.ToHashSet(), new RowHash(form), new RowHash(form));
+        foreach (var span in SpansOf(segments, wanted, within))
+        {
+            await foreach (var row in RowsAsync(view, shape, span, cancellation))
+            {
+                if (!segments.AreByHash || chosen.Contains(segments.Of(default, keys.Of(row, shape.Key))))
+                {
+                    yield return new HashedRow(shape.KeyOf(row), rows.Of(row, shape.Columns));
+                }
+            }
+        }
+    }
+
+    private static IEnumerable<Row> RowsOf(RowBlock block)
+    {
+        var reader = new ChangeReader(block.Rows);
+        while (reader.TryRead(out var change))
+        {
+            yield return change.After;
+        }
+    }
+}

@@ -1,0 +1,21 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Treating;
+
+/// <summary>
+/// Which tables of a source a crossing takes. A part of a partitioned table crosses within the whole; it is a table of its own
+/// only where the rules leave the whole out.
+/// </summary>
+internal static class TakenTables
+{
+    public static IReadOnlyList<TableDescription> Of(TableRules rules, IReadOnlyList<TableDescription> there) =>
+        [.. there.Where(table => rules.Takes(table.Schema.Name) && !CrossesWithin(rules, table))];
+
+    /// <summary>The parts that the rules take and that cross within another table.</summary>
+    public static IReadOnlyList<(TableName Part, TableName Whole)> WithinOthers(TableRules rules, IReadOnlyList<TableDescription> there) =>
+        [.. there.Where(table => rules.Takes(table.Schema.Name) && CrossesWithin(rules, table)).Select(table => (table.Schema.Name, table.PartOf!.Value))];
+
+    private static bool CrossesWithin(TableRules rules, TableDescription table) => table.PartOf is { } whole && rules.Takes(whole);
+}

@@ -1,0 +1,4 @@
+namespace Vestige.Web.Api;
+
+/// <summary>Why changes may be lost.</summary>
+public sealed record DropBody(string? Reason);

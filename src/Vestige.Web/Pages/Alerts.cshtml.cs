@@ -1,0 +1,140 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Vestige.Core.Alerts;
+using Vestige.Engine.Alerting;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Supervision;
+using Vestige.Storage.Entities;
+using Vestige.Web.Alerting;
+using Vestige.Web.Views;
+
+namespace Vestige.Web.Pages;
+
+/// <summary>What needs somebody, who was told, and by which rules?</summary>
+public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost standIn, TimeProvider clock) : PageModel
+{
+    private const int HistoryShown = 60;
+    private const int MessagesShown = 30;
+
+    public AlertSettings Settings { get; private set; } = AlertSettings.Default;
+
+    public IReadOnlyList<Alert> Standing { get; private set; } = [];
+
+    public IReadOnlyList<Alert> Over { get; private set; } = [];
+
+    public IReadOnlyList<AlertMessageRecord> Messages { get; private set; } = [];
+
+    public StandInPost StandIn => standIn;
+
+    public DateTimeOffset Now => clock.GetUtcNow();
+
+    public CrossingEngine Engine => engine;
+
+    public async Task OnGetAsync(CancellationToken cancellation)
+    {
+        Settings = engine.Alerts!.Settings;
+        Standing = engine.Alerts.Standing;
+        Over = [.. (await store.LatestAsync(HistoryShown, cancellation)).Where(alert => alert.OverAt is not null)];
+        Messages = await store.MessagesAsync(MessagesShown, cancellation);
+    }
+
+    public Task<IActionResult> OnPostAcknowledgeAsync(long number, string? note, CancellationToken cancellation) =>
+        DoAsync("Noted.", () => engine.Alerts!.AcknowledgeAsync(number, note ?? "", Who.Of(HttpContext), cancellation));
+
+    public Task<IActionResult> OnPostWebhookAsync(string name, string url, string? secret, CancellationToken cancellation) =>
+        AddAsync(new AlertChannel(name ?? "", AlertChannel.Webhook, Url: url), secret, cancellation);
+
+    public Task<IActionResult> OnPostMailAsync(string name, string host, int? port, bool tls, string? user, string? secret, string from, string to, CancellationToken cancellation) =>
+        AddAsync(new AlertChannel(name ?? "", AlertChannel.Email, Host: host, Port: port, Tls: tls, User: string.IsNullOrEmpty(user) ? null : user, From: from, To: [.. (to ?? "").Split([',', ' ', ';'], StringSplitOptions.RemoveEmptyEntries)]), secret, cancellation);
+
+    /// <summary>Channels to the stand-ins, told of everything: to see how it works.</summary>
+    public Task<IActionResult> OnPostStandInsAsync(CancellationToken cancellation)
+    {
+        var settings = engine.Alerts!.Settings;
+        List<AlertChannel> channels = [.. settings.Channels.Where(channel => channel.Name is not ("stand-in-webhook" or "stand-in-mail")), new AlertChannel("stand-in-webhook", AlertChannel.Webhook, Url: standIn.WebhookAddress)];
+        if (standIn.MailPort is { } port)
+        {
+            channels.Add(new AlertChannel("stand-in-mail", AlertChannel.Email, Host: "127.0.0.1", Port: port, Tls: false, From: "vestige@county.invalid", To: ["on-call@county.invalid"]));
+        }
+
+        string[] told = [.. channels.Where(channel => channel.Name.StartsWith("stand-in-", StringComparison.Ordinal)).Select(channel => channel.Name)];
+        var rules = settings.Rules.Select(rule => rule with { Channels = [.. (rule.Channels ?? []).Union(told)] }).ToList();
+        return KeepAsync(settings with { Channels = channels, Rules = rules }, new Dictionary<string, string> { ["stand-in-webhook"] = "a signing key" }, "The stand-ins are told of everything.", cancellation);
+    }
+
+    public Task<IActionResult> OnPostRemoveAsync(string name, CancellationToken cancellation)
+    {
+        var settings = engine.Alerts!.Settings;
+        return KeepAsync(
+            settings with { Channels = [.. settings.Channels.Where(channel => channel.Name != name)], Rules = [.. settings.Rules.Select(rule => rule with { Channels = rule.Channels?.Where(channel => channel != name).ToList() })] },
+            new Dictionary<string, string>(),
+            $"{name} is told nothing any more.",
+            cancellation);
+    }
+
+    public Task<IActionResult> OnPostTestAsync(string name, CancellationToken cancellation) => DoAsync("A test is on its way.", () => store.TestAsync(name, Who.Of(HttpContext), cancellation));
+
+    /// <summary>The stand-ins refuse what they are sent, or take it again.</summary>
+    public IActionResult OnPostRefuse(bool refuses)
+    {
+        standIn.Refuses = refuses;
+        return Redirect("/alerts");
+    }
+
+    /// <summary>The rules of the page: those for all crossings. Others, made by file, stay behind them.</summary>
+    public Task<IActionResult> OnPostRulesAsync(string? quietFrom, string? quietTo, string? zone, CancellationToken cancellation)
+    {
+        var settings = engine.Alerts!.Settings;
+        var rules = settings.Rules.Select((rule, i) => Request.Form.ContainsKey($"for-{i}") ? Read(rule, i) : rule).ToList();
+        var quiet = TimeOnly.TryParse(quietFrom, out var from) && TimeOnly.TryParse(quietTo, out var to) && from != to ? new QuietHours(from, to, string.IsNullOrWhiteSpace(zone) ? "UTC" : zone.Trim()) : null;
+        return KeepAsync(settings with { Rules = rules, Quiet = quiet }, new Dictionary<string, string>(), "The rules are in force.", cancellation);
+    }
+
+    private AlertRule Read(AlertRule rule, int i) => rule with
+    {
+        LimitSeconds = Number($"limit-{i}") ?? rule.LimitSeconds,
+        ForSeconds = Number($"for-{i}") ?? rule.ForSeconds,
+        OverAfterSeconds = Number($"over-{i}") ?? rule.OverAfterSeconds,
+        Channels = [.. Request.Form[$"channels-{i}"].OfType<string>()],
+        InQuietHours = Request.Form.ContainsKey($"quiet-{i}"),
+    };
+
+    private double? Number(string field) => double.TryParse(Request.Form[field], System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture, out var number) ? number : null;
+
+    private Task<IActionResult> AddAsync(AlertChannel channel, string? secret, CancellationToken cancellation)
+    {
+        var settings = engine.Alerts!.Settings;
+        var secrets = string.IsNullOrEmpty(secret) ? new Dictionary<string, string>() : new Dictionary<string, string> { [channel.Name] = secret };
+        return KeepAsync(settings with { Channels = [.. settings.Channels.Where(one => one.Name != channel.Name), channel] }, secrets, $"{channel.Name} can be told. Choose of what, among the rules.", cancellation);
+    }
+
+    private Task<IActionResult> KeepAsync(AlertSettings settings, Dictionary<string, string> secrets, string done, CancellationToken cancellation) => DoAsync(done, async () =>
+    {
+        if (settings.Check() is [var problem, ..])
+        {
+            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Mend = problem.Mend };
+        }
+
+        await store.WriteSettingsAsync(settings, secrets, cancellation);
+        engine.Alerts!.Use(settings);
+    });
+
+    private async Task<IActionResult> DoAsync(string done, Func<Task> what)
+    {
+        try
+        {
+            await what();
+            TempData["Done"] = done;
+        }
+        catch (RequestRefusedException exception)
+        {
+            TempData["Refused"] = $"{exception.Message} {exception.Mend}";
+        }
+        catch (PortException exception)
+        {
+            TempData["Refused"] = $"{exception.Message} {exception.Mend}";
+        }
+
+        return Redirect("/alerts");
+    }
+}

@@ -1,0 +1,102 @@
+using Microsoft.AspNetCore.Mvc;
+using Vestige.Core.Reconciling;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Reconciling;
+using Vestige.Engine.Supervision;
+using Vestige.Web.Connections;
+using Vestige.Web.Reconciling;
+
+namespace Vestige.Web.Pages.Crossings;
+
+/// <summary>What one comparison found: each table's segments, the rows that differ, and their repair.</summary>
+public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock) : CrossingPage(engine, connections, clock)
+{
+    /// <summary>So many rows of a table are listed at once.</summary>
+    public const int Listed = 50;
+
+    public override string View => "reconcile";
+
+    public Reconciliation Found { get; private set; } = null!;
+
+    /// <summary>Those with rows that differ first, then those that were not compared, then the others; by name.</summary>
+    public IEnumerable<TableFinding> Tables => Found.Tables
+        .OrderByDescending(table => table.Missing + table.Extra + table.Differing > 0)
+        .ThenByDescending(table => table.Reason is not null)
+        .ThenBy(table => table.Into);
+
+    /// <summary>The table whose rows are shown; null for none.</summary>
+    public TableFinding? Shown { get; private set; }
+
+    public IReadOnlyList<DifferenceView> Rows { get; private set; } = [];
+
+    /// <summary>The row that is looked at; null for none.</summary>
+    public DifferenceView? Chosen { get; private set; }
+
+    /// <summary>The statement by which the chosen row would be repaired.</summary>
+    public string Statement { get; private set; } = "";
+
+    public int From { get; private set; }
+
+    public bool Runs => Engine.Reconcile.Running(Status.Name)?.Id == Found.Id;
+
+    public async Task<IActionResult> OnGetAsync(string name, string id, string? table, int? row, int? from, string? part, CancellationToken cancellation)
+    {
+        if (!Find(name) || await Engine.Reconcile.FindAsync(name, id, cancellation) is not { } found)
+        {
+            return NotFound();
+        }
+
+        Found = found;
+        From = Math.Max(0, from ?? 0);
+        Shown = found.Tables.FirstOrDefault(one => one.Into.ToString() == table) ?? found.Tables.FirstOrDefault(one => one.Rows.Count > 0) ?? found.Tables.FirstOrDefault(one => one.Segments.Count > 0);
+        if (Shown is { } shown)
+        {
+            Rows = [.. shown.Rows.Skip(From).Take(Listed).Select((one, i) => new DifferenceView(shown, one, From + i))];
+            if (row is { } place && place >= 0 && place < shown.Rows.Count)
+            {
+                Chosen = new DifferenceView(shown, shown.Rows[place], place);
+                Statement = Engine.Reconcile.Repairs.StatementFor(name, shown, shown.Rows[place]);
+            }
+        }
+
+        return part == "live" ? Partial("Crossings/_Reconciliation", this) : Page();
+    }
+
+    public Task<IActionResult> OnPostRepairAsync(string name, string id, string? table, int[] row, string? which, bool delete, string? typed, CancellationToken cancellation) => DoAsync(
+        $"/crossings/{name}/reconcile/{id}?table={Uri.EscapeDataString(table ?? "")}",
+        "Repaired in the order of the crossing's changes. The table is being compared again.",
+        async () =>
+        {
+            var found = await Engine.Reconcile.FindAsync(name, id, cancellation) ?? throw new Engine.Faults.RequestRefusedException("There is no such comparison any more.") { Mend = "Compare again." };
+            if (delete && typed != name)
+            {
+                throw new Engine.Faults.RequestRefusedException($"Rows that only the target has are deleted only when the name {name} is typed.") { Mend = "Type the name, or leave them." };
+            }
+
+            var into = TableName.Parse(table ?? "");
+            HashSet<(TableName, int)> chosen = which == "all"
+                ? [.. found.Tables.Where(one => one.Into == into).SelectMany(one => one.Rows.Select((_, place) => (into, place)))]
+                : [.. row.Select(place => (into, place))];
+            await Engine.Reconcile.Repairs.RepairAsync(name, found, chosen, delete, By, cancellation);
+            await CompareAgainAsync(name, found.Tables.First(one => one.Into == into).Source, cancellation);
+        });
+
+    /// <summary>A repair is not believed but looked at.</summary>
+    private async Task CompareAgainAsync(string name, TableName source, CancellationToken cancellation)
+    {
+        try
+        {
+            await Engine.Reconcile.StartAsync(name, new ComparisonScope([source]), By, cancellation);
+        }
+        catch (Engine.Faults.RequestRefusedException)
+        {
+            // One is at work already; by a rule, a repaired table comes first after it.
+        }
+    }
+
+    /// <summary>Total rows of the source's table as estimated, for what a sample says.</summary>
+    public static string SampleWords(TableFinding table) => table.Missing + table.Extra + table.Differing > 0 ? "" : ReconcileWords.OfSample(Math.Max(table.EstimatedRows, table.SourceRows), table.SourceRows);
+
+    /// <summary>The symbol of a kind of difference.</summary>
+    public static string MarkOf(DifferenceKind kind) => kind switch { DifferenceKind.Missing => "−", DifferenceKind.Extra => "+", _ => "~" };
+}

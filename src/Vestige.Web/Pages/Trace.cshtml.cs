@@ -1,0 +1,121 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Core.Text;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Supervision;
+using Vestige.Engine.Tracing;
+using Vestige.Web.Connections;
+using Vestige.Web.Tracing;
+
+namespace Vestige.Web.Pages;
+
+/// <summary>What happened to this row or transaction, at each hop, when?</summary>
+public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) : PageModel
+{
+    /// <summary>The sources that are read, or could be.</summary>
+    public IReadOnlyList<string> Sources { get; private set; } = [];
+
+    public string Connection { get; private set; } = "";
+
+    public string Table { get; private set; } = "";
+
+    public string Key { get; private set; } = "";
+
+    public string Position { get; private set; } = "";
+
+    public IReadOnlyList<string> Tables { get; private set; } = [];
+
+    public Trace? Trace { get; private set; }
+
+    public string? Problem { get; private set; }
+
+    public TimeSpan Took { get; private set; }
+
+    /// <summary>By crossing that carries the table: why the row is where it is, and the row on both sides.</summary>
+    public IReadOnlyList<(CrossingStatus Crossing, string Answer, RowSides? Sides)> Answers { get; private set; } = [];
+
+    public async Task<IActionResult> OnGetAsync(string? connection, string? table, string? key, string? position, CancellationToken cancellation)
+    {
+        Sources = [.. engine.Statuses.Select(status => status.Definition.Source).Distinct().Order(StringComparer.Ordinal)];
+        Connection = connection ?? (Sources.Count > 0 ? Sources[0] : "");
+        (Table, Key, Position) = (table ?? "", key ?? "", position ?? "");
+        Tables = [.. engine.Statuses.Where(status => status.Definition.Source == Connection).SelectMany(status => status.Tables).Select(one => one.Source.ToString()).Distinct().Order(StringComparer.Ordinal)];
+        try
+        {
+            await FindAsync(cancellation);
+        }
+        catch (Exception exception) when (exception is PortException or RequestRefusedException or FormatException)
+        {
+            Problem = exception.Message;
+        }
+
+        return Page();
+    }
+
+    /// <summary>A position in the source's notation, grouped where it is a number.</summary>
+    public string Format(LogPosition? position)
+    {
+        var text = position is { } at ? connections.Source(Connection).Format(at) : "–";
+        return long.TryParse(text, out var number) ? Figures.Count(number) : text;
+    }
+
+    /// <summary>A position as the source takes it.</summary>
+    public string Plain(LogPosition position) => connections.Source(Connection).Format(position);
+
+    /// <summary>The columns of a form that are hidden.</summary>
+    public IReadOnlySet<string> MaskedOf(TableSchema form) => engine.Trace.MaskedColumns(Connection, form);
+
+    private async Task FindAsync(CancellationToken cancellation)
+    {
+        var began = TimeProvider.System.GetTimestamp();
+        if (Position.Length > 0)
+        {
+            var place = connections.Source(Connection).Parse(Position.Replace(Figures.Thin.ToString(), "", StringComparison.Ordinal).Replace(" ", "", StringComparison.Ordinal))
+                ?? throw new FormatException($"'{Position}' is not a position of {Connection}.");
+            Trace = await engine.Trace.TransactionAsync(Connection, place, cancellation);
+        }
+        else if (Table.Length > 0 && Key.Length > 0)
+        {
+            var name = TableName.Parse(Table);
+            Trace = await engine.Trace.RowAsync(Connection, name, KeyValues(), cancellation);
+        }
+
+        Took = TimeProvider.System.GetElapsedTime(began);
+        if (Trace?.Table is { } traced)
+        {
+            Answers = await AnswersAsync(traced, cancellation);
+        }
+    }
+
+    private string[] KeyValues() => Key.Split(',', StringSplitOptions.TrimEntries);
+
+    private async Task<IReadOnlyList<(CrossingStatus, string, RowSides?)>> AnswersAsync(TableName table, CancellationToken cancellation)
+    {
+        var answers = new List<(CrossingStatus, string, RowSides?)>();
+        foreach (var status in engine.Statuses.Where(status => status.Definition.Source == Connection && status.State != CrossingState.Draft && status.Definition.Tables.Takes(table)))
+        {
+            var sides = await SidesAsync(status, table, cancellation);
+            answers.Add((status, TraceWords.Answer(status, Trace!, sides), sides));
+        }
+
+        return answers;
+    }
+
+    private async Task<RowSides?> SidesAsync(CrossingStatus status, TableName table, CancellationToken cancellation)
+    {
+        try
+        {
+            var into = status.Tables.FirstOrDefault(one => one.Source == table)?.Target ?? table;
+            return await RowSides.LookAsync(connections.Source(Connection), connections.Target(status.Definition.Target), engine.TreatmentOf(status.Definition), table, into, Key, cancellation);
+        }
+        catch (PortException exception)
+        {
+            Problem = $"{exception.Message} {exception.Mend}";
+            return null;
+        }
+    }
+}

@@ -1,0 +1,31 @@
+using Vestige.Core.Alerts;
+using Vestige.Engine.Alerting;
+using Vestige.Engine.Measuring;
+
+namespace Vestige.Web.Views;
+
+/// <summary>The next action for something that needs somebody.</summary>
+/// <param name="Label">On the button.</param>
+/// <param name="Address">Where it leads.</param>
+/// <param name="Posts">Whether it does something by itself.</param>
+public sealed record NeedAction(string Label, string Address, bool Posts = false)
+{
+    /// <summary>What to press.</summary>
+    /// <param name="need">What it is about.</param>
+    /// <param name="status">How the crossing stands; null where it is gone.</param>
+    public static NeedAction Of(Need need, CrossingStatus? status)
+    {
+        ArgumentNullException.ThrowIfNull(need);
+        var page = $"/crossings/{need.Crossing}";
+        return need.Kind switch
+        {
+            NeedKind.Faulted when status?.Fault is { PlaceLost: false } => new NeedAction("Resume", $"{page}?handler=Resume", Posts: true),
+            NeedKind.Faulted or NeedKind.Held or NeedKind.LogLoss => new NeedAction("Load again …", $"{page}/stop"),
+            NeedKind.Quarantine => new NeedAction("Decide …", $"{page}/quarantine"),
+            NeedKind.NoHeartbeat or NeedKind.ReadinessLost => new NeedAction("Look at the connection", $"/connections/{status?.Definition.Source}"),
+            NeedKind.Differing => new NeedAction("See the rows", $"{page}/reconcile"),
+            NeedKind.Unexpected => new NeedAction("Look at the table", Addresses.OfTable(need.Crossing, need.About ?? "")),
+            _ => new NeedAction("See why", page),
+        };
+    }
+}
