@@ -31,7 +31,7 @@ public sealed class StopMarkTests : IAsyncLifetime
         await Task.Delay(30, cancellation);
         var time = DateTimeOffset.UtcNow;
         await Task.Delay(30, cancellation);
-        await ResumeSlowlyAsync();
+        await ResumeSlowlyAsync(TimeSpan.FromMilliseconds(300));
         await systems.Engine.StopAtAsync(Name, new StopMark(Time: time), "test", cancellation);
         await InsertAsync(3, 4);
         await UntilAsync(CrossingState.Stopped);
@@ -58,12 +58,16 @@ public sealed class StopMarkTests : IAsyncLifetime
         await systems.Engine.PauseAsync(Name, "test", cancellation);
         await InsertAsync(1, 20);
         var mark = systems.A.Head;
+        await SpooledAsync();
+        await ResumeSlowlyAsync(TimeSpan.FromSeconds(2));
+        await systems.Engine.StopAtAsync(Name, new StopMark(mark), "test", cancellation);
+        systems.B.Drills.LineCut = true;
         await InsertAsync(21, 30);
         await SpooledAsync();
-        await ResumeSlowlyAsync();
-        await systems.Engine.StopAtAsync(Name, new StopMark(mark), "test", cancellation);
         await systems.Engine.DisposeAsync();
         Assert.DoesNotContain("20", There(), StringComparison.Ordinal);
+        systems.B.Drills.Delay = TimeSpan.Zero;
+        systems.B.Drills.LineCut = false;
         await systems.BeginAsync();
         await UntilAsync(CrossingState.Stopped);
         Assert.Equal(mark, systems.Engine.Status(Name)!.AppliedPosition);
@@ -119,9 +123,9 @@ public sealed class StopMarkTests : IAsyncLifetime
     }
 
     /// <summary>Each write on the target waits, so that what follows comes before it is done.</summary>
-    private async Task ResumeSlowlyAsync()
+    private async Task ResumeSlowlyAsync(TimeSpan each)
     {
-        systems.B.Drills.Delay = TimeSpan.FromMilliseconds(300);
+        systems.B.Drills.Delay = each;
         await systems.Engine.RunAsync(Name, "test", cancellation);
     }
 
