@@ -11,6 +11,7 @@ using Vestige.Storage;
 using Vestige.Web.Alerting;
 using Vestige.Web.Api;
 using Vestige.Web.Connections;
+using Vestige.Web.Crossings;
 using Vestige.Web.Hosting;
 using Vestige.Web.Live;
 using Vestige.Web.Measures;
@@ -98,6 +99,7 @@ static void Register(IServiceCollection services, VestigeSettings settings)
         provider.GetRequiredService<RunStore>(),
         provider.GetRequiredService<ReconciliationStore>()));
     services.AddSingleton<RunStore>();
+    services.AddSingleton<RunHistory>();
     services.AddSingleton<ReconciliationStore>();
     services.AddSingleton(provider => SummarySigner.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
     services.AddSingleton<AlertStore>();

@@ -172,6 +172,13 @@ public sealed class ReconcileTests : IAsyncDisposable
         Assert.Contains("changed since", undone.Rows.Single(row => WholeKeys.Display(row.Key) == "1").Note, StringComparison.Ordinal);
         Assert.Equal(["1 newer", "3 three", "4 extra"], systems.Rows("b.db", "SELECT id || ' ' || v FROM t ORDER BY id"));
         await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Reconcile.Repairs.UndoAsync(Name, repair.Id, "test", cancellation));
+        var missing = (await CompareAsync()).Tables.Single().Rows.Single(row => row.Kind == DifferenceKind.Missing);
+        Assert.StartsWith("deleted again, after a repair had written it, when test took that back", missing.Cause, StringComparison.Ordinal);
+        Assert.Equal(
+            ["written, as it was missing", "deleted again, after a repair had written it"],
+            (await systems.Engine.Reconcile.Repairs.OfRowAsync(Name, new TableName("a", "t"), ["2"], cancellation)).Select(one => one.Words));
+        Assert.Single(await systems.Engine.Reconcile.Repairs.OfRowAsync(Name, new TableName("a", "t"), ["1"], cancellation));
+        Assert.Empty(await systems.Engine.Reconcile.Repairs.OfRowAsync(Name, new TableName("a", "t"), ["4"], cancellation));
         await systems.Engine.Reconcile.Repairs.RepairAsync(Name, await CompareAsync(), null, delete: true, "test", cancellation);
         Assert.True((await CompareAsync()).IsEqual);
         Assert.Equal(["1 newer", "2 two", "3 three"], systems.Rows("b.db", "SELECT id || ' ' || v FROM t ORDER BY id"));
@@ -215,6 +222,27 @@ public sealed class ReconcileTests : IAsyncDisposable
         await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Reconcile.SetRuleAsync(Name, new ReconcileRule(Cron: "at noon"), "test", cancellation));
         await systems.Engine.Reconcile.SetRuleAsync(Name, new ReconcileRule(Cron: "* * * * * *"), "test", cancellation);
         await systems.WaitAsync(() => systems.Engine.Reconcile.ListAsync(Name, cancellation).Result.Any(one => one is { By: "the schedule", IsEqual: true, Tables.Count: 2 }), "a comparison by the schedule");
+    }
+
+    /// <summary>So slowly that the table is compared in parts, and looked at while it is at work.</summary>
+    [Fact]
+    public async Task Of_a_table_at_work_is_shown_what_was_compared_and_what_was_not_yet()
+    {
+        await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40000) INSERT INTO t SELECT i, 'value' FROM n");
+        await systems.RunAsync(systems.B, "DELETE FROM t WHERE id = 2");
+        await systems.Engine.Reconcile.SetRuleAsync(Name, new ReconcileRule(60, 4096), "test", cancellation);
+        TableFinding? shown = null;
+        await systems.WaitAsync(
+            () => systems.Engine.Reconcile.Running(Name) is { } running
+                && (shown = systems.Engine.Reconcile.FindAsync(Name, running.Id, cancellation).Result?.Tables.SingleOrDefault()) is { Position: not null },
+            "the first part");
+        Assert.Contains("is being compared", shown!.Reason, StringComparison.Ordinal);
+        Assert.False(shown.IsEqual);
+        Assert.Equal([SegmentState.Differing, SegmentState.Open], [shown.Segments[0].State, shown.Segments[^1].State]);
+        Assert.InRange(shown.SourceRows, 4000, 39_000);
+        Assert.Equal(shown.SourceRows, shown.Segments.Where(segment => segment.State != SegmentState.Open).Sum(segment => segment.Rows));
+        Assert.Equal("2", WholeKeys.Display(Assert.Single(shown.Rows).Key));
+        Assert.All(shown.Segments.Zip(shown.Segments.Skip(1)), pair => Assert.Equal(pair.First.Before, pair.Second.From));
     }
 
     [Fact]

@@ -49,7 +49,7 @@ public sealed class TwoStandIns : IAsyncDisposable
     }
 
     /// <summary>Begins an engine; again, over the same spool and store, when one has ended.</summary>
-    public async Task BeginAsync(IAlertStore? alerts = null)
+    public async Task BeginAsync(IAlertStore? alerts = null, IRunStore? runs = null)
     {
         Engine = new CrossingEngine(
             new Systems(A, B, folder),
@@ -62,6 +62,7 @@ public sealed class TwoStandIns : IAsyncDisposable
             new Random(1),
             NullLogger.Instance,
             alerts: alerts,
+            runs: runs,
             reconciliations: reconciliations);
         await Engine.StartAsync(cancellation);
     }

@@ -63,6 +63,22 @@ public class ReconcilingTests
         });
 
     [Fact]
+    public void Spans_hold_the_keys_of_the_wanted_segments_and_neighbours_are_one() =>
+        Gen.Select(Gen.Long[-50, 50].Array[0, 20], Gen.Int[0, 20].Array[0, 12]).Sample((bounds, chosen) =>
+        {
+            var cut = Segments.ByRange([.. bounds.Distinct().Order().Select(bound => Of(writer => writer.Integer(bound)))]);
+            List<int> wanted = [.. chosen.Where(segment => segment < cut.Count).Distinct().Order()];
+            var spans = cut.SpansOf(wanted, KeySpan.All).ToList();
+            for (var key = -60; key <= 60; key++)
+            {
+                var row = Of(writer => writer.Integer(key));
+                Assert.Equal(wanted.Contains(cut.Of(row, 0)) ? 1 : 0, spans.Count(span => span.Holds(row)));
+            }
+
+            Assert.Equal(wanted.Count(segment => !wanted.Contains(segment - 1)), spans.Count);
+        });
+
+    [Fact]
     public void Segments_by_hash_take_its_first_bits()
     {
         Assert.Equal(5, Segments.ByHash(3).Of(default, UInt128.Parse("bfffffffffffffffffffffffffffffff", System.Globalization.NumberStyles.HexNumber)));

@@ -154,8 +154,7 @@ internal sealed class PostgreSqlView : IRowsView
     public async IAsyncEnumerable<HashedRow> HashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
     {
         var from = await AskAsync($"Looking at {shape.Table.Name}", () => OwnAsync(shape.Table.Name, cancellation));
-        var spans = segments.AreByHash ? [within] : Spans(segments, wanted, within);
-        foreach (var span in spans)
+        foreach (var span in segments.SpansOf(wanted, within))
         {
             var condition = segments.AreByHash ? $"{(Where(shape.Table, span).Length == 0 ? " WHERE" : " AND")} {SegmentOf(shape, segments, $"md5(ROW({Columns(shape, shape.Key)})::text)", "")} = ANY (string_to_array($1, ',')::int4[])" : "";
             await using var command = new NpgsqlCommand($"SELECT md5(ROW({Columns(shape, shape.Columns)})::text), {Columns(shape, shape.Key)} FROM {from}{Where(shape.Table, span)}{condition}", connection) { AllResultTypesAreUnknown = true, CommandTimeout = 0 };
@@ -248,8 +247,6 @@ internal sealed class PostgreSqlView : IRowsView
             command.Parameters.Add(new NpgsqlParameter { Value = string.Join(',', bounds), NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Text });
         }
     }
-
-    private static IEnumerable<KeySpan> Spans(Segments segments, IReadOnlyList<int> wanted, KeySpan within) => wanted.Select(segment => segments.SpanOf(segment, within));
 
     /// <summary>The rows of a span that are the table's own. Bounds are whole numbers, which need no quotes.</summary>
     private static string Where(TableSchema table, KeySpan within)

@@ -16,6 +16,9 @@ public readonly struct Row : IEquatable<Row>
     internal const int KindShift = 28;
     internal const uint OffsetMask = 0x0FFF_FFFF;
 
+    /// <summary>Keys are asked for their places often, and are short.</summary>
+    private static readonly int[][] FirstPlaces = [[], [0], [0, 1], [0, 1, 2], [0, 1, 2, 3]];
+
     public Row(ReadOnlyMemory<byte> bytes) => Bytes = bytes;
 
     /// <summary>The whole segment; empty for "no row".</summary>
@@ -24,6 +27,9 @@ public readonly struct Row : IEquatable<Row>
     public bool IsNone => Bytes.IsEmpty;
 
     public int Count => CountOf(Bytes.Span);
+
+    /// <summary>The places of all its columns, in order.</summary>
+    public IReadOnlyList<int> Places => Count < FirstPlaces.Length ? FirstPlaces[Count] : [.. Enumerable.Range(0, Count)];
 
     public ValueKind KindAt(int column)
     {
@@ -61,6 +67,20 @@ public readonly struct Row : IEquatable<Row>
 
             return false;
         }
+    }
+
+    /// <summary>Some of its columns, in the order given, as a row of its own with memory of its own.</summary>
+    public Row Only(IReadOnlyList<int> columns)
+    {
+        ArgumentNullException.ThrowIfNull(columns);
+        var writer = new RowWriter();
+        writer.Begin(columns.Count);
+        foreach (var column in columns)
+        {
+            writer.Value(KindAt(column), ValueAt(column));
+        }
+
+        return writer.ToRow();
     }
 
     /// <summary>The value as a person reads it; NULL is the word, absent is a dash, bytes are hexadecimal.</summary>

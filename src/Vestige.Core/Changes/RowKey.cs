@@ -19,6 +19,9 @@ public readonly struct RowKey : IEquatable<RowKey>
         hash = code.ToHashCode();
     }
 
+    /// <summary>A row that holds the key columns only, in key order.</summary>
+    public static RowKey Of(Row key) => Of(key, key.Places);
+
     /// <summary>Takes the key columns out of a row. A key value the log did not carry is an error in the log.</summary>
     public static RowKey Of(Row row, IReadOnlyList<int> keyOrdinals)
     {

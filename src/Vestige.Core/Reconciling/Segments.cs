@@ -41,7 +41,7 @@ public sealed class Segments
     /// <param name="hash">The hash of the key.</param>
     public int Of(Row key, UInt128 hash)
     {
-        return AreByHash ? (int)(hash >> (128 - Bits)) : Of(key, Places(key.Count));
+        return AreByHash ? (int)(hash >> (128 - Bits)) : Of(key, key.Places);
     }
 
     /// <summary>The range that a row's key is in, without taking the key out of the row. Only where cut by ranges.</summary>
@@ -73,12 +73,33 @@ public sealed class Segments
         return low;
     }
 
-    private static readonly int[][] FirstPlaces = [[], [0], [0, 1], [0, 1, 2], [0, 1, 2, 3]];
-
-    private static int[] Places(int count) => count < FirstPlaces.Length ? FirstPlaces[count] : [.. Enumerable.Range(0, count)];
-
     /// <summary>The keys of a range within a larger one.</summary>
     public KeySpan SpanOf(int segment, KeySpan within) => new(
         segment == 0 ? within.From : Bounds[segment - 1],
         segment == Bounds.Count ? within.Before : Bounds[segment]);
+
+    /// <summary>The spans of keys that hold some segments: one for each run of neighbours where cut by ranges, the whole where by hash.</summary>
+    /// <param name="wanted">The segments, in ascending order.</param>
+    /// <param name="within">The keys that are cut.</param>
+    public IEnumerable<KeySpan> SpansOf(IReadOnlyList<int> wanted, KeySpan within)
+    {
+        ArgumentNullException.ThrowIfNull(wanted);
+        if (AreByHash)
+        {
+            yield return within;
+            yield break;
+        }
+
+        for (var i = 0; i < wanted.Count;)
+        {
+            var last = i;
+            while (last + 1 < wanted.Count && wanted[last + 1] == wanted[last] + 1)
+            {
+                last++;
+            }
+
+            yield return new KeySpan(SpanOf(wanted[i], within).From, SpanOf(wanted[last], within).Before);
+            i = last + 1;
+        }
+    }
 }

@@ -55,7 +55,7 @@ public static class WholeKeys
     }
 
     /// <summary>The key as a person reads it.</summary>
-    public static string Display(Row key) => string.Join(", ", Enumerable.Range(0, key.Count).Select(key.DisplayAt));
+    public static string Display(Row key) => string.Join(", ", key.Places.Select(key.DisplayAt));
 
     /// <summary>A value of a key as it is compared.</summary>
     internal static Int128 Number(Row row, int column) => row.KindAt(column) switch

@@ -10,15 +10,5 @@ namespace Vestige.Engine.Ports;
 public sealed record RowShape(TableSchema Table, IReadOnlyList<int> Columns, IReadOnlyList<int> Key)
 {
     /// <summary>The key columns of a whole row.</summary>
-    public Row KeyOf(Row row)
-    {
-        var writer = new RowWriter();
-        writer.Begin(Key.Count);
-        foreach (var ordinal in Key)
-        {
-            writer.Value(row.KindAt(ordinal), row.ValueAt(ordinal));
-        }
-
-        return writer.ToRow();
-    }
+    public Row KeyOf(Row row) => row.Only(Key);
 }

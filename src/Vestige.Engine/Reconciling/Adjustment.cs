@@ -24,7 +24,7 @@ internal sealed class Adjustment(ComparedTable table, IRowForm form)
 
     public bool IsLeftOut(UInt128 key) => leftOut.ContainsKey(key);
 
-    public UInt128 KeyHash(Row keyRow) => keys.Of(keyRow, [.. Enumerable.Range(0, keyRow.Count)]);
+    public UInt128 KeyHash(Row keyRow) => keys.Of(keyRow);
 
     /// <summary>Takes what the treatment made of a row as it is in the source's view, and of the same row as it was at the target's position.</summary>
     public void Take(IEnumerable<TreatedChange> inView, IEnumerable<TreatedChange> expected)

@@ -10,15 +10,21 @@ using Vestige.Engine.Tracing;
 namespace Vestige.Engine.Reconciling;
 
 /// <summary>Says why a row may differ, where quarantine or the log that is kept gives evidence; nothing where they do not.</summary>
-internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCipher cipher, Func<LogPosition, string> format)
+/// <param name="quarantine">What waits.</param>
+/// <param name="spool">The log that is kept.</param>
+/// <param name="cipher">Opens what is sealed in it.</param>
+/// <param name="format">A position as the source writes it.</param>
+/// <param name="repairs">The repairs of the crossing, the latest first; asked for once, when a row differs.</param>
+internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCipher cipher, Func<LogPosition, string> format, Func<CancellationToken, Task<IReadOnlyList<Repair>>> repairs)
 {
     private const int LookedAt = 200;
     private const int Changes = 3;
+    private IReadOnlyList<Repair>? known;
 
     /// <summary>The findings with causes for the first of their rows.</summary>
     public async Task<IReadOnlyList<TableFinding>> AddAsync(IReadOnlyList<TableFinding> findings, CancellationToken cancellation)
     {
-        var known = new List<TableFinding>();
+        var explained = new List<TableFinding>();
         foreach (var finding in findings)
         {
             var rows = new List<RowDifference>();
@@ -27,46 +33,63 @@ internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCiph
                 rows.Add(rows.Count < LookedAt ? row with { Cause = await CauseAsync(finding, row, cancellation) } : row);
             }
 
-            known.Add(finding with { Rows = rows });
+            explained.Add(finding with { Rows = rows });
         }
 
-        return known;
+        return explained;
     }
 
     private async Task<string?> CauseAsync(TableFinding finding, RowDifference row, CancellationToken cancellation)
     {
-        var key = RowKey.Of(row.Key, [.. Enumerable.Range(0, row.Key.Count)]);
-        if (quarantine.All.FirstOrDefault(change => change.Table == finding.Source && change.Keys.Contains(key)) is { } waiting)
+        var key = RowKey.Of(row.Key);
+        if (quarantine.Blocks(finding.Source, [key]) && quarantine.All.FirstOrDefault(change => change.Table == finding.Source && change.Keys.Contains(key)) is { } waiting)
         {
             return $"left in quarantine{(waiting.Answer.Length > 0 ? $": {waiting.Answer}" : "")}";
         }
 
-        var trace = new SpoolTrace(spool, cipher, Changes);
-        if (trace.FormsOf(finding.Source) is not [.., var form])
+        var texts = row.Key.Places.Select(row.Key.DisplayAt).ToList();
+        known ??= await repairs(cancellation);
+        var latest = RepairedRows.Of(known, finding.Source, texts) is [.., var repaired] ? repaired : null;
+        var (told, last) = await LastChangeAsync(finding, texts, cancellation);
+        if (latest is not null && !(last?.Position > latest.Repair.Position))
         {
-            // The log that is kept has no change of the whole table.
-            return Unchanged(finding);
+            return After(latest);
         }
 
-        if (!form.HasKey || form.KeyOrdinals.Count != row.Key.Count)
-        {
-            return null;
-        }
-
-        var texts = Enumerable.Range(0, row.Key.Count).Select(row.Key.DisplayAt).ToList();
-        var (changes, _) = await trace.RowAsync(finding.Source, texts, null, cancellation);
-        var last = changes.LastOrDefault(change => change.Position <= finding.Position);
         return (last, row.Kind) switch
         {
+            _ when !told => null,
             ({ Change.Kind: ChangeKind.Delete } delete, DifferenceKind.Extra) => $"deleted at the source at {At(delete)}; it came back or stayed by another hand",
             ({ } change, _) => $"last changed at the source at {At(change)}; written on the target by somebody else, before or since",
             _ => Unchanged(finding),
         };
     }
 
+    /// <summary>The last change of a row up to where it was compared; whether that can be told, and null where the log that is kept has none.</summary>
+    private async Task<(bool Told, TracedChange? Last)> LastChangeAsync(TableFinding finding, List<string> key, CancellationToken cancellation)
+    {
+        var trace = new SpoolTrace(spool, cipher, Changes);
+        if (trace.FormsOf(finding.Source) is not [.., var form])
+        {
+            return (true, null);
+        }
+
+        if (!form.HasKey || form.KeyOrdinals.Count != key.Count)
+        {
+            return (false, null);
+        }
+
+        var (changes, _) = await trace.RowAsync(finding.Source, key, null, cancellation);
+        return (true, changes.LastOrDefault(change => change.Position <= finding.Position));
+    }
+
     private string? Unchanged(TableFinding finding) => spool.Held(finding.Source) is not null
         ? $"not changed at the source since position {format(spool.Begin)}, where the log that is kept begins: written on the target by somebody else, or different since its load"
         : null;
+
+    private string After(RowRepair latest) => latest.Repair.Undoes is null
+        ? $"{latest.Words} by a repair of {latest.Repair.By} at position {format(latest.Repair.Position)}; changed on the target by somebody else since"
+        : $"{latest.Words}, when {latest.Repair.By} took that back at position {format(latest.Repair.Position)}";
 
     private string At(TracedChange change) => FormattableString.Invariant($"position {format(change.Position)} ({change.CommittedAt.UtcDateTime:yyyy-MM-dd HH:mm:ss} UTC)");
 }

@@ -26,6 +26,9 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
     /// <summary>Told what was found of each table, when it was compared.</summary>
     public Func<IReadOnlyList<TableFinding>, Task> Found { get; init; } = _ => Task.CompletedTask;
 
+    /// <summary>Told what was found so far of the table at work, after each of its parts but the last.</summary>
+    public Action<IReadOnlyList<TableFinding>> SoFar { get; init; } = _ => { };
+
     /// <summary>The table at work, and which part of how many.</summary>
     public Action<TableName, int, int> At { get; init; } = (_, _, _) => { };
 
@@ -75,7 +78,7 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         if (scope.Sample is { } rows)
         {
             var drawn = await views!.Source.SampleAsync(treatment.Source, rows, cancellation);
-            return await (await ComparerAsync(treatment, tables, cancellation)).RunAsync([], drawn, cancellation);
+            return await (await ComparerAsync(treatment, tables, 1, cancellation)).RunAsync([], drawn, cancellation);
         }
 
         return scope.Changed ? await ChangedAsync(treatment, tables, cancellation) : await RowsAsync(treatment, tables, cancellation);
@@ -101,11 +104,16 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
     /// <summary>Whether the spool has every change of a table after a position: it may have begun to read it later, or be another process's.</summary>
     private bool HoldsWhole(TableName name, LogPosition after) => request.Spool.Held(name)?.WholeAfter is { } whole && whole <= after;
 
-    private async Task<TableComparer> ComparerAsync(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, CancellationToken cancellation)
+    private async Task<TableComparer> ComparerAsync(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, int parts, CancellationToken cancellation)
     {
         IRowForm form = request.Source.Types.ValuesAreText ? TextForm.Instance : KindForm.Instance;
         var touched = await views!.TouchedAsync(treatment.Source, histories[treatment.Source.Name], cancellation);
-        return new TableComparer(treatment, tables, views.Source, views.Target, form, touched, views.Position, clock, Listed) { Read = pace.ReadAsync, EstimatedRows = there[treatment.Source.Name].EstimatedRows };
+        return new TableComparer(treatment, tables, views.Source, views.Target, form, touched, views.Position, clock, Listed)
+        {
+            Read = pace.ReadAsync,
+            EstimatedRows = there[treatment.Source.Name].EstimatedRows,
+            SegmentsTold = Math.Max(1, SegmentTelling.Most / parts),
+        };
     }
 
     private async Task<IReadOnlyList<TableFinding>> RowsAsync(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, CancellationToken cancellation)
@@ -120,7 +128,8 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         var parts = (int)Math.Clamp(rows / (pace.RowsInOneGo ?? PartRows), 1, MostParts);
         var bounds = parts > 1 && tables.All(table => table.ByRange) ? await views!.Source.CutAsync(treatment.Source, within, parts, cancellation) : [];
         var cut = Segments.ByRange(bounds);
-        var (form, all) = (treatment.Source, new List<IReadOnlyList<TableFinding>>());
+        var form = treatment.Source;
+        IReadOnlyList<TableFinding> found = [];
         for (var part = 0; part < cut.Count; part++)
         {
             At(name, part, cut.Count);
@@ -137,11 +146,30 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
                 }
             }
 
-            all.Add(await (await ComparerAsync(treatment, tables, cancellation)).RunAsync(cut.SpanOf(part, within), rows / cut.Count, cancellation));
+            var comparer = await ComparerAsync(treatment, tables, cut.Count, cancellation);
+            var next = await comparer.RunAsync(cut.SpanOf(part, within), rows / cut.Count, cancellation);
+            found = part == 0 ? next : [.. found.Zip(next, Together)];
+            if (part + 1 < cut.Count)
+            {
+                SoFar([.. found.Select(table => WithOpen(table, cut, part + 1, within, rows / cut.Count))]);
+            }
         }
 
-        return all.Count == 1 ? all[0] : [.. Enumerable.Range(0, tables.Count).Select(i => Together([.. all.Select(part => part[i])]))];
+        return found;
     }
+
+    /// <summary>A table of which parts are yet to be compared.</summary>
+    private static TableFinding WithOpen(TableFinding table, Segments cut, int next, KeySpan within, long rows) => table with
+    {
+        Reason = $"part {Figures.Count(next + 1)} of {Figures.Count(cut.Count)} is being compared",
+        Segments = [.. table.Segments, .. Enumerable.Range(next, cut.Count - next).Select(part => new SegmentFinding(
+            SegmentTelling.Bound(cut, part, within, first: true),
+            SegmentTelling.Bound(cut, part, within, first: false),
+            rows,
+            SegmentState.Open,
+            table.Position!.Value,
+            0))],
+    };
 
     private bool Within(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, out KeySpan within)
     {
@@ -184,29 +212,28 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         }
 
         var found = since.Keys.Count == 0 ? [] : await views.Source.FindAsync(form, since.Keys, cancellation);
-        var comparer = await ComparerAsync(treatment, tables, cancellation);
+        var comparer = await ComparerAsync(treatment, tables, 1, cancellation);
         return await comparer.RunAsync(since.Keys, found, cancellation);
     }
 
-    private static TableFinding Together(IReadOnlyList<TableFinding> parts)
+    private static TableFinding Together(TableFinding soFar, TableFinding next)
     {
-        var first = parts[0];
-        List<RowDifference> rows = [.. parts.SelectMany(part => part.Rows)];
-        return first with
+        List<RowDifference> rows = [.. soFar.Rows, .. next.Rows.Select(row => row with { Segment = row.Segment + soFar.Segments.Count })];
+        return soFar with
         {
-            Position = parts.Min(part => part.Position),
-            At = parts.Max(part => part.At),
-            SourceRows = parts.Sum(part => part.SourceRows),
-            TargetRows = parts.Sum(part => part.TargetRows),
-            Same = parts.Sum(part => part.Same),
-            Missing = parts.Sum(part => part.Missing),
-            Extra = parts.Sum(part => part.Extra),
-            Differing = parts.Sum(part => part.Differing),
-            InFlight = parts.Sum(part => part.InFlight),
-            Reason = parts.Select(part => part.Reason).FirstOrDefault(reason => reason is not null),
-            Segments = [.. parts.SelectMany(part => part.Segments)],
+            Position = LogPosition.Min(soFar.Position!.Value, next.Position!.Value),
+            At = next.At,
+            SourceRows = soFar.SourceRows + next.SourceRows,
+            TargetRows = soFar.TargetRows + next.TargetRows,
+            Same = soFar.Same + next.Same,
+            Missing = soFar.Missing + next.Missing,
+            Extra = soFar.Extra + next.Extra,
+            Differing = soFar.Differing + next.Differing,
+            InFlight = soFar.InFlight + next.InFlight,
+            Reason = soFar.Reason ?? next.Reason,
+            Segments = [.. soFar.Segments, .. next.Segments],
             Rows = [.. rows.Take(Listed)],
-            NotListed = parts.Any(part => part.NotListed) || rows.Count > Listed,
+            NotListed = soFar.NotListed || next.NotListed || rows.Count > Listed,
         };
     }
 

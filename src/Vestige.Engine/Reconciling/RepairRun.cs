@@ -84,8 +84,8 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
         var expected = order.Undo ? [] : await ExpectedAsync(order.View, treatment, table, history, keys, cancellation);
         foreach (var row in rows)
         {
-            var before = there.GetValueOrDefault(KeyOf(row.Key));
-            var after = order.Undo ? row.Kept : expected.GetValueOrDefault(KeyOf(row.Key));
+            var before = there.GetValueOrDefault(RowKey.Of(row.Key));
+            var after = order.Undo ? row.Kept : expected.GetValueOrDefault(RowKey.Of(row.Key));
             var note = NoteOf(order, table, row, before, after);
             var change = ChangeOf(before, after);
             done.Add(new RepairedRow(row.Source, row.Into, row.Key, before, note is null ? after : before, note is null ? target.StatementFor(table.Target.Table, change) : "", note));
@@ -99,7 +99,7 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
     /// <summary>Why a row is left as it is; null when it is written.</summary>
     private string? NoteOf(RepairOrder order, ComparedTable table, RowToRepair row, Row before, Row after)
     {
-        if (quarantine.All.Any(change => change.Table == row.Source && change.Keys.Contains(KeyOf(row.Key))))
+        if (quarantine.Blocks(row.Source, [RowKey.Of(row.Key)]))
         {
             return "changes of it wait in quarantine, to be decided there";
         }
@@ -114,12 +114,12 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
     /// <summary>The rows as they had to be where the target stands: those of the view, and what changed since.</summary>
     private static async Task<Dictionary<RowKey, Row>> ExpectedAsync(IRowsView view, TableTreatment treatment, ComparedTable table, TableHistory history, List<Row> keys, CancellationToken cancellation)
     {
-        var asked = keys.Concat(history.Keys).DistinctBy(KeyOf).ToList();
+        var asked = keys.Concat(history.Keys).DistinctBy(RowKey.Of).ToList();
         var rows = await view.FindAsync(treatment.Source, asked, cancellation);
-        var now = rows.ToDictionary(row => KeyOf(history.KeyRow(row)));
+        var now = rows.ToDictionary(row => RowKey.Of(row, treatment.Source.KeyOrdinals));
         foreach (var touched in history.After(rows))
         {
-            now[KeyOf(touched.Key)] = touched.Known ? touched.Expected : throw new RequestRefusedException("A row changed just now, and how it is the log does not tell whole.") { Mend = "Try again in a moment." };
+            now[RowKey.Of(touched.Key)] = touched.Known ? touched.Expected : throw new RequestRefusedException("A row changed just now, and how it is the log does not tell whole.") { Mend = "Try again in a moment." };
         }
 
         var (expected, made) = (new Dictionary<RowKey, Row>(), new List<TreatedChange>());
@@ -130,7 +130,7 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
 
         foreach (var (treated, change) in made.Where(one => ReferenceEquals(one.Table, table.Treated)))
         {
-            expected[KeyOf(table.Target.KeyOf(change.After))] = change.After;
+            expected[RowKey.Of(change.After, table.Target.Key)] = change.After;
         }
 
         return expected;
@@ -148,11 +148,9 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
         var by = new Dictionary<RowKey, Row>();
         foreach (var row in rows)
         {
-            by[KeyOf(table.Target.KeyOf(row))] = row;
+            by[RowKey.Of(row, table.Target.Key)] = row;
         }
 
         return by;
     }
-
-    private static RowKey KeyOf(Row key) => RowKey.Of(key, [.. Enumerable.Range(0, key.Count)]);
 }

@@ -13,4 +13,5 @@ namespace Vestige.Engine.Reconciling;
 /// <param name="Columns">The names of the columns that differ; empty unless both sides have the row.</param>
 /// <param name="Times">How many times more it stands on one side, where there is no key; 1 otherwise.</param>
 /// <param name="Cause">The likely cause, where the evidence is there.</param>
-public sealed record RowDifference(TableName Into, DifferenceKind Kind, Row Key, Row Expected, Row Found, IReadOnlyList<string> Columns, int Times = 1, string? Cause = null);
+/// <param name="Segment">The place of its segment among those told of the table; null where none are.</param>
+public sealed record RowDifference(TableName Into, DifferenceKind Kind, Row Key, Row Expected, Row Found, IReadOnlyList<string> Columns, int Times = 1, string? Cause = null, int? Segment = null);

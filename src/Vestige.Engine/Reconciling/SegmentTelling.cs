@@ -5,12 +5,13 @@ namespace Vestige.Engine.Reconciling;
 /// <summary>How segments are told to a person.</summary>
 internal static class SegmentTelling
 {
-    private const int MostShown = 1024;
+    /// <summary>So many segments of a table are told at most.</summary>
+    public const int Most = 1024;
 
-    /// <summary>Of very many segments, neighbours are told as one.</summary>
-    public static IReadOnlyList<SegmentFinding> Together(List<SegmentFinding> parts)
+    /// <summary>Of more segments than are told, neighbours are told as one.</summary>
+    public static IReadOnlyList<SegmentFinding> Together(List<SegmentFinding> parts, int most)
     {
-        var together = (parts.Count + MostShown - 1) / MostShown;
+        var together = AsOne(parts.Count, most);
         return together <= 1 ? parts : [.. parts.Chunk(together).Select(some => some[0] with
         {
             Before = some[^1].Before,
@@ -19,6 +20,11 @@ internal static class SegmentTelling
             InFlight = some.Sum(part => part.InFlight),
         })];
     }
+
+    /// <summary>Where a segment stands among those that are told.</summary>
+    public static int PlaceOf(int segment, int segments, int most) => segment / AsOne(segments, most);
+
+    private static int AsOne(int segments, int most) => (segments + most - 1) / most;
 
     /// <summary>The bound of a range, as a person reads it.</summary>
     public static string? Bound(Segments segments, int segment, KeySpan within, bool first)

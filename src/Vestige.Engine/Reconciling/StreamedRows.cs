@@ -43,32 +43,10 @@ internal sealed class StreamedRows(IRowsView view, IRowForm form)
         }
     }
 
-    /// <summary>The spans that hold some segments: one for each run of ranges, all for those by hash.</summary>
-    public static IEnumerable<KeySpan> SpansOf(Segments segments, IReadOnlyList<int> wanted, KeySpan within)
-    {
-        if (segments.AreByHash)
-        {
-            yield return within;
-            yield break;
-        }
-
-        for (var i = 0; i < wanted.Count;)
-        {
-            var last = i;
-            while (last + 1 < wanted.Count && wanted[last + 1] == wanted[last] + 1)
-            {
-                last++;
-            }
-
-            yield return new KeySpan(segments.SpanOf(wanted[i], within).From, segments.SpanOf(wanted[last], within).Before);
-            i = last + 1;
-        }
-    }
-
     private async IAsyncEnumerable<HashedRow> StreamHashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
     {
         var (chosen, rows, keys) = (wanted.ToHashSet(), new RowHash(form), new RowHash(form));
-        foreach (var span in SpansOf(segments, wanted, within))
+        foreach (var span in segments.SpansOf(wanted, within))
         {
             await foreach (var row in RowsAsync(view, shape, span, cancellation))
             {

@@ -47,6 +47,9 @@ internal sealed class TableComparer(
     /// <summary>How many rows the source's table has by its own estimate.</summary>
     public long EstimatedRows { get; init; }
 
+    /// <summary>So many segments are told at most.</summary>
+    public int SegmentsTold { get; init; } = SegmentTelling.Most;
+
     /// <summary>Called with the rows read so far, of both sides together.</summary>
     public Func<long, CancellationToken, Task> Read { get; init; } = (_, _) => Task.CompletedTask;
 
@@ -270,7 +273,7 @@ internal sealed class TableComparer(
             notListed.Contains(segment) ? SegmentState.NotListed : opened.Contains(segment) ? SegmentState.Differing : SegmentState.Equal,
             position,
             inFlight[segment]))];
-        return Finding(table, expected.Sum(digest => digest.Count), found.Sum(digest => digest.Count), tally, notListed.Count > 0, SegmentTelling.Together(parts), adjustment) with { ByHash = segments.AreByHash };
+        return Finding(table, expected.Sum(digest => digest.Count), found.Sum(digest => digest.Count), tally, notListed.Count > 0, SegmentTelling.Together(parts, SegmentsTold), adjustment) with { ByHash = segments.AreByHash };
     }
 
     /// <summary>Rows whose state cannot be told count on neither side.</summary>
@@ -311,7 +314,8 @@ internal sealed class TableComparer(
         await Task.WhenAll(should, there);
         var (from, rows) = (tally.Rows.Count, new DifferenceTally());
         RowMatching.Match(table, await should, await there, rows);
-        tally.Add(rows, await new WholeRows(source, target, form, Made).ReadAsync(table, [.. rows.Rows.Take(listed - from)], cancellation));
+        var whole = await new WholeRows(source, target, form, Made).ReadAsync(table, [.. rows.Rows.Take(listed - from)], cancellation);
+        tally.Add(rows, [.. whole.Select(row => row with { Segment = SegmentTelling.PlaceOf(segments.Of(row.Key, adjustments[table].KeyHash(row.Key)), segments.Count, SegmentsTold) })]);
     }
 
     private async Task<Dictionary<UInt128, ExpectedRow>> ExpectedRowsAsync(ComparedTable table, Segments segments, List<int> wanted, KeySpan within, CancellationToken cancellation)
@@ -321,7 +325,7 @@ internal sealed class TableComparer(
         {
             await foreach (var row in sourceRows.HashesAsync(shape, segments, wanted, within, cancellation))
             {
-                Adjustment.Count1(expected, keys.Of(row.Key, KeyColumns(row.Key)), new ExpectedRow(row.Key, row.Hash, 1, default), 1);
+                Adjustment.Count1(expected, keys.Of(row.Key), new ExpectedRow(row.Key, row.Hash, 1, default), 1);
             }
         }
         else
@@ -338,7 +342,7 @@ internal sealed class TableComparer(
         var (found, keys) = (new Dictionary<UInt128, ExpectedRow>(), new RowHash(form));
         await foreach (var row in targetRows.HashesAsync(table.Target, segments, wanted, within, cancellation))
         {
-            var key = keys.Of(row.Key, KeyColumns(row.Key));
+            var key = keys.Of(row.Key);
             if (!adjustments[table].IsLeftOut(key))
             {
                 Adjustment.Count1(found, key, new ExpectedRow(row.Key, row.Hash, 1, default), 1);
@@ -348,12 +352,10 @@ internal sealed class TableComparer(
         return found;
     }
 
-    private static IReadOnlyList<int> KeyColumns(Row key) => [.. Enumerable.Range(0, key.Count)];
-
     private async Task StreamAsync(ComparedTable table, Segments segments, List<int> wanted, HashSet<int> chosen, KeySpan within, Dictionary<UInt128, ExpectedRow> expected, CancellationToken cancellation)
     {
         // Ranges of the target's keys are ranges of the source's; other segments are found in all its rows.
-        foreach (var span in StreamedRows.SpansOf(segments, wanted, within))
+        foreach (var span in segments.SpansOf(wanted, within))
         {
             await foreach (var row in StreamedRows.RowsAsync(source, new RowShape(treatment.Source, [], []), span, cancellation))
             {

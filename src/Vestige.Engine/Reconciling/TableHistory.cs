@@ -78,19 +78,6 @@ internal sealed class TableHistory(TableSchema form)
         }
     }
 
-    /// <summary>The key columns of a row, by themselves.</summary>
-    public Row KeyRow(Row row)
-    {
-        var writer = new RowWriter();
-        writer.Begin(form.KeyOrdinals.Count);
-        foreach (var ordinal in form.KeyOrdinals)
-        {
-            writer.Value(row.KindAt(ordinal), row.ValueAt(ordinal));
-        }
-
-        return writer.ToRow();
-    }
-
     /// <summary>Whether rows of a form have the values of this one; whether they may be NULL a log does not tell.</summary>
     private bool HasForm(TableSchema written)
     {
@@ -139,7 +126,7 @@ internal sealed class TableHistory(TableSchema form)
     {
         if (!rows.TryGetValue(key, out var past))
         {
-            rows.Add(key, past = new Past(KeyRow(row), first, known));
+            rows.Add(key, past = new Past(row.Only(form.KeyOrdinals), first, known));
         }
 
         return past;

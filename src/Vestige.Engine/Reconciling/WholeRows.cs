@@ -59,5 +59,5 @@ internal sealed class WholeRows(IRowsView source, IRowsView target, IRowForm for
         return rows;
     }
 
-    private UInt128 KeyHash(Row key) => keys.Of(key, [.. Enumerable.Range(0, key.Count)]);
+    private UInt128 KeyHash(Row key) => keys.Of(key);
 }

@@ -38,6 +38,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CrossingRest rest;
     private readonly QuarantineDesk desk;
     private readonly IRunStore? runs;
+    private readonly RunKeeper runKeeper;
     private Task sampling = Task.CompletedTask;
     private Task looking = Task.CompletedTask;
     private Task checking = Task.CompletedTask;
@@ -72,7 +73,8 @@ public sealed class CrossingEngine : IAsyncDisposable
         captures = new Captures(connections, cipher, options, Events, clock, random, logger);
         planner = new CrossingPlanner(connections, keys, captures, clock);
         this.runs = runs;
-        opener = new CrossingOpener(connections, store, keys, book, captures, new RunKeeper(runs, clock, logger), Events, clock, random, logger);
+        runKeeper = new RunKeeper(runs, clock, logger);
+        opener = new CrossingOpener(connections, store, keys, book, captures, runKeeper, Events, clock, random, logger);
         measureKeeper = measures is null ? null : new MeasureKeeper(measures, logger);
         Alerts = alerts is null ? null : new AlertKeeper(alerts, Events, clock, logger);
         sampler = new CrossingSampler(connections, book, captures, opener, measureKeeper, Alerts, clock, logger);
@@ -158,6 +160,9 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     /// <summary>How a crossing stands; null when there is none of that name.</summary>
     public CrossingStatus? Status(string crossing) => book.Find(crossing) is { } entry ? sampler.StatusOf(entry) : null;
+
+    /// <summary>The run of a crossing that goes on, as far as it has come; null between runs, and for a name that is not there.</summary>
+    public CrossingRun? RunNow(string crossing) => book.Find(crossing) is { } entry ? RunKeeper.Now(entry) : null;
 
     /// <summary>Its measures; null when there is none of that name.</summary>
     public CrossingMeter? Meter(string crossing) => book.Find(crossing)?.Meter;
@@ -464,6 +469,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         foreach (var entry in book.All)
         {
             await entry.HaltAsync(new StopRequest(StopManner.Now));
+            await runKeeper.CloseAsync(entry);
         }
 
         await captures.DisposeAsync();

@@ -66,6 +66,9 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
     /// <summary>When the last run of its schedule ended; null when none has in this process.</summary>
     public DateTimeOffset? RunEndedAt { get; set; }
 
+    /// <summary>The run that goes on; null between runs.</summary>
+    public RunBegin? Run { get; set; }
+
     /// <summary>What the target last said the call in hand waits for; null when it said nothing, or needs not be asked.</summary>
     public string? Diagnosis { get; set; }
 

@@ -96,6 +96,9 @@ public sealed class CrossingWorker
 
     public void Start() => Running = RunAsync();
 
+    /// <summary>The position at which it found the target; null before a first load, and until it has asked.</summary>
+    internal LogPosition? Found => state.Found;
+
     /// <summary>
     /// Asks it to go on to a mark and stop there. False, and nothing is asked, when what is applied or in hand goes beyond it.
     /// </summary>

@@ -67,7 +67,7 @@ public sealed class ReconcileDesk
 
     /// <summary>A comparison with all that was found; null when there is none of that id.</summary>
     public async Task<Reconciliation?> FindAsync(string crossing, string id, CancellationToken cancellation) =>
-        running.GetValueOrDefault(crossing) is { } now && now.Now.Id == id ? now.Now : store is null ? null : await store.FindAsync(crossing, id, cancellation);
+        running.GetValueOrDefault(crossing) is { } now && now.Now.Id == id ? now.Shown : store is null ? null : await store.FindAsync(crossing, id, cancellation);
 
     /// <summary>What was said of the tables of a crossing; null when there is none of that name.</summary>
     public IReadOnlyCollection<Verdict>? Verdicts(string crossing) => book.Find(crossing)?.Verdicts.All;
@@ -196,13 +196,15 @@ public sealed class ReconcileDesk
         try
         {
             var request = RequestOf(entry, mine.Ending.Token);
-            var causes = new CauseFinder(entry.Quarantine, request.Spool, cipher, request.Source.Format);
+            var causes = new CauseFinder(entry.Quarantine, request.Spool, cipher, request.Source.Format, asked => Repairs.ListAsync(entry.Name, asked));
             var comparison = new Comparison(request, treat(entry.Stored.Definition), scope, new ReadingPace(walk?.RowsPerSecond, walk?.Share / 100, clock), table => entry.Verdicts.Of(table)?.Proved, clock)
             {
                 At = (table, part, of) => mine.At = (table, part, of),
+                SoFar = findings => mine.SoFar = findings,
                 Found = async findings =>
                 {
                     var known = await causes.AddAsync(findings, mine.Ending.Token);
+                    mine.SoFar = [];
                     mine.Now = mine.Now with { Tables = [.. mine.Now.Tables, .. known] };
                     if (known.Count > 0)
                     {
@@ -314,6 +316,16 @@ public sealed class ReconcileDesk
 
         private volatile Reconciliation now = began;
         private volatile Tuple<TableName, int, int>? at;
+        private volatile IReadOnlyList<TableFinding> soFar = [];
+
+        /// <summary>What was found so far of the table at work.</summary>
+        public IReadOnlyList<TableFinding> SoFar
+        {
+            set => soFar = value;
+        }
+
+        /// <summary>With what was found so far of the table at work.</summary>
+        public Reconciliation Shown => now with { Tables = [.. now.Tables, .. soFar] };
 
         public Reconciliation Now
         {

@@ -33,6 +33,14 @@ public sealed class RepairDesk
     /// <summary>The repairs of a crossing, the latest first.</summary>
     public async Task<IReadOnlyList<Repair>> ListAsync(string crossing, CancellationToken cancellation) => store is null ? [] : await store.RepairsAsync(crossing, 100, cancellation);
 
+    /// <summary>What repairs did to one row, the earliest first.</summary>
+    /// <param name="crossing">The crossing.</param>
+    /// <param name="table">The source's table.</param>
+    /// <param name="key">The row's key by its columns, as a person reads them.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task<IReadOnlyList<RowRepair>> OfRowAsync(string crossing, TableName table, IReadOnlyList<string> key, CancellationToken cancellation) =>
+        RepairedRows.Of(await ListAsync(crossing, cancellation), table, key);
+
     /// <summary>The statement by which a difference would be repaired, with marks where its values go.</summary>
     public string StatementFor(string crossing, TableFinding finding, RowDifference row)
     {

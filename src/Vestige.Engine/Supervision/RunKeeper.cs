@@ -15,15 +15,33 @@ internal sealed class RunKeeper(IRunStore? store, TimeProvider clock, ILogger lo
     public async Task<RunBegin> BeginAsync(CrossingEntry entry, LogPosition? from)
     {
         var begin = new RunBegin(clock.GetUtcNow(), entry.Stored.By, from, entry.Meter.Counts);
-        await KeepAsync(new CrossingRun(entry.Name, begin.At, begin.By, null, from, null, 0, 0, 0, 0, 0, ""));
+        entry.Run = begin;
+        await KeepAsync(Of(entry, begin));
         return begin;
     }
 
     /// <summary>It is over.</summary>
     public Task EndAsync(CrossingEntry entry, CrossingWorker worker, RunBegin begin)
     {
+        if (entry.Run == begin)
+        {
+            entry.Run = null;
+        }
+
+        return KeepAsync(Of(entry, begin) with { EndedAt = clock.GetUtcNow(), Why = Why(entry, worker) });
+    }
+
+    /// <summary>It is over, since the process ends.</summary>
+    public Task CloseAsync(CrossingEntry entry) =>
+        entry.Run is { } begin ? KeepAsync(Of(entry, begin) with { EndedAt = clock.GetUtcNow(), Why = CrossingRun.ProcessEnded }) : Task.CompletedTask;
+
+    /// <summary>The run that goes on, as far as it has come; null between runs.</summary>
+    public static CrossingRun? Now(CrossingEntry entry) => entry.Run is { } begin ? Of(entry, begin) : null;
+
+    private static CrossingRun Of(CrossingEntry entry, RunBegin begin)
+    {
         var counts = entry.Meter.Counts - begin.Counts;
-        return KeepAsync(new CrossingRun(entry.Name, begin.At, begin.By, clock.GetUtcNow(), begin.From, entry.Progress.Position, counts.Loaded, counts.Inserts, counts.Updates, counts.Deletes, counts.Others, Why(entry, worker)));
+        return new CrossingRun(entry.Name, begin.At, begin.By, null, begin.From ?? entry.Worker?.Found, entry.Progress.Position, counts.Loaded, counts.Inserts, counts.Updates, counts.Deletes, counts.Others, "");
     }
 
     private static string Why(CrossingEntry entry, CrossingWorker worker) => entry.Stored.Desired switch

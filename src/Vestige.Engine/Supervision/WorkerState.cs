@@ -20,6 +20,7 @@ internal sealed class WorkerState
     private long inHandChanges;
     private ImmutableDictionary<TableName, TableProgress> tables = ImmutableDictionary<TableName, TableProgress>.Empty;
     private LogPosition? applied;
+    private (LogPosition? Position, bool Known) found;
     private SpoolPlace? place;
     private CrossingFault? fault;
     private CrossingFault? waiting;
@@ -46,6 +47,18 @@ internal sealed class WorkerState
             lock (gate)
             {
                 return applied;
+            }
+        }
+    }
+
+    /// <summary>The position at which the target was found; null before a first load, and until it was asked.</summary>
+    public LogPosition? Found
+    {
+        get
+        {
+            lock (gate)
+            {
+                return found.Position;
             }
         }
     }
@@ -158,6 +171,7 @@ internal sealed class WorkerState
         lock (gate)
         {
             applied = progress.Position;
+            found = found.Known ? found : (applied, true);
             if (progress.Tables.Count != tables.Count || !progress.Tables.All(table => tables.TryGetValue(table.Table, out var known) && known == table))
             {
                 tables = progress.Tables.ToImmutableDictionary(table => table.Table);

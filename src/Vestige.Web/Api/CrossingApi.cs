@@ -287,7 +287,7 @@ public static class CrossingApi
         });
     }
 
-    private static async Task<IResult> HistoryAsync(string name, CrossingEngine engine, ConnectionDirectory connections, RunStore runs, CancellationToken cancellation, DateTimeOffset? after = null, int limit = 100)
+    private static async Task<IResult> HistoryAsync(string name, CrossingEngine engine, ConnectionDirectory connections, RunHistory runs, CancellationToken cancellation, DateTimeOffset? after = null, int limit = 100)
     {
         if (engine.Status(name) is not { } status)
         {

@@ -3,6 +3,7 @@ using System.Text.Json;
 using Vestige.Core.Changes;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Reconciling;
 using Vestige.Engine.Supervision;
 using Vestige.Engine.Tracing;
 using Vestige.Web.Connections;
@@ -39,7 +40,7 @@ public static class TraceApi
         }
 
         return KeyOf(form, key) is { } values
-            ? Results.Ok(Of(await engine.Trace.RowAsync(connection, name, values, cancellation), engine, source.Format))
+            ? Results.Ok(Of(await engine.Trace.RowAsync(connection, name, values, cancellation), engine, source.Format, await RepairsAsync(engine, connection, name, values, cancellation)))
             : Problems.Of(422, "trace", $"'{key}' is not a key of {table}.", $"Give the value of {form.Columns[form.KeyOrdinals[0]].Name}, or an object with the values of {string.Join(", ", form.KeyOrdinals.Select(i => form.Columns[i].Name))}.", "key");
     }
 
@@ -72,7 +73,18 @@ public static class TraceApi
         _ => null,
     };
 
-    private static object Of(Trace trace, CrossingEngine engine, Func<Core.Positions.LogPosition, string> format) => new
+    private static async Task<IReadOnlyList<RowRepair>> RepairsAsync(CrossingEngine engine, string connection, TableName table, IReadOnlyList<string> key, CancellationToken cancellation)
+    {
+        var found = new List<RowRepair>();
+        foreach (var status in engine.Statuses.Where(status => status.Definition.Source == connection && status.Definition.Tables.Takes(table)))
+        {
+            found.AddRange(await engine.Reconcile.Repairs.OfRowAsync(status.Name, table, key, cancellation));
+        }
+
+        return found;
+    }
+
+    private static object Of(Trace trace, CrossingEngine engine, Func<Core.Positions.LogPosition, string> format, IReadOnlyList<RowRepair>? repairs = null) => new
     {
         connection = trace.Connection,
         table = trace.Table?.ToString(),
@@ -81,6 +93,17 @@ public static class TraceApi
         upTo = trace.UpTo is { } upTo ? format(upTo) : null,
         more = trace.More,
         changes = trace.Changes.Select(change => Of(change, engine.Trace.MaskedColumns(trace.Connection, change.Form), format)),
+        repairs = (repairs ?? []).Select(one => new
+        {
+            crossing = one.Repair.Crossing,
+            repair = one.Repair.Id,
+            reconciliation = one.Repair.Reconciliation,
+            at = StatusView.Rfc3339(one.Repair.At),
+            by = one.Repair.By,
+            position = format(one.Repair.Position),
+            said = one.Words,
+            statement = one.Row.Statement,
+        }),
     };
 
     private static object Of(TracedChange change, IReadOnlySet<string> masked, Func<Core.Positions.LogPosition, string> format) => new

@@ -6,6 +6,7 @@ using Vestige.Core.Schemas;
 using Vestige.Core.Text;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
+using Vestige.Engine.Reconciling;
 using Vestige.Engine.Supervision;
 using Vestige.Engine.Tracing;
 using Vestige.Web.Connections;
@@ -35,8 +36,8 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
 
     public TimeSpan Took { get; private set; }
 
-    /// <summary>By crossing that carries the table: why the row is where it is, and the row on both sides.</summary>
-    public IReadOnlyList<(CrossingStatus Crossing, string Answer, RowSides? Sides)> Answers { get; private set; } = [];
+    /// <summary>By crossing that carries the table: why the row is where it is, the row on both sides, and what repairs did to it.</summary>
+    public IReadOnlyList<(CrossingStatus Crossing, string Answer, RowSides? Sides, IReadOnlyList<RowRepair> Repairs)> Answers { get; private set; } = [];
 
     public async Task<IActionResult> OnGetAsync(string? connection, string? table, string? key, string? position, CancellationToken cancellation)
     {
@@ -93,13 +94,13 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
 
     private string[] KeyValues() => Key.Split(',', StringSplitOptions.TrimEntries);
 
-    private async Task<IReadOnlyList<(CrossingStatus, string, RowSides?)>> AnswersAsync(TableName table, CancellationToken cancellation)
+    private async Task<IReadOnlyList<(CrossingStatus, string, RowSides?, IReadOnlyList<RowRepair>)>> AnswersAsync(TableName table, CancellationToken cancellation)
     {
-        var answers = new List<(CrossingStatus, string, RowSides?)>();
+        var answers = new List<(CrossingStatus, string, RowSides?, IReadOnlyList<RowRepair>)>();
         foreach (var status in engine.Statuses.Where(status => status.Definition.Source == Connection && status.State != CrossingState.Draft && status.Definition.Tables.Takes(table)))
         {
             var sides = await SidesAsync(status, table, cancellation);
-            answers.Add((status, TraceWords.Answer(status, Trace!, sides), sides));
+            answers.Add((status, TraceWords.Answer(status, Trace!, sides), sides, await engine.Reconcile.Repairs.OfRowAsync(status.Name, table, KeyValues(), cancellation)));
         }
 
         return answers;

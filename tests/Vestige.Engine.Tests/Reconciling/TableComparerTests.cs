@@ -59,7 +59,7 @@ public class TableComparerTests
             var treatment = TreatmentBuilder.Build(definition, SimRows.First, name => name, PlainTypes.Instance, new PlainKeys()).Treatment!;
             var shown = here.Where(pair => !treated || pair.Value != 0).ToDictionary();
             var tables = ComparedTable.Of(treatment, PlainTypes.Instance);
-            var comparer = new TableComparer(treatment, tables, ViewOf(here), ViewOf(there), KindForm.Instance, [], new LogPosition(1), TimeProvider.System, listed);
+            var comparer = new TableComparer(treatment, tables, ViewOf(here), ViewOf(there), KindForm.Instance, [], new LogPosition(1), TimeProvider.System, listed) { SegmentsTold = 1 + (listed % 5) };
             var found = comparer.RunAsync(KeySpan.All, 10_000, CancellationToken.None).GetAwaiter().GetResult().Single();
             var (missing, extra) = (shown.Keys.Except(there.Keys).ToHashSet(), there.Keys.Except(shown.Keys).ToHashSet());
             var differing = shown.Keys.Intersect(there.Keys).Where(key => shown[key] != there[key]).ToHashSet();
@@ -78,6 +78,13 @@ public class TableComparerTests
                 Assert.Equal(shown.Count - missing.Count - differing.Count, found.Same);
             }
 
+            Assert.InRange(found.Segments.Count, 1, 1 + (listed % 5));
+            Assert.All(found.Rows, row =>
+            {
+                var (segment, key) = (found.Segments[row.Segment!.Value], row.Key.IntegerAt(0));
+                Assert.NotEqual(SegmentState.Equal, segment.State);
+                Assert.True(found.ByHash || ((segment.From is null || long.Parse(segment.From) <= key) && (segment.Before is null || key < long.Parse(segment.Before))));
+            });
             Assert.All(found.Rows.Where(row => row.Kind == DifferenceKind.Differing), row => Assert.Equal(["value"], row.Columns));
         },
         iter: 2000);

@@ -2,12 +2,12 @@ using Microsoft.AspNetCore.Mvc;
 using Vestige.Engine.Events;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
-using Vestige.Web.Hosting;
+using Vestige.Web.Crossings;
 
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>What ran: each run with its counts, whence and whereto it went, and why it ended.</summary>
-public class HistoryModel(CrossingEngine engine, ConnectionDirectory connections, RunStore runs, TimeProvider clock) : CrossingPage(engine, connections, clock)
+public class HistoryModel(CrossingEngine engine, ConnectionDirectory connections, RunHistory runs, TimeProvider clock) : CrossingPage(engine, connections, clock)
 {
     private const int PerPage = 50;
 

@@ -37,9 +37,18 @@ public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory conn
 
     public int From { get; private set; }
 
+    /// <summary>The place of the segment whose rows alone are shown; null for all.</summary>
+    public int? Segment { get; private set; }
+
+    /// <summary>How many rows are listed: of the segment, or of the table.</summary>
+    public int Count { get; private set; }
+
+    /// <summary>What the page was asked for, to be asked for again.</summary>
+    public string Asked { get; private set; } = "";
+
     public bool Runs => Engine.Reconcile.Running(Status.Name)?.Id == Found.Id;
 
-    public async Task<IActionResult> OnGetAsync(string name, string id, string? table, int? row, int? from, string? part, CancellationToken cancellation)
+    public async Task<IActionResult> OnGetAsync(string name, string id, string? table, int? row, int? from, int? segment, string? part, CancellationToken cancellation)
     {
         if (!Find(name) || await Engine.Reconcile.FindAsync(name, id, cancellation) is not { } found)
         {
@@ -51,7 +60,11 @@ public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory conn
         Shown = found.Tables.FirstOrDefault(one => one.Into.ToString() == table) ?? found.Tables.FirstOrDefault(one => one.Rows.Count > 0) ?? found.Tables.FirstOrDefault(one => one.Segments.Count > 0);
         if (Shown is { } shown)
         {
-            Rows = [.. shown.Rows.Skip(From).Take(Listed).Select((one, i) => new DifferenceView(shown, one, From + i))];
+            Segment = segment is { } wanted && wanted >= 0 && wanted < shown.Segments.Count ? wanted : null;
+            var rows = shown.Rows.Select((one, i) => (Row: one, Place: i)).Where(one => Segment is null || one.Row.Segment == Segment).ToList();
+            Count = rows.Count;
+            Rows = [.. rows.Skip(From).Take(Listed).Select(one => new DifferenceView(shown, one.Row, one.Place))];
+            Asked = AddressOf(shown, Segment, From, row);
             if (row is { } place && place >= 0 && place < shown.Rows.Count)
             {
                 Chosen = new DifferenceView(shown, shown.Rows[place], place);
@@ -62,7 +75,14 @@ public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory conn
         return part == "live" ? Partial("Crossings/_Reconciliation", this) : Page();
     }
 
-    public Task<IActionResult> OnPostRepairAsync(string name, string id, string? table, int[] row, string? which, bool delete, string? typed, CancellationToken cancellation) => DoAsync(
+    /// <summary>The query under which a table's rows are shown.</summary>
+    public static string AddressOf(TableFinding table, int? segment = null, int from = 0, int? row = null)
+    {
+        ArgumentNullException.ThrowIfNull(table);
+        return FormattableString.Invariant($"?table={Uri.EscapeDataString(table.Into.ToString())}{(segment is { } only ? $"&segment={only}" : "")}{(from > 0 ? $"&from={from}" : "")}{(row is { } place ? $"&row={place}" : "")}");
+    }
+
+    public Task<IActionResult> OnPostRepairAsync(string name, string id, string? table, int[] row, string? which, int? segment, bool delete, string? typed, CancellationToken cancellation) => DoAsync(
         $"/crossings/{name}/reconcile/{id}?table={Uri.EscapeDataString(table ?? "")}",
         "Repaired in the order of the crossing's changes. The table is being compared again.",
         async () =>
@@ -75,7 +95,7 @@ public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory conn
 
             var into = TableName.Parse(table ?? "");
             HashSet<(TableName, int)> chosen = which == "all"
-                ? [.. found.Tables.Where(one => one.Into == into).SelectMany(one => one.Rows.Select((_, place) => (into, place)))]
+                ? [.. found.Tables.Where(one => one.Into == into).SelectMany(one => one.Rows.Select((each, place) => (each.Segment, place))).Where(one => segment is null || one.Segment == segment).Select(one => (into, one.place))]
                 : [.. row.Select(place => (into, place))];
             await Engine.Reconcile.Repairs.RepairAsync(name, found, chosen, delete, By, cancellation);
             await CompareAgainAsync(name, found.Tables.First(one => one.Into == into).Source, cancellation);

@@ -1,0 +1,18 @@
+using Vestige.Core.Schemas;
+
+namespace Vestige.Engine.Reconciling;
+
+/// <summary>Finds single rows among repairs.</summary>
+internal static class RepairedRows
+{
+    /// <summary>What repairs did to one row, the earliest first. Rows that they left as they were do not count.</summary>
+    /// <param name="repairs">The repairs, the latest first.</param>
+    /// <param name="table">The source's table.</param>
+    /// <param name="key">The row's key by its columns, as a person reads them.</param>
+    public static IReadOnlyList<RowRepair> Of(IReadOnlyList<Repair> repairs, TableName table, IReadOnlyList<string> key) =>
+    [
+        .. repairs.Reverse().SelectMany(repair => repair.Rows
+            .Where(row => row.Note is null && row.Source == table && row.Key.Places.Select(row.Key.DisplayAt).SequenceEqual(key))
+            .Select(row => new RowRepair(repair, row))),
+    ];
+}
