@@ -1,5 +1,6 @@
 using Microsoft.Extensions.Logging.Abstractions;
 using Vestige.Core.Lag;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Measuring;
 using Vestige.Storage;
@@ -33,7 +34,7 @@ internal static class MonthOfMeasures
             {
                 var changes = random.Next(400);
                 arrived += changes;
-                meter.Committed(new BatchReport(changes, new Dictionary<TableName, TableTally>(), [], [new HopDelays(draw(random, 20), draw(random, 5), draw(random, 5), draw(random, 40))]), now);
+                meter.Committed(new BatchReport(changes, new Dictionary<TableName, TableTally>(), [], [new HopDelays(draw(random, 20), draw(random, 5), draw(random, 5), draw(random, 40))], new LogPosition((ulong)arrived * 100)), now);
                 meter.Sample(now, new LagReading(draw(random, 400), Current: false, AtLeast: false), draw(random, 50), draw(random, 10), draw(random, 90), arrived, changes);
                 text += 40;
                 if (now.Second == 0)

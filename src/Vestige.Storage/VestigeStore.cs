@@ -18,6 +18,8 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
 
     public DbSet<MeasureRecord> Measures => Set<MeasureRecord>();
 
+    public DbSet<AppliedRecord> Applied => Set<AppliedRecord>();
+
     public DbSet<WaitingRecord> Waiting => Set<WaitingRecord>();
 
     public DbSet<AlertRecord> Alerts => Set<AlertRecord>();
@@ -59,5 +61,7 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
         modelBuilder.Entity<WaitingRecord>().HasKey(change => new { change.Crossing, change.Id });
         modelBuilder.Entity<MeasureRecord>().HasKey(block => new { block.Crossing, block.Step, block.Start });
         modelBuilder.Entity<MeasureRecord>().HasIndex(block => new { block.Step, block.Start });
+        modelBuilder.Entity<AppliedRecord>().HasKey(block => new { block.Crossing, block.Start });
+        modelBuilder.Entity<AppliedRecord>().HasIndex(block => block.Start);
     }
 }

@@ -426,6 +426,11 @@ test('both sides are compared, a damaged row is seen and repaired, and that is t
   await page.getByRole('button', { name: /^Compare .* again$/ }).click();
   await until(async () => (await page.locator('#reconciliation').textContent()).includes('3 rows differ: 1 missing, 1 extra, 1 with other values'), 'what differs');
   await until(async () => { await page.reload(); return (await page.locator('svg.segments path.differing').count()) > 1; }, 'the map');
+  await page.locator('svg.segments a').first().click();
+  const rows = page.getByRole('region', { name: 'Rows that differ' });
+  await until(async () => /from .*before|before/.test(await rows.getByRole('heading').textContent()) && (await page.locator('svg.segments .chosen').count()) === 1, 'the rows of one segment');
+  assert((await rows.locator('tbody tr').count()) === 2 && !(await rows.textContent()).includes('5000'), 'only its own');
+  await rows.getByRole('link', { name: 'all of the table' }).click();
   await page.getByRole('link', { name: '7', exact: true }).click();
   const row = page.getByLabel('The row on both sides');
   assert((await row.locator('mark').allTextContents()).join('').includes('seven') && (await row.textContent()).includes('Likely cause'), 'the characters that differ, and why');
@@ -453,6 +458,9 @@ test('both sides are compared, a damaged row is seen and repaired, and that is t
   await until(async () => { await page.goto(`${base}/crossings/compared/reconcile`); return (await page.locator('#reconcile').textContent()).includes('Proved equal, every table'); }, 'all equal');
   await page.getByRole('button', { name: 'Take it back' }).first().click();
   await until(async () => { await page.goto(`${base}/crossings/compared/reconcile`); return (await page.locator('#reconcile').textContent()).includes('repaired since'); }, 'the row is back, and the proof is in doubt');
+  await page.goto(`${base}/trace?connection=compared-from&table=compared-from.shelf&key=7`);
+  assert((await page.locator('#main').textContent()).includes("given the source's values"), 'the trace tells of the repair');
+  await page.goto(`${base}/crossings/compared/reconcile`);
   await page.getByLabel('without being asked').check();
   await page.getByLabel('every table within so many hours').fill('0.5');
   await page.getByRole('button', { name: 'Set the rule' }).click();

@@ -8,7 +8,7 @@ public sealed record MeasureStep(TimeSpan Slot, TimeSpan Block, TimeSpan Kept)
 {
     public static MeasureStep Second { get; } = new(TimeSpan.FromSeconds(1), TimeSpan.FromMinutes(1), TimeSpan.FromHours(1));
 
-    public static MeasureStep Minute { get; } = new(TimeSpan.FromMinutes(1), TimeSpan.FromHours(1), TimeSpan.FromDays(14));
+    public static MeasureStep Minute { get; } = new(TimeSpan.FromMinutes(1), TimeSpan.FromHours(1), TimeSpan.FromDays(8));
 
     public static MeasureStep Hour { get; } = new(TimeSpan.FromHours(1), TimeSpan.FromDays(1), TimeSpan.FromDays(730));
 

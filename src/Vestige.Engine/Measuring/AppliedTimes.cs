@@ -12,9 +12,9 @@ internal sealed class AppliedTimes
     private static readonly TimeSpan CoarseFor = TimeSpan.FromDays(1);
     private static readonly TimeSpan FineStep = TimeSpan.FromMilliseconds(100);
     private static readonly TimeSpan CoarseStep = TimeSpan.FromMinutes(1);
-    private readonly Queue<(LogPosition Upto, DateTimeOffset At)> coarse = [];
-    private readonly Queue<(LogPosition Upto, DateTimeOffset At)> fine = [];
-    private (LogPosition Upto, DateTimeOffset At)? last;
+    private readonly Queue<AppliedTime> coarse = [];
+    private readonly Queue<AppliedTime> fine = [];
+    private AppliedTime? last;
     private DateTimeOffset lastCoarse;
     private LogPosition forgotten;
 
@@ -39,7 +39,7 @@ internal sealed class AppliedTimes
             fine.Enqueue(before);
         }
 
-        last = (upto, at);
+        last = new AppliedTime(upto, at);
         while (fine.Count > 0 && at - fine.Peek().At > FineFor)
         {
             Coarsen(fine.Dequeue());
@@ -70,7 +70,38 @@ internal sealed class AppliedTimes
         return last is { } now && now.Upto >= position ? now.At : null;
     }
 
-    private void Coarsen((LogPosition Upto, DateTimeOffset At) entry)
+    /// <summary>The last that is known of a minute; null when nothing was applied in it.</summary>
+    public AppliedTime? LastOf(DateTimeOffset minute)
+    {
+        AppliedTime? found = null;
+        foreach (var time in coarse.Concat(fine).Append(last ?? default))
+        {
+            found = Slot(time.At, CoarseStep) == Slot(minute, CoarseStep) ? time : found;
+        }
+
+        return found;
+    }
+
+    /// <summary>Takes what an earlier process has seen, oldest first, before anything is added.</summary>
+    public void Recall(IReadOnlyList<AppliedTime> times)
+    {
+        if (last is not null || times.Count == 0)
+        {
+            return;
+        }
+
+        // Up to the first of them all was applied before that, and when is not known.
+        forgotten = times[0].Upto;
+        foreach (var time in times.SkipLast(1))
+        {
+            coarse.Enqueue(time);
+            lastCoarse = time.At;
+        }
+
+        last = times[^1];
+    }
+
+    private void Coarsen(AppliedTime entry)
     {
         if (Slot(entry.At, CoarseStep) != Slot(lastCoarse, CoarseStep))
         {

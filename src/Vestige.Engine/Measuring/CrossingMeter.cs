@@ -122,6 +122,24 @@ public sealed class CrossingMeter
         }
     }
 
+    /// <summary>Up to where it had applied by the end of a minute that is over; null when it applied nothing in it.</summary>
+    public AppliedTime? AppliedIn(DateTimeOffset minute)
+    {
+        lock (gate)
+        {
+            return applied.LastOf(minute);
+        }
+    }
+
+    /// <summary>Takes what an earlier process has applied by when, oldest first, before anything of its own.</summary>
+    public void Recall(IReadOnlyList<AppliedTime> times)
+    {
+        lock (gate)
+        {
+            applied.Recall(times);
+        }
+    }
+
     /// <summary>Takes what is forecast now; null while the crossing rests, for then nothing clears.</summary>
     public void Forecasts(ClearingForecast? forecast, bool cleared, DateTimeOffset now)
     {

@@ -20,6 +20,7 @@ public sealed class MeasureKeeper(IMeasureStore store, ILogger logger)
         try
         {
             meter.Recall(await store.ReadAsync(crossing, MeasureStep.Second, now - MeasureStep.Second.Kept, now, cancellation));
+            meter.Recall(await store.AppliedAsync(crossing, now - AppliedBlock.Kept, cancellation));
         }
         catch (Exception exception) when (exception is PortException or IOException or InvalidDataException)
         {
@@ -46,15 +47,15 @@ public sealed class MeasureKeeper(IMeasureStore store, ILogger logger)
 
         try
         {
-            var blocks = new List<MeasureBlock>();
+            var (blocks, applied) = (new List<MeasureBlock>(), new List<AppliedBlock>());
             foreach (var (crossing, meter) in crossings)
             {
-                await AddAsync(crossing, meter.Seconds(minute - MeasureStep.Minute.Slot), minute, blocks, cancellation);
+                await AddAsync(crossing, meter, minute, blocks, applied, cancellation);
             }
 
             if (blocks.Count > 0)
             {
-                await store.KeepAsync(blocks, now, cancellation);
+                await store.KeepAsync(blocks, applied, now, cancellation);
             }
         }
         catch (Exception exception) when (exception is PortException or IOException or InvalidDataException)
@@ -70,15 +71,16 @@ public sealed class MeasureKeeper(IMeasureStore store, ILogger logger)
         return store.ForgetAsync(crossing, cancellation);
     }
 
-    private async Task AddAsync(string crossing, (IReadOnlyList<MeasureSlot> Seconds, MeasureSlot? Whole) last, DateTimeOffset minute, List<MeasureBlock> blocks, CancellationToken cancellation)
+    private async Task AddAsync(string crossing, CrossingMeter meter, DateTimeOffset minute, List<MeasureBlock> blocks, List<AppliedBlock> applied, CancellationToken cancellation)
     {
-        if (last.Whole is not { } whole)
+        var start = minute - MeasureStep.Minute.Slot;
+        var (seconds, last) = meter.Seconds(start);
+        if (last is not { } whole)
         {
             return;
         }
 
-        var start = minute - MeasureStep.Minute.Slot;
-        blocks.Add(new MeasureBlock(crossing, MeasureStep.Second, MeasureStep.Second.BlockOf(start), last.Seconds));
+        blocks.Add(new MeasureBlock(crossing, MeasureStep.Second, MeasureStep.Second.BlockOf(start), seconds));
         var mine = await OpenAsync(crossing, start, cancellation);
         mine.Minutes.RemoveAll(slot => slot.Start >= whole.Start);
         mine.Minutes.Add(whole);
@@ -88,6 +90,11 @@ public sealed class MeasureKeeper(IMeasureStore store, ILogger logger)
         mine.Hours.RemoveAll(slot => slot.Start >= mine.Hour);
         mine.Hours.Add(MeasureSlot.Sum(mine.Hour, mine.Minutes)!);
         blocks.Add(new MeasureBlock(crossing, MeasureStep.Hour, MeasureStep.Hour.BlockOf(start), [.. mine.Hours]));
+        if (meter.AppliedIn(start) is { } upto)
+        {
+            mine.Applied.Add(upto);
+            applied.Add(new AppliedBlock(crossing, mine.Hour, [.. mine.Applied]));
+        }
     }
 
     /// <summary>The minutes of the present hour and the hours of the present day, as the store has them after a restart.</summary>
@@ -97,13 +104,14 @@ public sealed class MeasureKeeper(IMeasureStore store, ILogger logger)
         if (!open.TryGetValue(crossing, out var mine) || mine.Day != day)
         {
             var hours = await store.ReadAsync(crossing, MeasureStep.Hour, day, start, cancellation);
-            mine = new Open(day) { Hour = hour, Minutes = [.. await store.ReadAsync(crossing, MeasureStep.Minute, hour, start, cancellation)], Hours = [.. hours] };
+            mine = new Open(day) { Hour = hour, Minutes = [.. await store.ReadAsync(crossing, MeasureStep.Minute, hour, start, cancellation)], Hours = [.. hours], Applied = [.. await store.AppliedAsync(crossing, hour, cancellation)] };
             open[crossing] = mine;
         }
         else if (mine.Hour != hour)
         {
             mine.Hour = hour;
             mine.Minutes = [];
+            mine.Applied = [];
         }
 
         return mine;
@@ -118,5 +126,7 @@ public sealed class MeasureKeeper(IMeasureStore store, ILogger logger)
         public List<MeasureSlot> Minutes { get; set; } = [];
 
         public List<MeasureSlot> Hours { get; set; } = [];
+
+        public List<AppliedTime> Applied { get; set; } = [];
     }
 }

@@ -18,13 +18,17 @@ internal sealed class CrossingSteps(CrossingEntry entry, CrossingTreatment treat
     private readonly ILookup<LogPosition, WaitingChange> quarantined = entry.Quarantine.UpTo(entry.Progress.Position).ToLookup(change => change.Position);
     private readonly Dictionary<TableSchema, TableTreatment?> treatments = new(ReferenceEqualityComparer.Instance);
 
-    public TracedStep Of(TableSchema form, RowChange change, LogPosition position, DateTimeOffset committedAt)
+    public TracedStep Of(TracedChange traced)
     {
-        var (made, problem) = Made(form, change, committedAt);
+        var (form, change, position) = (traced.Form, traced.Change, traced.Position);
+        var (made, problem) = Made(form, change, traced.CommittedAt);
         var waits = quarantined[position].FirstOrDefault(one => one.Table == form.Name && one.Keys.Intersect(WaitingChange.KeysOf(form, change)).Any());
         var stage = StageOf(form, change, position, waits, made.Count == 0 && problem is null);
-        return new TracedStep(entry.Name, stage, stage == TraceStage.Applied ? entry.Meter.AppliedAt(position) : null, made, problem, waits);
+        return new TracedStep(entry.Name, stage, stage == TraceStage.Applied ? AppliedAt(traced) : null, made, problem, waits);
     }
+
+    /// <summary>A time before it was captured is that of another log whose positions were numbered alike.</summary>
+    private DateTimeOffset? AppliedAt(TracedChange traced) => entry.Meter.AppliedAt(traced.Position) is { } at && at >= traced.CapturedAt ? at : null;
 
     private TraceStage StageOf(TableSchema form, RowChange change, LogPosition position, WaitingChange? waits, bool makesNothing)
     {

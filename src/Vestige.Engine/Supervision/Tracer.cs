@@ -64,7 +64,7 @@ public sealed class Tracer
     private List<TracedChange> WithSteps(string connection, IReadOnlyList<TracedChange> changes)
     {
         var steps = changes.Select(change => change.Form.Name).Distinct().ToDictionary(table => table, table => StepsOf(connection, table));
-        return [.. changes.Select(change => change with { Crossings = [.. steps[change.Form.Name].Select(step => step.Of(change.Form, change.Change, change.Position, change.CommittedAt))] })];
+        return [.. changes.Select(change => change with { Crossings = [.. steps[change.Form.Name].Select(step => step.Of(change))] })];
     }
 
     /// <summary>The row as it is at the source now; a source that cannot be asked leaves the key as it was typed.</summary>

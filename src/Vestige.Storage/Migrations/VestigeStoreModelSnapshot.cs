@@ -82,6 +82,25 @@ namespace Vestige.Storage.Migrations
                     b.ToTable("Alerts");
                 });
 
+            modelBuilder.Entity("Vestige.Storage.Entities.AppliedRecord", b =>
+                {
+                    b.Property<string>("Crossing")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Start")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Times")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("Crossing", "Start");
+
+                    b.HasIndex("Start");
+
+                    b.ToTable("Applied");
+                });
+
             modelBuilder.Entity("Vestige.Storage.Entities.ConnectionRecord", b =>
                 {
                     b.Property<string>("Name")

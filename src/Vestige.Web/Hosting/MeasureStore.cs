@@ -2,6 +2,7 @@ using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 using Vestige.Core.Measures;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Storage;
 
@@ -10,9 +11,10 @@ namespace Vestige.Web.Hosting;
 /// <summary>Measures in the store of the data folder.</summary>
 public sealed class MeasureStore(StoreFactory factory) : IMeasureStore
 {
-    public Task KeepAsync(IReadOnlyList<MeasureBlock> blocks, DateTimeOffset now, CancellationToken cancellation)
+    public Task KeepAsync(IReadOnlyList<MeasureBlock> blocks, IReadOnlyList<AppliedBlock> applied, DateTimeOffset now, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(blocks);
+        ArgumentNullException.ThrowIfNull(applied);
         return ChangeAsync(
             async store =>
             {
@@ -25,6 +27,16 @@ public sealed class MeasureStore(StoreFactory factory) : IMeasureStore
                         cancellation);
                 }
 
+                foreach (var block in applied)
+                {
+                    var (start, times) = (block.Start.ToUnixTimeSeconds(), AppliedPacking.Write(block.Times));
+                    await store.Database.ExecuteSqlAsync(
+                        $"""INSERT INTO "Applied" ("Crossing", "Start", "Times") VALUES ({block.Crossing}, {start}, {times}) ON CONFLICT ("Crossing", "Start") DO UPDATE SET "Times" = excluded."Times" """,
+                        cancellation);
+                }
+
+                var dropped = (now - AppliedBlock.Kept - TimeSpan.FromHours(1)).ToUnixTimeSeconds();
+                await store.Applied.Where(block => block.Start < dropped).ExecuteDeleteAsync(cancellation);
                 foreach (var step in MeasureStep.All)
                 {
                     var (seconds, oldest) = ((int)step.Slot.TotalSeconds, (now - step.Kept - step.Block).ToUnixTimeSeconds());
@@ -47,8 +59,21 @@ public sealed class MeasureStore(StoreFactory factory) : IMeasureStore
         return [.. blocks.SelectMany(MeasurePacking.Read).Where(slot => slot.Start >= from && slot.Start < before)];
     }
 
-    public Task ForgetAsync(string crossing, CancellationToken cancellation) =>
-        ChangeAsync(store => store.Measures.Where(block => block.Crossing == crossing).ExecuteDeleteAsync(cancellation), cancellation);
+    public async Task<IReadOnlyList<AppliedTime>> AppliedAsync(string crossing, DateTimeOffset from, CancellationToken cancellation)
+    {
+        var first = MeasureStep.Hour.SlotOf(from).ToUnixTimeSeconds();
+        await using var store = factory.CreateDbContext();
+        var blocks = await store.Applied.AsNoTracking().Where(block => block.Crossing == crossing && block.Start >= first).OrderBy(block => block.Start).Select(block => block.Times).ToListAsync(cancellation);
+        return [.. blocks.SelectMany(AppliedPacking.Read)];
+    }
+
+    public Task ForgetAsync(string crossing, CancellationToken cancellation) => ChangeAsync(
+        async store =>
+        {
+            await store.Measures.Where(block => block.Crossing == crossing).ExecuteDeleteAsync(cancellation);
+            await store.Applied.Where(block => block.Crossing == crossing).ExecuteDeleteAsync(cancellation);
+        },
+        cancellation);
 
     private async Task ChangeAsync(Func<VestigeStore, Task> change, CancellationToken cancellation)
     {

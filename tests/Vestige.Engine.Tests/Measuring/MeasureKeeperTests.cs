@@ -1,6 +1,7 @@
 using Microsoft.Extensions.Logging.Abstractions;
 using Vestige.Core.Lag;
 using Vestige.Core.Measures;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
@@ -65,6 +66,28 @@ public sealed class MeasureKeeperTests
         Assert.Equal(6 * 60, (await ReadAsync(MeasureStep.Hour)).Sum(slot => slot.Delays.Count));
     }
 
+    /// <summary>To the minute: never before it was applied, and never later than the end of that minute.</summary>
+    [Fact]
+    public async Task By_when_something_was_applied_is_known_to_the_next_process()
+    {
+        await RunAsync(0, 70);
+        var after = new CrossingMeter();
+        await new MeasureKeeper(store, NullLogger.Instance).RecallAsync("c", after, Start.AddMinutes(70), cancellation);
+        Assert.Null(after.AppliedAt(new LogPosition(59)));
+        for (var second = 59; second < 70 * 60; second++)
+        {
+            Assert.InRange(after.AppliedAt(new LogPosition((ulong)second + 1))!.Value, Start.AddSeconds(second), Start.AddMinutes((second / 60) + 1));
+        }
+
+        // What the next process applies comes after it, and a target that was set back forgets it.
+        Assert.Null(after.AppliedAt(new LogPosition(4300)));
+        after.Committed(Report(4300), Start.AddMinutes(75));
+        Assert.Equal(Start.AddMinutes(75), after.AppliedAt(new LogPosition(4300)));
+        Assert.InRange(after.AppliedAt(new LogPosition(601))!.Value, Start.AddMinutes(10), Start.AddMinutes(11));
+        after.Committed(Report(100), Start.AddMinutes(76));
+        Assert.Null(after.AppliedAt(new LogPosition(99)));
+    }
+
     [Fact]
     public async Task A_crossing_that_is_removed_leaves_nothing()
     {
@@ -72,6 +95,8 @@ public sealed class MeasureKeeperTests
         await keeper.ForgetAsync("c", cancellation);
         Assert.Empty(await ReadAsync(MeasureStep.Minute));
     }
+
+    private static BatchReport Report(ulong upto) => new(1, new Dictionary<TableName, TableTally>(), [], [], new LogPosition(upto));
 
     /// <summary>A change and a transaction each second, and each second the timer.</summary>
     private async Task RunAsync(int from, int to)
@@ -85,7 +110,7 @@ public sealed class MeasureKeeperTests
                 return;
             }
 
-            meter.Committed(new BatchReport(10, new Dictionary<TableName, TableTally>(), [], [new HopDelays(TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, TimeSpan.FromSeconds(1 + (second % 7)))]), now);
+            meter.Committed(new BatchReport(10, new Dictionary<TableName, TableTally>(), [], [new HopDelays(TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, TimeSpan.FromSeconds(1 + (second % 7)))], new LogPosition((ulong)second + 1)), now);
             meter.Sample(now, new LagReading(TimeSpan.FromSeconds(second % 50), false, false), TimeSpan.Zero, TimeSpan.Zero, TimeSpan.FromSeconds(second % 50), arrived += 10, 5);
         }
     }
@@ -98,8 +123,15 @@ public sealed class MeasureKeeperTests
 
         public bool Fails { get; set; }
 
-        public Task KeepAsync(IReadOnlyList<MeasureBlock> kept, DateTimeOffset now, CancellationToken cancellation)
+        private readonly SortedDictionary<DateTimeOffset, AppliedBlock> hours = [];
+
+        public Task KeepAsync(IReadOnlyList<MeasureBlock> kept, IReadOnlyList<AppliedBlock> applied, DateTimeOffset now, CancellationToken cancellation)
         {
+            foreach (var block in Fails ? [] : applied)
+            {
+                hours[block.Start] = block;
+            }
+
             foreach (var block in Fails ? throw new PortException("The disk is full.") { Transient = true } : kept)
             {
                 blocks[(block.Step, block.Start)] = block;
@@ -110,6 +142,9 @@ public sealed class MeasureKeeperTests
 
         public Task<IReadOnlyList<MeasureSlot>> ReadAsync(string crossing, MeasureStep step, DateTimeOffset from, DateTimeOffset before, CancellationToken cancellation) =>
             Task.FromResult<IReadOnlyList<MeasureSlot>>([.. blocks.Values.Where(block => block.Step == step).SelectMany(block => block.Slots).Where(slot => slot.Start >= from && slot.Start < before)]);
+
+        public Task<IReadOnlyList<AppliedTime>> AppliedAsync(string crossing, DateTimeOffset from, CancellationToken cancellation) =>
+            Task.FromResult<IReadOnlyList<AppliedTime>>([.. hours.Values.Where(block => block.Start >= MeasureStep.Hour.SlotOf(from)).SelectMany(block => block.Times)]);
 
         public Task ForgetAsync(string crossing, CancellationToken cancellation)
         {
