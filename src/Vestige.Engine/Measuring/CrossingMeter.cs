@@ -21,17 +21,13 @@ public sealed class CrossingMeter
     private readonly PointRing points = new(PointsKept);
     private readonly LinkedList<RecentChange> recent = [];
     private readonly Dictionary<TableName, TableTally> tallies = [];
-    private readonly Queue<(DateTimeOffset Minute, DelayHistogram Delays)> minutes = [];
+    private readonly RecentDelays delays = new();
     private readonly Queue<(DateTimeOffset At, HopDelays Sum, long Transactions)> hops = [];
     private readonly AppliedTimes applied = new();
     private readonly PastForecasts past = new();
-    private readonly Queue<double> loadRates = [];
-    private long loadRows;
-    private DateTimeOffset loadAt;
+    private readonly LoadPace loadPace = new();
     private long loaded;
     private (TimeSpan Time, long Changes) lastTook;
-    private DelayHistogram open = new();
-    private DateTimeOffset openMinute;
     private DateTimeOffset lastAt;
     private long lastArrived;
     private long lastApplied;
@@ -72,11 +68,10 @@ public sealed class CrossingMeter
                 recent.RemoveLast();
             }
 
-            RollMinute(now);
             var sum = default(HopDelays);
             foreach (var delay in report.Delays)
             {
-                open.Record(delay.Total);
+                delays.Record(delay.Total, now);
                 sum = new HopDelays(sum.Capture + delay.Capture, sum.Spool + delay.Spool, sum.Treatment + delay.Treatment, sum.Apply + delay.Apply);
             }
 
@@ -173,22 +168,7 @@ public sealed class CrossingMeter
     {
         lock (gate)
         {
-            if (rows is not { } written || written < loadRows)
-            {
-                loadRates.Clear();
-                (loadRows, loadAt) = (rows ?? 0, now);
-                return;
-            }
-
-            if (now > loadAt)
-            {
-                loadRates.Enqueue((written - loadRows) / (now - loadAt).TotalSeconds);
-                (loadRows, loadAt) = (written, now);
-                if (loadRates.Count > ForecastPoints)
-                {
-                    loadRates.Dequeue();
-                }
-            }
+            loadPace.Sample(rows, now);
         }
     }
 
@@ -199,8 +179,7 @@ public sealed class CrossingMeter
         {
             lock (gate)
             {
-                double[] rates = [.. loadRates];
-                return rates.Length < 4 ? null : (Forecast.NearestRank(rates, 0.25)!.Value, Forecast.NearestRank(rates, 0.75)!.Value);
+                return loadPace.Range;
             }
         }
     }
@@ -268,10 +247,8 @@ public sealed class CrossingMeter
         lock (gate)
         {
             var after = minute + TimeSpan.FromMinutes(1);
-            RollMinute(after);
-            var delays = minutes.FirstOrDefault(entry => entry.Minute == minute).Delays ?? new DelayHistogram();
             List<MeasureSlot> seconds = [.. points.Since(minute - TimeSpan.FromTicks(1)).Where(point => point.At < after).Select(point => SlotOf(point))];
-            return (seconds, MeasureSlot.Sum(minute, seconds) is { } whole ? whole with { Delays = delays } : null);
+            return (seconds, MeasureSlot.Sum(minute, seconds) is { } whole ? whole with { Delays = delays.Of(minute) } : null);
         }
     }
 
@@ -345,7 +322,7 @@ public sealed class CrossingMeter
         {
             if (now - p95At >= TimeSpan.FromSeconds(1))
             {
-                p95 = open.Count == 0 && minutes.Count == 0 ? null : Delay(0.95, now);
+                p95 = delays.IsEmpty ? null : Delay(0.95, now);
                 p95At = now;
             }
 
@@ -361,15 +338,7 @@ public sealed class CrossingMeter
     {
         lock (gate)
         {
-            RollMinute(now);
-            var all = new DelayHistogram();
-            all.Merge(open);
-            foreach (var (_, delays) in minutes)
-            {
-                all.Merge(delays);
-            }
-
-            return all;
+            return delays.All(now);
         }
     }
 
@@ -405,24 +374,4 @@ public sealed class CrossingMeter
         point.Arriving,
         point.Applied,
         new DelayHistogram());
-
-    private void RollMinute(DateTimeOffset now)
-    {
-        var minute = new DateTimeOffset(now.UtcTicks - (now.UtcTicks % TimeSpan.TicksPerMinute), TimeSpan.Zero);
-        if (minute != openMinute)
-        {
-            if (open.Count > 0)
-            {
-                minutes.Enqueue((openMinute, open));
-                open = new DelayHistogram();
-            }
-
-            openMinute = minute;
-        }
-
-        while (minutes.Count > 0 && now - minutes.Peek().Minute > TimeSpan.FromMinutes(5))
-        {
-            minutes.Dequeue();
-        }
-    }
 }

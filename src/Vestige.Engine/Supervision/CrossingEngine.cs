@@ -36,6 +36,8 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly LaterTables later;
     private readonly LogKeeper keeper;
     private readonly CrossingRest rest;
+    private readonly CrossingPacing pacing;
+    private readonly CrossingReload reload;
     private readonly QuarantineDesk desk;
     private readonly IRunStore? runs;
     private readonly RunKeeper runKeeper;
@@ -81,6 +83,8 @@ public sealed class CrossingEngine : IAsyncDisposable
         editor = new CrossingEditor(connections, store, book, opener, PlanAsync, TreatmentOf, Events, clock);
         keeper = new LogKeeper(connections, captures);
         rest = new CrossingRest(connections, captures, book, DesireAsync, Events, clock);
+        pacing = new CrossingPacing(store, book, opener, Events);
+        reload = new CrossingReload(connections, store, captures, book, opener, entry => [.. sampler.StatusOf(entry).Tables.Select(table => table.Source)], DesireAsync, Events);
         Trace = new Tracer(connections, book, captures, cipher, TreatmentOf);
         scheduler = new Scheduler(book, opener, clock, logger);
         readiness = new ReadinessWatch(connections, book, options.CheckEvery, clock, logger);
@@ -171,7 +175,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public async Task DefineAsync(CrossingDefinition definition, string by, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(definition);
-        CheckSchedule(definition);
+        CrossingPacing.CheckTimes(definition);
         var entry = book.Find(definition.Name);
         if (entry is not null && entry.Stored.Begun)
         {
@@ -218,7 +222,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation, string? typed = null)
     {
         ArgumentNullException.ThrowIfNull(definition);
-        CheckSchedule(definition);
+        CrossingPacing.CheckTimes(definition);
         return editor.ChangeAsync(definition, by, typed, cancellation);
     }
 
@@ -226,57 +230,10 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// Says when a crossing runs, when nothing is applied, how much at most, and by which words it is found. In force at once; a run at
     /// hand goes on. Throws <see cref="RequestRefusedException"/> when something of it cannot be.
     /// </summary>
-    public async Task PaceAsync(string crossing, Func<CrossingDefinition, CrossingDefinition> change, string by, CancellationToken cancellation)
+    public Task PaceAsync(string crossing, Func<CrossingDefinition, CrossingDefinition> change, string by, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(change);
-        var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
-        var definition = change(entry.Stored.Definition);
-        CheckSchedule(definition);
-        if (DefinitionRules.Check(definition) is [var problem, ..])
-        {
-            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Mend = problem.Mend };
-        }
-
-        var (runs, had) = (entry.Stored.Desired == DesiredState.Run, entry.Stored.Definition.Schedule is not null);
-        var stored = entry.Stored with { Definition = definition, Until = runs && definition.Schedule is null ? null : entry.Stored.Until };
-        await store.SaveAsync(stored, cancellation);
-        entry.Stored = stored;
-        var schedule = definition.Schedule is { } set ? set.Words : "always";
-        await Events.OfCrossingAsync(crossing, EventKind.Note, $"Runs {schedule}{(definition.ChangesPerSecond is { } limit ? $", at most {Figures.Rate(limit)} changes a second" : "")}{(definition.Rest is { Count: > 0 } rest ? $", nothing is applied {string.Join("; ", rest.Select(window => window.Words))}" : "")}.", by);
-        if (runs && entry.Worker is { Running.IsCompleted: false } worker)
-        {
-            await PaceAsync(entry, worker, had, cancellation);
-            worker.Steering.Changed.Beat();
-        }
-    }
-
-    /// <summary>Without a schedule it goes on where its run would have ended; with a new one, this is its first run.</summary>
-    private async Task PaceAsync(CrossingEntry entry, CrossingWorker worker, bool had, CancellationToken cancellation)
-    {
-        var scheduled = entry.Stored.Definition.Schedule is not null;
-        if (had && !scheduled)
-        {
-            worker.IsOneRun = false;
-            worker.Steering.GoOn();
-        }
-        else if (scheduled && !had)
-        {
-            await opener.EndRunAsync(entry, worker, cancellation);
-        }
-    }
-
-    private static void CheckSchedule(CrossingDefinition definition)
-    {
-        if (definition.Schedule is { } schedule)
-        {
-            CronTimes.Check(schedule);
-        }
-
-        if (definition.Reconcile?.Times is { } times)
-        {
-            CronTimes.Check(times);
-        }
+        return pacing.PaceAsync(crossing, change, by, cancellation);
     }
 
     /// <summary>What a definition makes of rows; reaches nothing. Throws <see cref="RequestRefusedException"/> when a connection is unknown.</summary>
@@ -378,48 +335,10 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// Loads tables again, all of them when none are named: their rows on the target are deleted first. The crossing runs
     /// afterwards.
     /// </summary>
-    public async Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
+    public Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(tables);
-        var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
-        if (!entry.Stored.Begun)
-        {
-            throw new RequestRefusedException($"{crossing} was never started.") { Mend = "Start it." };
-        }
-
-        if (tables.Count > 0 && entry.Stored.Desired == DesiredState.Finish)
-        {
-            throw new RequestRefusedException($"{crossing} is finished: its tables are as of one position.") { Mend = "Load the whole crossing again." };
-        }
-
-        CrossingEditor.ThrowIfMerged(entry.Stored.Definition, tables.Count > 0 ? tables : [.. sampler.StatusOf(entry).Tables.Select(table => table.Source)]);
-        var capture = captures.Find(entry.Stored.Definition.Source);
-        if (tables.Count > 0 && capture?.Loss is { } loss)
-        {
-            throw new RequestRefusedException($"The place in the source's log is lost, for all tables. {loss.Message}") { Mend = "Load the whole crossing again." };
-        }
-
-        await entry.HaltAsync(new StopRequest(StopManner.Now));
-        await DesireAsync(entry, DesiredState.Pause, by, null, cancellation);
-        var target = connections.Target(entry.Stored.Definition.Target);
-        await using (var session = await target.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, cancellation), cancellation))
-        {
-            var again = Again(session.Progress, tables);
-            await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-            await transaction.CommitAsync(new ProgressUpdate(null, again, Restart: tables.Count == 0), cancellation);
-        }
-
-        await entry.Quarantine.DropAsync(tables.Count == 0 ? null : tables, cancellation);
-        await entry.Verdicts.ForgetAsync(tables.Count == 0 ? null : tables, cancellation);
-        if (capture is { Loss: not null })
-        {
-            await capture.RestartAsync(cancellation);
-        }
-
-        await Events.OfCrossingAsync(crossing, EventKind.Note, tables.Count == 0 ? "All tables are loaded again." : $"Loaded again: {string.Join(", ", tables)}.", by);
-        await DesireAsync(entry, DesiredState.Run, by, null, cancellation);
-        await opener.OpenAsync(entry, cancellation, beginRun: true);
+        return reload.ReloadAsync(crossing, tables, by, cancellation);
     }
 
     /// <summary>Removes a crossing that does not run: its definition and its progress on the target; the rows stay.</summary>
@@ -475,19 +394,6 @@ public sealed class CrossingEngine : IAsyncDisposable
         await captures.DisposeAsync();
         opener.Dispose();
         ending.Dispose();
-    }
-
-    private static List<TableProgress> Again(TargetProgress progress, IReadOnlyList<TableName> tables)
-    {
-        var unknown = tables.Where(name => progress.Tables.All(table => table.Table != name)).ToList();
-        if (unknown.Count > 0)
-        {
-            throw new RequestRefusedException($"The crossing has no table {unknown[0]}.") { Mend = "Name tables of this crossing." };
-        }
-
-        return [.. progress.Tables
-            .Where(table => tables.Count == 0 || tables.Contains(table.Table))
-            .Select(table => table.Anew())];
     }
 
     private async Task CheckAsync(CrossingEntry entry, string? typed, CancellationToken cancellation)

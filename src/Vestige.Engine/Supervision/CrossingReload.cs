@@ -1,0 +1,76 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Capturing;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Supervision;
+
+/// <summary>Loads tables of a crossing again.</summary>
+internal sealed class CrossingReload(
+    IConnections connections,
+    IControlStore store,
+    Captures captures,
+    CrossingBook book,
+    CrossingOpener opener,
+    Func<CrossingEntry, IReadOnlyList<TableName>> tablesOf,
+    Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire,
+    EventLog events)
+{
+    public async Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
+    {
+        var entry = book.Existing(crossing);
+        using var turn = await entry.Turn.EnterAsync(cancellation);
+        if (!entry.Stored.Begun)
+        {
+            throw new RequestRefusedException($"{crossing} was never started.") { Mend = "Start it." };
+        }
+
+        if (tables.Count > 0 && entry.Stored.Desired == DesiredState.Finish)
+        {
+            throw new RequestRefusedException($"{crossing} is finished: its tables are as of one position.") { Mend = "Load the whole crossing again." };
+        }
+
+        CrossingEditor.ThrowIfMerged(entry.Stored.Definition, tables.Count > 0 ? tables : tablesOf(entry));
+        var capture = captures.Find(entry.Stored.Definition.Source);
+        if (tables.Count > 0 && capture?.Loss is { } loss)
+        {
+            throw new RequestRefusedException($"The place in the source's log is lost, for all tables. {loss.Message}") { Mend = "Load the whole crossing again." };
+        }
+
+        await entry.HaltAsync(new StopRequest(StopManner.Now));
+        await desire(entry, DesiredState.Pause, by, null, cancellation);
+        var target = connections.Target(entry.Stored.Definition.Target);
+        await using (var session = await target.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, cancellation), cancellation))
+        {
+            var again = Again(session.Progress, tables);
+            await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+            await transaction.CommitAsync(new ProgressUpdate(null, again, Restart: tables.Count == 0), cancellation);
+        }
+
+        await entry.Quarantine.DropAsync(tables.Count == 0 ? null : tables, cancellation);
+        await entry.Verdicts.ForgetAsync(tables.Count == 0 ? null : tables, cancellation);
+        if (capture is { Loss: not null })
+        {
+            await capture.RestartAsync(cancellation);
+        }
+
+        await events.OfCrossingAsync(crossing, EventKind.Note, tables.Count == 0 ? "All tables are loaded again." : $"Loaded again: {string.Join(", ", tables)}.", by);
+        await desire(entry, DesiredState.Run, by, null, cancellation);
+        await opener.OpenAsync(entry, cancellation, beginRun: true);
+    }
+
+    private static List<TableProgress> Again(TargetProgress progress, IReadOnlyList<TableName> tables)
+    {
+        var unknown = tables.Where(name => progress.Tables.All(table => table.Table != name)).ToList();
+        if (unknown.Count > 0)
+        {
+            throw new RequestRefusedException($"The crossing has no table {unknown[0]}.") { Mend = "Name tables of this crossing." };
+        }
+
+        return [.. progress.Tables
+            .Where(table => tables.Count == 0 || tables.Contains(table.Table))
+            .Select(table => table.Anew())];
+    }
+}
