@@ -12,6 +12,7 @@ namespace Vestige.Connectors.PostgreSql.Tests;
 public sealed class PastStartTests(TwoServers servers)
 {
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
+    private int written;
 
     /// <summary>The server says of which position its exported snapshot is; the dump is taken from that, while rows are written.</summary>
     [Fact]
@@ -26,10 +27,11 @@ public sealed class PastStartTests(TwoServers servers)
         await crossing.BeginAsync();
         using var ending = new CancellationTokenSource();
         var writing = WriteAsync(a, ending.Token);
+        await WrittenAsync(10);
         var position = await DumpAsync(a, b);
-        await Task.Delay(300, cancellation);
+        await WrittenAsync(Volatile.Read(ref written) + 10);
         await ending.CancelAsync();
-        Assert.True(await writing > 20);
+        await writing;
         await crossing.UntilAsync(() => crossing.Status.Capture is { PassedHead: true }, "the log read");
         await crossing.Engine.DefineAsync(Definition(new StartPlace(position)), "test", cancellation);
         var plan = await crossing.Engine.PlanAsync(Definition(new StartPlace(position)), cancellation);
@@ -123,16 +125,21 @@ public sealed class PastStartTests(TwoServers servers)
         return slot.ConsistentPoint.ToString();
     }
 
-    private static async Task<int> WriteAsync(Database a, CancellationToken ending)
+    private async Task WriteAsync(Database a, CancellationToken ending)
     {
-        for (var i = 1000; ; i++)
+        for (var i = 1000; !ending.IsCancellationRequested; i++)
         {
-            if (ending.IsCancellationRequested)
-            {
-                return i - 1000;
-            }
-
             await a.RunAsync($"INSERT INTO one VALUES ({i}, 'n'); UPDATE one SET v = v || '!' WHERE id = {(i % 20) + 1}; DELETE FROM one WHERE id = {i - 3}");
+            Interlocked.Increment(ref written);
+        }
+    }
+
+    /// <summary>Waits until so many transactions were written.</summary>
+    private async Task WrittenAsync(int transactions)
+    {
+        while (Volatile.Read(ref written) < transactions)
+        {
+            await Task.Delay(10, cancellation);
         }
     }
 

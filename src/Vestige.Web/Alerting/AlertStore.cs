@@ -1,13 +1,12 @@
 using System.Text.Json;
 using Microsoft.AspNetCore.DataProtection;
-using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 using Vestige.Core.Alerts;
 using Vestige.Engine.Alerting;
-using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Storage;
 using Vestige.Storage.Entities;
+using Vestige.Web.Hosting;
 using Vestige.Web.Api;
 
 namespace Vestige.Web.Alerting;
@@ -163,21 +162,5 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
     private Dictionary<string, string> SecretsOf(SettingRecord record) =>
         record.Secret is null ? [] : JsonSerializer.Deserialize<Dictionary<string, string>>(protector.Unprotect(record.Secret))!;
 
-    private async Task ChangeAsync(Func<VestigeStore, Task> change, CancellationToken cancellation)
-    {
-        try
-        {
-            await using var store = factory.CreateDbContext();
-            await change(store);
-            await store.SaveChangesAsync(cancellation);
-        }
-        catch (Exception exception) when (exception is DbUpdateException or SqliteException)
-        {
-            throw new PortException($"Alerts cannot be kept in the store of the data folder: {exception.GetBaseException().Message}", exception)
-            {
-                Transient = true,
-                Mend = "Make room on the disk of the data folder, and make sure that it can be written.",
-            };
-        }
-    }
+    private Task ChangeAsync(Func<VestigeStore, Task> change, CancellationToken cancellation) => factory.ChangeAsync("Alerts", change, cancellation);
 }

@@ -1,7 +1,5 @@
-using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 using Vestige.Core.Measures;
-using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Storage;
@@ -75,22 +73,5 @@ public sealed class MeasureStore(StoreFactory factory) : IMeasureStore
         },
         cancellation);
 
-    private async Task ChangeAsync(Func<VestigeStore, Task> change, CancellationToken cancellation)
-    {
-        try
-        {
-            await using var store = factory.CreateDbContext();
-            await using var transaction = await store.Database.BeginTransactionAsync(cancellation);
-            await change(store);
-            await transaction.CommitAsync(cancellation);
-        }
-        catch (SqliteException exception)
-        {
-            throw new PortException($"Measures cannot be kept in the store of the data folder: {exception.Message}", exception)
-            {
-                Transient = true,
-                Mend = "Make room on the disk of the data folder, and make sure that it can be written.",
-            };
-        }
-    }
+    private Task ChangeAsync(Func<VestigeStore, Task> change, CancellationToken cancellation) => factory.ChangeAsync("Measures", change, cancellation);
 }

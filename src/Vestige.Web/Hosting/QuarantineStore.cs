@@ -1,10 +1,8 @@
 using System.Text.Json;
-using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 using Vestige.Core.Changes;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
-using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 using Vestige.Storage;
@@ -22,32 +20,24 @@ public sealed class QuarantineStore(StoreFactory factory, ISpoolCipher cipher) :
         return [.. records.Select(Open).OrderBy(change => change.Position).ThenBy(change => change.Ordinal)];
     }
 
-    public async Task WriteAsync(string crossing, IReadOnlyList<WaitingChange> kept, IReadOnlyList<string> dropped, CancellationToken cancellation)
+    public Task WriteAsync(string crossing, IReadOnlyList<WaitingChange> kept, IReadOnlyList<string> dropped, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(kept);
-        try
-        {
-            await using var store = factory.CreateDbContext();
-            await using var transaction = await store.Database.BeginTransactionAsync(cancellation);
-            foreach (var change in kept)
+        return factory.ChangeAsync(
+            "The quarantine",
+            async store =>
             {
-                var (id, secret) = (change.Id, Seal(change));
-                await store.Database.ExecuteSqlAsync(
-                    $"""INSERT INTO "Waiting" ("Crossing", "Id", "Sealed") VALUES ({crossing}, {id}, {secret}) ON CONFLICT ("Crossing", "Id") DO UPDATE SET "Sealed" = excluded."Sealed" """,
-                    cancellation);
-            }
+                foreach (var change in kept)
+                {
+                    var (id, secret) = (change.Id, Seal(change));
+                    await store.Database.ExecuteSqlAsync(
+                        $"""INSERT INTO "Waiting" ("Crossing", "Id", "Sealed") VALUES ({crossing}, {id}, {secret}) ON CONFLICT ("Crossing", "Id") DO UPDATE SET "Sealed" = excluded."Sealed" """,
+                        cancellation);
+                }
 
-            await store.Waiting.Where(change => change.Crossing == crossing && dropped.Contains(change.Id)).ExecuteDeleteAsync(cancellation);
-            await transaction.CommitAsync(cancellation);
-        }
-        catch (SqliteException exception)
-        {
-            throw new PortException($"The quarantine cannot be kept in the store of the data folder: {exception.Message}", exception)
-            {
-                Transient = true,
-                Mend = "Make room on the disk of the data folder, and make sure that it can be written.",
-            };
-        }
+                await store.Waiting.Where(change => change.Crossing == crossing && dropped.Contains(change.Id)).ExecuteDeleteAsync(cancellation);
+            },
+            cancellation);
     }
 
     private byte[] Seal(WaitingChange change) => cipher.Seal(JsonSerializer.SerializeToUtf8Bytes(new Kept(

@@ -1,8 +1,6 @@
 using System.Text.Json;
-using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 using Vestige.Core.Schemas;
-using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Reconciling;
 using Vestige.Storage;
@@ -33,8 +31,7 @@ public sealed class ReconciliationStore(StoreFactory factory, ISpoolCipher ciphe
             record.Open = reconciliation.State == ReconciliationState.Running;
             record.Head = JsonSerializer.Serialize(reconciliation with { Tables = [.. reconciliation.Tables.Select(table => table with { Segments = [], Rows = [], Form = null })] }, Options);
             record.Sealed = cipher.Seal(JsonSerializer.SerializeToUtf8Bytes(reconciliation, Options));
-            await store.SaveChangesAsync(cancellation);
-        });
+        }, cancellation);
     }
 
     public async Task<IReadOnlyList<Reconciliation>> ListAsync(string crossing, int most, CancellationToken cancellation)
@@ -60,9 +57,7 @@ public sealed class ReconciliationStore(StoreFactory factory, ISpoolCipher ciphe
             record.Head = JsonSerializer.Serialize(ended with { Tables = [.. ended.Tables.Select(table => table with { Segments = [], Rows = [], Form = null })] }, Options);
             record.Sealed = cipher.Seal(JsonSerializer.SerializeToUtf8Bytes(ended, Options));
         }
-
-        await store.SaveChangesAsync(cancellation);
-    });
+    }, cancellation);
 
     public async Task<IReadOnlyList<Verdict>> VerdictsAsync(string crossing, CancellationToken cancellation)
     {
@@ -79,12 +74,12 @@ public sealed class ReconciliationStore(StoreFactory factory, ISpoolCipher ciphe
                 $"""INSERT INTO "Verdicts" ("Crossing", "Table", "Verdict") VALUES ({crossing}, {table}, {text}) ON CONFLICT ("Crossing", "Table") DO UPDATE SET "Verdict" = excluded."Verdict" """,
                 cancellation);
         }
-    });
+    }, cancellation);
 
     public Task ForgetVerdictsAsync(string crossing, IReadOnlyList<TableName>? tables, CancellationToken cancellation)
     {
         var names = tables?.Select(table => table.ToString()).ToList();
-        return ChangeAsync(store => store.Verdicts.Where(one => one.Crossing == crossing && (names == null || names.Contains(one.Table))).ExecuteDeleteAsync(cancellation));
+        return ChangeAsync(store => store.Verdicts.Where(one => one.Crossing == crossing && (names == null || names.Contains(one.Table))).ExecuteDeleteAsync(cancellation), cancellation);
     }
 
     public Task SaveAsync(Repair repair, CancellationToken cancellation)
@@ -99,8 +94,7 @@ public sealed class ReconciliationStore(StoreFactory factory, ISpoolCipher ciphe
             }
 
             record.Sealed = cipher.Seal(JsonSerializer.SerializeToUtf8Bytes(repair, Options));
-            await store.SaveChangesAsync(cancellation);
-        });
+        }, cancellation);
     }
 
     public async Task<IReadOnlyList<Repair>> RepairsAsync(string crossing, int most, CancellationToken cancellation)
@@ -112,20 +106,5 @@ public sealed class ReconciliationStore(StoreFactory factory, ISpoolCipher ciphe
 
     private T Open<T>(byte[] secret) => JsonSerializer.Deserialize<T>(cipher.Open(secret), Options)!;
 
-    private async Task ChangeAsync(Func<VestigeStore, Task> change)
-    {
-        try
-        {
-            await using var store = factory.CreateDbContext();
-            await change(store);
-        }
-        catch (Exception exception) when (exception is DbUpdateException or SqliteException)
-        {
-            throw new PortException($"What was compared cannot be kept in the store of the data folder: {exception.GetBaseException().Message}", exception)
-            {
-                Transient = true,
-                Mend = "Make room on the disk of the data folder, and make sure that it can be written.",
-            };
-        }
-    }
+    private Task ChangeAsync(Func<VestigeStore, Task> change, CancellationToken cancellation) => factory.ChangeAsync("What was compared", change, cancellation);
 }

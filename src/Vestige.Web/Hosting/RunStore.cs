@@ -1,8 +1,6 @@
 using System.Text.Json;
-using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 using Vestige.Engine.Events;
-using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Storage;
 using Vestige.Storage.Entities;
@@ -24,8 +22,7 @@ public sealed class RunStore(StoreFactory factory) : IRunStore
             }
 
             (record.Run, record.Open) = (JsonSerializer.Serialize(run), run.Why.Length == 0);
-            await store.SaveChangesAsync(cancellation);
-        });
+        }, cancellation);
     }
 
     public Task CloseAsync(CancellationToken cancellation) => ChangeAsync(async store =>
@@ -34,9 +31,7 @@ public sealed class RunStore(StoreFactory factory) : IRunStore
         {
             (record.Run, record.Open) = (JsonSerializer.Serialize(Read(record.Run) with { Why = CrossingRun.ProcessEnded }), false);
         }
-
-        await store.SaveChangesAsync(cancellation);
-    });
+    }, cancellation);
 
     /// <summary>The runs of a crossing, the latest first.</summary>
     /// <param name="crossing">The crossing.</param>
@@ -52,24 +47,9 @@ public sealed class RunStore(StoreFactory factory) : IRunStore
 
     /// <summary>Drops runs that began before a moment.</summary>
     public Task ForgetAsync(DateTimeOffset before, CancellationToken cancellation) =>
-        ChangeAsync(store => store.Runs.Where(run => run.BeganTicks < before.UtcTicks && !run.Open).ExecuteDeleteAsync(cancellation));
+        ChangeAsync(store => store.Runs.Where(run => run.BeganTicks < before.UtcTicks && !run.Open).ExecuteDeleteAsync(cancellation), cancellation);
 
     private static CrossingRun Read(string json) => JsonSerializer.Deserialize<CrossingRun>(json)!;
 
-    private async Task ChangeAsync(Func<VestigeStore, Task> change)
-    {
-        try
-        {
-            await using var store = factory.CreateDbContext();
-            await change(store);
-        }
-        catch (Exception exception) when (exception is DbUpdateException or SqliteException)
-        {
-            throw new PortException($"Runs cannot be kept in the store of the data folder: {exception.GetBaseException().Message}", exception)
-            {
-                Transient = true,
-                Mend = "Make room on the disk of the data folder, and make sure that it can be written.",
-            };
-        }
-    }
+    private Task ChangeAsync(Func<VestigeStore, Task> change, CancellationToken cancellation) => factory.ChangeAsync("Runs", change, cancellation);
 }
