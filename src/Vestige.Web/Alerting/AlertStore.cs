@@ -6,8 +6,8 @@ using Vestige.Engine.Alerting;
 using Vestige.Engine.Ports;
 using Vestige.Storage;
 using Vestige.Storage.Entities;
-using Vestige.Web.Hosting;
 using Vestige.Web.Api;
+using Vestige.Web.Hosting;
 
 namespace Vestige.Web.Alerting;
 
