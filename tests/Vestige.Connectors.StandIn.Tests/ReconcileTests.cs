@@ -156,6 +156,18 @@ public sealed class ReconcileTests : IAsyncDisposable
         await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Reconcile.StartAsync(Name, new ComparisonScope([new TableName("c", "u")]), "test", cancellation));
     }
 
+    /// <summary>What changed between both sides outside of a range is nothing to the rows in it.</summary>
+    [Fact]
+    public async Task In_a_range_only_its_own_rows_in_flight_count()
+    {
+        await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 5000) INSERT INTO t SELECT i, 'value' FROM n");
+        await systems.Engine.PauseAsync(Name, "test", cancellation);
+        await systems.RunAsync(systems.A, "UPDATE t SET v = 'later' WHERE id IN (5, 2050, 4990); DELETE FROM t WHERE id IN (6, 2051); INSERT INTO t VALUES (9000, 'made')");
+        var found = (await CompareAsync(new ComparisonScope([new TableName("a", "t")], From: "2000", Before: "2100"))).Tables.Single();
+        Assert.True(found.IsEqual, Told(found));
+        Assert.Equal((100, 100, 100, 2), (found.SourceRows, found.TargetRows, found.Same, found.InFlight));
+    }
+
     [Fact]
     public async Task Rows_are_repaired_kept_and_put_back_and_extra_ones_stay_until_that_is_asked()
     {

@@ -35,6 +35,7 @@ public sealed class ReconcileTests
         Assert.Equal((HttpStatusCode.Conflict, true), (refused, problem.ToString().Contains("delete: c", StringComparison.Ordinal)));
         var (code, repair) = await vestige.PostAsync($"/api/v1/crossings/c/reconciliations/{id}/repair", new { table = "b.t" });
         Assert.Equal((HttpStatusCode.OK, 1), (code, repair.GetProperty("changed").GetInt32()));
+        Assert.Equal(JsonValueKind.String, repair.GetProperty("comparedAgain").ValueKind);
 
         vestige.Kill();
         foreach (var file in Directory.GetFiles(vestige.Data, "vestige*", SearchOption.TopDirectoryOnly))

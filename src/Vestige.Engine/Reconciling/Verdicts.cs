@@ -8,6 +8,12 @@ namespace Vestige.Engine.Reconciling;
 public sealed class Verdicts(string crossing, IReconciliationStore? store)
 {
     private readonly ConcurrentDictionary<TableName, Verdict> verdicts = new();
+    private readonly ConcurrentDictionary<TableName, long> forgotten = new();
+    private long forgets;
+    private long allForgotten;
+
+    /// <summary>The moment at which a comparison begins: what it finds of a table that is loaded again after it says nothing of that.</summary>
+    public long Mark => Interlocked.Read(ref forgets);
 
     /// <summary>What was said of a table; null when it was never compared since it was loaded.</summary>
     public Verdict? Of(TableName table) => verdicts.GetValueOrDefault(table);
@@ -24,10 +30,15 @@ public sealed class Verdicts(string crossing, IReconciliationStore? store)
         }
     }
 
-    /// <summary>Takes what was found of a source's table and all that its rows go into.</summary>
-    public async Task TakeAsync(Reconciliation reconciliation, TableName table, IReadOnlyList<TableFinding> findings, CancellationToken cancellation)
+    /// <summary>Takes what was found of a source's table and all that its rows go into, by a comparison that began at a mark.</summary>
+    public async Task TakeAsync(long mark, Reconciliation reconciliation, TableName table, IReadOnlyList<TableFinding> findings, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(reconciliation);
+        if (Interlocked.Read(ref allForgotten) > mark || forgotten.GetValueOrDefault(table) > mark)
+        {
+            return;
+        }
+
         var differences = findings.Sum(finding => finding.Missing + finding.Extra + finding.Differing);
         var known = verdicts.GetValueOrDefault(table) ?? new Verdict(table, null);
         if (differences > 0)
@@ -36,7 +47,7 @@ public sealed class Verdicts(string crossing, IReconciliationStore? store)
         }
         else if (reconciliation.Scope.Proves && findings.Count > 0 && findings.All(finding => finding.IsEqual))
         {
-            var rows = reconciliation.Scope.Changed ? known.Proved!.Rows : findings.Sum(finding => finding.SourceRows);
+            var rows = reconciliation.Scope.Changed ? known.Proved?.Rows ?? 0 : findings.Sum(finding => finding.SourceRows);
             known = new Verdict(table, new Proof(findings.Min(finding => finding.Position)!.Value, findings.Max(finding => finding.At)!.Value, rows));
         }
         else
@@ -54,8 +65,15 @@ public sealed class Verdicts(string crossing, IReconciliationStore? store)
     /// <summary>Tables are loaded again: what was said of them does not hold any more. All of them where none are named.</summary>
     public async Task ForgetAsync(IReadOnlyList<TableName>? tables, CancellationToken cancellation)
     {
+        var now = Interlocked.Increment(ref forgets);
+        if (tables is null)
+        {
+            Interlocked.Exchange(ref allForgotten, now);
+        }
+
         foreach (var table in tables ?? [.. verdicts.Keys])
         {
+            forgotten[table] = now;
             verdicts.TryRemove(table, out _);
         }
 

@@ -85,6 +85,20 @@ public sealed class ReconcileDesk
         await events.OfCrossingAsync(crossing, EventKind.Note, "The comparison was given up.", by);
     }
 
+    /// <summary>Compares again the tables of which rows were repaired, for a repair is not believed but looked at. Its id; null where a comparison is at work already, after which a rule has them come first.</summary>
+    public async Task<string?> CompareAgainAsync(string crossing, Repair repair, string by, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(repair);
+        try
+        {
+            return await StartAsync(crossing, new ComparisonScope([.. repair.Rows.Select(row => row.Source).Distinct()]), by, cancellation);
+        }
+        catch (RequestRefusedException)
+        {
+            return null;
+        }
+    }
+
     /// <summary>Lets a person's rule for comparing all the time hold from now on; null for never.</summary>
     public async Task SetRuleAsync(string crossing, ReconcileRule? rule, string by, CancellationToken cancellation)
     {
@@ -193,6 +207,7 @@ public sealed class ReconcileDesk
         await Task.Yield();
         var (state, note) = (ReconciliationState.Done, (string?)null);
         var scope = mine.Now.Scope;
+        var mark = entry.Verdicts.Mark;
         try
         {
             var request = RequestOf(entry, mine.Ending.Token);
@@ -208,7 +223,7 @@ public sealed class ReconcileDesk
                     mine.Now = mine.Now with { Tables = [.. mine.Now.Tables, .. known] };
                     if (known.Count > 0)
                     {
-                        await entry.Verdicts.TakeAsync(mine.Now, known[0].Source, known, mine.Ending.Token);
+                        await entry.Verdicts.TakeAsync(mark, mine.Now, known[0].Source, known, mine.Ending.Token);
                     }
 
                     await SaveAsync(mine, mine.Ending.Token);

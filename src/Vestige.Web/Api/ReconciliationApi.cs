@@ -28,7 +28,7 @@ public static class ReconciliationApi
         group.MapGet("/{id}/rows.csv", CsvAsync).WithSummary("All listed rows that differ, as CSV.");
         group.MapGet("/{id}/summary.json", SummaryAsync).WithSummary("What was found, without rows, signed: a JWS (RFC 7515) by this installation's key, with its public part.");
         group.MapPost("/{id}/cancel", (string name, string id, CrossingEngine engine, CancellationToken cancellation) => CancelAsync(name, id, engine, cancellation)).WithSummary("Gives a comparison up that is at work; what it found stays.");
-        group.MapPost("/{id}/repair", RepairAsync).WithSummary("Repairs rows: of a table, those at the given places or all; rows that only the target has are deleted only with delete=NAME of the crossing.");
+        group.MapPost("/{id}/repair", RepairAsync).WithSummary("Repairs rows: of a table, those at the given places or all; rows that only the target has are deleted only with delete=NAME of the crossing. The table is compared again at once (comparedAgain is the id).");
         var repairs = routes.MapGroup("/api/v1/crossings/{name}/repairs").WithTags("reconciliations");
         repairs.MapGet("/", async (string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) => engine.Status(name) is { } status
             ? Results.Ok((await engine.Reconcile.Repairs.ListAsync(name, cancellation)).Select(repair => Of(repair, CrossingApi.FormatOf(status, connections))))
@@ -158,7 +158,8 @@ public static class ReconciliationApi
             .SelectMany(table => table.Rows.Select((_, place) => (table.Into, place)))
             .Where(one => body.Rows is null || body.Rows.Contains(one.place))
             .ToHashSet();
-        return Results.Ok(Of(await engine.Reconcile.Repairs.RepairAsync(name, found.Found, chosen, body.Delete is not null, By, cancellation), CrossingApi.FormatOf(found.Status, connections)));
+        var repair = await engine.Reconcile.Repairs.RepairAsync(name, found.Found, chosen, body.Delete is not null, By, cancellation);
+        return Results.Ok(Of(repair, CrossingApi.FormatOf(found.Status, connections), await engine.Reconcile.CompareAgainAsync(name, repair, By, cancellation)));
     }
 
     private static async Task<(CrossingStatus Status, Reconciliation Found)?> FoundAsync(string name, string id, CrossingEngine engine, CancellationToken cancellation) =>
@@ -200,7 +201,7 @@ public static class ReconciliationApi
         }),
     };
 
-    private static object Of(Repair repair, Func<LogPosition, string> format) => new
+    private static object Of(Repair repair, Func<LogPosition, string> format, string? comparedAgain = null) => new
     {
         id = repair.Id,
         reconciliation = repair.Reconciliation,
@@ -210,6 +211,7 @@ public static class ReconciliationApi
         changed = repair.Changed,
         undoes = repair.Undoes,
         undoneBy = repair.UndoneBy,
+        comparedAgain,
         rows = repair.Rows.Select(row => new { table = row.Into.ToString(), statement = row.Statement, note = row.Note, was = row.Before.IsNone ? "missing" : "there", became = row.After.IsNone ? "missing" : "there" }),
     };
 }

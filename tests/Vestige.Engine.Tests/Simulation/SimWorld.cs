@@ -192,6 +192,11 @@ public sealed class SimWorld
         Count("comparison", found.State == ReconciliationState.Done && found.Tables.Any(table => table.IsEqual) ? "proved equal" : found.State.ToString());
         Count("rows in flight", found.Tables.Any(table => table.InFlight > 0) ? "compared" : "none");
         var wrong = found.Tables.SelectMany(table => table.Rows.Select(row => (table.Into, Key: string.Join(", ", Enumerable.Range(0, row.Key.Count).Select(row.Key.DisplayAt)), row.Kind))).Where(row => !damaged.Contains((row.Into, row.Key))).ToList();
+        if (found.Tables.FirstOrDefault(table => table.Reason?.Contains("digests", StringComparison.Ordinal) == true) is { } table)
+        {
+            broken ??= Failure($"{table.Into}: {table.Reason}");
+        }
+
         if (wrong.Count > 0 && !refuses)
         {
             broken ??= Failure($"these rows do not differ: {string.Join(", ", wrong)}");
@@ -200,9 +205,15 @@ public sealed class SimWorld
 
     private void Compare()
     {
-        var engine = Engine;
-        var changed = Random.Next(3) == 0;
-        processes[^1].Process.Post(_ => _ = AskAsync(() => engine.Reconcile.StartAsync(Crossing, ComparisonScope.All with { Changed = changed }, "sim", CancellationToken.None)), null);
+        var (engine, from) = (Engine, Random.NextInt64(1, nextKey + 1));
+        var scope = Random.Next(4) switch
+        {
+            0 => ComparisonScope.All with { Changed = true },
+            1 => new ComparisonScope([SimRows.All[Random.Next(2)].Name], From: $"{from}", Before: $"{from + Random.Next(1, 12)}"),
+            _ => ComparisonScope.All,
+        };
+        Count("comparison of", scope.Words.Split(' ')[0]);
+        processes[^1].Process.Post(_ => _ = AskAsync(() => engine.Reconcile.StartAsync(Crossing, scope, "sim", CancellationToken.None)), null);
     }
 
     /// <summary>Somebody else writes on the target; or what the last comparison found is repaired.</summary>
@@ -542,7 +553,7 @@ public sealed class SimWorld
                 }
                 while (engine.Reconcile.Running(Crossing) is not null);
 
-                mended = await reconciliations.ListAsync(Crossing, 1, CancellationToken.None) is [{ IsEqual: true, Scope: { Changed: false } }];
+                mended = await reconciliations.ListAsync(Crossing, 1, CancellationToken.None) is [{ IsEqual: true, Scope: { Changed: false, From: null } }];
                 await AskAsync(() => RepairAsync(engine));
             }
         }

@@ -97,22 +97,9 @@ public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory conn
             HashSet<(TableName, int)> chosen = which == "all"
                 ? [.. found.Tables.Where(one => one.Into == into).SelectMany(one => one.Rows.Select((each, place) => (each.Segment, place))).Where(one => segment is null || one.Segment == segment).Select(one => (into, one.place))]
                 : [.. row.Select(place => (into, place))];
-            await Engine.Reconcile.Repairs.RepairAsync(name, found, chosen, delete, By, cancellation);
-            await CompareAgainAsync(name, found.Tables.First(one => one.Into == into).Source, cancellation);
+            var repair = await Engine.Reconcile.Repairs.RepairAsync(name, found, chosen, delete, By, cancellation);
+            await Engine.Reconcile.CompareAgainAsync(name, repair, By, cancellation);
         });
-
-    /// <summary>A repair is not believed but looked at.</summary>
-    private async Task CompareAgainAsync(string name, TableName source, CancellationToken cancellation)
-    {
-        try
-        {
-            await Engine.Reconcile.StartAsync(name, new ComparisonScope([source]), By, cancellation);
-        }
-        catch (Engine.Faults.RequestRefusedException)
-        {
-            // One is at work already; by a rule, a repaired table comes first after it.
-        }
-    }
 
     /// <summary>Total rows of the source's table as estimated, for what a sample says.</summary>
     public static string SampleWords(TableFinding table) => table.Missing + table.Extra + table.Differing > 0 ? "" : ReconcileWords.OfSample(Math.Max(table.EstimatedRows, table.SourceRows), table.SourceRows);
