@@ -108,8 +108,7 @@ public sealed class ReconcileTests : IAsyncDisposable
     public async Task At_rest_later_changes_are_no_differences_and_those_that_cannot_be_told_are_said()
     {
         await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'one'), (2, 'two'), (3, 'three'), (4, 'four')");
-        await systems.Engine.PauseAsync(Name, "test", cancellation);
-        await systems.WaitAsync(() => systems.Engine.Status(Name)!.State == CrossingState.Paused, "the pause");
+        await RestAsync();
         await systems.RunAsync(systems.A, "UPDATE t SET v = 'later' WHERE id = 2; INSERT INTO t VALUES (5, 'five'); DELETE FROM t WHERE id = 3");
         var found = (await CompareAsync()).Tables.Single();
         Assert.True(found.IsEqual, Told(found));
@@ -138,6 +137,12 @@ public sealed class ReconcileTests : IAsyncDisposable
         await systems.RunAsync(systems.B, "UPDATE t SET v = 'damaged' WHERE id = 7; INSERT INTO t VALUES (9, 'back')");
         changed = (await CompareAsync(ComparisonScope.All with { Changed = true })).Tables.Single();
         Assert.Equal((0, 1, 1), (changed.Missing, changed.Extra, changed.Differing));
+
+        // What is known to differ is not proved by rows that changed since.
+        Assert.Null(systems.Engine.Status(Name)!.Proved);
+        changed = (await CompareAsync(ComparisonScope.All with { Changed = true })).Tables.Single();
+        Assert.Contains("never proved", changed.Reason, StringComparison.Ordinal);
+        Assert.Equal(2, systems.Engine.Status(Name)!.Differences);
     }
 
     [Fact]
@@ -161,7 +166,7 @@ public sealed class ReconcileTests : IAsyncDisposable
     public async Task In_a_range_only_its_own_rows_in_flight_count()
     {
         await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 5000) INSERT INTO t SELECT i, 'value' FROM n");
-        await systems.Engine.PauseAsync(Name, "test", cancellation);
+        await RestAsync();
         await systems.RunAsync(systems.A, "UPDATE t SET v = 'later' WHERE id IN (5, 2050, 4990); DELETE FROM t WHERE id IN (6, 2051); INSERT INTO t VALUES (9000, 'made')");
         var found = (await CompareAsync(new ComparisonScope([new TableName("a", "t")], From: "2000", Before: "2100"))).Tables.Single();
         Assert.True(found.IsEqual, Told(found));
@@ -287,6 +292,15 @@ public sealed class ReconcileTests : IAsyncDisposable
         var found = (await systems.Engine.Reconcile.FindAsync(Name, id, cancellation))!;
         Assert.True(found.State == ReconciliationState.Done, found.Note);
         return found;
+    }
+
+    /// <summary>At rest beyond where the log is known to hold all changes of the table.</summary>
+    private async Task RestAsync()
+    {
+        await systems.RunAsync(systems.A, "UPDATE t SET v = 'before' WHERE id = 1");
+        await SettledAsync();
+        await systems.Engine.PauseAsync(Name, "test", cancellation);
+        await systems.WaitAsync(() => systems.Engine.Status(Name)!.State == CrossingState.Paused, "the pause");
     }
 
     private Task SettledAsync() => systems.WaitAsync(() => systems.Engine.Status(Name)!.AppliedPosition >= systems.A.Head, "all applied");

@@ -191,7 +191,7 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         IReadOnlyList<TableFinding> None(string reason) => [.. tables.Select(table => TableFinding.None(form.Name, table.Name, reason))];
         if (proofOf(form.Name) is not { } proof)
         {
-            return None("it was never proved equal: compare all of its rows first");
+            return None("it was never proved equal, or rows of it were found to differ or repaired since: compare all of its rows first");
         }
 
         if (tables is not [{ Source: not null }] || !form.HasKey)

@@ -4,7 +4,7 @@ namespace Vestige.Engine.Reconciling;
 
 /// <summary>What comparing has said of a table last.</summary>
 /// <param name="Table">The source's table, with all that its rows go into.</param>
-/// <param name="Proved">When it was last proved equal; null when it never was since it was loaded.</param>
+/// <param name="Proved">When it was last proved equal; null when it never was since it was loaded, or rows of it were found to differ or repaired since.</param>
 /// <param name="Differences">How many rows differed when it was last compared and not equal; 0 when it was.</param>
 /// <param name="Reconciliation">The comparison that found them; null when none did.</param>
 /// <param name="FoundAt">When they were found.</param>

@@ -8,12 +8,12 @@ namespace Vestige.Engine.Reconciling;
 public sealed class Verdicts(string crossing, IReconciliationStore? store)
 {
     private readonly ConcurrentDictionary<TableName, Verdict> verdicts = new();
-    private readonly ConcurrentDictionary<TableName, long> forgotten = new();
-    private long forgets;
-    private long allForgotten;
+    private readonly ConcurrentDictionary<TableName, long> outdated = new();
+    private long changes;
+    private long allOutdated;
 
-    /// <summary>The moment at which a comparison begins: what it finds of a table that is loaded again after it says nothing of that.</summary>
-    public long Mark => Interlocked.Read(ref forgets);
+    /// <summary>The moment at which a comparison begins: what it finds of a table that is loaded again or repaired meanwhile says nothing of it after.</summary>
+    public long Mark => Interlocked.Read(ref changes);
 
     /// <summary>What was said of a table; null when it was never compared since it was loaded.</summary>
     public Verdict? Of(TableName table) => verdicts.GetValueOrDefault(table);
@@ -34,7 +34,7 @@ public sealed class Verdicts(string crossing, IReconciliationStore? store)
     public async Task TakeAsync(long mark, Reconciliation reconciliation, TableName table, IReadOnlyList<TableFinding> findings, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(reconciliation);
-        if (Interlocked.Read(ref allForgotten) > mark || forgotten.GetValueOrDefault(table) > mark)
+        if (Interlocked.Read(ref allOutdated) > mark || outdated.GetValueOrDefault(table) > mark)
         {
             return;
         }
@@ -43,11 +43,11 @@ public sealed class Verdicts(string crossing, IReconciliationStore? store)
         var known = verdicts.GetValueOrDefault(table) ?? new Verdict(table, null);
         if (differences > 0)
         {
-            known = known with { Differences = differences, Reconciliation = reconciliation.Id, FoundAt = findings.Max(finding => finding.At), Repaired = false };
+            known = known with { Proved = null, Differences = differences, Reconciliation = reconciliation.Id, FoundAt = findings.Max(finding => finding.At), Repaired = false };
         }
         else if (reconciliation.Scope.Proves && findings.Count > 0 && findings.All(finding => finding.IsEqual))
         {
-            var rows = reconciliation.Scope.Changed ? known.Proved?.Rows ?? 0 : findings.Sum(finding => finding.SourceRows);
+            var rows = reconciliation.Scope.Changed ? known.Proved!.Rows : findings.Sum(finding => finding.SourceRows);
             known = new Verdict(table, new Proof(findings.Min(finding => finding.Position)!.Value, findings.Max(finding => finding.At)!.Value, rows));
         }
         else
@@ -58,26 +58,38 @@ public sealed class Verdicts(string crossing, IReconciliationStore? store)
         await SetAsync([known], cancellation);
     }
 
-    /// <summary>Rows of these tables were repaired: they are compared again before others.</summary>
-    public Task RepairedAsync(IEnumerable<TableName> tables, CancellationToken cancellation) =>
-        SetAsync([.. tables.Select(table => (verdicts.GetValueOrDefault(table) ?? new Verdict(table, null)) with { Repaired = true })], cancellation);
+    /// <summary>Rows of these tables were repaired: no proof of them holds any more, and they are compared again before others.</summary>
+    public Task RepairedAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        Outdate(tables);
+        return SetAsync([.. tables.Select(table => (verdicts.GetValueOrDefault(table) ?? new Verdict(table, null)) with { Proved = null, Repaired = true })], cancellation);
+    }
 
     /// <summary>Tables are loaded again: what was said of them does not hold any more. All of them where none are named.</summary>
     public async Task ForgetAsync(IReadOnlyList<TableName>? tables, CancellationToken cancellation)
     {
-        var now = Interlocked.Increment(ref forgets);
-        if (tables is null)
-        {
-            Interlocked.Exchange(ref allForgotten, now);
-        }
-
+        Outdate(tables);
         foreach (var table in tables ?? [.. verdicts.Keys])
         {
-            forgotten[table] = now;
             verdicts.TryRemove(table, out _);
         }
 
         await (store?.ForgetVerdictsAsync(crossing, tables, cancellation) ?? Task.CompletedTask);
+    }
+
+    /// <summary>What comparisons at work find of these tables may be of before; of all where none are named.</summary>
+    private void Outdate(IReadOnlyList<TableName>? tables)
+    {
+        var now = Interlocked.Increment(ref changes);
+        if (tables is null)
+        {
+            Interlocked.Exchange(ref allOutdated, now);
+        }
+
+        foreach (var table in tables ?? [])
+        {
+            outdated[table] = now;
+        }
     }
 
     private async Task SetAsync(IReadOnlyList<Verdict> said, CancellationToken cancellation)

@@ -151,7 +151,7 @@ public sealed class RepairDesk
             }
         }
 
-        await entry.Verdicts.RepairedAsync(repair.Rows.Select(row => row.Source).Distinct(), CancellationToken.None);
+        await entry.Verdicts.RepairedAsync([.. repair.Rows.Select(row => row.Source).Distinct()], CancellationToken.None);
         var left = repair.Rows.Count - repair.Changed;
         await events.OfCrossingAsync(entry.Name, EventKind.Warning, $"{(undoes is null ? "Repaired" : "Taken back")}: {Figures.Of(repair.Changed, "row")} of the target{(left > 0 ? $"; {Figures.Count(left)} left as they were" : "")}.", repair.By);
     }
