@@ -13,9 +13,10 @@ namespace Vestige.Engine.Reconciling;
 /// <param name="quarantine">What waits.</param>
 /// <param name="spool">The log that is kept.</param>
 /// <param name="cipher">Opens what is sealed in it.</param>
+/// <param name="setsAside">Whether rows that are refused may be set aside: then a person may have edited or dropped them.</param>
 /// <param name="format">A position as the source writes it.</param>
 /// <param name="repairs">The repairs of the crossing, the latest first; asked for once, when a row differs.</param>
-internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCipher cipher, Func<LogPosition, string> format, Func<CancellationToken, Task<IReadOnlyList<Repair>>> repairs)
+internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCipher cipher, bool setsAside, Func<LogPosition, string> format, Func<CancellationToken, Task<IReadOnlyList<Repair>>> repairs)
 {
     private const int LookedAt = 200;
     private const int Changes = 3;
@@ -60,7 +61,7 @@ internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCiph
         {
             _ when !told => null,
             ({ Change.Kind: ChangeKind.Delete } delete, DifferenceKind.Extra) => $"deleted at the source at {At(delete)}; it came back or stayed by another hand",
-            ({ } change, _) => $"last changed at the source at {At(change)}; written on the target by somebody else, before or since",
+            ({ } change, _) => $"last changed at the source at {At(change)}; written on the target by somebody else, before or since{(setsAside ? ", or decided otherwise in quarantine" : "")}",
             _ => Unchanged(finding),
         };
     }
