@@ -58,7 +58,8 @@ public class MeasureTests
     [InlineData(900, 1)]
     [InlineData(3600, 1)]
     [InlineData(3601, 60)]
-    [InlineData(14 * 86400, 60)]
+    [InlineData(8 * 86400, 60)]
+    [InlineData(14 * 86400, 3600)]
     [InlineData(90 * 86400, 3600)]
     [InlineData(3000 * 86400L, 3600)]
     public void The_finest_step_that_reaches_back_so_far_is_taken(long window, int slot) => Assert.Equal(slot, MeasureStep.For(TimeSpan.FromSeconds(window)).Slot.TotalSeconds);
