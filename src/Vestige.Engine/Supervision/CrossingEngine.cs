@@ -124,10 +124,15 @@ public sealed class CrossingEngine : IAsyncDisposable
             await measureKeeper!.RecallAsync(entry.Name, entry.Meter, clock.GetUtcNow(), cancellation);
         }
 
+        // Somebody may ask for a crossing as soon as it is in the book: each has one worker all the same, and keeps what that has read.
         foreach (var entry in book.All)
         {
-            await entry.Quarantine.RecallAsync(cancellation);
-            await entry.Verdicts.RecallAsync(cancellation);
+            using var turn = await entry.Turn.EnterAsync(cancellation);
+            if (entry.Worker is null)
+            {
+                await entry.Quarantine.RecallAsync(cancellation);
+                await entry.Verdicts.RecallAsync(cancellation);
+            }
         }
 
         await (runs?.CloseAsync(cancellation) ?? Task.CompletedTask);
@@ -137,9 +142,13 @@ public sealed class CrossingEngine : IAsyncDisposable
             await Alerts.RecallAsync(cancellation);
         }
 
-        foreach (var entry in book.All.Where(entry => entry.Stored.NeedsLog))
+        foreach (var entry in book.All)
         {
-            await opener.OpenAsync(entry, cancellation);
+            using var turn = await entry.Turn.EnterAsync(cancellation);
+            if (entry.Stored.NeedsLog)
+            {
+                await opener.OpenAsync(entry, cancellation);
+            }
         }
 
         sampling = sampler.RunAsync(ending.Token);

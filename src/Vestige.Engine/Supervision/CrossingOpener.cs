@@ -89,9 +89,14 @@ internal sealed class CrossingOpener(
         }
     }
 
-    /// <summary>Opens the capture, so that the place is kept, and starts the worker if the crossing is to run.</summary>
+    /// <summary>Opens the capture, so that the place is kept, and starts the worker if the crossing is to run and none works for it yet: two would not know of each other's quarantine.</summary>
     private async Task OpenOnceAsync(CrossingEntry entry, bool beginRun, CancellationToken cancellation)
     {
+        if (entry.Worker is { Running.IsCompleted: false })
+        {
+            return;
+        }
+
         var definition = entry.Stored.Definition;
         var holding = book.All
             .Where(other => other.Stored.Definition.Source == definition.Source && other.Stored.NeedsLog)

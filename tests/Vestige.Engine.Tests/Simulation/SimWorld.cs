@@ -564,7 +564,7 @@ public sealed class SimWorld
         var expected = Source.Treatment.KeepsVersions
             ? [.. SimVersions.At(Source.History, Target.Progress.Tables, Source.Head).Select(pair => (pair.Key.Table, pair.Key.Key, Row: pair.Value))]
             : Source.Rows.SelectMany(pair => pair.Value.Values.SelectMany(row => Source.Treatment.Crosses(pair.Key, row))).ToList();
-        var bad = expected.Where(row => !Target.Rows.TryGetValue((row.Table, row.Key), out var there) || there != row.Row).Select(row => $"{row.Table} {row.Key}").ToList();
+        var bad = expected.Where(row => !Target.Rows.TryGetValue((row.Table, row.Key), out var there) || there != row.Row).Select(row => $"{row.Table} {row.Key}: {Shown(row.Row)}, there {Shown(Target.Rows.GetValueOrDefault((row.Table, row.Key)))}").ToList();
         if (expected.Count != Target.Rows.Count || bad.Count > 0)
         {
             throw Failure($"the target has {Target.Rows.Count} rows, {expected.Count} should be there; missing or other there: {string.Join(", ", bad)}. {Target.Progress.Position} {string.Join(" ", Target.Progress.Tables)}");
