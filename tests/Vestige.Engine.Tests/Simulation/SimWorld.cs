@@ -528,7 +528,8 @@ public sealed class SimWorld
     /// <summary>All that is damaged is found and repaired.</summary>
     private void MendAll()
     {
-        var (engine, until, mended) = (Engine, Now + Settle, false);
+        // A comparison that is at work already may have looked before the last damage.
+        var (engine, until, mended, begins) = (Engine, Now + Settle, false, Now);
         processes[^1].Process.Post(_ => _ = MendAsync(), null);
         while (!mended)
         {
@@ -553,7 +554,7 @@ public sealed class SimWorld
                 }
                 while (engine.Reconcile.Running(Crossing) is not null);
 
-                mended = await reconciliations.ListAsync(Crossing, 1, CancellationToken.None) is [{ IsEqual: true, Scope: { Changed: false, From: null } }];
+                mended = await reconciliations.ListAsync(Crossing, 1, CancellationToken.None) is [{ IsEqual: true, Scope: { Changed: false, From: null }, BeganAt: var at }] && at >= begins;
                 await AskAsync(() => RepairAsync(engine));
             }
         }
