@@ -20,7 +20,7 @@ internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCiph
 {
     private const int LookedAt = 200;
     private const int Changes = 3;
-    private IReadOnlyList<Repair>? known;
+    private ILookup<(TableName Table, RowKey Key), RowRepair>? known;
 
     /// <summary>The findings with causes for the first of their rows.</summary>
     public async Task<IReadOnlyList<TableFinding>> AddAsync(IReadOnlyList<TableFinding> findings, CancellationToken cancellation)
@@ -49,8 +49,8 @@ internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCiph
         }
 
         var texts = row.Key.Places.Select(row.Key.DisplayAt).ToList();
-        known ??= await repairs(cancellation);
-        var latest = RepairedRows.Of(known, finding.Source, texts) is [.., var repaired] ? repaired : null;
+        known ??= RepairedRows.ByRow(await repairs(cancellation));
+        var latest = known[(finding.Source, key)].LastOrDefault();
         var (told, last) = await LastChangeAsync(finding, texts, cancellation);
         if (latest is not null && !(last?.Position > latest.Repair.Position))
         {

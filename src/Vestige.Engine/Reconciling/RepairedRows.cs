@@ -1,3 +1,4 @@
+using Vestige.Core.Changes;
 using Vestige.Core.Schemas;
 
 namespace Vestige.Engine.Reconciling;
@@ -5,6 +6,12 @@ namespace Vestige.Engine.Reconciling;
 /// <summary>Finds single rows among repairs.</summary>
 internal static class RepairedRows
 {
+    /// <summary>What repairs did to each row, the earliest first, for finding many of them.</summary>
+    /// <param name="repairs">The repairs, the latest first.</param>
+    public static ILookup<(TableName Table, RowKey Key), RowRepair> ByRow(IReadOnlyList<Repair> repairs) => repairs.Reverse()
+        .SelectMany(repair => repair.Rows.Where(row => row.Note is null).Select(row => new RowRepair(repair, row)))
+        .ToLookup(one => (one.Row.Source, RowKey.Of(one.Row.Key)));
+
     /// <summary>What repairs did to one row, the earliest first. Rows that they left as they were do not count.</summary>
     /// <param name="repairs">The repairs, the latest first.</param>
     /// <param name="table">The source's table.</param>
