@@ -33,7 +33,7 @@ internal static class ComparingMemory
         var definition = new CrossingDefinition("bench", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "*")]));
         var treatment = TreatmentBuilder.Build(definition, Form, name => name, PlainNumbers.Instance, new BenchKeys()).Treatment!;
         await using MadeRows source = new(rows, differs: false), target = new(rows, differs: true);
-        var comparer = new TableComparer(treatment, ComparedTable.Of(treatment, PlainNumbers.Instance), source, target, KindForm.Instance, [], new LogPosition(1), TimeProvider.System, 10_000);
+        var comparer = new TableComparer(treatment, ComparedTable.Of(treatment, PlainNumbers.Instance, PlainNumbers.Instance), source, target, [], new LogPosition(1), TimeProvider.System, 10_000);
         long most = 0;
         using var ending = new CancellationTokenSource();
         var watching = Task.Run(async () =>
@@ -143,6 +143,10 @@ internal static class ComparingMemory
         public RepeatedValue? RepeatOf(Column column) => null;
 
         public string TypeFor(ExpressionType type) => "TEXT";
+
+        public ColumnMeaning? MeaningElsewhere(Column column) => MeaningOf(column);
+
+        public string TypeHolding(ColumnMeaning meaning) => TypeFor(meaning.Type);
 
         public TypeChange ChangeOf(string from, string to) => new(TypeOutcome.Keeps, "");
     }

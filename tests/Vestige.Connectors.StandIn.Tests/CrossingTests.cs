@@ -82,6 +82,7 @@ public sealed class CrossingTests : IAsyncLifetime
     {
         await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Following, "following");
         await Engine.PauseAsync(Name, "test", cancellation);
         Assert.Equal(CrossingState.Paused, Engine.Status(Name)!.State);
         await RunAsync(a, "INSERT INTO author VALUES (9, 'while paused', NULL)");
@@ -113,6 +114,9 @@ public sealed class CrossingTests : IAsyncLifetime
     {
         await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
+
+        // The rows are there a moment before the stream begins.
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Following, "following");
         await Engine.PauseAsync(Name, "test", cancellation);
         await RunAsync(a, "INSERT INTO author VALUES (20, 'before', NULL)");
         var mark = a.Head;

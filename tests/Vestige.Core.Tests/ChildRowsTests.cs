@@ -189,6 +189,10 @@ public class ChildRowsTests
 
         public string TypeFor(ExpressionType type) => type.Word();
 
+        public ColumnMeaning? MeaningElsewhere(Column column) => MeaningOf(column);
+
+        public string TypeHolding(ColumnMeaning meaning) => TypeFor(meaning.Type);
+
         public TypeChange ChangeOf(string from, string to) => new(TypeOutcome.Keeps, "");
     }
 }

@@ -396,6 +396,10 @@ public class TreatmentTests
 
         public string TypeFor(ExpressionType type) => type.Word();
 
+        public ColumnMeaning? MeaningElsewhere(Column column) => MeaningOf(column);
+
+        public string TypeHolding(ColumnMeaning meaning) => TypeFor(meaning.Type);
+
         public TypeChange ChangeOf(string from, string to) => to == "varchar(2)" ? new TypeChange(TypeOutcome.MayChange, "longer texts are cut") : new TypeChange(TypeOutcome.Keeps, "");
     }
 }

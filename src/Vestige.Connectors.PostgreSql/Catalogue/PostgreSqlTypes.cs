@@ -49,8 +49,10 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
     public ColumnMeaning MeaningOf(Column column)
     {
         ArgumentNullException.ThrowIfNull(column);
-        return Cut(column.Type).Name switch
+        var (name, _, array) = Cut(column.Type);
+        return name switch
         {
+            _ when array.Length > 0 => new ColumnMeaning(ExpressionType.Other, MayBeAbsent: true),
             "smallint" or "integer" or "bigint" => new ColumnMeaning(ExpressionType.Integer),
             "numeric" => new ColumnMeaning(ExpressionType.Decimal, MayBeAbsent: true),
             "real" => new ColumnMeaning(ExpressionType.Real, Single: true),
@@ -90,6 +92,21 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
         ExpressionType.Instant => "timestamp with time zone",
         ExpressionType.Bytes => "bytea",
         _ => "text",
+    };
+
+    /// <summary>What has no type of its own elsewhere crosses as its text.</summary>
+    public ColumnMeaning? MeaningElsewhere(Column column)
+    {
+        ArgumentNullException.ThrowIfNull(column);
+        var meaning = MeaningOf(column);
+        return column.Type is "json" or "jsonb" ? meaning with { Json = true } : meaning;
+    }
+
+    public string TypeHolding(ColumnMeaning meaning) => meaning switch
+    {
+        { Json: true } => "json",
+        { Single: true } => "real",
+        _ => TypeFor(meaning.Type),
     };
 
     public string Spelled(string type)

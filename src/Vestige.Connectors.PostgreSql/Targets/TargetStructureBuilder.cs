@@ -44,6 +44,14 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             return form with { Parts = parts };
         }
 
+        if (treatment.CrossesEngines)
+        {
+            var own = new UnlikeParts(treatment, form, bySource);
+            parts.AddRange(own.Made);
+            notMade.AddRange(own.NotMade);
+            return form with { Parts = parts, ForeignKeys = own.References };
+        }
+
         if (treatment.IsOfChildren)
         {
             parts.Add(OwnKey(form));
@@ -58,7 +66,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
     }
 
     /// <summary>Where the source's key is only a part of it: with the origin before, or the end of a version's time behind.</summary>
-    private static SchemaPart OwnKey(TableSchema form)
+    internal static SchemaPart OwnKey(TableSchema form)
     {
         var columns = form.KeyOrdinals.Select(i => form.Columns[i].Name).ToList();
         var (name, text) = (NameFor(form.Name with { Name = "" }, form.Name, "_pkey"), $"PRIMARY KEY ({string.Join(", ", columns.Select(Quote.Name))})");
@@ -162,7 +170,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
     }
 
     /// <summary>Names of keys and indexes are unique within a schema, so they go with the name of their table.</summary>
-    private static string NameFor(TableName source, TableName target, string name)
+    internal static string NameFor(TableName source, TableName target, string name)
     {
         if (source.Name == target.Name)
         {

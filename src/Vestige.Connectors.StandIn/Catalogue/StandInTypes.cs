@@ -35,6 +35,33 @@ internal sealed class StandInTypes : IEngineTypes
         _ => "TEXT",
     };
 
+    /// <summary>A column without a type holds numbers, texts and bytes side by side, and no other engine has such a column.</summary>
+    public ColumnMeaning? MeaningElsewhere(Column column)
+    {
+        ArgumentNullException.ThrowIfNull(column);
+        var type = column.Type.ToUpperInvariant();
+        return type switch
+        {
+            "" => null,
+            _ when type.Contains("JSON", StringComparison.Ordinal) => new ColumnMeaning(ExpressionType.Other, Json: true),
+            _ when Of(type) == ExpressionType.Other => new ColumnMeaning(ExpressionType.Bytes),
+            _ when Of(type) == ExpressionType.Timestamp && (type.Contains("TZ", StringComparison.Ordinal) || type.Contains("WITH TIME ZONE", StringComparison.Ordinal)) => new ColumnMeaning(ExpressionType.Instant),
+            _ => MeaningOf(column),
+        };
+    }
+
+    /// <summary>
+    /// The engine keeps a number that is not whole as binary64, so that exact ones stand as texts; and the word TEXT keeps it from making
+    /// numbers of JSON.
+    /// </summary>
+    public string TypeHolding(ColumnMeaning meaning) => meaning switch
+    {
+        { Json: true } => "JSON TEXT",
+        { Type: ExpressionType.Decimal } => "TEXT",
+        { Type: ExpressionType.Instant } => "TIMESTAMP WITH TIME ZONE",
+        _ => TypeFor(meaning.Type),
+    };
+
     /// <summary>A column's type only inclines the engine; a number written as text may become a number.</summary>
     public TypeChange ChangeOf(string from, string to) => (Of(from), Of(to)) switch
     {

@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Globalization;
 using System.Runtime.CompilerServices;
 using Microsoft.Data.Sqlite;
 using Vestige.Connectors.StandIn.Native;
@@ -185,7 +186,8 @@ internal sealed class StandInView : IRowsView
         {
             for (var i = 0; i < bound.Count; i++)
             {
-                statement.Bind(index++, bound, i);
+                // Bounds are whole numbers, whichever side wrote them.
+                statement.Bind(index++, bound.KindAt(i) == ValueKind.Text ? long.Parse(bound.ValueAt(i), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture) : bound.IntegerAt(i));
             }
         }
 

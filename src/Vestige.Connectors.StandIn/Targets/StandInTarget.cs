@@ -24,6 +24,7 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         var notMade = new List<string>();
         var bySource = treatments.ToDictionary(treatment => treatment.Source.Name);
         var tables = treatments.SelectMany(treatment => treatment.WithChildren).SelectMany(treatment => treatment.OwnTables.Select(table => table.Form with { ForeignKeys = References(treatment, bySource, notMade) })).ToList();
+        notMade.AddRange(treatments.Where(treatment => treatment.CrossesEngines).SelectMany(treatment => treatment.Source.Parts.Where(part => part.Stage is PartStage.Index or PartStage.Within).Select(part => $"{part.Name} of {treatment.Source.Name}: it is a statement of another engine")));
         return new TargetStructure(tables, [.. notMade.Distinct()]);
     }
 
@@ -66,6 +67,11 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
             return [.. foreign.Select(table => new ReadinessLine($"target table {table.Name}", false, $"the stand-in has the one schema {Database.Name}", $"a name in {Database.Name}", $"Name the table {Database.Name}.{table.Name.Name}.", TimeSpan.Zero))];
         }
 
+        if (NamesAlike(tables) is { Count: > 0 } alike)
+        {
+            return alike;
+        }
+
         var there = (await ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name.Name, StringComparer.OrdinalIgnoreCase);
         var owners = await ReadAsync(Owners, cancellation);
         var lines = new List<ReadinessLine>();
@@ -78,6 +84,17 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         }
 
         return lines;
+    }
+
+    /// <summary>Names that differ in case alone are one name here.</summary>
+    private static List<ReadinessLine> NamesAlike(IReadOnlyList<TableSchema> tables)
+    {
+        static IEnumerable<string> Alike(IEnumerable<string> names) => names.GroupBy(name => name, StringComparer.OrdinalIgnoreCase).Where(group => group.Distinct().Count() > 1).Select(group => string.Join(" and ", group.Distinct()));
+        return
+        [
+            .. Alike(tables.Select(table => table.Name.Name)).Select(names => new ReadinessLine("target tables", false, $"{names} would be one table: the stand-in does not tell names apart by case", "names that differ in more than case", "Give one of them another name.", TimeSpan.Zero)),
+            .. tables.SelectMany(table => Alike(table.Columns.Select(column => column.Name)).Select(names => new ReadinessLine($"target table {table.Name}", false, $"its columns {names} would be one: the stand-in does not tell names apart by case", "names that differ in more than case", "Rename one of them.", TimeSpan.Zero))),
+        ];
     }
 
     public string StatementFor(TableSchema table, RowChange change)

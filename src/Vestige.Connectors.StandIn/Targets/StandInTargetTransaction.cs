@@ -162,7 +162,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
             case ChangeKind.Truncate:
                 Empty(table);
                 return Task.FromResult(default(ApplyCounts));
-            case ChangeKind.Update when RowKey.Of(change.Before, table.KeyOrdinals) == RowKey.Of(change.After, table.KeyOrdinals):
+            case ChangeKind.Update when change.Before.IsNone || RowKey.Of(change.Before, table.KeyOrdinals) == RowKey.Of(change.After, table.KeyOrdinals):
                 return Task.FromResult(UpdateRow(table, change.Before, change.After));
             case ChangeKind.Update:
                 var after = RowMerge.Fill(change.After, change.Before);
@@ -232,6 +232,12 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         if (row.Kind != ChangeKind.Update || table.UniqueKeys.Count == 0 || row.After.HasAbsent)
         {
             return false;
+        }
+
+        // Where it is not known what a row had, it may be what another gets.
+        if (row.KnowsKeyOnly)
+        {
+            return true;
         }
 
         foreach (var column in Of(table).UniqueColumns)

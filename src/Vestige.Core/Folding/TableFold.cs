@@ -59,7 +59,7 @@ public sealed class TableFold(TableSchema table)
             if (entry.ExistsAfter)
             {
                 rows.Add(entry.ExistedBefore
-                    ? new FoldedRow(ChangeKind.Update, entry.Before, entry.After)
+                    ? new FoldedRow(ChangeKind.Update, entry.Before, entry.After) { KnowsKeyOnly = entry.KnowsKeyOnly }
                     : new FoldedRow(ChangeKind.Insert, default, entry.After));
             }
             else if (entry.ExistedBefore)
@@ -108,6 +108,7 @@ public sealed class TableFold(TableSchema table)
         {
             entry.ExistedBefore = true;
             entry.Before = oldRow;
+            entry.KnowsKeyOnly = before.IsNone;
             entry.After = RowMerge.Fill(after, before);
         }
         else
@@ -174,6 +175,7 @@ public sealed class TableFold(TableSchema table)
     {
         public bool ExistedBefore;
         public bool ExistsAfter;
+        public bool KnowsKeyOnly;
         public Row Before;
         public Row After;
     }

@@ -19,6 +19,21 @@ public sealed record CanonicalColumn(string Name, CanonicalKind Kind, Expression
             : null;
     }
 
+    /// <summary>A column whose values on both sides are of one meaning, though the engines write them otherwise.</summary>
+    public static CanonicalColumn Of(string name, ColumnMeaning meaning) => new(name, KindOf(meaning), meaning.Type);
+
+    private static CanonicalKind KindOf(ColumnMeaning meaning) => meaning switch
+    {
+        { Json: true } => CanonicalKind.Json,
+        { Type: ExpressionType.Boolean } => CanonicalKind.Boolean,
+        { Type: ExpressionType.Integer or ExpressionType.Decimal } => CanonicalKind.Decimal,
+        { Type: ExpressionType.Real } => meaning.Single ? CanonicalKind.Single : CanonicalKind.Real,
+        { Type: ExpressionType.Date } => CanonicalKind.Date,
+        { Type: ExpressionType.Timestamp or ExpressionType.Instant } => CanonicalKind.Moment,
+        { Type: ExpressionType.Bytes } => CanonicalKind.Bytes,
+        _ => meaning.Padded ? CanonicalKind.Padded : CanonicalKind.Text,
+    };
+
     private static CanonicalKind? KindOf(Column here, ColumnMeaning means, Column there, ColumnMeaning meansThere)
     {
         if (IsJson(here) || IsJson(there))

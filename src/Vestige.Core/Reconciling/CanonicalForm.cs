@@ -17,6 +17,7 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
     private const byte Null = 0;
     private const byte Value = 1;
     private const byte Foreign = 2;
+    private const int HeadSize = 5;
     private static readonly SearchValues<byte> Digits = SearchValues.Create("0123456789."u8);
     private readonly ArrayBufferWriter<byte> made = new(256);
 
@@ -26,42 +27,86 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
         ArgumentNullException.ThrowIfNull(into);
         foreach (var column in columns)
         {
-            if (row.KindAt(column) == ValueKind.Null)
+            var kind = row.KindAt(column);
+            if (kind == ValueKind.Null)
             {
-                into.Write([Null]);
-                continue;
+                into.GetSpan(1)[0] = Null;
+                into.Advance(1);
             }
-
-            made.ResetWrittenCount();
-            var known = TryWrite(row, column);
-            if (!known)
+            else if (!WriteAtOnce(row, column, kind, into))
             {
-                // An engine that lets any value stand in any column may hold one that is none of its type.
                 made.ResetWrittenCount();
-                Put(row.DisplayAt(column));
-            }
+                var known = TryWrite(row, column);
+                if (!known)
+                {
+                    // An engine that lets any value stand in any column may hold one that is none of its type.
+                    made.ResetWrittenCount();
+                    Put(row.DisplayAt(column));
+                }
 
-            var head = into.GetSpan(5);
-            head[0] = known ? Value : Foreign;
-            BinaryPrimitives.WriteInt32LittleEndian(head[1..], made.WrittenCount);
-            into.Advance(5);
-            into.Write(made.WrittenSpan);
+                Lead(known ? Value : Foreign, made.WrittenCount, into);
+                into.Write(made.WrittenSpan);
+            }
         }
+    }
+
+    /// <summary>What nearly all values are, without making them first. False, with nothing written, for any other.</summary>
+    private bool WriteAtOnce(Row row, int place, ValueKind kind, IBufferWriter<byte> into)
+    {
+        switch ((columns[place].Kind, kind))
+        {
+            case (CanonicalKind.Text, ValueKind.Text) or (CanonicalKind.Bytes, ValueKind.Bytes):
+                return Put(row.ValueAt(place), into);
+            case (CanonicalKind.Padded, ValueKind.Text):
+                return Put(row.ValueAt(place).TrimEnd((byte)' '), into);
+            case (CanonicalKind.Decimal, ValueKind.Integer):
+                return Put(row.IntegerAt(place), into);
+            case (CanonicalKind.Decimal, ValueKind.Text) when TryPlain(row.ValueAt(place), out var isNegative, out var digits):
+                Lead(Value, digits.Length + (isNegative ? 1 : 0), into);
+                into.Write(isNegative ? "-"u8 : default);
+                into.Write(digits);
+                return true;
+            case (CanonicalKind.Date, ValueKind.Text) when PlainDate(row.ValueAt(place)) is { } days:
+                return Put(days, into);
+            default:
+                return false;
+        }
+    }
+
+    private static void Lead(byte kind, int length, IBufferWriter<byte> into)
+    {
+        var head = into.GetSpan(HeadSize);
+        head[0] = kind;
+        BinaryPrimitives.WriteInt32LittleEndian(head[1..], length);
+        into.Advance(HeadSize);
+    }
+
+    private static bool Put(ReadOnlySpan<byte> value, IBufferWriter<byte> into)
+    {
+        Lead(Value, value.Length, into);
+        into.Write(value);
+        return true;
+    }
+
+    private static bool Put(long number, IBufferWriter<byte> into)
+    {
+        var span = into.GetSpan(HeadSize + 20);
+        number.TryFormat(span[HeadSize..], out var written, default, CultureInfo.InvariantCulture);
+        span[0] = Value;
+        BinaryPrimitives.WriteInt32LittleEndian(span[1..], written);
+        into.Advance(HeadSize + written);
+        return true;
     }
 
     private bool TryWrite(Row row, int place) => (columns[place].Kind, row.KindAt(place)) switch
     {
         (CanonicalKind.Boolean, _) => Boolean(row, place),
-        (CanonicalKind.Decimal, ValueKind.Integer) => Whole(row.IntegerAt(place)),
-        (CanonicalKind.Decimal, ValueKind.Text) => Plain(row.ValueAt(place)) || Decimal(ExactDecimal.Parse(row.TextAt(place))),
-        (CanonicalKind.Decimal, ValueKind.Real) => Plain(Shortest(row.RealAt(place), stackalloc byte[32])) || Decimal(ExactDecimal.Parse(row.RealAt(place).ToString("R", CultureInfo.InvariantCulture))),
+        (CanonicalKind.Decimal, ValueKind.Text) => Decimal(ExactDecimal.Parse(row.TextAt(place))),
+        (CanonicalKind.Decimal, ValueKind.Real) => Shortened(row.RealAt(place)) || Decimal(ExactDecimal.Parse(row.RealAt(place).ToString("R", CultureInfo.InvariantCulture))),
         (CanonicalKind.Real or CanonicalKind.Single, _) => Real(row, place),
-        (CanonicalKind.Text, ValueKind.Text) => Put(row.ValueAt(place)),
         (CanonicalKind.Text, ValueKind.Integer) => Put(row.DisplayAt(place)),
-        (CanonicalKind.Padded, ValueKind.Text) => Put(row.ValueAt(place).TrimEnd((byte)' ')),
-        (CanonicalKind.Date, ValueKind.Text) => Whole(PlainDate(row.ValueAt(place)) ?? CivilTime.ParseDate(row.TextAt(place))),
+        (CanonicalKind.Date, ValueKind.Text) => Whole(CivilTime.ParseDate(row.TextAt(place))),
         (CanonicalKind.Moment, ValueKind.Text) => Whole(CivilTime.ParseInstant(row.TextAt(place)) ?? CivilTime.ParseTimestamp(row.TextAt(place))),
-        (CanonicalKind.Bytes, ValueKind.Bytes) => Put(row.ValueAt(place)),
         (CanonicalKind.Bytes, ValueKind.Text) => Hexadecimal(row.ValueAt(place)),
         (CanonicalKind.Json, ValueKind.Text) => CanonicalJson.TryWrite(row.ValueAt(place), made),
         _ => false,
@@ -116,13 +161,12 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
     }
 
     /// <summary>
-    /// A number that is written as digits with at most one point, as nearly all are: without zeros at its ends. False, with nothing
-    /// written, for any other.
+    /// A number that is written as digits with at most one point, as nearly all are: without zeros at its ends. False for any other.
     /// </summary>
-    private bool Plain(ReadOnlySpan<byte> text)
+    private static bool TryPlain(ReadOnlySpan<byte> text, out bool isNegative, out ReadOnlySpan<byte> digits)
     {
-        var sign = text.StartsWith("-"u8) ? 1 : 0;
-        var digits = text[sign..];
+        isNegative = text.StartsWith("-"u8);
+        digits = isNegative ? text[1..] : text;
         var point = digits.IndexOf((byte)'.');
         if (digits.IsEmpty || point == 0 || point == digits.Length - 1 || digits.ContainsAnyExcept(Digits) || (point >= 0 && digits[(point + 1)..].Contains((byte)'.')))
         {
@@ -137,12 +181,8 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
         }
 
         digits = digits[first..];
-        if (sign > 0 && !digits.SequenceEqual("0"u8))
-        {
-            Put("-"u8);
-        }
-
-        return Put(digits);
+        isNegative &= !digits.SequenceEqual("0"u8);
+        return true;
     }
 
     /// <summary>The days of a date written as year, month and day of four, two and two digits; null for any other.</summary>
@@ -155,10 +195,12 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
             ? CivilTime.DaysOf(year, month, day)
             : null;
 
-    private static ReadOnlySpan<byte> Shortest(double number, Span<byte> into)
+    /// <summary>The shortest digits that give the number again, where they have no exponent.</summary>
+    private bool Shortened(double number)
     {
-        number.TryFormat(into, out var written, "R", CultureInfo.InvariantCulture);
-        return into[..written];
+        Span<byte> text = stackalloc byte[32];
+        number.TryFormat(text, out var written, "R", CultureInfo.InvariantCulture);
+        return TryPlain(text[..written], out var isNegative, out var digits) && Put(isNegative ? "-"u8 : default) && Put(digits);
     }
 
     private bool Hexadecimal(ReadOnlySpan<byte> text) => text.StartsWith("\\x"u8) && text.Length % 2 == 0

@@ -24,7 +24,7 @@ public static class CarriedColumns
         ArgumentNullException.ThrowIfNull(names);
         var source = treatment.Source;
         var carried = names
-            .Select(name => treatment.Columns.FirstOrDefault(column => column.IsPassed && column.Source == source.IndexOf(name) && column.Type == source.Columns[column.Source].Type)?.Name)
+            .Select(name => treatment.Columns.FirstOrDefault(column => column.Of == source.IndexOf(name) && (column.IsTranscribed || (column.IsPassed && column.Type == source.Columns[column.Of].Type)))?.Name)
             .OfType<string>()
             .ToList();
         return carried.Count == names.Count ? carried : null;

@@ -119,7 +119,7 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
         }
 
         var type = types.Spelled(convert.To);
-        columns[place] = column with { Type = type, Meaning = column.IsPassed ? types.MeaningOf(new Column(column.Name, type)) : column.Meaning };
+        columns[place] = column with { IsTranscribed = false, Type = type, Meaning = column.IsPassed ? types.MeaningOf(new Column(column.Name, type)) : column.Meaning };
     }
 
     /// <summary>What speaks against another type; null when nothing does, or the definition allows it.</summary>
@@ -249,6 +249,16 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
         foreach (var column in columns.Where(column => Names.IsTooLong(column.Name, types.LongestName)))
         {
             problems.Add(new TreatmentProblem("treatment", $"the column name {column.Name} of {source.Name} is longer than the target's {types.LongestName} bytes", "Give it a shorter one."));
+        }
+
+        foreach (var column in columns.Where(column => column.HasNoTypeThere))
+        {
+            problems.Add(new TreatmentProblem("treatment", $"{column.Name} of {source.Name} has no type, and its values may be of any", "Declare its type at the source, or leave the column out."));
+        }
+
+        foreach (var column in columns.Where(column => column is { IsTranscribed: true, Distinct: false, KeyOrdinal: > 0 }))
+        {
+            problems.Add(new TreatmentProblem("treatment", $"{column.Name} is in the key of {source.Name}, and two texts that are different there are one {column.Meaning.Type.Word()} on the target", "Hold it as a text at the source, or leave the table out."));
         }
 
         if (columns.Count == 0)

@@ -23,6 +23,12 @@ public interface IEngineTypes
     /// <summary>The type of a column that takes every value of that type.</summary>
     string TypeFor(ExpressionType type);
 
+    /// <summary>What a column's values are to a database of another engine; null when that cannot be told from its type.</summary>
+    ColumnMeaning? MeaningElsewhere(Column column);
+
+    /// <summary>The type of a column that holds every value of that meaning as it is, when another engine sends it.</summary>
+    string TypeHolding(ColumnMeaning meaning);
+
     /// <summary>What becomes of values of one declared type in a column of another.</summary>
     TypeChange ChangeOf(string from, string to);
 }

@@ -42,6 +42,10 @@ public sealed record KeptReference(IReadOnlyList<string> Columns, TableName Refe
         {
             reason = "a column of it does not cross as it is";
         }
+        else if (from.CrossesEngines && !TypesOf(from, mine).SequenceEqual(TypesOf(to, theirs)))
+        {
+            reason = "what refers and what is referred to are of two types there";
+        }
         else
         {
             return new KeptReference(mine, to.Tables[0].Form.Name, theirs);
@@ -49,4 +53,7 @@ public sealed record KeptReference(IReadOnlyList<string> Columns, TableName Refe
 
         return null;
     }
+
+    private static IEnumerable<string> TypesOf(TableTreatment treatment, IEnumerable<string> columns) =>
+        columns.Select(name => treatment.Columns.First(column => column.Name == name).Type);
 }

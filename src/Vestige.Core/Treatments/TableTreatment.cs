@@ -13,9 +13,7 @@ public sealed class TableTreatment
 {
     private readonly Expression[] keeps;
     private readonly TreatedColumn[] columns;
-    private readonly int[] runs;
-    private readonly bool valuesAreText;
-    private readonly RowWriter writer = new();
+    private readonly RowMaker maker;
     private readonly int[] conditionColumns;
     private readonly bool asksRowBefore;
 
@@ -34,9 +32,8 @@ public sealed class TableTreatment
         Tables = [.. tables, .. children.SelectMany(child => child.Treatment.Tables)];
         Mode = mode;
         this.columns = [.. columns];
-        runs = [.. Enumerable.Range(0, this.columns.Length).Select(RunAt)];
+        maker = new RowMaker(this.columns, valuesAreText);
         this.keeps = [.. keeps];
-        this.valuesAreText = valuesAreText;
         conditionColumns = [.. keeps.Concat(tables.Select(table => table.When).OfType<Expression>()).SelectMany(condition => condition.Columns).Distinct().Order()];
         asksRowBefore = conditionColumns.Any(place => source.Columns[place].KeyOrdinal == 0) || children.Count > 0;
         PassesAll = Tables.Count == 1 && keeps.Count == 0 && mode is not (ApplyMode.KeepDeleted or ApplyMode.KeepVersions) && Columns.All(column => column.IsPassed);
@@ -57,6 +54,9 @@ public sealed class TableTreatment
 
     /// <summary>Whether its source is not a table but the child rows of one.</summary>
     public bool IsOfChildren { get; init; }
+
+    /// <summary>Whether its target is of another engine than its source.</summary>
+    public bool CrossesEngines { get; init; }
 
     /// <summary>Itself, and the treatments of its child rows: each with the tables that are its own, together all of them in order.</summary>
     public IEnumerable<TableTreatment> WithChildren => [this, .. Children.Select(child => child.Treatment)];
@@ -158,7 +158,7 @@ public sealed class TableTreatment
         ArgumentNullException.ThrowIfNull(into);
         if (TableOf(row) is { } table)
         {
-            into.Add(new TreatedChange(table, new RowChange(ChangeKind.Insert, 0, default, Made(row, "load", null))));
+            into.Add(new TreatedChange(table, new RowChange(ChangeKind.Insert, 0, default, maker.Make(row, "load", null))));
             foreach (var child in Children)
             {
                 child.Load(row, into);
@@ -208,7 +208,7 @@ public sealed class TableTreatment
             return;
         }
 
-        var after = Made(row, "insert", committedAt, isWhole: true);
+        var after = maker.Make(row, "insert", committedAt, isWhole: true);
 
         // Where deleted rows stay, one of that key may be there: it becomes this one, whatever it was.
         into.Add(new TreatedChange(table, Mode == ApplyMode.KeepDeleted
@@ -225,8 +225,8 @@ public sealed class TableTreatment
         }
 
         into.Add(new TreatedChange(table, Mode == ApplyMode.KeepDeleted
-            ? new RowChange(ChangeKind.Update, relation, default, Made(row, "delete", committedAt, committedAt))
-            : new RowChange(ChangeKind.Delete, relation, Made(row, "delete", committedAt), default)));
+            ? new RowChange(ChangeKind.Update, relation, default, maker.Make(row, "delete", committedAt, committedAt))
+            : new RowChange(ChangeKind.Delete, relation, maker.Make(row, "delete", committedAt), default)));
         Repeat(relation, row, default, committedAt, into);
     }
 
@@ -279,44 +279,21 @@ public sealed class TableTreatment
         var before = change.Kind == ChangeKind.Insert ? default : change.Before.IsNone ? after : change.Before;
         var from = before.IsNone ? null : TableOfBefore(before);
         var to = after.IsNone ? null : TableOf(after);
-        if (from is not null && ReferenceEquals(from, to) && !change.Before.IsNone && !change.Before.HasAbsent && Made(before, "", null) == Made(after, "", null))
+        if (from is not null && ReferenceEquals(from, to) && !change.Before.IsNone && !change.Before.HasAbsent && maker.Make(before, "", null) == maker.Make(after, "", null))
         {
             return;
         }
 
         if (from is not null)
         {
-            into.Add(new TreatedChange(from, new RowChange(ChangeKind.Update, change.Relation, KeyOf(before, Datum.Of(CivilTime.Infinity)), KeyOf(before, Moment(committedAt)))));
+            into.Add(new TreatedChange(from, new RowChange(ChangeKind.Update, change.Relation, maker.KeyOf(before, Datum.Of(CivilTime.Infinity)), maker.KeyOf(before, RowMaker.Moment(committedAt)))));
         }
 
         if (to is not null)
         {
-            var made = Made(after, change.Kind == ChangeKind.Insert ? "insert" : "update", committedAt, isWhole: true);
+            var made = maker.Make(after, change.Kind == ChangeKind.Insert ? "insert" : "update", committedAt, isWhole: true);
             into.Add(new TreatedChange(to, made.HasAbsent ? throw new EvaluationException("the log does not carry the whole row") : new RowChange(ChangeKind.Insert, change.Relation, default, made)));
         }
-    }
-
-    /// <summary>The key of a version, and nothing else of it.</summary>
-    private Row KeyOf(Row row, Datum validTo)
-    {
-        writer.Begin(columns.Length);
-        foreach (var column in columns)
-        {
-            if (column.KeyOrdinal == 0)
-            {
-                writer.Absent();
-            }
-            else if (column.IsPassed)
-            {
-                writer.Values(row, column.Source, 1);
-            }
-            else
-            {
-                Write(column, column.Mark == ChangeMark.ValidTo ? validTo : column.Make!(row));
-            }
-        }
-
-        return writer.ToRow();
     }
 
     private bool MovesKey(RowChange change) =>
@@ -325,88 +302,9 @@ public sealed class TableTreatment
     private RowChange Changed(RowChange change, Row after, DateTimeOffset committedAt) => new(
         ChangeKind.Update,
         change.Relation,
-        change.Before.IsNone ? default : Made(change.Before, "update", committedAt),
-        Made(after, "update", committedAt, isWhole: true));
+        change.Before.IsNone ? default : maker.Make(change.Before, "update", committedAt),
+        maker.Make(after, "update", committedAt, isWhole: true));
 
     /// <summary>A row before may carry its key alone; conditions then read nothing else.</summary>
     private TreatedTable? TableOfBefore(Row before) => conditionColumns.Length == 0 ? Tables[0] : TableOf(before);
-
-    /// <summary>
-    /// The row as the target gets it. A made value stays absent where what it is made from is absent, for that did not change.
-    /// </summary>
-    /// <param name="row">The source's row.</param>
-    /// <param name="operation">What happened to it.</param>
-    /// <param name="committedAt">When; null for a load.</param>
-    /// <param name="deletedAt">When it was deleted; null while it is there.</param>
-    /// <param name="isWhole">Whether a value of which only a part is absent is an error: what is there may have changed.</param>
-    private Row Made(Row row, string operation, DateTimeOffset? committedAt, DateTimeOffset? deletedAt = null, bool isWhole = false)
-    {
-        writer.Begin(columns.Length);
-        for (var i = 0; i < columns.Length; i++)
-        {
-            var column = columns[i];
-            if (column.Source >= 0)
-            {
-                writer.Values(row, column.Source, runs[i]);
-                i += runs[i] - 1;
-            }
-            else if (column.Mark != ChangeMark.None)
-            {
-                Write(column, column.Mark switch
-                {
-                    ChangeMark.Operation => Datum.Of(operation),
-                    ChangeMark.CommittedAt or ChangeMark.ValidFrom => Moment(committedAt),
-                    ChangeMark.ValidTo => Datum.Of(CivilTime.Infinity),
-                    _ => Moment(deletedAt),
-                });
-            }
-            else if (Absent(row, column.Reads) is > 0 and var absent)
-            {
-                if (isWhole && absent < column.Reads.Count)
-                {
-                    throw new EvaluationException($"the log does not carry all that {column.Name} is reckoned from");
-                }
-
-                writer.Absent();
-            }
-            else if (column.Put is { } put)
-            {
-                put(row, writer);
-            }
-            else
-            {
-                Write(column, column.Make!(row));
-            }
-        }
-
-        return writer.ToRow();
-    }
-
-    /// <summary>How many of the values the log left out.</summary>
-    private static int Absent(Row row, IReadOnlyList<int> reads)
-    {
-        var absent = 0;
-        for (var i = 0; i < reads.Count; i++)
-        {
-            absent += row.KindAt(reads[i]) == ValueKind.Absent ? 1 : 0;
-        }
-
-        return absent;
-    }
-
-    /// <summary>How many columns from here on are passed and stand beside each other in the source's row as well.</summary>
-    private int RunAt(int first)
-    {
-        var count = 1;
-        while (first + count < columns.Length && columns[first + count].IsPassed && columns[first + count].Source == columns[first].Source + count)
-        {
-            count++;
-        }
-
-        return count;
-    }
-
-    private static Datum Moment(DateTimeOffset? at) => at is { } moment ? Datum.Of((moment.UtcTicks - DateTimeOffset.UnixEpoch.Ticks) / TimeSpan.TicksPerMicrosecond) : Datum.Null;
-
-    private void Write(TreatedColumn column, Datum value) => MadeValue.Write(writer, column.Meaning.Type, value, valuesAreText);
 }

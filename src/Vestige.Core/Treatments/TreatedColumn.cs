@@ -32,6 +32,12 @@ public sealed record TreatedColumn(
     /// <summary>Writes the value without making it first, for what every row of a load goes through; null where <see cref="Make"/> alone does.</summary>
     internal Action<Row, RowWriter>? Put { get; init; }
 
+    /// <summary>Whether the value is the source's own, only written as the target's engine holds it.</summary>
+    public bool IsTranscribed { get; init; }
+
+    /// <summary>Whether the target's engine has no column that would hold the source's values.</summary>
+    public bool HasNoTypeThere { get; init; }
+
     /// <summary>Whether it says which table a row of a combined one came from.</summary>
     public bool IsOrigin { get; init; }
 
@@ -40,6 +46,9 @@ public sealed record TreatedColumn(
 
     /// <summary>Whether the source's value is passed as it is.</summary>
     public bool IsPassed => Source >= 0;
+
+    /// <summary>Whether the source's value is there as it is, however the engines of both sides write it.</summary>
+    public bool IsKept => IsPassed || IsTranscribed;
 
     /// <summary>The source's column that it stands for, however it is treated; -1 for a new one.</summary>
     public int Of { get; init; } = -1;

@@ -20,6 +20,7 @@ public sealed class TreatmentBuilder
     private readonly ChildTables children;
     private readonly TableName? parent;
     private ApplyMode mode;
+    private bool crossesEngines;
 
     private TreatmentBuilder(CrossingDefinition definition, TableSchema source, List<TreatedColumn> columns, Func<TableName, TableName> kept, IEngineTypes types, IMaskKeys keys, TableName? parent = null)
     {
@@ -39,16 +40,19 @@ public sealed class TreatmentBuilder
     /// <param name="definition">What a person said.</param>
     /// <param name="source">The table's form at the source.</param>
     /// <param name="kept">The name that a table of the source would have on the target if nothing else were said.</param>
-    /// <param name="types">What the types of both sides mean.</param>
+    /// <param name="types">What the types of the source mean.</param>
     /// <param name="keys">The keys of masks.</param>
-    public static (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) Build(CrossingDefinition definition, TableSchema source, Func<TableName, TableName> kept, IEngineTypes types, IMaskKeys keys)
+    /// <param name="into">What those of a target of another engine mean; null where both are of one.</param>
+    public static (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) Build(CrossingDefinition definition, TableSchema source, Func<TableName, TableName> kept, IEngineTypes types, IMaskKeys keys, IEngineTypes? into = null)
     {
         ArgumentNullException.ThrowIfNull(definition);
         ArgumentNullException.ThrowIfNull(source);
         ArgumentNullException.ThrowIfNull(types);
         ArgumentNullException.ThrowIfNull(keys);
-        List<TreatedColumn> passed = [.. source.Columns.Select((column, i) => new TreatedColumn(column.Name, column.Type, types.MeaningOf(column), i, [i], column.KeyOrdinal, column.Nullable) { Of = i })];
-        var builder = new TreatmentBuilder(definition, source, passed, kept, types, keys);
+        List<TreatedColumn> passed = [.. source.Columns.Select((column, i) => into is null
+            ? new TreatedColumn(column.Name, column.Type, types.MeaningOf(column), i, [i], column.KeyOrdinal, column.Nullable) { Of = i }
+            : TranscribedColumns.Of(column, i, types, into))];
+        var builder = new TreatmentBuilder(definition, source, passed, kept, into ?? types, keys) { crossesEngines = into is not null };
         var treatment = builder.Build();
         return (builder.problems.Count == 0 ? treatment : null, builder.problems);
     }
@@ -87,7 +91,7 @@ public sealed class TreatmentBuilder
         var repeated = children.Make(BuildChild);
         steps.Name(definition.Naming);
         steps.Check();
-        return new TableTreatment(source, Outputs(), columns, keeps, repeated, mode, types.ValuesAreText) { IsOfChildren = parent is not null };
+        return new TableTreatment(source, Outputs(), columns, keeps, repeated, mode, types.ValuesAreText) { IsOfChildren = parent is not null, CrossesEngines = crossesEngines };
     }
 
     /// <summary>Steps that are for the table itself are not for its child rows, whatever else their pattern matches.</summary>
@@ -150,6 +154,10 @@ public sealed class TreatmentBuilder
         if (step.Children is not null && parent is not null)
         {
             problems.Add(new TreatmentProblem($"{field}.children", $"{source.Name} are child rows already", "Take apart only columns of tables."));
+        }
+        else if (step.Children is not null && crossesEngines)
+        {
+            problems.Add(new TreatmentProblem($"{field}.children", "child rows are made between databases of one engine only", "Let the column cross as it is."));
         }
         else
         {

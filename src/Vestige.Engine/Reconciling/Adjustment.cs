@@ -9,10 +9,10 @@ namespace Vestige.Engine.Reconciling;
 /// What the rows that changed between the views of both sides make of one target table: those of the source's view that do not
 /// count any more, those that count in their place, and those that are left out on both sides.
 /// </summary>
-internal sealed class Adjustment(ComparedTable table, IRowForm form)
+internal sealed class Adjustment(ComparedTable table)
 {
-    private readonly RowHash rows = new(form);
-    private readonly RowHash keys = new(form);
+    private readonly RowHash rows = table.NewRowHash();
+    private readonly RowHash keys = table.NewKeyHash();
     private readonly List<(int Sign, UInt128 Key, ExpectedRow Row)> changes = [];
     private readonly Dictionary<UInt128, Row> leftOut = [];
 

@@ -42,7 +42,7 @@ internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCiph
 
     private async Task<string?> CauseAsync(TableFinding finding, RowDifference row, CancellationToken cancellation)
     {
-        var key = RowKey.Of(row.Key);
+        var key = RowKey.Of(row.SourceKey.IsNone ? row.Key : row.SourceKey);
         if (quarantine.Blocks(finding.Source, [key]) && quarantine.All.FirstOrDefault(change => change.Table == finding.Source && change.Keys.Contains(key)) is { } waiting)
         {
             return $"left in quarantine{(waiting.Answer.Length > 0 ? $": {waiting.Answer}" : "")}";
@@ -50,7 +50,7 @@ internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCiph
 
         var texts = row.Key.Places.Select(row.Key.DisplayAt).ToList();
         known ??= RepairedRows.ByRow(await repairs(cancellation));
-        var latest = known[(finding.Source, key)].LastOrDefault();
+        var latest = known[(finding.Source, RowKey.Of(row.Key))].LastOrDefault();
         var (told, last) = await LastChangeAsync(finding, texts, cancellation);
         if (latest is not null && !(last?.Position > latest.Repair.Position))
         {

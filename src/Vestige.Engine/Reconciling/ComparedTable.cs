@@ -1,3 +1,4 @@
+using System.Buffers;
 using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Reconciling;
@@ -10,9 +11,16 @@ namespace Vestige.Engine.Reconciling;
 /// <summary>One table of the target as it is compared with what the treatment makes of the source's rows.</summary>
 internal sealed class ComparedTable
 {
-    private ComparedTable(TreatedTable treated, RowShape target, RowShape? source, bool keyPasses, bool byRange)
+    private readonly Func<IRowForm> rowForm;
+    private readonly Func<IRowForm> keyForm;
+    private readonly Func<IRowForm>? sourceForm;
+
+    /// <summary>How a key of the source is written on the target; null where it is the same to the byte.</summary>
+    private readonly IReadOnlyList<ValueTranscriber>? keyColumns;
+
+    private ComparedTable(TreatedTable treated, RowShape target, Func<IRowForm> rowForm, Func<IRowForm> keyForm, Func<IRowForm>? sourceForm = null, IReadOnlyList<ValueTranscriber>? keyColumns = null)
     {
-        (Treated, Target, Source, KeyPasses, ByRange) = (treated, target, source, keyPasses, byRange);
+        (Treated, Target, this.rowForm, this.keyForm, this.sourceForm, this.keyColumns) = (treated, target, rowForm, keyForm, sourceForm, keyColumns);
     }
 
     public TreatedTable Treated { get; }
@@ -23,20 +31,36 @@ internal sealed class ComparedTable
     public RowShape Target { get; }
 
     /// <summary>How the source is read so that the same is hashed there; null where rows are treated on the way.</summary>
-    public RowShape? Source { get; }
+    public RowShape? Source { get; private init; }
+
+    /// <summary>How the source is read for digests; null where what the treatment makes of its rows has to be hashed.</summary>
+    public RowShape? Digested { get; private init; }
 
     /// <summary>Whether a row has the same key on both sides.</summary>
-    public bool KeyPasses { get; }
+    public bool KeyPasses { get; private init; }
 
     /// <summary>Whether ranges of the source's keys are ranges of the target's.</summary>
-    public bool ByRange { get; }
+    public bool ByRange { get; private init; }
+
+    /// <summary>Whether rows are hashed in the form in which a database hashes its own.</summary>
+    public bool InOwnForm { get; private init; }
+
+    /// <summary>The columns that say how a row came, which the source's row itself does not tell.</summary>
+    public IReadOnlyList<string> LeftOut => [.. Treated.Form.Columns.Where((_, i) => !Target.Columns.Contains(i)).Select(column => column.Name)];
+
+    /// <summary>The columns whose values must not be shown.</summary>
+    public IReadOnlyList<string> Masked { get; private init; } = [];
 
     /// <summary>The columns that differ in name only between both sides, or that the treatment makes of each row alone.</summary>
-    public static IReadOnlyList<ComparedTable> Of(TableTreatment treatment, IEngineTypes types)
+    /// <param name="treatment">What happens to the rows.</param>
+    /// <param name="source">The types of the source's engine.</param>
+    /// <param name="target">The types of the target's.</param>
+    public static IReadOnlyList<ComparedTable> Of(TableTreatment treatment, IEngineTypes source, IEngineTypes target)
     {
         ArgumentNullException.ThrowIfNull(treatment);
-        ArgumentNullException.ThrowIfNull(types);
-        return [.. treatment.WithChildren.SelectMany(part => part.OwnTables.Select(table => Of(part, table, types)))];
+        ArgumentNullException.ThrowIfNull(source);
+        ArgumentNullException.ThrowIfNull(target);
+        return [.. treatment.WithChildren.SelectMany(part => part.OwnTables.Select(table => treatment.CrossesEngines ? OfUnlike(part, table, source, target) : Of(part, table, source)))];
     }
 
     /// <summary>Why the rows of the target are not those that the source has now; null when they are to be.</summary>
@@ -52,22 +76,98 @@ internal sealed class ComparedTable
         };
     }
 
-    /// <summary>The columns that say how a row came, which the source's row itself does not tell.</summary>
-    public IReadOnlyList<string> LeftOut => [.. Treated.Form.Columns.Where((_, i) => !Target.Columns.Contains(i)).Select(column => column.Name)];
+    /// <summary>Hashes rows of the target. Not safe for several threads.</summary>
+    public RowHash NewRowHash() => new(rowForm());
 
-    /// <summary>The columns whose values must not be shown.</summary>
-    public IReadOnlyList<string> Masked { get; private init; } = [];
+    /// <summary>Hashes rows of the source so that what the target should have of them has the same hash. Only where <see cref="Digested"/>. Not safe for several threads.</summary>
+    public RowHash NewSourceHash() => new((sourceForm ?? rowForm)());
 
+    /// <summary>Hashes rows that hold the columns of a key only, as <see cref="NewRowHash"/> hashes these columns of a row. Not safe for several threads.</summary>
+    public RowHash NewKeyHash() => new(keyForm());
+
+    /// <summary>A key of the source as the target has it. Only where <see cref="KeyPasses"/>.</summary>
+    public Row TargetKeyOf(Row key) => keyColumns is null ? key : Written(key, keyColumns);
+
+    /// <summary>A key of the target as the source has it. Only where <see cref="KeyPasses"/>.</summary>
+    public Row SourceKeyOf(Row key) => keyColumns is null ? key : Written(key, [.. keyColumns.Select(column => column.Back)]);
+
+    /// <summary>The places of the columns in which two rows of the target differ.</summary>
+    public IEnumerable<int> DifferingColumns(Row one, Row other)
+    {
+        var form = rowForm();
+        return Target.Columns.Where(i => !WrittenBy(form, one, i).AsSpan().SequenceEqual(WrittenBy(form, other, i)));
+    }
+
+    private static byte[] WrittenBy(IRowForm form, Row row, int column)
+    {
+        var into = new ArrayBufferWriter<byte>();
+        into.Write([(byte)(row.KindAt(column) == ValueKind.Absent ? 1 : 0)]);
+        form.Write(row, [column], into);
+        return into.WrittenSpan.ToArray();
+    }
+
+    private static Row Written(Row key, IReadOnlyList<ValueTranscriber> columns)
+    {
+        var writer = new RowWriter();
+        writer.Begin(key.Count);
+        for (var i = 0; i < key.Count; i++)
+        {
+            columns[i].Write(key, i, writer);
+        }
+
+        return writer.ToRow();
+    }
+
+    /// <summary>Rows of one engine are hashed in its own form, wherever that is done.</summary>
     private static ComparedTable Of(TableTreatment part, TreatedTable table, IEngineTypes types)
+    {
+        var target = ShapeOf(part, table);
+        IRowForm form = types.ValuesAreText ? TextForm.Instance : KindForm.Instance;
+        var keyPasses = IsKeyed(table, target) && !part.IsOfChildren && part.Source.HasKey
+            && target.Key.Select(i => part.Columns[i].Source).SequenceEqual(part.Source.KeyOrdinals)
+            && target.Key.All(i => part.Columns[i].Type == part.Source.Columns[part.Columns[i].Source].Type);
+        var direct = part is { PassesAll: true, IsOfChildren: false, KeepsTypes: true } && part.Tables.Count == 1 && target.Columns.Count == part.Columns.Count && (keyPasses || !part.Source.HasKey);
+        var source = direct ? new RowShape(part.Source, [.. part.Columns.Select(column => column.Source)], [.. target.Key.Select(i => part.Columns[i].Source)]) : null;
+        return new ComparedTable(table, target, () => form, () => form)
+        {
+            Source = source,
+            Digested = source,
+            KeyPasses = keyPasses,
+            ByRange = keyPasses && WholeKeys.Has(part.Source, types.MeaningOf),
+            InOwnForm = true,
+            Masked = MaskedOf(part),
+        };
+    }
+
+    /// <summary>
+    /// Rows of unlike engines are hashed in one form of our own: what the treatment makes of the source's, and the target's. Where it makes
+    /// nothing of them, a value has that form whichever side writes it.
+    /// </summary>
+    private static ComparedTable OfUnlike(TableTreatment part, TreatedTable table, IEngineTypes source, IEngineTypes intoTypes)
+    {
+        var target = ShapeOf(part, table);
+        var columns = part.Columns.Select(column => CanonicalColumn.Of(column.Name, column.Meaning)).ToList();
+        var key = IsKeyed(table, target) && part.Source.HasKey ? TranscribedColumns.KeyOf(part, target.Key, source, intoTypes) : null;
+        var isKept = part is { KeepsAllRows: true, Mode: ApplyMode.Upsert, IsCombined: false } && target.Columns.All(i => part.Columns[i].IsTranscribed);
+        var here = part.Source.Columns.Select(column => CanonicalColumn.Of(column.Name, source.MeaningElsewhere(column) ?? default)).ToList();
+        return new ComparedTable(table, target, () => new CanonicalForm(columns), () => new CanonicalForm([.. target.Key.Select(i => columns[i])]), () => new CanonicalForm(here), key)
+        {
+            Digested = isKept ? new RowShape(part.Source, [.. target.Columns.Select(i => part.Columns[i].Of)], [.. target.Key.Select(i => part.Columns[i].Of)]) : null,
+            KeyPasses = key is not null,
+            ByRange = key is not null && WholeKeys.Has(part.Source, source.MeaningOf),
+            Masked = MaskedOf(part),
+        };
+    }
+
+    private static RowShape ShapeOf(TableTreatment part, TreatedTable table)
     {
         List<int> columns = [.. Enumerable.Range(0, part.Columns.Count).Where(i => part.Columns[i].Mark == ChangeMark.None)];
         var key = table.Form.KeyOrdinals.Where(columns.Contains).ToList();
-        var target = new RowShape(table.Form, columns, key.Count > 0 ? key : columns);
-        var keyPasses = key.Count > 0 && !part.IsOfChildren && part.Source.HasKey
-            && key.Select(i => part.Columns[i].Source).SequenceEqual(part.Source.KeyOrdinals)
-            && key.TrueForAll(i => part.Columns[i].Type == part.Source.Columns[part.Columns[i].Source].Type);
-        var direct = part is { PassesAll: true, IsOfChildren: false, KeepsTypes: true } && part.Tables.Count == 1 && columns.Count == part.Columns.Count && (keyPasses || !part.Source.HasKey);
-        var source = direct ? new RowShape(part.Source, [.. part.Columns.Select(column => column.Source)], [.. target.Key.Select(i => part.Columns[i].Source)]) : null;
-        return new ComparedTable(table, target, source, keyPasses, keyPasses && WholeKeys.Has(part.Source, types.MeaningOf)) { Masked = [.. part.Columns.Where(column => column.Masked).Select(column => column.Name)] };
+        return new RowShape(table.Form, columns, key.Count > 0 ? key : columns);
     }
+
+    /// <summary>Without a key, the row itself is what it is found by.</summary>
+    private static bool IsKeyed(TreatedTable table, RowShape shape) => table.Form.KeyOrdinals.Any(shape.Columns.Contains);
+
+    private static IReadOnlyList<string> MaskedOf(TableTreatment part) => [.. part.Columns.Where(column => column.Masked).Select(column => column.Name)];
 }

@@ -74,7 +74,7 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
             return [.. into.Select(target => TableFinding.None(name, target, treatment is null ? $"it cannot be treated: {problems[0].Found}" : ComparedTable.Incomparable(treatment)!))];
         }
 
-        var tables = ComparedTable.Of(treatment, request.Source.Types);
+        var tables = ComparedTable.Of(treatment, request.Source.Types, request.Target.Types);
         if (scope.Sample is { } rows)
         {
             var drawn = await views!.Source.SampleAsync(treatment.Source, rows, cancellation);
@@ -106,9 +106,8 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
 
     private async Task<TableComparer> ComparerAsync(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, int parts, CancellationToken cancellation)
     {
-        IRowForm form = request.Source.Types.ValuesAreText ? TextForm.Instance : KindForm.Instance;
         var touched = await views!.TouchedAsync(treatment.Source, histories[treatment.Source.Name], cancellation);
-        return new TableComparer(treatment, tables, views.Source, views.Target, form, touched, views.Position, clock, Listed)
+        return new TableComparer(treatment, tables, views.Source, views.Target, touched, views.Position, clock, Listed)
         {
             Read = pace.ReadAsync,
             EstimatedRows = there[treatment.Source.Name].EstimatedRows,
@@ -194,9 +193,9 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
             return None("it was never proved equal, or rows of it were found to differ or repaired since: compare all of its rows first");
         }
 
-        if (tables is not [{ Source: not null }] || !form.HasKey)
+        if (tables is not [{ KeyPasses: true }])
         {
-            return None("its rows are treated on the way or have no key, so that single ones cannot be picked: compare all of them");
+            return None("its rows have no key that they share with the target's, so that single ones cannot be picked: compare all of them");
         }
 
         if (proof.Position < request.Spool.Begin || !HoldsWhole(form.Name, proof.Position))

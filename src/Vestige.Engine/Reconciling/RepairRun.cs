@@ -54,7 +54,7 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
         foreach (var rows in order.Rows.GroupBy(row => (row.Source, row.Into)))
         {
             var treatment = treating.Build(forms[rows.Key.Source]);
-            var table = ComparedTable.Of(treatment, source.Types).FirstOrDefault(one => one.Name == rows.Key.Into);
+            var table = ComparedTable.Of(treatment, source.Types, target.Types).FirstOrDefault(one => one.Name == rows.Key.Into);
             if (table is not { KeyPasses: true } || histories[rows.Key.Source].Broken is not null || histories[rows.Key.Source].Changes > LogBetween.MostChanges)
             {
                 throw new RequestRefusedException($"Single rows of {rows.Key.Into} cannot be repaired: {histories[rows.Key.Source].Broken ?? "its rows have no key that they share with the source's"}.") { Mend = "Load the table again." };
@@ -99,7 +99,7 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
     /// <summary>Why a row is left as it is; null when it is written.</summary>
     private string? NoteOf(RepairOrder order, ComparedTable table, RowToRepair row, Row before, Row after)
     {
-        if (quarantine.Blocks(row.Source, [RowKey.Of(row.Key)]))
+        if (quarantine.Blocks(row.Source, [RowKey.Of(table.SourceKeyOf(row.Key))]))
         {
             return "changes of it wait in quarantine, to be decided there";
         }
@@ -109,12 +109,12 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
 
     private static bool Same(ComparedTable table, Row one, Row other) => one.IsNone || other.IsNone
         ? one.IsNone == other.IsNone
-        : table.Target.Columns.All(i => one.KindAt(i) == other.KindAt(i) && one.ValueAt(i).SequenceEqual(other.ValueAt(i)));
+        : !table.DifferingColumns(one, other).Any();
 
     /// <summary>The rows as they had to be where the target stands: those of the view, and what changed since.</summary>
     private static async Task<Dictionary<RowKey, Row>> ExpectedAsync(IRowsView view, TableTreatment treatment, ComparedTable table, TableHistory history, List<Row> keys, CancellationToken cancellation)
     {
-        var asked = keys.Concat(history.Keys).DistinctBy(RowKey.Of).ToList();
+        var asked = keys.Select(table.SourceKeyOf).Concat(history.Keys).DistinctBy(RowKey.Of).ToList();
         var rows = await view.FindAsync(treatment.Source, asked, cancellation);
         var now = rows.ToDictionary(row => RowKey.Of(row, treatment.Source.KeyOrdinals));
         foreach (var touched in history.After(rows))

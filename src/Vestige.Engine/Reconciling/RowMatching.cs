@@ -40,6 +40,6 @@ internal static class RowMatching
     public static RowDifference WithColumns(ComparedTable table, RowDifference row) =>
         row.Kind != DifferenceKind.Differing || row.Expected.IsNone || row.Found.IsNone ? row : row with
         {
-            Columns = [.. table.Target.Columns.Where(i => row.Expected.KindAt(i) != row.Found.KindAt(i) || !row.Expected.ValueAt(i).SequenceEqual(row.Found.ValueAt(i))).Select(i => table.Treated.Form.Columns[i].Name)],
+            Columns = [.. table.DifferingColumns(row.Expected, row.Found).Select(i => table.Treated.Form.Columns[i].Name)],
         };
 }

@@ -9,16 +9,23 @@ namespace Vestige.Engine.Reconciling;
 /// Digests and hashes of a view's rows, computed in the database where it can, otherwise from the rows as they stream through; both
 /// give the same.
 /// </summary>
-internal sealed class StreamedRows(IRowsView view, IRowForm form)
+/// <param name="view">Where the rows are.</param>
+/// <param name="table">How they are hashed.</param>
+/// <param name="ofSource">Whether the rows are the source's.</param>
+internal sealed class StreamedRows(IRowsView view, ComparedTable table, bool ofSource)
 {
+    private bool InDatabase => view.Digests && table.InOwnForm;
+
+    private RowHash NewHash() => ofSource ? table.NewSourceHash() : table.NewRowHash();
+
     public async Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation)
     {
-        if (view.Digests)
+        if (InDatabase)
         {
             return await view.DigestAsync(shape, segments, within, cancellation);
         }
 
-        var (digests, rows, keys) = (new Digest[segments.Count], new RowHash(form), new RowHash(form));
+        var (digests, rows, keys) = (new Digest[segments.Count], NewHash(), NewHash());
         await foreach (var row in RowsAsync(view, shape, within, cancellation))
         {
             var segment = segments.AreByHash ? segments.Of(default, keys.Of(row, shape.Key)) : segments.Of(row, shape.Key);
@@ -29,7 +36,7 @@ internal sealed class StreamedRows(IRowsView view, IRowForm form)
     }
 
     public IAsyncEnumerable<HashedRow> HashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, CancellationToken cancellation) =>
-        view.Digests ? view.HashesAsync(shape, segments, wanted, within, cancellation) : StreamHashesAsync(shape, segments, wanted, within, cancellation);
+        InDatabase ? view.HashesAsync(shape, segments, wanted, within, cancellation) : StreamHashesAsync(shape, segments, wanted, within, cancellation);
 
     /// <summary>The rows of a span, one by one. A row's memory stays valid.</summary>
     public static async IAsyncEnumerable<Row> RowsAsync(IRowsView view, RowShape shape, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
@@ -45,7 +52,7 @@ internal sealed class StreamedRows(IRowsView view, IRowForm form)
 
     private async IAsyncEnumerable<HashedRow> StreamHashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
     {
-        var (chosen, rows, keys) = (wanted.ToHashSet(), new RowHash(form), new RowHash(form));
+        var (chosen, rows, keys) = (wanted.ToHashSet(), NewHash(), NewHash());
         foreach (var span in segments.SpansOf(wanted, within))
         {
             await foreach (var row in RowsAsync(view, shape, span, cancellation))

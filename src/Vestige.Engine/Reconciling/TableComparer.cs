@@ -1,8 +1,8 @@
 using Vestige.Core.Changes;
-using Vestige.Core.Expressions;
 using Vestige.Core.Positions;
 using Vestige.Core.Reconciling;
 using Vestige.Core.Schemas;
+using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Ports;
 
@@ -17,7 +17,6 @@ namespace Vestige.Engine.Reconciling;
 /// <param name="tables">The target's tables that they go into.</param>
 /// <param name="source">The source's view.</param>
 /// <param name="target">The target's view.</param>
-/// <param name="form">How rows are written for hashing.</param>
 /// <param name="touched">The source's rows that changed between the views.</param>
 /// <param name="position">The position of the target's view: what is found holds as of here.</param>
 /// <param name="clock">Tells the time.</param>
@@ -27,7 +26,6 @@ internal sealed class TableComparer(
     IReadOnlyList<ComparedTable> tables,
     IRowsView source,
     IRowsView target,
-    IRowForm form,
     IReadOnlyList<TouchedRow> touched,
     LogPosition position,
     TimeProvider clock,
@@ -37,12 +35,9 @@ internal sealed class TableComparer(
     private const int FewSegments = 64;
     private const int FewRows = 16;
     private const int MostSegments = 8192;
-    private const int GroupRows = 1 << 18;
-    private readonly StreamedRows sourceRows = new(source, form);
-    private readonly StreamedRows targetRows = new(target, form);
-    private readonly Dictionary<ComparedTable, Adjustment> adjustments = tables.ToDictionary(table => table, table => new Adjustment(table, form));
-    private readonly List<TreatedChange> made = [];
-    private string? unmade;
+    private readonly TreatedRows treated = new(treatment, tables);
+    private readonly Dictionary<ComparedTable, Adjustment> adjustments = tables.ToDictionary(table => table, table => new Adjustment(table));
+    private string? untold;
 
     /// <summary>How many rows the source's table has by its own estimate.</summary>
     public long EstimatedRows { get; init; }
@@ -87,44 +82,46 @@ internal sealed class TableComparer(
         var findings = new List<TableFinding>();
         foreach (var table in tables)
         {
-            var adjustment = adjustments[table];
-            var expected = new Dictionary<UInt128, ExpectedRow>();
-            var asked = new Dictionary<UInt128, Row>();
-            foreach (var key in keys)
-            {
-                asked[adjustment.KeyHash(key)] = key;
-            }
-
-            foreach (var row in found)
-            {
-                foreach (var (key, one) in MadeOf(table, row))
-                {
-                    asked[key] = one.Key;
-                    Adjustment.Count1(expected, key, one, 1);
-                }
-            }
-
-            adjustment.Apply(expected, asked.ContainsKey);
-            var there = new Dictionary<UInt128, ExpectedRow>();
-            var hash = new RowHash(form);
-            foreach (var row in await target.FindAsync(table.Target.Table, [.. asked.Values], cancellation))
-            {
-                var key = table.Target.KeyOf(row);
-                Adjustment.Count1(there, adjustment.KeyHash(key), new ExpectedRow(key, hash.Of(row, table.Target.Columns), 1, row), 1);
-            }
-
-            foreach (var key in asked.Keys.Where(adjustment.IsLeftOut))
-            {
-                expected.Remove(key);
-                there.Remove(key);
-            }
-
-            var tally = new DifferenceTally();
-            RowMatching.Match(table, expected, there, tally);
-            findings.Add(Finding(table, expected.Count, there.Count, tally, false, [], adjustment));
+            findings.Add(await CompareAsync(table, keys, found, cancellation));
         }
 
         return findings;
+    }
+
+    private async Task<TableFinding> CompareAsync(ComparedTable table, IReadOnlyList<Row> keys, IReadOnlyList<Row> rows, CancellationToken cancellation)
+    {
+        var adjustment = adjustments[table];
+        var expected = new Dictionary<UInt128, ExpectedRow>();
+        var asked = new Dictionary<UInt128, Row>();
+        foreach (var key in keys.Select(table.TargetKeyOf))
+        {
+            asked[adjustment.KeyHash(key)] = key;
+        }
+
+        foreach (var (key, one) in rows.SelectMany(row => treated.Of(table, row)))
+        {
+            asked[key] = one.Key;
+            Adjustment.Count1(expected, key, one, 1);
+        }
+
+        adjustment.Apply(expected, asked.ContainsKey);
+        var there = new Dictionary<UInt128, ExpectedRow>();
+        var hash = table.NewRowHash();
+        foreach (var row in await target.FindAsync(table.Target.Table, [.. asked.Values], cancellation))
+        {
+            var key = table.Target.KeyOf(row);
+            Adjustment.Count1(there, adjustment.KeyHash(key), new ExpectedRow(key, hash.Of(row, table.Target.Columns), 1, row), 1);
+        }
+
+        foreach (var key in asked.Keys.Where(adjustment.IsLeftOut))
+        {
+            expected.Remove(key);
+            there.Remove(key);
+        }
+
+        var (tally, compared, found) = (new DifferenceTally(), expected.Count, there.Count);
+        RowMatching.Match(table, expected, there, tally);
+        return Finding(table, compared, found, tally, false, []);
     }
 
     /// <summary>Only rows of the span count; a row whose key moved into it or out of it is two, each with its own key.</summary>
@@ -132,8 +129,8 @@ internal sealed class TableComparer(
     {
         foreach (var row in touched.Where(row => within.IsAll || within.Holds(row.Key)))
         {
-            var inView = Made(row.InView);
-            var expected = row.Known ? Made(row.Expected) : [];
+            var inView = treated.Of(row.InView);
+            var expected = row.Known ? treated.Of(row.Expected) : [];
             foreach (var table in tables)
             {
                 if (row.Known)
@@ -142,42 +139,22 @@ internal sealed class TableComparer(
                 }
                 else
                 {
-                    adjustments[table].LeaveOut(inView);
-                    if (row.InView.IsNone && table.Source is not null)
-                    {
-                        adjustments[table].LeaveOut(row.Key);
-                    }
-                    else if (row.InView.IsNone)
-                    {
-                        unmade ??= "rows were deleted at the source since, and which of the target's they are is not told";
-                    }
+                    LeaveOut(table, row, inView);
                 }
             }
         }
     }
 
-    private List<TreatedChange> Made(Row row)
+    private void LeaveOut(ComparedTable table, TouchedRow row, List<TreatedChange> inView)
     {
-        var into = new List<TreatedChange>();
-        if (!row.IsNone)
+        adjustments[table].LeaveOut(inView);
+        if (row.InView.IsNone && table.KeyPasses)
         {
-            TryLoad(row, into);
+            adjustments[table].LeaveOut(table.TargetKeyOf(row.Key));
         }
-
-        return into;
-    }
-
-    /// <summary>A row that cannot be treated is not on the target: it waits there in quarantine, or the crossing stopped before it.</summary>
-    private void TryLoad(Row row, List<TreatedChange> into)
-    {
-        try
+        else if (row.InView.IsNone)
         {
-            treatment.Load(row, into);
-        }
-        catch (EvaluationException exception)
-        {
-            into.Clear();
-            unmade ??= $"some rows cannot be treated: {exception.Message}";
+            untold ??= "rows were deleted at the source since, and which of the target's they are is not told";
         }
     }
 
@@ -192,21 +169,18 @@ internal sealed class TableComparer(
     /// <summary>The digests of what the target should have, each as the row was in the source's view.</summary>
     private async Task<Dictionary<ComparedTable, Digest[]>> ExpectedAsync(Dictionary<ComparedTable, Segments> cuts, KeySpan within, CancellationToken cancellation)
     {
-        if (tables is [{ Source: { } shape } only])
+        // A view that never waits would keep the other side from being read meanwhile.
+        await Task.Yield();
+        if (tables is [{ Digested: { } shape } only])
         {
-            return new() { [only] = await sourceRows.DigestAsync(shape, cuts[only], within, cancellation) };
+            return new() { [only] = await new StreamedRows(source, only, ofSource: true).DigestAsync(shape, cuts[only], within, cancellation) };
         }
 
         var digests = tables.ToDictionary(table => table, table => new Digest[cuts[table].Count]);
         long read = 0;
         await foreach (var row in StreamedRows.RowsAsync(source, new RowShape(treatment.Source, [], []), within, cancellation))
         {
-            foreach (var (table, key, one) in MadeOf(row))
-            {
-                var segment = cuts[table].Of(one.Key, key);
-                digests[table][segment] = digests[table][segment].With(one.Hash);
-            }
-
+            treated.Count(row, cuts, digests);
             if (++read % 10_000 == 0)
             {
                 await Read(read, cancellation);
@@ -216,35 +190,13 @@ internal sealed class TableComparer(
         return digests;
     }
 
-    private readonly Dictionary<ComparedTable, RowHash> hashes = tables.ToDictionary(table => table, _ => new RowHash(form));
-
-    private IEnumerable<(UInt128 Key, ExpectedRow Row)> MadeOf(ComparedTable table, Row row) =>
-        MadeOf(row).Where(one => one.Table == table).Select(one => (one.Key, one.Row));
-
-    private List<(ComparedTable Table, UInt128 Key, ExpectedRow Row)> MadeOf(Row row)
-    {
-        made.Clear();
-        TryLoad(row, made);
-        var rows = new List<(ComparedTable, UInt128, ExpectedRow)>();
-        foreach (var (treated, change) in made)
-        {
-            if (tables.FirstOrDefault(table => ReferenceEquals(table.Treated, treated)) is { } table)
-            {
-                var key = table.Target.KeyOf(change.After);
-                rows.Add((table, adjustments[table].KeyHash(key), new ExpectedRow(key, hashes[table].Of(change.After, table.Target.Columns), 1, change.After)));
-            }
-        }
-
-        return rows;
-    }
-
     /// <summary>The digests of what the target has.</summary>
     private async Task<Dictionary<ComparedTable, Digest[]>> FoundAsync(Dictionary<ComparedTable, Segments> cuts, KeySpan within, CancellationToken cancellation)
     {
         var digests = new Dictionary<ComparedTable, Digest[]>();
         foreach (var (table, segments) in cuts)
         {
-            digests.Add(table, await targetRows.DigestAsync(table.Target, segments, within, cancellation));
+            digests.Add(table, await new StreamedRows(target, table, ofSource: false).DigestAsync(table.Target, segments, within, cancellation));
         }
 
         return digests;
@@ -257,17 +209,11 @@ internal sealed class TableComparer(
         var inFlight = adjustment.Apply(expected, segments);
         await LeaveOutAsync(table, segments, found, cancellation);
         List<int> differing = [.. Enumerable.Range(0, segments.Count).Where(segment => expected[segment] != found[segment])];
-        var (tally, listedUpTo, unexplained) = (new DifferenceTally(), 0, 0);
-        while (listedUpTo < differing.Count && tally.Rows.Count < listed)
+        var rows = new DifferingRows(treatment, table, segments, within, source, target, treated, adjustment) { Listed = listed, SegmentsTold = SegmentsTold };
+        var listedUpTo = await rows.ListAsync(differing, expected, found, cancellation);
+        if (rows.Unexplained > 0)
         {
-            var group = Group(differing, listedUpTo, expected, found);
-            unexplained += await OpenAsync(table, segments, group, within, tally, cancellation);
-            listedUpTo += group.Count;
-        }
-
-        if (unexplained > 0)
-        {
-            unmade ??= $"the digests of {Core.Text.Figures.Of(unexplained, "segment")} differ, and none of their rows does: compare again";
+            untold ??= $"the digests of {Figures.Of(rows.Unexplained, "segment")} differ, and none of their rows does: compare again";
         }
 
         var notListed = differing.Skip(listedUpTo).ToHashSet();
@@ -279,7 +225,7 @@ internal sealed class TableComparer(
             notListed.Contains(segment) ? SegmentState.NotListed : opened.Contains(segment) ? SegmentState.Differing : SegmentState.Equal,
             position,
             inFlight[segment]))];
-        return Finding(table, expected.Sum(digest => digest.Count), found.Sum(digest => digest.Count), tally, notListed.Count > 0, SegmentTelling.Together(parts, SegmentsTold), adjustment) with { ByHash = segments.AreByHash };
+        return Finding(table, expected.Sum(digest => digest.Count), found.Sum(digest => digest.Count), rows.Tally, notListed.Count > 0, SegmentTelling.Together(parts, SegmentsTold)) with { ByHash = segments.AreByHash };
     }
 
     /// <summary>Rows whose state cannot be told count on neither side.</summary>
@@ -291,113 +237,39 @@ internal sealed class TableComparer(
             return;
         }
 
+        var hash = table.NewRowHash();
         foreach (var row in await target.FindAsync(table.Target.Table, [.. adjustment.LeftOut], cancellation))
         {
             var key = table.Target.KeyOf(row);
             var segment = segments.Of(key, adjustment.KeyHash(key));
-            found[segment] = found[segment].Without(hashes[table].Of(row, table.Target.Columns));
+            found[segment] = found[segment].Without(hash.Of(row, table.Target.Columns));
         }
     }
 
-    /// <summary>As many segments as may be held in memory at once.</summary>
-    private static List<int> Group(List<int> differing, int from, Digest[] expected, Digest[] found)
+    private TableFinding Finding(ComparedTable table, long sourceRows, long targetRows, DifferenceTally tally, bool notListed, IReadOnlyList<SegmentFinding> parts)
     {
-        var group = new List<int>();
-        long rows = 0;
-        for (var i = from; i < differing.Count && (group.Count == 0 || rows < GroupRows); i++)
-        {
-            group.Add(differing[i]);
-            rows += expected[differing[i]].Count + found[differing[i]].Count;
-        }
-
-        return group;
+        var adjustment = adjustments[table];
+        return new TableFinding(
+            treatment.Source.Name,
+            table.Name,
+            position,
+            clock.GetUtcNow(),
+            sourceRows,
+            targetRows,
+            Math.Max(0, sourceRows - tally.Missing - tally.Differing),
+            tally.Missing,
+            tally.Extra,
+            tally.Differing,
+            adjustment.Count,
+            treated.Unmade ?? untold ?? (adjustment.LeftOut.Count > 0 ? $"{Figures.Of(adjustment.LeftOut.Count, "row")} changed at the source since, and how they were the log does not tell" : null),
+            table.LeftOut,
+            false,
+            parts,
+            table.KeyPasses && treatment.CrossesEngines ? [.. tally.Rows.Select(row => row with { SourceKey = table.SourceKeyOf(row.Key) })] : tally.Rows,
+            notListed || tally.Rows.Count < tally.Found,
+            EstimatedRows,
+            table.Treated.Form,
+            table.Masked,
+            table.KeyPasses);
     }
-
-    /// <summary>Compares the rows of segments one by one, read from both sides at once. Tells in how many of them no row differs, which must not be.</summary>
-    private async Task<int> OpenAsync(ComparedTable table, Segments segments, List<int> wanted, KeySpan within, DifferenceTally tally, CancellationToken cancellation)
-    {
-        var (should, there) = (ExpectedRowsAsync(table, segments, wanted, within, cancellation), FoundRowsAsync(table, segments, wanted, within, cancellation));
-        await Task.WhenAll(should, there);
-        var (from, rows) = (tally.Rows.Count, new DifferenceTally());
-        RowMatching.Match(table, await should, await there, rows);
-        int SegmentOf(RowDifference row) => segments.Of(row.Key, adjustments[table].KeyHash(row.Key));
-        var whole = await new WholeRows(source, target, form, Made).ReadAsync(table, [.. rows.Rows.Take(listed - from)], cancellation);
-        tally.Add(rows, [.. whole.Select(row => row with { Segment = SegmentTelling.PlaceOf(SegmentOf(row), segments.Count, SegmentsTold) })]);
-        return wanted.Count - rows.Rows.Select(SegmentOf).Distinct().Count();
-    }
-
-    private async Task<Dictionary<UInt128, ExpectedRow>> ExpectedRowsAsync(ComparedTable table, Segments segments, List<int> wanted, KeySpan within, CancellationToken cancellation)
-    {
-        var (expected, chosen, keys) = (new Dictionary<UInt128, ExpectedRow>(), wanted.ToHashSet(), new RowHash(form));
-        if (table.Source is { } shape && tables.Count == 1)
-        {
-            await foreach (var row in sourceRows.HashesAsync(shape, segments, wanted, within, cancellation))
-            {
-                Adjustment.Count1(expected, keys.Of(row.Key), new ExpectedRow(row.Key, row.Hash, 1, default), 1);
-            }
-        }
-        else
-        {
-            await StreamAsync(table, segments, wanted, chosen, within, expected, cancellation);
-        }
-
-        adjustments[table].Apply(expected, segments, chosen);
-        return expected;
-    }
-
-    private async Task<Dictionary<UInt128, ExpectedRow>> FoundRowsAsync(ComparedTable table, Segments segments, List<int> wanted, KeySpan within, CancellationToken cancellation)
-    {
-        var (found, keys) = (new Dictionary<UInt128, ExpectedRow>(), new RowHash(form));
-        await foreach (var row in targetRows.HashesAsync(table.Target, segments, wanted, within, cancellation))
-        {
-            var key = keys.Of(row.Key);
-            if (!adjustments[table].IsLeftOut(key))
-            {
-                Adjustment.Count1(found, key, new ExpectedRow(row.Key, row.Hash, 1, default), 1);
-            }
-        }
-
-        return found;
-    }
-
-    private async Task StreamAsync(ComparedTable table, Segments segments, List<int> wanted, HashSet<int> chosen, KeySpan within, Dictionary<UInt128, ExpectedRow> expected, CancellationToken cancellation)
-    {
-        // Ranges of the target's keys are ranges of the source's; other segments are found in all its rows.
-        foreach (var span in segments.SpansOf(wanted, within))
-        {
-            await foreach (var row in StreamedRows.RowsAsync(source, new RowShape(treatment.Source, [], []), span, cancellation))
-            {
-                foreach (var (key, one) in MadeOf(table, row))
-                {
-                    if (chosen.Contains(segments.Of(one.Key, key)))
-                    {
-                        Adjustment.Count1(expected, key, one, 1);
-                    }
-                }
-            }
-        }
-    }
-
-    private TableFinding Finding(ComparedTable table, long sourceRows, long targetRows, DifferenceTally tally, bool notListed, IReadOnlyList<SegmentFinding> parts, Adjustment adjustment) => new(
-        treatment.Source.Name,
-        table.Name,
-        position,
-        clock.GetUtcNow(),
-        sourceRows,
-        targetRows,
-        Math.Max(0, sourceRows - tally.Missing - tally.Differing),
-        tally.Missing,
-        tally.Extra,
-        tally.Differing,
-        adjustment.Count,
-        unmade ?? (adjustment.LeftOut.Count > 0 ? $"{Core.Text.Figures.Of(adjustment.LeftOut.Count, "row")} changed at the source since, and how they were the log does not tell" : null),
-        table.LeftOut,
-        false,
-        parts,
-        tally.Rows,
-        notListed || tally.Rows.Count < tally.Found,
-        EstimatedRows,
-        table.Treated.Form,
-        table.Masked,
-        table.KeyPasses);
 }

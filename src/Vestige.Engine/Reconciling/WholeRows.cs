@@ -6,19 +6,19 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Reconciling;
 
 /// <summary>Reads rows that differ whole, of which keys and hashes are known.</summary>
+/// <param name="table">The table.</param>
 /// <param name="source">The source's view.</param>
 /// <param name="target">The target's view.</param>
-/// <param name="form">How keys are written for hashing.</param>
 /// <param name="made">What the treatment makes of a row.</param>
-internal sealed class WholeRows(IRowsView source, IRowsView target, IRowForm form, Func<Row, List<TreatedChange>> made)
+internal sealed class WholeRows(ComparedTable table, IRowsView source, IRowsView target, Func<Row, List<TreatedChange>> made)
 {
-    private readonly RowHash keys = new(form);
+    private readonly RowHash keys = table.NewKeyHash();
 
     /// <summary>The same rows, each side read as far as it is not at hand.</summary>
-    public async Task<IReadOnlyList<RowDifference>> ReadAsync(ComparedTable table, IReadOnlyList<RowDifference> rows, CancellationToken cancellation)
+    public async Task<IReadOnlyList<RowDifference>> ReadAsync(IReadOnlyList<RowDifference> rows, CancellationToken cancellation)
     {
-        var should = await RowsAsync(source, table.Source, rows.Where(row => row.Kind != DifferenceKind.Extra && row.Expected.IsNone), table, treat: true, cancellation);
-        var there = await RowsAsync(target, table.Target, rows.Where(row => row.Kind != DifferenceKind.Missing && row.Found.IsNone), table, treat: false, cancellation);
+        var should = await RowsAsync(source, table.Source, rows.Where(row => row.Kind != DifferenceKind.Extra && row.Expected.IsNone), treat: true, cancellation);
+        var there = await RowsAsync(target, table.Target, rows.Where(row => row.Kind != DifferenceKind.Missing && row.Found.IsNone), treat: false, cancellation);
         var whole = new List<RowDifference>();
         foreach (var row in rows)
         {
@@ -33,7 +33,7 @@ internal sealed class WholeRows(IRowsView source, IRowsView target, IRowForm for
         return whole;
     }
 
-    private async Task<Dictionary<UInt128, Row>> RowsAsync(IRowsView view, RowShape? shape, IEnumerable<RowDifference> wanted, ComparedTable table, bool treat, CancellationToken cancellation)
+    private async Task<Dictionary<UInt128, Row>> RowsAsync(IRowsView view, RowShape? shape, IEnumerable<RowDifference> wanted, bool treat, CancellationToken cancellation)
     {
         var rows = new Dictionary<UInt128, Row>();
         List<Row> asked = [.. wanted.Select(row => row.Key)];

@@ -26,12 +26,6 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             return CrossingPlan.Refused(rate, lines);
         }
 
-        if (source.Engine != target.Engine)
-        {
-            lines.Add(new ReadinessLine("engines", false, $"rows of {source.Engine} into {target.Engine}", "two databases of one engine", "Choose a target of the same engine; rows are not converted yet.", TimeSpan.Zero));
-            return CrossingPlan.Refused(rate, lines);
-        }
-
         if (await source.WhoAsync(cancellation) == await target.WhoAsync(cancellation))
         {
             lines.Add(new ReadinessLine("two databases", false, $"{definition.Source} and {definition.Target} are the same database", "another database as the target", "Choose another target.", TimeSpan.Zero));

@@ -45,10 +45,9 @@ public sealed class CrossingWorker
     private readonly RepairRun repairing;
     private readonly Brake brake;
     private readonly TableArrival arrival;
-    private DateTimeOffset settlesAgain;
+    private readonly TableSettling settling;
+    private readonly AsideNotices notices;
     private volatile ITargetSession? atWork;
-    private int untold;
-    private DateTimeOffset toldAside;
 
     internal CrossingWorker(
         CrossingDefinition definition,
@@ -77,6 +76,8 @@ public sealed class CrossingWorker
         this.logger = logger;
         arrival = new TableArrival(treating, source, target, capture, state, entry.FirstStart, meter, events, clock);
         brake = new Brake(() => entry.Stored.Definition, clock);
+        settling = new TableSettling(definition.Name, arrival, clock, logger);
+        notices = new AsideNotices(definition.Name, quarantine, events, clock);
         trying = new QuarantineTry(quarantine, treating, events, clock);
         repairs = entry.Repairs;
         repairing = new RepairRun(treating, source, target, capture.Spool, quarantine, repairs);
@@ -195,7 +196,8 @@ public sealed class CrossingWorker
         if (definition.Kind == StartKind.Structure)
         {
             // Without rows there is nothing to catch up with.
-            await SettleTogetherAsync(session, now);
+            await settling.TogetherAsync(session, now);
+            Finished = true;
             return;
         }
 
@@ -222,7 +224,7 @@ public sealed class CrossingWorker
             while (true)
             {
                 var (steered, turned, decided, asked) = (Steering.Changed.Next, capture.Turned.Next, quarantine.Decided.Next, repairs.Asked.Next);
-                await SettleAsync(session, cancellation);
+                await settling.BesideAsync(session, cancellation);
                 await repairing.RunAsync(session, cancellation);
                 if (trying.IsDue && await trying.RunAsync(session, cancellation))
                 {
@@ -250,7 +252,7 @@ public sealed class CrossingWorker
                     if (idle.IsCompleted)
                     {
                         idle = null;
-                        await TellAsideAsync();
+                        await notices.TellAsync();
                         await ProveAsync(session, cancellation);
                     }
 
@@ -314,26 +316,14 @@ public sealed class CrossingWorker
 
         brake.Applied(batch.Fragments.Sum(fragment => (long)fragment.Count));
         works();
-        await TellHeldAsync(session.Progress);
+        await notices.TellHeldAsync(session.Progress, state.IsHeld);
         state.Take(session.Progress);
         state.SetPlace(batch);
         capture.Spool.Hold(definition.Name, session.Progress.Position);
         state.SetInHand(null);
-        untold += aside ? quarantine.Count - waiting : 0;
-        await TellAsideAsync();
+        notices.Add(aside ? quarantine.Count - waiting : 0);
+        await notices.TellAsync();
         return aside;
-    }
-
-    /// <summary>Where many are refused one after the other, they are told together.</summary>
-    private async Task TellAsideAsync()
-    {
-        var now = clock.GetUtcNow();
-        if (untold > 0 && now - toldAside >= ProveEvery && quarantine.All.LastOrDefault(change => change.State == WaitingState.Refused) is { } last)
-        {
-            var more = untold;
-            (untold, toldAside) = (0, now);
-            await events.OfCrossingAsync(definition.Name, EventKind.Warning, $"Set aside: {Figures.Of(more, "change")} of rows that the target refuses, the last of {last.Table}: {last.Answer}.");
-        }
     }
 
     private async Task<Gathering> GatherAnewAsync(Gathering before, TargetProgress progress, CancellationToken ending)
@@ -380,44 +370,9 @@ public sealed class CrossingWorker
     {
         if (definition.EndsByItself && Steering.Request is null)
         {
-            await SettleTogetherAsync(session, cancellation);
+            await settling.TogetherAsync(session, cancellation);
+            Finished = true;
         }
-    }
-
-    private async Task SettleTogetherAsync(ITargetSession session, CancellationToken cancellation)
-    {
-        if (arrival.IsToSettle(session.Progress, arrival.Together(session.Progress)))
-        {
-            await arrival.SettleAsync(session, await arrival.FormsAsync(cancellation), cancellation);
-        }
-
-        Finished = true;
-    }
-
-    /// <summary>
-    /// References are built beside the stream. The source is asked for them once more; where it cannot be reached, what the spool
-    /// holds is applied all the same, and they are tried again.
-    /// </summary>
-    private async Task SettleAsync(ITargetSession session, CancellationToken cancellation)
-    {
-        if (clock.GetUtcNow() < settlesAgain || !arrival.IsToSettle(session.Progress, session.Progress.Position!.Value))
-        {
-            return;
-        }
-
-        IReadOnlyList<TableDescription> forms;
-        try
-        {
-            forms = await arrival.FormsAsync(cancellation);
-        }
-        catch (PortException exception) when (exception.Transient)
-        {
-            settlesAgain = clock.GetUtcNow() + ProveEvery;
-            logger.LogWarning(exception, "The references of {Crossing} cannot be built yet", definition.Name);
-            return;
-        }
-
-        await arrival.SettleAsync(session, forms, cancellation);
     }
 
     /// <summary>Whether the crossing is to rest now; sets the mark up to which it still goes.</summary>
@@ -441,14 +396,6 @@ public sealed class CrossingWorker
     /// <summary>Whether everything that was committed by then, by the source's clock, has been read.</summary>
     private bool HasPassed(DateTimeOffset? time) =>
         time is null || (capture.Status is { PassedHead: true, ProvenAt: { } proven, ClockDifference: var difference } && proven + difference >= time);
-
-    private async Task TellHeldAsync(TargetProgress progress)
-    {
-        foreach (var table in progress.Tables.Where(table => table.Held && !state.IsHeld(table.Table)))
-        {
-            await events.OfCrossingAsync(definition.Name, EventKind.Warning, $"{table.Table} is held. {table.HeldCause}");
-        }
-    }
 
     private async Task<bool> WaitAsync(int attempt, Exception exception)
     {

@@ -12,9 +12,15 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
 {
     public CrossingDefinition Definition => definition;
 
+    /// <summary>Whether both sides are of unlike engines.</summary>
+    public bool CrossesEngines => source.Engine != target.Engine;
+
+    /// <summary>What types of the target mean.</summary>
+    public IEngineTypes TargetTypes => target.Types;
+
     /// <summary>The treatment of a form of a table, or what is wrong with it.</summary>
     public (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) TryBuild(TableSchema form) =>
-        TreatmentBuilder.Build(definition, form, target.NameFor, source.Types, keys);
+        TreatmentBuilder.Build(definition, form, target.NameFor, source.Types, keys, CrossesEngines ? target.Types : null);
 
     /// <summary>The treatment of a form of a table; throws <see cref="PortException"/> when there is none.</summary>
     public TableTreatment Build(TableSchema form)

@@ -10,6 +10,7 @@ namespace Vestige.Engine.Treating;
 public sealed class TreatedTables
 {
     private const int NamedAtMost = 8;
+    private const int TypesNamed = 16;
     private readonly List<ReadinessLine> lines = [];
     private readonly List<TableTreatment> treatments = [];
     private readonly List<TreatmentProblem> problems = [];
@@ -26,9 +27,28 @@ public sealed class TreatedTables
 
         lines.AddRange(problems.GroupBy(problem => (problem.Field, problem.Found)).Select(same => Line(same.First(), same.Count())));
         Collisions();
-        TooLong(types.LongestName);
+        TooLong(treating.TargetTypes.LongestName);
         Unmatched(treating.Definition, tables);
         Keyed();
+        if (treating.CrossesEngines)
+        {
+            Transcribed();
+        }
+    }
+
+    /// <summary>What columns of one engine are in another; and that nothing is bent to fit.</summary>
+    private void Transcribed()
+    {
+        var pairs = treatments
+            .SelectMany(treatment => treatment.Columns.Where(column => column.IsTranscribed).Select(column => (From: treatment.Source.Columns[column.Of].Type, To: column.Type)))
+            .GroupBy(pair => pair).OrderByDescending(group => group.Count()).Select(group => group.Key).ToList();
+        lines.Add(new ReadinessLine(
+            "types of two engines",
+            true,
+            $"{string.Join(", ", pairs.Take(TypesNamed).Select(pair => $"{pair.From} as {pair.To}"))}{(pairs.Count > TypesNamed ? $" and {pairs.Count - TypesNamed} more" : "")}",
+            "know it: a value that is none of its column's type is refused, not bent to fit",
+            null,
+            TimeSpan.Zero));
     }
 
     /// <summary>Databases take rows; what a message would be keyed by has no say there.</summary>

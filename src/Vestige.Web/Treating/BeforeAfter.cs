@@ -19,7 +19,7 @@ public sealed class BeforeAfter
         var masked = treatment.Hidden;
         Table = treatment.Source.Name;
         Columns = [.. treatment.Source.Columns.Select((column, i) => (column.Name, column.Type, masked.Contains(i)))];
-        TargetColumns = [.. treatment.Columns.Select(column => (column.Name, column.Type, IsNew: !column.IsPassed || column.Name != treatment.Source.Columns[column.Source].Name))];
+        TargetColumns = [.. treatment.Columns.Select(column => (column.Name, column.Type, IsNew: !column.IsKept || column.Name != treatment.Source.Columns[column.Of].Name))];
         Samples = [.. rows.Select(row => SampleOf(treatment, masked, row))];
     }
 

@@ -213,6 +213,20 @@ public abstract class TargetConformance : IAsyncLifetime
         Assert.Equal(["1=a", "2=b"], await system.RowsAsync());
     }
 
+    /// <summary>Logs of some engines tell of a row that keeps its key nothing of how it was.</summary>
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public async Task Of_a_changed_row_it_is_enough_to_know_what_it_is_now(bool folded)
+    {
+        var form = await system.FormAsync();
+        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        await ApplyAsync(session, form, [new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")), new RowChange(ChangeKind.Insert, 0, default, system.Row(2, "b"))], folded, 1);
+        RowChange[] changes = [new(ChangeKind.Update, 0, default, system.Row(1, "c")), new(ChangeKind.Update, 0, default, system.Row(2, "d")), new(ChangeKind.Update, 0, default, system.Row(3, "new"))];
+        Assert.Equal(1, await ApplyAsync(session, form, changes, folded, 2));
+        Assert.Equal(["1=c", "2=d", "3=new"], await system.RowsAsync());
+    }
+
     /// <summary>In the common form, or in the one engine's own text form that this suite can write.</summary>
     private RowBlock Block(params (long Id, string Value)[] rows)
     {

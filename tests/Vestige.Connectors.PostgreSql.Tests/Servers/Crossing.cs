@@ -21,19 +21,21 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     private readonly Dictionary<string, StoredCrossing> stored = [];
     private readonly IConnector source;
     private readonly IConnector target;
+    private readonly Database? from;
+    private readonly Database? to;
     private long epoch;
 
-    public Crossing(Database from, Database to, IConnector source, IConnector target)
+    public Crossing(Database? from, Database? to, IConnector source, IConnector target)
     {
-        From = from;
-        To = to;
+        this.from = from;
+        this.to = to;
         this.source = source;
         this.target = target;
     }
 
-    public Database From { get; }
+    public Database From => from ?? throw new InvalidOperationException("The source is no server's.");
 
-    public Database To { get; }
+    public Database To => to ?? throw new InvalidOperationException("The target is no server's.");
 
     public CrossingEngine Engine { get; private set; } = null!;
 
@@ -70,6 +72,16 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     public static async Task<Crossing> StartAsync(Database from, Database to, CrossingDefinition definition)
     {
         var crossing = await DefineAsync(from, to, definition);
+        await crossing.Engine.RunAsync(Name, "test", CancellationToken.None);
+        return crossing;
+    }
+
+    /// <summary>Between a server and something else, started.</summary>
+    public static async Task<Crossing> StartAsync(IConnector source, IConnector target, CrossingDefinition definition)
+    {
+        var crossing = new Crossing(null, null, source, target);
+        await crossing.BeginAsync();
+        await crossing.Engine.DefineAsync(definition, "test", CancellationToken.None);
         await crossing.Engine.RunAsync(Name, "test", CancellationToken.None);
         return crossing;
     }

@@ -21,5 +21,9 @@ public sealed class PlainTypes : IEngineTypes
 
     public string TypeFor(ExpressionType type) => type == ExpressionType.Integer ? "INTEGER" : "TEXT";
 
+    public ColumnMeaning? MeaningElsewhere(Column column) => MeaningOf(column);
+
+    public string TypeHolding(ColumnMeaning meaning) => TypeFor(meaning.Type);
+
     public TypeChange ChangeOf(string from, string to) => new(TypeOutcome.Keeps, "");
 }

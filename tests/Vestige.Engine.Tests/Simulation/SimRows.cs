@@ -21,6 +21,19 @@ public static class SimRows
         return writer.ToRow();
     }
 
+    /// <summary>The same row as an engine has it whose rows hold texts.</summary>
+    public static Row AsTexts(Row row)
+    {
+        var writer = new RowWriter();
+        writer.Begin(row.Count);
+        for (var i = 0; i < row.Count; i++)
+        {
+            writer.Text(row.DisplayAt(i));
+        }
+
+        return writer.ToRow();
+    }
+
     /// <summary>A hash of one row in its table; the sum over all rows tells a state, whatever the order.</summary>
     public static ulong Hash(TableName table, Row row)
     {

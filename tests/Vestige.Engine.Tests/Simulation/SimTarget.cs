@@ -36,9 +36,9 @@ public sealed class SimTargetState
 /// <summary>The target as one process reaches it.</summary>
 public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld world) : ITarget
 {
-    public string Engine => "sim";
+    public string Engine => world.Source.Treatment.CrossesEngines ? "sim of texts" : "sim";
 
-    public IEngineTypes Types => PlainTypes.Instance;
+    public IEngineTypes Types => world.Source.Treatment.CrossesEngines ? PlainTexts.Instance : PlainTypes.Instance;
 
     public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult("target");
 

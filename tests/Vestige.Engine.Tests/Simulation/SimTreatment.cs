@@ -22,6 +22,9 @@ public sealed class SimTreatment
     /// <summary>Rows cross as they are.</summary>
     public static SimTreatment None { get; } = new(definition => definition, (table, row) => [(table, $"{row.IntegerAt(0)}", row)]);
 
+    /// <summary>Rows cross as they are into another engine, which writes them otherwise.</summary>
+    private static SimTreatment Unlike { get; } = new(definition => definition, (table, row) => [(table, $"{row.IntegerAt(0)}", SimRows.AsTexts(row))]) { CrossesEngines = true };
+
     /// <summary>Half the rows are left out, of the others a number is reckoned, and the tables have other names.</summary>
     private static SimTreatment Filtered { get; } = new(
         definition => definition with
@@ -57,9 +60,10 @@ public sealed class SimTreatment
         (_, _) => [])
     { KeepsVersions = true };
 
-    /// <summary>Of each eight worlds, three carry rows as they are; the others have one of the treatments.</summary>
+    /// <summary>Of each eight worlds, two carry rows as they are and one into another engine; the others have one of the treatments.</summary>
     public static SimTreatment For(int seed) => (seed / 2 % 8) switch
     {
+        1 => Unlike,
         3 => Filtered,
         4 => Split,
         5 => Combined,
@@ -73,6 +77,12 @@ public sealed class SimTreatment
 
     /// <summary>A value out of a number drawn at random.</summary>
     public Func<int, string> Value { get; private init; } = number => $"v{number}";
+
+    /// <summary>Whether the target is of another engine.</summary>
+    public bool CrossesEngines { get; private init; }
+
+    /// <summary>Whether a row of the source is one of the target, with nothing made of it.</summary>
+    public bool KeepsRows => CrossesEngines || ReferenceEquals(this, None);
 
     /// <summary>Whether every version of a row stays. Truncated tables would be held then, so none is.</summary>
     public bool KeepsVersions { get; private init; }

@@ -45,7 +45,7 @@ public sealed class SimWorld
         this.store = store ?? new SimStoreState();
         Source.Treatment = SimTreatment.For(seed);
         refuses = seed % 3 == 0 && !Source.Treatment.KeepsVersions;
-        damages = ReferenceEquals(Source.Treatment, SimTreatment.None) && !refuses && seed % 2 == 0;
+        damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0;
         reconciliations = new MemoryReconciliations { Saved = Compared };
     }
 
@@ -175,7 +175,7 @@ public sealed class SimWorld
 
             if (!change.After.IsNone)
             {
-                expected[(table, $"{change.After.IntegerAt(0)}")] = change.After;
+                expected[(table, $"{change.After.IntegerAt(0)}")] = Kept(change.After);
             }
         }
 
@@ -230,7 +230,7 @@ public sealed class SimWorld
             }
             else
             {
-                Target.Rows[(table, $"{key}")] = SimRows.Of(key, "damaged");
+                Target.Rows[(table, $"{key}")] = Kept(SimRows.Of(key, "damaged"));
             }
 
             Count("row", "damaged");
@@ -240,6 +240,9 @@ public sealed class SimWorld
         var engine = Engine;
         processes[^1].Process.Post(_ => _ = AskAsync(() => RepairAsync(engine)), null);
     }
+
+    /// <summary>A row of the source as the target has it.</summary>
+    private Row Kept(Row row) => Source.Treatment.CrossesEngines ? SimRows.AsTexts(row) : row;
 
     private async Task RepairAsync(CrossingEngine engine)
     {

@@ -1,0 +1,55 @@
+using Vestige.Core.Expressions;
+using Vestige.Core.Schemas;
+
+namespace Vestige.Core.Treatments;
+
+/// <summary>A source's columns as they are on a target of another engine if nothing else is said.</summary>
+public static class TranscribedColumns
+{
+    internal static TreatedColumn Of(Column column, int place, IEngineTypes source, IEngineTypes target)
+    {
+        if (source.MeaningElsewhere(column) is not { } meaning)
+        {
+            var nothing = new ColumnMeaning(ExpressionType.Other);
+            return new TreatedColumn(column.Name, target.TypeHolding(nothing), nothing, -1, [place], column.KeyOrdinal, column.Nullable)
+            {
+                Of = place,
+                Make = ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, nothing), place),
+                HasNoTypeThere = true,
+            };
+        }
+
+        var transcriber = new ValueTranscriber(column.Name, meaning, source.ValuesAreText, target.ValuesAreText);
+        return new TreatedColumn(column.Name, target.TypeHolding(meaning), meaning, -1, [place], column.KeyOrdinal, column.Nullable, Distinct: transcriber.KeepsApart)
+        {
+            Of = place,
+            Make = ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, meaning), place),
+            Put = (row, writer) => transcriber.Write(row, place, writer),
+            IsTranscribed = true,
+        };
+    }
+
+    /// <summary>
+    /// How the columns of a key are written on the target, in key order, where a key there is that of one row of the source and the other
+    /// way round; null where it is not.
+    /// </summary>
+    /// <param name="treatment">What happens to the rows.</param>
+    /// <param name="key">The places of the key's columns on the target.</param>
+    /// <param name="source">The types of the source's engine.</param>
+    /// <param name="target">The types of the target's.</param>
+    public static IReadOnlyList<ValueTranscriber>? KeyOf(TableTreatment treatment, IReadOnlyList<int> key, IEngineTypes source, IEngineTypes target)
+    {
+        ArgumentNullException.ThrowIfNull(treatment);
+        ArgumentNullException.ThrowIfNull(key);
+        ArgumentNullException.ThrowIfNull(source);
+        ArgumentNullException.ThrowIfNull(target);
+        if (!key.All(i => treatment.Columns[i].IsTranscribed) || !key.Select(i => treatment.Columns[i].Of).SequenceEqual(treatment.Source.KeyOrdinals))
+        {
+            return null;
+        }
+
+        List<ValueTranscriber> made = [.. treatment.Source.KeyOrdinals.Select(place => treatment.Source.Columns[place])
+            .Select(column => new ValueTranscriber(column.Name, source.MeaningElsewhere(column)!.Value, source.ValuesAreText, target.ValuesAreText))];
+        return made.TrueForAll(one => one.GoesBack) ? made : null;
+    }
+}
