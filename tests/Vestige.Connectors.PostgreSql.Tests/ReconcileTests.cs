@@ -86,7 +86,7 @@ public sealed class ReconcileTests(TwoServers servers)
         await b.RunAsync("CREATE TYPE mood AS ENUM ('glad', 'it''s \"odd\"'); CREATE TYPE pair AS (one int, other text)");
         await using var crossing = await Crossing.StartAsync(a, b);
         await crossing.FollowsAsync();
-        var whole = (await CompareAsync(crossing)).Tables.Single();
+        var whole = (await crossing.CompareAsync()).Tables.Single();
         Assert.True(whole.IsEqual, whole.Reason);
         var planted = new Dictionary<int, (string Set, string Column)>
         {
@@ -116,7 +116,7 @@ public sealed class ReconcileTests(TwoServers servers)
         }
 
         await b.RunAsync("DELETE FROM t WHERE id = 50; INSERT INTO t (id) VALUES (5000); UPDATE t x SET b = y.b FROM t y WHERE (x.id, y.id) IN ((60, 61), (61, 60))");
-        var table = (await CompareAsync(crossing)).Tables.Single();
+        var table = (await crossing.CompareAsync()).Tables.Single();
         Assert.Equal((1, 1), (table.Missing, table.Extra));
         var found = table.Rows.Where(row => row.Kind == DifferenceKind.Differing).ToDictionary(row => int.Parse(row.Key.TextAt(0), CultureInfo.InvariantCulture), row => string.Join(',', row.Columns));
         var truth = await Truth(a, b, "id", "t");
@@ -140,7 +140,7 @@ public sealed class ReconcileTests(TwoServers servers)
             """);
         await using var crossing = await Crossing.StartAsync(a, b);
         await crossing.FollowsAsync();
-        var equal = await CompareAsync(crossing);
+        var equal = await crossing.CompareAsync();
         Assert.True(equal.IsEqual, string.Join("; ", equal.Tables.Select(table => $"{table.Into} {table.Reason} {table.Rows.Count}")));
         await b.RunAsync(
             """
@@ -148,14 +148,14 @@ public sealed class ReconcileTests(TwoServers servers)
             UPDATE pairs SET v = 'w' WHERE (b, a) = (7, 7); INSERT INTO pairs VALUES (101, 199, 'extra');
             INSERT INTO loose SELECT v, n FROM loose LIMIT 1; DELETE FROM loose WHERE ctid = (SELECT max(ctid) FROM loose WHERE v = 'v5');
             """);
-        var found = (await CompareAsync(crossing)).Tables.ToDictionary(table => table.Into.Name);
+        var found = (await crossing.CompareAsync()).Tables.ToDictionary(table => table.Into.Name);
         Assert.Equal((1L, 0L, 2L), (found["words"].Missing, found["words"].Extra, found["words"].Differing));
         Assert.Equal((0L, 1L, 1L), (found["pairs"].Missing, found["pairs"].Extra, found["pairs"].Differing));
         Assert.Equal((1L, 1L, 0L), (found["loose"].Missing, found["loose"].Extra, found["loose"].Differing));
         Assert.Equal((true, false, true), (found["words"].ByHash, found["pairs"].ByHash, found["loose"].ByHash));
         Assert.Equal("7, 7", WholeKeys.Display(found["pairs"].Rows.Single(row => row.Kind == DifferenceKind.Differing).Key));
         await a.RunAsync("DELETE FROM loose WHERE v = 'v1'; UPDATE loose SET n = 99 WHERE v = 'v2'");
-        var again = (await CompareAsync(crossing)).Tables.Single(table => table.Into.Name == "loose");
+        var again = (await crossing.CompareAsync()).Tables.Single(table => table.Into.Name == "loose");
         Assert.Equal((1L, 1L), (again.Missing, again.Extra));
     }
 
@@ -181,7 +181,7 @@ public sealed class ReconcileTests(TwoServers servers)
         var times = 0;
         for (; times < many && !load.IsCompleted; times++)
         {
-            var tables = (await CompareAsync(crossing)).Tables;
+            var tables = (await crossing.CompareAsync()).Tables;
             Assert.All(tables.Where(table => table.Into.Name != "pgbench_history"), table => Assert.True(table.IsEqual, $"{table.Into}: {table.Reason} {string.Join("; ", table.Rows.Select(row => $"{row.Kind} {row.Key.DisplayAt(0)}"))}"));
             inFlight += tables.Sum(table => table.InFlight);
         }
@@ -190,18 +190,18 @@ public sealed class ReconcileTests(TwoServers servers)
         for (var i = 0; i < Math.Max(3, many / 10); i++)
         {
             var range = new ComparisonScope([TableName.Parse("public.pgbench_accounts")], From: $"{20_000 * i % 90_000}", Before: $"{(20_000 * i % 90_000) + 15_000}");
-            var part = (await CompareAsync(crossing, range)).Tables.Single();
+            var part = (await crossing.CompareAsync(range)).Tables.Single();
             Assert.True(part.IsEqual && part.Segments.All(segment => segment.State == SegmentState.Equal), $"{range.Words}: {part.Reason} {part.Missing} {part.Extra} {part.Differing}");
         }
 
         await b.RunAsync("UPDATE still SET v = 'damaged' WHERE id = 7777");
         for (var i = 0; i < Math.Max(3, many / 10); i++)
         {
-            var found = await CompareAsync(crossing);
+            var found = await crossing.CompareAsync();
             Assert.Equal("7777", Assert.Single(found.Tables.SelectMany(table => table.Rows)).Key.TextAt(0));
         }
 
-        var repair = await crossing.Engine.Reconcile.Repairs.RepairAsync(Crossing.Name, await CompareAsync(crossing), null, delete: false, "test", cancellation);
+        var repair = await crossing.Engine.Reconcile.Repairs.RepairAsync(Crossing.Name, await crossing.CompareAsync(), null, delete: false, "test", cancellation);
         Assert.Equal(1, repair.Changed);
         await crossing.SameAsync("still");
         await load;
@@ -218,11 +218,11 @@ public sealed class ReconcileTests(TwoServers servers)
         await crossing.FollowsAsync();
         var digest = await b.DigestAsync("t");
         await b.RunAsync("UPDATE t SET a = 'x', m = NULL, v = NULL, b = 'shown' WHERE id % 500 = 0; DELETE FROM t WHERE id % 500 = 1; INSERT INTO t (id) VALUES (-5)");
-        var found = await CompareAsync(crossing);
+        var found = await crossing.CompareAsync();
         Assert.Equal((6L, 1L, 6L), (found.Tables[0].Missing, found.Tables[0].Extra, found.Tables[0].Differing));
         await crossing.Engine.Reconcile.Repairs.RepairAsync(Crossing.Name, found, null, delete: true, "test", cancellation);
         Assert.Equal(digest, await b.DigestAsync("t"));
-        Assert.True((await CompareAsync(crossing)).IsEqual);
+        Assert.True((await crossing.CompareAsync()).IsEqual);
     }
 
     /// <summary>The keys that differ by a full comparison of every row as the server writes it.</summary>
@@ -242,14 +242,5 @@ public sealed class ReconcileTests(TwoServers servers)
                 yield return change.After;
             }
         }
-    }
-
-    private async Task<Reconciliation> CompareAsync(Crossing crossing, ComparisonScope? scope = null)
-    {
-        var id = await crossing.Engine.Reconcile.StartAsync(Crossing.Name, scope ?? ComparisonScope.All, "test", cancellation);
-        await crossing.UntilAsync(() => crossing.Engine.Reconcile.Running(Crossing.Name) is null, "the comparison");
-        var found = (await crossing.Engine.Reconcile.FindAsync(Crossing.Name, id, cancellation))!;
-        Assert.True(found.State == ReconciliationState.Done, found.Note);
-        return found;
     }
 }

@@ -77,13 +77,13 @@ public sealed class UnlikeTests(TwoServers servers) : IDisposable
         await RunAsync(here, Kinds + Rows + "INSERT INTO tally VALUES (1, 'a'), (2, NULL);");
         await using var crossing = await Crossing.StartAsync(here, ServerOf(b), Definition("stock.*", new ApplyRule("*.tally", ApplyMode.InsertOnly)));
         await crossing.FollowsAsync();
-        var equal = await CompareAsync(crossing);
+        var equal = await crossing.CompareAsync();
         Assert.All(equal.Tables.Where(table => table.Into.Name != "tally"), table => Assert.True(table.IsEqual, $"{table.Into}: {table.Reason}"));
         Assert.Contains("only its inserts", equal.Tables.Single(table => table.Into.Name == "tally").Reason, StringComparison.Ordinal);
 
         // Equal by definition: zeros at the end of a number, the same JSON otherwise written.
         await b.RunAsync("UPDATE stock.item SET price = price * 1.000; UPDATE stock.item SET about = ('{\"a\": ' || id || '.1, \"b\": 1.0}')::json");
-        Assert.True((await CompareAsync(crossing)).IsEqualBut("tally"));
+        Assert.True((await crossing.CompareAsync()).IsEqualBut("tally"));
         Dictionary<long, (string Set, string Column)> planted = new()
         {
             [3] = ("price = price + 0.0000000000000000000001", "price"),
@@ -112,7 +112,7 @@ public sealed class UnlikeTests(TwoServers servers) : IDisposable
             UPDATE stock.item x SET code = y.code FROM stock.item y WHERE (x.id, y.id) IN ((62, 64), (64, 62));
             UPDATE stock.word SET n = -1 WHERE (made, w) = ('2026-01-03', 'w2'); DELETE FROM stock.word WHERE w = 'w10';
             """);
-        var found = await CompareAsync(crossing);
+        var found = await crossing.CompareAsync();
         var item = found.Tables.Single(table => table.Into.Name == "item");
         var columns = item.Rows.Where(row => row.Kind == DifferenceKind.Differing).ToDictionary(row => row.SourceKey.IntegerAt(0), row => string.Join(',', row.Columns));
         Assert.Equal((1L, 1L, "5000"), (item.Missing, item.Extra, item.Rows.Single(row => row.Kind == DifferenceKind.Extra).Key.TextAt(0)));
@@ -121,7 +121,7 @@ public sealed class UnlikeTests(TwoServers servers) : IDisposable
         var word = found.Tables.Single(table => table.Into.Name == "word");
         Assert.Equal((1L, 0L, 1L, true), (word.Missing, word.Extra, word.Differing, word.ByHash));
         Assert.False(item.ByHash);
-        var part = await CompareAsync(crossing, new ComparisonScope([TableName.Parse("stock.item")], From: "15", Before: "63"));
+        var part = await crossing.CompareAsync(new ComparisonScope([TableName.Parse("stock.item")], From: "15", Before: "63"));
         Assert.Equal((1L, 0L, 6L), (part.Tables[0].Missing, part.Tables[0].Extra, part.Tables[0].Differing));
 
         // Rows that the load does not touch stay as they were meant to be; those that change meanwhile are never made older.
@@ -131,7 +131,7 @@ public sealed class UnlikeTests(TwoServers servers) : IDisposable
         await UntilEqualAsync(crossing, "tally");
         Assert.Equal("new new", await b.AskAsync("SELECT string_agg(code, ' ') FROM stock.item WHERE id IN (9, 50)"));
         await crossing.Engine.Reconcile.Repairs.UndoAsync(Crossing.Name, repair.Id, "test", cancellation);
-        var back = await CompareAsync(crossing);
+        var back = await crossing.CompareAsync();
         Assert.Superset(
             planted.Keys.Where(id => id != 9).Append(5000).Select(id => id.ToString(CultureInfo.InvariantCulture)).ToHashSet(),
             back.Tables.Single(table => table.Into.Name == "item").Rows.Select(row => row.Key.TextAt(0)).ToHashSet());
@@ -149,12 +149,12 @@ public sealed class UnlikeTests(TwoServers servers) : IDisposable
         await using var crossing = await Crossing.StartAsync(ServerOf(a), there, Definition("public.*", new ApplyRule("*_history", ApplyMode.InsertOnly)));
         await crossing.FollowsAsync();
         var load = a.Cluster.ProgramAsync("pgbench", "-c", "2", "-T", ((many * 4) + 20).ToString(CultureInfo.InvariantCulture), "-n", "-R", "100", a.Name);
-        Assert.True((await CompareAsync(crossing)).IsEqualBut("pgbench_history"));
+        Assert.True((await crossing.CompareAsync()).IsEqualBut("pgbench_history"));
         var (times, inFlight) = (0, 0L);
         for (; times < many && !load.IsCompleted; times++)
         {
             // What was proved once needs only its changed rows compared, which is what the minutes before a switch are for.
-            var found = await CompareAsync(crossing, ComparisonScope.All with { Changed = times % 2 == 1 });
+            var found = await crossing.CompareAsync(ComparisonScope.All with { Changed = times % 2 == 1 });
             Assert.True(found.IsEqualBut("pgbench_history"), string.Join("; ", found.Tables.Select(table => $"{table.Into}: {table.Reason} {string.Join(", ", table.Rows.Select(row => $"{row.Kind} {row.Key.DisplayAt(0)}"))}")));
             inFlight += found.Tables.Sum(table => table.InFlight);
         }
@@ -162,11 +162,11 @@ public sealed class UnlikeTests(TwoServers servers) : IDisposable
         await RunAsync(there, "UPDATE pgbench_accounts SET filler = 'damaged' WHERE aid = 77777");
         for (var i = 0; i < 3; i++)
         {
-            var row = Assert.Single((await CompareAsync(crossing)).Tables.SelectMany(table => table.Rows), row => row.Key.IntegerAt(0) == 77777);
+            var row = Assert.Single((await crossing.CompareAsync()).Tables.SelectMany(table => table.Rows), row => row.Key.IntegerAt(0) == 77777);
             Assert.Equal(("filler", "77777"), (row.Columns.Single(), row.SourceKey.TextAt(0)));
         }
 
-        await crossing.Engine.Reconcile.Repairs.RepairAsync(Crossing.Name, await CompareAsync(crossing), null, delete: false, "test", cancellation);
+        await crossing.Engine.Reconcile.Repairs.RepairAsync(Crossing.Name, await crossing.CompareAsync(), null, delete: false, "test", cancellation);
         await load;
         await UntilEqualAsync(crossing, "pgbench_history");
         TestContext.Current.TestOutputHelper?.WriteLine($"{times} comparisons under load, {inFlight} rows in flight");
@@ -206,13 +206,13 @@ public sealed class UnlikeTests(TwoServers servers) : IDisposable
         await UntilEqualAsync(crossing);
         Assert.Equal("6400", await AskAsync(there, "SELECT min(length(big)) FROM t"));
         await RunAsync(there, "UPDATE t SET d = d || '0', n = '{ \"b\" : 1.1 }' WHERE id = 6; UPDATE t SET c = 'ab' WHERE id = 7");
-        Assert.True((await CompareAsync(crossing)).IsEqual);
+        Assert.True((await crossing.CompareAsync()).IsEqual);
         await RunAsync(there, "UPDATE t SET d = d || '1' WHERE id = 6; UPDATE t SET k = '0044-03-15 12:00:01+00 BC' WHERE id = 8; UPDATE t SET u = 'Glad' WHERE id = 10; UPDATE maker SET born = '1970-01-02' WHERE name = 'x maker 3'");
-        var found = await CompareAsync(crossing);
+        var found = await crossing.CompareAsync();
         Assert.Equal(["6 d", "8 k", "10 u"], found.Tables.Single(table => table.Into.Name == "t").Rows.OrderBy(row => row.Key.IntegerAt(0)).Select(row => $"{row.Key.IntegerAt(0)} {string.Join(',', row.Columns)}"));
         Assert.Equal(["born"], found.Tables.Single(table => table.Into.Name == "maker").Rows.Single().Columns);
         await crossing.Engine.Reconcile.Repairs.RepairAsync(Crossing.Name, found, null, delete: false, "test", cancellation);
-        Assert.True((await CompareAsync(crossing)).IsEqual);
+        Assert.True((await crossing.CompareAsync()).IsEqual);
     }
 
     /// <summary>A value that the other engine cannot hold waits with its reason; it is neither dropped nor bent.</summary>
@@ -277,17 +277,8 @@ public sealed class UnlikeTests(TwoServers servers) : IDisposable
     private async Task UntilEqualAsync(Crossing crossing, string but = "")
     {
         await crossing.UntilAsync(() => crossing.Status.Lag?.Current == true, "current");
-        var found = await CompareAsync(crossing);
+        var found = await crossing.CompareAsync();
         Assert.True(found.IsEqualBut(but), string.Join("; ", found.Tables.Select(table => $"{table.Into}: {table.Reason} {string.Join(", ", table.Rows.Select(row => $"{row.Kind} {row.Key.DisplayAt(0)} {string.Join(',', row.Columns)}"))}")));
-    }
-
-    private async Task<Reconciliation> CompareAsync(Crossing crossing, ComparisonScope? scope = null)
-    {
-        var id = await crossing.Engine.Reconcile.StartAsync(Crossing.Name, scope ?? ComparisonScope.All, "test", cancellation);
-        await crossing.UntilAsync(() => crossing.Engine.Reconcile.Running(Crossing.Name) is null, "the comparison");
-        var found = (await crossing.Engine.Reconcile.FindAsync(Crossing.Name, id, cancellation))!;
-        Assert.True(found.State == ReconciliationState.Done, found.Note);
-        return found;
     }
 }
 

@@ -21,7 +21,7 @@ public sealed record ComparisonScope(IReadOnlyList<TableName> Tables, string? Fr
     {
         ({ } rows, _, _, _) => $"a sample of {Core.Text.Figures.Of(rows, "row")} of each table",
         (_, true, _, _) => "rows changed since the last proof",
-        (_, _, null, null) => Tables.Count == 0 ? "all rows" : "all rows of some tables",
+        (_, _, null, null) => Tables.Count switch { 0 => "all rows", 1 => $"all rows of {Tables[0]}", var many => $"all rows of {Core.Text.Figures.Of(many, "table")}" },
         _ => $"keys {(From is null ? "" : $"from {From} ")}{(Before is null ? "on" : $"to before {Before}")}",
     };
 }

@@ -34,7 +34,7 @@ public static class ReconciliationApi
             ? Results.Ok((await engine.Reconcile.Repairs.ListAsync(name, cancellation)).Select(repair => Of(repair, CrossingApi.FormatOf(status, connections))))
             : Problems.NotFound($"crossing {name}")).WithSummary("The repairs, the latest first.");
         repairs.MapPost("/{id}/undo", async (string name, string id, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) => engine.Status(name) is { } status
-            ? Results.Ok(Of(await engine.Reconcile.Repairs.UndoAsync(name, id, By, cancellation), CrossingApi.FormatOf(status, connections)))
+            ? await UndoAsync(status, id, engine, connections, cancellation)
             : Problems.NotFound($"crossing {name}")).WithSummary("Puts the rows of a repair back, as far as they have not changed since.");
     }
 
@@ -160,6 +160,12 @@ public static class ReconciliationApi
             .ToHashSet();
         var repair = await engine.Reconcile.Repairs.RepairAsync(name, found.Found, chosen, body.Delete is not null, By, cancellation);
         return Results.Ok(Of(repair, CrossingApi.FormatOf(found.Status, connections), await engine.Reconcile.CompareAgainAsync(name, repair, By, cancellation)));
+    }
+
+    private static async Task<IResult> UndoAsync(CrossingStatus status, string id, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation)
+    {
+        var repair = await engine.Reconcile.Repairs.UndoAsync(status.Name, id, By, cancellation);
+        return Results.Ok(Of(repair, CrossingApi.FormatOf(status, connections), await engine.Reconcile.CompareAgainAsync(status.Name, repair, By, cancellation)));
     }
 
     private static async Task<(CrossingStatus Status, Reconciliation Found)?> FoundAsync(string name, string id, CrossingEngine engine, CancellationToken cancellation) =>

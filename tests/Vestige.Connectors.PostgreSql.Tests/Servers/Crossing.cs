@@ -3,6 +3,7 @@ using Vestige.Core.Crossings;
 using Vestige.Engine.Events;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Reconciling;
 using Vestige.Engine.Supervision;
 using Vestige.SpoolFiles;
 using Vestige.Tests.Conformance;
@@ -144,6 +145,16 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
             Assert.True(DateTimeOffset.UtcNow < until, $"Waited in vain for {what}. {Describe()}");
             await Task.Delay(20);
         }
+    }
+
+    /// <summary>Compares both sides to the end.</summary>
+    public async Task<Reconciliation> CompareAsync(ComparisonScope? scope = null)
+    {
+        var id = await Engine.Reconcile.StartAsync(Name, scope ?? ComparisonScope.All, "test", CancellationToken.None);
+        await UntilAsync(() => Engine.Reconcile.Running(Name) is null, "the comparison");
+        var found = (await Engine.Reconcile.FindAsync(Name, id, CancellationToken.None))!;
+        Assert.True(found.State == ReconciliationState.Done, found.Note);
+        return found;
     }
 
     public ISource Source(string connection) => source.Source;

@@ -69,7 +69,11 @@ public class ReconcileModel(CrossingEngine engine, ConnectionDirectory connectio
         () => Engine.Reconcile.SetRuleAsync(name, always ? new ReconcileRule(hours * 3600, rows, share, string.IsNullOrWhiteSpace(cron) ? null : cron.Trim(), Status?.Definition.Reconcile?.Zone) : null, By, cancellation));
 
     public Task<IActionResult> OnPostUndoAsync(string name, string id, CancellationToken cancellation) =>
-        DoAsync($"/crossings/{name}/reconcile", "Taken back, as far as rows had not changed since.", () => Engine.Reconcile.Repairs.UndoAsync(name, id, By, cancellation));
+        DoAsync($"/crossings/{name}/reconcile", "Taken back, as far as rows had not changed since.", async () =>
+        {
+            var repair = await Engine.Reconcile.Repairs.UndoAsync(name, id, By, cancellation);
+            await Engine.Reconcile.CompareAgainAsync(name, repair, By, cancellation);
+        });
 
     private static IReadOnlyList<TableName> TablesOf(string? table)
     {
