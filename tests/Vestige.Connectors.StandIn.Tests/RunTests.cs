@@ -50,15 +50,35 @@ public sealed class RunTests : IAsyncDisposable
         await systems.WaitAsync(() => Now is { From: not null } run && run.From == ended.To, "the run that goes on from there");
     }
 
+    /// <summary>A process that is killed writes nothing any more: what it wrote in passing is what is known.</summary>
+    [Fact]
+    public async Task A_run_that_goes_on_is_written_down_each_minute()
+    {
+        var clock = new AheadClock();
+        await FollowAsync(clock);
+        await systems.RunAsync(systems.A, "INSERT INTO t VALUES (3, 'c')");
+        await systems.WaitAsync(() => Now is { Inserts: 1 }, "the counts");
+        clock.Ahead = TimeSpan.FromMinutes(1);
+        await systems.WaitAsync(() => runs.All is [{ Inserts: 1, RowsLoaded: 2, EndedAt: null, Why: "" } kept] && kept.To == systems.A.Head, "what is kept of the run");
+    }
+
     private CrossingRun? Now => systems.Engine.RunNow(Name);
 
-    private async Task FollowAsync()
+    private async Task FollowAsync(TimeProvider? clock = null)
     {
         await systems.RunAsync(systems.A, "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'a'), (2, 'b')");
-        await systems.BeginAsync(runs: runs);
+        await systems.BeginAsync(runs: runs, clock: clock);
         await systems.Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])), "test", cancellation);
         await systems.Engine.RunAsync(Name, "test", cancellation);
         await systems.WaitAsync(() => systems.Engine.Status(Name)!.State == CrossingState.Following, "following");
+    }
+
+    /// <summary>The system's time, and some more.</summary>
+    private sealed class AheadClock : TimeProvider
+    {
+        public TimeSpan Ahead { get; set; }
+
+        public override DateTimeOffset GetUtcNow() => base.GetUtcNow() + Ahead;
     }
 
     private sealed class KeptRuns : IRunStore

@@ -49,7 +49,7 @@ public sealed class TwoStandIns : IAsyncDisposable
     }
 
     /// <summary>Begins an engine; again, over the same spool and store, when one has ended.</summary>
-    public async Task BeginAsync(IAlertStore? alerts = null, IRunStore? runs = null)
+    public async Task BeginAsync(IAlertStore? alerts = null, IRunStore? runs = null, TimeProvider? clock = null)
     {
         Engine = new CrossingEngine(
             new Systems(A, B, folder),
@@ -58,7 +58,7 @@ public sealed class TwoStandIns : IAsyncDisposable
             new NoCipher(),
             new NamedKeys(),
             new EngineOptions(new SpoolOptions(), CheckEvery: TimeSpan.FromMilliseconds(200)),
-            TimeProvider.System,
+            clock ?? TimeProvider.System,
             new Random(1),
             NullLogger.Instance,
             alerts: alerts,

@@ -167,6 +167,23 @@ public sealed partial class PageTests : IAsyncLifetime
         Assert.Contains("settings.port", problem.ToString(), StringComparison.Ordinal);
     }
 
+    /// <summary>What was typed and cannot be read is refused, and is not taken for a field that was left empty.</summary>
+    [Fact]
+    public async Task What_cannot_be_read_changes_nothing()
+    {
+        await MakeAsync("a", "b");
+        await vestige.PostAsync("/api/v1/bench/a", new { statement = "CREATE TABLE t (id INTEGER PRIMARY KEY)" });
+        await StartAsync("c");
+        Assert.Contains("In force.", await PressAsync("/crossings/c/pace", "Limits", ("perSecond", "50")), StringComparison.Ordinal);
+        Assert.Contains("perSecond: 'fast' cannot be read.", await PressAsync("/crossings/c/pace", "Limits", ("perSecond", "fast")), StringComparison.Ordinal);
+        Assert.Contains("hours: 'a day' cannot be read.", await PressAsync("/crossings/c/reconcile", "Rule", ("always", "true"), ("hours", "a day")), StringComparison.Ordinal);
+        Assert.Contains("\"changesPerSecond\":50", await PageAsync("/api/v1/crossings/c"), StringComparison.Ordinal);
+        Assert.DoesNotContain("reconcile", await PageAsync("/api/v1/crossings/c"), StringComparison.Ordinal);
+        Assert.Contains("'soon' is no time of day", await PressAsync("/alerts", "Rules", ("quietFrom", "soon"), ("quietTo", "07:00")), StringComparison.Ordinal);
+        Assert.Contains("'long' is no number", await PressAsync("/alerts", "Rules", ("for-0", "long")), StringComparison.Ordinal);
+        Assert.Contains("The rules are in force.", await PressAsync("/alerts", "Rules", ("quietFrom", "22:00"), ("quietTo", "07:00")), StringComparison.Ordinal);
+    }
+
     [Fact]
     public async Task Every_answer_carries_the_policy_that_forbids_inline_scripts()
     {
@@ -200,13 +217,14 @@ public sealed partial class PageTests : IAsyncLifetime
     }
 
     /// <summary>Sends a form of a page, as its button does.</summary>
-    private async Task PressAsync(string path, string handler, params (string Name, string Value)[] fields)
+    private async Task<string> PressAsync(string path, string handler, params (string Name, string Value)[] fields)
     {
         var token = Token().Match(await PageAsync(path)).Groups["token"].Value;
         var body = fields.Append((Name: "__RequestVerificationToken", Value: token)).Select(field => KeyValuePair.Create(field.Name, field.Value));
         using var content = new FormUrlEncodedContent(body);
         using var answer = await vestige.Http.PostAsync($"{path}?handler={handler}", content, cancellation);
         Assert.True(answer.IsSuccessStatusCode, $"{path} {handler}: {answer.StatusCode}");
+        return Text(await answer.Content.ReadAsStringAsync(cancellation));
     }
 
     private async Task MakeAsync(params string[] names)

@@ -1,4 +1,5 @@
 using Vestige.Core.Schemas;
+using Vestige.Core.Text;
 
 namespace Vestige.Engine.Reconciling;
 
@@ -19,9 +20,11 @@ public sealed record ComparisonScope(IReadOnlyList<TableName> Tables, string? Fr
     /// <summary>In words.</summary>
     public string Words => (Sample, Changed, From, Before) switch
     {
-        ({ } rows, _, _, _) => $"a sample of {Core.Text.Figures.Of(rows, "row")} of each table",
-        (_, true, _, _) => "rows changed since the last proof",
-        (_, _, null, null) => Tables.Count switch { 0 => "all rows", 1 => $"all rows of {Tables[0]}", var many => $"all rows of {Core.Text.Figures.Of(many, "table")}" },
-        _ => $"keys {(From is null ? "" : $"from {From} ")}{(Before is null ? "on" : $"to before {Before}")}",
+        ({ } rows, _, _, _) => $"a sample of {Figures.Of(rows, "row")} of {(Tables.Count == 1 ? $"{Tables[0]}" : "each table")}",
+        (_, true, _, _) => $"rows{Of} changed since the last proof",
+        (_, _, null, null) => $"all rows{Of}",
+        _ => $"keys{Of} {(From is null ? "" : $"from {From} ")}{(Before is null ? "on" : $"to before {Before}")}",
     };
+
+    private string Of => Tables.Count switch { 0 => "", 1 => $" of {Tables[0]}", var many => $" of {Figures.Of(many, "table")}" };
 }

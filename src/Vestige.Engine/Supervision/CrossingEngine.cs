@@ -79,7 +79,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         opener = new CrossingOpener(connections, store, keys, book, captures, runKeeper, Events, clock, random, logger);
         measureKeeper = measures is null ? null : new MeasureKeeper(measures, logger);
         Alerts = alerts is null ? null : new AlertKeeper(alerts, Events, clock, logger);
-        sampler = new CrossingSampler(connections, book, captures, opener, measureKeeper, Alerts, clock, logger);
+        sampler = new CrossingSampler(connections, book, captures, opener, runKeeper, measureKeeper, Alerts, clock, logger);
         editor = new CrossingEditor(connections, store, book, opener, PlanAsync, TreatmentOf, Events, clock);
         keeper = new LogKeeper(connections, captures);
         rest = new CrossingRest(connections, captures, book, DesireAsync, Events, clock);

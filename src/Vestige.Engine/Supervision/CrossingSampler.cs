@@ -8,7 +8,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Says how each crossing stands, and keeps its measures: a point a second. Safe for several threads.</summary>
-internal sealed class CrossingSampler(IConnections connections, CrossingBook book, Captures captures, CrossingOpener opener, MeasureKeeper? keeper, AlertKeeper? alerts, TimeProvider clock, ILogger logger)
+internal sealed class CrossingSampler(IConnections connections, CrossingBook book, Captures captures, CrossingOpener opener, RunKeeper runKeeper, MeasureKeeper? keeper, AlertKeeper? alerts, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan DiagnoseAfter = TimeSpan.FromSeconds(1);
@@ -75,6 +75,7 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
                     Interlocked.Add(ref measuringTicks, clock.GetElapsedTime(keeps).Ticks);
                 }
 
+                await runKeeper.KeepNowAsync(book.All);
                 AddSpent(clock.GetElapsedTime(began));
                 await Task.Delay(SampleEvery, clock, ending);
             }

@@ -1,6 +1,7 @@
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
@@ -11,6 +12,11 @@ namespace Vestige.Engine.Supervision;
 /// <summary>Writes down each run of a crossing with its counts, whence and whereto it went, and why it ended. What cannot be written stops nothing.</summary>
 internal sealed class RunKeeper(IRunStore? store, TimeProvider clock, ILogger logger)
 {
+    private static readonly TimeSpan KeepEvery = TimeSpan.FromMinutes(1);
+    private readonly Turnstile turn = new();
+    private readonly Dictionary<string, CrossingRun> kept = [];
+    private DateTimeOffset keptAt = clock.GetUtcNow();
+
     /// <summary>A run begins.</summary>
     public async Task<RunBegin> BeginAsync(CrossingEntry entry, LogPosition? from)
     {
@@ -29,6 +35,30 @@ internal sealed class RunKeeper(IRunStore? store, TimeProvider clock, ILogger lo
         }
 
         return KeepAsync(Of(entry, begin) with { EndedAt = clock.GetUtcNow(), Why = Why(entry, worker) });
+    }
+
+    /// <summary>
+    /// Once a minute those that go on are written down as far as they have come, so that the end of a process which is killed takes no more
+    /// with it. Called by one caller.
+    /// </summary>
+    public async Task KeepNowAsync(IEnumerable<CrossingEntry> entries)
+    {
+        if (store is null || clock.GetUtcNow() - keptAt < KeepEvery)
+        {
+            return;
+        }
+
+        keptAt = clock.GetUtcNow();
+        foreach (var entry in entries)
+        {
+            // One that ends just now is not to be written over as if it went on.
+            using var mine = await turn.EnterAsync(CancellationToken.None);
+            if (Now(entry) is { } run && kept.GetValueOrDefault(run.Crossing) != run)
+            {
+                kept[run.Crossing] = run;
+                await WriteAsync(run);
+            }
+        }
     }
 
     /// <summary>It is over, since the process ends.</summary>
@@ -56,9 +86,18 @@ internal sealed class RunKeeper(IRunStore? store, TimeProvider clock, ILogger lo
 
     private async Task KeepAsync(CrossingRun run)
     {
+        if (store is not null)
+        {
+            using var mine = await turn.EnterAsync(CancellationToken.None);
+            await WriteAsync(run);
+        }
+    }
+
+    private async Task WriteAsync(CrossingRun run)
+    {
         try
         {
-            await (store?.KeepAsync(run, CancellationToken.None) ?? Task.CompletedTask);
+            await store!.KeepAsync(run, CancellationToken.None);
         }
         catch (Exception exception) when (exception is PortException or IOException)
         {

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Alerts;
@@ -85,9 +86,28 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
     public Task<IActionResult> OnPostRulesAsync(string? quietFrom, string? quietTo, string? zone, CancellationToken cancellation)
     {
         var settings = engine.Alerts!.Settings;
-        var rules = settings.Rules.Select((rule, i) => Request.Form.ContainsKey($"for-{i}") ? Read(rule, i) : rule).ToList();
-        var quiet = TimeOnly.TryParse(quietFrom, out var from) && TimeOnly.TryParse(quietTo, out var to) && from != to ? new QuietHours(from, to, string.IsNullOrWhiteSpace(zone) ? "UTC" : zone.Trim()) : null;
-        return KeepAsync(settings with { Rules = rules, Quiet = quiet }, new Dictionary<string, string>(), "The rules are in force.", cancellation);
+        try
+        {
+            var rules = settings.Rules.Select((rule, i) => Request.Form.ContainsKey($"for-{i}") ? Read(rule, i) : rule).ToList();
+            return KeepAsync(settings with { Rules = rules, Quiet = QuietOf(quietFrom, quietTo, zone) }, new Dictionary<string, string>(), "The rules are in force.", cancellation);
+        }
+        catch (RequestRefusedException exception)
+        {
+            return DoAsync("", () => Task.FromException(exception));
+        }
+    }
+
+    private static QuietHours? QuietOf(string? from, string? to, string? zone)
+    {
+        static TimeOnly TimeOf(string? text) => TimeOnly.TryParse(text, CultureInfo.InvariantCulture, out var time)
+            ? time
+            : throw new RequestRefusedException($"Quiet hours: '{text}' is no time of day.") { Mend = "Write both ends as 22:00, or leave both empty." };
+        if (string.IsNullOrWhiteSpace(from) && string.IsNullOrWhiteSpace(to))
+        {
+            return null;
+        }
+
+        return TimeOf(from) == TimeOf(to) ? null : new QuietHours(TimeOf(from), TimeOf(to), string.IsNullOrWhiteSpace(zone) ? "UTC" : zone.Trim());
     }
 
     private AlertRule Read(AlertRule rule, int i) => rule with
@@ -99,7 +119,11 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
         InQuietHours = Request.Form.ContainsKey($"quiet-{i}"),
     };
 
-    private double? Number(string field) => double.TryParse(Request.Form[field], System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture, out var number) ? number : null;
+    private double? Number(string field) => Request.Form[field].ToString() is not { Length: > 0 } text
+        ? null
+        : double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number)
+            ? number
+            : throw new RequestRefusedException($"'{text}' is no number of seconds.") { Mend = "Write it as 60." };
 
     private Task<IActionResult> AddAsync(AlertChannel channel, string? secret, CancellationToken cancellation)
     {

@@ -56,6 +56,12 @@ public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory co
         ArgumentNullException.ThrowIfNull(request);
         try
         {
+            // What was typed and cannot be read is not what was left empty.
+            if (ModelState.FirstOrDefault(field => field.Value is { Errors.Count: > 0, AttemptedValue.Length: > 0 }) is { Key: { } name, Value: { } wrong })
+            {
+                throw new RequestRefusedException($"{name}: '{wrong.AttemptedValue}' cannot be read.") { Mend = "Write a number as 12 or 0.5." };
+            }
+
             await request();
             TempData["Done"] = done;
         }
