@@ -67,7 +67,7 @@ public sealed class DefinitionTests(TwoServers servers)
         await using var crossing = await Crossing.StartAsync(a, b, Definition("public.*") with { Start = new StartOptions(Kind: StartKind.Rows) });
         await crossing.UntilAsync(() => crossing.Status.State == CrossingState.Finished, "the end");
         await crossing.SameAsync("one", "two", "three");
-        await crossing.UntilAsync(() => a.AskAsync("SELECT count(*) FROM pg_replication_slots").GetAwaiter().GetResult() == "0", "no slot");
+        await crossing.UntilAsync(() => a.AskAsync("SELECT count(*) FROM pg_replication_slots WHERE database = current_database()").GetAwaiter().GetResult() == "0", "no slot");
         Assert.Equal("1", await b.AskAsync("SELECT count(*) FROM pg_constraint WHERE conrelid = 'two'::regclass AND contype = 'p'"));
         await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         await crossing.EndAsync();
