@@ -225,6 +225,34 @@ public sealed class ReconcileTests(TwoServers servers)
         Assert.True((await crossing.CompareAsync()).IsEqual);
     }
 
+    /// <summary>The server writes 1.5 as 1.50 where two digits are asked for, true as t, and a day as its first moment: that is no difference.</summary>
+    [Fact]
+    public async Task What_was_made_or_converted_on_the_way_is_the_same_value_however_the_server_writes_it()
+    {
+        var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
+        await a.RunAsync(
+            """
+            CREATE TABLE t (id int PRIMARY KEY, n int, price numeric, day date, moment timestamptz, weight double precision, code text);
+            INSERT INTO t SELECT i, i, i / 8.0, date '2026-01-01' + i, timestamptz '2026-01-01 12:00+02' + i * interval '1 hour', i / 3.0, 'c' || i FROM generate_series(1, 500) i;
+            """);
+        TreatmentStep[] steps =
+        [
+            new TreatmentStep("*", Convert: [new ConvertedColumn("n", "numeric(12,2)"), new ConvertedColumn("day", "timestamp"), new ConvertedColumn("price", "numeric(9,1)", AllowLoss: true), new ConvertedColumn("id", "bigint")]),
+            new TreatmentStep("*", Compute: [new ComputedColumn("heavy", "weight > 50"), new ComputedColumn("half", "weight / 2"), new ComputedColumn("third", "n * 1.5")]),
+            new TreatmentStep("*") { Mask = [new MaskedColumn("weight", MaskManner.Fixed, Value: "5"), new MaskedColumn("code", MaskManner.Hash), new MaskedColumn("moment", MaskManner.ShiftDate, Days: 30)] },
+        ];
+        await using var crossing = await Crossing.StartAsync(a, b, new CrossingDefinition(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.*")]), Treatment: steps));
+        await crossing.FollowsAsync();
+        await a.RunAsync("UPDATE t SET n = n + 1, day = day + 1 WHERE id % 7 = 0");
+        await crossing.UntilAsync(() => b.AskAsync("SELECT n FROM t WHERE id = 7").GetAwaiter().GetResult() == "8.00", "the change");
+        var table = (await crossing.CompareAsync()).Tables.Single();
+        Assert.True(table.IsEqual, $"{table.Reason} {string.Join("; ", table.Rows.Take(5).Select(row => $"{row.Key.TextAt(0)} {string.Join(',', row.Columns)}"))}");
+        Assert.Equal(["price"], table.LeftOut);
+        await b.RunAsync("UPDATE t SET n = n + 0.01 WHERE id = 1; UPDATE t SET heavy = NOT heavy WHERE id = 2; UPDATE t SET half = half * (1 + 2.3e-16) WHERE id = 3; UPDATE t SET third = 0 WHERE id = 4; UPDATE t SET day = day + interval '1 second' WHERE id = 5; UPDATE t SET code = 'c6' WHERE id = 6");
+        var found = (await crossing.CompareAsync()).Tables.Single();
+        Assert.Equal(["1 n", "2 heavy", "3 half", "4 third", "5 day", "6 code"], found.Rows.OrderBy(row => int.Parse(row.Key.TextAt(0), CultureInfo.InvariantCulture)).Select(row => $"{row.Key.TextAt(0)} {string.Join(',', row.Columns)}"));
+    }
+
     /// <summary>The keys that differ by a full comparison of every row as the server writes it.</summary>
     private static async Task<IEnumerable<int>> Truth(Database a, Database b, string key, string table)
     {

@@ -119,7 +119,7 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
         }
 
         var type = types.Spelled(convert.To);
-        columns[place] = column with { IsTranscribed = false, Type = type, Meaning = column.IsPassed ? types.MeaningOf(new Column(column.Name, type)) : column.Meaning };
+        columns[place] = column with { IsTranscribed = false, ConvertedFrom = column.ConvertedFrom ?? column.Type, Type = type, Meaning = column.IsPassed ? types.MeaningOf(new Column(column.Name, type)) : column.Meaning };
     }
 
     /// <summary>What speaks against another type; null when nothing does, or the definition allows it.</summary>
@@ -156,7 +156,7 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
             return;
         }
 
-        var column = new TreatedColumn(compute.Column, compute.Type is null ? made : types.Spelled(compute.Type), new ColumnMeaning(expression.Type), -1, expression.Columns, Distinct: false) { Make = expression.Run };
+        var column = new TreatedColumn(compute.Column, compute.Type is null ? made : types.Spelled(compute.Type), new ColumnMeaning(expression.Type), -1, expression.Columns, Distinct: false) { Make = expression.Run, ConvertedFrom = compute.Type is null ? null : made };
         if (place >= 0)
         {
             columns[place] = column with { Of = columns[place].Of, Masked = columns[place].Masked };

@@ -208,5 +208,5 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
     private delegate Datum FromHash(ReadOnlySpan<byte> hash);
 
     private static TreatedColumn Made(TreatedColumn column, string type, ExpressionType meaning, Evaluator make, IReadOnlyList<int> reads, bool distinct) =>
-        column with { Type = type, Meaning = new ColumnMeaning(meaning), Source = -1, Reads = reads, Masked = true, Distinct = distinct && column.Distinct, Make = make, Put = null, IsTranscribed = false, HasNoTypeThere = false };
+        column with { Type = type, Meaning = new ColumnMeaning(meaning), Source = -1, Reads = reads, Masked = true, Distinct = distinct && column.Distinct, Make = make, Put = null, IsTranscribed = false, HasNoTypeThere = false, ConvertedFrom = null };
 }

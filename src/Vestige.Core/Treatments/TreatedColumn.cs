@@ -38,6 +38,9 @@ public sealed record TreatedColumn(
     /// <summary>Whether the target's engine has no column that would hold the source's values.</summary>
     public bool HasNoTypeThere { get; init; }
 
+    /// <summary>The type that its values had before they were put into a column of another; null where they have it still.</summary>
+    public string? ConvertedFrom { get; init; }
+
     /// <summary>Whether it says which table a row of a combined one came from.</summary>
     public bool IsOrigin { get; init; }
 

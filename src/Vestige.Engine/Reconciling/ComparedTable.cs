@@ -1,6 +1,7 @@
 using System.Buffers;
 using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
+using Vestige.Core.Expressions;
 using Vestige.Core.Reconciling;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
@@ -121,20 +122,27 @@ internal sealed class ComparedTable
     /// <summary>Rows of one engine are hashed in its own form, wherever that is done.</summary>
     private static ComparedTable Of(TableTreatment part, TreatedTable table, IEngineTypes types)
     {
-        var target = ShapeOf(part, table);
+        var target = ShapeOf(part, table, types);
         IRowForm form = types.ValuesAreText ? TextForm.Instance : KindForm.Instance;
         var keyPasses = IsKeyed(table, target) && !part.IsOfChildren && part.Source.HasKey
             && target.Key.Select(i => part.Columns[i].Source).SequenceEqual(part.Source.KeyOrdinals)
             && target.Key.All(i => part.Columns[i].Type == part.Source.Columns[part.Columns[i].Source].Type);
         var direct = part is { PassesAll: true, IsOfChildren: false, KeepsTypes: true } && part.Tables.Count == 1 && target.Columns.Count == part.Columns.Count && (keyPasses || !part.Source.HasKey);
+        var bent = Enumerable.Range(0, part.Columns.Count).Where(i => IsWrittenAnew(part, part.Columns[i], types)).ToHashSet();
         var source = direct ? new RowShape(part.Source, [.. part.Columns.Select(column => column.Source)], [.. target.Key.Select(i => part.Columns[i].Source)]) : null;
-        return new ComparedTable(table, target, () => form, () => form)
+        var columns = part.Columns.Select(column => CanonicalColumn.Of(column.Name, MeaningThere(column, types))).ToList();
+        var bentKey = Enumerable.Range(0, target.Key.Count).Where(i => bent.Contains(target.Key[i])).ToHashSet();
+        return new ComparedTable(
+            table,
+            target,
+            bent.Count == 0 ? () => form : () => new MixedForm(form, new CanonicalForm(columns), bent),
+            bent.Count == 0 ? () => form : () => new MixedForm(form, new CanonicalForm([.. target.Key.Select(i => columns[i])]), bentKey))
         {
             Source = source,
             Digested = source,
             KeyPasses = keyPasses,
             ByRange = keyPasses && WholeKeys.Has(part.Source, types.MeaningOf),
-            InOwnForm = true,
+            InOwnForm = bent.Count == 0,
             Masked = MaskedOf(part),
         };
     }
@@ -145,8 +153,8 @@ internal sealed class ComparedTable
     /// </summary>
     private static ComparedTable OfUnlike(TableTreatment part, TreatedTable table, IEngineTypes source, IEngineTypes intoTypes)
     {
-        var target = ShapeOf(part, table);
-        var columns = part.Columns.Select(column => CanonicalColumn.Of(column.Name, column.Meaning)).ToList();
+        var target = ShapeOf(part, table, intoTypes);
+        var columns = part.Columns.Select(column => CanonicalColumn.Of(column.Name, column.ConvertedFrom is null ? column.Meaning : MeaningThere(column, intoTypes))).ToList();
         var key = IsKeyed(table, target) && part.Source.HasKey ? TranscribedColumns.KeyOf(part, target.Key, source, intoTypes) : null;
         var isKept = part is { KeepsAllRows: true, Mode: ApplyMode.Upsert, IsCombined: false } && target.Columns.All(i => part.Columns[i].IsTranscribed);
         var here = part.Source.Columns.Select(column => CanonicalColumn.Of(column.Name, source.MeaningElsewhere(column) ?? default)).ToList();
@@ -159,15 +167,34 @@ internal sealed class ComparedTable
         };
     }
 
-    private static RowShape ShapeOf(TableTreatment part, TreatedTable table)
+    /// <summary>Without what the source's row does not tell: how it came, and values that the definition lets change on the way.</summary>
+    private static RowShape ShapeOf(TableTreatment part, TreatedTable table, IEngineTypes types)
     {
-        List<int> columns = [.. Enumerable.Range(0, part.Columns.Count).Where(i => part.Columns[i].Mark == ChangeMark.None)];
+        List<int> columns = [.. Enumerable.Range(0, part.Columns.Count).Where(i => part.Columns[i].Mark == ChangeMark.None && !MayChange(part.Columns[i], types))];
         var key = table.Form.KeyOrdinals.Where(columns.Contains).ToList();
         return new RowShape(table.Form, columns, key.Count > 0 ? key : columns);
     }
 
     /// <summary>Without a key, the row itself is what it is found by.</summary>
     private static bool IsKeyed(TreatedTable table, RowShape shape) => table.Form.KeyOrdinals.Any(shape.Columns.Contains);
+
+    private static bool MayChange(TreatedColumn column, IEngineTypes types) =>
+        column is { KeyOrdinal: 0, ConvertedFrom: { } from } && types.ChangeOf(from, column.Type).Outcome == TypeOutcome.MayChange;
+
+    private static ColumnMeaning MeaningThere(TreatedColumn column, IEngineTypes types) => types.MeaningElsewhere(new Column(column.Name, column.Type)) ?? column.Meaning;
+
+    /// <summary>Whether the target may write the same value otherwise than the treatment does: 1.5 in a column of two digits becomes 1.50.</summary>
+    private static bool IsWrittenAnew(TableTreatment part, TreatedColumn column, IEngineTypes types)
+    {
+        if (column.Mark != ChangeMark.None || (column.IsPassed && column.ConvertedFrom is null))
+        {
+            return false;
+        }
+
+        var there = MeaningThere(column, types);
+        var isWhole = there.Type == ExpressionType.Integer && (column.IsPassed ? types.MeaningOf(part.Source.Columns[column.Source]).Type : column.Meaning.Type) == ExpressionType.Integer;
+        return !isWhole && there is not { Type: ExpressionType.Text, Padded: false };
+    }
 
     private static IReadOnlyList<string> MaskedOf(TableTreatment part) => [.. part.Columns.Where(column => column.Masked).Select(column => column.Name)];
 }
