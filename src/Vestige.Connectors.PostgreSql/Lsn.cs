@@ -9,6 +9,10 @@ namespace Vestige.Connectors.PostgreSql;
 /// </summary>
 public static class Lsn
 {
+    private const ulong PageBytes = 8192;
+    private const ulong ShortHeader = 24;
+    private const ulong LongHeader = 40;
+
     public static string Format(LogPosition position) =>
         string.Create(CultureInfo.InvariantCulture, $"{position.Place >> 32:X}/{position.Place & 0xFFFF_FFFF:X}");
 
@@ -23,6 +27,13 @@ public static class Lsn
                 ? new LogPosition(((ulong)upper << 32) | lower)
                 : null;
     }
+
+    /// <summary>
+    /// Where what was written ends, of a place at which the server writes on: at the begin of a page that is behind the page's header,
+    /// which nobody is ever told to have read (PostgreSQL source, access/xlog_internal.h: 24 bytes, 40 on the first page of a file).
+    /// </summary>
+    internal static LogPosition EndOf(LogPosition next) =>
+        (next.Place % PageBytes) is var within and (ShortHeader or LongHeader) ? new LogPosition(next.Place - within) : next;
 
     /// <summary>A position the server gave.</summary>
     internal static LogPosition Of(string text) => Parse(text) ?? throw new InvalidDataException($"The server gave '{text}' as a position.");

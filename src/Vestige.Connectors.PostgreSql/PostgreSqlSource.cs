@@ -33,7 +33,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         {
             return await LookAsync(patience.Token);
         }
-        catch (OperationCanceledException exception) when (!cancellation.IsCancellationRequested)
+        catch (Exception exception) when (IsSilence(exception) && !cancellation.IsCancellationRequested)
         {
             throw new PortException($"Looking at the log in {Place}: no answer in {Patience.TotalSeconds:0} s.", exception)
             {
@@ -43,12 +43,16 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         }
     }
 
+    /// <summary>Our patience ended, or the driver's, which is as long while it connects.</summary>
+    private static bool IsSilence(Exception exception) =>
+        exception is OperationCanceledException or PortException { InnerException: TimeoutException or NpgsqlException { InnerException: TimeoutException } };
+
     private async Task<SourceHead> LookAsync(CancellationToken cancellation)
     {
         var known = identity ??= await IdentifyAsync(cancellation);
-        var (head, oldest, limit, now) = await UseAsync("Looking at the log", SampleAsync, cancellation);
+        var (head, oldest, limit, now, written) = await UseAsync("Looking at the log", SampleAsync, cancellation);
         var held = (long)(head.Place - Math.Min(head.Place, oldest?.Place ?? head.Place));
-        return new SourceHead(known, head, oldest ?? LogPosition.Zero, held, limit, null, now);
+        return new SourceHead(known, head, oldest ?? LogPosition.Zero, held, limit, null, now, written);
     }
 
     public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
@@ -191,12 +195,13 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         return new LogIdentity(row[0]!, long.Parse(row[1]!, CultureInfo.InvariantCulture));
     }
 
-    private async Task<(LogPosition Head, LogPosition? Oldest, long? Limit, DateTimeOffset Now)> SampleAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private async Task<(LogPosition Head, LogPosition? Oldest, long? Limit, DateTimeOffset Now, LogPosition Written)> SampleAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         const string Sql = """
             SELECT pg_current_wal_flush_lsn()::text, s.restart_lsn::text, extract(epoch FROM clock_timestamp())::float8,
                    (SELECT setting::int8 FROM pg_settings WHERE name = 'max_slot_wal_keep_size'),
-                   (SELECT count(DISTINCT r.prrelid) FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid WHERE p.pubname IN ($2, $3))
+                   (SELECT count(DISTINCT r.prrelid) FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid WHERE p.pubname IN ($2, $3)),
+                   pg_current_wal_insert_lsn()::text
             FROM (SELECT 1) one LEFT JOIN pg_replication_slots s ON s.slot_name = $1
             """;
         await using var command = new NpgsqlCommand(Sql, connection);
@@ -210,7 +215,8 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             Lsn.Of(reader.GetString(0)),
             reader.IsDBNull(1) ? (LogPosition?)null : Lsn.Of(reader.GetString(1)),
             limit < 0 ? (long?)null : limit << 20,
-            DateTimeOffset.UnixEpoch.AddSeconds(reader.GetDouble(2)));
+            DateTimeOffset.UnixEpoch.AddSeconds(reader.GetDouble(2)),
+            Lsn.EndOf(Lsn.Of(reader.GetString(5))));
         var offered = reader.GetInt64(4);
         await reader.DisposeAsync();
         if (reading is not null && offered < published.Count)

@@ -23,13 +23,14 @@ const int ThreadsAtHand = 48;
 ThreadPool.SetMinThreads(ThreadsAtHand, ThreadsAtHand);
 
 var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = args, ContentRootPath = AppContext.BaseDirectory });
-var settings = VestigeSettings.From(builder.Configuration);
+VestigeSettings settings;
 DataFolderLock folder;
 try
 {
+    settings = VestigeSettings.From(builder.Configuration);
     folder = DataFolderLock.Take(settings.DataFolder);
 }
-catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+catch (Exception exception) when (exception is IOException or UnauthorizedAccessException or InvalidOperationException)
 {
     await Console.Error.WriteLineAsync($"Vestige cannot start. {exception.Message}");
     return 1;
@@ -90,7 +91,7 @@ static void Register(IServiceCollection services, VestigeSettings settings)
         provider.GetRequiredService<IQuarantineStore>(),
         provider.GetRequiredService<ISpoolCipher>(),
         provider.GetRequiredService<IMaskKeys>(),
-        new EngineOptions(new SpoolOptions(BudgetBytes: settings.SpoolBudget)),
+        new EngineOptions(SpoolOptions.Within(settings.SpoolBudget)),
         provider.GetRequiredService<TimeProvider>(),
         Random.Shared,
         provider.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Engine"),

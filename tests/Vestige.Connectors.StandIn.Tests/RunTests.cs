@@ -37,6 +37,37 @@ public sealed class RunTests : IAsyncDisposable
     }
 
     [Fact]
+    public async Task Runs_that_the_schedule_begins_are_its_own()
+    {
+        await FollowAsync();
+        await systems.Engine.PaceAsync(Name, definition => definition with { Schedule = new RunSchedule(EverySeconds: 1) }, "test", cancellation);
+        await systems.WaitAsync(() => runs.All.Count(run => run.EndedAt is not null) >= 2, "two runs");
+        var ended = runs.All.Where(run => run.EndedAt is not null).OrderBy(run => run.BeganAt).ToList();
+        Assert.Equal(["test", "the schedule"], ended.Take(2).Select(run => run.By));
+        Assert.All(ended, run => Assert.Equal("all that was committed when it began is applied", run.Why));
+    }
+
+    [Fact]
+    public async Task A_run_is_over_also_where_the_next_begins_before_anybody_has_looked()
+    {
+        await FollowAsync();
+        await systems.RunAsync(systems.A, "INSERT INTO t VALUES (3, 'c'); CREATE TABLE u (id INTEGER PRIMARY KEY)");
+        await systems.WaitAsync(() => Now is { Inserts: 1 }, "the counts");
+        systems.B.Drills.Delay = TimeSpan.FromMilliseconds(400);
+        await systems.Engine.PauseAsync(Name, "night shift", cancellation);
+        await systems.Engine.RunAsync(Name, "day shift", cancellation);
+        await systems.Engine.ChangeAsync(systems.Engine.Status(Name)!.Definition with { Tables = new TableRules([new TableRule(Take: "*")]) }, "architect", cancellation);
+        systems.B.Drills.Delay = TimeSpan.Zero;
+        await systems.RunAsync(systems.A, "INSERT INTO t VALUES (4, 'd'), (5, 'e')");
+        await systems.WaitAsync(() => Now is { Inserts: 2 }, "the last run");
+        var all = runs.All.OrderBy(run => run.BeganAt).ToList();
+        Assert.Equal(["paused by night shift", "begun anew", ""], all.Select(run => run.Why));
+        Assert.Equal([true, true, false], all.Select(run => run.EndedAt is not null));
+        Assert.Equal((1, 0), (all[0].Inserts, all[1].Inserts));
+        Assert.Equal(all[0].To, all[1].To);
+    }
+
+    [Fact]
     public async Task What_a_run_carried_is_kept_when_the_process_ends()
     {
         await FollowAsync();

@@ -57,7 +57,7 @@ public sealed class TwoStandIns : IAsyncDisposable
             quarantine,
             new NoCipher(),
             new NamedKeys(),
-            new EngineOptions(new SpoolOptions(), CheckEvery: TimeSpan.FromMilliseconds(200)),
+            new EngineOptions(new SpoolOptions(), CheckEvery: TimeSpan.FromMilliseconds(200), LookEvery: TimeSpan.FromMilliseconds(500)),
             clock ?? TimeProvider.System,
             new Random(1),
             NullLogger.Instance,

@@ -51,9 +51,9 @@ public class ForecastTests
     public void A_forecast_that_was_interrupted_is_held_against_nothing()
     {
         var past = new PastForecasts();
-        past.Note(DateTimeOffset.UnixEpoch, Forecast.WhenClear(1000, [10], [20]), cleared: false);
+        past.Note(DateTimeOffset.UnixEpoch, Forecast.WhenClear(1000, [10], [20]).Time);
         past.Interrupted();
-        past.Note(DateTimeOffset.UnixEpoch.AddHours(1), Forecast.WhenClear(0, [10], [20]), cleared: true);
+        past.Happened(DateTimeOffset.UnixEpoch.AddHours(1));
         Assert.Null(past.Quality);
     }
 
@@ -64,9 +64,10 @@ public class ForecastTests
         {
             var now = DateTimeOffset.UnixEpoch.AddSeconds(second);
             rates.Add(applied(second));
-            past.Note(now, Forecast.WhenClear((long)backlog, [100], rates.TakeLast(60).ToList()), backlog <= 0);
+            past.Note(now, Forecast.WhenClear((long)backlog, [100], rates.TakeLast(60).ToList()).Time);
             if (backlog <= 0)
             {
+                past.Happened(now);
                 return past.Quality!;
             }
 

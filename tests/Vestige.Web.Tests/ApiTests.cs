@@ -44,36 +44,6 @@ public sealed class ApiTests : IAsyncLifetime
         Assert.Contains("Loaded", (await vestige.GetAsync("/api/v1/crossings/items/events")).GetRawText(), StringComparison.Ordinal);
     }
 
-    [Theory]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"a","tables":{"rules":[{"take":"*"}]}}""", 422, "target")]
-    [InlineData("""{"name":"Bad Name","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]}}""", 422, "name")]
-    [InlineData("""{"name":"x","purpose":"lake","source":"a","target":"b","tables":{"rules":[{"take":"*"}]}}""", 422, "purpose")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"nowhere","target":"b","tables":{"rules":[{"take":"*"}]}}""", 422, "source")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[]}}""", 422, "tables.rules")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"colour":"red"}""", 400, "colour")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"takes":"*"}]}}""", 400, "takes")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b"}""", 400, "tables")]
-    [InlineData("""{"name":7,"purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]}}""", 400, "name")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"},null]}}""", 422, "tables.rules[1]")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"treatment":[{"tables":"*","mask":[{"column":null,"by":"hash"}]}]}""", 400, "mask[0].column")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"treatment":[{"tables":"*","keep":"a","split":[]}]}""", 422, "treatment[0]")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"start":{"existing":"keep"}}""", 422, "start.existing")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"start":{"kind":"changes","existing":"merge"}}""", 422, "start.existing")]
-    [InlineData("not json", 400, "malformed")]
-    public async Task Bad_definitions_are_refused_by_name_and_change_nothing(string body, int code, string names)
-    {
-        await MakeAsync("a", "b");
-        using var content = new StringContent(body, Encoding.UTF8, "application/json");
-        using var response = await vestige.Http.PostAsync("/api/v1/crossings", content, cancellation);
-        var answer = await response.Content.ReadAsStringAsync(cancellation);
-        Assert.Equal(code, (int)response.StatusCode);
-        Assert.Equal("application/problem+json", response.Content.Headers.ContentType!.MediaType);
-        Assert.Contains(names, answer, StringComparison.Ordinal);
-        Assert.DoesNotContain("Vestige.", answer, StringComparison.Ordinal);
-        Assert.DoesNotContain("System.", answer, StringComparison.Ordinal);
-        Assert.Equal(0, (await vestige.GetAsync("/api/v1/crossings")).GetArrayLength());
-    }
-
     [Fact]
     public async Task A_start_that_cannot_be_made_says_every_line()
     {
@@ -171,6 +141,44 @@ public sealed class ApiTests : IAsyncLifetime
         await vestige.WaitAsync("c", status => status.GetProperty("tables").GetArrayLength() == 2 && status.GetProperty("state").GetString() == "following", "both tables");
         Assert.Contains("CREATE TABLE \"two\"", await vestige.Http.GetStringAsync("/crossings/c/statements.sql", cancellation), StringComparison.Ordinal);
     }
+
+    [Fact]
+    public async Task A_schedule_and_a_limit_given_with_the_definition_are_in_force_at_once()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE one (id INTEGER PRIMARY KEY)");
+        await vestige.PostAsync("/api/v1/crossings", Paced(null, null));
+        await vestige.PostAsync("/api/v1/crossings/c/start");
+        await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "following", "following");
+        Assert.Equal(HttpStatusCode.OK, await SendAsync(HttpMethod.Put, "*", Paced(new { everySeconds = 2 }, null), "?confirm=true"));
+        await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "stopped", "the rest between two runs");
+        await vestige.BenchAsync("a", "INSERT INTO one VALUES (1)");
+        await vestige.WaitAsync("c", status => Inserted(status) == 1, "the next run");
+
+        Assert.Equal(HttpStatusCode.OK, await SendAsync(HttpMethod.Put, "*", Paced(null, 2), "?confirm=true"));
+        await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "following", "following without a schedule");
+        for (var id = 2; id <= 13; id++)
+        {
+            await vestige.BenchAsync("a", $"INSERT INTO one VALUES ({id})");
+        }
+
+        await Task.Delay(1000, cancellation);
+        Assert.InRange(Inserted(await vestige.StatusAsync("c")), 1, 12);
+        await vestige.WaitAsync("c", status => Inserted(status) == 13, "what the limit held");
+    }
+
+    private static int Inserted(JsonElement status) => status.GetProperty("tables")[0].GetProperty("changes").GetProperty("insert").GetInt32();
+
+    private static object Paced(object? schedule, double? changesPerSecond) => new
+    {
+        name = "c",
+        purpose = "copy",
+        source = "a",
+        target = "b",
+        tables = new { rules = new[] { new { take = "a.one" } } },
+        schedule,
+        changesPerSecond,
+    };
 
     private static object Taking(string existing, params string[] tables) => new
     {

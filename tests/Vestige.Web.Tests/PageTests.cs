@@ -16,37 +16,6 @@ public sealed partial class PageTests : IAsyncLifetime
 
     public ValueTask DisposeAsync() => vestige.DisposeAsync();
 
-    [Theory]
-    [InlineData("/", "There is no crossing yet")]
-    [InlineData("/crossings", "New crossing")]
-    [InlineData("/crossings/new", "Make them first")]
-    [InlineData("/connections", "Make it")]
-    [InlineData("/find?q=anything", "anything")]
-    [InlineData("/bench", "stand-in")]
-    public async Task With_nothing_in_it_each_page_says_what_to_do(string path, string says)
-    {
-        var html = await PageAsync(path);
-        Assert.Contains(says, Text(html), StringComparison.Ordinal);
-        Assert.DoesNotContain("style=", html, StringComparison.Ordinal);
-        Assert.DoesNotMatch(InlineScript(), html);
-    }
-
-    [Theory]
-    [InlineData("/crossings/nowhere")]
-    [InlineData("/crossings/nowhere/tables")]
-    [InlineData("/connections/nowhere")]
-    [InlineData("/connections/nowhere/tables/a.t")]
-    [InlineData("/bench/nowhere")]
-    [InlineData("/no/such/page")]
-    public async Task What_is_not_there_is_said_on_a_page_with_a_way_on(string path)
-    {
-        using var answer = await vestige.Http.GetAsync(path, cancellation);
-        Assert.Equal(HttpStatusCode.NotFound, answer.StatusCode);
-        var html = await answer.Content.ReadAsStringAsync(cancellation);
-        Assert.Contains("href=\"/\"", html, StringComparison.Ordinal);
-        Assert.Contains("vestige", html, StringComparison.Ordinal);
-    }
-
     [Fact]
     public async Task Names_and_values_are_shown_as_they_are_and_never_become_markup()
     {
@@ -196,9 +165,6 @@ public sealed partial class PageTests : IAsyncLifetime
             Assert.Equal("nosniff", answer.Headers.GetValues("X-Content-Type-Options").Single());
         }
     }
-
-    [GeneratedRegex("<script(?![^>]*src=)", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
-    private static partial Regex InlineScript();
 
     [GeneratedRegex("name=\"__RequestVerificationToken\"[^>]*value=\"(?<token>[^\"]+)\"", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Token();

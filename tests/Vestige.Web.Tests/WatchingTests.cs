@@ -37,12 +37,28 @@ public sealed class WatchingTests
         Assert.True(Of("vestige_spool_bytes", ("source", "shop")) > 0);
         Assert.InRange(Of("vestige_lag_seconds", ("crossing", "items")), 0, 60);
 
-        // The alert rules that ship speak of measures that there are.
+        // The alert rules that ship speak of measures that there are; some have no value while all is well.
         var rules = await File.ReadAllTextAsync(Path.Combine(Repository(), "docs", "alerts.yaml"), cancellation);
-        var told = samples.Select(sample => sample[0].GetString()).ToHashSet();
+        var told = samples.Select(sample => sample[0].GetString()!).Concat(text.Split('\n').Where(line => line.StartsWith("# TYPE ", StringComparison.Ordinal)).Select(line => line.Split(' ')[2])).ToHashSet();
         var named = rules.Split([' ', '\n', '{', '[', '(', ')']).Where(word => word.StartsWith("vestige_", StringComparison.Ordinal)).Distinct().ToList();
         Assert.True(named.Count > 8);
         Assert.All(named, name => Assert.True(told.Contains(name), name));
+    }
+
+    [Fact]
+    public async Task Delays_over_long_windows_hold_those_of_the_minute_that_runs_and_forecasts_have_their_ranges()
+    {
+        await using var vestige = await DemoAsync();
+        var measures = JsonSerializer.Deserialize<JsonElement>(await vestige.Http.GetStringAsync("/api/v1/crossings/items/measures", cancellation));
+        var windows = measures.GetProperty("delays").EnumerateArray().Select(window => (window.GetProperty("window").GetDouble(), window.GetProperty("transactions").GetInt64())).ToList();
+        Assert.Equal([300, 3600, 86_400, 2_592_000], windows.Select(window => window.Item1));
+        Assert.All(windows, window => Assert.Equal(windows[0].Item2, window.Item2));
+        Assert.True(windows[0].Item2 > 0);
+
+        // Whoever follows fills no spool; at rest there is a range for when it will be full, where anything is written.
+        var forecast = JsonSerializer.Deserialize<JsonElement>(await vestige.Http.GetStringAsync("/api/v1/crossings/items/status", cancellation)).GetProperty("forecast");
+        Assert.Equal((JsonValueKind.Null, JsonValueKind.Null), (forecast.GetProperty("spoolFullInSeconds").ValueKind, forecast.GetProperty("exhaustedBy").ValueKind));
+        Assert.All(["clears", "spoolFull", "logExhausted", "loadEnds"], name => Assert.True(forecast.GetProperty("ranges").GetProperty(name).TryGetProperty("latestSeconds", out _)));
     }
 
     [Fact]

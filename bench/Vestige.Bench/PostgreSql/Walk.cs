@@ -10,7 +10,7 @@ namespace Vestige.Bench.PostgreSql;
 /// </summary>
 internal static partial class Walk
 {
-    private const int Rounds = 4;
+    private const int Rounds = 5;
     private const double Share = 10;
 
     public static async Task RunAsync(int seconds)
@@ -33,10 +33,12 @@ internal static partial class Walk
         }
 
         var proved = pair.Engine.Status("bench")!.Tables.Count(table => table.Verdict?.Proved is not null);
-        var (one, other) = (with.Order().ElementAt(Rounds / 2), without.Order().ElementAt(Rounds / 2));
+        var (one, other) = (Median(with), Median(without));
         Report.Ratio($"pgbench/s while walking {Share:0} % of the time", one, other, "not walking", 1 - (Share / 100));
         Console.WriteLine($"transactions/s: walking {string.Join(", ", with.Select(value => value.ToString("0")))}; not {string.Join(", ", without.Select(value => value.ToString("0")))}; {proved} tables proved");
     }
+
+    private static double Median(List<double> values) => values.Order().ElementAt(values.Count / 2);
 
     private static async Task<double> PgbenchAsync(ServerPair pair, int seconds)
     {

@@ -194,7 +194,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         }
         catch (PortException exception) when (raw.sqlite3_extended_errcode(transaction.Database.Handle) == SqliteFailure.ForeignKey)
         {
-            throw ReferenceRefused(exception);
+            throw RowRefusals.OfReference(transaction.Database, exception);
         }
 
         session.Progress = after;
@@ -276,7 +276,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 
         if (after.HasAbsent)
         {
-            throw Refused(table, ChangeKind.Update, after, "the row is not there, and the log does not carry all of it");
+            throw RowRefusals.Of(transaction.Database, table, ChangeKind.Update, after, "the row is not there, and the log does not carry all of it");
         }
 
         InsertRow(table, after);
@@ -289,7 +289,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         List<int> columns = [.. Enumerable.Range(0, table.Columns.Count).Where(i => after.KindAt(i) != ValueKind.Absent)];
         return Update(table, columns, before, after) > 0
             ? default
-            : throw Refused(table, ChangeKind.Update, after, "the row is not there, and the log does not carry all of it");
+            : throw RowRefusals.Of(transaction.Database, table, ChangeKind.Update, after, "the row is not there, and the log does not carry all of it");
     }
 
     private int Update(TableSchema table, Row key, Row after)
@@ -364,38 +364,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 
         var words = raw.sqlite3_errmsg(transaction.Database.Handle).utf8_to_string();
         throw SqliteFailure.IsConstraint(code) || (code & 0xFF) is raw.SQLITE_MISMATCH or raw.SQLITE_TOOBIG
-            ? Refused(table, kind, row, $"{words} (SQLite {code})")
+            ? RowRefusals.Of(transaction.Database, table, kind, row, $"{words} (SQLite {code})")
             : SqliteFailure.Of(transaction.Database.Handle, code, table.Name.ToString());
-    }
-
-    private RowRefusedException Refused(TableSchema table, ChangeKind kind, Row row, string answer)
-    {
-        var key = RowKey.Display(row, table.KeyOrdinals);
-        return new RowRefusedException($"{transaction.Database.Name} refused {ChangeMarks.Of(kind)} of {table.Name} {key}: {answer}.")
-        {
-            Table = table.Name,
-            Kind = kind,
-            Key = key,
-            Answer = answer,
-            Mend = "Remove the cause on the target, then resume: the row is tried again. Everything before it is applied.",
-        };
-    }
-
-    private RowRefusedException ReferenceRefused(Exception inner)
-    {
-        var database = transaction.Database;
-        using var check = new Statement(database.Handle, "SELECT \"table\", rowid, parent FROM pragma_foreign_key_check LIMIT 1", database.Name);
-        var found = check.Step();
-        var table = found ? check.Text(0) : "";
-        var parent = found ? check.Text(2) : "";
-        var key = found && !check.IsNull(1) ? check.Text(1) : "";
-        return new RowRefusedException($"{database.Name} refused the commit: row {key} of {table} refers to a row of {parent} that is not there.", inner)
-        {
-            Table = new TableName(database.Name, table),
-            Kind = ChangeKind.Insert,
-            Key = key,
-            Answer = "FOREIGN KEY constraint failed",
-            Mend = $"Restore the row of {parent} on the target, then resume.",
-        };
     }
 }

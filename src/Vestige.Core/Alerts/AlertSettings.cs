@@ -22,7 +22,7 @@ public sealed record AlertSettings(
             new AlertRule(NeedKind.NoHeartbeat, ForSeconds: 5, OverAfterSeconds: 30),
             new AlertRule(NeedKind.Lag, LimitSeconds: 300, ForSeconds: 300, OverAfterSeconds: 120),
             new AlertRule(NeedKind.LosingGround, ForSeconds: 30, OverAfterSeconds: 60),
-            new AlertRule(NeedKind.LogLoss, OverAfterSeconds: 120, InQuietHours: true),
+            new AlertRule(NeedKind.LogLoss, LimitSeconds: AlertRule.LossAheadSeconds, OverAfterSeconds: 120, InQuietHours: true),
             new AlertRule(NeedKind.SpoolFull, ForSeconds: 30, OverAfterSeconds: 300),
             new AlertRule(NeedKind.Quarantine, OverAfterSeconds: 0),
             new AlertRule(NeedKind.Held, OverAfterSeconds: 0),
@@ -73,6 +73,11 @@ public sealed record AlertSettings(
         if (rule.Kind == NeedKind.Lag && rule.LimitSeconds is not > 0)
         {
             yield return new DefinitionProblem($"{field}.limitSeconds", "there is none", "Say how many seconds behind are too many.");
+        }
+
+        if (rule.Kind == NeedKind.LogLoss && rule.LimitSeconds is not (null or > 0))
+        {
+            yield return new DefinitionProblem($"{field}.limitSeconds", "it is not more than 0", "Say how many seconds ahead a loss is told.");
         }
 
         foreach (var unknown in (rule.Channels ?? []).Where(name => Channels.All(channel => channel.Name != name)))

@@ -42,6 +42,9 @@ public sealed record CrossingDefinition(
 {
     public const string Copy = "copy";
 
+    /// <summary>Whether a moment lies in a window in which nothing is applied.</summary>
+    public bool RestsAt(DateTimeOffset moment) => Rest?.Any(window => window.EndAt(moment) is not null) == true;
+
     /// <summary>How a table of the source is applied.</summary>
     public ApplyMode AppliedAs(TableName table) => ApplyRuleOf(table)?.As ?? ApplyMode.Upsert;
 

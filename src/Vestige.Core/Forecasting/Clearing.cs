@@ -14,4 +14,7 @@ public enum Clearing
 
     /// <summary>Capacity was not seen yet: no interval had a backlog throughout.</summary>
     NotMeasured,
+
+    /// <summary>Nothing is applied now, whatever the capacity.</summary>
+    AtRest,
 }

@@ -16,22 +16,54 @@ public static class Forecast
     {
         ArgumentNullException.ThrowIfNull(arriving);
         ArgumentNullException.ThrowIfNull(appliedUnderBacklog);
-        var lambda = NearestRank(arriving, 0.5) ?? 0;
-        var mu = NearestRank(appliedUnderBacklog, 0.5);
+        var lambda = RateRange.Of(arriving);
+        var mu = appliedUnderBacklog.Count == 0 ? null : RateRange.Of(appliedUnderBacklog);
         if (backlog <= 0)
         {
-            return new ClearingForecast(Clearing.Current, TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, lambda, mu);
+            return new ClearingForecast(Clearing.Current, TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, lambda.Median, mu?.Median, RateRange.Zero);
         }
 
         if (mu is null)
         {
-            return new ClearingForecast(Clearing.NotMeasured, null, null, null, lambda, null);
+            return new ClearingForecast(Clearing.NotMeasured, null, null, null, lambda.Median, null, new RateRange(0, 0, 1));
         }
 
-        var time = Drain(backlog, mu.Value - lambda);
-        var soonest = Drain(backlog, NearestRank(appliedUnderBacklog, 0.75)!.Value - (NearestRank(arriving, 0.25) ?? 0));
-        var latest = Drain(backlog, NearestRank(appliedUnderBacklog, 0.25)!.Value - (NearestRank(arriving, 0.75) ?? 0));
-        return new ClearingForecast(time is null ? Clearing.Never : Clearing.Clears, time, soonest, latest, lambda, mu);
+        var time = Drain(backlog, mu.Median - lambda.Median);
+        var soonest = Drain(backlog, mu.High - lambda.Low);
+        var latest = Drain(backlog, mu.Low - lambda.High);
+        var left = new RateRange(LeftOf(lambda.Low, mu.High), LeftOf(lambda.Median, mu.Median), LeftOf(lambda.High, mu.Low));
+        return new ClearingForecast(time is null ? Clearing.Never : Clearing.Clears, time, soonest, latest, lambda.Median, mu.Median, left);
+    }
+
+    /// <summary>The same while nothing is applied, by somebody's wish or since it cannot be: whatever arrives adds to the backlog.</summary>
+    public static ClearingForecast AtRest(long backlog, IReadOnlyList<double> arriving, IReadOnlyList<double> appliedUnderBacklog)
+    {
+        var moving = WhenClear(backlog, arriving, appliedUnderBacklog) with { Left = RateRange.One };
+        return backlog <= 0 ? moving : moving with { Outcome = Clearing.AtRest, In = null, Soonest = null, Latest = null };
+    }
+
+    /// <summary>
+    /// When the spool is full, and when the source's log is lost after that. While the log is not read the spool does not grow, and
+    /// the source keeps its log already.
+    /// </summary>
+    /// <param name="spool">The spool, with what is still needed of it: the span that is kept beyond that is given up first.</param>
+    /// <param name="log">The log that the source keeps.</param>
+    /// <param name="isRead">Whether the log is being read.</param>
+    public static LogExhaustion WhenExhausted(StoreLevel spool, StoreLevel log, bool isRead)
+    {
+        ArgumentNullException.ThrowIfNull(spool);
+        ArgumentNullException.ThrowIfNull(log);
+        var lost = WhenFull(log);
+        var full = isRead || spool.Held >= spool.Limit ? WhenFull(spool) : ForecastTime.Never;
+        return new LogExhaustion(full, isRead ? full.Then(lost) : lost);
+    }
+
+    /// <summary>When a store is full; never without a limit.</summary>
+    public static ForecastTime WhenFull(StoreLevel store)
+    {
+        ArgumentNullException.ThrowIfNull(store);
+        TimeSpan? At(double bytesPerSecond) => store.Limit is { } limit ? WhenFull(store.Held, limit, bytesPerSecond) : null;
+        return new ForecastTime(At(store.Growth.Median), At(store.Growth.High), At(store.Growth.Low));
     }
 
     /// <summary>
@@ -50,9 +82,12 @@ public static class Forecast
             return null;
         }
 
-        var sorted = samples.Order().ToArray();
-        return sorted[Math.Max(0, (int)Math.Ceiling(q * sorted.Length) - 1)];
+        return RankOf([.. samples.Order()], q);
     }
+
+    internal static double RankOf(double[] sorted, double q) => sorted[Math.Max(0, (int)Math.Ceiling(q * sorted.Length) - 1)];
+
+    private static double LeftOf(double arriving, double applied) => arriving <= 0 ? 0 : Math.Clamp(1 - (applied / arriving), 0, 1);
 
     private static TimeSpan? Drain(double amount, double perSecond)
     {

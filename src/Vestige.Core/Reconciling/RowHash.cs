@@ -7,12 +7,15 @@ using Vestige.Core.Changes;
 namespace Vestige.Core.Reconciling;
 
 /// <summary>
-/// Hashes of rows: MD5 (RFC 1321) of the row in a form that both sides share, read as a number with its first byte highest. It is
-/// taken for its 128 bits and because databases have it too; whoever can write rows could make two of one hash, so that it proves
-/// nothing against an attacker. Not safe for several threads.
+/// Hashes of rows, each of the row in a form that both sides share: by <see cref="Standard"/> unless another function is given. They
+/// are taken for their 128 bits; whoever can write rows could make two of one hash, so that they prove nothing against an attacker. Not
+/// safe for several threads.
 /// </summary>
-public sealed class RowHash(IRowForm form)
+/// <param name="form">The form.</param>
+/// <param name="function">For rows that no database hashes itself; null for <see cref="Standard"/>.</param>
+public sealed class RowHash(IRowForm form, HashFunction? function = null)
 {
+    private readonly HashFunction hash = function ?? Standard;
     private readonly ArrayBufferWriter<byte> written = new(1024);
 
     /// <summary>The hash of all columns of a row.</summary>
@@ -23,15 +26,15 @@ public sealed class RowHash(IRowForm form)
     {
         written.ResetWrittenCount();
         form.Write(row, columns, written);
-        return Of(written.WrittenSpan);
+        return hash(written.WrittenSpan);
     }
 
-    /// <summary>The hash of bytes.</summary>
+    /// <summary>MD5 (RFC 1321), which databases compute too, read as a number with its first byte highest.</summary>
     [SuppressMessage("Security", "CA5351:Do Not Use Broken Cryptographic Algorithms", Justification = "Compared, not trusted: databases compute the same.")]
-    public static UInt128 Of(ReadOnlySpan<byte> bytes)
+    public static UInt128 Standard(ReadOnlySpan<byte> bytes)
     {
-        Span<byte> hash = stackalloc byte[MD5.HashSizeInBytes];
-        MD5.HashData(bytes, hash);
-        return BinaryPrimitives.ReadUInt128BigEndian(hash);
+        Span<byte> made = stackalloc byte[MD5.HashSizeInBytes];
+        MD5.HashData(bytes, made);
+        return BinaryPrimitives.ReadUInt128BigEndian(made);
     }
 }

@@ -152,7 +152,7 @@ public sealed class AlertKeeper
         }
 
         var rule = settings.RuleFor(need.Kind, need.Crossing);
-        var holds = held is not null && (held.Kind != NeedKind.Lag || rule.IsBeyond(held.Lag ?? TimeSpan.Zero, before.Alarm.Raised));
+        var holds = held is not null && rule.Holds(held.Time, before.Alarm.Raised);
         var overAfter = gone ? TimeSpan.Zero : TimeSpan.FromSeconds(rule.OverAfterSeconds);
         var alarm = before.Alarm.Step(holds, now, TimeSpan.FromSeconds(rule.ForSeconds), overAfter);
         var alert = !alarm.Raised ? null : before.Alert is { } standing

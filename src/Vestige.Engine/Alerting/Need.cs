@@ -9,8 +9,8 @@ namespace Vestige.Engine.Alerting;
 /// <param name="What">What happened, in a sentence.</param>
 /// <param name="Costs">What it costs while it stands.</param>
 /// <param name="Mend">What helps; null when there is nothing but to wait.</param>
-/// <param name="Lag">How far behind, where that decides.</param>
-public sealed record Need(NeedKind Kind, string Crossing, string? About, string What, string Costs, string? Mend = null, TimeSpan? Lag = null)
+/// <param name="Time">How far behind, or in how long it is lost, where that decides.</param>
+public sealed record Need(NeedKind Kind, string Crossing, string? About, string What, string Costs, string? Mend = null, TimeSpan? Time = null)
 {
     /// <summary>The same for the same thing at another moment.</summary>
     public string Id => $"{Kind}/{Crossing}/{About}";

@@ -23,10 +23,10 @@ public static class NeedReader
             return [];
         }
 
-        return [.. OfCrossing(status), .. OfSource(status, now), .. OfTables(status)];
+        return [.. OfCrossing(status, now), .. OfSource(status, now), .. OfTables(status)];
     }
 
-    private static IEnumerable<Need> OfCrossing(CrossingStatus status)
+    private static IEnumerable<Need> OfCrossing(CrossingStatus status, DateTimeOffset now)
     {
         var kept = "What the source commits is taken into the spool meanwhile; the target grows older.";
         if (status.Fault is { } fault)
@@ -38,21 +38,29 @@ public static class NeedReader
             yield return new Need(NeedKind.Waiting, status.Name, null, waiting.What, kept, waiting.Mend ?? "It tries again by itself.");
         }
 
-        if (status.Lag is { Current: false } lag && Runs(status))
+        if (status.Lag is { Current: false } lag && Runs(status) && !status.RestsAsPlanned(now))
         {
             yield return new Need(NeedKind.Lag, status.Name, null, $"{(lag.AtLeast ? "At least " : "")}{Figures.Duration(lag.Behind)} behind, {Figures.Of(status.Backlog, "change")} waiting.", "Whoever reads the target sees it as it was then.", status.Cause ?? "See where the delay sits.", lag.Behind);
         }
 
-        if (status.Clears.Outcome == Clearing.Never && status.State == CrossingState.CatchingUp)
+        if (status.Clears.Outcome == Clearing.Never && status.State == CrossingState.CatchingUp && !status.RestsAsPlanned(now))
         {
-            yield return new Need(NeedKind.LosingGround, status.Name, null, $"Losing ground: {Figures.Rate(status.Clears.Arriving)} changes in, {Figures.Rate(status.Clears.Applied ?? 0)} out each second.", $"The lag grows{(status.SpoolFullIn is { } full ? $", and the spool is full in {Figures.Duration(full)}" : "")}.", status.Cause ?? "See where the delay sits.");
+            yield return new Need(NeedKind.LosingGround, status.Name, null, $"Losing ground: {Figures.Rate(status.Clears.Arriving)} changes in, {Figures.Rate(status.Clears.Applied ?? 0)} out each second.", $"The lag grows{(status.Exhaustion.SpoolFull.In is { } full ? $", and the spool is full in {Figures.Duration(full)}" : "")}.", status.Cause ?? "See where the delay sits.");
         }
 
-        if (status.LogLostIn is { } lost && !(status.Clears.In < lost))
+        // Where the backlog clears at its rates, nothing is lost at these; a load that ends before may be followed by anything.
+        if (status is { Exhaustion.LogLost.In: { } lost, ExhaustedBy: null, Capture.LostPlace: false } && !(status.LoadEndsIn < lost))
         {
-            yield return new Need(NeedKind.LogLoss, status.Name, status.Definition.Source, $"The log of {status.Definition.Source} is lost in {Figures.Duration(lost)}, and the backlog does not clear before.", "Then every table must be loaded again.", "Let it be read, make room for the spool, or let the source keep more.");
+            yield return new Need(NeedKind.LogLoss, status.Name, status.Definition.Source, $"The log of {status.Definition.Source} is lost in {Figures.Duration(lost)}, and the backlog does not clear before.", "Then every table must be loaded again.", AheadOfLoss(status), lost);
         }
     }
+
+    private static string AheadOfLoss(CrossingStatus status) => status switch
+    {
+        { Capture: { Running: false } log } when log.SpoolBytes < log.SpoolBudget => "Let the log be read again, or let the source keep more.",
+        { State: CrossingState.Paused or CrossingState.Stopped } => "Let it go on, make room for the spool, or let the source keep more.",
+        _ => "Let it apply faster, make room for the spool, or let the source keep more.",
+    };
 
     private static IEnumerable<Need> OfSource(CrossingStatus status, DateTimeOffset now)
     {

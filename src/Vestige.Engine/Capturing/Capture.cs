@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
@@ -24,18 +23,14 @@ public sealed class Capture : IAsyncDisposable
     private readonly Random random;
     private readonly EventLog events;
     private readonly ILogger logger;
-    private readonly Lock gate = new();
-    private readonly HashSet<TableName> tables = [];
+    private readonly CarriedTables tables = new();
     private readonly CaptureState state;
     private readonly CancellationTokenSource stopping = new();
     private Task running = Task.CompletedTask;
     private LogPosition? confirmed;
     private DateTimeOffset passedAt;
     private bool mended = true;
-    private volatile bool reopen;
     private CancellationTokenSource restart = new();
-    private readonly ConcurrentQueue<(HashSet<TableName> Names, LogPosition After)> whole = new();
-    private IReadOnlySet<TableName> carried = new HashSet<TableName>();
 
     public Capture(string connection, Func<ISource> source, Spool spool, TimeProvider clock, Random random, EventLog events, ILogger logger)
     {
@@ -48,7 +43,7 @@ public sealed class Capture : IAsyncDisposable
         this.events = events;
         this.logger = logger;
         state = new CaptureState(connection, spool);
-        tables.UnionWith(spool.Tables);
+        tables.Ask(spool.Tables);
     }
 
     public string Connection { get; }
@@ -75,58 +70,19 @@ public sealed class Capture : IAsyncDisposable
     {
         ArgumentNullException.ThrowIfNull(wanted);
         var all = wanted.ToList();
-        lock (gate)
-        {
-            var before = tables.Count;
-            tables.UnionWith(all);
-            if (tables.Count != before)
-            {
-                reopen = true;
-            }
-        }
-
-        while (true)
-        {
-            var turned = Turned.Next;
-            if (Loss is { } loss)
-            {
-                throw loss;
-            }
-
-            if (Status.Running && Spool.Identity is not null && Carries(all))
-            {
-                return;
-            }
-
-            await turned.WaitAsync(cancellation);
-        }
+        tables.Ask(all);
+        await UntilAsync(() => Status.Running && Spool.Identity is not null && tables.Carries(all), cancellation);
     }
 
     /// <summary>
     /// Tells that every transaction that was open when these tables began to be read has ended by a position, as the opening of
     /// a snapshot after that waits for. Written down when the reader comes to it; returns at once.
     /// </summary>
-    public void HoldsWhole(IEnumerable<TableName> names, LogPosition after) => whole.Enqueue(([.. names], after));
+    public void HoldsWhole(IEnumerable<TableName> names, LogPosition after) => tables.HoldsWhole(names, after);
 
     /// <summary>Returns when it is written down that all changes of these tables after some position are held.</summary>
-    public async Task HoldsWholeAsync(IReadOnlyCollection<TableName> names, CancellationToken cancellation)
-    {
-        while (true)
-        {
-            var turned = Turned.Next;
-            if (Loss is { } loss)
-            {
-                throw loss;
-            }
-
-            if (names.All(name => Spool.Held(name)?.WholeAfter is not null))
-            {
-                return;
-            }
-
-            await turned.WaitAsync(cancellation);
-        }
-    }
+    public Task HoldsWholeAsync(IReadOnlyCollection<TableName> names, CancellationToken cancellation) =>
+        UntilAsync(() => names.All(name => Spool.Held(name)?.WholeAfter is not null), cancellation);
 
     /// <summary>Returns when the spool holds the log up to the position; throws when it never will.</summary>
     public async Task ReachAsync(LogPosition position, CancellationToken cancellation)
@@ -151,17 +107,9 @@ public sealed class Capture : IAsyncDisposable
     {
         await StopReadingAsync();
         await Spool.ClearAsync(cancellation);
-        lock (gate)
-        {
-            mended = true;
-            confirmed = null;
-            carried = new HashSet<TableName>();
-            whole.Clear();
-            tables.Clear();
-        }
-
+        (mended, confirmed) = (true, null);
+        tables.Clear();
         state.Restart();
-
         restart = new CancellationTokenSource();
         Start();
     }
@@ -189,11 +137,23 @@ public sealed class Capture : IAsyncDisposable
         stopping.Dispose();
     }
 
-    private bool Carries(List<TableName> wanted)
+    /// <summary>Waits for what may hold whenever reading turns; throws when the place in the log is lost.</summary>
+    private async Task UntilAsync(Func<bool> holds, CancellationToken cancellation)
     {
-        lock (gate)
+        while (true)
         {
-            return wanted.TrueForAll(carried.Contains);
+            var turned = Turned.Next;
+            if (Loss is { } loss)
+            {
+                throw loss;
+            }
+
+            if (holds())
+            {
+                return;
+            }
+
+            await turned.WaitAsync(cancellation);
         }
     }
 
@@ -241,26 +201,20 @@ public sealed class Capture : IAsyncDisposable
             mended = true;
         }
 
-        reopen = false;
         await SampleAsync(cancellation);
         await AgreeOnLogAsync(cancellation);
         state.ReadsFrom(Spool.Last);
-        HashSet<TableName> chosen;
-        lock (gate)
-        {
-            tables.UnionWith(Spool.Tables);
-            chosen = [.. tables];
-        }
-
+        var chosen = tables.Choose(Spool.Tables);
         await using var reader = await Source.OpenLogAsync(new LogRequest(Spool.Last, chosen, Spool.Tables, Spool.Relations, Spool.Notes), cancellation);
         await Spool.CarryAsync(chosen, cancellation);
 
         // What the reader notes on opening is durable before anybody relies on the tables being read.
         var read = await reader.ReadAsync(TimeSpan.Zero, cancellation);
         await TakeAsync(read, cancellation);
-        SetCarried(chosen);
+        tables.Reads(chosen);
+        Turned.Beat();
         var inside = read.Fragments.Count > 0 && !read.Fragments[^1].Last;
-        while (!reopen || inside)
+        while (!tables.More || inside)
         {
             await WaitForRoomAsync(cancellation);
             read = await reader.ReadAsync(PollWait, cancellation);
@@ -283,10 +237,10 @@ public sealed class Capture : IAsyncDisposable
 
     private async Task HoldWholeAsync(CancellationToken cancellation)
     {
-        while (whole.TryPeek(out var told))
+        while (tables.Told is { } told)
         {
             await Spool.HoldWholeAsync(told.Names, told.After, cancellation);
-            whole.TryDequeue(out _);
+            tables.Written();
             Turned.Beat();
         }
     }
@@ -380,16 +334,6 @@ public sealed class Capture : IAsyncDisposable
     {
         var sample = await Source.SampleAsync(state.Captured, cancellation);
         state.Sample(sample, clock.GetUtcNow());
-    }
-
-    private void SetCarried(IReadOnlySet<TableName> chosen)
-    {
-        lock (gate)
-        {
-            carried = chosen;
-        }
-
-        Turned.Beat();
     }
 
     /// <summary>

@@ -8,14 +8,21 @@ namespace Vestige.Engine.Capturing;
 /// <summary>How far a capture has read and whether it works, written by the capture and looked at from any thread.</summary>
 internal sealed class CaptureState(string connection, Spool spool)
 {
+    private const int MostUnpassed = 10;
     private static readonly TimeSpan RateWindow = TimeSpan.FromSeconds(10);
+
+    /// <summary>A commit gets its time a little before it stands in the log: a server does both one after the other, for other sessions as well.</summary>
+    private static readonly TimeSpan LateBy = TimeSpan.FromSeconds(1);
     private readonly Lock gate = new();
     private readonly RateMeter logRate = new(RateWindow);
-    private readonly RateMeter spoolRate = new(RateWindow);
+    private readonly RateSeries logGrowth = new();
+    private readonly RateSeries spoolGrowth = new();
     private SourceHead? head;
     private DateTimeOffset sampledAt;
     private LogPosition captured = spool.Last;
+    private readonly Queue<(LogPosition Written, DateTimeOffset At)> unpassed = [];
     private DateTimeOffset? provenAt;
+    private DateTimeOffset? readThrough;
     private DateTimeOffset? firstUnspooled;
     private string? waiting;
     private DateTimeOffset? waitingSince;
@@ -38,6 +45,7 @@ internal sealed class CaptureState(string connection, Spool spool)
                     spool.Last,
                     head is not null && captured >= head.Head,
                     provenAt,
+                    readThrough,
                     sampledAt,
                     head is not null && captured < head.Head ? head.FirstUncaptured : null,
                     firstUnspooled,
@@ -46,7 +54,8 @@ internal sealed class CaptureState(string connection, Spool spool)
                     spool.Bytes,
                     spool.Options.BudgetBytes,
                     logRate.PerSecond,
-                    Math.Max(0, spoolRate.PerSecond),
+                    logGrowth.Range,
+                    spoolGrowth.Range,
                     head is null ? TimeSpan.Zero : head.Now - sampledAt);
             }
         }
@@ -105,7 +114,14 @@ internal sealed class CaptureState(string connection, Spool spool)
             head = sample;
             sampledAt = now;
             logRate.Sample(now, sample.Head.Place);
-            spoolRate.Sample(now, spool.Bytes);
+            logGrowth.Sample(now, (long)sample.Head.Place);
+            spoolGrowth.Sample(now, spool.Written);
+            if (unpassed.Count < MostUnpassed)
+            {
+                unpassed.Enqueue((sample.Written ?? sample.Head, sample.Now));
+            }
+
+            Pass();
         }
     }
 
@@ -140,6 +156,16 @@ internal sealed class CaptureState(string connection, Spool spool)
         lock (gate)
         {
             firstUnspooled = durable >= captured ? null : firstUnspooled;
+            Pass();
+        }
+    }
+
+    private void Pass()
+    {
+        while (unpassed.TryPeek(out var sample) && sample.Written <= spool.Last)
+        {
+            readThrough = sample.At - LateBy;
+            unpassed.Dequeue();
         }
     }
 
@@ -184,6 +210,8 @@ internal sealed class CaptureState(string connection, Spool spool)
         {
             loss = null;
             captured = LogPosition.Zero;
+            unpassed.Clear();
+            readThrough = null;
         }
     }
 }

@@ -1,3 +1,4 @@
+using Vestige.Core.Forecasting;
 using Vestige.Core.Positions;
 
 namespace Vestige.Engine.Capturing;
@@ -13,6 +14,7 @@ namespace Vestige.Engine.Capturing;
 /// <param name="Spooled">Durable up to here.</param>
 /// <param name="PassedHead">The reader is at or past the last sampled head.</param>
 /// <param name="ProvenAt">When that last was so.</param>
+/// <param name="ReadThrough">By the source's clock: everything that was committed by then is durable here; null until that is known.</param>
 /// <param name="SampledAt">When the head was last sampled.</param>
 /// <param name="FirstUncaptured">Commit time of the first transaction not captured, as last sampled.</param>
 /// <param name="FirstUnspooled">Commit time of the first transaction captured and not durable.</param>
@@ -21,7 +23,8 @@ namespace Vestige.Engine.Capturing;
 /// <param name="SpoolBytes">Size of the spool.</param>
 /// <param name="SpoolBudget">Its limit.</param>
 /// <param name="BytesPerSecond">Log bytes a second the source wrote, lately.</param>
-/// <param name="SpoolBytesPerSecond">Bytes a second by which the spool grew, lately; never negative.</param>
+/// <param name="LogGrowth">The range of the same over some minutes.</param>
+/// <param name="SpoolGrowth">The range of the bytes a second written to the spool, over some minutes.</param>
 /// <param name="ClockDifference">The source's clock minus ours.</param>
 public sealed record CaptureStatus(
     string Connection,
@@ -34,6 +37,7 @@ public sealed record CaptureStatus(
     LogPosition Spooled,
     bool PassedHead,
     DateTimeOffset? ProvenAt,
+    DateTimeOffset? ReadThrough,
     DateTimeOffset SampledAt,
     DateTimeOffset? FirstUncaptured,
     DateTimeOffset? FirstUnspooled,
@@ -42,5 +46,6 @@ public sealed record CaptureStatus(
     long SpoolBytes,
     long SpoolBudget,
     double BytesPerSecond,
-    double SpoolBytesPerSecond,
+    RateRange LogGrowth,
+    RateRange SpoolGrowth,
     TimeSpan ClockDifference);

@@ -36,7 +36,7 @@ internal sealed record Batch(
     ImmutableDictionary<TableName, TableOwner> Owners)
 {
     /// <summary>Whether a transaction of it lies behind a mark.</summary>
-    public bool IsBeyond(StopMark mark) => Fragments.Any(fragment => mark.IsBefore(fragment.Position, fragment.CommittedAt));
+    public bool IsBeyond(StopMark mark) => Fragments.Any(fragment => fragment.IsBehind(mark));
 
     /// <summary>Tables whose progress it changes.</summary>
     public IReadOnlyList<TableProgress> Held => ReferenceEquals(TablesBefore, TablesAfter)

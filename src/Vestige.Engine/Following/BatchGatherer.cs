@@ -120,7 +120,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
         return true;
     }
 
-    private bool IsBehindMark(SpooledFragment fragment) => mark?.IsBefore(fragment.Position, fragment.CommittedAt) == true;
+    private bool IsBehindMark(SpooledFragment fragment) => mark is { } end && fragment.IsBehind(end);
 
     private async Task<Batch> FoldAsync(ImmutableDictionary<TableName, TableProgress> before, CancellationToken cancellation)
     {

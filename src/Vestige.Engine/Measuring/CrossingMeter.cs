@@ -24,7 +24,7 @@ public sealed class CrossingMeter
     private readonly RecentDelays delays = new();
     private readonly Queue<(DateTimeOffset At, HopDelays Sum, long Transactions)> hops = [];
     private readonly AppliedTimes applied = new();
-    private readonly PastForecasts past = new();
+    private readonly HeldForecasts forecasts = new();
     private readonly LoadPace loadPace = new();
     private long loaded;
     private (TimeSpan Time, long Changes) lastTook;
@@ -38,7 +38,7 @@ public sealed class CrossingMeter
     /// <summary>Changes applied since the process started.</summary>
     public long Applied { get; private set; }
 
-    /// <summary>Notes that the worker found nothing to do, so the second holds no measure of capacity.</summary>
+    /// <summary>Notes that the worker found nothing to do, so the second holds no measure of capacity. To be held by a limit is not that: then the limit is the capacity.</summary>
     public void Idle() => idleSeen = true;
 
     /// <summary>Takes what a committed batch did.</summary>
@@ -135,30 +135,23 @@ public sealed class CrossingMeter
         }
     }
 
-    /// <summary>Takes what is forecast now; null while the crossing rests, for then nothing clears.</summary>
-    public void Forecasts(ClearingForecast? forecast, bool cleared, DateTimeOffset now)
+    /// <summary>Takes what is forecast now, as <see cref="HeldForecasts"/> does.</summary>
+    public void Forecasts(ForecastTime? clears, bool cleared, ForecastTime? load, bool loaded, DateTimeOffset now)
     {
         lock (gate)
         {
-            if (forecast is null)
-            {
-                past.Interrupted();
-            }
-            else
-            {
-                past.Note(now, forecast, cleared);
-            }
+            forecasts.Note(clears, cleared, load, loaded, now);
         }
     }
 
-    /// <summary>How good its forecasts were; null when none was held against the outcome yet.</summary>
-    public ForecastQuality? ForecastQuality
+    /// <summary>How good its forecasts of clearing and of loads were; null while none was held against the outcome.</summary>
+    public (ForecastQuality? Clearing, ForecastQuality? Load) ForecastQualities
     {
         get
         {
             lock (gate)
             {
-                return past.Quality;
+                return forecasts.Qualities;
             }
         }
     }
@@ -334,11 +327,14 @@ public sealed class CrossingMeter
     public TimeSpan? Delay(double quantile, DateTimeOffset now) => Delays(now).Quantile(quantile);
 
     /// <summary>The delays per transaction over the last five minutes; the caller's own.</summary>
-    public DelayHistogram Delays(DateTimeOffset now)
+    public DelayHistogram Delays(DateTimeOffset now) => DelaysSince(DateTimeOffset.MinValue, now);
+
+    /// <summary>Of these, those of a minute and after it; the caller's own.</summary>
+    public DelayHistogram DelaysSince(DateTimeOffset minute, DateTimeOffset now)
     {
         lock (gate)
         {
-            return delays.All(now);
+            return delays.Since(minute, now);
         }
     }
 
@@ -352,16 +348,20 @@ public sealed class CrossingMeter
         }
     }
 
-    public ClearingForecast WhenClear(long backlog)
+    /// <summary>When the backlog clears, from the last minute's seconds.</summary>
+    /// <param name="backlog">Changes captured and not applied.</param>
+    /// <param name="applies">Whether anything is applied now.</param>
+    public ClearingForecast WhenClear(long backlog, bool applies = true)
     {
+        List<MeasurePoint> window;
         lock (gate)
         {
-            var window = points.Last(ForecastPoints);
-            return Forecast.WhenClear(
-                backlog,
-                [.. window.Select(point => point.Arriving)],
-                [.. window.Where(point => point.BacklogThroughout).Select(point => point.Applied)]);
+            window = points.Last(ForecastPoints);
         }
+
+        List<double> arriving = [.. window.Select(point => point.Arriving)];
+        List<double> appliedUnderBacklog = [.. window.Where(point => point.BacklogThroughout).Select(point => point.Applied)];
+        return applies ? Forecast.WhenClear(backlog, arriving, appliedUnderBacklog) : Forecast.AtRest(backlog, arriving, appliedUnderBacklog);
     }
 
     private static MeasureSlot SlotOf(MeasurePoint point) => new(

@@ -28,11 +28,13 @@ namespace Vestige.Engine.Measuring;
 /// <param name="BytesBehind">Bytes of log between the head and the applied position; null before there is a place.</param>
 /// <param name="AppliedPosition">Null before there is a place.</param>
 /// <param name="Clears">When the backlog clears.</param>
-/// <param name="SpoolFullIn">When the spool reaches its budget at the present growth; null when never.</param>
-/// <param name="LogLostIn">When, the spool being full, the source's log reaches its limit; null when never.</param>
+/// <param name="AtWork">Whether it applies what arrives: it runs, rests in no window and waits out nothing.</param>
+/// <param name="Exhaustion">When the spool of its source is full and the source's log is lost then.</param>
+/// <param name="ExhaustedBy">The other crossing of the same source that brings this about sooner; null when it is this one.</param>
 /// <param name="LoadEndsIn">When the load at hand ends; null when none is, or its rate is not known yet.</param>
 /// <param name="LoadRange">When it ends at the better and at the worse quartile of its rate lately; null when that is not known yet.</param>
 /// <param name="LoadRate">Rows a second of the load at hand; null when none is.</param>
+/// <param name="PastForecasts">How good its forecasts of clearing and of loads were; null while none was held against the outcome.</param>
 /// <param name="Capture">The reading of its source; null when that is not running.</param>
 /// <param name="KeptAfter">For a draft for which the source's log is kept: the position after which all changes of its tables are held; null for others and until it is known.</param>
 /// <param name="Until">The mark up to which it goes before it stops; null when there is none.</param>
@@ -60,11 +62,13 @@ public sealed record CrossingStatus(
     long? BytesBehind,
     LogPosition? AppliedPosition,
     ClearingForecast Clears,
-    TimeSpan? SpoolFullIn,
-    TimeSpan? LogLostIn,
+    bool AtWork,
+    LogExhaustion Exhaustion,
+    string? ExhaustedBy,
     TimeSpan? LoadEndsIn,
     (TimeSpan Soonest, TimeSpan? Latest)? LoadRange,
     double? LoadRate,
+    (ForecastQuality? Clearing, ForecastQuality? Load) PastForecasts,
     CaptureStatus? Capture,
     LogPosition? KeptAfter,
     StopMark? Until,
@@ -83,6 +87,9 @@ public sealed record CrossingStatus(
 
     /// <summary>How many rows differed when their tables were compared last.</summary>
     public long Differences => Tables.Sum(table => table.Verdict?.Differences ?? 0);
+
+    /// <summary>Whether it is behind because somebody wanted it so: between two runs of its schedule, or in a window of rest.</summary>
+    public bool RestsAsPlanned(DateTimeOffset now) => NextRun is not null || Definition.RestsAt(now);
 
     /// <summary>The share of the load at hand that is done, 0 to 1; null when none is at hand.</summary>
     public double? LoadShare

@@ -25,13 +25,12 @@ internal sealed class RecentDelays
         return minutes.FirstOrDefault(entry => entry.Minute == minute).Delays ?? new DelayHistogram();
     }
 
-    /// <summary>All of them; the caller's own.</summary>
-    public DelayHistogram All(DateTimeOffset now)
+    /// <summary>Those of a minute and after it; the caller's own.</summary>
+    public DelayHistogram Since(DateTimeOffset minute, DateTimeOffset now)
     {
         Roll(now);
         var all = new DelayHistogram();
-        all.Merge(open);
-        foreach (var (_, delays) in minutes)
+        foreach (var (_, delays) in minutes.Append((openMinute, open)).Where(entry => entry.Item1 >= minute))
         {
             all.Merge(delays);
         }

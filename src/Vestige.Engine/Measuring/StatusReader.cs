@@ -33,7 +33,12 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         var state = StateOf(entry, view, lag);
         var (arriving, appliedRate) = entry.Meter.Rates();
         var backlog = BacklogOf(view?.Place ?? entry.Place, capture, applied);
-        var clears = entry.Meter.WhenClear(lag is { Current: true } ? 0 : backlog.Changes);
+        var waiting = view?.Waiting ?? entry.Trouble;
+        var atWork = state is CrossingState.CatchingUp or CrossingState.Following && waiting is null && !entry.Stored.Definition.RestsAt(now);
+        var clears = entry.Meter.WhenClear(lag is { Current: true } ? 0 : backlog.Changes, atWork);
+
+        // What is in hand for a moment while it follows fills nothing.
+        var left = state == CrossingState.Following && atWork && lag?.Behind < CaughtUp ? clears with { Left = RateRange.Zero } : clears;
         var captured = log is null ? TimeSpan.Zero : Uncaptured(now, log, applied, lag);
         var spooled = log is null ? TimeSpan.Zero : Max(captured, LagRule.Age(now, log.FirstUnspooled));
         var load = view?.Load;
@@ -44,7 +49,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             entry.StateSince,
             entry.Stored.By,
             view?.Fault,
-            view?.Waiting ?? entry.Trouble,
+            waiting,
             lag,
             captured,
             spooled,
@@ -58,11 +63,13 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             BytesBehind(entry, log, applied),
             applied,
             clears,
-            log is null ? null : Forecast.WhenFull(log.SpoolBytes, log.SpoolBudget, log.SpoolBytesPerSecond),
-            LogLostIn(log),
+            atWork,
+            capture is null || log is null ? LogExhaustion.None : ExhaustionReader.Read(entry.Name, left, capture.Spool, log, now),
+            null,
             ends,
             LoadRange(load, entry.Meter),
             rate,
+            entry.Meter.ForecastQualities,
             log,
             entry.Stored.Desired == DesiredState.KeepLog && capture is not null ? LogKeeper.AfterOf(entry.Stored.Definition, capture.Spool) : null,
             entry.Stored.Until,
@@ -146,11 +153,6 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         log is null || applied is null
             ? null
             : Math.Max(0, connections.Source(entry.Stored.Definition.Source).Distance(applied.Value, LogPosition.Max(applied.Value, log.Head)));
-
-    private static TimeSpan? LogLostIn(CaptureStatus? log) =>
-        log?.LogLimit is { } limit && log.SpoolBytes >= log.SpoolBudget
-            ? Forecast.WhenFull(log.LogBytes, limit, log.BytesPerSecond)
-            : log?.LogLimit is { } other && !log.Running ? Forecast.WhenFull(log.LogBytes, other, log.BytesPerSecond) : null;
 
     private static (TimeSpan? Ends, double? Rate) LoadForecast(DateTimeOffset now, InitialLoad? load)
     {

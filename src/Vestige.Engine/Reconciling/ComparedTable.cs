@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.IO.Hashing;
 using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Expressions;
@@ -46,6 +47,9 @@ internal sealed class ComparedTable
     /// <summary>Whether rows are hashed in the form in which a database hashes its own.</summary>
     public bool InOwnForm { get; private init; }
 
+    /// <summary>What no database hashes is hashed by a quicker function than they have: XXH3 with 128 bits.</summary>
+    private HashFunction? Function => InOwnForm ? null : static bytes => XxHash128.HashToUInt128(bytes);
+
     /// <summary>The columns that say how a row came, which the source's row itself does not tell.</summary>
     public IReadOnlyList<string> LeftOut => [.. Treated.Form.Columns.Where((_, i) => !Target.Columns.Contains(i)).Select(column => column.Name)];
 
@@ -78,13 +82,13 @@ internal sealed class ComparedTable
     }
 
     /// <summary>Hashes rows of the target. Not safe for several threads.</summary>
-    public RowHash NewRowHash() => new(rowForm());
+    public RowHash NewRowHash() => new(rowForm(), Function);
 
     /// <summary>Hashes rows of the source so that what the target should have of them has the same hash. Only where <see cref="Digested"/>. Not safe for several threads.</summary>
-    public RowHash NewSourceHash() => new((sourceForm ?? rowForm)());
+    public RowHash NewSourceHash() => new((sourceForm ?? rowForm)(), Function);
 
     /// <summary>Hashes rows that hold the columns of a key only, as <see cref="NewRowHash"/> hashes these columns of a row. Not safe for several threads.</summary>
-    public RowHash NewKeyHash() => new(keyForm());
+    public RowHash NewKeyHash() => new(keyForm(), Function);
 
     /// <summary>A key of the source as the target has it. Only where <see cref="KeyPasses"/>.</summary>
     public Row TargetKeyOf(Row key) => keyColumns is null ? key : Written(key, keyColumns);

@@ -46,6 +46,20 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         {
             await CloseAsync();
         }
+
+        await RestAsync(cancellation);
+    }
+
+    /// <summary>All is found by now: whoever ends it gives up the rest alone.</summary>
+    private async Task RestAsync(CancellationToken cancellation)
+    {
+        try
+        {
+            await pace.RestAsync(cancellation);
+        }
+        catch (OperationCanceledException) when (cancellation.IsCancellationRequested)
+        {
+        }
     }
 
     private List<TableName> Chosen()
@@ -107,10 +121,16 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
     private async Task<TableComparer> ComparerAsync(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, int parts, CancellationToken cancellation)
     {
         var touched = await views!.TouchedAsync(treatment.Source, histories[treatment.Source.Name], cancellation);
+        var rows = there[treatment.Source.Name].EstimatedRows;
         return new TableComparer(treatment, tables, views.Source, views.Target, touched, views.Position, clock, Listed)
         {
-            Read = pace.ReadAsync,
-            EstimatedRows = there[treatment.Source.Name].EstimatedRows,
+            // A table that is not cut into parts, or of unknown size, has to rest within its views.
+            Read = (read, resting) =>
+            {
+                pace.Count(read);
+                return rows > 0 && rows / parts <= 2 * pace.RowsInOneGo ? Task.CompletedTask : pace.RestAsync(resting);
+            },
+            EstimatedRows = rows,
             SegmentsTold = Math.Max(1, SegmentTelling.Most / parts),
         };
     }
@@ -147,6 +167,7 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
 
             var comparer = await ComparerAsync(treatment, tables, cut.Count, cancellation);
             var next = await comparer.RunAsync(cut.SpanOf(part, within), rows / cut.Count, cancellation);
+            pace.Count(comparer.RowsRead);
             found = part == 0 ? next : [.. found.Zip(next, Together)];
             if (part + 1 < cut.Count)
             {
@@ -239,7 +260,7 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
     private async Task OpenAsync(CancellationToken cancellation)
     {
         await CloseAsync();
-        pace.Begins();
+        await pace.RestAsync(cancellation);
         views = await ViewPair.OpenAsync(request, clock.GetUtcNow(), cancellation);
         there = (await views.Source.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name);
         var chosen = Chosen().Where(there.ContainsKey).ToDictionary(name => name, name => there[name].Schema);

@@ -21,13 +21,15 @@ internal sealed class ReadingPace(double? rowsPerSecond, double? share, TimeProv
     /// <summary>About so many rows may be read in one go without running ahead for longer than a few seconds; null without a limit.</summary>
     public long? RowsInOneGo => rowsPerSecond is null && share is null ? null : Math.Max(4096, Math.Min(share is null ? long.MaxValue : RowsOfAPart, rowsPerSecond is { } rate ? (long)(rate * 2) : long.MaxValue));
 
-    /// <summary>Reading begins, or goes on.</summary>
-    public void Begins() => reads = clock.GetUtcNow();
+    /// <summary>So many rows were read. Nothing waits.</summary>
+    public void Count(long read) => rows += read;
 
-    /// <summary>Waits as long as what was read is more than the time allowed, and as long as the share says for the time that it took.</summary>
-    public async Task ReadAsync(long read, CancellationToken cancellation)
+    /// <summary>
+    /// Waits as long as what was read is more than the time allowed, and as long as the share says for the time since the last rest.
+    /// Whoever can holds no view meanwhile: a view that stands keeps its database from tidying up.
+    /// </summary>
+    public async Task RestAsync(CancellationToken cancellation)
     {
-        rows += read;
         var now = clock.GetUtcNow();
         var ahead = rowsPerSecond is { } rate ? began + TimeSpan.FromSeconds(rows / rate) - now : TimeSpan.Zero;
         var idle = share is { } part ? (now - reads) * ((Sides / part) - 1) : TimeSpan.Zero;
@@ -37,6 +39,6 @@ internal sealed class ReadingPace(double? rowsPerSecond, double? share, TimeProv
             await Task.Delay(wait, clock, cancellation);
         }
 
-        Begins();
+        reads = clock.GetUtcNow();
     }
 }

@@ -26,10 +26,13 @@ internal sealed class StreamedRows(IRowsView view, ComparedTable table, bool ofS
         }
 
         var (digests, rows, keys) = (new Digest[segments.Count], NewHash(), NewHash());
-        await foreach (var row in RowsAsync(view, shape, within, cancellation))
+        await foreach (var block in view.ReadAsync(shape.Table, within, cancellation))
         {
-            var segment = segments.AreByHash ? segments.Of(default, keys.Of(row, shape.Key)) : segments.Of(row, shape.Key);
-            digests[segment] = digests[segment].With(rows.Of(row, shape.Columns));
+            foreach (var row in RowsOf(block))
+            {
+                var segment = segments.AreByHash ? segments.Of(default, keys.Of(row, shape.Key)) : segments.Of(row, shape.Key);
+                digests[segment] = digests[segment].With(rows.Of(row, shape.Columns));
+            }
         }
 
         return digests;

@@ -32,6 +32,7 @@ internal sealed class TableComparer(
     int listed)
 {
     private const int SegmentRows = 1024;
+    private const int RowsTold = 10_000;
     private const int FewSegments = 64;
     private const int FewRows = 16;
     private const int MostSegments = 8192;
@@ -45,8 +46,11 @@ internal sealed class TableComparer(
     /// <summary>So many segments are told at most.</summary>
     public int SegmentsTold { get; init; } = SegmentTelling.Most;
 
-    /// <summary>Called with the rows read so far, of both sides together.</summary>
+    /// <summary>Called while rows stream, with how many more were read; reading goes on when it has returned.</summary>
     public Func<long, CancellationToken, Task> Read { get; init; } = (_, _) => Task.CompletedTask;
+
+    /// <summary>The rows read of both sides together of which <see cref="Read"/> was not told.</summary>
+    public long RowsRead { get; private set; }
 
     /// <summary>Compares all rows of a span; a span other than all needs ranges on both sides.</summary>
     public async Task<IReadOnlyList<TableFinding>> RunAsync(KeySpan within, long estimatedRows, CancellationToken cancellation)
@@ -62,6 +66,7 @@ internal sealed class TableComparer(
         var (should, there) = (ExpectedAsync(cuts, within, cancellation), FoundAsync(cuts, within, cancellation));
         await Task.WhenAll(should, there);
         var (expected, found) = (await should, await there);
+        RowsRead += expected.Concat(found).Sum(side => side.Value.Sum(digest => digest.Count));
         var findings = new List<TableFinding>();
         foreach (var table in tables)
         {
@@ -181,9 +186,10 @@ internal sealed class TableComparer(
         await foreach (var row in StreamedRows.RowsAsync(source, new RowShape(treatment.Source, [], []), within, cancellation))
         {
             treated.Count(row, cuts, digests);
-            if (++read % 10_000 == 0)
+            if (++read % RowsTold == 0)
             {
-                await Read(read, cancellation);
+                RowsRead -= RowsTold;
+                await Read(RowsTold, cancellation);
             }
         }
 
@@ -205,7 +211,6 @@ internal sealed class TableComparer(
     private async Task<TableFinding> CompareAsync(ComparedTable table, Segments segments, KeySpan within, Digest[] expected, Digest[] found, CancellationToken cancellation)
     {
         var adjustment = adjustments[table];
-        await Read(expected.Sum(digest => digest.Count) + found.Sum(digest => digest.Count), cancellation);
         var inFlight = adjustment.Apply(expected, segments);
         await LeaveOutAsync(table, segments, found, cancellation);
         List<int> differing = [.. Enumerable.Range(0, segments.Count).Where(segment => expected[segment] != found[segment])];

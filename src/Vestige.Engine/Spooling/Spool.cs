@@ -18,21 +18,18 @@ public sealed class Spool : IAsyncDisposable
     private readonly ISpoolCipher cipher;
     private readonly SpoolOptions options;
     private readonly TimeProvider clock;
-    private readonly Lock gate = new();
-    private readonly SpoolRetention retention;
     private readonly SpooledForms forms = new();
     private readonly SpoolLocator locator;
     private readonly SpooledTables tables = new();
     private Dictionary<string, string> notes = [];
-    private List<SpoolFileEntry> entries = [];
+    private readonly SpoolFileList list;
     private readonly SyncTimes syncs = new();
     private readonly SpoolWriter writer;
-    private long visible;
 
     private Spool(ISpoolFiles files, ISpoolCipher cipher, SpoolOptions options, TimeProvider clock)
     {
         this.clock = clock;
-        retention = new SpoolRetention(options);
+        list = new SpoolFileList(options);
         this.files = files;
         this.cipher = cipher;
         this.options = options;
@@ -50,7 +47,7 @@ public sealed class Spool : IAsyncDisposable
     public LogIdentity? Identity { get; private set; }
 
     /// <summary>Everything after this position is held.</summary>
-    public LogPosition Begin { get; private set; }
+    public LogPosition Begin => list.Begin;
 
     /// <summary>
     /// The tables whose changes are read from the log. Kept with the spool, so that after a restart nothing is passed over
@@ -74,30 +71,19 @@ public sealed class Spool : IAsyncDisposable
 
     public SpoolOptions Options => options;
 
-    public long Bytes
-    {
-        get
-        {
-            lock (gate)
-            {
-                return entries.Sum(entry => entry.File.Bytes);
-            }
-        }
-    }
+    public long Bytes => list.Bytes;
+
+    /// <summary>Bytes that its files have ever held since it was opened, those that were dropped included: never less than before.</summary>
+    public long Written => list.Written;
+
+    /// <summary>Bytes of the files that a crossing still needs; null for one that nothing is kept for.</summary>
+    public long? NeededBy(string crossing) => list.NeededBy(crossing);
 
     /// <summary>False before the start and while files are read anew; nothing found then says nothing of what is held.</summary>
-    public bool Readable
-    {
-        get
-        {
-            lock (gate)
-            {
-                return entries.Count > 0;
-            }
-        }
-    }
+    public bool Readable => !list.IsEmpty;
 
-    public bool Full => Bytes >= options.BudgetBytes;
+    /// <summary>Whether it is at its budget. A file that is alone is written on, however large: only then the next is begun, and it can be dropped.</summary>
+    public bool Full => Bytes >= options.BudgetBytes && list.Numbers.Count > 1;
 
     /// <summary>Opens a spool, cutting off what a crash left unfinished.</summary>
     public static async Task<Spool> OpenAsync(ISpoolFiles files, ISpoolCipher cipher, SpoolOptions options, TimeProvider clock, CancellationToken cancellation)
@@ -116,14 +102,9 @@ public sealed class Spool : IAsyncDisposable
         await CloseFilesAsync();
         var found = await RecoveredSpool.ReadAsync(files, cipher, cancellation);
         forms.Replace(found.Relations);
-        lock (gate)
-        {
-            entries = found.Files;
-            notes = found.Notes;
-        }
-
+        notes = found.Notes;
         tables.Replace(found.Tables);
-
+        list.Replace(found.Files);
         if (found.Files.Count > 0)
         {
             await ResumeAsync(found.Files, cancellation);
@@ -141,9 +122,9 @@ public sealed class Spool : IAsyncDisposable
         }
 
         await AddFileAsync(1, new SpoolHeader(identity.Server, identity.Timeline, after.Place, 0, 0), cancellation);
-        await entries[^1].File.SyncAsync(cancellation);
+        await list.Newest.File.SyncAsync(cancellation);
         Identity = identity;
-        Begin = Last = after;
+        list.Begin = Last = after;
         writer.Resume(after, writer.Sequence, 0, 0);
         Grown.Beat();
     }
@@ -151,21 +132,14 @@ public sealed class Spool : IAsyncDisposable
     /// <summary>Drops everything, for a source whose log has become another.</summary>
     public async Task ClearAsync(CancellationToken cancellation)
     {
-        List<SpoolFileEntry> old;
-        lock (gate)
-        {
-            old = entries;
-            entries = [];
-        }
-
-        foreach (var entry in old)
+        foreach (var entry in list.Replace([]))
         {
             await entry.File.DisposeAsync();
             await files.DeleteAsync(entry.Number, cancellation);
         }
 
         Identity = null;
-        Begin = Last = LogPosition.Zero;
+        list.Begin = Last = LogPosition.Zero;
         forms.Replace([]);
         tables.Replace([]);
         notes = [];
@@ -212,14 +186,14 @@ public sealed class Spool : IAsyncDisposable
         {
             if (forms.TryAdd(number, table))
             {
-                await writer.AddRelationAsync(entries[^1].File, number, table, cancellation);
+                await writer.AddRelationAsync(list.Newest.File, number, table, cancellation);
             }
         }
 
-        await writer.AppendAsync(entries[^1].File, read.Fragments, capturedAt, cancellation);
+        await writer.AppendAsync(list.Newest.File, read.Fragments, capturedAt, cancellation);
         foreach (var (name, text) in read.Notes)
         {
-            await writer.AddNoteAsync(entries[^1].File, name, text, cancellation);
+            await writer.AddNoteAsync(list.Newest.File, name, text, cancellation);
             notes[name] = text;
         }
     }
@@ -235,27 +209,28 @@ public sealed class Spool : IAsyncDisposable
             return Last;
         }
 
-        await entries[^1].File.SyncAsync(cancellation);
+        await list.Newest.File.SyncAsync(cancellation);
         writer.Synced();
         if (writer.Written == Last)
         {
             return Last;
         }
 
-        Show();
-        entries[^1].Last = writer.Written;
+        list.Show(writer.Sequence);
+        syncs.Add(writer.Written, clock.GetUtcNow());
+        list.Newest.Last = writer.Written;
         Last = writer.Written;
         Transactions = writer.Transactions;
         Changes = writer.Changes;
-        if (entries[^1].File.Bytes >= options.FileBytes)
+        if (list.Newest.File.Bytes >= options.FileBytes)
         {
-            await entries[^1].File.KeepFilterAsync(writer.FilterOfFile(), cancellation);
-            await entries[^1].File.SyncAsync(cancellation);
+            await list.Newest.File.KeepFilterAsync(writer.FilterOfFile(), cancellation);
+            await list.Newest.File.SyncAsync(cancellation);
             await AddFileAsync(
-                entries[^1].Number + 1,
+                list.Newest.Number + 1,
                 new SpoolHeader(Identity!.Server, Identity.Timeline, Last.Place, Transactions, Changes),
                 cancellation);
-            await entries[^1].File.SyncAsync(cancellation);
+            await list.Newest.File.SyncAsync(cancellation);
         }
 
         Grown.Beat();
@@ -263,13 +238,7 @@ public sealed class Spool : IAsyncDisposable
     }
 
     /// <summary>When a transaction became durable; null when that is no longer, or not, remembered.</summary>
-    public DateTimeOffset? SyncedAt(LogPosition position)
-    {
-        lock (gate)
-        {
-            return syncs.Of(position);
-        }
-    }
+    public DateTimeOffset? SyncedAt(LogPosition position) => syncs.Of(position);
 
     /// <summary>Reads forward after a position. Throws <see cref="PlaceLostException"/> when it is no longer held.</summary>
     public SpoolReader ReadAfter(LogPosition position)
@@ -283,27 +252,15 @@ public sealed class Spool : IAsyncDisposable
     }
 
     /// <summary>Keeps everything after a position for a crossing; null keeps everything until its position is known.</summary>
-    public void Hold(string crossing, LogPosition? position)
-    {
-        lock (gate)
-        {
-            retention.Hold(crossing, position);
-        }
-    }
+    public void Hold(string crossing, LogPosition? position) => list.Hold(crossing, position);
 
     /// <summary>The crossing no longer needs anything kept.</summary>
-    public void Release(string crossing)
-    {
-        lock (gate)
-        {
-            retention.Release(crossing);
-        }
-    }
+    public void Release(string crossing) => list.Release(crossing);
 
     /// <summary>Deletes the files that no crossing needs and that lie beyond the kept span.</summary>
     public async Task TrimAsync(CancellationToken cancellation)
     {
-        while (TakeOldest() is { } oldest)
+        while (list.TakeOldest(Last) is { } oldest)
         {
             await oldest.File.DisposeAsync();
             await files.DeleteAsync(oldest.Number, cancellation);
@@ -317,53 +274,13 @@ public sealed class Spool : IAsyncDisposable
     public async ValueTask DisposeAsync() => await CloseFilesAsync();
 
     /// <summary>The file that holds what follows the position: the first whose last transaction is after it, else the newest.</summary>
-    internal SpoolFileEntry? FileAfter(LogPosition position)
-    {
-        lock (gate)
-        {
-            return entries.Find(entry => entry.Last > position) ?? (entries.Count > 0 ? entries[^1] : null);
-        }
-    }
+    internal SpoolFileEntry? FileAfter(LogPosition position) => list.After(position);
 
     /// <summary>The numbers of its files, in log order.</summary>
-    internal IReadOnlyList<long> FileNumbers
-    {
-        get
-        {
-            lock (gate)
-            {
-                return [.. entries.Select(entry => entry.Number)];
-            }
-        }
-    }
+    internal IReadOnlyList<long> FileNumbers => list.Numbers;
 
-    /// <summary>
-    /// The file of that number and, once it is closed, the number of the one after it. Of the newest file a reader may see
-    /// only what a sync has acknowledged: what lies behind may yet be cut off and written anew.
-    /// </summary>
-    internal (ISpoolFile File, long? Successor, long Visible) FileOf(long number)
-    {
-        lock (gate)
-        {
-            var place = entries.FindIndex(entry => entry.Number == number);
-            if (place < 0)
-            {
-                throw new PortException($"The spool's file {number} is not open.") { Transient = true };
-            }
-
-            var closed = place + 1 < entries.Count;
-            return (entries[place].File, closed ? entries[place + 1].Number : null, closed ? long.MaxValue : visible);
-        }
-    }
-
-    private void Show()
-    {
-        lock (gate)
-        {
-            visible = writer.Sequence;
-            syncs.Add(writer.Written, clock.GetUtcNow());
-        }
-    }
+    /// <summary>The file of that number, the number of the one after it once it is closed, and up to which record it may be read.</summary>
+    internal (ISpoolFile File, long? Successor, long Visible) FileOf(long number) => list.Of(number);
 
     private async Task ResumeAsync(List<SpoolFileEntry> found, CancellationToken cancellation)
     {
@@ -371,12 +288,12 @@ public sealed class Spool : IAsyncDisposable
         var complete = await newest.File.LastAsync(complete: true, cancellation);
         var last = await newest.File.LastAsync(complete: false, cancellation);
         Identity = newest.Header.Identity;
-        Begin = new LogPosition(found[0].Header.After);
+        list.Begin = new LogPosition(found[0].Header.After);
         Last = newest.Last;
         Transactions = complete?.Transactions ?? newest.Header.Transactions;
         Changes = complete?.Changes ?? newest.Header.Changes;
-        visible = last?.Sequence ?? 0;
-        writer.Resume(Last, visible, Transactions, Changes);
+        list.Show(last?.Sequence ?? 0);
+        writer.Resume(Last, last?.Sequence ?? 0, Transactions, Changes);
         await writer.NoteKeysAsync(newest.File, cancellation);
         locator.Forget();
     }
@@ -384,36 +301,15 @@ public sealed class Spool : IAsyncDisposable
     private async Task AddFileAsync(long number, SpoolHeader header, CancellationToken cancellation)
     {
         var file = await files.OpenAsync(number, cancellation);
-        var entry = new SpoolFileEntry(number, file, header);
         await writer.BeginFileAsync(file, header, forms.All, tables.All, notes, cancellation);
-        lock (gate)
-        {
-            visible = 0;
-            entries.Add(entry);
-        }
+        list.Add(new SpoolFileEntry(number, file, header));
     }
 
     private async Task KeepTablesAsync(IReadOnlyList<SpooledTable> kept, CancellationToken cancellation)
     {
-        await writer.AddTablesAsync(entries[^1].File, kept, cancellation);
-        await entries[^1].File.SyncAsync(cancellation);
+        await writer.AddTablesAsync(list.Newest.File, kept, cancellation);
+        await list.Newest.File.SyncAsync(cancellation);
         tables.Replace(kept);
-    }
-
-    private SpoolFileEntry? TakeOldest()
-    {
-        lock (gate)
-        {
-            if (!retention.MayDropOldest(entries, Last))
-            {
-                return null;
-            }
-
-            var oldest = entries[0];
-            entries.RemoveAt(0);
-            Begin = new LogPosition(entries[0].Header.After);
-            return oldest;
-        }
     }
 
     private PlaceLostException Lost(LogPosition position) => new(
@@ -426,14 +322,7 @@ public sealed class Spool : IAsyncDisposable
 
     private async Task CloseFilesAsync()
     {
-        List<SpoolFileEntry> old;
-        lock (gate)
-        {
-            old = entries;
-            entries = [];
-        }
-
-        foreach (var entry in old)
+        foreach (var entry in list.Replace([]))
         {
             await entry.File.DisposeAsync();
         }

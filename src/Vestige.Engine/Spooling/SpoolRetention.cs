@@ -12,6 +12,9 @@ internal sealed class SpoolRetention(SpoolOptions options)
 
     public void Release(string crossing) => holds.Remove(crossing);
 
+    /// <summary>After which position everything is kept for a crossing, null for all; false when nothing is.</summary>
+    public bool Find(string crossing, out LogPosition? position) => holds.TryGetValue(crossing, out position);
+
     /// <summary>Whether the oldest file is needed by nobody and lies beyond the span. At the budget the span is given up first.</summary>
     public bool MayDropOldest(IReadOnlyList<SpoolFileEntry> entries, LogPosition last)
     {

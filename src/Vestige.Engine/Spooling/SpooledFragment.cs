@@ -1,3 +1,4 @@
+using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 
 namespace Vestige.Engine.Spooling;
@@ -26,4 +27,14 @@ public sealed record SpooledFragment(
     string? Origin = null)
 {
     public bool Whole => First && Last;
+
+    /// <summary>
+    /// Whether it lies behind a mark. One without changes only says how far the log was read, at a time of our own: what was committed
+    /// before that time may yet follow it.
+    /// </summary>
+    public bool IsBehind(StopMark mark)
+    {
+        ArgumentNullException.ThrowIfNull(mark);
+        return mark.IsBefore(Position, Whole && Count == 0 ? DateTimeOffset.MinValue : CommittedAt);
+    }
 }

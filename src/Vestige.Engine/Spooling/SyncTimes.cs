@@ -2,14 +2,32 @@ using Vestige.Core.Positions;
 
 namespace Vestige.Engine.Spooling;
 
-/// <summary>When the latest transactions became durable. Not safe for several threads.</summary>
+/// <summary>When the latest transactions became durable. Safe for several threads.</summary>
 internal sealed class SyncTimes
 {
     private const int Kept = 2048;
+    private readonly Lock gate = new();
     private readonly List<(LogPosition Upto, DateTimeOffset At)> syncs = [];
     private LogPosition forgotten = new(ulong.MaxValue);
 
     public void Add(LogPosition upto, DateTimeOffset at)
+    {
+        lock (gate)
+        {
+            Keep(upto, at);
+        }
+    }
+
+    /// <summary>When a transaction became durable; null when that is no longer, or not, remembered.</summary>
+    public DateTimeOffset? Of(LogPosition position)
+    {
+        lock (gate)
+        {
+            return Find(position);
+        }
+    }
+
+    private void Keep(LogPosition upto, DateTimeOffset at)
     {
         if (syncs.Count == 0)
         {
@@ -24,7 +42,7 @@ internal sealed class SyncTimes
         syncs.Add((upto, at));
     }
 
-    public DateTimeOffset? Of(LogPosition position)
+    private DateTimeOffset? Find(LogPosition position)
     {
         if (position <= forgotten)
         {

@@ -14,6 +14,7 @@ internal sealed class CrossingEditor(
     IControlStore store,
     CrossingBook book,
     CrossingOpener opener,
+    CrossingPacing pacing,
     Func<CrossingDefinition, CancellationToken, Task<CrossingPlan>> plan,
     Func<CrossingDefinition, CrossingTreatment> treat,
     EventLog events,
@@ -72,9 +73,11 @@ internal sealed class CrossingEditor(
         if (!change.Restarts)
         {
             await KeepAsync(entry, definition, by, cancellation);
+            await pacing.BringInForceAsync(entry, cancellation);
             return;
         }
 
+        var atWork = entry.Worker is { Running.IsCompleted: false };
         await entry.HaltAsync(new StopRequest(StopManner.Transaction));
         try
         {
@@ -86,7 +89,8 @@ internal sealed class CrossingEditor(
         }
         finally
         {
-            await opener.OpenAsync(entry, cancellation);
+            // What was at work goes on at once; a schedule that is new begins with this run.
+            await opener.OpenAsync(entry, cancellation, beginRun: atWork);
         }
     }
 
@@ -118,7 +122,7 @@ internal sealed class CrossingEditor(
 
     private async Task KeepAsync(CrossingEntry entry, CrossingDefinition definition, string by, CancellationToken cancellation)
     {
-        var stored = entry.Stored with { Definition = definition, By = by, Since = clock.GetUtcNow() };
+        var stored = CrossingPacing.Under(entry.Stored, definition) with { By = by, Since = clock.GetUtcNow() };
         await store.SaveAsync(stored, cancellation);
         entry.Stored = stored;
         await events.OfCrossingAsync(definition.Name, EventKind.Note, "Definition changed.", by);

@@ -34,7 +34,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CancellationTokenSource ending = new();
     private readonly CrossingEditor editor;
     private readonly LaterTables later;
-    private readonly LogKeeper keeper;
+    private readonly CrossingStart starting;
     private readonly CrossingRest rest;
     private readonly CrossingPacing pacing;
     private readonly CrossingReload reload;
@@ -80,10 +80,10 @@ public sealed class CrossingEngine : IAsyncDisposable
         measureKeeper = measures is null ? null : new MeasureKeeper(measures, logger);
         Alerts = alerts is null ? null : new AlertKeeper(alerts, Events, clock, logger);
         sampler = new CrossingSampler(connections, book, captures, opener, runKeeper, measureKeeper, Alerts, clock, logger);
-        editor = new CrossingEditor(connections, store, book, opener, PlanAsync, TreatmentOf, Events, clock);
-        keeper = new LogKeeper(connections, captures);
+        starting = new CrossingStart(connections, book, opener, new LogKeeper(connections, captures), PlanAsync, DesireAsync, Events);
         rest = new CrossingRest(connections, captures, book, DesireAsync, Events, clock);
         pacing = new CrossingPacing(store, book, opener, Events);
+        editor = new CrossingEditor(connections, store, book, opener, pacing, PlanAsync, TreatmentOf, Events, clock);
         reload = new CrossingReload(connections, store, captures, book, opener, entry => [.. sampler.StatusOf(entry).Tables.Select(table => table.Source)], DesireAsync, Events);
         Trace = new Tracer(connections, book, captures, cipher, TreatmentOf);
         scheduler = new Scheduler(book, opener, clock, logger);
@@ -91,7 +91,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         desk = new QuarantineDesk(book, store, Events);
         Reconcile = new ReconcileDesk(connections, book, captures, store, reconciliations, cipher, TreatmentOf, Events, clock, logger);
         walk = new ReconcileWalk(book, Reconcile, clock, logger);
-        later = new LaterTables(connections, book, editor, Events, clock, logger);
+        later = new LaterTables(connections, book, editor, Events, options.LookEvery, clock, logger);
     }
 
     public EventLog Events { get; }
@@ -228,11 +228,16 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// be done, and <see cref="LossRefusedException"/> when it would destroy what is on the target and is not the crossing's, and
     /// the crossing's name was not typed; nothing is changed then.
     /// </summary>
-    public Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation, string? typed = null)
+    public async Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation, string? typed = null)
     {
         ArgumentNullException.ThrowIfNull(definition);
         CrossingPacing.CheckTimes(definition);
-        return editor.ChangeAsync(definition, by, typed, cancellation);
+        var compared = book.Find(definition.Name)?.Stored.Definition.Reconcile;
+        await editor.ChangeAsync(definition, by, typed, cancellation);
+        if (definition.Reconcile != compared)
+        {
+            await Reconcile.EndWalkAsync(definition.Name, cancellation);
+        }
     }
 
     /// <summary>
@@ -265,61 +270,14 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// line when it cannot be made, and <see cref="LossRefusedException"/> when it would destroy something on the target and the
     /// crossing's name was not typed.
     /// </summary>
-    public async Task RunAsync(string crossing, string by, CancellationToken cancellation, string? typed = null)
-    {
-        var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
-        if (entry.Worker is { Running.IsCompleted: false } running)
-        {
-            if (entry.Stored is not { Desired: DesiredState.Stop, Until: not null })
-            {
-                throw new RequestRefusedException($"{crossing} is running.") { Mend = "Nothing needs to be done." };
-            }
-
-            await DesireAsync(entry, DesiredState.Run, by, null, cancellation);
-            await Events.OfCrossingAsync(crossing, EventKind.Note, "Goes on; the mark is taken back.", by);
-            running.Steering.GoOn();
-            return;
-        }
-
-        if (entry.Stored.Desired == DesiredState.Finish)
-        {
-            throw new RequestRefusedException($"{crossing} is finished: the target has what it was to get.") { Mend = "Load it again, or make another crossing." };
-        }
-
-        if (!entry.Stored.Begun)
-        {
-            await CheckAsync(entry, typed, cancellation);
-            entry.FirstStart.Pending = true;
-        }
-
-        await DesireAsync(entry, DesiredState.Run, by, null, cancellation);
-        await Events.OfCrossingAsync(crossing, EventKind.Note, "Started.", by);
-        await opener.OpenAsync(entry, cancellation, beginRun: true);
-    }
+    public Task RunAsync(string crossing, string by, CancellationToken cancellation, string? typed = null) => starting.RunAsync(crossing, by, typed, cancellation);
 
     /// <summary>
     /// Lets the source's log be kept from now on for a draft that carries changes only, so that its tables can be loaded by other
     /// means meanwhile. Returns when it is certain after which position all of their changes are held; that waits for every
     /// transaction that is open now. Throws <see cref="NotReadyException"/> with every line when the source cannot be read.
     /// </summary>
-    public async Task<LogPosition> KeepLogAsync(string crossing, string by, CancellationToken cancellation)
-    {
-        var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
-        var definition = entry.Stored.Definition;
-        if (entry.Stored.Begun || definition.Kind != StartKind.Changes)
-        {
-            throw new RequestRefusedException(entry.Stored.Begun ? $"{crossing} has been started: what it needs of the log is kept." : $"{crossing} loads rows itself, and keeps the log from then on.") { Mend = "Nothing needs to be done." };
-        }
-
-        var tables = await keeper.TablesAsync(definition, cancellation);
-        await DesireAsync(entry, DesiredState.KeepLog, by, null, cancellation);
-        await opener.OpenAsync(entry, cancellation);
-        var after = await keeper.KeepAsync(entry, tables, cancellation);
-        await Events.OfCrossingAsync(crossing, EventKind.Note, $"All changes of {Figures.Of(tables.Count, "table")} after position {connections.Source(definition.Source).Format(after)} are kept.", by);
-        return after;
-    }
+    public Task<LogPosition> KeepLogAsync(string crossing, string by, CancellationToken cancellation) => starting.KeepLogAsync(crossing, by, cancellation);
 
     /// <summary>Brings it to rest after the transaction in hand, its place kept. Returns when it rests.</summary>
     public Task PauseAsync(string crossing, string by, CancellationToken cancellation) => rest.PauseAsync(crossing, by, cancellation);
@@ -403,25 +361,6 @@ public sealed class CrossingEngine : IAsyncDisposable
         await captures.DisposeAsync();
         opener.Dispose();
         ending.Dispose();
-    }
-
-    private async Task CheckAsync(CrossingEntry entry, string? typed, CancellationToken cancellation)
-    {
-        entry.Checking = true;
-        try
-        {
-            var plan = await PlanAsync(entry.Stored.Definition, cancellation);
-            if (!plan.Ready)
-            {
-                throw new NotReadyException(plan.Lines);
-            }
-
-            LossRefusedException.ThrowUnlessAgreed(entry.Name, plan.Lines, typed);
-        }
-        finally
-        {
-            entry.Checking = false;
-        }
     }
 
     private async Task DesireAsync(CrossingEntry entry, DesiredState desired, string by, StopMark? until, CancellationToken cancellation)

@@ -14,6 +14,7 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
 {
     private readonly Lock gate = new();
     private volatile TableWays? ways;
+    private TargetProgress before = TargetProgress.None;
 
     public StoredCrossing Stored { get; set; } = stored;
 
@@ -46,8 +47,13 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
         }
     }
 
-    /// <summary>What the target holds, as far as that is known now.</summary>
-    public TargetProgress Progress => Known ?? (Worker?.View is { } view ? new TargetProgress(null, view.Applied, [.. view.Tables.Values]) : TargetProgress.None);
+    /// <summary>What the target holds, as far as that is known now: until a worker has asked it, what was known before.</summary>
+    public TargetProgress Progress => Known ?? Worker?.View switch
+    {
+        { Applied: null, Tables.IsEmpty: true } => before,
+        { } view => new TargetProgress(null, view.Applied, [.. view.Tables.Values]),
+        null => TargetProgress.None,
+    };
 
     /// <summary>What the spool knows of the applied position, as of the last second.</summary>
     public SpoolPlace? Place { get; set; }
@@ -84,6 +90,18 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
 
     public string Name => Stored.Definition.Name;
 
+    /// <summary>Says when the next run begins, unless one was begun meanwhile.</summary>
+    public void Plan(DateTimeOffset? next)
+    {
+        lock (gate)
+        {
+            if (Worker is null or { Running.IsCompleted: true })
+            {
+                NextRun = next;
+            }
+        }
+    }
+
     /// <summary>Brings its worker to rest, if one runs.</summary>
     public async Task HaltAsync(StopRequest request)
     {
@@ -99,8 +117,10 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
     {
         lock (gate)
         {
+            before = Progress;
             Worker = worker;
             Known = null;
+            NextRun = null;
         }
     }
 

@@ -34,12 +34,13 @@ internal sealed class CrossingOpener(
     /// <param name="entry">The crossing.</param>
     /// <param name="cancellation">Gives up the first try.</param>
     /// <param name="beginRun">Whether a run of its schedule begins now, if it has one; otherwise one that was interrupted goes on.</param>
-    public async Task OpenAsync(CrossingEntry entry, CancellationToken cancellation, bool beginRun = false)
+    /// <param name="by">Who or what begins it; null for whoever last asked something of the crossing.</param>
+    public async Task OpenAsync(CrossingEntry entry, CancellationToken cancellation, bool beginRun = false, string? by = null)
     {
         var asked = entry.Stored;
-        if (!await TryOpenAsync(entry, beginRun, cancellation))
+        if (!await TryOpenAsync(entry, beginRun, by, cancellation))
         {
-            _ = OpenLaterAsync(entry, asked, beginRun);
+            _ = OpenLaterAsync(entry, asked, beginRun, by);
         }
     }
 
@@ -53,11 +54,11 @@ internal sealed class CrossingOpener(
         await store.SaveAsync(entry.Stored, cancellation);
     }
 
-    private async Task<bool> TryOpenAsync(CrossingEntry entry, bool beginRun, CancellationToken cancellation)
+    private async Task<bool> TryOpenAsync(CrossingEntry entry, bool beginRun, string? by, CancellationToken cancellation)
     {
         try
         {
-            await OpenOnceAsync(entry, beginRun, cancellation);
+            await OpenOnceAsync(entry, beginRun, by, cancellation);
             entry.Trouble = null;
             return true;
         }
@@ -69,7 +70,7 @@ internal sealed class CrossingOpener(
         }
     }
 
-    private async Task OpenLaterAsync(CrossingEntry entry, StoredCrossing asked, bool beginRun)
+    private async Task OpenLaterAsync(CrossingEntry entry, StoredCrossing asked, bool beginRun, string? by)
     {
         try
         {
@@ -77,7 +78,7 @@ internal sealed class CrossingOpener(
             {
                 await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
                 using var turn = await entry.Turn.EnterAsync(ending.Token);
-                if (!ReferenceEquals(entry.Stored, asked) || await TryOpenAsync(entry, beginRun, ending.Token))
+                if (!ReferenceEquals(entry.Stored, asked) || await TryOpenAsync(entry, beginRun, by, ending.Token))
                 {
                     return;
                 }
@@ -90,7 +91,7 @@ internal sealed class CrossingOpener(
     }
 
     /// <summary>Opens the capture, so that the place is kept, and starts the worker if the crossing is to run and none works for it yet: two would not know of each other's quarantine.</summary>
-    private async Task OpenOnceAsync(CrossingEntry entry, bool beginRun, CancellationToken cancellation)
+    private async Task OpenOnceAsync(CrossingEntry entry, bool beginRun, string? by, CancellationToken cancellation)
     {
         if (entry.Worker is { Running.IsCompleted: false })
         {
@@ -124,16 +125,17 @@ internal sealed class CrossingOpener(
             logger);
         if (entry.Stored.Until is { } mark)
         {
+            // A run of a schedule that was interrupted goes on to where it was to end, and is one run still.
+            worker.IsOneRun = scheduled;
             worker.Steering.Stop(new StopRequest(StopManner.Drain, mark));
         }
-
         else if (scheduled)
         {
             // A run carries what is committed as it begins.
             await EndRunAsync(entry, worker, cancellation);
         }
 
-        var begin = await runs.BeginAsync(entry, entry.Progress.Position);
+        var begin = await runs.BeginAsync(entry, entry.Progress.Position, by ?? entry.Stored.By);
 
         // Started first: one that has not begun looks like one at rest.
         worker.Start();
@@ -145,65 +147,59 @@ internal sealed class CrossingOpener(
     private async Task AfterAsync(CrossingEntry entry, CrossingWorker worker, Capture capture, long applied, RunBegin begin)
     {
         await worker.Running;
-        if (!ending.IsCancellationRequested && entry.Worker == worker)
+        if (ending.IsCancellationRequested)
         {
-            await KnowAsync(entry, worker, capture, ending.Token);
-            using (await entry.Turn.EnterAsync(ending.Token))
-            {
-                // Whoever asked for this has stored it by now.
-            }
+            return;
+        }
 
+        // Whoever asked for this has stored it by the time of our turn.
+        using (await entry.Turn.EnterAsync(ending.Token))
+        {
             await runs.EndAsync(entry, worker, begin);
-            if (worker.Finished)
-            {
+        }
+
+        // The target may take long to answer: others have their turn meanwhile, and may set another to work.
+        await KnowAsync(entry, worker, capture, ending.Token);
+        using var turn = await entry.Turn.EnterAsync(ending.Token);
+        if (entry.Worker == worker)
+        {
+            await SettleAsync(entry, worker, capture, applied, begin);
+        }
+    }
+
+    /// <summary>Does what the end of a worker means for its crossing. In the crossing's turn.</summary>
+    private async Task SettleAsync(CrossingEntry entry, CrossingWorker worker, Capture capture, long applied, RunBegin begin)
+    {
+        var position = entry.Known?.Position is { } at ? connections.Source(entry.Stored.Definition.Source).Format(at) : null;
+        switch (entry.Stored.Desired)
+        {
+            case DesiredState.Run when worker.Finished:
                 await FinishAsync(entry, capture);
-            }
-            else if (entry.Stored.Desired == DesiredState.Run && worker.View.Fault is null && worker.IsOneRun)
-            {
-                var position = entry.Known?.Position is { } at ? connections.Source(entry.Stored.Definition.Source).Format(at) : null;
-                await PassRunAsync(entry, worker);
+                break;
+            case DesiredState.Run when worker.View.Fault is null && worker.HasMadeItsRun:
+                await PassMarkAsync(entry);
                 await Scheduler.EndedAsync(entry, events, entry.Meter.Applied - applied, begin.At, clock.GetUtcNow(), position);
                 entry.NextRun ??= clock.GetUtcNow();
-            }
-            else if (entry.Stored.Desired == DesiredState.Run && worker.View.Fault is null && worker.Steering.Request is null)
-            {
-                await GoOnAsync(entry, worker);
-            }
-            else if (entry.Stored.Desired is DesiredState.Stop or DesiredState.Pause)
-            {
-                await PassMarkAsync(entry, worker);
-                var place = entry.Known?.Position is { } position ? $" at position {connections.Source(entry.Stored.Definition.Source).Format(position)}" : "";
-                await events.OfCrossingAsync(entry.Name, EventKind.Note, $"{(entry.Stored.Desired == DesiredState.Stop ? "Stopped" : "Paused")}{place}.");
-            }
+                break;
+            case DesiredState.Run when worker.View.Fault is null && worker.Steering.Request is null:
+                // It came to rest at a mark while that was being taken back.
+                await OpenAsync(entry, ending.Token);
+                break;
+            case DesiredState.Stop or DesiredState.Pause:
+                if (entry.Stored.Desired == DesiredState.Stop && worker.View.Fault is null)
+                {
+                    await PassMarkAsync(entry);
+                }
+
+                await events.OfCrossingAsync(entry.Name, EventKind.Note, $"{(entry.Stored.Desired == DesiredState.Stop ? "Stopped" : "Paused")}{(position is null ? "" : $" at position {position}")}.");
+                break;
         }
     }
 
-    /// <summary>It came to rest at a mark while that was being taken back.</summary>
-    private async Task GoOnAsync(CrossingEntry entry, CrossingWorker worker)
+    /// <summary>A mark that was reached, or the end of a run, is not gone to again after a restart.</summary>
+    private async Task PassMarkAsync(CrossingEntry entry)
     {
-        using var turn = await entry.Turn.EnterAsync(ending.Token);
-        if (entry.Stored.Desired == DesiredState.Run && entry.Worker == worker)
-        {
-            await OpenAsync(entry, ending.Token);
-        }
-    }
-
-    /// <summary>The run is over: after a restart it does not go on.</summary>
-    private async Task PassRunAsync(CrossingEntry entry, CrossingWorker worker)
-    {
-        using var turn = await entry.Turn.EnterAsync(ending.Token);
-        if (entry.Stored is { Desired: DesiredState.Run, Until: not null } && entry.Worker == worker)
-        {
-            entry.Stored = entry.Stored with { Until = null };
-            await store.SaveAsync(entry.Stored, ending.Token);
-        }
-    }
-
-    /// <summary>A mark that was reached is not gone to again.</summary>
-    private async Task PassMarkAsync(CrossingEntry entry, CrossingWorker worker)
-    {
-        using var turn = await entry.Turn.EnterAsync(ending.Token);
-        if (entry.Stored is { Desired: DesiredState.Stop, Until: not null } && entry.Worker == worker && worker.View.Fault is null)
+        if (entry.Stored.Until is not null)
         {
             entry.Stored = entry.Stored with { Until = null };
             await store.SaveAsync(entry.Stored, ending.Token);
@@ -213,12 +209,6 @@ internal sealed class CrossingOpener(
     /// <summary>The target has all it was to get: the source need not keep its log for it.</summary>
     private async Task FinishAsync(CrossingEntry entry, Capture capture)
     {
-        using var turn = await entry.Turn.EnterAsync(ending.Token);
-        if (entry.Stored.Desired != DesiredState.Run)
-        {
-            return;
-        }
-
         var source = entry.Stored.Definition.Source;
         entry.Stored = entry.Stored with { Desired = DesiredState.Finish, Since = clock.GetUtcNow() };
         await store.SaveAsync(entry.Stored, ending.Token);
@@ -237,6 +227,11 @@ internal sealed class CrossingOpener(
     /// <param name="cancellation">Gives up.</param>
     public async Task KnowAsync(CrossingEntry entry, CrossingWorker? rested, Capture capture, CancellationToken cancellation)
     {
+        if (entry.Worker != rested)
+        {
+            return;
+        }
+
         try
         {
             var progress = await connections.Target(entry.Stored.Definition.Target).ReadProgressAsync(entry.Name, cancellation);

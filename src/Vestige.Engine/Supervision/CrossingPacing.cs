@@ -20,17 +20,43 @@ internal sealed class CrossingPacing(IControlStore store, CrossingBook book, Cro
             throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Mend = problem.Mend };
         }
 
-        var (runs, had) = (entry.Stored.Desired == DesiredState.Run, entry.Stored.Definition.Schedule is not null);
-        var stored = entry.Stored with { Definition = definition, Until = runs && definition.Schedule is null ? null : entry.Stored.Until };
+        var stored = Under(entry.Stored, definition);
         await store.SaveAsync(stored, cancellation);
         entry.Stored = stored;
         var schedule = definition.Schedule is { } set ? set.Words : "always";
         await events.OfCrossingAsync(crossing, EventKind.Note, $"Runs {schedule}{(definition.ChangesPerSecond is { } limit ? $", at most {Figures.Rate(limit)} changes a second" : "")}{(definition.Rest is { Count: > 0 } rest ? $", nothing is applied {string.Join("; ", rest.Select(window => window.Words))}" : "")}.", by);
-        if (runs && entry.Worker is { Running.IsCompleted: false } worker)
+        await BringInForceAsync(entry, cancellation);
+    }
+
+    /// <summary>A crossing under another definition: without a schedule, where its run would have ended is no mark any more.</summary>
+    public static StoredCrossing Under(StoredCrossing stored, CrossingDefinition definition) =>
+        stored with { Definition = definition, Until = stored.Desired == DesiredState.Run && definition.Schedule is null ? null : stored.Until };
+
+    /// <summary>
+    /// Lets the worker at hand, if there is one, go by the pace that is stored. Without a schedule it goes on where its run would have
+    /// ended; with a new one, this is its first run.
+    /// </summary>
+    /// <param name="entry">The crossing, whose turn the caller has.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task BringInForceAsync(CrossingEntry entry, CancellationToken cancellation)
+    {
+        if (entry.Stored.Desired != DesiredState.Run || entry.Worker is not { Running.IsCompleted: false } worker)
         {
-            await PaceAsync(entry, worker, had, cancellation);
-            worker.Steering.Changed.Beat();
+            return;
         }
+
+        var scheduled = entry.Stored.Definition.Schedule is not null;
+        if (!scheduled && worker.IsOneRun)
+        {
+            worker.IsOneRun = false;
+            worker.Steering.GoOn();
+        }
+        else if (scheduled && !worker.IsOneRun)
+        {
+            await opener.EndRunAsync(entry, worker, cancellation);
+        }
+
+        worker.Steering.Changed.Beat();
     }
 
     /// <summary>Throws <see cref="RequestRefusedException"/> for times that cannot be understood.</summary>
@@ -44,21 +70,6 @@ internal sealed class CrossingPacing(IControlStore store, CrossingBook book, Cro
         if (definition.Reconcile?.Times is { } times)
         {
             CronTimes.Check(times);
-        }
-    }
-
-    /// <summary>Without a schedule it goes on where its run would have ended; with a new one, this is its first run.</summary>
-    private async Task PaceAsync(CrossingEntry entry, CrossingWorker worker, bool had, CancellationToken cancellation)
-    {
-        var scheduled = entry.Stored.Definition.Schedule is not null;
-        if (had && !scheduled)
-        {
-            worker.IsOneRun = false;
-            worker.Steering.GoOn();
-        }
-        else if (scheduled && !had)
-        {
-            await opener.EndRunAsync(entry, worker, cancellation);
         }
     }
 }

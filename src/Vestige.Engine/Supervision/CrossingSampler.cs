@@ -1,5 +1,6 @@
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
+using Vestige.Core.Forecasting;
 using Vestige.Engine.Alerting;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
@@ -18,6 +19,7 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
     private long spentTicks;
     private long measuringTicks;
     private readonly Dictionary<string, double> loadRates = [];
+    private volatile Dictionary<string, CrossingStatus> fillers = [];
 
     /// <summary>Time spent in looking at crossings, keeping their measures and raising alerts, since the process started.</summary>
     public TimeSpan Spent => new(Interlocked.Read(ref spentTicks));
@@ -37,7 +39,7 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
     /// <summary>How it stands now, and since when it is in its state.</summary>
     public CrossingStatus StatusOf(CrossingEntry entry)
     {
-        var status = reader.Read(entry, captures.Find(entry.Stored.Definition.Source));
+        var status = OfItsSource(reader.Read(entry, captures.Find(entry.Stored.Definition.Source)));
         if (status.State == entry.LastState)
         {
             return status;
@@ -47,6 +49,12 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
         entry.StateSince = clock.GetUtcNow();
         return status with { Since = entry.StateSince };
     }
+
+    /// <summary>A spool is one for all crossings of its source: whichever fills it first holds all of them.</summary>
+    private CrossingStatus OfItsSource(CrossingStatus status) =>
+        fillers.TryGetValue(status.Definition.Source, out var filler) && filler.Name != status.Name && filler.Exhaustion.IsBefore(status.Exhaustion)
+            ? status with { Exhaustion = filler.Exhaustion, ExhaustedBy = filler.Name }
+            : status;
 
     /// <summary>Once a second: what the spool knows of each place, and a point of each crossing's measures.</summary>
     public async Task RunAsync(CancellationToken ending)
@@ -61,6 +69,10 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
                 await SampleAsync(entry, seen, ending);
             }
 
+            fillers = seen.Values
+                .Where(status => status.ExhaustedBy is null && status.Exhaustion != LogExhaustion.None)
+                .GroupBy(status => status.Definition.Source)
+                .ToDictionary(same => same.Key, same => same.Aggregate((first, other) => other.Exhaustion.IsBefore(first.Exhaustion) ? other : first));
             try
             {
                 if (alerts is not null)
@@ -142,8 +154,12 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
             seen[entry.Name] = status;
             RememberLoadRate(status);
             var began = clock.GetTimestamp();
-            var runs = status.State is CrossingState.CatchingUp or CrossingState.Following && status.Resting is null;
-            entry.Meter.Forecasts(runs ? status.Clears : null, status.Lag is { Current: true }, clock.GetUtcNow());
+            entry.Meter.Forecasts(
+                status.AtWork ? status.Clears.Time : null,
+                status.Lag is { Current: true },
+                status.State == CrossingState.Loading ? new ForecastTime(status.LoadEndsIn, status.LoadRange?.Soonest, status.LoadRange?.Latest) : null,
+                status.State is CrossingState.CatchingUp or CrossingState.Following,
+                clock.GetUtcNow());
             entry.Meter.SampleLoad(status.State == CrossingState.Loading ? status.Tables.Sum(table => table.RowsLoaded) : null, clock.GetUtcNow());
             entry.Meter.Sample(
                 clock.GetUtcNow(),
@@ -153,7 +169,7 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
                 status.AppliedAge - status.SpooledAge,
                 capture.Spool.Changes,
                 status.Backlog,
-                status.State is CrossingState.CatchingUp or CrossingState.Following);
+                status.AtWork);
             Interlocked.Add(ref measuringTicks, clock.GetElapsedTime(began).Ticks);
         }
         catch (Exception exception) when (exception is not OutOfMemoryException)

@@ -32,10 +32,8 @@ public sealed class CrossingWorker
     private readonly ITarget target;
     private readonly Capture capture;
     private readonly IControlStore store;
-    private readonly EventLog events;
     private readonly CrossingMeter meter;
     private readonly TimeProvider clock;
-    private readonly Random random;
     private readonly ILogger logger;
     private readonly WorkerState state = new();
     private readonly Quarantine quarantine;
@@ -47,6 +45,7 @@ public sealed class CrossingWorker
     private readonly TableArrival arrival;
     private readonly TableSettling settling;
     private readonly AsideNotices notices;
+    private readonly WorkerTroubles troubles;
     private volatile ITargetSession? atWork;
 
     internal CrossingWorker(
@@ -70,14 +69,13 @@ public sealed class CrossingWorker
         quarantine = entry.Quarantine;
         rule = () => entry.Stored.Definition.Quarantine;
         this.store = store;
-        this.events = events;
         this.clock = clock;
-        this.random = random;
         this.logger = logger;
         arrival = new TableArrival(treating, source, target, capture, state, entry.FirstStart, meter, events, clock);
         brake = new Brake(() => entry.Stored.Definition, clock);
         settling = new TableSettling(definition.Name, arrival, clock, logger);
         notices = new AsideNotices(definition.Name, quarantine, events, clock);
+        troubles = new WorkerTroubles(definition.Name, state, Steering, events, clock, random, logger);
         trying = new QuarantineTry(quarantine, treating, events, clock);
         repairs = entry.Repairs;
         repairing = new RepairRun(treating, source, target, capture.Spool, quarantine, repairs);
@@ -91,6 +89,9 @@ public sealed class CrossingWorker
 
     /// <summary>Whether it makes one run of a schedule.</summary>
     public bool IsOneRun { get; set; }
+
+    /// <summary>Whether it came to the end of its run of a schedule, and was not brought to rest before.</summary>
+    public bool HasMadeItsRun => IsOneRun && Steering.Request is { Manner: StopManner.Drain };
 
     /// <summary>Whether it has ended because the target has what it was to get.</summary>
     public bool Finished { get; private set; }
@@ -137,32 +138,23 @@ public sealed class CrossingWorker
             {
                 break;
             }
-            catch (Exception exception) when (IsTransient(exception))
+            catch (Exception exception) when (WorkerTroubles.MayPass(exception))
             {
                 attempt++;
-                if (!await WaitAsync(attempt, exception))
+                if (!await troubles.WaitAsync(attempt, exception))
                 {
                     break;
                 }
             }
             catch (Exception exception) when (exception is not OutOfMemoryException)
             {
-                await FaultAsync(exception);
+                await troubles.FaultAsync(exception);
                 break;
             }
         }
 
         state.Ended();
     }
-
-    private static bool IsTransient(Exception exception) => exception switch
-    {
-        FencedException => true,
-        PortException port => port.Transient,
-        IOException or TimeoutException => true,
-        System.Data.Common.DbException { IsTransient: true } => true, // A line that broke while a driver was tidying up.
-        _ => false,
-    };
 
     private async Task TurnAsync(Action works)
     {
@@ -282,7 +274,6 @@ public sealed class CrossingWorker
     /// <summary>Applies nothing for a while, and stays in touch with the target meanwhile.</summary>
     private async Task RestAsync(ITargetSession session, TimeSpan rest, CancellationToken cancellation, params Task[] woken)
     {
-        meter.Idle();
         var (until, step) = (clock.GetUtcNow() + rest, Task.CompletedTask);
         while (clock.GetUtcNow() < until && !Array.Exists(woken, task => task.IsCompleted))
         {
@@ -389,46 +380,14 @@ public sealed class CrossingWorker
             return true;
         }
 
-        var allApplied = mine.OldestWaiting is null && state.Applied >= capture.Spool.Last;
-        return mine.AtMark || (request.Mark?.Position is { } position ? state.Applied >= position || (allApplied && capture.Spool.Last >= position) : allApplied && HasPassed(request.Mark?.Time));
-    }
-
-    /// <summary>Whether everything that was committed by then, by the source's clock, has been read.</summary>
-    private bool HasPassed(DateTimeOffset? time) =>
-        time is null || (capture.Status is { PassedHead: true, ProvenAt: { } proven, ClockDifference: var difference } && proven + difference >= time);
-
-    private async Task<bool> WaitAsync(int attempt, Exception exception)
-    {
-        var isNew = state.Waits(exception.Message, (exception as PortException)?.Mend, clock.GetUtcNow());
-        logger.LogWarning(exception, "Crossing {Crossing} waits, attempt {Attempt}", definition.Name, attempt);
-        if (isNew)
+        // What is said to have been read by now is asked first: whatever comes into the spool after that is not taken for applied.
+        var (readThrough, end) = (capture.Status.ReadThrough, capture.Spool.Last);
+        var allApplied = mine.OldestWaiting is null && state.Applied >= end;
+        return mine.AtMark || request.Mark switch
         {
-            await events.OfCrossingAsync(definition.Name, EventKind.Warning, $"Waiting: {exception.Message}");
-        }
-
-        try
-        {
-            using var ending = CancellationTokenSource.CreateLinkedTokenSource(Steering.Now, Steering.Soon);
-            await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
-            return Steering.Request is null or { Manner: StopManner.Drain };
-        }
-        catch (OperationCanceledException)
-        {
-            return false;
-        }
-    }
-
-    private async Task FaultAsync(Exception exception)
-    {
-        var refused = exception as RowRefusedException;
-        state.Faulted(new CrossingFault(
-            exception.Message,
-            (exception as PortException)?.Mend,
-            clock.GetUtcNow(),
-            exception is PlaceLostException,
-            refused?.Table.ToString(),
-            refused?.Key));
-        logger.LogError(exception, "Crossing {Crossing} is faulted", definition.Name);
-        await events.OfCrossingAsync(definition.Name, EventKind.Fault, $"Faulted: {exception.Message}");
+            { Position: { } position } => state.Applied >= position || (allApplied && end >= position),
+            { Time: { } time } => allApplied && readThrough >= time,
+            _ => allApplied,
+        };
     }
 }

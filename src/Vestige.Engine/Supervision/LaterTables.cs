@@ -9,10 +9,10 @@ using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Supervision;
 
-/// <summary>Once a minute, looks for tables that were made at a source since a crossing was started and that its rules take by themselves.</summary>
-internal sealed class LaterTables(IConnections connections, CrossingBook book, CrossingEditor editor, EventLog events, TimeProvider clock, ILogger logger)
+/// <summary>Every so often, once a minute if nothing else is said, looks for tables that were made at a source since a crossing was started and that its rules take by themselves.</summary>
+internal sealed class LaterTables(IConnections connections, CrossingBook book, CrossingEditor editor, EventLog events, TimeSpan? lookEvery, TimeProvider clock, ILogger logger)
 {
-    private static readonly TimeSpan LookEvery = TimeSpan.FromMinutes(1);
+    private static readonly TimeSpan Minute = TimeSpan.FromMinutes(1);
     private readonly Dictionary<string, string> told = [];
 
     public async Task RunAsync(CancellationToken ending)
@@ -22,8 +22,8 @@ internal sealed class LaterTables(IConnections connections, CrossingBook book, C
         {
             try
             {
-                await Task.Delay(LookEvery, clock, ending);
-                foreach (var entry in book.All.Where(entry => entry.Stored is { Desired: DesiredState.Run, Definition: { Tables.Future: true, EndsByItself: false } } && entry.Worker is { Running.IsCompleted: false }))
+                await Task.Delay(lookEvery ?? Minute, clock, ending);
+                foreach (var entry in book.All.Where(entry => entry.Stored is { Desired: DesiredState.Run, Definition: { Tables.Future: true, EndsByItself: false } } && IsReady(entry)))
                 {
                     await LookAsync(entry, ending);
                 }
@@ -35,15 +35,23 @@ internal sealed class LaterTables(IConnections connections, CrossingBook book, C
         }
     }
 
+    /// <summary>One that follows, or rests between two runs of its schedule; the next of them then loads what came.</summary>
+    private static bool IsReady(CrossingEntry entry) => entry.Worker switch
+    {
+        { Running.IsCompleted: false } worker => worker.View.Following,
+        { View.Fault: not null } => false,
+        _ => entry.NextRun is not null,
+    };
+
     private async Task LookAsync(CrossingEntry entry, CancellationToken ending)
     {
         try
         {
             var definition = entry.Stored.Definition;
             var there = await connections.Source(definition.Source).ReadTablesAsync(ending);
-            var known = entry.Worker!.View.Tables;
-            var made = TakenTables.Of(definition.Tables, there).Where(table => table.CrossesAs(definition.AppliedAs(table.Schema.Name))).Select(table => table.Schema.Name).Where(name => !known.ContainsKey(name)).ToList();
-            if (made.Count > 0 && !known.IsEmpty && entry.Worker.View.Following)
+            var known = entry.Progress.Tables.Select(table => table.Table).ToHashSet();
+            var made = TakenTables.Of(definition.Tables, there).Where(table => table.CrossesAs(definition.AppliedAs(table.Schema.Name))).Select(table => table.Schema.Name).Where(name => !known.Contains(name)).ToList();
+            if (made.Count > 0 && known.Count > 0 && IsReady(entry))
             {
                 await TakeAsync(entry, definition, made, ending);
             }

@@ -26,7 +26,7 @@ public sealed class QuarantineDesk
     }
 
     /// <summary>What waits for a crossing, in the order of the log; null when there is none of that name.</summary>
-    public IReadOnlyList<WaitingChange>? Waiting(string crossing) => book.Find(crossing) is { } entry ? entry.Quarantine.UpTo(Applied(entry)) : null;
+    public IReadOnlyList<WaitingChange>? Waiting(string crossing) => book.Find(crossing) is { } entry ? entry.Quarantine.UpTo(entry.Progress.Position) : null;
 
     /// <summary>Lets refused rows wait as a rule says from now on; null stops the crossing at the first.</summary>
     public async Task SetRuleAsync(string crossing, QuarantineRule? rule, string by, CancellationToken cancellation)
@@ -93,11 +93,9 @@ public sealed class QuarantineDesk
     private (CrossingEntry Entry, IReadOnlyList<WaitingChange> Chosen) Find(string crossing, IReadOnlyCollection<string> ids)
     {
         var entry = book.Existing(crossing);
-        var chosen = entry.Quarantine.UpTo(Applied(entry)).Where(change => ids.Contains(change.Id)).ToList();
+        var chosen = entry.Quarantine.UpTo(entry.Progress.Position).Where(change => ids.Contains(change.Id)).ToList();
         return ids.Count > 0 && chosen.Count == ids.Distinct().Count()
             ? (entry, chosen)
             : throw new RequestRefusedException(ids.Count == 0 ? "No change is chosen." : "What was chosen does not wait any more.") { Mend = "Look at what waits now." };
     }
-
-    private static LogPosition? Applied(CrossingEntry entry) => entry.Worker is { Running.IsCompleted: false } worker ? worker.View.Applied : entry.Known?.Position;
 }

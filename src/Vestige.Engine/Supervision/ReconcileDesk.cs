@@ -165,7 +165,8 @@ public sealed class ReconcileDesk
     }
 
     /// <summary>A person comes before the rule, and a rule before the one that it replaces.</summary>
-    private async Task EndWalkAsync(string crossing, CancellationToken cancellation)
+    /// <summary>Ends what is compared of a crossing by its rule, so that it goes on by the present one.</summary>
+    internal async Task EndWalkAsync(string crossing, CancellationToken cancellation)
     {
         if (running.GetValueOrDefault(crossing) is { IsWalk: true } walk)
         {

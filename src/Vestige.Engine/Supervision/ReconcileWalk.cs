@@ -6,14 +6,12 @@ using Vestige.Engine.Reconciling;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>
-/// Compares the tables of crossings all the time, one after the other, at the pace that their rules allow. First come tables of which
-/// rows were repaired, then those never proved equal, then those that are due; the longest proved before the others. At the times of a
-/// schedule all of them are compared at once.
+/// Compares the tables of crossings all the time, one after the other, at the pace that their rules allow and in the order of
+/// <see cref="WalkOrder"/>. At the times of a schedule all of them are compared at once.
 /// </summary>
 internal sealed class ReconcileWalk(CrossingBook book, ReconcileDesk desk, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1);
-    private static readonly TimeSpan AfterFailure = TimeSpan.FromMinutes(1);
     private readonly Dictionary<string, DateTimeOffset> looked = [];
     private readonly Dictionary<(string Crossing, Core.Schemas.TableName Table), DateTimeOffset> tried = [];
 
@@ -59,15 +57,6 @@ internal sealed class ReconcileWalk(CrossingBook book, ReconcileDesk desk, TimeP
         return true;
     }
 
-    /// <summary>The table that is to be compared next; null when none is due.</summary>
-    internal static Core.Schemas.TableName? Next(IEnumerable<(Core.Schemas.TableName Table, Verdict? Verdict, DateTimeOffset? Tried)> tables, ReconcileRule rule, DateTimeOffset now) => tables
-        .Where(one => !(now - one.Tried < AfterFailure) && (one.Verdict is not { Proved: { } proof, Repaired: false } || now - proof.At >= TimeSpan.FromSeconds(rule.Every ?? 0)))
-        .Where(one => one.Verdict is not { Repaired: false, FoundAt: { } found } || now - found >= TimeSpan.FromSeconds(rule.Every ?? 0))
-        .OrderByDescending(one => one.Verdict?.Repaired == true)
-        .ThenBy(one => one.Verdict?.Proved?.At ?? DateTimeOffset.MinValue)
-        .Select(one => (Core.Schemas.TableName?)one.Table)
-        .FirstOrDefault();
-
     private async Task StepAsync(CrossingEntry entry, ReconcileRule rule, CancellationToken ending)
     {
         var now = clock.GetUtcNow();
@@ -83,8 +72,8 @@ internal sealed class ReconcileWalk(CrossingBook book, ReconcileDesk desk, TimeP
         }
 
         var tables = entry.Progress.Tables.Where(table => table is { Loaded: true, Held: false } && entry.Ways.Takes(table.Table))
-            .Select(table => (table.Table, entry.Verdicts.Of(table.Table), tried.TryGetValue((entry.Name, table.Table), out var at) ? at : (DateTimeOffset?)null));
-        if (Next(tables, rule, now) is { } next)
+            .Select(table => new WalkedTable(table.Table, entry.Verdicts.Of(table.Table), tried.TryGetValue((entry.Name, table.Table), out var at) ? at : null, entry.Meter.TallyOf(table.Table).LastChangeAt));
+        if (WalkOrder.Next(tables, rule, now) is { } next)
         {
             tried[(entry.Name, next)] = now;
             await desk.RunAsync(entry, new ComparisonScope([next]), "the rule", rule, ending);

@@ -99,7 +99,7 @@ public sealed class RepairDesk
         var entry = book.Existing(crossing);
         if (entry.Worker is not { Running.IsCompleted: false })
         {
-            throw new RequestRefusedException($"{crossing} does not run. Rows are repaired in the order of its changes, so that none newer is overwritten.") { Mend = "Let it run." };
+            throw new RequestRefusedException($"{crossing} does not run. Rows are repaired in the order of its changes, so that none newer is overwritten.") { Mend = entry.NextRun is null ? "Let it run." : "Take its schedule away for a moment: between two runs there is nobody to do it." };
         }
 
         var asked = request(entry, cancellation);

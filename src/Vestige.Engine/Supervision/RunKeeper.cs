@@ -17,23 +17,29 @@ internal sealed class RunKeeper(IRunStore? store, TimeProvider clock, ILogger lo
     private readonly Dictionary<string, CrossingRun> kept = [];
     private DateTimeOffset keptAt = clock.GetUtcNow();
 
-    /// <summary>A run begins.</summary>
-    public async Task<RunBegin> BeginAsync(CrossingEntry entry, LogPosition? from)
+    /// <summary>A run begins. One whose worker has ended, and of which that is not written down yet, is over with it. In the crossing's turn.</summary>
+    public async Task<RunBegin> BeginAsync(CrossingEntry entry, LogPosition? from, string by)
     {
-        var begin = new RunBegin(clock.GetUtcNow(), entry.Stored.By, from, entry.Meter.Counts);
+        if (entry is { Run: { } last, Worker: { } worker })
+        {
+            await EndAsync(entry, worker, last);
+        }
+
+        var begin = new RunBegin(clock.GetUtcNow(), by, from, entry.Meter.Counts);
         entry.Run = begin;
         await KeepAsync(Of(entry, begin));
         return begin;
     }
 
-    /// <summary>It is over.</summary>
+    /// <summary>It is over, unless that was written down before. In the crossing's turn.</summary>
     public Task EndAsync(CrossingEntry entry, CrossingWorker worker, RunBegin begin)
     {
-        if (entry.Run == begin)
+        if (entry.Run != begin)
         {
-            entry.Run = null;
+            return Task.CompletedTask;
         }
 
+        entry.Run = null;
         return KeepAsync(Of(entry, begin) with { EndedAt = clock.GetUtcNow(), Why = Why(entry, worker) });
     }
 
@@ -80,7 +86,7 @@ internal sealed class RunKeeper(IRunStore? store, TimeProvider clock, ILogger lo
         _ when worker.Finished => "finished",
         DesiredState.Pause => $"paused by {entry.Stored.By}",
         DesiredState.Stop => $"stopped by {entry.Stored.By}",
-        _ when worker.IsOneRun => "all that was committed when it began is applied",
+        _ when worker.HasMadeItsRun => "all that was committed when it began is applied",
         _ => "begun anew",
     };
 

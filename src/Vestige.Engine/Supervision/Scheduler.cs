@@ -9,6 +9,7 @@ namespace Vestige.Engine.Supervision;
 /// <summary>Begins the runs of crossings that have a schedule. A run is never begun while one goes on; a time that passes meanwhile is passed over.</summary>
 internal sealed class Scheduler(CrossingBook book, CrossingOpener opener, TimeProvider clock, ILogger logger)
 {
+    private const string By = "the schedule";
     private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1);
 
     public async Task RunAsync(CancellationToken ending)
@@ -39,7 +40,7 @@ internal sealed class Scheduler(CrossingBook book, CrossingOpener opener, TimePr
     {
         var now = clock.GetUtcNow();
         var schedule = entry.Stored.Definition.Schedule;
-        entry.NextRun = schedule is null ? now : CronTimes.Next(schedule, entry.RunEndedAt, now);
+        entry.Plan(schedule is null ? now : CronTimes.Next(schedule, entry.RunEndedAt, now));
         if (entry.NextRun is not { } next || next > now)
         {
             return;
@@ -53,7 +54,7 @@ internal sealed class Scheduler(CrossingBook book, CrossingOpener opener, TimePr
 
         try
         {
-            await opener.OpenAsync(entry, ending, beginRun: true);
+            await opener.OpenAsync(entry, ending, beginRun: true, schedule is null ? null : By);
         }
         catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
         {

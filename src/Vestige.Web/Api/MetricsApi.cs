@@ -39,8 +39,13 @@ public static class MetricsApi
         var state = factory.CreateGauge("vestige_state", "1 for the state that the crossing has.", "crossing", "state");
         var applied = factory.CreateCounter("vestige_applied_changes_total", "Changes applied since the process started.", "crossing");
         var (differing, proved) = (Of("vestige_differing_rows", "Rows that differed when their tables were compared last."), Of("vestige_proved_age_seconds", "Age of the oldest proof that a table is equal on both sides; not told while one of them has none."));
+        var rests = Of("vestige_rests_as_planned", "1 between two runs of a schedule and in a window of rest, when it is behind on purpose.");
+        var (full, lost) = (Of("vestige_spool_full_seconds", "When the spool of its source is forecast to be full; not told when it is not."), Of("vestige_log_lost_seconds", "When the log of its source is forecast to be lost, the spool being full; not told when it is not."));
         foreach (var status in statuses)
         {
+            Set(full, status.Name, status.Exhaustion.SpoolFull.In?.TotalSeconds);
+            Set(lost, status.Name, status.Exhaustion.LogLost.In?.TotalSeconds);
+            rests.WithLabels(status.Name).Set(status.RestsAsPlanned(now) ? 1 : 0);
             foreach (var one in Enum.GetValues<CrossingState>())
             {
                 state.WithLabels(status.Name, one.Word()).Set(one == status.State ? 1 : 0);

@@ -38,9 +38,18 @@ public static class StatusView
             {
                 outcome = status.Clears.Outcome.ToString().ToLowerInvariant(),
                 clearsInSeconds = status.Clears.In?.TotalSeconds,
-                spoolFullInSeconds = status.SpoolFullIn?.TotalSeconds,
-                logExhaustedInSeconds = status.LogLostIn?.TotalSeconds,
+                spoolFullInSeconds = status.Exhaustion.SpoolFull.In?.TotalSeconds,
+                logExhaustedInSeconds = status.Exhaustion.LogLost.In?.TotalSeconds,
+                exhaustedBy = status.ExhaustedBy,
                 loadEndsInSeconds = status.LoadEndsIn?.TotalSeconds,
+                ranges = new
+                {
+                    clears = Range(status.Clears.Soonest, status.Clears.Latest),
+                    spoolFull = Range(status.Exhaustion.SpoolFull.Soonest, status.Exhaustion.SpoolFull.Latest),
+                    logExhausted = Range(status.Exhaustion.LogLost.Soonest, status.Exhaustion.LogLost.Latest),
+                    loadEnds = Range(status.LoadRange?.Soonest, status.LoadRange?.Latest),
+                },
+                past = new { clears = status.PastForecasts.Clearing, loadEnds = status.PastForecasts.Load },
             },
             positions = new
             {
@@ -78,6 +87,9 @@ public static class StatusView
             waiting = status.Waiting is not { } waiting ? null : new { what = waiting.What, mend = waiting.Mend, since = Rfc3339(waiting.Since) },
         };
     }
+
+    /// <summary>Seconds at the better and at the worse quartiles; null where it does not happen at these.</summary>
+    private static object Range(TimeSpan? soonest, TimeSpan? latest) => new { soonestSeconds = soonest?.TotalSeconds, latestSeconds = latest?.TotalSeconds };
 
     public static string Rfc3339(DateTimeOffset at) => at.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss.ffffff'Z'");
 }

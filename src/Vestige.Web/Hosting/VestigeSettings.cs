@@ -10,6 +10,8 @@ namespace Vestige.Web.Hosting;
 /// <param name="Port">Where it listens, on loopback.</param>
 public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool WithDemo, int DemoLoans, long SpoolBudget, int EventDays, int Port)
 {
+    private const long LeastBudget = 1 << 20;
+
     /// <summary>Where its pages are.</summary>
     public string Address => $"http://127.0.0.1:{Port}";
 
@@ -31,6 +33,7 @@ public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool W
         return File.ReadAllText(file).Trim();
     }
 
+    /// <summary>Reads how the process is started. Throws <see cref="InvalidOperationException"/> for a value that cannot be.</summary>
     public static VestigeSettings From(IConfiguration configuration)
     {
         ArgumentNullException.ThrowIfNull(configuration);
@@ -42,8 +45,14 @@ public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool W
             keys,
             !configuration.GetValue("empty", false),
             configuration.GetValue("demo-loans", 200_000),
-            configuration.GetValue("spool-budget", 4L << 30),
+            Budget(configuration),
             configuration.GetValue("event-days", 730),
             configuration.GetValue("port", 5080));
+    }
+
+    private static long Budget(IConfiguration configuration)
+    {
+        var bytes = configuration.GetValue("spool-budget", 4L << 30);
+        return bytes >= LeastBudget ? bytes : throw new InvalidOperationException($"A spool of {bytes} bytes holds too little: give --spool-budget at least {LeastBudget}.");
     }
 }

@@ -31,7 +31,7 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
         }
 
         var (step, end) = (MeasureStep.For(window + ago), clock.GetUtcNow() - ago);
-        return [.. (await SlotsAsync(crossing, step, window, ago, cancellation)).Select(slot => new MeasurePoint(
+        return [.. (await SlotsAsync(crossing, step, window, ago, cancellation)).Slots.Select(slot => new MeasurePoint(
             slot.Start + step.Slot < end ? slot.Start + step.Slot : end,
             slot.Behind,
             slot.NotCaptured,
@@ -46,15 +46,18 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
     public async Task<IReadOnlyList<DelayWindow>> DelaysAsync(string crossing, CancellationToken cancellation)
     {
         var found = new List<DelayWindow>();
-        if (engine.Meter(crossing) is { } meter)
+        var meter = engine.Meter(crossing);
+        if (meter is not null)
         {
             found.Add(Of("5 min", TimeSpan.FromMinutes(5), meter.Delays(clock.GetUtcNow())));
         }
 
         foreach (var (words, window, step) in Windows)
         {
-            var all = new DelayHistogram();
-            foreach (var slot in await SlotsAsync(crossing, step, window, TimeSpan.Zero, cancellation))
+            // Kept are minutes that were over when it was read; of those since, the meter knows.
+            var (at, slots) = await SlotsAsync(crossing, step, window, TimeSpan.Zero, cancellation);
+            var all = meter?.DelaysSince(MeasureStep.Minute.SlotOf(at), clock.GetUtcNow()) ?? new DelayHistogram();
+            foreach (var slot in slots)
             {
                 all.Merge(slot.Delays);
             }
@@ -68,12 +71,12 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
     private static DelayWindow Of(string words, TimeSpan window, DelayHistogram delays) =>
         new(words, window, delays.Count, delays.Quantile(0.5), delays.Quantile(0.95), delays.Quantile(0.99));
 
-    private async Task<IReadOnlyList<MeasureSlot>> SlotsAsync(string crossing, MeasureStep step, TimeSpan window, TimeSpan ago, CancellationToken cancellation)
+    private async Task<(DateTimeOffset At, IReadOnlyList<MeasureSlot> Slots)> SlotsAsync(string crossing, MeasureStep step, TimeSpan window, TimeSpan ago, CancellationToken cancellation)
     {
         var now = clock.GetUtcNow();
         if (held.TryGetValue((crossing, window, ago), out var known) && now - known.At < Fresh)
         {
-            return known.Slots;
+            return known;
         }
 
         foreach (var old in held.Where(pair => held.Count > HeldAtMost || now - pair.Value.At >= Fresh).ToList())
@@ -83,6 +86,6 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
 
         var slots = await store.ReadAsync(crossing, step, now - ago - window, now - ago, cancellation);
         held[(crossing, window, ago)] = (now, slots);
-        return slots;
+        return (now, slots);
     }
 }

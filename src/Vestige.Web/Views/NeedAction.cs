@@ -1,4 +1,5 @@
 using Vestige.Core.Alerts;
+using Vestige.Core.Crossings;
 using Vestige.Engine.Alerting;
 using Vestige.Engine.Measuring;
 
@@ -20,6 +21,8 @@ public sealed record NeedAction(string Label, string Address, bool Posts = false
         return need.Kind switch
         {
             NeedKind.Faulted when status?.Fault is { PlaceLost: false } => new NeedAction("Resume", $"{page}?handler=Resume", Posts: true),
+            NeedKind.LogLoss when need.Time is not null && status?.State is CrossingState.Paused or CrossingState.Stopped => new NeedAction("Resume", $"{page}?handler=Resume", Posts: true),
+            NeedKind.LogLoss when need.Time is not null => new NeedAction("See why", page),
             NeedKind.Faulted or NeedKind.Held or NeedKind.LogLoss => new NeedAction("Load again …", $"{page}/stop"),
             NeedKind.Quarantine => new NeedAction("Decide …", $"{page}/quarantine"),
             NeedKind.NoHeartbeat or NeedKind.ReadinessLost => new NeedAction("Look at the connection", $"/connections/{status?.Definition.Source}"),

@@ -69,9 +69,12 @@ public static class Sentences
     public static string Backlog(CrossingStatus status)
     {
         ArgumentNullException.ThrowIfNull(status);
-        return status.State is CrossingState.Paused or CrossingState.Stopped or CrossingState.Faulted
-            ? "at rest"
-            : Clears(status.Clears, KeepsPace(status));
+        return status.State switch
+        {
+            CrossingState.Paused or CrossingState.Stopped or CrossingState.Faulted => "at rest",
+            CrossingState.Loading when status.Backlog > 0 => "not before the load ends",
+            _ => Clears(status.Clears, KeepsPace(status)),
+        };
     }
 
     public static string Clears(ClearingForecast forecast, bool current)
@@ -82,8 +85,40 @@ public static class Sentences
             Clearing.Current => "steady",
             Clearing.Clears => $"clears in {Figures.Duration(forecast.In!.Value)}",
             Clearing.Never => "never, at this rate",
+            Clearing.AtRest => "at rest",
             _ => "not measured yet",
         };
+    }
+
+    /// <summary>When something is forecast to happen; what is said where it is not.</summary>
+    public static string When(ForecastTime time, string never)
+    {
+        ArgumentNullException.ThrowIfNull(time);
+        return time switch
+        {
+            { In: { } at } when at == TimeSpan.Zero => "now",
+            { In: { } at } => $"in {Figures.Duration(at)}",
+            { Soonest: { } soonest } => $"not before {Figures.Duration(soonest)}",
+            _ => never,
+        };
+    }
+
+    /// <summary>How good past forecasts were.</summary>
+    public static string Quality(ForecastQuality? quality) => quality is null
+        ? "none to judge yet"
+        : $"{Figures.Count(quality.Count)}, half within {quality.MedianError * 100:0} %, {quality.WithinRange * 100:0} % in their range";
+
+    /// <summary>The range of a time that is forecast; null where it has none, or as short a one as is shown.</summary>
+    public static string? Range(ForecastTime time)
+    {
+        ArgumentNullException.ThrowIfNull(time);
+        if (time.In is not { } at || at == TimeSpan.Zero)
+        {
+            return null;
+        }
+
+        var (soonest, latest) = (Figures.Duration(time.Soonest ?? at), time.Latest is { } late ? Figures.Duration(late) : "never");
+        return soonest == latest ? null : $"{soonest} to {latest}";
     }
 
     /// <summary>Current, or following so closely that a backlog is only what is in hand.</summary>

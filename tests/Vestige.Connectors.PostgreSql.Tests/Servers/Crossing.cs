@@ -106,7 +106,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
 
     public async Task BeginAsync()
     {
-        Engine = new CrossingEngine(this, this, quarantine, new NoCipher(), new NamedKeys(), new EngineOptions(new()), TimeProvider.System, new Random(1), NullLogger.Instance, reconciliations: new MemoryReconciliations());
+        Engine = new CrossingEngine(this, this, quarantine, new NoCipher(), new NamedKeys(), new EngineOptions(new(), LookEvery: TimeSpan.FromSeconds(2)), TimeProvider.System, new Random(1), NullLogger.Instance, reconciliations: new MemoryReconciliations());
         await Engine.StartAsync(CancellationToken.None);
     }
 

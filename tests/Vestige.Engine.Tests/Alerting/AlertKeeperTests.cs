@@ -68,7 +68,7 @@ public sealed class AlertKeeperTests
         var keeper = await BeginAsync();
         for (var second = 0; second < 600; second++)
         {
-            await LookAsync(keeper, new Need(NeedKind.Lag, "copy", null, "behind", "", Lag: TimeSpan.FromSeconds(second < 10 ? 65 : 55 + (10 * (second % 2)))));
+            await LookAsync(keeper, new Need(NeedKind.Lag, "copy", null, "behind", "", Time: TimeSpan.FromSeconds(second < 10 ? 65 : 55 + (10 * (second % 2)))));
             clock.Step(TimeSpan.FromSeconds(1));
         }
 

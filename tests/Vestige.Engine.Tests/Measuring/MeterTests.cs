@@ -35,6 +35,7 @@ public sealed class MeterTests
         }
 
         Assert.Equal(Clearing.NotMeasured, meter.WhenClear(1000).Outcome);
+        Assert.Equal((Clearing.AtRest, null), (meter.WhenClear(1000, applies: false).Outcome, meter.WhenClear(1000, applies: false).In));
     }
 
     [Fact]
@@ -67,6 +68,40 @@ public sealed class MeterTests
         Assert.InRange(meter.Delay(1, Start.AddMinutes(1))!.Value.TotalSeconds, 88, 92);
         Assert.InRange(meter.Delay(1, Start.AddMinutes(5.5))!.Value.TotalSeconds, 0.98, 1.02);
         Assert.Null(meter.Delay(1, Start.AddMinutes(20)));
+    }
+
+    /// <summary>Both kinds, side by side: loads that end as forecast or a third later, and one that was given up.</summary>
+    [Fact]
+    public void Forecasts_of_loads_are_held_against_their_end()
+    {
+        Assert.Equal((null, null), meter.ForecastQualities);
+        Load(from: 0, seconds: 60, forecast: 60);
+        Assert.Equal((6, 0, 1), (meter.ForecastQualities.Load!.Count, meter.ForecastQualities.Load.MedianError, meter.ForecastQualities.Load.WithinRange));
+        Load(from: 100, seconds: 30, forecast: 20);
+        Assert.Equal(9, meter.ForecastQualities.Load!.Count);
+        Assert.InRange(meter.ForecastQualities.Load.WithinRange, 0.66, 0.67);
+        Load(from: 200, seconds: 30, forecast: 20, done: false);
+        Assert.Equal((9, null), (meter.ForecastQualities.Load!.Count, meter.ForecastQualities.Clearing));
+    }
+
+    private void Load(int from, int seconds, int forecast, bool done = true)
+    {
+        for (var second = 0; second < seconds; second++)
+        {
+            var ends = TimeSpan.FromSeconds(Math.Max(1, forecast - second));
+            meter.Forecasts(null, false, new ForecastTime(ends, ends, ends), false, Start.AddSeconds(from + second));
+        }
+
+        meter.Forecasts(null, false, null, done, Start.AddSeconds(from + seconds));
+    }
+
+    [Fact]
+    public void Delays_are_told_from_a_minute_on()
+    {
+        meter.Committed(Batch(1, TimeSpan.FromSeconds(90)), Start.AddSeconds(59));
+        meter.Committed(Batch(1, TimeSpan.FromSeconds(1)), Start.AddSeconds(60));
+        meter.Committed(Batch(1, TimeSpan.FromSeconds(2)), Start.AddSeconds(130));
+        Assert.Equal([3, 2, 1, 0], Enumerable.Range(0, 4).Select(minute => (int)meter.DelaysSince(Start.AddMinutes(minute), Start.AddSeconds(140)).Count));
     }
 
     [Fact]

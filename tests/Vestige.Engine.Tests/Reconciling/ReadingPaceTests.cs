@@ -21,9 +21,9 @@ public class ReadingPaceTests
         for (var part = 0; part < 20; part++)
         {
             // Each part reads 1,000 rows in 50 ms.
-            pace.Begins();
             clock.Advance(TimeSpan.FromMilliseconds(50));
-            await pace.ReadAsync(1000, TestContext.Current.CancellationToken);
+            pace.Count(1000);
+            await pace.RestAsync(TestContext.Current.CancellationToken);
         }
 
         Assert.Equal(seconds, (clock.GetUtcNow() - began).TotalSeconds, 1);

@@ -157,6 +157,52 @@ public sealed class SpoolTests
         Assert.True(spool.Begin > LogPosition.Zero);
     }
 
+    /// <summary>What is written and applied would otherwise stay in the one file that cannot be dropped, and nothing more be taken.</summary>
+    [Fact]
+    public async Task A_file_larger_than_the_budget_is_ended_and_dropped()
+    {
+        await using var spool = await BeginAsync(Small with { FileBytes = 6000 });
+        long place = 0;
+        while (spool.Bytes < 6000)
+        {
+            Assert.False(spool.Full);
+            await TakeAsync(spool, ++place);
+        }
+
+        Assert.True(spool.Full);
+        spool.Hold("slow", new LogPosition((ulong)place));
+        await spool.TrimAsync(cancellation);
+        Assert.False(spool.Full);
+        Assert.Equal(new LogPosition((ulong)place), spool.Begin);
+    }
+
+    [Fact]
+    public async Task What_a_crossing_needs_are_the_files_that_it_has_not_passed()
+    {
+        await using var spool = await BeginAsync(Small);
+        await TakeAsync(spool, [.. Enumerable.Range(1, 60).Select(place => (long)place)]);
+        var written = spool.Written;
+        Assert.Equal(spool.Bytes, written);
+        Assert.Null(spool.NeededBy("none"));
+        spool.Hold("unknown", null);
+        spool.Hold("behind", new LogPosition(30));
+        spool.Hold("done", new LogPosition(60));
+        Assert.Equal((written, 0), (spool.NeededBy("unknown"), spool.NeededBy("done")));
+        Assert.InRange(spool.NeededBy("behind")!.Value, written / 3, written * 2 / 3);
+
+        spool.Release("unknown");
+        await spool.TrimAsync(cancellation);
+        Assert.InRange(spool.Bytes, 1, written - 1);
+        Assert.Equal(written, spool.Written);
+        Assert.InRange(spool.NeededBy("behind")!.Value, written / 3, spool.Bytes);
+    }
+
+    [Theory]
+    [InlineData(4L << 30, 64L << 20)]
+    [InlineData(32L << 20, 2L << 20)]
+    public void Files_are_small_beside_the_budget(long budget, long file) =>
+        Assert.Equal((budget, file), (SpoolOptions.Within(budget).BudgetBytes, SpoolOptions.Within(budget).FileBytes));
+
     [Fact]
     public async Task A_place_is_told_with_its_counts_and_what_comes_next()
     {

@@ -23,7 +23,6 @@ public class NowModel(CrossingEngine engine, ConnectionDirectory connections, Me
     public override string View => "now";
 
     /// <summary>How good its forecasts were; null when none was held against the outcome yet.</summary>
-    public Vestige.Core.Forecasting.ForecastQuality? Quality => Engine.Meter(Status.Name)?.ForecastQuality;
 
     public int Minutes { get; private set; } = 5;
 

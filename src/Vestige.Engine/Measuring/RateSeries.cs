@@ -1,0 +1,54 @@
+using Vestige.Core.Forecasting;
+
+namespace Vestige.Engine.Measuring;
+
+/// <summary>
+/// The range of the rate of a growing counter. What was seen is cut into up to thirty intervals of at least a second, so that
+/// bursts far apart still count, and a first answer is there after a second. Not safe for several threads.
+/// </summary>
+internal sealed class RateSeries
+{
+    private const int Intervals = 30;
+    private static readonly TimeSpan Window = TimeSpan.FromMinutes(5);
+    private static readonly TimeSpan Shortest = TimeSpan.FromSeconds(1);
+    private readonly Queue<(DateTimeOffset At, long Value)> samples = [];
+    private (DateTimeOffset At, long Value) last;
+
+    /// <summary>Units a second; zero until samples a second apart were taken.</summary>
+    public RateRange Range { get; private set; } = RateRange.Zero;
+
+    /// <summary>Takes the counter at a moment; one that has gone back begins anew.</summary>
+    public void Sample(DateTimeOffset at, long value)
+    {
+        if (samples.Count > 0 && (value < last.Value || at < last.At))
+        {
+            samples.Clear();
+        }
+
+        last = (at, value);
+        samples.Enqueue(last);
+        while (at - samples.Peek().At > Window)
+        {
+            samples.Dequeue();
+        }
+
+        Range = RateRange.Of(Rates());
+    }
+
+    private List<double> Rates()
+    {
+        var rates = new List<double>(Intervals);
+        var from = samples.Peek();
+        var interval = TimeSpan.FromTicks(Math.Max(Shortest.Ticks, (last.At - from.At).Ticks / Intervals));
+        foreach (var sample in samples)
+        {
+            if (sample.At - from.At >= interval)
+            {
+                rates.Add((sample.Value - from.Value) / (sample.At - from.At).TotalSeconds);
+                from = sample;
+            }
+        }
+
+        return rates;
+    }
+}
