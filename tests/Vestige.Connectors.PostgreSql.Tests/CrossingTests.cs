@@ -445,7 +445,7 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
     private async Task RememberedAsync(Crossing crossing, int rows)
     {
         await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.RowsLoaded > 0), "the first rows");
-        var until = DateTimeOffset.UtcNow.AddSeconds(60);
+        var until = DateTimeOffset.UtcNow.AddSeconds(180);
         while (await b.AskAsync("SELECT split_part(part, '|', 2) FROM vestige.progress_table WHERE NOT loaded") is var done && (done.Length == 0 || int.Parse(done) < rows))
         {
             Assert.True(DateTimeOffset.UtcNow < until, $"Waited in vain for {rows} rows, {done} are done: {crossing.Status.State}");

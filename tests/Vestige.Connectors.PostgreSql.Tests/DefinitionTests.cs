@@ -175,7 +175,7 @@ public sealed class DefinitionTests(TwoServers servers)
         await using var crossing = await Crossing.StartAsync(a, b, definition);
         await crossing.FollowsAsync();
         await a.RunAsync("CREATE TABLE four (id int PRIMARY KEY, v text); INSERT INTO four VALUES (1, 'a'); CREATE TABLE five_tmp (id int PRIMARY KEY); CREATE TABLE keyless (v text)");
-        await crossing.UntilAsync(() => crossing.Status.Tables.Count == 4, "the fourth table", seconds: 90);
+        await crossing.UntilAsync(() => crossing.Status.Tables.Count == 4, "the fourth table");
         await a.RunAsync("INSERT INTO four VALUES (2, 'b')");
         await crossing.SameAsync("one", "four");
     }

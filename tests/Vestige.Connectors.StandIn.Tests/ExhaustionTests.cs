@@ -79,7 +79,7 @@ public sealed class ExhaustionTests : IAsyncLifetime
     /// <summary>Waits while the source goes on committing.</summary>
     private async Task UntilAsync(Func<bool> holds, string what)
     {
-        for (var until = DateTimeOffset.UtcNow.AddSeconds(30); !holds(); await Task.Delay(50, cancellation))
+        for (var until = DateTimeOffset.UtcNow.AddSeconds(180); !holds(); await Task.Delay(50, cancellation))
         {
             Assert.True(DateTimeOffset.UtcNow < until, $"waited in vain for {what}: {Rests?.Exhaustion}, {crossing.Status.Exhaustion}");
             rows++;

@@ -26,7 +26,7 @@ public sealed class PaceTests : IAsyncLifetime
         await Task.Delay(1500, cancellation);
         Assert.InRange(crossing.Count(), 1, 2);
         await crossing.PaceAsync(definition => definition with { Rest = null });
-        await crossing.WaitAsync(() => crossing.Count() == 4, "what waited", 45);
+        await crossing.WaitAsync(() => crossing.Count() == 4, "what waited");
     }
 
     [Fact]

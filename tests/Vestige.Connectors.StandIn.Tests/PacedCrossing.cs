@@ -41,7 +41,7 @@ public sealed class PacedCrossing : IAsyncDisposable
 
     public Task FollowsAsync() => WaitAsync(() => Status.State == CrossingState.Following, "following");
 
-    public Task WaitAsync(Func<bool> holds, string what, int? seconds = null) => Systems.WaitAsync(holds, what, seconds);
+    public Task WaitAsync(Func<bool> holds, string what) => Systems.WaitAsync(holds, what);
 
     /// <summary>The rows of the table on the target.</summary>
     public int Count() => int.Parse(Systems.Rows("b.db", "SELECT CAST(count(*) AS TEXT) FROM t")[0]);

@@ -18,7 +18,7 @@ public sealed class ScheduleTests : IAsyncLifetime
     [Fact]
     public async Task Runs_follow_each_other_some_time_after_each_has_ended_and_outlive_the_process()
     {
-        await crossing.StartAsync(definition => definition with { Schedule = new RunSchedule(EverySeconds: 2) });
+        await crossing.StartAsync(definition => definition with { Schedule = new RunSchedule(EverySeconds: 4) });
         await crossing.WaitAsync(() => crossing.NextRun is not null && crossing.Count() == 1, "the first run to end");
         await crossing.InsertAsync(1, 5);
         Assert.Equal(1, crossing.Count());
@@ -26,7 +26,7 @@ public sealed class ScheduleTests : IAsyncLifetime
         await crossing.WaitAsync(() => crossing.NextRun is not null, "its end");
         Assert.Equal(CrossingState.Stopped, crossing.Status.State);
         var ended = DateTimeOffset.UtcNow;
-        Assert.InRange(crossing.NextRun!.Value, ended, ended.AddSeconds(2));
+        Assert.InRange(crossing.NextRun!.Value, ended, ended.AddSeconds(4));
 
         // A run that takes longer than the pause is not overtaken by another.
         crossing.Systems.B.Drills.Delay = TimeSpan.FromSeconds(3);

@@ -20,7 +20,7 @@ namespace Vestige.Connectors.StandIn.Tests;
 /// <summary>An engine over two stand-ins, <c>a</c> and <c>b</c>, whose files SQLite itself can be asked about.</summary>
 public sealed class TwoStandIns : IAsyncDisposable
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(30);
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(120);
     private readonly TemporaryFolder folder = new();
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
     private readonly MemoryStore store = new();
@@ -69,9 +69,9 @@ public sealed class TwoStandIns : IAsyncDisposable
 
     public Task RunAsync(StandInDatabase database, string statement) => StandInBench.RunAsync(database, statement, TimeProvider.System, cancellation);
 
-    public async Task WaitAsync(Func<bool> holds, string what, int? seconds = null)
+    public async Task WaitAsync(Func<bool> holds, string what)
     {
-        var until = DateTimeOffset.UtcNow + (seconds is { } longer ? TimeSpan.FromSeconds(longer) : Patience);
+        var until = DateTimeOffset.UtcNow + Patience;
         while (!holds())
         {
             Assert.True(DateTimeOffset.UtcNow < until, $"Waited in vain for {what}: {string.Join("; ", Engine.Statuses.Select(status => $"{status.State}, {status.Fault?.What} {status.Waiting?.What}"))}");

@@ -45,7 +45,7 @@ public sealed class PostgreSqlKillTests
         foreach (var table in new[] { "pgbench_accounts", "pgbench_tellers", "pgbench_branches", "pgbench_history" })
         {
             var wanted = await a.DigestAsync(table);
-            var until = DateTimeOffset.UtcNow.AddSeconds(30);
+            var until = DateTimeOffset.UtcNow.AddSeconds(180);
             while (await b.DigestAsync(table) is var found && found != wanted)
             {
                 Assert.True(DateTimeOffset.UtcNow < until, $"seed {seed}: {table} differs: {wanted} and {found}");

@@ -87,7 +87,7 @@ public sealed class ReconcileTests
     {
         var (code, answer) = await vestige.PostAsync("/api/v1/crossings/c/reconciliations");
         Assert.Equal(HttpStatusCode.Accepted, code);
-        for (var until = DateTimeOffset.UtcNow.AddSeconds(60); ;)
+        for (var until = DateTimeOffset.UtcNow.AddSeconds(180); ;)
         {
             var found = await vestige.GetAsync($"/api/v1/crossings/c/reconciliations/{answer.GetProperty("id").GetString()}");
             if (found.GetProperty("state").GetString() != "running")

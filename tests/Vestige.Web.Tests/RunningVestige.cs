@@ -9,6 +9,9 @@ namespace Vestige.Web.Tests;
 /// <summary>The application as a real process with a data folder of its own; it can be killed and started again.</summary>
 public sealed class RunningVestige : IAsyncDisposable
 {
+    /// <summary>So long is waited for what must come: on a machine that others use too, a start has taken more than a minute.</summary>
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(240);
+
     private readonly string root = Directory.CreateTempSubdirectory("vestige-web-").FullName;
     private readonly string[] arguments;
     private Process? process;
@@ -17,7 +20,7 @@ public sealed class RunningVestige : IAsyncDisposable
     {
         this.arguments = arguments;
         Port = FreePort();
-        Http = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{Port}"), Timeout = TimeSpan.FromSeconds(30) };
+        Http = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{Port}"), Timeout = TimeSpan.FromSeconds(180) };
     }
 
     public int Port { get; }
@@ -45,7 +48,7 @@ public sealed class RunningVestige : IAsyncDisposable
         process = Process.Start(start)!;
         process.BeginOutputReadLine();
         process.BeginErrorReadLine();
-        var until = DateTimeOffset.UtcNow + TimeSpan.FromSeconds(60);
+        var until = DateTimeOffset.UtcNow + Patience;
         while (true)
         {
             try
@@ -95,7 +98,7 @@ public sealed class RunningVestige : IAsyncDisposable
     /// <summary>Asks until something holds of a crossing's status.</summary>
     public async Task WaitAsync(string crossing, Func<JsonElement, bool> holds, string what)
     {
-        var until = DateTimeOffset.UtcNow + TimeSpan.FromSeconds(60);
+        var until = DateTimeOffset.UtcNow + Patience;
         var status = await StatusAsync(crossing);
         while (!holds(status))
         {

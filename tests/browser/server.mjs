@@ -24,7 +24,7 @@ export const startServer = async () => {
   const port = await freePort();
   run('initdb', '-D', data, '-A', 'scram-sha-256', '--auth-local=trust', '-U', 'postgres', '-E', 'UTF8', '--locale=C.UTF-8');
   appendFileSync(join(data, 'postgresql.conf'), `listen_addresses='127.0.0.1'\nport=${port}\nunix_socket_directories='${folder}'\n`);
-  const control = (...args) => run('pg_ctl', '-D', data, '-l', join(folder, 'log'), '-w', ...args);
+  const control = (...args) => run('pg_ctl', '-D', data, '-l', join(folder, 'log'), '-w', '-t', '240', ...args);
   control('start');
   return {
     port,

@@ -54,10 +54,10 @@ public sealed class Cluster : IAsyncDisposable
         await RunAsync("mv", kept, Data);
     }
 
-    public Task BootAsync() => AsServerAsync(Path.Combine(Programs, "pg_ctl"), "-D", Data, "-l", LogFile, "-w", "start");
+    public Task BootAsync() => AsServerAsync(Path.Combine(Programs, "pg_ctl"), "-D", Data, "-l", LogFile, "-w", "-t", "240", "start");
 
     /// <summary>Stops it: fast, or immediate as after a loss of power.</summary>
-    public Task HaltAsync(bool immediate) => AsServerAsync(Path.Combine(Programs, "pg_ctl"), "-D", Data, "-m", immediate ? "immediate" : "fast", "-w", "stop");
+    public Task HaltAsync(bool immediate) => AsServerAsync(Path.Combine(Programs, "pg_ctl"), "-D", Data, "-m", immediate ? "immediate" : "fast", "-w", "-t", "240", "stop");
 
     /// <summary>Runs one of the server's own programs against it.</summary>
     public Task<string> ProgramAsync(string name, params string[] arguments) =>

@@ -117,7 +117,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     /// <summary>Waits until a table holds the same rows on both sides.</summary>
     public async Task SameAsync(params string[] tables)
     {
-        var until = DateTimeOffset.UtcNow.AddSeconds(60);
+        var until = DateTimeOffset.UtcNow.AddSeconds(180);
         foreach (var table in tables)
         {
             string here;
@@ -137,9 +137,9 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         }
     }
 
-    public async Task UntilAsync(Func<bool> holds, string what, int seconds = 60)
+    public async Task UntilAsync(Func<bool> holds, string what)
     {
-        var until = DateTimeOffset.UtcNow.AddSeconds(seconds);
+        var until = DateTimeOffset.UtcNow.AddSeconds(180);
         while (!holds())
         {
             Assert.True(DateTimeOffset.UtcNow < until, $"Waited in vain for {what}. {Describe()}");

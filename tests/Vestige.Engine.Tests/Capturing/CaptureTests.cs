@@ -55,7 +55,7 @@ public sealed class CaptureTests : IAsyncLifetime
             var first = capture.CarryAsync([SimRows.First.Name, new("sim", $"a{round}")], cancellation);
             var second = capture.CarryAsync([SimRows.First.Name], cancellation);
             var third = capture.CarryAsync([new("sim", $"b{round}")], cancellation);
-            await Task.WhenAll(first, second, third).WaitAsync(TimeSpan.FromSeconds(20), cancellation);
+            await Task.WhenAll(first, second, third).WaitAsync(TimeSpan.FromSeconds(120), cancellation);
         }
 
         Assert.Equal(25, capture.Spool.Tables.Count);
@@ -113,7 +113,7 @@ public sealed class CaptureTests : IAsyncLifetime
 
     private async Task UntilAsync(Func<bool> holds, string what)
     {
-        var until = DateTimeOffset.UtcNow.AddSeconds(20);
+        var until = DateTimeOffset.UtcNow.AddSeconds(120);
         while (!holds())
         {
             Assert.True(DateTimeOffset.UtcNow < until, $"waited in vain for {what}: {capture.Status}");

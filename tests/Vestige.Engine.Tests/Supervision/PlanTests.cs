@@ -108,7 +108,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
     {
         await engine.DefineAsync(Definition([new TableRule(Take: "sim.*")]), "somebody", cancellation);
         await engine.RunAsync("copy", "somebody", cancellation);
-        var until = DateTimeOffset.UtcNow.AddSeconds(20);
+        var until = DateTimeOffset.UtcNow.AddSeconds(120);
         while (engine.Status("copy")!.State != CrossingState.Faulted)
         {
             Assert.True(DateTimeOffset.UtcNow < until, $"{engine.Status("copy")}");
