@@ -20,7 +20,11 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
 
     public DbSet<AppliedRecord> Applied => Set<AppliedRecord>();
 
+    public DbSet<JudgedRecord> JudgedForecasts => Set<JudgedRecord>();
+
     public DbSet<WaitingRecord> Waiting => Set<WaitingRecord>();
+
+    public DbSet<DecidedRecord> Decided => Set<DecidedRecord>();
 
     public DbSet<AlertRecord> Alerts => Set<AlertRecord>();
 
@@ -59,9 +63,13 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
         modelBuilder.Entity<VerdictRecord>().HasKey(verdict => new { verdict.Crossing, verdict.Table });
         modelBuilder.Entity<RepairRecord>().HasKey(repair => new { repair.Crossing, repair.Id });
         modelBuilder.Entity<WaitingRecord>().HasKey(change => new { change.Crossing, change.Id });
+        modelBuilder.Entity<DecidedRecord>().HasKey(change => change.Number);
+        modelBuilder.Entity<DecidedRecord>().HasIndex(change => new { change.Crossing, change.Number });
+        modelBuilder.Entity<DecidedRecord>().HasIndex(change => change.AtTicks);
         modelBuilder.Entity<MeasureRecord>().HasKey(block => new { block.Crossing, block.Step, block.Start });
         modelBuilder.Entity<MeasureRecord>().HasIndex(block => new { block.Step, block.Start });
         modelBuilder.Entity<AppliedRecord>().HasKey(block => new { block.Crossing, block.Start });
         modelBuilder.Entity<AppliedRecord>().HasIndex(block => block.Start);
+        modelBuilder.Entity<JudgedRecord>().HasKey(judged => new { judged.Crossing, judged.Kind });
     }
 }

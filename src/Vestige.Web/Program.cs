@@ -84,7 +84,8 @@ static void Register(IServiceCollection services, VestigeSettings settings)
     services.AddSingleton<ISpoolCipher>(provider => SpoolCipher.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
     services.AddSingleton<IMaskKeys>(provider => MaskKeys.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
     services.AddSingleton<IMeasureStore, MeasureStore>();
-    services.AddSingleton<IQuarantineStore, QuarantineStore>();
+    services.AddSingleton<QuarantineStore>();
+    services.AddSingleton<IQuarantineStore>(provider => provider.GetRequiredService<QuarantineStore>());
     services.AddSingleton(provider => new CrossingEngine(
         provider.GetRequiredService<IConnections>(),
         provider.GetRequiredService<IControlStore>(),

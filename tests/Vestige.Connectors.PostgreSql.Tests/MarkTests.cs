@@ -88,10 +88,34 @@ public sealed class MarkTests(TwoServers servers)
         await a.RunAsync("SELECT pg_reload_conf()");
     }
 
+    /// <summary>Whatever a process that is killed then had confirmed, the next one finds the mark that it noted.</summary>
+    [Fact]
+    public async Task Nothing_is_confirmed_beyond_a_mark_that_was_met_and_may_be_noted()
+    {
+        await using var nobody = Nobody();
+        var marks = new LogMarks(nobody, "test", note: null, possible: true, new SetClock());
+        marks.Meet(new(80), null);
+        Assert.Equal(new(80), marks.Confirmable(new(80)));
+        marks.Meet(new(100), "test first");
+        marks.Meet(new(120), null);
+        Assert.Equal(new(99), marks.Confirmable(new(120)));
+        var note = marks.TakeNote();
+        Assert.Equal(new(99), marks.Confirmable(new(120)));
+        Assert.Equal(new(99), LogMarks.BeginOf(note));
+
+        // The next one counts only once it is noted.
+        marks.Meet(new(200), "test second");
+        Assert.Equal(new(99), marks.Confirmable(new(200)));
+        Assert.Equal(new(199), LogMarks.BeginOf(marks.TakeNote()));
+        Assert.Equal(new(199), marks.Confirmable(new(200)));
+    }
+
+    private static PostgreSqlSource Nobody() => new(new PostgreSqlSettings("127.0.0.1", 1, "none", "nobody", TlsMode.Off, null, "none"), LogNames.Of("test", "none"), TimeProvider.System);
+
     [Fact]
     public async Task Marks_that_cannot_be_written_for_a_minute_are_told_and_not_before()
     {
-        await using var nobody = new PostgreSqlSource(new PostgreSqlSettings("127.0.0.1", 1, "none", "nobody", TlsMode.Off, null, "none"), LogNames.Of("test", "none"), TimeProvider.System);
+        await using var nobody = Nobody();
         var clock = new SetClock();
         var marks = new LogMarks(nobody, "test", note: null, possible: true, clock);
         var told = 0;

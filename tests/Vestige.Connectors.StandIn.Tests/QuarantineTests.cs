@@ -1,4 +1,5 @@
 using Vestige.Connectors.StandIn.Drills;
+using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
@@ -77,6 +78,15 @@ public sealed class QuarantineTests : IAsyncLifetime
         await systems.Engine.Quarantine.DropAsync(Name, [Waiting[0].Id], "it is gone again", "test", cancellation);
         await systems.WaitAsync(() => Waiting.Count == 0, "an empty quarantine");
         Assert.Equal("0 loaded", There());
+        var decided = Assert.Single((await systems.Engine.Quarantine.DecidedAsync(Name, 9, cancellation))!);
+        Assert.Equal((true, "test", "it is gone again", ChangeKind.Insert), (decided.Dropped, decided.By, decided.Words, decided.Change.Change.Kind));
+
+        // What is removed leaves nothing behind for another of the same name.
+        await systems.Engine.StopAsync(Name, StopManner.Now, "test", cancellation);
+        await systems.WaitAsync(() => systems.Engine.Status(Name)!.State == CrossingState.Stopped, "the stop");
+        await systems.Engine.RemoveAsync(Name, "test", cancellation);
+        await StartAsync(new QuarantineRule(Rows: 5), ExistingRows.Empty);
+        Assert.Empty((await systems.Engine.Quarantine.DecidedAsync(Name, 9, cancellation))!);
     }
 
     [Fact]
@@ -86,7 +96,8 @@ public sealed class QuarantineTests : IAsyncLifetime
         await StartAsync(new QuarantineRule(Percent: 1), ExistingRows.Empty);
         await systems.RunAsync(systems.A, "INSERT INTO t VALUES (2, 'too long'), (3, 'short')");
         await systems.WaitAsync(() => There() == "0 loaded,3 short", "the row that fits");
-        var id = Assert.Single(Waiting).Id;
+        await systems.WaitAsync(() => Waiting.Count == 1, "the one that does not");
+        var id = Waiting[0].Id;
         await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Quarantine.EditAsync(Name, id, new Dictionary<string, string?> { ["id"] = "9" }, "test", cancellation));
         await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Quarantine.EditAsync(Name, id, new Dictionary<string, string?> { ["w"] = "9" }, "test", cancellation));
         await systems.Engine.Quarantine.EditAsync(Name, id, new Dictionary<string, string?> { ["v"] = "still too long" }, "test", cancellation);
@@ -94,6 +105,8 @@ public sealed class QuarantineTests : IAsyncLifetime
         await systems.Engine.Quarantine.EditAsync(Name, id, new Dictionary<string, string?> { ["v"] = "cut" }, "test", cancellation);
         await systems.WaitAsync(() => Waiting.Count == 0, "an empty quarantine");
         Assert.Equal("0 loaded,2 cut,3 short", There());
+        var decided = (await systems.Engine.Quarantine.DecidedAsync(Name, 9, cancellation))!;
+        Assert.Equal([(false, "v", "still too long"), (false, "v", "too long")], decided.Select(one => (one.Dropped, one.Words, one.Change.Change.After.TextAt(1))));
     }
 
     [Fact]

@@ -276,6 +276,46 @@ public sealed class ReconcileTests : IAsyncDisposable
         Assert.Contains("quarantine", Assert.Single(repair.Rows).Note, StringComparison.Ordinal);
     }
 
+    /// <summary>Until a later change has written the row, or its table was loaded again.</summary>
+    [Fact]
+    public async Task What_a_person_decided_in_quarantine_is_named_as_the_cause()
+    {
+        await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'one'), (2, 'two')");
+        await systems.Engine.Quarantine.SetRuleAsync(Name, new QuarantineRule(Rows: 5), "test", cancellation);
+        foreach (var on in new[] { "INSERT", "UPDATE" })
+        {
+            await systems.RunAsync(systems.B, $"CREATE TRIGGER short_{on} BEFORE {on} ON t WHEN length(NEW.v) > 3 BEGIN SELECT RAISE(ABORT, 'too long'); END");
+        }
+
+        await systems.RunAsync(systems.A, "UPDATE t SET v = 'first' WHERE id = 1; UPDATE t SET v = 'second' WHERE id = 2; INSERT INTO t VALUES (3, 'third')");
+        await systems.WaitAsync(() => systems.Engine.Quarantine.Waiting(Name)!.Count == 3, "what waits");
+        var waiting = systems.Engine.Quarantine.Waiting(Name)!;
+        await systems.Engine.Quarantine.DropAsync(Name, [waiting[0].Id, waiting[2].Id], "not wanted", "Ann", cancellation);
+        await systems.Engine.Quarantine.EditAsync(Name, waiting[1].Id, new Dictionary<string, string?> { ["v"] = "2nd" }, "Ben", cancellation);
+        await systems.WaitAsync(() => systems.Engine.Quarantine.Waiting(Name)!.Count == 0, "an empty quarantine");
+        var causes = await CausesAsync();
+        Assert.Contains("dropped in quarantine by Ann", causes["1"], StringComparison.Ordinal);
+        Assert.EndsWith("(not wanted)", causes["3"], StringComparison.Ordinal);
+        Assert.StartsWith("edited in quarantine by Ben at", causes["2"], StringComparison.Ordinal);
+        Assert.EndsWith("(v)", causes["2"], StringComparison.Ordinal);
+
+        await systems.RunAsync(systems.A, "UPDATE t SET v = 'i' WHERE id = 1");
+        await systems.WaitAsync(() => systems.Rows("b.db", "SELECT v FROM t WHERE id = 1") is ["i"], "the next change");
+        await systems.RunAsync(systems.B, "UPDATE t SET v = 'x' WHERE id = 1");
+        causes = await CausesAsync();
+        Assert.Contains("written on the target by somebody else", causes["1"], StringComparison.Ordinal);
+        Assert.Contains("dropped in quarantine by Ann", causes["3"], StringComparison.Ordinal);
+
+        await systems.RunAsync(systems.B, "DROP TRIGGER short_INSERT; DROP TRIGGER short_UPDATE");
+        var found = (await systems.Engine.Reconcile.ListAsync(Name, cancellation))[0];
+        await systems.Engine.Reconcile.Repairs.RepairAsync(Name, found, null, delete: false, "Cy", cancellation);
+        await systems.RunAsync(systems.B, "DELETE FROM t WHERE id = 3");
+        Assert.Contains("by a repair of Cy", (await CausesAsync())["3"], StringComparison.Ordinal);
+    }
+
+    private async Task<Dictionary<string, string?>> CausesAsync() =>
+        (await CompareAsync()).Tables.Single().Rows.ToDictionary(row => WholeKeys.Display(row.Key), row => row.Cause);
+
     private async Task FollowAsync(string statements, params TreatmentStep[] steps)
     {
         await systems.RunAsync(systems.A, statements);

@@ -63,5 +63,30 @@ public sealed class TraceTests : IAsyncLifetime
         Assert.Equal(3, (await systems.Engine.Trace.TransactionAsync("a", two.Changes[0].Position, cancellation)).Changes.Count);
     }
 
+    [Fact]
+    public async Task What_was_given_up_or_edited_in_quarantine_is_told_as_that_and_not_as_applied()
+    {
+        await systems.RunAsync(systems.B, "CREATE TRIGGER short BEFORE INSERT ON t WHEN length(NEW.v) > 3 BEGIN SELECT RAISE(ABORT, 'too long'); END");
+        await systems.RunAsync(systems.A, "INSERT INTO t VALUES (2, 'second', 's'), (3, 'third', 's'), (4, 'iv', 's')");
+        await systems.WaitAsync(() => systems.Engine.Quarantine.Waiting(Name)!.Count == 2, "what waits");
+        var waiting = systems.Engine.Quarantine.Waiting(Name)!;
+        await systems.Engine.Quarantine.DropAsync(Name, [waiting[0].Id], "not wanted", "Ann", cancellation);
+        await systems.Engine.Quarantine.EditAsync(Name, waiting[1].Id, new Dictionary<string, string?> { ["v"] = "3rd" }, "Ben", cancellation);
+        await systems.WaitAsync(() => systems.Rows("b.db", "SELECT v FROM t WHERE id = 3") is ["3rd"], "the edited row");
+        await systems.WaitAsync(() => systems.Engine.Quarantine.Waiting(Name)!.Count == 0, "an empty quarantine");
+
+        var dropped = Assert.Single((await TraceAsync("2")).Changes).Crossings[0];
+        Assert.Equal((TraceStage.Dropped, "Ann", "not wanted", null), (dropped.Stage, dropped.Decided!.By, dropped.Decided.Words, dropped.AppliedAt));
+        var edited = Assert.Single((await TraceAsync("3")).Changes).Crossings[0];
+        Assert.Equal((TraceStage.Applied, "Ben", "v"), (edited.Stage, edited.Decided!.By, edited.Decided.Words));
+        Assert.Null(Assert.Single((await TraceAsync("4")).Changes).Crossings[0].Decided);
+
+        // Loaded again, its rows are the source's.
+        await systems.RunAsync(systems.B, "DROP TRIGGER short");
+        await systems.Engine.ReloadAsync(Name, [Table], "test", cancellation);
+        await systems.WaitAsync(() => systems.Rows("b.db", "SELECT v FROM t WHERE id = 2") is ["second"] && systems.Engine.Status(Name)!.State == CrossingState.Following, "the load");
+        Assert.Equal((TraceStage.InLoad, null), (Assert.Single((await TraceAsync("2")).Changes).Crossings[0].Stage, Assert.Single((await TraceAsync("2")).Changes).Crossings[0].Decided));
+    }
+
     private Task<Trace> TraceAsync(string key) => systems.Engine.Trace.RowAsync("a", Table, [key], cancellation);
 }

@@ -5,10 +5,14 @@ using System.Text.Json;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
+using Vestige.Core.Changes;
+using Vestige.Core.Forecasting;
 using Vestige.Core.Lag;
 using Vestige.Core.Measures;
 using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Quarantining;
 using Vestige.Storage;
 using Vestige.Web.Hosting;
 using Xunit;
@@ -135,7 +139,7 @@ public sealed class WatchingTests
         await vestige.BenchAsync("copy", "CREATE TRIGGER no BEFORE INSERT ON item BEGIN SELECT RAISE(ABORT, 'the shelf is full'); END");
         await vestige.BenchAsync("shop", "INSERT INTO item VALUES (9, 'ninth')");
         bool Has(string path, params string[] words) => got.TryGetValue($"{path} application/x-protobuf", out var body) && words.All(word => body.Contains(word, StringComparison.Ordinal));
-        for (var tries = 0; tries < 150 && !(Has("/v1/traces", "vestige", "apply", "items", "spool", "load") && Has("/v1/logs", "vestige", "is faulted")); tries++)
+        for (var tries = 0; tries < 900 && !(Has("/v1/traces", "vestige", "apply", "items", "spool", "load") && Has("/v1/logs", "vestige", "is faulted")); tries++)
         {
             await Task.Delay(200, cancellation);
         }
@@ -154,7 +158,7 @@ public sealed class WatchingTests
                 return page;
             }
 
-            Assert.True(tries < 150, $"Waited in vain for {string.Join(", ", texts)}: {page[page.IndexOf("Told</h2>", StringComparison.Ordinal)..]}");
+            Assert.True(tries < 900, $"Waited in vain for {string.Join(", ", texts)}: {page[page.IndexOf("Told</h2>", StringComparison.Ordinal)..]}");
             await Task.Delay(200, cancellation);
         }
     }
@@ -169,19 +173,86 @@ public sealed class WatchingTests
         var now = new DateTimeOffset(2026, 3, 1, 8, 30, 0, TimeSpan.Zero);
         MeasureBlock Block(MeasureStep step, DateTimeOffset start, int slots) => new("c", step, start, [.. Enumerable.Range(0, slots).Select(i => new MeasureSlot(start + (i * step.Slot), 1, TimeSpan.FromSeconds(i), default, default, default, i, i, new DelayHistogram()))]);
         AppliedBlock Applied(DateTimeOffset start) => new("c", MeasureStep.Hour.SlotOf(start), [new(new LogPosition(ulong.MaxValue - 7), start.AddTicks(3)), new(new LogPosition(5), start.AddMinutes(1))]);
-        await store.KeepAsync([Block(MeasureStep.Second, now.AddMinutes(-30), 60), Block(MeasureStep.Minute, now.AddMinutes(-30), 20), Block(MeasureStep.Minute, now.AddDays(-7).AddMinutes(-30), 60)], [Applied(now.AddDays(-2)), Applied(now.AddHours(-3)), Applied(now)], now, cancellation);
+        await store.KeepAsync([Block(MeasureStep.Second, now.AddMinutes(-30), 60), Block(MeasureStep.Minute, now.AddMinutes(-30), 20), Block(MeasureStep.Minute, now.AddDays(-7).AddMinutes(-30), 60)], [Applied(now.AddDays(-2)), Applied(now.AddHours(-3)), Applied(now)], [new("c", ForecastKind.Load, [new(0.5, false)]), new("c", ForecastKind.SpoolFull, [])], now, cancellation);
         Assert.Equal([.. Applied(now.AddHours(-3)).Times, .. Applied(now).Times], await store.AppliedAsync("c", now.AddDays(-9), cancellation));
-        await store.KeepAsync([Block(MeasureStep.Minute, now.AddMinutes(-30), 30)], [], now, cancellation);
+        await store.KeepAsync([Block(MeasureStep.Minute, now.AddMinutes(-30), 30)], [], [new("c", ForecastKind.Load, [new(1d / 3, true), new(0, true)])], now, cancellation);
         Assert.Equal(30, (await store.ReadAsync("c", MeasureStep.Minute, now.AddHours(-1), now, cancellation)).Count);
         Assert.Equal([10, 11], (await store.ReadAsync("c", MeasureStep.Second, now.AddMinutes(-30).AddSeconds(10), now.AddMinutes(-30).AddSeconds(12), cancellation)).Select(slot => (int)slot.Applied));
         Assert.Empty(await store.ReadAsync("other", MeasureStep.Minute, now.AddHours(-1), now, cancellation));
-        await store.KeepAsync([], [], now.AddDays(2), cancellation);
+        await store.KeepAsync([], [], [], now.AddDays(2), cancellation);
         Assert.Empty(await store.AppliedAsync("c", now.AddDays(-9), cancellation));
         Assert.Equal(30, (await store.ReadAsync("c", MeasureStep.Minute, now.AddDays(-20), now, cancellation)).Count);
         Assert.Empty(await store.ReadAsync("c", MeasureStep.Second, now.AddDays(-20), now, cancellation));
+        Assert.Equal([new(1d / 3, true), new(0, true)], (await store.JudgedAsync("c", cancellation)).Single(block => block.Kind == ForecastKind.Load).Judged);
         await store.ForgetAsync("c", cancellation);
+        Assert.Empty(await store.JudgedAsync("c", cancellation));
         Assert.Empty(await store.ReadAsync("c", MeasureStep.Minute, now.AddDays(-20), now, cancellation));
         Directory.Delete(folder, recursive: true);
+    }
+
+    [Fact]
+    public async Task What_was_decided_is_kept_sealed_the_latest_first_as_many_and_as_long_as_said()
+    {
+        var folder = Directory.CreateTempSubdirectory("vestige-decided-").FullName;
+        var factory = new StoreFactory(Path.Combine(folder, "store.db"));
+        await factory.MigrateAsync(cancellation);
+        var store = new QuarantineStore(factory, new TurnedCipher());
+        var form = new TableSchema(new TableName("s", "t"), [new Column("id", "INTEGER", false, 1), new Column("v", "TEXT", true, 0)], [], []);
+        var other = form with { Name = new TableName("s", "u") };
+        var begin = new DateTimeOffset(2026, 3, 1, 8, 30, 0, TimeSpan.Zero);
+        DecidedChange Decided(TableSchema of, int number)
+        {
+            var writer = new RowWriter();
+            writer.Begin(2);
+            writer.Integer(number);
+            writer.Text("a private value");
+            var change = new WaitingChange(of, new RowChange(ChangeKind.Insert, 0, default, writer.ToRow()), new LogPosition((ulong)number), 0, begin, begin, WaitingState.Refused, of.Name, "no", 1, begin);
+            return new DecidedChange(change, number % 2 == 0, "Ann", begin.AddMinutes(number), $"reason {number}");
+        }
+
+        await store.WriteAsync("c", [Decided(form, 1).Change], [], [Decided(form, 1), Decided(other, 2)], cancellation);
+        await store.WriteAsync("c", [], [], [Decided(form, 3)], cancellation);
+        await store.WriteAsync("d", [], [], [Decided(form, 4)], cancellation);
+        var found = await store.DecidedAsync("c", null, 2, cancellation);
+        Assert.Equal([(3, false, "reason 3"), (2, true, "reason 2")], found.Select(one => ((int)one.Change.Position.Place, one.Dropped, one.Words)));
+        Assert.Equal(("a private value", begin.AddMinutes(3), "s.t"), (found[0].Change.Change.After.TextAt(1), found[0].At, found[0].Change.Table.ToString()));
+        Assert.Equal([3, 1], (await store.DecidedAsync("c", form.Name, 9, cancellation)).Select(one => (int)one.Change.Position.Place));
+        foreach (var file in Directory.EnumerateFiles(folder))
+        {
+            await using var open = new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
+            using var bytes = new MemoryStream();
+            await open.CopyToAsync(bytes, cancellation);
+            Assert.DoesNotContain("a private value", System.Text.Encoding.UTF8.GetString(bytes.ToArray()), StringComparison.Ordinal);
+        }
+
+        await store.ForgetAsync(begin.AddMinutes(2), cancellation);
+        Assert.Equal(2, (await store.DecidedAsync("c", null, 9, cancellation)).Count);
+        await store.WriteAsync("c", [], [], [.. Enumerable.Range(10, DecidedChange.Kept).Select(number => Decided(form, number))], cancellation);
+        Assert.Equal(DecidedChange.Kept, (await store.DecidedAsync("c", null, int.MaxValue, cancellation)).Count);
+        await store.ForgetAsync("c", cancellation);
+        Assert.Empty(await store.DecidedAsync("c", null, 9, cancellation));
+        Assert.Empty(await store.ReadAsync("c", cancellation));
+        Assert.Single(await store.DecidedAsync("d", null, 9, cancellation));
+        Directory.Delete(folder, recursive: true);
+    }
+
+    /// <summary>Turns every bit, so that nothing is found in a file as it was.</summary>
+    private sealed class TurnedCipher : ISpoolCipher
+    {
+        public byte[] Seal(ReadOnlySpan<byte> plain) => Turned(plain);
+
+        public byte[] Open(ReadOnlySpan<byte> secret) => Turned(secret);
+
+        private static byte[] Turned(ReadOnlySpan<byte> bytes)
+        {
+            var turned = bytes.ToArray();
+            for (var i = 0; i < turned.Length; i++)
+            {
+                turned[i] = (byte)~turned[i];
+            }
+
+            return turned;
+        }
     }
 
     private async Task<RunningVestige> DemoAsync(params string[] more)

@@ -416,6 +416,13 @@ test('a refused row waits, is edited, dropped and tried again', async (page) => 
   await until(async () => (await (await fetch(`${base}/api/v1/crossings/waits/quarantine`)).json()).total === 0, 'nothing waits');
   await page.goto(`${base}/events?crossing=waits`);
   assert((await page.locator('#main').textContent()).includes('made for a test'), 'the reason is kept');
+
+  // The target differs from the source there: that is told where one looks for it, and never as applied.
+  await page.goto(`${base}/crossings/waits/quarantine`);
+  const decided = page.getByRole('region', { name: 'Decided lately' });
+  assert((await decided.locator('tbody tr').count()) === 2 && /edited.*label/s.test(await decided.textContent()), `both decisions: ${await decided.textContent()}`);
+  await decided.getByRole('link', { name: 'waits-from.shelf 3' }).click();
+  await until(async () => /was dropped in quarantine by .*\(made for a test\); it never reaches the target/s.test(await page.locator('#main').textContent()), 'the trace says so');
 });
 
 test('both sides are compared, a damaged row is seen and repaired, and that is taken back', async (page) => {

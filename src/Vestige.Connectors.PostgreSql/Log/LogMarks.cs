@@ -104,9 +104,13 @@ internal sealed class LogMarks
         }
     }
 
-    /// <summary>How far may be confirmed when everything up to the position is durable here, the notes taken until now included.</summary>
+    /// <summary>
+    /// How far may be confirmed when everything up to the position is durable here, the notes taken until now included. The first
+    /// mark of a log holds it back from when it is met: within a transaction no notes are taken, and one that is taken after that
+    /// must still be sent again.
+    /// </summary>
     public LogPosition Confirmable(LogPosition position) =>
-        noted is { } mark ? new LogPosition(Math.Min(position.Place, mark.Place.Place - 1)) : position;
+        (noted ?? last) is { } mark ? new LogPosition(Math.Min(position.Place, mark.Place.Place - 1)) : position;
 
     /// <summary>
     /// Writes the next mark when it is time for it. Throws when it fails for a minute: the log is read on without marks, but

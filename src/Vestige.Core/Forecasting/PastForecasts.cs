@@ -5,13 +5,32 @@ namespace Vestige.Core.Forecasting;
 /// </summary>
 public sealed class PastForecasts
 {
-    private const int Kept = 200;
+    /// <summary>So many that were judged are remembered, the latest.</summary>
+    public const int Kept = 200;
+
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(10);
     private readonly List<(DateTimeOffset Made, ForecastTime Forecast)> open = [];
-    private readonly Queue<(double Error, bool Within)> judged = [];
+    private readonly Queue<JudgedForecast> judged = [];
 
     /// <summary>How many were judged, by what part of the time it took half of them were off at most, and which part of all had it within their range; null when none was.</summary>
     public ForecastQuality? Quality { get; private set; }
+
+    /// <summary>Those that were judged, the oldest first; the caller's own.</summary>
+    public IReadOnlyList<JudgedForecast> Judged => [.. judged];
+
+    /// <summary>Takes those that were judged earlier, the oldest first, before any of its own.</summary>
+    public void Recall(IReadOnlyList<JudgedForecast> earlier)
+    {
+        ArgumentNullException.ThrowIfNull(earlier);
+        JudgedForecast[] own = [.. judged];
+        judged.Clear();
+        foreach (var one in earlier.Concat(own))
+        {
+            judged.Enqueue(one);
+        }
+
+        Judge();
+    }
 
     /// <summary>Takes the forecast of a moment; one every ten seconds is kept until it has happened.</summary>
     /// <param name="now">The moment.</param>
@@ -33,19 +52,28 @@ public sealed class PastForecasts
     public void Interrupted() => open.Clear();
 
     /// <summary>It has happened.</summary>
-    public void Happened(DateTimeOffset now)
+    /// <returns>Whether a forecast was judged by that.</returns>
+    public bool Happened(DateTimeOffset now)
     {
+        var isJudged = false;
         foreach (var (made, forecast) in open)
         {
             // One made just before the end says nothing.
             var took = now - made;
             if (took >= Every)
             {
-                judged.Enqueue((Math.Abs((forecast.In!.Value - took) / took), forecast.Soonest <= took && !(forecast.Latest < took)));
+                judged.Enqueue(new JudgedForecast(Math.Abs((forecast.In!.Value - took) / took), forecast.Soonest <= took && !(forecast.Latest < took)));
+                isJudged = true;
             }
         }
 
         open.Clear();
+        Judge();
+        return isJudged;
+    }
+
+    private void Judge()
+    {
         while (judged.Count > Kept)
         {
             judged.Dequeue();

@@ -9,12 +9,10 @@ namespace Vestige.Engine.Capturing;
 internal sealed class CaptureState(string connection, Spool spool)
 {
     private const int MostUnpassed = 10;
-    private static readonly TimeSpan RateWindow = TimeSpan.FromSeconds(10);
 
     /// <summary>A commit gets its time a little before it stands in the log: a server does both one after the other, for other sessions as well.</summary>
     private static readonly TimeSpan LateBy = TimeSpan.FromSeconds(1);
     private readonly Lock gate = new();
-    private readonly RateMeter logRate = new(RateWindow);
     private readonly RateSeries logGrowth = new();
     private readonly RateSeries spoolGrowth = new();
     private SourceHead? head;
@@ -53,7 +51,7 @@ internal sealed class CaptureState(string connection, Spool spool)
                     head?.LimitBytes,
                     spool.Bytes,
                     spool.Options.BudgetBytes,
-                    logRate.PerSecond,
+                    logGrowth.Latest,
                     logGrowth.Range,
                     spoolGrowth.Range,
                     head is null ? TimeSpan.Zero : head.Now - sampledAt);
@@ -113,7 +111,6 @@ internal sealed class CaptureState(string connection, Spool spool)
         {
             head = sample;
             sampledAt = now;
-            logRate.Sample(now, sample.Head.Place);
             logGrowth.Sample(now, (long)sample.Head.Place);
             spoolGrowth.Sample(now, spool.Written);
             if (unpassed.Count < MostUnpassed)

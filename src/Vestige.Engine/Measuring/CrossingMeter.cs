@@ -136,16 +136,16 @@ public sealed class CrossingMeter
     }
 
     /// <summary>Takes what is forecast now, as <see cref="HeldForecasts"/> does.</summary>
-    public void Forecasts(ForecastTime? clears, bool cleared, ForecastTime? load, bool loaded, DateTimeOffset now)
+    public void Forecasts(ForecastKind kind, ForecastTime? forecast, bool happened, DateTimeOffset now)
     {
         lock (gate)
         {
-            forecasts.Note(clears, cleared, load, loaded, now);
+            forecasts.Note(kind, forecast, happened, now);
         }
     }
 
-    /// <summary>How good its forecasts of clearing and of loads were; null while none was held against the outcome.</summary>
-    public (ForecastQuality? Clearing, ForecastQuality? Load) ForecastQualities
+    /// <summary>How good its forecasts were.</summary>
+    public ForecastQualities PastForecasts
     {
         get
         {
@@ -153,6 +153,24 @@ public sealed class CrossingMeter
             {
                 return forecasts.Qualities;
             }
+        }
+    }
+
+    /// <summary>Forecasts that were judged since this was asked last, with all of their kind.</summary>
+    public IReadOnlyList<(ForecastKind Kind, IReadOnlyList<JudgedForecast> Judged)> TakeJudged()
+    {
+        lock (gate)
+        {
+            return forecasts.TakeUnkept();
+        }
+    }
+
+    /// <summary>Takes what an earlier process has judged of one kind, the oldest first, before anything of its own.</summary>
+    public void Recall(ForecastKind kind, IReadOnlyList<JudgedForecast> judged)
+    {
+        lock (gate)
+        {
+            forecasts.Recall(kind, judged);
         }
     }
 

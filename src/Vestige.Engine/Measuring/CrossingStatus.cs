@@ -34,7 +34,7 @@ namespace Vestige.Engine.Measuring;
 /// <param name="LoadEndsIn">When the load at hand ends; null when none is, or its rate is not known yet.</param>
 /// <param name="LoadRange">When it ends at the better and at the worse quartile of its rate lately; null when that is not known yet.</param>
 /// <param name="LoadRate">Rows a second of the load at hand; null when none is.</param>
-/// <param name="PastForecasts">How good its forecasts of clearing and of loads were; null while none was held against the outcome.</param>
+/// <param name="PastForecasts">How good its forecasts were.</param>
 /// <param name="Capture">The reading of its source; null when that is not running.</param>
 /// <param name="KeptAfter">For a draft for which the source's log is kept: the position after which all changes of its tables are held; null for others and until it is known.</param>
 /// <param name="Until">The mark up to which it goes before it stops; null when there is none.</param>
@@ -68,7 +68,7 @@ public sealed record CrossingStatus(
     TimeSpan? LoadEndsIn,
     (TimeSpan Soonest, TimeSpan? Latest)? LoadRange,
     double? LoadRate,
-    (ForecastQuality? Clearing, ForecastQuality? Load) PastForecasts,
+    ForecastQualities PastForecasts,
     CaptureStatus? Capture,
     LogPosition? KeptAfter,
     StopMark? Until,

@@ -5,37 +5,44 @@ namespace Vestige.Engine.Measuring;
 /// <summary>What was forecast of one crossing, held against what has happened. Not safe for several threads.</summary>
 internal sealed class HeldForecasts
 {
-    private readonly PastForecasts clearings = new();
-    private readonly PastForecasts loads = new();
+    private readonly Dictionary<ForecastKind, PastForecasts> past = Enum.GetValues<ForecastKind>().ToDictionary(kind => kind, _ => new PastForecasts());
+    private readonly HashSet<ForecastKind> unkept = [];
 
-    /// <summary>How good forecasts of clearing and of loads were; null while none was held against the outcome.</summary>
-    public (ForecastQuality? Clearing, ForecastQuality? Load) Qualities => (clearings.Quality, loads.Quality);
+    /// <summary>How good they were.</summary>
+    public ForecastQualities Qualities => new(past[ForecastKind.Clearing].Quality, past[ForecastKind.Load].Quality, past[ForecastKind.SpoolFull].Quality, past[ForecastKind.LogLost].Quality);
 
     /// <summary>Takes what is forecast now, once a second, and holds what was forecast before against what has happened.</summary>
-    /// <param name="clears">When the backlog clears; null while the crossing rests, for then nothing clears.</param>
-    /// <param name="cleared">Whether nothing waits.</param>
-    /// <param name="load">When the load at hand ends; null when none is.</param>
-    /// <param name="loaded">Whether the load that was at hand is done, where none is any more.</param>
+    /// <param name="kind">What it is about.</param>
+    /// <param name="forecast">When it happens; null when it does not by itself, so that nothing can be held against what was forecast.</param>
+    /// <param name="happened">Whether it is so now.</param>
     /// <param name="now">The moment.</param>
-    public void Note(ForecastTime? clears, bool cleared, ForecastTime? load, bool loaded, DateTimeOffset now)
-    {
-        Hold(clearings, clears, clears is not null && cleared, now);
-        Hold(loads, load, load is null && loaded, now);
-    }
-
-    private static void Hold(PastForecasts past, ForecastTime? forecast, bool happened, DateTimeOffset now)
+    public void Note(ForecastKind kind, ForecastTime? forecast, bool happened, DateTimeOffset now)
     {
         if (happened)
         {
-            past.Happened(now);
+            if (past[kind].Happened(now))
+            {
+                unkept.Add(kind);
+            }
         }
         else if (forecast is null)
         {
-            past.Interrupted();
+            past[kind].Interrupted();
         }
         else
         {
-            past.Note(now, forecast);
+            past[kind].Note(now, forecast);
         }
+    }
+
+    /// <summary>Takes what an earlier process has judged, before anything of its own.</summary>
+    public void Recall(ForecastKind kind, IReadOnlyList<JudgedForecast> judged) => past[kind].Recall(judged);
+
+    /// <summary>What was judged since this was asked last, with all of its kind, to be stored.</summary>
+    public IReadOnlyList<(ForecastKind Kind, IReadOnlyList<JudgedForecast> Judged)> TakeUnkept()
+    {
+        List<(ForecastKind, IReadOnlyList<JudgedForecast>)> taken = [.. unkept.Select(kind => (kind, past[kind].Judged))];
+        unkept.Clear();
+        return taken;
     }
 }

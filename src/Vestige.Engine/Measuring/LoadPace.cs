@@ -16,8 +16,8 @@ internal sealed class LoadPace
     {
         get
         {
-            double[] seen = [.. rates];
-            return seen.Length < SecondsNeeded ? null : (Forecast.NearestRank(seen, 0.25)!.Value, Forecast.NearestRank(seen, 0.75)!.Value);
+            var seen = RateRange.Of([.. rates]);
+            return rates.Count < SecondsNeeded ? null : (seen.Low, seen.High);
         }
     }
 

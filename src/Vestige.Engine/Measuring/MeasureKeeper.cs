@@ -14,13 +14,17 @@ public sealed class MeasureKeeper(IMeasureStore store, ILogger logger)
     private readonly Dictionary<string, Open> open = [];
     private DateTimeOffset kept;
 
-    /// <summary>What a crossing's meter is to know again of the last hour.</summary>
+    /// <summary>What a crossing's meter is to know again: of the last hour, and of what was forecast earlier.</summary>
     public async Task RecallAsync(string crossing, CrossingMeter meter, DateTimeOffset now, CancellationToken cancellation)
     {
         try
         {
             meter.Recall(await store.ReadAsync(crossing, MeasureStep.Second, now - MeasureStep.Second.Kept, now, cancellation));
             meter.Recall(await store.AppliedAsync(crossing, now - AppliedBlock.Kept, cancellation));
+            foreach (var block in await store.JudgedAsync(crossing, cancellation))
+            {
+                meter.Recall(block.Kind, block.Judged);
+            }
         }
         catch (Exception exception) when (exception is PortException or IOException or InvalidDataException)
         {
@@ -47,15 +51,16 @@ public sealed class MeasureKeeper(IMeasureStore store, ILogger logger)
 
         try
         {
-            var (blocks, applied) = (new List<MeasureBlock>(), new List<AppliedBlock>());
+            var (blocks, applied, judged) = (new List<MeasureBlock>(), new List<AppliedBlock>(), new List<JudgedBlock>());
             foreach (var (crossing, meter) in crossings)
             {
                 await AddAsync(crossing, meter, minute, blocks, applied, cancellation);
+                judged.AddRange(meter.TakeJudged().Select(taken => new JudgedBlock(crossing, taken.Kind, taken.Judged)));
             }
 
-            if (blocks.Count > 0)
+            if (blocks.Count > 0 || judged.Count > 0)
             {
-                await store.KeepAsync(blocks, applied, now, cancellation);
+                await store.KeepAsync(blocks, applied, judged, now, cancellation);
             }
         }
         catch (Exception exception) when (exception is PortException or IOException or InvalidDataException)

@@ -11,11 +11,15 @@ internal sealed class RateSeries
     private const int Intervals = 30;
     private static readonly TimeSpan Window = TimeSpan.FromMinutes(5);
     private static readonly TimeSpan Shortest = TimeSpan.FromSeconds(1);
+    private static readonly TimeSpan Lately = TimeSpan.FromSeconds(10);
     private readonly Queue<(DateTimeOffset At, long Value)> samples = [];
     private (DateTimeOffset At, long Value) last;
 
     /// <summary>Units a second; zero until samples a second apart were taken.</summary>
     public RateRange Range { get; private set; } = RateRange.Zero;
+
+    /// <summary>Units a second over the last ten seconds, or since the sample before where none was taken in these; zero until two were taken.</summary>
+    public double Latest { get; private set; }
 
     /// <summary>Takes the counter at a moment; one that has gone back begins anew.</summary>
     public void Sample(DateTimeOffset at, long value)
@@ -25,6 +29,7 @@ internal sealed class RateSeries
             samples.Clear();
         }
 
+        var before = last;
         last = (at, value);
         samples.Enqueue(last);
         while (at - samples.Peek().At > Window)
@@ -33,6 +38,9 @@ internal sealed class RateSeries
         }
 
         Range = RateRange.Of(Rates());
+        var first = samples.First(sample => at - sample.At <= Lately);
+        var from = first.At < at ? first : samples.Count > 1 ? before : last;
+        Latest = from.At < at ? (value - from.Value) / (at - from.At).TotalSeconds : 0;
     }
 
     private List<double> Rates()

@@ -69,7 +69,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             ends,
             LoadRange(load, entry.Meter),
             rate,
-            entry.Meter.ForecastQualities,
+            entry.Meter.PastForecasts,
             log,
             entry.Stored.Desired == DesiredState.KeepLog && capture is not null ? LogKeeper.AfterOf(entry.Stored.Definition, capture.Spool) : null,
             entry.Stored.Until,

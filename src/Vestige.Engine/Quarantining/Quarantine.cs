@@ -128,7 +128,7 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
         }).ToList();
         if (changed.Count > 0 || standing.Count < found.Count)
         {
-            await store.WriteAsync(crossing, changed, [.. found.Except(standing).Select(change => change.Id)], cancellation);
+            await store.WriteAsync(crossing, changed, [.. found.Except(standing).Select(change => change.Id)], [], cancellation);
         }
 
         var replaced = changed.ToDictionary(change => change.Id);
@@ -149,7 +149,7 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
 
         using var turn = await writing.EnterAsync(cancellation);
         var voided = VoidedBy(aside);
-        await store.WriteAsync(crossing, [.. aside.Changes, .. voided], [], cancellation);
+        await store.WriteAsync(crossing, [.. aside.Changes, .. voided], [], [], cancellation);
         lock (gate)
         {
             pending = aside;
@@ -187,16 +187,21 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
         if (voided.Count > 0)
         {
             // Should this fail, they are known to be void by the position, and are dropped at the next opening.
-            await store.WriteAsync(crossing, [], [.. voided.Select(change => change.Id)], cancellation);
+            await store.WriteAsync(crossing, [], [.. voided.Select(change => change.Id)], [], cancellation);
         }
     }
 
     /// <summary>Writes other contents or another state of changes that wait still; those that do not are left alone.</summary>
-    public async Task<IReadOnlyList<WaitingChange>> ChangeAsync(IReadOnlyCollection<string> ids, Func<WaitingChange, WaitingChange> change, CancellationToken cancellation)
+    /// <param name="ids">The changes.</param>
+    /// <param name="change">What becomes of each.</param>
+    /// <param name="cancellation">Gives up.</param>
+    /// <param name="decided">The record of it, where a person has edited the row.</param>
+    public async Task<IReadOnlyList<WaitingChange>> ChangeAsync(IReadOnlyCollection<string> ids, Func<WaitingChange, WaitingChange> change, CancellationToken cancellation, Func<WaitingChange, DecidedChange>? decided = null)
     {
         using var turn = await writing.EnterAsync(cancellation);
-        List<WaitingChange> changed = [.. All.Where(one => ids.Contains(one.Id)).Select(change)];
-        await store.WriteAsync(crossing, changed, [], cancellation);
+        List<WaitingChange> before = [.. All.Where(one => ids.Contains(one.Id))];
+        List<WaitingChange> changed = [.. before.Select(change)];
+        await store.WriteAsync(crossing, changed, [], decided is null ? [] : [.. before.Select(decided)], cancellation);
         lock (gate)
         {
             decisions += changed.Exists(one => one.State == WaitingState.Asked) ? 1 : 0;
@@ -211,11 +216,14 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
     }
 
     /// <summary>Drops changes: they were applied, or a person has given them up.</summary>
-    public async Task<IReadOnlyList<WaitingChange>> DropAsync(IReadOnlyCollection<string> ids, CancellationToken cancellation)
+    /// <param name="ids">The changes.</param>
+    /// <param name="cancellation">Gives up.</param>
+    /// <param name="decided">The record of it, where a person has given them up.</param>
+    public async Task<IReadOnlyList<WaitingChange>> DropAsync(IReadOnlyCollection<string> ids, CancellationToken cancellation, Func<WaitingChange, DecidedChange>? decided = null)
     {
         using var turn = await writing.EnterAsync(cancellation);
         List<WaitingChange> dropped = [.. All.Where(change => ids.Contains(change.Id))];
-        await store.WriteAsync(crossing, [], [.. dropped.Select(change => change.Id)], cancellation);
+        await store.WriteAsync(crossing, [], [.. dropped.Select(change => change.Id)], decided is null ? [] : [.. dropped.Select(decided)], cancellation);
         lock (gate)
         {
             dropped.ForEach(Remove);
@@ -228,6 +236,16 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
     /// <summary>Drops everything of some tables that are loaded again, or all.</summary>
     public Task DropAsync(IReadOnlyCollection<TableName>? tables, CancellationToken cancellation) =>
         DropAsync([.. All.Where(change => tables is null || tables.Contains(change.Table)).Select(change => change.Id)], cancellation);
+
+    /// <summary>What was decided, the latest first; of one table of the source where that is given.</summary>
+    public Task<IReadOnlyList<DecidedChange>> DecidedAsync(TableName? table, int most, CancellationToken cancellation) => store.DecidedAsync(crossing, table, most, cancellation);
+
+    /// <summary>The crossing is removed, and all that waits with it.</summary>
+    public async Task ForgetAsync(CancellationToken cancellation)
+    {
+        await DropAsync((IReadOnlyCollection<TableName>?)null, cancellation);
+        await store.ForgetAsync(crossing, cancellation);
+    }
 
     private static bool Stands(WaitingChange change, TargetProgress progress, Dictionary<TableName, TableProgress> tables) =>
         change.Position <= progress.Position

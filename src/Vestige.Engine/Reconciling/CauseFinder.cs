@@ -13,13 +13,14 @@ namespace Vestige.Engine.Reconciling;
 /// <param name="quarantine">What waits.</param>
 /// <param name="spool">The log that is kept.</param>
 /// <param name="cipher">Opens what is sealed in it.</param>
-/// <param name="setsAside">Whether rows that are refused may be set aside: then a person may have edited or dropped them.</param>
+/// <param name="loaded">The position as of which the rows of a table of the source were loaded.</param>
 /// <param name="format">A position as the source writes it.</param>
 /// <param name="repairs">The repairs of the crossing, the latest first; asked for once, when a row differs.</param>
-internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCipher cipher, bool setsAside, Func<LogPosition, string> format, Func<CancellationToken, Task<IReadOnlyList<Repair>>> repairs)
+internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCipher cipher, Func<TableName, LogPosition?> loaded, Func<LogPosition, string> format, Func<CancellationToken, Task<IReadOnlyList<Repair>>> repairs)
 {
     private const int LookedAt = 200;
     private const int Changes = 3;
+    private readonly Dictionary<TableName, ILookup<RowKey, DecidedChange>> decisions = [];
     private ILookup<(TableName Table, RowKey Key), RowRepair>? known;
 
     /// <summary>The findings with causes for the first of their rows.</summary>
@@ -57,13 +58,31 @@ internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCiph
             return After(latest);
         }
 
+        var decided = (await DecidedAsync(finding.Source, cancellation))[key].FirstOrDefault();
+
+        // A later change has written the whole row.
+        var stands = decided is not null && !(last?.Position > decided.Change.Position) && !(latest?.Repair.At > decided.At);
         return (last, row.Kind) switch
         {
+            _ when stands => decided!.Said,
             _ when !told => null,
             ({ Change.Kind: ChangeKind.Delete } delete, DifferenceKind.Extra) => $"deleted at the source at {At(delete)}; it came back or stayed by another hand",
-            ({ } change, _) => $"last changed at the source at {At(change)}; written on the target by somebody else, before or since{(setsAside ? ", or decided otherwise in quarantine" : "")}",
+            ({ } change, _) => $"last changed at the source at {At(change)}; written on the target by somebody else, before or since",
             _ => Unchanged(finding),
         };
+    }
+
+    /// <summary>What was decided in quarantine of the rows of a table since it was loaded, the latest first.</summary>
+    private async Task<ILookup<RowKey, DecidedChange>> DecidedAsync(TableName table, CancellationToken cancellation)
+    {
+        if (!decisions.TryGetValue(table, out var found))
+        {
+            var all = await quarantine.DecidedAsync(table, DecidedChange.Kept, cancellation);
+            found = all.Where(one => !(one.Change.Position <= loaded(table))).SelectMany(one => one.Change.Keys.Distinct().Select(key => (Key: key, Decided: one))).ToLookup(one => one.Key, one => one.Decided);
+            decisions.Add(table, found);
+        }
+
+        return found;
     }
 
     /// <summary>The last change of a row up to where it was compared; whether that can be told, and null where the log that is kept has none.</summary>

@@ -88,7 +88,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         Trace = new Tracer(connections, book, captures, cipher, TreatmentOf);
         scheduler = new Scheduler(book, opener, clock, logger);
         readiness = new ReadinessWatch(connections, book, options.CheckEvery, clock, logger);
-        desk = new QuarantineDesk(book, store, Events);
+        desk = new QuarantineDesk(book, store, Events, clock);
         Reconcile = new ReconcileDesk(connections, book, captures, store, reconciliations, cipher, TreatmentOf, Events, clock, logger);
         walk = new ReconcileWalk(book, Reconcile, clock, logger);
         later = new LaterTables(connections, book, editor, Events, options.LookEvery, clock, logger);
@@ -323,7 +323,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             await connections.Target(entry.Stored.Definition.Target).ForgetAsync(crossing, cancellation);
         }
 
-        await entry.Quarantine.DropAsync((IReadOnlyCollection<TableName>?)null, cancellation);
+        await entry.Quarantine.ForgetAsync(cancellation);
         await entry.Verdicts.ForgetAsync(null, cancellation);
         await store.DeleteAsync(crossing, cancellation);
         book.Remove(crossing);

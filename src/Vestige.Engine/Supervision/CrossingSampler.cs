@@ -154,12 +154,7 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
             seen[entry.Name] = status;
             RememberLoadRate(status);
             var began = clock.GetTimestamp();
-            entry.Meter.Forecasts(
-                status.AtWork ? status.Clears.Time : null,
-                status.Lag is { Current: true },
-                status.State == CrossingState.Loading ? new ForecastTime(status.LoadEndsIn, status.LoadRange?.Soonest, status.LoadRange?.Latest) : null,
-                status.State is CrossingState.CatchingUp or CrossingState.Following,
-                clock.GetUtcNow());
+            Hold(entry.Meter, status, clock.GetUtcNow());
             entry.Meter.SampleLoad(status.State == CrossingState.Loading ? status.Tables.Sum(table => table.RowsLoaded) : null, clock.GetUtcNow());
             entry.Meter.Sample(
                 clock.GetUtcNow(),
@@ -177,6 +172,19 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
             // Whatever it is, the others are looked at all the same.
             logger.LogDebug(exception, "{Crossing} could not be sampled", entry.Name);
         }
+    }
+
+    /// <summary>Holds what is forecast against what happens.</summary>
+    private static void Hold(CrossingMeter meter, CrossingStatus status, DateTimeOffset now)
+    {
+        var isCurrent = status.Lag is { Current: true };
+        var isLoading = status.State == CrossingState.Loading;
+        meter.Forecasts(ForecastKind.Clearing, status.AtWork ? status.Clears.Time : null, status.AtWork && isCurrent, now);
+        meter.Forecasts(ForecastKind.Load, isLoading ? new ForecastTime(status.LoadEndsIn, status.LoadRange?.Soonest, status.LoadRange?.Latest) : null, status.State is CrossingState.CatchingUp or CrossingState.Following, now);
+
+        // What fills is held against the outcome however its rate goes, until nothing is left behind.
+        meter.Forecasts(ForecastKind.SpoolFull, isCurrent ? null : status.Exhaustion.SpoolFull, status.Exhaustion.SpoolFull.In == TimeSpan.Zero, now);
+        meter.Forecasts(ForecastKind.LogLost, isCurrent ? null : status.Exhaustion.LogLost, status.Capture is { LostPlace: true }, now);
     }
 
     private void RememberLoadRate(CrossingStatus status)

@@ -12,19 +12,30 @@ using Vestige.Engine.Treating;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Tells of changes how far they have come in one crossing, as of when it was made.</summary>
-internal sealed class CrossingSteps(CrossingEntry entry, CrossingTreatment treating)
+/// <param name="entry">The crossing.</param>
+/// <param name="treating">What it makes of rows.</param>
+/// <param name="decided">What was decided in its quarantine, the latest first.</param>
+internal sealed class CrossingSteps(CrossingEntry entry, CrossingTreatment treating, IReadOnlyList<DecidedChange> decided)
 {
     private readonly TargetProgress progress = entry.Progress;
     private readonly ILookup<LogPosition, WaitingChange> quarantined = entry.Quarantine.UpTo(entry.Progress.Position).ToLookup(change => change.Position);
+    private readonly ILookup<LogPosition, DecidedChange> decisions = decided.ToLookup(one => one.Change.Position);
     private readonly Dictionary<TableSchema, TableTreatment?> treatments = new(ReferenceEqualityComparer.Instance);
 
     public TracedStep Of(TracedChange traced)
     {
         var (form, change, position) = (traced.Form, traced.Change, traced.Position);
         var (made, problem) = Made(form, change, traced.CommittedAt);
-        var waits = quarantined[position].FirstOrDefault(one => one.Table == form.Name && one.Keys.Intersect(WaitingChange.KeysOf(form, change)).Any());
+        bool IsIt(WaitingChange one) => one.Table == form.Name && one.Keys.Intersect(WaitingChange.KeysOf(form, change)).Any();
+        var waits = quarantined[position].FirstOrDefault(IsIt);
+        var decision = decisions[position].FirstOrDefault(one => IsIt(one.Change));
         var stage = StageOf(form, change, position, waits, made.Count == 0 && problem is null);
-        return new TracedStep(entry.Name, stage, stage == TraceStage.Applied ? AppliedAt(traced) : null, made, problem, waits);
+        if (stage == TraceStage.Applied && decision is { Dropped: true })
+        {
+            stage = TraceStage.Dropped;
+        }
+
+        return new TracedStep(entry.Name, stage, stage == TraceStage.Applied ? AppliedAt(traced) : null, made, problem, waits, stage is TraceStage.Applied or TraceStage.Dropped or TraceStage.Quarantined ? decision : null);
     }
 
     /// <summary>A time before it was captured is that of another log whose positions were numbered alike.</summary>

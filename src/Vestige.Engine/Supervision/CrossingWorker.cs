@@ -27,6 +27,7 @@ public sealed class CrossingWorker
 {
     private const int BatchBytes = 4 << 20;
     private static readonly TimeSpan ProveEvery = TimeSpan.FromSeconds(10);
+    private static readonly TimeSpan LookForEndEvery = TimeSpan.FromSeconds(1);
     private readonly CrossingDefinition definition;
     private readonly CrossingTreatment treating;
     private readonly ITarget target;
@@ -211,6 +212,7 @@ public sealed class CrossingWorker
         using var gathering = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
         var mine = OpenGathering(session.Progress, gathering.Token);
         Task? idle = null;
+        Task? ends = null;
         try
         {
             while (true)
@@ -238,7 +240,10 @@ public sealed class CrossingWorker
                 }
 
                 idle ??= Task.Delay(ProveEvery, clock, CancellationToken.None);
-                await Task.WhenAny(mine.Next, steered, turned, decided, asked, idle);
+
+                // That the log has passed a mark may be seen in nothing that comes of it.
+                ends = Steering.Request is null ? null : ends is { IsCompleted: false } ? ends : Task.Delay(LookForEndEvery, clock, CancellationToken.None);
+                await Task.WhenAny(mine.Next, steered, turned, decided, asked, idle, ends ?? idle);
                 if (!mine.Next.IsCompleted)
                 {
                     if (idle.IsCompleted)

@@ -18,15 +18,22 @@ public sealed class QuarantineDesk
     private readonly CrossingBook book;
     private readonly IControlStore store;
     private readonly EventLog events;
-    internal QuarantineDesk(CrossingBook book, IControlStore store, EventLog events)
+    private readonly TimeProvider clock;
+
+    internal QuarantineDesk(CrossingBook book, IControlStore store, EventLog events, TimeProvider clock)
     {
         this.book = book;
         this.store = store;
         this.events = events;
+        this.clock = clock;
     }
 
     /// <summary>What waits for a crossing, in the order of the log; null when there is none of that name.</summary>
     public IReadOnlyList<WaitingChange>? Waiting(string crossing) => book.Find(crossing) is { } entry ? entry.Quarantine.UpTo(entry.Progress.Position) : null;
+
+    /// <summary>What was dropped or edited, the latest first; null when there is no crossing of that name.</summary>
+    public async Task<IReadOnlyList<DecidedChange>?> DecidedAsync(string crossing, int most, CancellationToken cancellation) =>
+        book.Find(crossing) is { } entry ? await entry.Quarantine.DecidedAsync(null, most, cancellation) : null;
 
     /// <summary>Lets refused rows wait as a rule says from now on; null stops the crossing at the first.</summary>
     public async Task SetRuleAsync(string crossing, QuarantineRule? rule, string by, CancellationToken cancellation)
@@ -68,7 +75,8 @@ public sealed class QuarantineDesk
             throw new RequestRefusedException("Some of it is being tried again.") { Mend = "See what comes of that first." };
         }
 
-        await entry.Quarantine.DropAsync(ids, cancellation);
+        var now = clock.GetUtcNow();
+        await entry.Quarantine.DropAsync(ids, cancellation, change => new DecidedChange(change, Dropped: true, by, now, reason.Trim()));
         var tables = string.Join(", ", chosen.GroupBy(change => change.Table).Select(group => $"{group.Count()} of {group.Key}"));
         await events.OfCrossingAsync(crossing, EventKind.Warning, $"Quarantine: {Figures.Of(chosen.Count, "change")} dropped ({tables}): {reason.Trim()}", by);
         entry.Quarantine.Decided.Beat();
@@ -85,8 +93,9 @@ public sealed class QuarantineDesk
         ArgumentNullException.ThrowIfNull(values);
         var (entry, chosen) = Find(crossing, [id]);
         var edited = RowEdit.Edit(chosen[0], values);
-        await entry.Quarantine.ChangeAsync([id], change => edited with { State = WaitingState.Asked, EditedBy = by }, cancellation);
-        await events.OfCrossingAsync(crossing, EventKind.Warning, $"Quarantine: a row of {chosen[0].Table} edited ({string.Join(", ", values.Keys)}); it differs from the source from then on.", by);
+        var (now, columns) = (clock.GetUtcNow(), string.Join(", ", values.Keys));
+        await entry.Quarantine.ChangeAsync([id], change => edited with { State = WaitingState.Asked, EditedBy = by }, cancellation, change => new DecidedChange(change, Dropped: false, by, now, columns));
+        await events.OfCrossingAsync(crossing, EventKind.Warning, $"Quarantine: a row of {chosen[0].Table} edited ({columns}); it differs from the source from then on.", by);
         entry.Quarantine.Decided.Beat();
     }
 

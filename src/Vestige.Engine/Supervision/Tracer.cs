@@ -4,6 +4,7 @@ using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Quarantining;
 using Vestige.Engine.Tracing;
 using Vestige.Engine.Treating;
 
@@ -38,7 +39,7 @@ public sealed class Tracer
         }
 
         var (changes, more) = await trace.RowAsync(table, key, await KnownAsync(connection, form, key, cancellation), cancellation);
-        return new Trace(connection, table, spool!.Held(table) is not null, spool.Begin, spool.Last, WithSteps(connection, changes), more);
+        return new Trace(connection, table, spool!.Held(table) is not null, spool.Begin, spool.Last, await WithStepsAsync(connection, changes, cancellation), more);
     }
 
     /// <summary>The changes of the transaction whose commit stands at a position; none when the spool holds no such.</summary>
@@ -51,7 +52,7 @@ public sealed class Tracer
         }
 
         var (changes, more) = await new SpoolTrace(spool, cipher, Trace.MostChanges).TransactionAsync(position, cancellation);
-        return new Trace(connection, null, true, spool.Begin, spool.Last, WithSteps(connection, changes), more);
+        return new Trace(connection, null, true, spool.Begin, spool.Last, await WithStepsAsync(connection, changes, cancellation), more);
     }
 
     /// <summary>The columns of a table on which some crossing of its source puts a mask; all, where that cannot be told.</summary>
@@ -61,9 +62,14 @@ public sealed class Tracer
         return Crossings(connection).Where(entry => entry.Stored.Definition.Tables.Takes(form.Name)).SelectMany(entry => MaskedBy(treat(entry.Stored.Definition), form)).ToHashSet();
     }
 
-    private List<TracedChange> WithSteps(string connection, IReadOnlyList<TracedChange> changes)
+    private async Task<List<TracedChange>> WithStepsAsync(string connection, IReadOnlyList<TracedChange> changes, CancellationToken cancellation)
     {
-        var steps = changes.Select(change => change.Form.Name).Distinct().ToDictionary(table => table, table => StepsOf(connection, table));
+        var steps = new Dictionary<TableName, List<CrossingSteps>>();
+        foreach (var table in changes.Select(change => change.Form.Name).Distinct())
+        {
+            steps.Add(table, await StepsOfAsync(connection, table, cancellation));
+        }
+
         return [.. changes.Select(change => change with { Crossings = [.. steps[change.Form.Name].Select(step => step.Of(change))] })];
     }
 
@@ -80,8 +86,16 @@ public sealed class Tracer
         }
     }
 
-    private List<CrossingSteps> StepsOf(string connection, TableName table) =>
-        [.. Crossings(connection).Where(entry => entry.Stored.Begun && entry.Stored.Definition.Tables.Takes(table)).Select(entry => new CrossingSteps(entry, treat(entry.Stored.Definition)))];
+    private async Task<List<CrossingSteps>> StepsOfAsync(string connection, TableName table, CancellationToken cancellation)
+    {
+        var steps = new List<CrossingSteps>();
+        foreach (var entry in Crossings(connection).Where(entry => entry.Stored.Begun && entry.Stored.Definition.Tables.Takes(table)))
+        {
+            steps.Add(new CrossingSteps(entry, treat(entry.Stored.Definition), await entry.Quarantine.DecidedAsync(table, DecidedChange.Kept, cancellation)));
+        }
+
+        return steps;
+    }
 
     private IEnumerable<CrossingEntry> Crossings(string connection) => book.All.Where(entry => entry.Stored.Definition.Source == connection);
 

@@ -15,6 +15,9 @@ public enum TraceStage
     /// <summary>It waits in quarantine.</summary>
     Quarantined,
 
+    /// <summary>A person gave it up in quarantine.</summary>
+    Dropped,
+
     /// <summary>The table is held from before it.</summary>
     Held,
 

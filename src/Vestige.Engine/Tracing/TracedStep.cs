@@ -10,10 +10,12 @@ namespace Vestige.Engine.Tracing;
 /// <param name="Made">What the treatment makes of it now.</param>
 /// <param name="Problem">Why the treatment makes nothing of it; null when it does.</param>
 /// <param name="Quarantined">Its entry in quarantine; null when it has none.</param>
+/// <param name="Decided">What was last decided of it in quarantine, if its row was edited or it was dropped; null when it was not.</param>
 public sealed record TracedStep(
     string Crossing,
     TraceStage Stage,
     DateTimeOffset? AppliedAt,
     IReadOnlyList<TreatedChange> Made,
     string? Problem,
-    WaitingChange? Quarantined);
+    WaitingChange? Quarantined,
+    DecidedChange? Decided);

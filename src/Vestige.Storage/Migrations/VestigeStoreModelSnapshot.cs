@@ -156,6 +156,36 @@ namespace Vestige.Storage.Migrations
                     b.ToTable("Crossings");
                 });
 
+            modelBuilder.Entity("Vestige.Storage.Entities.DecidedRecord", b =>
+                {
+                    b.Property<long>("Number")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("AtTicks")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Crossing")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Sealed")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Table")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Number");
+
+                    b.HasIndex("AtTicks");
+
+                    b.HasIndex("Crossing", "Number");
+
+                    b.ToTable("Decided");
+                });
+
             modelBuilder.Entity("Vestige.Storage.Entities.DefinitionVersionRecord", b =>
                 {
                     b.Property<string>("Crossing")
@@ -227,6 +257,23 @@ namespace Vestige.Storage.Migrations
                     b.HasIndex("Crossing", "Id");
 
                     b.ToTable("Events");
+                });
+
+            modelBuilder.Entity("Vestige.Storage.Entities.JudgedRecord", b =>
+                {
+                    b.Property<string>("Crossing")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Kind")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Judged")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Crossing", "Kind");
+
+                    b.ToTable("JudgedForecasts");
                 });
 
             modelBuilder.Entity("Vestige.Storage.Entities.MeasureRecord", b =>

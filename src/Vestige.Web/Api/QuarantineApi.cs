@@ -17,6 +17,7 @@ public static class QuarantineApi
     {
         var group = routes.MapGroup("/api/v1/crossings/{name}/quarantine").WithTags("quarantine");
         group.MapGet("/", List).WithSummary("What waits since the target refuses it, in the order of the log.");
+        group.MapGet("/decided", DecidedAsync).WithSummary("What was dropped or edited, the latest first: there the target differs from the source by somebody's decision.");
         group.MapGet("/{id}", Get).WithSummary("One change: the row before and after, and what would be written.");
         group.MapPost("/{id}/retry", (string name, string id, CrossingEngine engine, CancellationToken cancellation, bool like = false) =>
             DecideAsync(name, id, like, engine, ids => engine.Quarantine.RetryAsync(name, ids, By, cancellation))).WithSummary("Tries it again; with like=true all of the same cause.");
@@ -41,6 +42,24 @@ public static class QuarantineApi
             rule = status.Definition.Quarantine,
             changes = waiting.Skip(start).Take(Math.Clamp(limit, 1, MostListed)).Select(change => Of(new WaitingView(change, treating), format)),
         });
+    }
+
+    private static async Task<IResult> DecidedAsync(string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation, int limit = 100)
+    {
+        if (engine.Status(name) is not { } status || await engine.Quarantine.DecidedAsync(name, Math.Clamp(limit, 1, MostListed), cancellation) is not { } decided)
+        {
+            return Problems.NotFound($"crossing {name}");
+        }
+
+        var (format, treating) = (CrossingApi.FormatOf(status, connections), engine.TreatmentOf(status.Definition));
+        return Results.Ok(decided.Select(one => new
+        {
+            what = one.Dropped ? "dropped" : "edited",
+            by = one.By,
+            at = StatusView.Rfc3339(one.At),
+            words = one.Words,
+            change = Of(new WaitingView(one.Change, treating), format),
+        }));
     }
 
     private static IResult Get(string name, string id, CrossingEngine engine, ConnectionDirectory connections)

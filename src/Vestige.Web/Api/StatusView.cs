@@ -49,7 +49,7 @@ public static class StatusView
                     logExhausted = Range(status.Exhaustion.LogLost.Soonest, status.Exhaustion.LogLost.Latest),
                     loadEnds = Range(status.LoadRange?.Soonest, status.LoadRange?.Latest),
                 },
-                past = new { clears = status.PastForecasts.Clearing, loadEnds = status.PastForecasts.Load },
+                past = new { clears = status.PastForecasts.Clearing, spoolFull = status.PastForecasts.SpoolFull, logExhausted = status.PastForecasts.LogLost, loadEnds = status.PastForecasts.Load },
             },
             positions = new
             {

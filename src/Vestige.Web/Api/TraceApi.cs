@@ -126,6 +126,7 @@ public static class TraceApi
             said = TraceWords.Of(step),
             appliedAt = step.AppliedAt is { } applied ? StatusView.Rfc3339(applied) : null,
             quarantine = step.Quarantined?.Id,
+            decided = step.Decided is { } decided ? new { what = decided.Dropped ? "dropped" : "edited", by = decided.By, at = StatusView.Rfc3339(decided.At), words = decided.Words } : null,
             problem = step.Problem,
             made = step.Made.Select(made => new { table = made.Table.Form.Name.ToString(), mark = ChangeMarks.Of(made.Change.Kind), row = Values(made.Table.Form, made.Change.After.IsNone ? made.Change.Before : made.Change.After, FrozenSet<string>.Empty) }),
         }),

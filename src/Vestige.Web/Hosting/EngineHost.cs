@@ -12,6 +12,7 @@ public sealed class EngineHost(
     ControlStore store,
     Alerting.AlertStore alerts,
     RunStore runs,
+    QuarantineStore quarantine,
     CrossingEngine engine,
     DemoSetup demo,
     VestigeSettings settings,
@@ -49,7 +50,7 @@ public sealed class EngineHost(
 
     public void Dispose() => ending.Dispose();
 
-    /// <summary>Drops events that are older than they are kept.</summary>
+    /// <summary>Drops events, and what was decided, that are older than they are kept.</summary>
     private async Task SweepAsync()
     {
         try
@@ -59,6 +60,7 @@ public sealed class EngineHost(
                 try
                 {
                     await store.ForgetEventsAsync(clock.GetUtcNow() - TimeSpan.FromDays(settings.EventDays), ending.Token);
+                    await quarantine.ForgetAsync(clock.GetUtcNow() - TimeSpan.FromDays(settings.EventDays), ending.Token);
                     await runs.ForgetAsync(clock.GetUtcNow() - TimeSpan.FromDays(settings.EventDays), ending.Token);
                     await alerts.ForgetAsync(clock.GetUtcNow() - TimeSpan.FromDays(settings.EventDays), ending.Token);
                 }

@@ -1,4 +1,6 @@
+using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Vestige.Core.Forecasting;
 using Vestige.Core.Measures;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
@@ -9,10 +11,11 @@ namespace Vestige.Web.Hosting;
 /// <summary>Measures in the store of the data folder.</summary>
 public sealed class MeasureStore(StoreFactory factory) : IMeasureStore
 {
-    public Task KeepAsync(IReadOnlyList<MeasureBlock> blocks, IReadOnlyList<AppliedBlock> applied, DateTimeOffset now, CancellationToken cancellation)
+    public Task KeepAsync(IReadOnlyList<MeasureBlock> blocks, IReadOnlyList<AppliedBlock> applied, IReadOnlyList<JudgedBlock> judged, DateTimeOffset now, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(blocks);
         ArgumentNullException.ThrowIfNull(applied);
+        ArgumentNullException.ThrowIfNull(judged);
         return ChangeAsync(
             async store =>
             {
@@ -30,6 +33,14 @@ public sealed class MeasureStore(StoreFactory factory) : IMeasureStore
                     var (start, times) = (block.Start.ToUnixTimeSeconds(), AppliedPacking.Write(block.Times));
                     await store.Database.ExecuteSqlAsync(
                         $"""INSERT INTO "Applied" ("Crossing", "Start", "Times") VALUES ({block.Crossing}, {start}, {times}) ON CONFLICT ("Crossing", "Start") DO UPDATE SET "Times" = excluded."Times" """,
+                        cancellation);
+                }
+
+                foreach (var block in judged)
+                {
+                    var (kind, text) = (block.Kind.ToString(), JsonSerializer.Serialize(block.Judged));
+                    await store.Database.ExecuteSqlAsync(
+                        $"""INSERT INTO "JudgedForecasts" ("Crossing", "Kind", "Judged") VALUES ({block.Crossing}, {kind}, {text}) ON CONFLICT ("Crossing", "Kind") DO UPDATE SET "Judged" = excluded."Judged" """,
                         cancellation);
                 }
 
@@ -65,11 +76,19 @@ public sealed class MeasureStore(StoreFactory factory) : IMeasureStore
         return [.. blocks.SelectMany(AppliedPacking.Read)];
     }
 
+    public async Task<IReadOnlyList<JudgedBlock>> JudgedAsync(string crossing, CancellationToken cancellation)
+    {
+        await using var store = factory.CreateDbContext();
+        var kept = await store.JudgedForecasts.AsNoTracking().Where(judged => judged.Crossing == crossing).ToListAsync(cancellation);
+        return [.. kept.Select(judged => new JudgedBlock(crossing, Enum.Parse<ForecastKind>(judged.Kind), JsonSerializer.Deserialize<List<JudgedForecast>>(judged.Judged)!))];
+    }
+
     public Task ForgetAsync(string crossing, CancellationToken cancellation) => ChangeAsync(
         async store =>
         {
             await store.Measures.Where(block => block.Crossing == crossing).ExecuteDeleteAsync(cancellation);
             await store.Applied.Where(block => block.Crossing == crossing).ExecuteDeleteAsync(cancellation);
+            await store.JudgedForecasts.Where(judged => judged.Crossing == crossing).ExecuteDeleteAsync(cancellation);
         },
         cancellation);
 

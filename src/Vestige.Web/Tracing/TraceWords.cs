@@ -13,7 +13,8 @@ public static class TraceWords
     /// <summary>Where a change is in a crossing.</summary>
     public static string Of(TracedStep step) => step?.Stage switch
     {
-        TraceStage.Applied => step.AppliedAt is { } at ? $"applied by {Time(at)}" : "applied; when is not remembered any more",
+        TraceStage.Applied => $"{(step.AppliedAt is { } at ? $"applied by {Time(at)}" : "applied; when is not remembered any more")}{(step.Decided is { } edited ? $", {edited.Said}" : "")}",
+        TraceStage.Dropped => $"{step.Decided!.Said}; it never reaches the target",
         TraceStage.InLoad => "in the rows that were loaded",
         TraceStage.BeforeLoad => "its table is still to be loaded",
         TraceStage.Waiting => "waits to be applied",
@@ -73,11 +74,13 @@ public static class TraceWords
         return step.Stage switch
         {
             TraceStage.Applied when sides is not null && Differ(sides) && NotCaptured(crossing) is { } behind => $"{what} is applied. {behind}",
+            TraceStage.Applied when sides is not null && Differ(sides) && step.Decided is not null => $"{what} is {Of(step)}: the target's row differs from the source's by that.",
             TraceStage.Applied when sides is not null && Differ(sides) => $"{what} is {Of(step)}, and yet the target's row is another: somebody else changed it there, or a change is on its way at this moment.",
             TraceStage.Applied => $"{what} is {Of(step)}{Took(change, step)}.",
             TraceStage.InLoad => $"{what} is {Of(step)}.",
             TraceStage.Waiting => $"{what} waits to be applied. {WhyWaiting(crossing)}",
             TraceStage.Quarantined => $"{what} is {Of(step)}.",
+            TraceStage.Dropped => $"{what} was {Of(step)}.",
             TraceStage.Held => $"{what} is not applied: {crossing.Tables.FirstOrDefault(table => table.Source == change.Form.Name)?.Cause}",
             TraceStage.LeftOut => $"{what} is left out by the definition of {crossing.Name}.",
             _ => $"{what} comes with the load of its table{(crossing.LoadEndsIn is { } ends ? $", which ends in {Figures.Duration(ends)}" : "")}.",

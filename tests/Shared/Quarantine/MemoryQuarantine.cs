@@ -1,3 +1,4 @@
+using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 
@@ -8,6 +9,7 @@ public sealed class MemoryQuarantine : IQuarantineStore
 {
     private readonly Lock gate = new();
     private readonly Dictionary<(string Crossing, string Id), WaitingChange> waiting = [];
+    private readonly List<(string Crossing, DecidedChange Decided)> decisions = [];
 
     public Task<IReadOnlyList<WaitingChange>> ReadAsync(string crossing, CancellationToken cancellation)
     {
@@ -17,7 +19,7 @@ public sealed class MemoryQuarantine : IQuarantineStore
         }
     }
 
-    public Task WriteAsync(string crossing, IReadOnlyList<WaitingChange> kept, IReadOnlyList<string> dropped, CancellationToken cancellation)
+    public Task WriteAsync(string crossing, IReadOnlyList<WaitingChange> kept, IReadOnlyList<string> dropped, IReadOnlyList<DecidedChange> decided, CancellationToken cancellation)
     {
         lock (gate)
         {
@@ -30,6 +32,27 @@ public sealed class MemoryQuarantine : IQuarantineStore
             {
                 waiting.Remove((crossing, id));
             }
+
+            decisions.AddRange(decided.Select(one => (crossing, one)));
+        }
+
+        return Task.CompletedTask;
+    }
+
+    public Task<IReadOnlyList<DecidedChange>> DecidedAsync(string crossing, TableName? table, int most, CancellationToken cancellation)
+    {
+        lock (gate)
+        {
+            return Task.FromResult<IReadOnlyList<DecidedChange>>([.. decisions.Where(one => one.Crossing == crossing && (table is null || one.Decided.Change.Table == table)).Select(one => one.Decided).Reverse().Take(most)]);
+        }
+    }
+
+    public Task ForgetAsync(string crossing, CancellationToken cancellation)
+    {
+        lock (gate)
+        {
+            waiting.Keys.Where(key => key.Crossing == crossing).ToList().ForEach(key => waiting.Remove(key));
+            decisions.RemoveAll(one => one.Crossing == crossing);
         }
 
         return Task.CompletedTask;

@@ -1,4 +1,5 @@
 using Microsoft.Extensions.Logging.Abstractions;
+using Vestige.Core.Forecasting;
 using Vestige.Core.Lag;
 using Vestige.Core.Measures;
 using Vestige.Core.Positions;
@@ -54,6 +55,43 @@ public sealed class MeasureKeeperTests
         Assert.Equal(20 * 60, (await ReadAsync(MeasureStep.Hour)).Sum(slot => slot.Delays.Count));
     }
 
+    /// <summary>Also where the store failed when they were to be kept: they are, as soon as another is judged.</summary>
+    [Fact]
+    public async Task How_good_forecasts_were_is_known_to_the_next_process_which_adds_its_own()
+    {
+        await RunAsync(0, 1);
+        HoldForecast(ForecastKind.SpoolFull, forecast: 120, took: 100);
+        store.Fails = true;
+        await RunAsync(1, 3);
+        store.Fails = false;
+        HoldForecast(ForecastKind.SpoolFull, forecast: 100, took: 100);
+        HoldForecast(ForecastKind.LogLost, forecast: 30, took: 60);
+        await RunAsync(3, 5);
+        Assert.Equal(new ForecastQualities(null, null, new(2, 0, 0.5), new(1, 0.5, 0)), meter.PastForecasts);
+        Assert.Empty(meter.TakeJudged());
+
+        var earlier = meter.PastForecasts;
+        meter = new CrossingMeter();
+        keeper = new MeasureKeeper(store, NullLogger.Instance);
+        await keeper.RecallAsync("c", meter, Start.AddMinutes(5), cancellation);
+        Assert.Equal(earlier, meter.PastForecasts);
+        Assert.Empty(meter.TakeJudged());
+        for (var i = 0; i < PastForecasts.Kept; i++)
+        {
+            HoldForecast(ForecastKind.SpoolFull, forecast: 50, took: 100);
+        }
+
+        Assert.Equal(new(PastForecasts.Kept, 0.5, 0), meter.PastForecasts.SpoolFull);
+        Assert.Equal(PastForecasts.Kept, Assert.Single(meter.TakeJudged()).Judged.Count);
+    }
+
+    private void HoldForecast(ForecastKind kind, int forecast, int took)
+    {
+        var ends = TimeSpan.FromSeconds(forecast);
+        meter.Forecasts(kind, new ForecastTime(ends, ends, ends), happened: false, Start);
+        meter.Forecasts(kind, ForecastTime.Never, happened: true, Start.AddSeconds(took));
+    }
+
     [Fact]
     public async Task A_store_that_fails_for_a_while_costs_only_the_seconds_of_that_while()
     {
@@ -92,7 +130,11 @@ public sealed class MeasureKeeperTests
     public async Task A_crossing_that_is_removed_leaves_nothing()
     {
         await RunAsync(0, 2);
+        HoldForecast(ForecastKind.Load, 50, 50);
+        await RunAsync(2, 4);
+        Assert.NotEmpty(await store.JudgedAsync("c", cancellation));
         await keeper.ForgetAsync("c", cancellation);
+        Assert.Empty(await store.JudgedAsync("c", cancellation));
         Assert.Empty(await ReadAsync(MeasureStep.Minute));
     }
 
@@ -124,8 +166,9 @@ public sealed class MeasureKeeperTests
         public bool Fails { get; set; }
 
         private readonly SortedDictionary<DateTimeOffset, AppliedBlock> hours = [];
+        private readonly Dictionary<ForecastKind, JudgedBlock> forecasts = [];
 
-        public Task KeepAsync(IReadOnlyList<MeasureBlock> kept, IReadOnlyList<AppliedBlock> applied, DateTimeOffset now, CancellationToken cancellation)
+        public Task KeepAsync(IReadOnlyList<MeasureBlock> kept, IReadOnlyList<AppliedBlock> applied, IReadOnlyList<JudgedBlock> judged, DateTimeOffset now, CancellationToken cancellation)
         {
             foreach (var block in Fails ? [] : applied)
             {
@@ -137,8 +180,15 @@ public sealed class MeasureKeeperTests
                 blocks[(block.Step, block.Start)] = block;
             }
 
+            foreach (var block in judged)
+            {
+                forecasts[block.Kind] = block;
+            }
+
             return Task.CompletedTask;
         }
+
+        public Task<IReadOnlyList<JudgedBlock>> JudgedAsync(string crossing, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<JudgedBlock>>([.. forecasts.Values]);
 
         public Task<IReadOnlyList<MeasureSlot>> ReadAsync(string crossing, MeasureStep step, DateTimeOffset from, DateTimeOffset before, CancellationToken cancellation) =>
             Task.FromResult<IReadOnlyList<MeasureSlot>>([.. blocks.Values.Where(block => block.Step == step).SelectMany(block => block.Slots).Where(slot => slot.Start >= from && slot.Start < before)]);
@@ -149,6 +199,7 @@ public sealed class MeasureKeeperTests
         public Task ForgetAsync(string crossing, CancellationToken cancellation)
         {
             blocks.Clear();
+            forecasts.Clear();
             return Task.CompletedTask;
         }
     }

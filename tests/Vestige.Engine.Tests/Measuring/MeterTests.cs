@@ -74,14 +74,14 @@ public sealed class MeterTests
     [Fact]
     public void Forecasts_of_loads_are_held_against_their_end()
     {
-        Assert.Equal((null, null), meter.ForecastQualities);
+        Assert.Equal(new ForecastQualities(null, null, null, null), meter.PastForecasts);
         Load(from: 0, seconds: 60, forecast: 60);
-        Assert.Equal((6, 0, 1), (meter.ForecastQualities.Load!.Count, meter.ForecastQualities.Load.MedianError, meter.ForecastQualities.Load.WithinRange));
+        Assert.Equal((6, 0, 1), (meter.PastForecasts.Load!.Count, meter.PastForecasts.Load.MedianError, meter.PastForecasts.Load.WithinRange));
         Load(from: 100, seconds: 30, forecast: 20);
-        Assert.Equal(9, meter.ForecastQualities.Load!.Count);
-        Assert.InRange(meter.ForecastQualities.Load.WithinRange, 0.66, 0.67);
+        Assert.Equal(9, meter.PastForecasts.Load!.Count);
+        Assert.InRange(meter.PastForecasts.Load.WithinRange, 0.66, 0.67);
         Load(from: 200, seconds: 30, forecast: 20, done: false);
-        Assert.Equal((9, null), (meter.ForecastQualities.Load!.Count, meter.ForecastQualities.Clearing));
+        Assert.Equal((9, null), (meter.PastForecasts.Load!.Count, meter.PastForecasts.Clearing));
     }
 
     private void Load(int from, int seconds, int forecast, bool done = true)
@@ -89,10 +89,10 @@ public sealed class MeterTests
         for (var second = 0; second < seconds; second++)
         {
             var ends = TimeSpan.FromSeconds(Math.Max(1, forecast - second));
-            meter.Forecasts(null, false, new ForecastTime(ends, ends, ends), false, Start.AddSeconds(from + second));
+            meter.Forecasts(ForecastKind.Load, new ForecastTime(ends, ends, ends), false, Start.AddSeconds(from + second));
         }
 
-        meter.Forecasts(null, false, null, done, Start.AddSeconds(from + seconds));
+        meter.Forecasts(ForecastKind.Load, null, done, Start.AddSeconds(from + seconds));
     }
 
     [Fact]

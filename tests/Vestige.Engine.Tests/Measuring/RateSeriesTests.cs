@@ -50,6 +50,24 @@ public sealed class RateSeriesTests
     }
 
     [Fact]
+    public void Lately_is_the_last_ten_seconds_or_the_interval_since_the_sample_before()
+    {
+        Assert.Equal(0, series.Latest);
+        series.Sample(Start, 1000);
+        Assert.Equal(0, series.Latest);
+        for (var second = 1; second <= 60; second++)
+        {
+            series.Sample(Start.AddSeconds(second), 1000 + (second * 10) + (Math.Max(0, second - 45) * 90));
+        }
+
+        Assert.Equal(100, series.Latest, 6);
+        series.Sample(Start.AddSeconds(80), 3350);
+        Assert.Equal((3350 - 2950) / 20.0, series.Latest, 6);
+        series.Sample(Start.AddSeconds(81), 5);
+        Assert.Equal(0, series.Latest);
+    }
+
+    [Fact]
     public void The_range_lies_within_what_was_seen()
     {
         Gen.Int[0, 1000].Array[2, 400].Sample(steps =>

@@ -1,3 +1,4 @@
+using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 
@@ -16,7 +17,7 @@ public sealed class SimQuarantine(SimStoreState state, SimDisk disk, SimFaults f
         return [.. state.Waiting.Values.OrderBy(change => change.Position).ThenBy(change => change.Ordinal)];
     }
 
-    public async Task WriteAsync(string crossing, IReadOnlyList<WaitingChange> kept, IReadOnlyList<string> dropped, CancellationToken cancellation)
+    public async Task WriteAsync(string crossing, IReadOnlyList<WaitingChange> kept, IReadOnlyList<string> dropped, IReadOnlyList<DecidedChange> decided, CancellationToken cancellation)
     {
         await faults.BeforeAsync("quarantine.write", cancellation);
         ThrowIfLost();
@@ -30,7 +31,21 @@ public sealed class SimQuarantine(SimStoreState state, SimDisk disk, SimFaults f
             state.Waiting.Remove(id);
         }
 
+        state.Decided.AddRange(decided);
         faults.After("quarantine.write");
+    }
+
+    public async Task<IReadOnlyList<DecidedChange>> DecidedAsync(string crossing, TableName? table, int most, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("quarantine.read", cancellation);
+        return [.. state.Decided.Where(one => table is null || one.Change.Table == table).Reverse().Take(most)];
+    }
+
+    public async Task ForgetAsync(string crossing, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("quarantine.write", cancellation);
+        state.Waiting.Clear();
+        state.Decided.Clear();
     }
 
     private void ThrowIfLost()

@@ -14,6 +14,8 @@ public sealed class SimStoreState
     /// <summary>A broken quarantine: of what it is to keep it forgets what waits behind an earlier change of its row.</summary>
     public bool ForgetsBehind { get; init; }
 
+    public List<DecidedChange> Decided { get; } = [];
+
     public Dictionary<string, long> Epochs { get; } = [];
 }
 

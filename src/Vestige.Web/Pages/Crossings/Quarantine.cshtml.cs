@@ -14,11 +14,16 @@ public class QuarantineModel(CrossingEngine engine, ConnectionDirectory connecti
     /// <summary>So many changes of one cause are listed.</summary>
     public const int ListedPerCause = 20;
 
+    private const int ListedDecisions = 20;
+
     public override string View => "quarantine";
 
     public IReadOnlyList<WaitingChange> Waiting { get; private set; } = [];
 
     public IReadOnlyList<IGrouping<string, WaitingChange>> Causes { get; private set; } = [];
+
+    /// <summary>What was dropped or edited lately, the latest first.</summary>
+    public IReadOnlyList<DecidedChange> Decided { get; private set; } = [];
 
     /// <summary>The change that is looked at; null for none.</summary>
     public WaitingView? Chosen { get; private set; }
@@ -30,7 +35,7 @@ public class QuarantineModel(CrossingEngine engine, ConnectionDirectory connecti
     /// <summary>A change as it is shown.</summary>
     public WaitingView ViewOf(WaitingChange change) => new(change, Engine.TreatmentOf(Status.Definition));
 
-    public IActionResult OnGet(string name, string? id)
+    public async Task<IActionResult> OnGetAsync(string name, string? id, CancellationToken cancellation)
     {
         if (!Find(name))
         {
@@ -39,6 +44,7 @@ public class QuarantineModel(CrossingEngine engine, ConnectionDirectory connecti
 
         Waiting = Engine.Quarantine.Waiting(name) ?? [];
         Causes = WaitingGroup.ByCause(Waiting);
+        Decided = await Engine.Quarantine.DecidedAsync(name, ListedDecisions, cancellation) ?? [];
         if (Waiting.FirstOrDefault(change => change.Id == id) is { } chosen)
         {
             Chosen = ViewOf(chosen);
