@@ -108,6 +108,13 @@ test('a definition is taken from a file, corrected by its message, kept, and dow
   assert(again.status === 201, `the file makes it again: ${again.status}`);
 });
 
+// A key that comes too late for the one before it, on a machine that is slow, is pressed again, as a person does.
+const reach = (page, url, press) => until(async () => {
+  if (!url.test(page.url())) { await press(); }
+  return page.waitForURL(url, { timeout: 10000 }).then(() => true, () => false);
+}, `${url}`);
+const goTo = (page, letter, url) => reach(page, url, async () => { await page.keyboard.press('g'); await page.keyboard.press(letter); });
+
 // By keyboard alone: what has the focus is reached with Tab, as a person does.
 const tabTo = async (page, selector) => {
   for (let presses = 0; presses < 160; presses += 1) {
@@ -122,9 +129,7 @@ test('twelve tables with a rule, a mask, a split and a rename, by keyboard, from
   await send('connections', { name: 'depot', kind: 'stand-in', settings: {} });
   await send('bench/circulation', { statement: 'CREATE TABLE shelf (id INTEGER PRIMARY KEY, code TEXT); CREATE TABLE reminder (id INTEGER PRIMARY KEY, patron_id INTEGER, sent_on TEXT); INSERT INTO shelf VALUES (1, \'A1\')' });
   await page.goto(`${base}/`);
-  await page.keyboard.press('g');
-  await page.keyboard.press('n');
-  await page.waitForURL(/crossings\/new/);
+  await goTo(page, 'n', /crossings\/new/);
   await tabTo(page, '#name');
   await page.keyboard.type('all-to-depot');
   await tabTo(page, '#target');
@@ -566,16 +571,14 @@ test('everything is found and reached by keyboard', async (page) => {
   await page.keyboard.press('/');
   await page.keyboard.type('patron_cat');
   await until(async () => (await page.locator('#found a').count()) > 0, 'something found');
-  await page.keyboard.press('Enter');
-  await page.waitForURL(/tables\/circulation\.patron_category/);
-  await page.keyboard.press('g');
-  await page.keyboard.press('c');
-  await page.waitForURL(/\/crossings$/);
-  await page.keyboard.press('j');
-  await page.keyboard.press('j');
-  assert(await page.evaluate(() => document.activeElement.classList.contains('row')), 'a row has the focus');
-  await page.keyboard.press('Enter');
-  await page.waitForURL(/\/crossings\/[a-z-]+$/);
+  await reach(page, /tables\/circulation\.patron_category/, () => page.keyboard.press('Enter'));
+  await goTo(page, 'c', /\/crossings$/);
+  await reach(page, /\/crossings\/[a-z-]+$/, async () => {
+    await page.keyboard.press('j');
+    await page.keyboard.press('j');
+    assert(await page.evaluate(() => document.activeElement.classList.contains('row')), 'a row has the focus');
+    await page.keyboard.press('Enter');
+  });
   await page.keyboard.press('?');
   assert(await page.getByRole('dialog').isVisible(), 'the shortcuts are shown');
   await page.keyboard.press('Escape');
