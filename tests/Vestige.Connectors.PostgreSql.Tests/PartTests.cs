@@ -1,5 +1,7 @@
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;
@@ -56,6 +58,35 @@ public sealed class PartTests(TwoServers servers)
         await a.RunAsync("INSERT INTO whole VALUES (42, 'and goes on')");
         await crossing.SameAsync("whole");
         Assert.Null(Held(crossing));
+    }
+
+    /// <summary>However our own clock goes: a stop at a time goes by the server's.</summary>
+    [Fact]
+    public async Task What_is_seen_beside_the_log_has_the_servers_time()
+    {
+        var (a, _) = await WholeAsync();
+        await using var source = new PostgreSqlSource(a.Settings(), a.Names, new ClockAhead());
+        var whole = new TableName("public", "whole");
+        await using var reader = await source.OpenLogAsync(LogRequest.First(await source.BeginLogAsync(cancellation), new HashSet<TableName> { whole }), cancellation);
+        var before = DateTimeOffset.UtcNow;
+        await a.RunAsync("CREATE TABLE late (id int NOT NULL, v text); INSERT INTO late VALUES (201, 'brought')");
+        await a.RunAsync("ALTER TABLE whole ATTACH PARTITION late FOR VALUES FROM (200) TO (300)");
+        List<LogFragment> fragments = [];
+        for (var id = 301; fragments.Count == 0; id++)
+        {
+            Assert.True(DateTimeOffset.UtcNow < before.AddSeconds(180), "nothing is seen");
+            await a.RunAsync($"INSERT INTO beside VALUES ({id}, 'moves the log')");
+            fragments.AddRange((await reader.ReadAsync(TimeSpan.FromSeconds(1), cancellation)).Fragments);
+        }
+
+        Assert.InRange(Assert.Single(fragments).CommittedAt, before.AddSeconds(-1), DateTimeOffset.UtcNow.AddSeconds(1));
+        await reader.DisposeAsync();
+        await source.EndLogAsync(cancellation);
+    }
+
+    private sealed class ClockAhead : TimeProvider
+    {
+        public override DateTimeOffset GetUtcNow() => base.GetUtcNow().AddHours(1);
     }
 
     private static string? Held(Crossing crossing) => crossing.Status.Tables.FirstOrDefault(table => table.Source.Name == "whole" && table.State == TableState.Held)?.Cause;

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Npgsql;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 
 namespace Vestige.Connectors.PostgreSql.Log;
@@ -37,8 +38,7 @@ internal static class PartTreeReader
         }
 
         // Only after the trees: what shows in them was committed before.
-        await using var end = new NpgsqlCommand("SELECT pg_current_wal_insert_lsn()::text", connection);
-        var head = Lsn.Of((string)(await end.ExecuteScalarAsync(cancellation))!);
+        var (head, at) = await EndAsync(connection, cancellation);
         foreach (var (whole, nodes) in found)
         {
             foreach (var (identifier, node) in nodes.Where(pair => pair.Value.Part.File != 0 && known.TryGetValue(whole, out var tree) && !tree.Nodes.ContainsKey(pair.Key)).ToList())
@@ -47,7 +47,15 @@ internal static class PartTreeReader
             }
         }
 
-        return new PartTreesSeen(head, found);
+        return new PartTreesSeen(head, at, found);
+    }
+
+    private static async Task<(LogPosition Head, DateTimeOffset At)> EndAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var end = new NpgsqlCommand("SELECT extract(epoch FROM clock_timestamp())::float8, pg_current_wal_insert_lsn()::text", connection);
+        await using var reader = await end.ExecuteReaderAsync(cancellation);
+        await reader.ReadAsync(cancellation);
+        return (Lsn.Of(reader.GetString(1)), DateTimeOffset.UnixEpoch.AddSeconds(reader.GetDouble(0)));
     }
 
     /// <summary>

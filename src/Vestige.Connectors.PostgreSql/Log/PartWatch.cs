@@ -65,10 +65,10 @@ internal sealed class PartWatch
     }
 
     /// <summary>
-    /// What has happened to tables, by the log read up to a place, and is not in it. The next look is begun when it is time;
-    /// throws when the last one failed.
+    /// What has happened to tables, by the log read up to a place, and is not in it, and the server's time at which it was seen. The
+    /// next look is begun when it is time; throws when the last one failed.
     /// </summary>
-    public async ValueTask<IReadOnlyList<(TableName Table, string What)>> JudgeAsync(LogPosition passed)
+    public async ValueTask<(DateTimeOffset At, IReadOnlyList<(TableName Table, string What)> Changes)> JudgeAsync(LogPosition passed)
     {
         if (looking is null)
         {
@@ -78,17 +78,17 @@ internal sealed class PartWatch
                 looking = LookAsync(database, wholes, known, CancellationToken.None);
             }
 
-            return [];
+            return (default, []);
         }
 
         if (!looking.IsCompleted || passed < (await looking).Head)
         {
-            return [];
+            return (default, []);
         }
 
         var seen = await looking;
         looking = null;
-        return [.. wholes.SelectMany(whole => Compare(whole, seen.Wholes.GetValueOrDefault(whole)).Select(what => (whole, what)))];
+        return (seen.At, [.. wholes.SelectMany(whole => Compare(whole, seen.Wholes.GetValueOrDefault(whole)).Select(what => (whole, what)))]);
     }
 
     /// <summary>What is to be noted with this read.</summary>

@@ -81,9 +81,9 @@ internal sealed class PostgreSqlLogReader : ILogReader
             return NoNotes;
         }
 
-        if (decoder.Passed > given && await parts.JudgeAsync(decoder.Passed) is { Count: > 0 } changes)
+        if (decoder.Passed > given && await parts.JudgeAsync(decoder.Passed) is { Changes.Count: > 0 } seen)
         {
-            fragments.Add(FragmentOf(changes));
+            fragments.Add(FragmentOf(seen.At, seen.Changes));
         }
 
         var notes = parts.TakeNotes().ToDictionary();
@@ -95,7 +95,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         return notes;
     }
 
-    private LogFragment FragmentOf(IReadOnlyList<(TableName Table, string What)> changes)
+    private LogFragment FragmentOf(DateTimeOffset at, IReadOnlyList<(TableName Table, string What)> changes)
     {
         var body = new ArrayBufferWriter<byte>();
         var row = new RowWriter();
@@ -106,7 +106,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
             ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(table), default, row.Finish());
         }
 
-        return new LogFragment(decoder.Passed, clock.GetUtcNow(), First: true, Last: true, changes.Count, body.WrittenMemory);
+        return new LogFragment(decoder.Passed, at, First: true, Last: true, changes.Count, body.WrittenMemory);
     }
 
     /// <summary>Everything up to the position is durable here.</summary>
