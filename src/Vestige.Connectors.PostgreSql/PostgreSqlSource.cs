@@ -3,6 +3,7 @@ using Npgsql;
 using Vestige.Connectors.PostgreSql.Loading;
 using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Connectors.PostgreSql.Readiness;
+using Vestige.Connectors.PostgreSql.Watching;
 using Vestige.Connectors.PostgreSql.Wire;
 using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
@@ -21,7 +22,6 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
     private volatile PostgreSqlLogReader? reading;
     private volatile LogIdentity? identity;
-    private volatile IReadOnlySet<TableName> published = new HashSet<TableName>();
 
     public LogNames Names => names;
 
@@ -110,14 +110,15 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         var tables = request.Tables;
         var mark = request.Notes.GetValueOrDefault(LogMarks.NoteName);
         var begin = LogMarks.BeginOf(mark) ?? request.After;
-        await UseAsync("Looking at the publication", (connection, stop) => CheckPublishedAsync(connection, request.Before, stop), cancellation);
+        await UseAsync("Looking at the publication", (connection, stop) => CheckPublicationAsync(connection, request.Before.Count > 0, stop), cancellation);
         await UseAsync("Looking at the slot", (connection, stop) => CheckSlotAsync(connection, request.After, begin, stop), cancellation);
         await UseAsync("Looking for wholes and their parts", (connection, stop) => Publication.RefuseTwiceAsync(connection, tables, stop), cancellation);
-        await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, tables, stop), cancellation);
-        published = tables;
+        var added = tables.Where(table => !request.Before.Contains(table)).ToHashSet();
+        await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, added, stop), cancellation);
         var publications = await UseAsync("Looking at the publications", (connection, stop) => Publication.NamesAsync(connection, names, stop), cancellation);
         var hasMarks = await UseAsync("Looking whether marks can be written", LogMarks.ArePossibleAsync, cancellation);
         var parts = await PartWatch.BeginAsync(this, tables, request.Notes, Clock, cancellation);
+        var watch = await TableWatch.BeginAsync(this, names, request, Clock, cancellation);
         var link = await ReplicationLink.OpenAsync(Settings, cancellation);
         try
         {
@@ -139,9 +140,21 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         }
 
         var marks = new LogMarks(this, names.Slot, mark, hasMarks, Clock);
-        var reader = new PostgreSqlLogReader(link, new RelationForms(this, tables, request.Known), marks, parts, request.After, Clock, Forget);
+        var reader = new PostgreSqlLogReader(link, new RelationForms(this, watch, tables, request.Known), marks, parts, watch, request.After, Clock, Forget);
         reading = reader;
         return reader;
+    }
+
+    public async Task EnsureReadAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(tables);
+        var reader = reading ?? throw new PortException($"The log of {Place} is not being read.") { Transient = true, Mend = "Retrying automatically." };
+        if (tables.FirstOrDefault(reader.IsLosing) is { Name: not null } losing)
+        {
+            throw new PortException($"{losing} in {Place} is not published yet.") { Transient = true, Mend = "Retrying automatically." };
+        }
+
+        await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, tables.ToHashSet(), stop), cancellation);
     }
 
     public Task ConfirmAsync(LogPosition position, CancellationToken cancellation) => reading?.ConfirmAsync(position) ?? Task.CompletedTask;
@@ -200,31 +213,20 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         const string Sql = """
             SELECT pg_current_wal_flush_lsn()::text, s.restart_lsn::text, extract(epoch FROM clock_timestamp())::float8,
                    (SELECT setting::int8 FROM pg_settings WHERE name = 'max_slot_wal_keep_size'),
-                   (SELECT count(DISTINCT r.prrelid) FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid WHERE p.pubname IN ($2, $3)),
                    pg_current_wal_insert_lsn()::text
             FROM (SELECT 1) one LEFT JOIN pg_replication_slots s ON s.slot_name = $1
             """;
         await using var command = new NpgsqlCommand(Sql, connection);
         command.Parameters.Add(Text(names.Slot));
-        command.Parameters.Add(Text(names.Publication));
-        command.Parameters.Add(Text(names.Inserts));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
         var limit = reader.IsDBNull(3) ? -1 : reader.GetInt64(3);
-        var sample = (
+        return (
             Lsn.Of(reader.GetString(0)),
             reader.IsDBNull(1) ? (LogPosition?)null : Lsn.Of(reader.GetString(1)),
             limit < 0 ? (long?)null : limit << 20,
             DateTimeOffset.UnixEpoch.AddSeconds(reader.GetDouble(2)),
-            Lsn.EndOf(Lsn.Of(reader.GetString(5))));
-        var offered = reader.GetInt64(4);
-        await reader.DisposeAsync();
-        if (reading is not null && offered < published.Count)
-        {
-            await CheckPublishedAsync(connection, published, cancellation);
-        }
-
-        return sample;
+            Lsn.EndOf(Lsn.Of(reader.GetString(4))));
     }
 
     private async Task<bool> CheckSlotAsync(NpgsqlConnection connection, LogPosition after, LogPosition begin, CancellationToken cancellation)
@@ -265,29 +267,9 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         return true;
     }
 
-    /// <summary>
-    /// A table that somebody took out of the publication, or the publication itself, may not be put back as if nothing had
-    /// happened. A table that was dropped has no changes any more.
-    /// </summary>
-    private async Task<bool> CheckPublishedAsync(NpgsqlConnection connection, IReadOnlySet<TableName> before, CancellationToken cancellation)
-    {
-        if (before.Count == 0)
-        {
-            return true;
-        }
-
-        var there = await Publication.TablesAsync(connection, names, cancellation);
-        var gone = before.Where(table => there?.Contains(table) != true).Order().ToList();
-        gone = gone.Count == 0 ? gone : await Publication.ExistingAsync(connection, gone, cancellation);
-        return there is not null && gone.Count == 0 ? true : throw Unpublished(there is null ? null : gone);
-    }
-
-    private PlaceLostException Unpublished(IReadOnlyList<TableName>? gone) => new(gone is null
-        ? $"The publication {names.Publication} in {Place} was dropped by somebody. What was committed since is lost to it."
-        : $"{(gone.Count == 0 ? "A table" : string.Join(", ", gone))} was taken out of the publication {names.Publication} in {Place} by somebody. Changes since then are lost to it.")
-    {
-        Mend = "Load the crossings of this source again, or give them up.",
-    };
+    /// <summary>A publication that somebody dropped may not be made again as if nothing had happened.</summary>
+    private async Task<bool> CheckPublicationAsync(NpgsqlConnection connection, bool wasRead, CancellationToken cancellation) =>
+        !wasRead || await Publication.TablesAsync(connection, names.Publication, cancellation) is not null ? true : throw Publication.Dropped(names, Place);
 
     private static async Task<bool> HasColumnAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {

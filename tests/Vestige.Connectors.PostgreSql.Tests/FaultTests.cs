@@ -133,11 +133,9 @@ public sealed class FaultTests(TwoServers servers)
     }
 
     [Theory]
-    [InlineData("ALTER PUBLICATION {0} DROP TABLE t", false)]
-    [InlineData("ALTER PUBLICATION {0} DROP TABLE t", true)]
-    [InlineData("DROP PUBLICATION {0}", false)]
-    [InlineData("DROP PUBLICATION {0}", true)]
-    public async Task A_table_taken_out_of_the_publication_is_not_put_back_as_if_nothing_were_missing(string statement, bool whileAway)
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task A_dropped_publication_is_not_made_again_as_if_nothing_were_missing(bool whileAway)
     {
         var (a, b) = await OneTableAsync();
         await using var crossing = await Crossing.StartAsync(a, b);
@@ -147,14 +145,14 @@ public sealed class FaultTests(TwoServers servers)
             await crossing.EndAsync();
         }
 
-        await a.RunAsync(string.Format(System.Globalization.CultureInfo.InvariantCulture, statement, a.Names.Publication));
+        await a.RunAsync($"DROP PUBLICATION {a.Names.Publication}");
         if (whileAway)
         {
             await crossing.BeginAsync();
         }
 
         await crossing.UntilAsync(() => crossing.Status.Capture is { LostPlace: true }, "the loss");
-        Assert.Contains("by somebody", crossing.Status.Capture!.Waiting, StringComparison.Ordinal);
+        Assert.Contains("was dropped", crossing.Status.Capture!.Waiting, StringComparison.Ordinal);
         await a.RunAsync("UPDATE t SET v = 'unseen'");
         await crossing.Engine.ReloadAsync(Crossing.Name, [], "test", cancellation);
         await crossing.SameAsync("t");

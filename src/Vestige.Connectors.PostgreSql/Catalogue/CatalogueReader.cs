@@ -1,4 +1,5 @@
 using Npgsql;
+using Vestige.Connectors.PostgreSql.Watching;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 
@@ -14,7 +15,8 @@ internal static class CatalogueReader
 
     private const string Tables = $"""
         SELECT c.oid::int8, n.nspname::text, c.relname::text, c.relkind::text, c.relpersistence::text, wn.nspname::text, c.relreplident::text,
-               c.reltuples::float8, c.relpages::int8 * current_setting('block_size')::int8, w.relname::text
+               c.reltuples::float8, c.relpages::int8 * current_setting('block_size')::int8, w.relname::text,
+               {TableIdentity.Shape}, {TableIdentity.Writers} || '.' || (SELECT {TableIdentity.Types})
         FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
         LEFT JOIN pg_class w ON c.relispartition AND w.oid = pg_partition_root(c.oid) LEFT JOIN pg_namespace wn ON wn.oid = w.relnamespace
         WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND {Ours}
@@ -93,7 +95,9 @@ internal static class CatalogueReader
                 keys.GetValueOrDefault(oid, []),
                 constraints.GetValueOrDefault(oid, []),
                 indexes.GetValueOrDefault(oid, []),
-                referenced => columns.GetValueOrDefault(referenced, []));
+                referenced => columns.GetValueOrDefault(referenced, []),
+                TableState.IncarnationOf(oid, reader.GetString(10)),
+                reader.IsDBNull(11) ? "" : reader.GetString(11));
             var (rows, bytes, keyedParts) = sums.TryGetValue(oid, out var sum) ? sum[0] : (reader.GetDouble(7), reader.GetInt64(8), []);
             tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf, found.InsertsCross, found.WholeRowsBy(keyedParts)));
         }

@@ -14,7 +14,9 @@ internal sealed record FoundTable(
     IReadOnlyList<string> Key,
     IReadOnlyList<FoundConstraint> Constraints,
     IReadOnlyList<FoundIndex> Indexes,
-    Func<long, IReadOnlyList<FoundColumn>> ColumnsOf)
+    Func<long, IReadOnlyList<FoundColumn>> ColumnsOf,
+    string Incarnation,
+    string Stamp)
 {
     /// <summary>Why it cannot cross; null when it can.</summary>
     public string? Reason => KindReason ?? IdentityReason ?? Columns.Where(column => column.Generated && Key.Contains(column.Name)).Select(column => $"its key column {column.Name} is generated").FirstOrDefault();
@@ -56,9 +58,9 @@ internal sealed record FoundTable(
     public TableSchema Schema(UserTypes types)
     {
         var crossing = Columns.Where(column => !column.Generated).ToList();
-        var columns = crossing.Select(column => new Column(column.Name, column.Type, !column.NotNull, Key.ToList().IndexOf(column.Name) + 1, column.Default, Collation: column.Collation)).ToList();
+        var columns = crossing.Select(column => new Column(column.Name, column.Type, !column.NotNull, Key.ToList().IndexOf(column.Name) + 1, column.Default, Collation: column.Collation, Id: column.Number)).ToList();
         var foreignKeys = Constraints.Where(constraint => constraint is { Kind: 'f', References: not null }).Select(constraint => new ForeignKey(NamesOf(constraint.Columns), constraint.References!.Value, NamesOf(constraint.ReferencedColumns, ColumnsOf(constraint.Referenced)))).ToList();
-        return new TableSchema(Name, columns, [], foreignKeys) { Parts = Kind is 'r' or 'p' ? [.. PartsOf(types)] : [] };
+        return new TableSchema(Name, columns, [], foreignKeys) { Parts = Kind is 'r' or 'p' ? [.. PartsOf(types)] : [], Incarnation = Incarnation, Stamp = Stamp };
     }
 
     private IEnumerable<SchemaPart> PartsOf(UserTypes types)

@@ -1,5 +1,6 @@
 using System.Buffers;
 using System.Text;
+using Vestige.Connectors.PostgreSql.Watching;
 using Vestige.Connectors.PostgreSql.Wire;
 using Vestige.Core.Changes;
 using Vestige.Core.Positions;
@@ -18,6 +19,7 @@ internal sealed class LogDecoder
 {
     private const int PartBytes = 1 << 20;
     private readonly RelationForms forms;
+    private readonly TableWatch watch;
     private readonly LogPosition known;
     private readonly RowWriter before = new();
     private readonly RowWriter after = new();
@@ -32,9 +34,10 @@ internal sealed class LogDecoder
     private string? said;
     private string? origin;
 
-    public LogDecoder(RelationForms forms, LogPosition known)
+    public LogDecoder(RelationForms forms, TableWatch watch, LogPosition known)
     {
         this.forms = forms;
+        this.watch = watch;
         this.known = known;
         Passed = known;
     }
@@ -72,21 +75,40 @@ internal sealed class LogDecoder
 
     public async ValueTask DecodeAsync(ReadOnlyMemory<byte> message, CancellationToken cancellation)
     {
-        if ((char)message.Span[0] == 'R')
+        var kind = (char)message.Span[0];
+        if (kind == 'R')
         {
-            var (relation, changed) = await forms.TakeAsync(message, cancellation);
-            if (changed is not null && Inside && !isKnown)
-            {
-                after.Begin(1);
-                after.Text(changed);
-                Wrote(ChangeWriter.Write(body, ChangeKind.Schema, relation.Number, default, after.Finish()));
-            }
+            await forms.TakeAsync(message, position, cancellation);
+            return;
         }
-        else
+
+        if (kind is 'I' or 'U' or 'D' or 'T' && !isKnown)
         {
-            Decode(message.Span);
+            TellChanges();
         }
+
+        Decode(message.Span);
     }
+
+    /// <summary>What was done to tables stands before the rows that may have been written after it.</summary>
+    private void TellChanges()
+    {
+        if (watch.Pending.Count == 0)
+        {
+            return;
+        }
+
+        foreach (var change in watch.Pending)
+        {
+            change.Notice.Write(after);
+            Wrote(ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(change.Form ?? Bare(change.Table)), default, after.Finish()));
+        }
+
+        watch.Told(position);
+    }
+
+    /// <summary>For what is said of a table whatever its columns are.</summary>
+    public static TableSchema Bare(TableName table) => new(table, [], [], []);
 
     private void Decode(ReadOnlySpan<byte> message)
     {

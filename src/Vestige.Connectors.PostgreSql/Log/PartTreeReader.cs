@@ -1,5 +1,6 @@
 using System.Globalization;
 using Npgsql;
+using Vestige.Connectors.PostgreSql.Watching;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 
@@ -18,6 +19,7 @@ internal static class PartTreeReader
     /// <summary>Looks at those of the tables that are partitioned. <paramref name="known"/> are the parts that were there before.</summary>
     public static async Task<PartTreesSeen> ReadAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, IReadOnlyDictionary<TableName, PartTree> known, CancellationToken cancellation)
     {
+        var (_, _, horizon) = await EndAsync(connection, cancellation);
         var found = new Dictionary<TableName, Dictionary<uint, PartTreesSeen.Node>>();
         await using (var command = new NpgsqlCommand(Trees, connection))
         {
@@ -38,7 +40,7 @@ internal static class PartTreeReader
         }
 
         // Only after the trees: what shows in them was committed before.
-        var (head, at) = await EndAsync(connection, cancellation);
+        var (head, at, _) = await EndAsync(connection, cancellation);
         foreach (var (whole, nodes) in found)
         {
             foreach (var (identifier, node) in nodes.Where(pair => pair.Value.Part.File != 0 && known.TryGetValue(whole, out var tree) && !tree.Nodes.ContainsKey(pair.Key)).ToList())
@@ -47,15 +49,24 @@ internal static class PartTreeReader
             }
         }
 
-        return new PartTreesSeen(head, at, found);
+        foreach (var (whole, nodes) in found.Where(pair => known.ContainsKey(pair.Key)))
+        {
+            var tree = known[whole];
+            foreach (var (identifier, node) in nodes.Where(pair => tree.Nodes.TryGetValue(pair.Key, out var old) && old.File != pair.Value.Part.File && !tree.Emptied.Contains(pair.Value.Writer)).ToList())
+            {
+                nodes[identifier] = node with { Survived = await OldRows.AreThereAsync(connection, identifier, tree.Horizon, cancellation) };
+            }
+        }
+
+        return new PartTreesSeen(head, at, horizon, found);
     }
 
-    private static async Task<(LogPosition Head, DateTimeOffset At)> EndAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<(LogPosition Head, DateTimeOffset At, long Horizon)> EndAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        await using var end = new NpgsqlCommand("SELECT extract(epoch FROM clock_timestamp())::float8, pg_current_wal_insert_lsn()::text", connection);
+        await using var end = new NpgsqlCommand("SELECT extract(epoch FROM clock_timestamp())::float8, pg_current_wal_insert_lsn()::text, txid_snapshot_xmin(txid_current_snapshot())", connection);
         await using var reader = await end.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
-        return (Lsn.Of(reader.GetString(1)), DateTimeOffset.UnixEpoch.AddSeconds(reader.GetDouble(0)));
+        return (Lsn.EndOf(Lsn.Of(reader.GetString(1))), DateTimeOffset.UnixEpoch.AddSeconds(reader.GetDouble(0)), reader.GetInt64(2));
     }
 
     /// <summary>

@@ -47,7 +47,7 @@ internal sealed class PartWatch
         var watch = new PartWatch(database, [.. seen.Wholes.Keys.Union(noted.Keys).Order()], noted, seen, clock);
         foreach (var whole in seen.Wholes.Keys.Except(noted.Keys).ToList())
         {
-            watch.Take(whole, seen.Wholes[whole]);
+            watch.Take(whole, seen.Wholes[whole], seen.Horizon);
         }
 
         return watch;
@@ -88,7 +88,7 @@ internal sealed class PartWatch
 
         var seen = await looking;
         looking = null;
-        return (seen.At, [.. wholes.SelectMany(whole => Compare(whole, seen.Wholes.GetValueOrDefault(whole)).Select(what => (whole, what)))]);
+        return (seen.At, [.. wholes.SelectMany(whole => Compare(whole, seen.Wholes.GetValueOrDefault(whole), seen.Horizon).Select(what => (whole, what)))]);
     }
 
     /// <summary>What is to be noted with this read.</summary>
@@ -105,14 +105,14 @@ internal sealed class PartWatch
     private static Task<PartTreesSeen> LookAsync(PostgreSqlDatabase database, IReadOnlyList<TableName> tables, IReadOnlyDictionary<TableName, PartTree> before, CancellationToken cancellation) =>
         database.UseAsync("Looking at the parts of tables", (connection, stop) => PartTreeReader.ReadAsync(connection, tables, before, stop), cancellation);
 
-    private void Take(TableName whole, Dictionary<uint, PartTreesSeen.Node> now)
+    private void Take(TableName whole, Dictionary<uint, PartTreesSeen.Node> now, long horizon)
     {
-        known[whole] = new PartTree(now.ToDictionary(pair => pair.Key, pair => pair.Value.Part), known.GetValueOrDefault(whole)?.Emptied ?? []);
+        known[whole] = new PartTree(now.ToDictionary(pair => pair.Key, pair => pair.Value.Part), known.GetValueOrDefault(whole)?.Emptied ?? [], horizon);
         untold.Add(whole);
     }
 
     /// <summary>A table that is gone as a whole is told elsewhere.</summary>
-    private IEnumerable<string> Compare(TableName whole, Dictionary<uint, PartTreesSeen.Node>? now)
+    private IEnumerable<string> Compare(TableName whole, Dictionary<uint, PartTreesSeen.Node>? now, long horizon)
     {
         if (now is null)
         {
@@ -122,19 +122,20 @@ internal sealed class PartWatch
         var before = known[whole];
         if (now.Count == before.Nodes.Count && now.All(pair => before.Nodes.TryGetValue(pair.Key, out var old) && old == pair.Value.Part))
         {
+            known[whole] = before with { Horizon = horizon };
             yield break;
         }
 
-        Take(whole, now);
+        Take(whole, now, horizon);
         foreach (var (identifier, old) in before.Nodes.Where(pair => pair.Value.File != 0))
         {
             if (!now.TryGetValue(identifier, out var node))
             {
                 yield return $"its part {old.Name} was detached or dropped, and the log does not say what became of the rows";
             }
-            else if (node.Part.File != old.File && !before.Emptied.Contains(node.Writer))
+            else if (node.Part.File != old.File && !before.Emptied.Contains(node.Writer) && !node.Survived)
             {
-                yield return $"its part {old.Name} got a new file: it was emptied, which is not in the log, or written anew as by VACUUM FULL or CLUSTER";
+                yield return $"its part {old.Name} got a new file and has no row from before: it was truncated or rewritten, which the log does not show";
             }
         }
 

@@ -1,4 +1,5 @@
 using System.Buffers;
+using Vestige.Connectors.PostgreSql.Watching;
 using Vestige.Connectors.PostgreSql.Wire;
 using Vestige.Core.Changes;
 using Vestige.Core.Positions;
@@ -24,6 +25,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private readonly LogDecoder decoder;
     private readonly LogMarks marks;
     private readonly PartWatch parts;
+    private readonly TableWatch tables;
     private readonly TimeProvider clock;
     private readonly ITimer teller;
     private readonly Action gone;
@@ -32,8 +34,9 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private bool atHead;
     private bool hasBegun;
     private long heardAt;
+    private DateTimeOffset lastSeenAt;
 
-    public PostgreSqlLogReader(ReplicationLink link, RelationForms forms, LogMarks marks, PartWatch parts, LogPosition after, TimeProvider clock, Action gone)
+    public PostgreSqlLogReader(ReplicationLink link, RelationForms forms, LogMarks marks, PartWatch parts, TableWatch tables, LogPosition after, TimeProvider clock, Action gone)
     {
         this.link = link;
         this.forms = forms;
@@ -41,10 +44,11 @@ internal sealed class PostgreSqlLogReader : ILogReader
         this.gone = gone;
         this.marks = marks;
         this.parts = parts;
-        decoder = new LogDecoder(forms, after) { Ended = marks.Meet, Emptied = parts.Emptied };
+        this.tables = tables;
+        decoder = new LogDecoder(forms, tables, after) { Ended = marks.Meet, Emptied = parts.Emptied };
         given = after;
         durable = marks.Confirmable(after);
-        teller = clock.CreateTimer(_ => _ = TellAsync(answer: true), null, TellEvery, TellEvery);
+        teller = clock.CreateTimer(_ => _ = TickAsync(), null, TellEvery, TellEvery);
     }
 
     /// <summary>The first read only gives notes of what was found on opening, before anything of the log.</summary>
@@ -81,12 +85,12 @@ internal sealed class PostgreSqlLogReader : ILogReader
             return NoNotes;
         }
 
-        if (decoder.Passed > given && await parts.JudgeAsync(decoder.Passed) is { Changes.Count: > 0 } seen)
+        if (decoder.Passed > given)
         {
-            fragments.Add(FragmentOf(seen.At, seen.Changes));
+            await TellChangesAsync(fragments);
         }
 
-        var notes = parts.TakeNotes().ToDictionary();
+        var notes = parts.TakeNotes().Concat(tables.TakeNotes()).ToDictionary();
         if (marks.TakeNote() is { } mark)
         {
             notes.Add(LogMarks.NoteName, mark);
@@ -95,24 +99,34 @@ internal sealed class PostgreSqlLogReader : ILogReader
         return notes;
     }
 
-    private LogFragment FragmentOf(DateTimeOffset at, IReadOnlyList<(TableName Table, string What)> changes)
+    private async ValueTask TellChangesAsync(List<LogFragment> fragments)
     {
-        var body = new ArrayBufferWriter<byte>();
-        var row = new RowWriter();
-        foreach (var (table, what) in changes)
+        var seenAt = await tables.JudgeAsync(decoder.Passed) ?? lastSeenAt;
+        var (at, ofParts) = await parts.JudgeAsync(decoder.Passed);
+        List<TableChange> changes = [.. tables.Pending, .. ofParts.Select(change => new TableChange(change.Table, null, new SchemaNotice(change.What)))];
+        lastSeenAt = seenAt;
+        if (changes.Count == 0)
         {
-            row.Begin(1);
-            row.Text(what);
-            ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(table), default, row.Finish());
+            return;
         }
 
-        return new LogFragment(decoder.Passed, at, First: true, Last: true, changes.Count, body.WrittenMemory);
+        var body = new ArrayBufferWriter<byte>();
+        var row = new RowWriter();
+        foreach (var change in changes)
+        {
+            change.Notice.Write(row);
+            ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(change.Form ?? LogDecoder.Bare(change.Table)), default, row.Finish());
+        }
+
+        tables.Told(decoder.Passed);
+        fragments.Add(new LogFragment(decoder.Passed, ofParts.Count > 0 ? at : seenAt, First: true, Last: true, changes.Count, body.WrittenMemory));
     }
 
     /// <summary>Everything up to the position is durable here.</summary>
     public Task ConfirmAsync(LogPosition position)
     {
         durable = LogPosition.Max(durable, marks.Confirmable(position));
+        tables.Keep(position);
         return TellAsync(answer: false);
     }
 
@@ -167,6 +181,15 @@ internal sealed class PostgreSqlLogReader : ILogReader
         asks = reader.Byte() == 1;
         atHead = place >= decoder.Passed; // Not while what is known already comes once more.
         heardAt = clock.GetTimestamp();
+    }
+
+    /// <summary>Whether the loss of a table is not written down yet. Safe on any thread.</summary>
+    public bool IsLosing(TableName table) => tables.IsLosing(table);
+
+    private Task TickAsync()
+    {
+        tables.BeginLook();
+        return TellAsync(answer: true);
     }
 
     private async Task TellAsync(bool answer)

@@ -1,4 +1,5 @@
 using Npgsql;
+using Vestige.Connectors.PostgreSql.Catalogue;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 
@@ -33,8 +34,8 @@ internal static class Publication
     /// <summary>Those of the tables that there are, and whether the log has by what a changed row of them is found again.</summary>
     public static async Task<IReadOnlyDictionary<TableName, bool>> IdentifiedAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
-        const string Sql = """
-            SELECT t.place, c.relreplident IN ('f', 'i') OR (c.relreplident = 'd' AND EXISTS (SELECT FROM pg_index i WHERE i.indrelid = c.oid AND i.indisprimary))
+        const string Sql = $"""
+            SELECT t.place, {TableIdentity.Identified}
             FROM unnest($1::text[], $2::text[]) WITH ORDINALITY t(schema, name, place) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
             ORDER BY 1
             """;
@@ -50,6 +51,32 @@ internal static class Publication
 
         return found;
     }
+
+    /// <summary>What is thrown where the publication that was read is not there any more.</summary>
+    public static PlaceLostException Dropped(LogNames names, string place) => new($"The publication {names.Publication} in {place} was dropped. Changes made since then are lost.")
+    {
+        Mend = "Load the crossings of this source again, or remove them.",
+    };
+
+    /// <summary>Takes tables out of a publication. Throws <see cref="PostgresException"/> where the role may not.</summary>
+    public static async Task ReleaseAsync(NpgsqlConnection connection, string name, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        if (await HasFunctionAsync(connection, "release", cancellation))
+        {
+            await CallAsync(connection, "release", name, tables, cancellation);
+            return;
+        }
+
+        foreach (var statement in ReleaseStatements(name, tables))
+        {
+            await using var command = new NpgsqlCommand(statement, connection);
+            await command.ExecuteNonQueryAsync(cancellation);
+        }
+    }
+
+    /// <summary>What takes tables out of a publication.</summary>
+    public static IEnumerable<string> ReleaseStatements(string name, IEnumerable<TableName> tables) =>
+        tables.Select(table => $"ALTER PUBLICATION {Quote.Name(name)} DROP TABLE ONLY {Quote.Name(table)}");
 
     private static async Task AddAsync(NpgsqlConnection connection, string name, IEnumerable<TableName> tables, CancellationToken cancellation)
     {
@@ -72,13 +99,9 @@ internal static class Publication
 
     private static async Task ChangeAsync(NpgsqlConnection connection, string name, bool exists, List<TableName> missing, CancellationToken cancellation)
     {
-        if (await HasFunctionAsync(connection, cancellation))
+        if (await HasFunctionAsync(connection, "carry", cancellation))
         {
-            await using var call = new NpgsqlCommand("SELECT vestige.carry($1, $2, $3)", connection);
-            call.Parameters.Add(PostgreSqlDatabase.Text(name));
-            call.Parameters.Add(PostgreSqlDatabase.Texts(missing.Select(table => table.Schema)));
-            call.Parameters.Add(PostgreSqlDatabase.Texts(missing.Select(table => table.Name)));
-            await call.ExecuteNonQueryAsync(cancellation);
+            await CallAsync(connection, "carry", name, missing, cancellation);
             return;
         }
 
@@ -199,10 +222,20 @@ internal static class Publication
         return tables;
     }
 
-    private static async Task<bool> HasFunctionAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    /// <summary>Whether the preparation script put a function there by which its DBA lets us change publications.</summary>
+    public static async Task<bool> HasFunctionAsync(NpgsqlConnection connection, string function, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT to_regprocedure('vestige.carry(text,text[],text[])') IS NOT NULL", connection);
+        await using var command = new NpgsqlCommand($"SELECT to_regprocedure('vestige.{function}(text,text[],text[])') IS NOT NULL", connection);
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
+    private static async Task CallAsync(NpgsqlConnection connection, string function, string name, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        await using var call = new NpgsqlCommand($"SELECT vestige.{function}($1, $2, $3)", connection);
+        call.Parameters.Add(PostgreSqlDatabase.Text(name));
+        call.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
+        call.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
+        await call.ExecuteNonQueryAsync(cancellation);
     }
 
     private static IEnumerable<string> Statements(string name, bool exists, List<TableName> missing)

@@ -1,19 +1,21 @@
 using System.Text.Json;
 using Npgsql;
+using Vestige.Connectors.PostgreSql.Watching;
 using Vestige.Connectors.PostgreSql.Wire;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 
 namespace Vestige.Connectors.PostgreSql.Log;
 
 /// <summary>
 /// The forms of tables as the log tells them, each with a number that stands for it for ever. The log names types by their
-/// identifiers; their names are asked from the server once.
+/// identifiers; their names are asked from the server once. Which table and which columns these are is what the catalogue says,
+/// where it has what the log told; else the log is older, and rows are of a form that nothing was loaded under.
 /// </summary>
-internal sealed class RelationForms(PostgreSqlDatabase database, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known)
+internal sealed class RelationForms(PostgreSqlDatabase database, TableWatch watch, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known)
 {
     private readonly Dictionary<uint, LoggedRelation> byIdentifier = [];
     private readonly Dictionary<string, int> numbers = known.ToDictionary(pair => Print(pair.Value), pair => pair.Key);
-    private readonly Dictionary<TableName, int> latest = known.Where(pair => pair.Value.Columns.Count > 0).OrderBy(pair => pair.Key).GroupBy(pair => pair.Value.Name).ToDictionary(group => group.Key, group => group.Last().Key);
     private readonly Dictionary<(uint Type, int Modifier), string> types = [];
     private int last = known.Count == 0 ? -1 : known.Keys.Max();
 
@@ -31,24 +33,28 @@ internal sealed class RelationForms(PostgreSqlDatabase database, IReadOnlySet<Ta
         return taken;
     }
 
-    /// <summary>Takes the description of a table; returns what changed about its form, in words, or null when nothing did.</summary>
-    public async Task<(LoggedRelation Relation, string? Changed)> TakeAsync(ReadOnlyMemory<byte> body, CancellationToken cancellation)
+    /// <summary>Takes the description of a table that stands in a transaction at a place.</summary>
+    public async Task TakeAsync(ReadOnlyMemory<byte> body, LogPosition place, CancellationToken cancellation)
     {
         var told = Told(body.Span);
+        await watch.MeetAsync(told.Identifier, told.Name, place, cancellation);
         if (!tables.Contains(told.Name))
         {
-            return (byIdentifier[told.Identifier] = new LoggedRelation(told.Name, null, -1, []), null);
+            byIdentifier[told.Identifier] = new LoggedRelation(told.Name, null, -1, []);
+            return;
         }
 
         await NameTypesAsync(told.Columns.Select(column => (column.Type, column.Modifier)), cancellation);
-        var key = told.Identity is 'f' or 'n' ? await KeyAsync(told.Identifier, cancellation) : [.. told.Columns.Where(column => column.IsKey).Select(column => column.Name)];
-        var place = 0;
-        var columns = told.Columns
-            .Select(column => new Column(column.Name, types[(column.Type, column.Modifier)], KeyOrdinal: key.Contains(column.Name) ? ++place : 0))
-            .ToList();
-        var form = new TableSchema(told.Name, columns, [], []);
+        var form = watch.Find(told.Name) is { } state && state.Number == told.Identifier && IsOf(told.Columns, state)
+            ? state.FormOf(told.Name)
+            : await OlderAsync(told.Identifier, told.Name, told.Identity, told.Columns, cancellation);
+        byIdentifier[told.Identifier] = new LoggedRelation(told.Name, form, NumberOf(form), [.. told.Columns.Select(column => column.IsKey)]);
+    }
+
+    /// <summary>A number for a form: for rows, and for what is said of a table beside them.</summary>
+    public int NumberOf(TableSchema form)
+    {
         var print = Print(form);
-        string? changed = null;
         if (!numbers.TryGetValue(print, out var number))
         {
             number = ++last;
@@ -56,33 +62,22 @@ internal sealed class RelationForms(PostgreSqlDatabase database, IReadOnlySet<Ta
             Fresh.Add(number, form);
         }
 
-        if (latest.TryGetValue(told.Name, out var before) && before != number)
-        {
-            changed = "its columns or its key are others now";
-        }
-
-        latest[told.Name] = number;
-        var relation = new LoggedRelation(told.Name, form, number, [.. told.Columns.Select(column => column.IsKey)]);
-        return (byIdentifier[told.Identifier] = relation, changed);
-    }
-
-    /// <summary>A number for a table itself, whatever its columns are: for what is said of it beside the changes of its rows.</summary>
-    public int NumberOf(TableName table)
-    {
-        var bare = new TableSchema(table, [], [], []);
-        var print = Print(bare);
-        if (!numbers.TryGetValue(print, out var number))
-        {
-            number = ++last;
-            numbers.Add(print, number);
-            Fresh.Add(number, bare);
-        }
-
         return number;
     }
 
+    private static bool IsOf(List<(string Name, uint Type, int Modifier, bool IsKey)> told, TableState state) =>
+        told.Select(column => (column.Name, column.Type, column.Modifier)).SequenceEqual(state.Columns.Where(column => !column.Generated).Select(column => (column.Name, column.TypeNumber, column.Modifier)));
+
+    private async Task<TableSchema> OlderAsync(uint identifier, TableName name, char identity, List<(string Name, uint Type, int Modifier, bool IsKey)> told, CancellationToken cancellation)
+    {
+        var key = identity is 'f' or 'n' ? await KeyAsync(identifier, cancellation) : [.. told.Where(column => column.IsKey).Select(column => column.Name)];
+        var ordinal = 0;
+        List<Column> columns = [.. told.Select(column => new Column(column.Name, types[(column.Type, column.Modifier)], KeyOrdinal: key.Contains(column.Name) ? ++ordinal : 0))];
+        return new TableSchema(name, columns, [], []) { Incarnation = $"{identifier}.older", Stamp = "" };
+    }
+
     private static string Print(TableSchema form) =>
-        JsonSerializer.Serialize(new { form.Name.Schema, form.Name.Name, Columns = form.Columns.Select(column => new { column.Name, column.Type, column.KeyOrdinal }) });
+        JsonSerializer.Serialize(new { form.Name.Schema, form.Name.Name, form.Incarnation, form.Stamp, Columns = form.Columns.Select(column => new { column.Name, column.Type, column.KeyOrdinal }) });
 
     private static (uint Identifier, TableName Name, char Identity, List<(string Name, uint Type, int Modifier, bool IsKey)> Columns) Told(ReadOnlySpan<byte> body)
     {

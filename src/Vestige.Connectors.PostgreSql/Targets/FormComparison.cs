@@ -7,10 +7,10 @@ namespace Vestige.Connectors.PostgreSql.Targets;
 internal static class FormComparison
 {
     private const string Sql = """
-        SELECT a.attname::text, format_type(a.atttypid, a.atttypmod), coalesce(k.attnum, 0) > 0
+        SELECT a.attname::text, format_type(a.atttypid, a.atttypmod), coalesce(k.attnum, 0) > 0, a.attgenerated <> ''
         FROM pg_attribute a LEFT JOIN (
           SELECT i.indrelid, unnest(i.indkey::int2[]) AS attnum FROM pg_index i WHERE i.indisprimary) k ON k.indrelid = a.attrelid AND k.attnum = a.attnum
-        WHERE a.attrelid = to_regclass($1) AND a.attnum > 0 AND NOT a.attisdropped AND a.attgenerated = ''
+        WHERE a.attrelid = to_regclass($1) AND a.attnum > 0 AND NOT a.attisdropped
         ORDER BY a.attnum
         """;
 
@@ -21,12 +21,20 @@ internal static class FormComparison
         command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(form.Name)));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var there = new Dictionary<string, string>();
+        var generated = new HashSet<string>();
         while (await reader.ReadAsync(cancellation))
         {
-            there[reader.GetString(0)] = reader.GetString(1);
+            if (reader.GetBoolean(3))
+            {
+                generated.Add(reader.GetString(0));
+            }
+            else
+            {
+                there[reader.GetString(0)] = reader.GetString(1);
+            }
         }
 
-        if (there.Count == 0)
+        if (there.Count + generated.Count == 0)
         {
             return "there is no such table";
         }
@@ -44,6 +52,13 @@ internal static class FormComparison
             }
         }
 
+        if (form.Statement is null && form.Parts.FirstOrDefault(part => IsGeneratedColumn(part) && !generated.Contains(part.Name)) is { } missing)
+        {
+            return $"generated column {missing.Name} is missing there";
+        }
+
         return there.Count > 0 ? $"column {there.Keys.First()} exists only there" : null;
     }
+
+    private static bool IsGeneratedColumn(SchemaPart part) => part.Stage == PartStage.Within && part.Text.Contains(" GENERATED ALWAYS AS (", StringComparison.Ordinal);
 }

@@ -33,6 +33,10 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             {
                 await RunAsync(part.Statement, $"Making {part.Name}", cancellation);
             }
+            else
+            {
+                await AgreeAsync(part, cancellation);
+            }
         }
 
         foreach (var table in tables)
@@ -50,6 +54,18 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
                 await RunAsync($"DROP TABLE {Quote.Name(table.Name)}", $"Dropping {table.Name}", cancellation);
                 await MakeAsync(table, cancellation);
             }
+        }
+    }
+
+    private async Task AgreeAsync(SchemaPart part, CancellationToken cancellation)
+    {
+        try
+        {
+            await TargetTypes.AgreeAsync(Connection, part, session.Target.Place, cancellation);
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Adding labels to {part.Name} in {session.Target.Place}");
         }
     }
 

@@ -52,6 +52,8 @@ public sealed class StandInSource(StandInDatabase database, TimeProvider clock) 
         return new StandInLogReader(Database, after, request.Tables);
     }
 
+    public Task EnsureReadAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) => Task.CompletedTask;
+
     public async Task ConfirmAsync(LogPosition position, CancellationToken cancellation)
     {
         await Database.Drills.PassLineAsync(cancellation);

@@ -12,6 +12,18 @@ public sealed record TableSchema(
     /// <summary>What belongs to the table beside its columns, in its engine's own statements; empty where it was not read.</summary>
     public IReadOnlyList<SchemaPart> Parts { get; init; } = [];
 
+    /// <summary>
+    /// Tells this table, with these columns, from every other that had or will have its name: another after it was dropped and
+    /// created again, and after every change of its columns or its key. Null where the database does not tell them apart.
+    /// </summary>
+    public string? Incarnation { get; init; }
+
+    /// <summary>
+    /// Another whenever the rows may have got other values without a change of a row in the log, as by a conversion of a column. It
+    /// may change without that. Null with <see cref="Incarnation"/>.
+    /// </summary>
+    public string? Stamp { get; init; }
+
     /// <summary>The statement that makes it, where a person has written one; null for the engine's own.</summary>
     public string? Statement { get; init; }
 

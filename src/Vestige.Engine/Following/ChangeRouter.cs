@@ -61,15 +61,9 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
             return;
         }
 
-        if (change.Kind == ChangeKind.Schema && form.IsLoaded)
-        {
-            // The change of form came before the load; its rows are of the new one already.
-            return;
-        }
-
         if (change.Kind == ChangeKind.Schema)
         {
-            Hold(progress, fragment.Position, $"The table was changed at the source: {(change.After.Count > 0 ? change.After.TextAt(0) : "its form changed")}.");
+            TakeSchemaChange(progress, source, SchemaNotice.Of(change), fragment.Position);
         }
         else if (form.Treatment is not { } treatment)
         {
@@ -238,13 +232,12 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
     {
         if (form.Columns.Count == 0)
         {
-            return new Treated(form, null, "it has no columns", false);
+            return new Treated(form, null, "it has no columns");
         }
 
-        var loaded = Tables[form.Name].Form;
-        if (loaded is not null && loaded != FormPrint.Of(form))
+        if (Tables[form.Name].Form is { } loaded && !FormPrint.IsOf(loaded, form))
         {
-            return new Treated(form, null, "its columns or its key are not those that were loaded", false);
+            return new Treated(form, null, "its columns or its key are not those that were loaded");
         }
 
         var (treatment, problems) = treating.TryBuild(form);
@@ -253,7 +246,16 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
             Owners = Owners.SetItem(table.Form.Name, new TableOwner(form.Name, treatment!.MeetsExpectations));
         }
 
-        return new Treated(form, treatment, problems.Count > 0 ? problems[0].Found : "", loaded is not null);
+        return new Treated(form, treatment, problems.Count > 0 ? problems[0].Found : "");
+    }
+
+    /// <summary>A change may be told after the load that found it done; the rows have it then.</summary>
+    private void TakeSchemaChange(TableProgress progress, TableSchema form, SchemaNotice notice, LogPosition position)
+    {
+        if (progress.Form is null || !FormPrint.Holds(progress.Form, form, notice.Values))
+        {
+            Hold(progress, position, $"The table was changed at the source: {notice.What}.");
+        }
     }
 
     private void Hold(TableProgress progress, LogPosition position, string what) => Tables = Tables.SetItem(progress.Table, progress with
@@ -262,5 +264,5 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
         HeldCause = $"{what} Nothing is applied to it from there on. Load the table again to go on.",
     });
 
-    private readonly record struct Treated(TableSchema? Source, TableTreatment? Treatment, string Problem, bool IsLoaded);
+    private readonly record struct Treated(TableSchema? Source, TableTreatment? Treatment, string Problem);
 }

@@ -25,6 +25,13 @@ public interface ISource : IDatabase
     /// </summary>
     Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation);
 
+    /// <summary>
+    /// Returns when every change of these tables that is made from now on will be read. A table may have dropped out of what the
+    /// source offers, and be offered again only once that loss is written down. Throws a transient
+    /// <see cref="Faults.PortException"/> while one of them is not.
+    /// </summary>
+    Task EnsureReadAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation);
+
     /// <summary>Tells the source that everything up to the position is durable here, so that it may drop its log.</summary>
     Task ConfirmAsync(LogPosition position, CancellationToken cancellation);
 

@@ -64,8 +64,10 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
 
     private List<TableName> Chosen()
     {
-        var crossing = TakenTables.Of(treating.Definition.Tables, [.. there.Values]).Select(table => table.Schema.Name).ToList();
-        return [.. (scope.Tables.Count == 0 ? crossing : scope.Tables).Order()];
+        // What the target has is compared, or said not to be, also where the source has no such table any more.
+        var crossing = TakenTables.Of(treating.Definition.Tables, [.. there.Values]).Select(table => table.Schema.Name);
+        var known = views?.Target.Progress.Tables.Select(table => table.Table).Where(treating.Definition.Tables.Takes) ?? [];
+        return [.. (scope.Tables.Count == 0 ? crossing.Union(known) : scope.Tables).Order()];
     }
 
     private async Task<IReadOnlyList<TableFinding>> CompareAsync(TableName name, CancellationToken cancellation)
@@ -104,9 +106,10 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         var progress = views!.Target.Progress.Tables.FirstOrDefault(table => table.Table == name);
         return progress switch
         {
+            { Held: true } => $"it is held: {progress.HeldCause}",
             _ when !there.ContainsKey(name) => "the source has no such table now",
             null or { Loaded: false } => "it is not loaded yet",
-            { Held: true } => $"it is held: {progress.HeldCause}",
+            { Form: { } form } when !FormPrint.IsOf(form, there[name].Schema) => "its columns or its key changed at the source since it was loaded",
             _ when progress.Position > views.Position => "it was loaded ahead of the others, which have yet to catch up",
             _ when views.Source.Position != views.Position && !HoldsWhole(name, LogPosition.Min(views.Source.Position!.Value, views.Position)) => "the log that is kept does not hold all changes of it yet: compare again in a moment",
             _ when histories[name].Broken is { } broken => $"{broken}: compare again",

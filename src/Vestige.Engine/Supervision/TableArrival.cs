@@ -81,6 +81,7 @@ internal sealed class TableArrival(
 
         if (found.Count < missing.Count)
         {
+            await source.EnsureReadAsync([.. missing.Except(found)], cancellation);
             await LoadAsync(session, [.. missing.Except(found)], soon, cancellation);
         }
     }
@@ -164,7 +165,9 @@ internal sealed class TableArrival(
     private async Task TakeAsync(ITargetSession session, List<TableName> found, CancellationToken cancellation)
     {
         var (at, described) = definition.Start?.From is { } from ? await PastAsync(from, found, cancellation) : await NowAsync(found, cancellation);
-        var forms = described.ToDictionary(table => table.Schema.Name, table => FormPrint.Of(table.Schema));
+
+        // How a table was at a place in the past is not known; any change that is told after it counts then.
+        var forms = definition.Start?.From is null ? described.ToDictionary(table => table.Schema.Name, table => FormPrint.Of(table.Schema)) : [];
         var taken = found.Select(table => new TableProgress(table, Loaded: true, at, Into: TableProgress.NamesOf(treating.TargetsOf(table)), Form: forms.GetValueOrDefault(table))).ToList();
         await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
         {

@@ -17,6 +17,9 @@ namespace Vestige.Connectors.PostgreSql.Tests.Servers;
 public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
 {
     public const string Name = "copy";
+
+    /// <summary>As long as a machine that others use may need; less while one works on a test.</summary>
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(int.Parse(Environment.GetEnvironmentVariable("VESTIGE_PATIENCE") ?? "180", System.Globalization.CultureInfo.InvariantCulture));
     private readonly MemoryQuarantine quarantine = new();
     private readonly string folder = Directory.CreateTempSubdirectory("vestige-spool-").FullName;
     private readonly Dictionary<string, StoredCrossing> stored = [];
@@ -117,7 +120,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     /// <summary>Waits until a table holds the same rows on both sides.</summary>
     public async Task SameAsync(params string[] tables)
     {
-        var until = DateTimeOffset.UtcNow.AddSeconds(180);
+        var until = DateTimeOffset.UtcNow + Patience;
         foreach (var table in tables)
         {
             string here;
@@ -139,7 +142,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
 
     public async Task UntilAsync(Func<bool> holds, string what)
     {
-        var until = DateTimeOffset.UtcNow.AddSeconds(180);
+        var until = DateTimeOffset.UtcNow + Patience;
         while (!holds())
         {
             Assert.True(DateTimeOffset.UtcNow < until, $"Waited in vain for {what}. {Describe()}");

@@ -75,6 +75,8 @@ public sealed class ScriptedSource : ISource
     public Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation) =>
         Task.FromResult<ILogReader>(new Reader(this, new Queue<LogRead>(given.Where(read => read.Passed > request.After))));
 
+    public Task EnsureReadAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) => Task.CompletedTask;
+
     public Task ConfirmAsync(LogPosition position, CancellationToken cancellation)
     {
         Confirmed = Confirmed.Add(position);

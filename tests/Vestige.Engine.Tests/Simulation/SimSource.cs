@@ -178,6 +178,8 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         return reader;
     }
 
+    public Task EnsureReadAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) => Task.CompletedTask;
+
     public async Task ConfirmAsync(LogPosition position, CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.confirm", cancellation);

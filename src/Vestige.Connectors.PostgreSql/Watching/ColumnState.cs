@@ -1,0 +1,12 @@
+namespace Vestige.Connectors.PostgreSql.Watching;
+
+/// <summary>A column as the catalogue had it at one moment.</summary>
+/// <param name="Number">pg_attribute.attnum, which a rename keeps and which is never given again.</param>
+/// <param name="Name">Its name.</param>
+/// <param name="Type">As format_type gives it.</param>
+/// <param name="TypeNumber">pg_attribute.atttypid.</param>
+/// <param name="Modifier">pg_attribute.atttypmod.</param>
+/// <param name="Generated">Whether the server computes it; the log does not carry it then.</param>
+/// <param name="Writer">The transaction that wrote its catalogue row.</param>
+/// <param name="HasMissing">Whether rows older than the column get its value from the catalogue.</param>
+internal sealed record ColumnState(short Number, string Name, string Type, uint TypeNumber, int Modifier, bool Generated, long Writer, bool HasMissing);

@@ -1,0 +1,46 @@
+using Vestige.Core.Schemas;
+
+namespace Vestige.Connectors.PostgreSql.Watching;
+
+/// <summary>A table as the catalogue had it at one moment: which table it is, its columns, its file, and where it is published.</summary>
+/// <param name="Number">pg_class.oid: the table itself, whatever it is called.</param>
+/// <param name="Shape">A digest of its kind, columns and key by their numbers and names; the same under every search path.</param>
+/// <param name="Stamp">Another whenever a column's catalogue row was written, or an enum or composite type of the database changed.</param>
+/// <param name="File">The number of its file; of a partitioned table the sum of those of its parts.</param>
+/// <param name="Columns">By number, generated ones included.</param>
+/// <param name="Key">The numbers of the columns by which the log tells which row was changed, in key order.</param>
+/// <param name="Whole">The entry by which the publication of all changes has it; null when it has not.</param>
+/// <param name="Inserts">The entry by which the publication of inserts has it; null when it has not.</param>
+/// <param name="Identified">Whether the server can log a changed row of it. Updates fail where it cannot and they are published.</param>
+/// <param name="Glance">A digest of all that.</param>
+internal sealed record TableState(
+    uint Number,
+    string Shape,
+    string Stamp,
+    long File,
+    IReadOnlyList<ColumnState> Columns,
+    IReadOnlyList<short> Key,
+    uint? Whole,
+    uint? Inserts,
+    bool Identified,
+    string Glance)
+{
+    /// <summary>See <see cref="TableSchema.Incarnation"/>.</summary>
+    public string Incarnation => IncarnationOf(Number, Shape);
+
+    public bool IsPublished => Whole is not null || Inserts is not null;
+
+    /// <summary>As the catalogue's digest and number make it.</summary>
+    public static string IncarnationOf(long number, string shape) => $"{number}.{shape}";
+
+    /// <summary>The columns that cross, as a schema.</summary>
+    public TableSchema FormOf(TableName name) => new(
+        name,
+        [.. Columns.Where(column => !column.Generated).Select(column => new Column(column.Name, column.Type, KeyOrdinal: Key.ToList().IndexOf(column.Number) + 1, Id: column.Number))],
+        [],
+        [])
+    {
+        Incarnation = Incarnation,
+        Stamp = Stamp,
+    };
+}

@@ -1,0 +1,366 @@
+using System.Collections.Immutable;
+using System.Text.Json;
+using Npgsql;
+using Vestige.Connectors.PostgreSql.Log;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql.Watching;
+
+/// <summary>
+/// Notices what is done to tables and is not in the log. The log names tables and columns only (PostgreSQL manual, Logical
+/// Replication Message Formats), so that two columns that swap their names, a table that takes another's name, or rows that a
+/// conversion writes anew look like nothing. The catalogue is looked at every few seconds, and before the rows that follow a
+/// description of a table in the log are given out.
+/// <list type="number">
+/// <item>A change is told at a place of the log at or before the first row that was written after it, or, where no description of the
+/// table comes any more, within two looks.</item>
+/// <item>A change is told once more at a place behind the look that found it. The place at which it was told first may lie before a
+/// load that lies before the change; whoever loaded there passes the first over.</item>
+/// <item>A look covers a transaction only if it began behind that transaction's place: a transaction that changed rows of a table
+/// held a lock that the change of the table had released, so the change shows in whatever looks later.</item>
+/// <item>What is known is noted only together with or after what was told of it; told twice is harmless, never told is not.</item>
+/// <item>A table that dropped out of the publication is put back only when its loss is durable here.</item>
+/// <item>A table whose changes cannot be logged is taken out of the publication at once, for its own updates fail at the source.</item>
+/// </list>
+/// The reader calls it from one thread; looks run beside it.
+/// </summary>
+internal sealed class TableWatch
+{
+    private const string NotePrefix = "table ";
+    private const string CatalogueNote = "catalogue";
+    private static readonly TimeSpan Every = TimeSpan.FromSeconds(3);
+    private readonly PostgreSqlDatabase database;
+    private readonly LogNames names;
+    private readonly TimeProvider clock;
+    private readonly IReadOnlyList<TableName> tables;
+    private readonly HashSet<TableName> untold = [];
+    private readonly List<TableChange> pending = [];
+
+    /// <summary>What was told too early for some, and from where on it has been told to all.</summary>
+    private readonly List<(TableChange Change, LogPosition End)> again = [];
+    private readonly Dictionary<TableName, LogPosition?> lost = [];
+    private readonly Dictionary<TableName, long> metAt = [];
+    private readonly Lock gate = new();
+    private KnownCatalogue known;
+    private CatalogueGlance covering;
+    private bool isCatalogueUntold;
+    private (Task<CatalogueGlance> Look, long Began)? looking;
+    private Task? carrying;
+    private long coveringBegan;
+    private long looks;
+    private long lookedAt;
+
+    private TableWatch(PostgreSqlDatabase database, LogNames names, IReadOnlyList<TableName> tables, KnownCatalogue known, CatalogueGlance first, TimeProvider clock)
+    {
+        (this.database, this.names, this.tables, this.known, this.clock) = (database, names, tables, known, clock);
+        covering = first;
+        lookedAt = clock.GetTimestamp();
+    }
+
+    /// <summary>Looks for the first time. What was not noted is taken as it is, unless its columns are others than those last spooled.</summary>
+    public static async Task<TableWatch> BeginAsync(PostgreSqlDatabase database, LogNames names, LogRequest request, TimeProvider clock, CancellationToken cancellation)
+    {
+        List<TableName> watched = [.. request.Tables.Order()];
+        var noted = Noted(watched, request.Notes);
+        var first = await LookAsync(database, names, noted, watched, cancellation);
+        var watch = new TableWatch(database, names, watched, noted, first, clock);
+        foreach (var table in watched)
+        {
+            if (noted.Tables.ContainsKey(table))
+            {
+                watch.Judge(table, first);
+            }
+            else
+            {
+                watch.Meet(table, first, request);
+            }
+        }
+
+        watch.TakeTypes(first);
+        return watch;
+    }
+
+    /// <summary>What has happened to tables and has yet to be told.</summary>
+    public IReadOnlyList<TableChange> Pending => pending;
+
+    /// <summary>What is known of a table; null when it is not there.</summary>
+    public TableState? Find(TableName table) => known.Find(table);
+
+    /// <summary>Whether the number is that of a watched table, whatever it is called.</summary>
+    public bool Has(uint number) => known.Tables.Values.Any(state => state?.Number == number);
+
+    /// <summary>
+    /// The log describes a table before rows of it, in a transaction at a place: what was done to it, or to the table of that number,
+    /// is found before the rows are given out.
+    /// </summary>
+    public async ValueTask MeetAsync(uint number, TableName name, LogPosition place, CancellationToken cancellation)
+    {
+        List<TableName> met = [.. known.Tables.Where(pair => pair.Key == name || pair.Value?.Number == number).Select(pair => pair.Key)];
+        if (met.Count == 0)
+        {
+            return;
+        }
+
+        var covered = covering.Begin > place && met.TrueForAll(table => metAt.GetValueOrDefault(table) <= coveringBegan);
+        var now = covered ? covering : await LookAsync(database, names, known, met, cancellation);
+        looks++;
+        foreach (var table in met)
+        {
+            Judge(table, now);
+            metAt[table] = looks;
+            pending.AddRange(again.Where(entry => entry.Change.Table == table && !pending.Contains(entry.Change)).Select(entry => entry.Change));
+        }
+    }
+
+    /// <summary>
+    /// Judges what the last look found, once the log has been read up to where it ended. Throws when it failed, and when nothing is
+    /// published any more.
+    /// </summary>
+    public async ValueTask<DateTimeOffset?> JudgeAsync(LogPosition passed)
+    {
+        pending.AddRange(again.Where(entry => entry.End <= passed && !pending.Contains(entry.Change)).Select(entry => entry.Change));
+        BeginLook();
+        (Task<CatalogueGlance> Look, long Began) last;
+        lock (gate)
+        {
+            if (looking is not { Look.IsCompleted: true } done)
+            {
+                return null;
+            }
+
+            last = done;
+        }
+
+        var seen = await last.Look;
+        (covering, coveringBegan) = (seen, last.Began);
+        if (passed < seen.End)
+        {
+            return null;
+        }
+
+        lock (gate)
+        {
+            looking = null;
+        }
+
+        foreach (var table in tables.Where(table => metAt.GetValueOrDefault(table) <= last.Began))
+        {
+            Judge(table, seen);
+        }
+
+        TakeTypes(seen);
+        return seen.At;
+    }
+
+    /// <summary>Begins to look when it is time for it. Safe on any thread, so that the source does not wait for a reader that is held up here.</summary>
+    public void BeginLook()
+    {
+        lock (gate)
+        {
+            if (looking is null && tables.Count > 0 && clock.GetElapsedTime(lookedAt) >= Every)
+            {
+                lookedAt = clock.GetTimestamp();
+                looking = (LookAsync(database, names, known, tables, CancellationToken.None), looks);
+            }
+        }
+    }
+
+    /// <summary>What is pending is told at this place.</summary>
+    public void Told(LogPosition place)
+    {
+        pending.Clear();
+        var done = again.Where(entry => entry.End <= place).Select(entry => entry.Change.Table).ToHashSet();
+        again.RemoveAll(entry => entry.End <= place);
+        lock (gate)
+        {
+            foreach (var table in lost.Where(entry => entry.Value is null && done.Contains(entry.Key)).Select(entry => entry.Key).ToList())
+            {
+                lost[table] = place;
+            }
+        }
+    }
+
+    /// <summary>Everything up to a place is durable here: the tables whose loss was told by then are published again.</summary>
+    public void Keep(LogPosition durable)
+    {
+        if (carrying is { IsCompleted: false })
+        {
+            return;
+        }
+
+        HashSet<TableName> ready;
+        lock (gate)
+        {
+            ready = [.. lost.Where(entry => entry.Value <= durable && known.Find(entry.Key) is not null).Select(entry => entry.Key)];
+            foreach (var table in ready)
+            {
+                lost.Remove(table);
+            }
+        }
+
+        carrying = ready.Count > 0 ? CarryAsync(ready) : null;
+    }
+
+    /// <summary>Whether the loss of a table is not written down yet. Safe on any thread.</summary>
+    public bool IsLosing(TableName table)
+    {
+        lock (gate)
+        {
+            return lost.ContainsKey(table);
+        }
+    }
+
+    /// <summary>What is to be noted with this read; nothing of what has yet to be told.</summary>
+    public IEnumerable<KeyValuePair<string, string>> TakeNotes()
+    {
+        var waiting = again.Select(entry => entry.Change.Table).ToHashSet();
+        foreach (var table in untold.Where(table => !waiting.Contains(table)).ToList())
+        {
+            untold.Remove(table);
+            yield return KeyValuePair.Create(NotePrefix + Quote.Name(table), JsonSerializer.Serialize(known.Find(table)));
+        }
+
+        if (isCatalogueUntold && waiting.Count == 0)
+        {
+            isCatalogueUntold = false;
+            yield return KeyValuePair.Create(CatalogueNote, JsonSerializer.Serialize(new NotedTypes(known.Types, known.TypesPrint, known.Horizon)));
+        }
+    }
+
+    private static KnownCatalogue Noted(IEnumerable<TableName> tables, IReadOnlyDictionary<string, string> notes)
+    {
+        var types = notes.TryGetValue(CatalogueNote, out var text) ? JsonSerializer.Deserialize<NotedTypes>(text)! : new NotedTypes(KnownCatalogue.Nothing.Types, "", 0);
+        var noted = tables
+            .Select(table => (Table: table, Note: notes.GetValueOrDefault(NotePrefix + Quote.Name(table))))
+            .Where(pair => pair.Note is not null)
+            .ToImmutableDictionary(pair => pair.Table, pair => JsonSerializer.Deserialize<TableState?>(pair.Note!));
+        return new KnownCatalogue(noted, types.Types, types.TypesPrint, types.Horizon);
+    }
+
+    private static Task<CatalogueGlance> LookAsync(PostgreSqlDatabase database, LogNames names, KnownCatalogue known, IReadOnlyCollection<TableName> tables, CancellationToken cancellation) =>
+        database.UseAsync(
+            "Looking at the tables",
+            async (connection, stop) =>
+            {
+                if (await Publication.TablesAsync(connection, names.Publication, stop) is null)
+                {
+                    throw Publication.Dropped(names, database.Place);
+                }
+
+                var seen = await CatalogueGlancer.LookAsync(connection, names, known, tables, stop);
+                List<TableName> failing = [.. seen.Tables.Where(pair => pair.Value is { Whole: not null, Identified: false }).Select(pair => pair.Key)];
+                return failing.Count == 0 ? seen : seen with { Refusal = await ReleaseAsync(connection, names, failing, stop) };
+            },
+            cancellation);
+
+    private static async Task<string?> ReleaseAsync(NpgsqlConnection connection, LogNames names, List<TableName> failing, CancellationToken cancellation)
+    {
+        try
+        {
+            await Publication.ReleaseAsync(connection, names.Publication, failing, cancellation);
+            return null;
+        }
+        catch (PostgresException exception)
+        {
+            return $"{exception.MessageText} (SQLSTATE {exception.SqlState}). Run as a DBA: {string.Join("; ", Publication.ReleaseStatements(names.Publication, failing))}";
+        }
+    }
+
+    private async Task CarryAsync(IReadOnlySet<TableName> again)
+    {
+        try
+        {
+            await database.UseAsync(
+                "Publishing tables again",
+                async (connection, stop) =>
+                {
+                    await Publication.CarryAsync(connection, names, again, stop);
+                    return true;
+                },
+                CancellationToken.None);
+        }
+        catch (PortException)
+        {
+            // Whoever loads one of them is told why it is not published, and the next start of the reader tries again.
+        }
+    }
+
+    private void Judge(TableName table, CatalogueGlance now)
+    {
+        var there = now.Tables.GetValueOrDefault(table);
+        if (TableDifferences.Of(table, known, now, names) is { } change)
+        {
+            Tell(change, now.End);
+        }
+
+        Take(table, there);
+        Lose(table, there);
+    }
+
+    /// <summary>A table of which nothing is noted is as it is; only the columns of what was spooled of it can be compared.</summary>
+    private void Meet(TableName table, CatalogueGlance first, LogRequest request)
+    {
+        var there = first.Tables.GetValueOrDefault(table);
+        var spooled = request.Known.Where(pair => pair.Value.Name == table && pair.Value.Columns.Count > 0).OrderBy(pair => pair.Key).Select(pair => pair.Value).LastOrDefault();
+        var form = there?.FormOf(table);
+        if (request.Before.Contains(table) && there is null or { IsPublished: false })
+        {
+            Tell(new TableChange(table, null, new SchemaNotice(there is null ? "it was dropped or renamed" : "it was taken out of the publication, and changes made since then are lost")), first.End);
+        }
+        else if (spooled is not null && form is not null && !Told(spooled).SequenceEqual(Told(form)))
+        {
+            Tell(new TableChange(table, form, new SchemaNotice("its columns or its key changed")), first.End);
+        }
+
+        Take(table, there);
+        Lose(table, there);
+    }
+
+    /// <summary>A table of which nothing is to be told, as one that is new where none of its name was, has nothing to lose.</summary>
+    private void Lose(TableName table, TableState? there)
+    {
+        lock (gate)
+        {
+            if (there is { IsPublished: false })
+            {
+                lost.TryAdd(table, again.Exists(entry => entry.Change.Table == table) ? null : LogPosition.Zero);
+            }
+        }
+    }
+
+    private static IEnumerable<(string Name, string Type, bool IsKey)> Told(TableSchema form) => form.Columns.Select(column => (column.Name, column.Type, column.KeyOrdinal > 0));
+
+    private void Tell(TableChange change, LogPosition end)
+    {
+        pending.Add(change);
+        again.Add((change, end));
+    }
+
+    private void Take(TableName table, TableState? there)
+    {
+        var isNew = !known.Tables.TryGetValue(table, out var old);
+        if (isNew || old?.Glance != there?.Glance)
+        {
+            lock (gate)
+            {
+                known = known with { Tables = known.Tables.SetItem(table, there) };
+            }
+
+            untold.Add(table);
+        }
+    }
+
+    private void TakeTypes(CatalogueGlance seen)
+    {
+        lock (gate)
+        {
+            isCatalogueUntold |= seen.Types is not null;
+            known = known with { Types = seen.Types ?? known.Types, TypesPrint = seen.TypesPrint, Horizon = seen.Horizon };
+        }
+    }
+
+    private sealed record NotedTypes(IReadOnlyDictionary<uint, TypeState> Types, string TypesPrint, long Horizon);
+}
