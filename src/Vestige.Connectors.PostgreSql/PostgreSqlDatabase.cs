@@ -41,7 +41,7 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
         "Identifying the database",
         async (connection, stop) =>
         {
-            await using var command = new NpgsqlCommand("SELECT system_identifier::text || '/' || (SELECT oid::text FROM pg_database WHERE datname = current_database()) FROM pg_control_system()", connection);
+            await using var command = new NpgsqlCommand("SELECT system_identifier::text || '/' || (SELECT oid::text FROM pg_database WHERE datname = current_database()) || '/' || CASE WHEN pg_is_in_recovery() THEN 'standby' ELSE substr(pg_walfile_name(pg_current_wal_lsn()), 1, 8) END FROM pg_control_system()", connection);
             return (string)(await command.ExecuteScalarAsync(stop))!;
         },
         cancellation);

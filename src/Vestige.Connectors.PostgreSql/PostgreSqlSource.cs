@@ -117,6 +117,8 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, added, stop), cancellation);
         var publications = await UseAsync("Looking at the publications", (connection, stop) => Publication.NamesAsync(connection, names, stop), cancellation);
         var hasMarks = await UseAsync("Looking whether marks can be written", LogMarks.ArePossibleAsync, cancellation);
+        var tellsMessages = await UseAsync("Looking whether messages are told", LogMarks.AreToldAsync, cancellation);
+        var who = await WhoAsync(cancellation);
         var parts = await PartWatch.BeginAsync(this, tables, request.Notes, Clock, cancellation);
         var watch = await TableWatch.BeginAsync(this, names, request, Clock, cancellation);
         var link = await ReplicationLink.OpenAsync(Settings, cancellation);
@@ -130,7 +132,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             }
 
             await link.StartAsync(
-                $"START_REPLICATION SLOT {Quote.Name(names.Slot)} LOGICAL {Lsn.Format(begin)} (proto_version '1', publication_names {Quote.Literal(Quote.Names(publications))}{(hasMarks ? ", messages 'true'" : "")})",
+                $"START_REPLICATION SLOT {Quote.Name(names.Slot)} LOGICAL {Lsn.Format(begin)} (proto_version '1', publication_names {Quote.Literal(Quote.Names(publications))}{(tellsMessages ? ", messages 'true'" : "")})",
                 cancellation);
         }
         catch
@@ -140,7 +142,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         }
 
         var marks = new LogMarks(this, names.Slot, mark, hasMarks, Clock);
-        var reader = new PostgreSqlLogReader(link, new RelationForms(this, watch, tables, request.Known), marks, parts, watch, request.After, Clock, Forget);
+        var reader = new PostgreSqlLogReader(link, new RelationForms(this, watch, tables, request.Known), marks, parts, watch, who, request.After, Clock, Forget);
         reading = reader;
         return reader;
     }

@@ -1,5 +1,6 @@
 using Npgsql;
 using Vestige.Connectors.PostgreSql.Loading;
+using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Connectors.PostgreSql.Readiness;
 using Vestige.Connectors.PostgreSql.Targets;
 using Vestige.Core.Changes;
@@ -65,7 +66,7 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
             await MakeProgressAsync(connection, cancellation);
             await TakeOverAsync(connection, crossing, epoch, cancellation);
             var plain = await MayReplicateAsync(connection, cancellation);
-            return new PostgreSqlTargetSession(this, connection, crossing, epoch, await ProgressStore.ReadAsync(connection, crossing, cancellation), plain);
+            return new PostgreSqlTargetSession(this, connection, crossing, epoch, await ProgressStore.ReadAsync(connection, crossing, cancellation), plain, await RouteMessage.IsPossibleAsync(connection, cancellation));
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {

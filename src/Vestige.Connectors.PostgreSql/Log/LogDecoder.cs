@@ -33,6 +33,7 @@ internal sealed class LogDecoder
     private uint transaction;
     private string? said;
     private string? origin;
+    private string? route;
 
     public LogDecoder(RelationForms forms, TableWatch watch, LogPosition known)
     {
@@ -120,7 +121,7 @@ internal sealed class LogDecoder
                 committedAt = ReplicationLink.TimeOf(reader.Int64());
                 transaction = reader.UInt32();
                 (Inside, isFirst, count) = (true, true, 0);
-                (isKnown, said, origin) = (position <= known, null, null);
+                (isKnown, said, origin, route) = (position <= known, null, null, null);
                 break;
             case 'C':
                 reader.Byte();
@@ -167,9 +168,14 @@ internal sealed class LogDecoder
     {
         reader.Byte();
         reader.UInt64();
-        if (reader.Text() == LogMarks.Prefix)
+        switch (reader.Text())
         {
-            said = Encoding.UTF8.GetString(reader.Bytes(reader.Int32()));
+            case LogMarks.Prefix:
+                said = Encoding.UTF8.GetString(reader.Bytes(reader.Int32()));
+                break;
+            case RouteMessage.Prefix:
+                route = Encoding.UTF8.GetString(reader.Bytes(reader.Int32()));
+                break;
         }
     }
 
@@ -273,7 +279,7 @@ internal sealed class LogDecoder
 
     private void EndPart(bool isLast)
     {
-        fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, body.WrittenMemory, origin));
+        fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, body.WrittenMemory, origin, route));
         body = new ArrayBufferWriter<byte>(isLast ? 4096 : PartBytes + 4096);
         isFirst = false;
         count = 0;

@@ -59,6 +59,13 @@ internal sealed class LogMarks
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
+    /// <summary>Whether a reader gets messages: from version 14 on.</summary>
+    public static async Task<bool> AreToldAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT current_setting('server_version_num')::int4 >= 140000", connection);
+        return (bool)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
     /// <summary>What is to be noted with this read; null when nothing is.</summary>
     public string? TakeNote()
     {

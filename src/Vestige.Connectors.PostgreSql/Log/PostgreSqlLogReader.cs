@@ -26,6 +26,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private readonly LogMarks marks;
     private readonly PartWatch parts;
     private readonly TableWatch tables;
+    private readonly string who;
     private readonly TimeProvider clock;
     private readonly ITimer teller;
     private readonly Action gone;
@@ -36,7 +37,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private long heardAt;
     private DateTimeOffset lastSeenAt;
 
-    public PostgreSqlLogReader(ReplicationLink link, RelationForms forms, LogMarks marks, PartWatch parts, TableWatch tables, LogPosition after, TimeProvider clock, Action gone)
+    public PostgreSqlLogReader(ReplicationLink link, RelationForms forms, LogMarks marks, PartWatch parts, TableWatch tables, string who, LogPosition after, TimeProvider clock, Action gone)
     {
         this.link = link;
         this.forms = forms;
@@ -44,7 +45,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         this.gone = gone;
         this.marks = marks;
         this.parts = parts;
-        this.tables = tables;
+        (this.tables, this.who) = (tables, who);
         decoder = new LogDecoder(forms, tables, after) { Ended = marks.Meet, Emptied = parts.Emptied };
         given = after;
         durable = marks.Confirmable(after);
@@ -57,7 +58,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         if (!hasBegun)
         {
             hasBegun = true;
-            return new LogRead([], None, decoder.Passed, AtHead: false) { Notes = await BesideTheLogAsync([]) };
+            return new LogRead([], None, decoder.Passed, AtHead: false) { Notes = new Dictionary<string, string>(await BesideTheLogAsync([])) { [ILogReader.DatabaseNote] = who } };
         }
 
         await DecodeWhatIsHereAsync(cancellation);

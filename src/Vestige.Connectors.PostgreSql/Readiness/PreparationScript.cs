@@ -7,8 +7,8 @@ namespace Vestige.Connectors.PostgreSql.Readiness;
 
 /// <summary>
 /// The statements that a DBA runs for one role, on one server and for named tables. The role gets the right to read the log
-/// and those tables, and a function of the DBA's that can do one thing: put tables that the role may read into a publication
-/// whose name begins with vestige_.
+/// and those tables, and two functions of the DBA's: one puts tables that the role may read into a publication whose name begins with
+/// vestige_, the other takes tables out of such a publication, so that a table that lost its key does not refuse its own updates.
 /// </summary>
 internal static class PreparationScript
 {
@@ -39,6 +39,9 @@ internal static class PreparationScript
             {Carry}
             REVOKE ALL ON FUNCTION vestige.carry(text, text[], text[]) FROM PUBLIC;
             GRANT EXECUTE ON FUNCTION vestige.carry(text, text[], text[]) TO {role};
+            {Release}
+            REVOKE ALL ON FUNCTION vestige.release(text, text[], text[]) FROM PUBLIC;
+            GRANT EXECUTE ON FUNCTION vestige.release(text, text[], text[]) TO {role};
             """;
         var undo = $"""
             -- Takes the script back. Remove the crossings of this source first: they drop the replication slot.
@@ -49,6 +52,7 @@ internal static class PreparationScript
               END IF;
             END $$;
             DROP FUNCTION IF EXISTS vestige.carry(text, text[], text[]);
+            DROP FUNCTION IF EXISTS vestige.release(text, text[], text[]);
             DROP SCHEMA IF EXISTS vestige;
             {revokes}
             -- If the script set wal_level; in force only after a restart of the server:
@@ -117,7 +121,8 @@ internal static class PreparationScript
             END IF;
             -- To publish updates of such a table would make them fail.
             IF publication NOT LIKE 'vestige\_inserts\_%' AND EXISTS (
-              SELECT 1 FROM pg_class c WHERE c.oid = name AND (c.relreplident = 'n' OR (c.relreplident = 'd' AND NOT EXISTS (SELECT 1 FROM pg_index x WHERE x.indrelid = c.oid AND x.indisprimary)))) THEN
+              SELECT 1 FROM pg_class c WHERE c.oid = name AND c.relreplident <> 'f' AND NOT EXISTS (
+                SELECT 1 FROM pg_index x WHERE x.indrelid = c.oid AND ((c.relreplident = 'd' AND x.indisprimary) OR (c.relreplident = 'i' AND x.indisreplident)))) THEN
               RAISE EXCEPTION '% has no replica identity; only its inserts can be published', name USING ERRCODE = '55000';
             END IF;
             IF NOT EXISTS (SELECT 1 FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid WHERE p.pubname = publication AND r.prrelid = name) THEN
@@ -125,6 +130,25 @@ internal static class PreparationScript
             END IF;
           END LOOP;
         END $carry$;
+        """;
+
+    private const string Release = """
+        CREATE OR REPLACE FUNCTION vestige.release(publication text, schemas text[], tables text[]) RETURNS void
+        LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $release$
+        DECLARE
+          i int;
+        BEGIN
+          IF publication !~ '^vestige_[a-z0-9_]+$' THEN
+            RAISE EXCEPTION 'vestige.release may not touch the publication %', publication USING ERRCODE = '42501';
+          END IF;
+          FOR i IN 1 .. coalesce(array_length(tables, 1), 0) LOOP
+            IF EXISTS (
+              SELECT 1 FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid JOIN pg_class c ON c.oid = r.prrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+              WHERE p.pubname = publication AND n.nspname = schemas[i] AND c.relname = tables[i]) THEN
+              EXECUTE format('ALTER PUBLICATION %I DROP TABLE ONLY %I.%I', publication, schemas[i], tables[i]);
+            END IF;
+          END LOOP;
+        END $release$;
         """;
 
     private static async Task<string> LevelAsync(NpgsqlConnection connection, CancellationToken cancellation)

@@ -44,6 +44,11 @@ internal static class SourceReadiness
         }
 
         lines.Add(await PublishAsync(connection, tables, cancellation));
+        if (await ReleaseAsync(connection, cancellation) is { } older)
+        {
+            lines.Add(older);
+        }
+
         lines.AddRange(await PartitionReadiness.CheckAsync(connection, source.Names, tables, cancellation));
         lines.AddRange(await InsertsReadiness.CheckAsync(connection, source.Names, tables, cancellation));
         lines.Add(await MarksAsync(connection, cancellation));
@@ -242,6 +247,18 @@ internal static class SourceReadiness
     }
 
     /// <summary>Adding a table to a publication needs its ownership, or the function of the preparation script.</summary>
+    /// <summary>A table that loses its key refuses its own updates until it is no longer published; an older script cannot do that.</summary>
+    private static async Task<ReadinessLine?> ReleaseAsync(NpgsqlConnection connection, CancellationToken cancellation) =>
+        !await Publication.HasFunctionAsync(connection, "carry", cancellation) || await Publication.HasFunctionAsync(connection, "release", cancellation)
+            ? null
+            : new ReadinessLine(
+                "right to stop publishing a table",
+                false,
+                "an older preparation script is installed: it lacks the function vestige.release, so updates of a table that loses its primary key would keep failing at the source",
+                "the function vestige.release",
+                "Run the preparation script of the connection again, as a DBA.",
+                TimeSpan.Zero);
+
     private static async Task<ReadinessLine> PublishAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(

@@ -1,4 +1,5 @@
 using Npgsql;
+using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Connectors.PostgreSql.Targets;
 using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
@@ -23,6 +24,7 @@ internal static class TargetReadiness
         {
             await EncodingAsync(connection, cancellation),
             await RightsAsync(connection, target, cancellation),
+            await RoutesAsync(connection, cancellation),
         };
         var aside = await LeavesAsideAsync(connection, cancellation);
         lines.Add(TriggersLine(aside));
@@ -39,6 +41,20 @@ internal static class TargetReadiness
         }
 
         return lines;
+    }
+
+    private static async Task<ReadinessLine> RoutesAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        var possible = await RouteMessage.IsPossibleAsync(connection, cancellation);
+        return new ReadinessLine(
+            "route messages",
+            true,
+            possible
+                ? "each transaction says which databases its rows came from, so that no loop of crossings carries them back (readers get it from version 14 on)"
+                : "none: the role may not call pg_logical_emit_message; a loop with crossings of another Vestige would not be noticed",
+            "know it",
+            null,
+            TimeSpan.Zero);
     }
 
     /// <summary>Types of columns that the target does not have and that are not made with the tables: a slip of the pen, or an extension that is missing.</summary>

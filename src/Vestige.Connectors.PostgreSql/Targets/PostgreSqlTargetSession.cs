@@ -1,5 +1,7 @@
 using Npgsql;
+using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Core.Positions;
+using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
 using Vestige.Engine.Faults;
@@ -19,6 +21,7 @@ internal sealed class PostgreSqlTargetSession(
     long epoch,
     TargetProgress progress,
     bool leavesTriggersAside,
+    bool tellsRoutes,
     bool beside = false) : ITargetSession
 {
     public TargetProgress Progress { get; internal set; } = progress;
@@ -72,7 +75,7 @@ internal sealed class PostgreSqlTargetSession(
         },
         cancellation);
 
-    public async Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation)
+    public async Task<ITargetTransaction> BeginAsync(bool checkReferences, Route route, CancellationToken cancellation)
     {
         try
         {
@@ -81,6 +84,11 @@ internal sealed class PostgreSqlTargetSession(
             var look = new NpgsqlBatchCommand($"SELECT epoch, position FROM vestige.progress WHERE crossing = $1 FOR {(beside ? "KEY SHARE" : "NO KEY UPDATE")}");
             look.Parameters.Add(PostgreSqlDatabase.Text(crossing));
             batch.BatchCommands.Add(look);
+            if (tellsRoutes && !route.IsNone)
+            {
+                batch.BatchCommands.Add(RouteMessage.Telling(route));
+            }
+
             await using (var reader = await batch.ExecuteReaderAsync(cancellation))
             {
                 await ExpectAsync(reader, cancellation);
@@ -105,7 +113,7 @@ internal sealed class PostgreSqlTargetSession(
         try
         {
             var plain = await PostgreSqlTarget.MayReplicateAsync(another, cancellation);
-            return new PostgreSqlTargetSession(target, another, crossing, epoch, Progress, plain, beside: true);
+            return new PostgreSqlTargetSession(target, another, crossing, epoch, Progress, plain, tellsRoutes, beside: true);
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {

@@ -20,9 +20,14 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
 
     public TargetStructure Build()
     {
-        var tables = treatments.SelectMany(treatment => treatment.WithChildren).SelectMany(treatment => treatment.OwnTables.Select(table => FormOf(treatment, table.Form))).ToList();
+        var tables = treatments.SelectMany(treatment => treatment.WithChildren).SelectMany(treatment => treatment.OwnTables.Select(table => WithIdentity(FormOf(treatment, table.Form)))).ToList();
         return new TargetStructure(tables, [.. notMade.Distinct()]);
     }
+
+    /// <summary>Rows without a key are found by all they hold, also by whoever reads this target's log.</summary>
+    private static TableSchema WithIdentity(TableSchema form) => form.HasKey
+        ? form
+        : form with { Parts = [.. form.Parts, new SchemaPart(PartStage.Key, $"replica identity of {form.Name}", $"ALTER TABLE {Quote.Name(form.Name)} REPLICA IDENTITY FULL")] };
 
     private TableSchema FormOf(TableTreatment treatment, TableSchema form)
     {

@@ -16,11 +16,18 @@ internal sealed class WholeRowWriter(PostgreSqlTargetTransaction transaction)
     /// <summary>Types of which two equal values have one text form.</summary>
     private static readonly HashSet<string> Exact = ["smallint", "integer", "bigint", "oid", "uuid", "date", "boolean", "bytea"];
 
-    /// <summary>Types with an equality that an index may serve, beside which the text form is compared.</summary>
-    private static readonly string[] Comparable = ["text", "character", "numeric", "real", "double precision", "timestamp"];
+    /// <summary>Types with an equality that an index may serve, beside which the text form is compared; without what stands in brackets.</summary>
+    private static readonly HashSet<string> Comparable =
+        ["text", "character", "character varying", "numeric", "real", "double precision", "timestamp without time zone", "timestamp with time zone"];
 
     public async Task<ApplyCounts> WriteAsync(TableSchema table, RowChange change, CancellationToken cancellation)
     {
+        if (change.Kind == ChangeKind.Update && Enumerable.Range(0, change.After.Count).All(i => change.After.KindAt(i) == ValueKind.Absent))
+        {
+            // Large values that stayed are all it has: the row is as it was.
+            return default;
+        }
+
         var row = new FoldedRow(change.Kind, change.Before, change.After);
         var touched = await transaction.RunAsync([(CommandFor(table, change), table, row)], cancellation);
         if (touched[0] > 0)
@@ -58,9 +65,11 @@ internal sealed class WholeRowWriter(PostgreSqlTargetTransaction transaction)
     private static string Equal(Column column, Row before, int place, NpgsqlBatchCommand command)
     {
         var name = Quote.Name(column.Name);
+
+        // Of a composite value IS NULL asks whether every field is; this asks for the value itself, and needs no operator.
         if (before.KindAt(place) == ValueKind.Null)
         {
-            return $"{name} IS NULL";
+            return $"{name} IS NOT DISTINCT FROM NULL";
         }
 
         if (Exact.Contains(column.Type))
@@ -68,11 +77,18 @@ internal sealed class WholeRowWriter(PostgreSqlTargetTransaction transaction)
             return $"{name} = {Add(command, before, place)}";
         }
 
-        // format() writes a value by its type's output function, as the log does; a cast to text does not for some types.
-        var sameText = $"format('%s', {name}) COLLATE \"C\" = {Add(command, before, place)}";
-        return Comparable.Any(type => column.Type.StartsWith(type, StringComparison.Ordinal)) && !column.Type.EndsWith(']')
+        // format() writes a value by its type's output function, as the log does; a cast to text does not for some types. NULL it
+        // writes as the empty text, which other types have as a value.
+        var sameText = $"{name} IS DISTINCT FROM NULL AND format('%s', {name}) COLLATE \"C\" = {Add(command, before, place)}";
+        return Comparable.Contains(Bare(column.Type))
             ? $"{name} = {Add(command, before, place)} AND {sameText}"
             : sameText;
+    }
+
+    private static string Bare(string type)
+    {
+        var (begin, end) = (type.IndexOf('(', StringComparison.Ordinal), type.IndexOf(')', StringComparison.Ordinal));
+        return begin < 0 || end < begin ? type : type[..begin] + type[(end + 1)..];
     }
 
     private static string Add(NpgsqlBatchCommand command, Row row, int place)

@@ -1,5 +1,6 @@
 using Vestige.Connectors.StandIn.Native;
 using Vestige.Core.Positions;
+using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -13,7 +14,8 @@ internal sealed class StandInTargetSession(StandInDatabase database, string cros
 
     public string Crossing => crossing;
 
-    public async Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation)
+    /// <summary>Its log has no place for a route; crossings that lead back to a stand-in are refused.</summary>
+    public async Task<ITargetTransaction> BeginAsync(bool checkReferences, Route route, CancellationToken cancellation)
     {
         await database.Drills.PassLineAsync(cancellation);
         var transaction = await database.BeginAsync(checkReferences, cancellation);

@@ -3,6 +3,7 @@ using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Lag;
 using Vestige.Core.Positions;
+using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
@@ -25,6 +26,9 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
     private const int PartBytes = 4 << 20;
     private DateTimeOffset began = clock.GetUtcNow();
 
+    /// <summary>The source and the target, as routes name them.</summary>
+    public required RouteEnds Ends { get; init; }
+
     /// <summary>Told how many changes of a large transaction have been read.</summary>
     public Action<long>? Read { get; init; }
 
@@ -41,7 +45,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
 
         try
         {
-            await using var transaction = await session.BeginAsync(OneStream(batch.TablesAfter), cancellation);
+            await using var transaction = await session.BeginAsync(OneStream(batch.TablesAfter), batch.Folded.Any(table => table.Rows.Count > 0 || table.EmptiedFirst) ? Ends.Of(batch.Fragments[0]) : Route.None, cancellation);
             var unexpected = await transaction.ApplyAsync(batch.Folded, cancellation);
             await CommitAsync(transaction, new ProgressUpdate(batch.Last, batch.Held), batch.Aside, cancellation);
             Report(batch.Fragments, batch.Tallies, batch.Treating);
@@ -71,7 +75,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
 
     private async Task ApplyPartsAsync(Batch head, BatchGatherer gatherer, ChangeRouter router, CancellationToken cancellation)
     {
-        await using var transaction = await session.BeginAsync(OneStream(router.Tables), cancellation);
+        await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(head.Fragments[0]), cancellation);
         var tally = new ChangeTally();
         SpooledFragment? last = null;
         var changes = 0L;
@@ -112,7 +116,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
 
     private async Task<bool> ApplyOneByOneAsync(Batch batch, CancellationToken cancellation)
     {
-        var router = new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), batch.TablesBefore);
+        var router = new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), batch.TablesBefore) { Target = Ends.Target };
         var isolated = false;
         foreach (var fragment in batch.Fragments)
         {
@@ -135,7 +139,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
     {
         var before = router.Tables;
         var tally = new ChangeTally();
-        await using var transaction = await session.BeginAsync(OneStream(router.Tables), cancellation);
+        await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(fragment), cancellation);
         await ApplyUnfoldedAsync(transaction, router, fragment, tally, cancellation);
         await CommitAsync(transaction, new ProgressUpdate(fragment.Position, HeldSince(before, router.Tables)), router.Aside.Take(), cancellation);
         Report([fragment], tally, TimeSpan.Zero);
@@ -162,8 +166,8 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         var atCommit = new Dictionary<(TableName Table, string Key), RowRefusedException>();
         while (true)
         {
-            var isolating = new RowIsolation(session, spool, treating, new RowsAside(quarantine, clock), tables, atCommit, Allow);
-            await using var transaction = await session.BeginAsync(OneStream(tables), cancellation);
+            var isolating = new RowIsolation(session, spool, treating, new RowsAside(quarantine, clock), tables, atCommit, Allow) { Target = Ends.Target };
+            await using var transaction = await session.BeginAsync(OneStream(tables), Ends.Of((await spool.ReadAfter(session.Progress.Position!.Value).ReadAsync(PartBytes, cancellation))[0]), cancellation);
             var (last, changes, tally) = await isolating.ApplyAsync(transaction, PartBytes, cancellation);
             try
             {
@@ -175,7 +179,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
             }
 
             Report([last with { Changes = default, Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
-            return new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), isolating.Router.Tables);
+            return new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), isolating.Router.Tables) { Target = Ends.Target };
         }
     }
 

@@ -135,7 +135,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
                 Take(await reader.TryReadAsync(batchBytes, cancellation));
             }
 
-            if (!waiting.TryPeek(out var fragment) || !fragment.Whole || IsBehindMark(fragment))
+            if (!waiting.TryPeek(out var fragment) || !fragment.Whole || IsBehindMark(fragment) || (fragments.Count > 0 && fragment.Route != fragments[0].Route))
             {
                 break;
             }

@@ -22,6 +22,7 @@ namespace Vestige.Engine.Following;
 internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, RowsAside aside, ImmutableDictionary<TableName, TableProgress> tables)
 {
     private readonly Dictionary<int, Treated> forms = [];
+    private (string Text, bool ComesBack) lastRoute = ("", false);
     private const long MostGathered = 64 << 20;
     private readonly List<TreatedChange> treated = [];
     private readonly Dictionary<TableTreatment, TableFold> gathered = [];
@@ -36,6 +37,9 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
 
     /// <summary>What was passed over.</summary>
     public RowsAside Aside => aside;
+
+    /// <summary>The target database, as routes name it: what came from it does not go back to it. Null where that is not known.</summary>
+    public string? Target { get; init; }
 
     /// <summary>
     /// Where set, rows whose treatment has no value are passed over, and of each row that is treated it is told at which place of the
@@ -57,6 +61,11 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
 
         var progress = Tables[source.Name];
         if (progress.Held || fragment.Position <= progress.Position)
+        {
+            return;
+        }
+
+        if (change.Kind != ChangeKind.Schema && ComesBack(fragment))
         {
             return;
         }
@@ -247,6 +256,21 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
         }
 
         return new Treated(form, treatment, problems.Count > 0 ? problems[0].Found : "");
+    }
+
+    private bool ComesBack(SpooledFragment fragment)
+    {
+        if (fragment.Route is not { } text || Target is null)
+        {
+            return false;
+        }
+
+        if (text != lastRoute.Text)
+        {
+            lastRoute = (text, Core.Routes.Route.Parse(text).Has(Target));
+        }
+
+        return lastRoute.ComesBack;
     }
 
     /// <summary>A change may be told after the load that found it done; the rows have it then.</summary>

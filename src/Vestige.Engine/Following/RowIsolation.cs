@@ -38,7 +38,10 @@ internal sealed class RowIsolation(
     private int refused;
 
     /// <summary>What decided about the changes; its progress per table is that after the transaction.</summary>
-    public ChangeRouter Router => router ??= new ChangeRouter(spool, treating, aside, tables) { Isolated = rows };
+    public ChangeRouter Router => router ??= new ChangeRouter(spool, treating, aside, tables) { Isolated = rows, Target = Target };
+
+    /// <summary>The target, as routes name it.</summary>
+    public required string Target { get; init; }
 
     /// <summary>What was passed over.</summary>
     public AsideChanges Aside { get; private set; } = new();

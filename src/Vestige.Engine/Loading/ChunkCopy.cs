@@ -2,6 +2,7 @@ using System.Runtime.ExceptionServices;
 using System.Threading.Channels;
 using Vestige.Core.Loading;
 using Vestige.Core.Positions;
+using Vestige.Core.Routes;
 using Vestige.Engine.Concurrency;
 using Vestige.Engine.Ports;
 
@@ -11,7 +12,7 @@ namespace Vestige.Engine.Loading;
 /// Copies chunks of one snapshot, all as of one position: several readers, and as many writers as the target lets write side by side. A table is
 /// ended, its keys built and its mark set, as soon as its last row is committed, while others are still being copied.
 /// </summary>
-internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITargetSession session, int lanes, TimeProvider clock)
+internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITargetSession session, Route route, int lanes, TimeProvider clock)
 {
     /// <summary>A commit more for every chunk was seen to cost up to a tenth of the load; what is not remembered is only read again.</summary>
     private static readonly TimeSpan RememberEvery = TimeSpan.FromMilliseconds(250);
@@ -142,7 +143,7 @@ internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITarge
         var taken = new List<(LoadChunk Chunk, int Rows)>();
         using (await TurnAsync(writer, cancellation))
         {
-            await using var transaction = await writer.BeginAsync(checkReferences: false, cancellation);
+            await using var transaction = await writer.BeginAsync(checkReferences: false, route, cancellation);
             do
             {
                 var write = item.Chunk.Merges ? transaction.MergeAsync(item.Target, item.Block, cancellation) : transaction.LoadAsync(item.Target, item.Block, cancellation);

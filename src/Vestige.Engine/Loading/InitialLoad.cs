@@ -5,6 +5,7 @@ using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Following;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Treating;
 
@@ -15,7 +16,7 @@ namespace Vestige.Engine.Loading;
 /// written and its keys are built. An interrupted load goes on from a snapshot of its own: with the ranges that were not
 /// finished, where source and target still have what was; else with the tables that were not.
 /// </summary>
-internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, Capture capture, CrossingTreatment treating, TimeProvider clock)
+internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, Capture capture, CrossingTreatment treating, RouteEnds ends, TimeProvider clock)
 {
     private const int Readers = 2;
     private readonly List<LoadChunk> chunks = [];
@@ -65,7 +66,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
                 return Position;
             }
 
-            await new ChunkCopy(new ChunkReader(snapshot, target, treating.Build), Position, session, Readers, clock).RunAsync(chunks, cancellation);
+            await new ChunkCopy(new ChunkReader(snapshot, target, treating.Build), Position, session, ends.OfRows, Readers, clock).RunAsync(chunks, cancellation);
             return Position;
         }
         catch (PortException exception) when (rests.Count > 0 && !exception.Transient && exception is not PlaceLostException)
@@ -98,7 +99,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         if (lost is null)
         {
             var parts = begun.ToDictionary(table => table.Table, table => table.Part!);
-            lost = (await new StaleRows(capture, session, treating).ClearAsync(parts, Position, cancellation)).Order().Select(table => (TableName?)table).FirstOrDefault();
+            lost = (await new StaleRows(capture, session, treating, ends.OfRows).ClearAsync(parts, Position, cancellation)).Order().Select(table => (TableName?)table).FirstOrDefault();
         }
 
         if (lost is not null)
@@ -142,7 +143,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             await session.BuildPrimaryKeyAsync(form.Targets[0], cancellation);
         }
 
-        var changed = await new StaleRows(capture, session, treating).ClearAsync(rests.ToDictionary(pair => pair.Key, pair => pair.Value.Part), Position, cancellation);
+        var changed = await new StaleRows(capture, session, treating, ends.OfRows).ClearAsync(rests.ToDictionary(pair => pair.Key, pair => pair.Value.Part), Position, cancellation);
         return rests.Where(pair => !changed.Contains(pair.Key)).ToDictionary();
     }
 
@@ -230,7 +231,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         var tables = loads.SelectMany(load => load.Targets).ToList();
         var loaded = loads.Select(load => load.Table.Name).ToHashSet();
         var others = session.Progress.Tables.Where(table => !loaded.Contains(table.Table)).SelectMany(table => table.IntoTables ?? []).ToHashSet();
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+        await using var transaction = await session.BeginAsync(checkReferences: false, ends.OfRows, cancellation);
         var existing = treating.ExistingOf(loads.Select(load => load.Treatment));
         foreach (var making in Enum.GetValues<TableMaking>())
         {

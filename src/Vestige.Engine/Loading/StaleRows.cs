@@ -2,6 +2,7 @@ using Vestige.Core.Changes;
 using Vestige.Core.Folding;
 using Vestige.Core.Loading;
 using Vestige.Core.Positions;
+using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
@@ -16,7 +17,7 @@ namespace Vestige.Engine.Loading;
 /// came back with such a key, and rows that only changed, are read again from the new snapshot; so nothing but deletes need
 /// be taken from the log.
 /// </summary>
-internal sealed class StaleRows(Capture capture, ITargetSession session, CrossingTreatment treating)
+internal sealed class StaleRows(Capture capture, ITargetSession session, CrossingTreatment treating, Route route)
 {
     private const int ReadBytes = 4 << 20;
     private readonly Dictionary<TableSchema, Dictionary<RowKey, Row>> gone = new(ReferenceEqualityComparer.Instance);
@@ -103,7 +104,7 @@ internal sealed class StaleRows(Capture capture, ITargetSession session, Crossin
             return;
         }
 
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+        await using var transaction = await session.BeginAsync(checkReferences: false, route, cancellation);
         foreach (var (form, rows) in gone)
         {
             var treatment = treating.Build(form);

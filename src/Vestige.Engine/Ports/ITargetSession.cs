@@ -1,3 +1,4 @@
+using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
 
 namespace Vestige.Engine.Ports;
@@ -16,8 +17,15 @@ public interface ITargetSession : IAsyncDisposable
     /// is not the expected one.
     /// </summary>
     /// <param name="checkReferences">Whether foreign keys are to hold at the commit; not while tables stand at different positions.</param>
+    /// <param name="route">
+    /// Where its rows come from, for whoever reads the target's log; none where they begin a new one, as what a person edits or
+    /// repairs does. A target that cannot tell it says so when it is checked.
+    /// </param>
     /// <param name="cancellation">Gives up waiting.</param>
-    Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation);
+    Task<ITargetTransaction> BeginAsync(bool checkReferences, Route route, CancellationToken cancellation);
+
+    /// <summary>Begins a transaction whose rows, if it writes any, begin a new route.</summary>
+    Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation) => BeginAsync(checkReferences, Route.None, cancellation);
 
     /// <summary>
     /// What the call that goes on waits for, as the target says when it is asked beside it, such as a lock held by another session;

@@ -9,6 +9,7 @@ namespace Vestige.Engine.Ports;
 /// <param name="Last">The last part; a transaction in one part is both.</param>
 /// <param name="Count">How many changes the part holds; may be 0.</param>
 /// <param name="Changes">The changes in the form of <see cref="Core.Changes.ChangeWriter"/>.</param>
+/// <param name="Route">The <see cref="Core.Routes.Route"/> that it bears, as text; null when it was made at the source.</param>
 /// <param name="Origin">Whence the source itself got the transaction by replication, in the source's words; null when it was made there.</param>
 public sealed record LogFragment(
     LogPosition Position,
@@ -17,7 +18,8 @@ public sealed record LogFragment(
     bool Last,
     int Count,
     ReadOnlyMemory<byte> Changes,
-    string? Origin = null)
+    string? Origin = null,
+    string? Route = null)
 {
     public bool Whole => First && Last;
 }

@@ -11,6 +11,7 @@ internal static class FragmentCodec
 {
     private const int HeadSize = 8 + 8 + 8 + 1 + 4 + 4;
     private const int HasOrigin = 4;
+    private const int HasRoute = 8;
 
     public static void Write(IBufferWriter<byte> output, LogFragment fragment, DateTimeOffset capturedAt)
     {
@@ -18,18 +19,12 @@ internal static class FragmentCodec
         BinaryPrimitives.WriteUInt64LittleEndian(head, fragment.Position.Place);
         BinaryPrimitives.WriteInt64LittleEndian(head[8..], fragment.CommittedAt.UtcTicks);
         BinaryPrimitives.WriteInt64LittleEndian(head[16..], capturedAt.UtcTicks);
-        var origin = fragment.Origin is null ? default : Encoding.UTF8.GetBytes(fragment.Origin);
-        head[24] = (byte)((fragment.First ? 1 : 0) | (fragment.Last ? 2 : 0) | (fragment.Origin is null ? 0 : HasOrigin));
+        head[24] = (byte)((fragment.First ? 1 : 0) | (fragment.Last ? 2 : 0) | (fragment.Origin is null ? 0 : HasOrigin) | (fragment.Route is null ? 0 : HasRoute));
         BinaryPrimitives.WriteInt32LittleEndian(head[25..], fragment.Count);
         BinaryPrimitives.WriteInt32LittleEndian(head[29..], fragment.Changes.Length);
         output.Advance(HeadSize);
-        if (fragment.Origin is not null)
-        {
-            BinaryPrimitives.WriteInt32LittleEndian(output.GetSpan(4), origin!.Length);
-            output.Advance(4);
-            output.Write(origin);
-        }
-
+        WriteText(output, fragment.Origin);
+        WriteText(output, fragment.Route);
         output.Write(fragment.Changes.Span);
     }
 
@@ -46,13 +41,8 @@ internal static class FragmentCodec
             var length = BinaryPrimitives.ReadInt32LittleEndian(head[29..]);
             var count = BinaryPrimitives.ReadInt32LittleEndian(head[25..]);
             var begin = at + HeadSize;
-            string? origin = null;
-            if ((head[24] & HasOrigin) != 0)
-            {
-                var size = BinaryPrimitives.ReadInt32LittleEndian(head[HeadSize..]);
-                origin = Encoding.UTF8.GetString(head.Slice(HeadSize + 4, size));
-                begin += 4 + size;
-            }
+            var origin = ReadText(body.Span, head[24] & HasOrigin, ref begin);
+            var route = ReadText(body.Span, head[24] & HasRoute, ref begin);
 
             transactions += (head[24] & 2) != 0 ? 1 : 0;
             changes += count;
@@ -66,7 +56,8 @@ internal static class FragmentCodec
                 body.Slice(begin, length),
                 transactions,
                 changes,
-                origin));
+                origin,
+                route));
             at = begin + length;
         }
 
@@ -80,5 +71,30 @@ internal static class FragmentCodec
         }
 
         return parts;
+    }
+
+    private static void WriteText(IBufferWriter<byte> output, string? text)
+    {
+        if (text is null)
+        {
+            return;
+        }
+
+        var bytes = Encoding.UTF8.GetBytes(text);
+        BinaryPrimitives.WriteInt32LittleEndian(output.GetSpan(4), bytes.Length);
+        output.Advance(4);
+        output.Write(bytes);
+    }
+
+    private static string? ReadText(ReadOnlySpan<byte> body, int flag, ref int begin)
+    {
+        if (flag == 0)
+        {
+            return null;
+        }
+
+        var size = BinaryPrimitives.ReadInt32LittleEndian(body[begin..]);
+        begin += 4 + size;
+        return Encoding.UTF8.GetString(body.Slice(begin - size, size));
     }
 }

@@ -13,6 +13,7 @@ namespace Vestige.Engine.Spooling;
 /// <param name="Changes">In the form of <see cref="Core.Changes.ChangeWriter"/>.</param>
 /// <param name="Transactions">How many transactions the spool had taken up to and with this one.</param>
 /// <param name="TotalChanges">The same for changes.</param>
+/// <param name="Route">The <see cref="Core.Routes.Route"/> that it bears, as text; null when it was made at the source.</param>
 /// <param name="Origin">Whence the source itself got the transaction by replication; null when it was made there.</param>
 public sealed record SpooledFragment(
     LogPosition Position,
@@ -24,7 +25,8 @@ public sealed record SpooledFragment(
     ReadOnlyMemory<byte> Changes,
     long Transactions,
     long TotalChanges,
-    string? Origin = null)
+    string? Origin = null,
+    string? Route = null)
 {
     public bool Whole => First && Last;
 

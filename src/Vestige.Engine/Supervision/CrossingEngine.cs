@@ -26,6 +26,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly EngineOptions options;
     private readonly TimeProvider clock;
     private readonly Captures captures;
+    private readonly LoopCheck loops;
     private readonly CrossingPlanner planner;
     private readonly CrossingBook book;
     private readonly CrossingOpener opener;
@@ -73,7 +74,8 @@ public sealed class CrossingEngine : IAsyncDisposable
         book = new CrossingBook(quarantine, reconciliations);
         Events = new EventLog(store, clock, logger);
         captures = new Captures(connections, cipher, options, Events, clock, random, logger);
-        planner = new CrossingPlanner(connections, keys, captures, clock);
+        loops = new LoopCheck(connections, book);
+        planner = new CrossingPlanner(connections, keys, captures, loops, clock);
         this.runs = runs;
         runKeeper = new RunKeeper(runs, clock, logger);
         opener = new CrossingOpener(connections, store, keys, book, captures, runKeeper, Events, clock, random, logger);
@@ -199,6 +201,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             throw new RequestRefusedException($"The log of {kept.Definition.Source} is kept for {definition.Name}.") { Mend = "Remove the draft, and make it anew from another source." };
         }
 
+        await loops.RefuseAsync(definition, cancellation);
         var stored = new StoredCrossing(definition, entry?.Stored.Desired ?? DesiredState.Draft, by, clock.GetUtcNow());
         await store.SaveAsync(stored, cancellation);
         if (entry is null)

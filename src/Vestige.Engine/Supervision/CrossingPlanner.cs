@@ -11,7 +11,7 @@ using Vestige.Engine.Treating;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Works out what a start would do, and checks whether it can. Reads only.</summary>
-internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, Captures captures, TimeProvider clock)
+internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, Captures captures, LoopCheck loops, TimeProvider clock)
 {
     private const int Readers = 2;
     private const int NamedAtMost = 8;
@@ -38,6 +38,10 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         var crossing = taken.Where(table => Crosses(definition, table)).ToList();
         var progress = await target.ReadProgressAsync(definition.Name, cancellation);
         lines.Add(TablesLine(definition, taken.Count));
+        if (await loops.FindAsync(definition, taken.Select(table => table.Schema.Name), cancellation) is { } loop)
+        {
+            lines.Add(loop);
+        }
 
         // What was made after the start and cannot cross keeps nothing else from crossing.
         var passing = definition.Tables.Future && progress.Position is not null;

@@ -47,7 +47,9 @@ public sealed class CrossingWorker
     private readonly TableSettling settling;
     private readonly AsideNotices notices;
     private readonly WorkerTroubles troubles;
+    private readonly ISource source;
     private volatile ITargetSession? atWork;
+    private RouteEnds? routeEnds;
 
     internal CrossingWorker(
         CrossingDefinition definition,
@@ -64,7 +66,7 @@ public sealed class CrossingWorker
     {
         this.definition = definition;
         treating = new CrossingTreatment(definition, source, target, keys);
-        this.target = target;
+        (this.source, this.target) = (source, target);
         this.capture = capture;
         meter = entry.Meter;
         quarantine = entry.Quarantine;
@@ -173,6 +175,7 @@ public sealed class CrossingWorker
         }
 
         arrival.Agree(session.Progress);
+        arrival.Ends = routeEnds = await EndsAsync(now);
         capture.Spool.Hold(definition.Name, session.Progress.Position);
         if (missing.Count > 0)
         {
@@ -196,6 +199,11 @@ public sealed class CrossingWorker
 
         await FollowAsync(session, works, now);
     }
+
+    /// <summary>The source is asked only where its log does not say: what the spool holds is applied while it cannot be reached.</summary>
+    private async Task<RouteEnds> EndsAsync(CancellationToken cancellation) => new(
+        capture.Spool.Notes.GetValueOrDefault(ILogReader.DatabaseNote) ?? await source.WhoAsync(cancellation),
+        await target.WhoAsync(cancellation));
 
     /// <summary>A load is not begun in a window of rest.</summary>
     private async Task RestBeforeLoadAsync(ITargetSession session, CancellationToken cancellation)
@@ -296,7 +304,7 @@ public sealed class CrossingWorker
     /// <summary>Applies a batch while the next is gathered. True when that one must be gathered anew, since rows went into quarantine.</summary>
     private async Task<bool> ApplyAsync(ITargetSession session, Gathering mine, Batch batch, Action works, CancellationToken cancellation)
     {
-        var applier = new BatchApplier(session, capture.Spool, treating, quarantine, rule, meter, clock) { Read = state.SetInHandChanges };
+        var applier = new BatchApplier(session, capture.Spool, treating, quarantine, rule, meter, clock) { Read = state.SetInHandChanges, Ends = routeEnds! };
         var waiting = quarantine.Count;
         using var activity = EngineTraces.Begin("apply", definition.Name)?.SetTag("vestige.changes", batch.Fragments.Sum(fragment => (long)fragment.Count)).SetTag("vestige.transactions", batch.Fragments.Count);
         bool aside;
@@ -351,7 +359,7 @@ public sealed class CrossingWorker
     {
         var spool = capture.Spool;
         var tables = progress.Tables.Where(table => definition.Tables.Takes(table.Table)).ToImmutableDictionary(table => table.Table);
-        var router = new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), tables);
+        var router = new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), tables) { Target = routeEnds!.Target };
         var gatherer = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value), router, clock, BatchBytes) { Idle = meter.Idle };
         state.Follows(gatherer);
         return new Gathering(gatherer, router, ending);

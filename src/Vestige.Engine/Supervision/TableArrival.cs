@@ -31,6 +31,9 @@ internal sealed class TableArrival(
 {
     private readonly CrossingDefinition definition = treating.Definition;
 
+    /// <summary>The two databases, as routes name them; set before anything is loaded.</summary>
+    public RouteEnds? Ends { get; set; }
+
     /// <summary>The tables that cross: those the target knows once the stream has begun, before that what the source has.</summary>
     public async Task<IReadOnlyList<TableName>> TablesAsync(TargetProgress progress, CancellationToken cancellation)
     {
@@ -149,7 +152,7 @@ internal sealed class TableArrival(
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, soon);
         using var activity = EngineTraces.Begin("load", definition.Name)?.SetTag("vestige.tables", missing.Count);
         var first = session.Progress.Position is null;
-        var loading = new InitialLoad(source, target, session, capture, treating, clock);
+        var loading = new InitialLoad(source, target, session, capture, treating, Ends!, clock);
         state.Loads(loading);
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
         var allFirst = first && session.Progress.Tables.All(table => !table.Loaded);

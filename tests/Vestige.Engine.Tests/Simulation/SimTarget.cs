@@ -3,6 +3,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
+using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
@@ -125,7 +126,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
         public Task BuildReferencesAsync(IReadOnlyList<TableSchema> tables, CancellationToken cancellation) => Task.CompletedTask;
 
-        public async Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation)
+        public async Task<ITargetTransaction> BeginAsync(bool checkReferences, Route route, CancellationToken cancellation)
         {
             await target.Faults.BeforeAsync("target.begin", cancellation);
             ThrowIfFenced(Progress.Position);
