@@ -18,11 +18,12 @@ public sealed record PostgreSqlSettings(string Host, int Port, string Database, 
 
     /// <summary>
     /// The session's settings on which text forms depend: the same on the source and on the target, so that what one writes
-    /// the other reads as the same value. Time-outs that an administrator set for people do not end our long reads.
+    /// the other reads as the same value. Rows that a policy would hide are an error, not a smaller table. Time-outs that an administrator set for people do not end our long reads.
     /// </summary>
     internal const string SessionOptions =
         "-c search_path= -c datestyle=ISO,MDY -c intervalstyle=postgres -c timezone=UTC -c extra_float_digits=3 -c bytea_output=hex "
         + "-c lc_monetary=C -c lc_numeric=C -c xmloption=content -c xmlbinary=base64 -c standard_conforming_strings=on -c client_min_messages=error "
+        + "-c array_nulls=on -c row_security=off "
         + "-c statement_timeout=0 -c idle_in_transaction_session_timeout=0 -c lock_timeout=0";
 
     /// <summary>Reads the settings of a connection as people give them; what is wrong is named by field.</summary>
@@ -87,6 +88,7 @@ public sealed record PostgreSqlSettings(string Host, int Port, string Database, 
         TcpKeepAlive = true,
         TcpKeepAliveTime = 20,
         TcpKeepAliveInterval = 5,
+        RequireAuth = Tls == TlsMode.Prefer ? "ScramSHA256,MD5,None" : null,
         ReadBufferSize = 64 << 10,
         WriteBufferSize = 64 << 10,
     }.ToString();

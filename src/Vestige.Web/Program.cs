@@ -25,9 +25,12 @@ ThreadPool.SetMinThreads(ThreadsAtHand, ThreadsAtHand);
 var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = args, ContentRootPath = AppContext.BaseDirectory });
 VestigeSettings settings;
 DataFolderLock folder;
+DataKeys keys;
 try
 {
     settings = VestigeSettings.From(builder.Configuration);
+    ListenCheck.Check(settings.Port);
+    OwnerOnly.MakeFromNowOn();
     folder = DataFolderLock.Take(settings.DataFolder);
 }
 catch (Exception exception) when (exception is IOException or UnauthorizedAccessException or InvalidOperationException)
@@ -39,9 +42,21 @@ catch (Exception exception) when (exception is IOException or UnauthorizedAccess
 using (folder)
 {
     var port = settings.Port;
+    try
+    {
+        OwnerOnly.Mend(settings.DataFolder);
+        keys = DataKeys.Open(settings);
+    }
+    catch (Exception exception) when (exception is IOException or UnauthorizedAccessException or InvalidOperationException)
+    {
+        await Console.Error.WriteLineAsync($"Vestige cannot start. {exception.Message}");
+        return 1;
+    }
+
+    builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = RequestLimits.LongestBody);
     builder.WebHost.UseUrls($"http://127.0.0.1:{port}");
     builder.Configuration["AllowedHosts"] = "127.0.0.1;localhost;[::1]";
-    Register(builder.Services, settings);
+    Register(builder.Services, settings, keys);
     Telemetry.Add(builder);
     var app = builder.Build();
     Configure(app);
@@ -66,13 +81,12 @@ using (folder)
 
 return 0;
 
-static void Register(IServiceCollection services, VestigeSettings settings)
+static void Register(IServiceCollection services, VestigeSettings settings, DataKeys keys)
 {
+    services.AddSingleton(keys);
     services.AddSingleton(settings);
     services.AddSingleton(TimeProvider.System);
-    const UnixFileMode OwnerOnly = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
-    var keys = OperatingSystem.IsWindows() ? Directory.CreateDirectory(settings.KeyFolder) : Directory.CreateDirectory(settings.KeyFolder, OwnerOnly);
-    services.AddDataProtection().PersistKeysToFileSystem(keys).SetApplicationName("vestige");
+    services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(settings.KeyFolder)).SetApplicationName(VestigeSettings.ApplicationName);
     services.AddSingleton(new StoreFactory(settings.StorePath));
     services.AddSingleton<IConnectorKind>(provider => new StandInKind(settings.StandInPath, provider.GetRequiredService<TimeProvider>()));
     services.AddSingleton<IConnectorKind>(provider => new PostgreSqlKind(settings.Installation(), provider.GetRequiredService<TimeProvider>()));
@@ -81,8 +95,8 @@ static void Register(IServiceCollection services, VestigeSettings settings)
     services.AddSingleton<IConnections>(provider => provider.GetRequiredService<ConnectionDirectory>());
     services.AddSingleton<ControlStore>();
     services.AddSingleton<IControlStore>(provider => provider.GetRequiredService<ControlStore>());
-    services.AddSingleton<ISpoolCipher>(provider => SpoolCipher.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
-    services.AddSingleton<IMaskKeys>(provider => MaskKeys.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
+    services.AddSingleton<ISpoolCipher>(_ => new SpoolCipher(keys.Spool));
+    services.AddSingleton<IMaskKeys>(_ => new MaskKeys(keys.Mask));
     services.AddSingleton<IMeasureStore, MeasureStore>();
     services.AddSingleton<QuarantineStore>();
     services.AddSingleton<IQuarantineStore>(provider => provider.GetRequiredService<QuarantineStore>());
@@ -103,10 +117,19 @@ static void Register(IServiceCollection services, VestigeSettings settings)
     services.AddSingleton<RunStore>();
     services.AddSingleton<RunHistory>();
     services.AddSingleton<ReconciliationStore>();
-    services.AddSingleton(provider => SummarySigner.Open(settings, provider.GetRequiredService<IDataProtectionProvider>()));
+    services.AddSingleton(_ => SummarySigner.Of(keys.Signing));
     services.AddSingleton<AlertStore>();
     services.AddSingleton<IAlertStore>(provider => provider.GetRequiredService<AlertStore>());
-    services.AddHttpClient<IAlertSender, WebhookSender>(client => client.Timeout = TimeSpan.FromSeconds(10)).ConfigurePrimaryHttpMessageHandler(() => new SocketsHttpHandler { AllowAutoRedirect = false, PooledConnectionLifetime = TimeSpan.FromMinutes(5) });
+    services.AddHttpClient<IAlertSender, WebhookSender>(client => client.Timeout = TimeSpan.FromSeconds(10)).ConfigurePrimaryHttpMessageHandler(provider => new SocketsHttpHandler
+    {
+        AllowAutoRedirect = false,
+        UseProxy = false,
+        PooledConnectionLifetime = TimeSpan.FromMinutes(5),
+        ConnectCallback = async (context, cancellation) => new System.Net.Sockets.NetworkStream(
+            await provider.GetRequiredService<CallTargets>().ConnectAsync(context.DnsEndPoint.Host, context.DnsEndPoint.Port, context.InitialRequestMessage.Options.TryGetValue(CallTargets.ToStandIn, out var toStandIn) && toStandIn, cancellation),
+            ownsSocket: true),
+    });
+    services.AddSingleton<CallTargets>();
     services.AddSingleton<IAlertSender, MailSender>();
     services.AddSingleton<StandInPost>();
     services.AddHostedService(provider => provider.GetRequiredService<StandInPost>());
@@ -117,7 +140,8 @@ static void Register(IServiceCollection services, VestigeSettings settings)
     services.AddSingleton<RowSamples>();
     services.AddSingleton<DemoSetup>();
     services.AddHostedService<EngineHost>();
-    services.AddRazorPages();
+    services.AddRazorPages().AddMvcOptions(options => options.MaxModelBindingCollectionSize = VestigeSettings.MostFields);
+    services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(options => options.ValueCountLimit = VestigeSettings.MostFields);
     services.AddOpenApi("v1");
     services.AddProblemDetails();
     services.Configure<RouteHandlerOptions>(options => options.ThrowOnBadRequest = true);
@@ -128,9 +152,13 @@ static void Register(IServiceCollection services, VestigeSettings settings)
 static void Configure(WebApplication app)
 {
     app.Use(next => context => SecurityHeaders.InvokeAsync(context, next));
-    app.UseWhen(context => context.Request.Path.StartsWithSegments("/api", StringComparison.Ordinal), api => api.UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandler = Problems.HandleAsync, AllowStatusCode404Response = true }));
-    app.UseWhen(context => !context.Request.Path.StartsWithSegments("/api", StringComparison.Ordinal), pages => pages.UseExceptionHandler("/problem").UseStatusCodePagesWithReExecute("/problem", "?status={0}"));
-    app.Use(next => context => SameSiteGuard.InvokeAsync(context, next));
+    app.UseWhen(IsInterface, api => api
+        .UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandler = Problems.HandleAsync, AllowStatusCode404Response = true, SuppressDiagnosticsCallback = context => Problems.IsTold(context.Exception) })
+        .UseStatusCodePages(context => Problems.OfStatus(context.HttpContext).ExecuteAsync(context.HttpContext))
+        .Use(next => context => RequestLimits.InvokeAsync(context, next)));
+    app.UseWhen(context => !IsInterface(context), pages => pages.UseExceptionHandler("/problem").UseStatusCodePagesWithReExecute("/problem", "?status={0}"));
+    var settings = app.Services.GetRequiredService<VestigeSettings>();
+    app.Use(next => context => SameSiteGuard.InvokeAsync(context, settings, next));
     app.UseStaticFiles();
     app.UseRouting();
     app.UseAntiforgery();
@@ -149,6 +177,10 @@ static void Configure(WebApplication app)
     EventExport.Map(app);
     MetricsApi.Map(app);
 }
+
+/// <summary>Who calls these paths is a program, and is answered with problem documents.</summary>
+static bool IsInterface(HttpContext context) =>
+    context.Request.Path.StartsWithSegments("/api", StringComparison.OrdinalIgnoreCase) || context.Request.Path.StartsWithSegments("/events/export", StringComparison.OrdinalIgnoreCase);
 
 static void Tell(WebApplication app, VestigeSettings settings, int port)
 {

@@ -29,6 +29,36 @@ public sealed class RunningVestige : IAsyncDisposable
 
     public string Data => Path.Combine(root, "data");
 
+    public string Keys => Path.Combine(root, "keys");
+
+    /// <summary>Runs the program to its end and returns what it wrote on its error output; throws when it goes on for a minute.</summary>
+    public static async Task<string> RunToEndAsync(params string[] arguments)
+    {
+        var start = new ProcessStartInfo("dotnet") { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true };
+        foreach (var argument in arguments.Prepend(typeof(Program).Assembly.Location))
+        {
+            start.ArgumentList.Add(argument);
+        }
+
+        using var program = Process.Start(start)!;
+        using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        var said = program.StandardError.ReadToEndAsync(patience.Token);
+        _ = program.StandardOutput.ReadToEndAsync(patience.Token);
+        try
+        {
+            await program.WaitForExitAsync(patience.Token);
+            return await said;
+        }
+        catch (OperationCanceledException exception)
+        {
+            program.Kill();
+            throw new TimeoutException("The program did not end.", exception);
+        }
+    }
+
+    /// <summary>Starts the process where it cannot start, and returns what it says.</summary>
+    public Task<string> FailToLaunchAsync() => RunToEndAsync(["--port", $"{Port}", "--data", Data, "--keys", Keys, .. arguments]);
+
     public static async Task<RunningVestige> StartAsync(params string[] arguments)
     {
         var vestige = new RunningVestige(arguments);
@@ -40,7 +70,7 @@ public sealed class RunningVestige : IAsyncDisposable
     public async Task LaunchAsync()
     {
         var start = new ProcessStartInfo("dotnet") { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true };
-        foreach (var argument in new[] { typeof(Program).Assembly.Location, "--port", $"{Port}", "--data", Data, "--keys", Path.Combine(root, "keys") }.Concat(arguments))
+        foreach (var argument in new[] { typeof(Program).Assembly.Location, "--port", $"{Port}", "--data", Data, "--keys", Keys }.Concat(arguments))
         {
             start.ArgumentList.Add(argument);
         }

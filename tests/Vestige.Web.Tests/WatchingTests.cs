@@ -92,7 +92,7 @@ public sealed class WatchingTests
         var settings = new
         {
             rules = new[] { new { kind = "faulted", overAfterSeconds = 0, channels = new[] { "hook", "mail" } } },
-            channels = new object[] { new { name = "hook", kind = "webhook", url = $"http://127.0.0.1:{vestige.Port}/stand-in/webhook" }, new { name = "mail", kind = "email", host = "127.0.0.1", port = vestige.Port + 1, tls = false, from = "vestige@county.invalid", to = new[] { "on-call@county.invalid" } } },
+            channels = new object[] { new { name = "hook", kind = "webhook", url = $"http://127.0.0.1:{vestige.Port}/stand-in/webhook" }, new { name = "mail", kind = "email", host = "127.0.0.1", port = await MailPortAsync(vestige), tls = false, from = "vestige@county.invalid", to = new[] { "on-call@county.invalid" } } },
             secrets = new { hook = "a key" },
         };
         (await vestige.Http.PutAsJsonAsync("/api/v1/alerts/settings", settings, cancellation)).EnsureSuccessStatusCode();
@@ -281,6 +281,12 @@ public sealed class WatchingTests
         }
 
         return folder.FullName;
+    }
+
+    private static async Task<int> MailPortAsync(RunningVestige vestige)
+    {
+        var address = (await vestige.GetAsync("/api/v1/alerts/stand-ins")).GetProperty("mail").GetString()!;
+        return int.Parse(address[(address.LastIndexOf(':') + 1)..], System.Globalization.CultureInfo.InvariantCulture);
     }
 
     private static async Task<string> PythonAsync(string program, string input)

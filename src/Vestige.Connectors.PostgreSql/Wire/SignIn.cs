@@ -38,6 +38,8 @@ internal sealed class SignIn(ReplicationLink link, PostgreSqlSettings settings)
         {
             case 0:
                 return scram;
+            case 3 when settings.Tls == TlsMode.Prefer && !link.Encrypted:
+                throw new PortException($"{link.Tried}: the server asks for the password in clear over a connection that is not encrypted. It was not sent.") { Mend = "Turn TLS on at the server, or let it ask for scram-sha-256 in pg_hba.conf." };
             case 3:
                 await link.SendAsync('p', ReplicationLink.Zero(Password), cancellation);
                 return scram;

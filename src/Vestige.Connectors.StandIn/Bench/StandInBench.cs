@@ -13,6 +13,13 @@ public static class StandInBench
     public const int RowsShown = 200;
     private const int ChangesShown = 20;
     private const int LongestStatement = 100_000;
+
+    /// <summary>Of a value so many characters are shown, and of a result so many in all.</summary>
+    private const int LongestValue = 10_000;
+    private const int LongestResult = 1 << 20;
+
+    /// <summary>No value may be longer than this while a statement runs, in bytes; the database's own limit is a gigabyte.</summary>
+    private const int LongestMade = 16 << 20;
     private static readonly TimeSpan Longest = TimeSpan.FromSeconds(20);
 
     /// <summary>Throws <see cref="RequestRefusedException"/> with the database's own words when a statement fails; nothing is changed then.</summary>
@@ -34,6 +41,7 @@ public static class StandInBench
         var rows = new List<IReadOnlyList<string>>();
         var more = false;
         using var transaction = await database.BeginAsync(cancellation: cancellation);
+        var limit = raw.sqlite3_limit(database.Handle, raw.SQLITE_LIMIT_LENGTH, LongestMade);
         raw.sqlite3_progress_handler(database.Handle, 10_000, _ => clock.GetElapsedTime(began) > Longest || cancellation.IsCancellationRequested ? 1 : 0, null);
         try
         {
@@ -45,6 +53,7 @@ public static class StandInBench
         finally
         {
             raw.sqlite3_progress_handler(database.Handle, 0, null, null);
+            raw.sqlite3_limit(database.Handle, raw.SQLITE_LIMIT_LENGTH, limit);
         }
 
         var changed = database.Buffer.Count;
@@ -95,12 +104,14 @@ public static class StandInBench
             columns.AddRange(Enumerable.Range(0, count).Select(i => raw.sqlite3_column_name(handle, i).utf8_to_string()));
         }
 
+        var shown = rows.Sum(row => row.Sum(value => (long)value.Length));
         int code;
         while ((code = raw.sqlite3_step(handle)) == raw.SQLITE_ROW)
         {
-            if (rows.Count < RowsShown)
+            if (rows.Count < RowsShown && shown < LongestResult)
             {
                 rows.Add([.. Enumerable.Range(0, count).Select(i => Shown(handle, i))]);
+                shown += rows[^1].Sum(value => (long)value.Length);
             }
             else if (raw.sqlite3_stmt_readonly(handle) != 0)
             {
@@ -118,9 +129,11 @@ public static class StandInBench
     private static string Shown(sqlite3_stmt handle, int column) => raw.sqlite3_column_type(handle, column) switch
     {
         raw.SQLITE_NULL => "NULL",
-        raw.SQLITE_BLOB => "0x" + Convert.ToHexString(raw.sqlite3_column_blob(handle, column)),
-        _ => raw.sqlite3_column_text(handle, column).utf8_to_string(),
+        raw.SQLITE_BLOB => Cut("0x" + Convert.ToHexString(raw.sqlite3_column_blob(handle, column)[..Math.Min(raw.sqlite3_column_bytes(handle, column), LongestValue)]), 2L * raw.sqlite3_column_bytes(handle, column)),
+        _ => Cut(raw.sqlite3_column_text(handle, column).utf8_to_string(), raw.sqlite3_column_bytes(handle, column)),
     };
+
+    private static string Cut(string text, long length) => text.Length > LongestValue ? $"{text[..LongestValue]}... ({length} characters)" : text;
 
     private static List<BenchChange> FirstChanges(StandInDatabase database)
     {

@@ -322,6 +322,6 @@ public static partial class DefinitionRules
 
     private static DefinitionProblem NoPattern(string field) => new(field, "there is no pattern", "Name the tables it is for, for example \"schema.*\".");
 
-    [GeneratedRegex("^[a-z0-9][a-z0-9-]*$", RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(@"^[a-z0-9][a-z0-9-]*\z", RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Slug();
 }

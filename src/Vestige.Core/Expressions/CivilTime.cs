@@ -144,6 +144,6 @@ public static partial class CivilTime
 
     private static int Part(Match match, string name) => match.Groups[name].Success ? int.Parse(match.Groups[name].ValueSpan, CultureInfo.InvariantCulture) : 0;
 
-    [GeneratedRegex(@"^(?<y>[0-9]{4,7})-(?<m>[0-9]{2})-(?<d>[0-9]{2})(?:[ T](?<h>[0-9]{2}):(?<i>[0-9]{2})(?::(?<s>[0-9]{2})(?:\.(?<f>[0-9]{1,6}))?)?(?:(?<z>[+-])(?<zh>[0-9]{2})(?::?(?<zm>[0-9]{2})(?::?(?<zs>[0-9]{2}))?)?|(?<utc>Z))?)?(?<bc> BC)?$", RegexOptions.CultureInvariant | RegexOptions.ExplicitCapture, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(@"^(?<y>[0-9]{4,7})-(?<m>[0-9]{2})-(?<d>[0-9]{2})(?:[ T](?<h>[0-9]{2}):(?<i>[0-9]{2})(?::(?<s>[0-9]{2})(?:\.(?<f>[0-9]{1,6}))?)?(?:(?<z>[+-])(?<zh>[0-9]{2})(?::?(?<zm>[0-9]{2})(?::?(?<zs>[0-9]{2}))?)?|(?<utc>Z))?)?(?<bc> BC)?\z", RegexOptions.CultureInvariant | RegexOptions.ExplicitCapture, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Form();
 }

@@ -73,7 +73,7 @@ public static class NeedReader
         {
             yield return new Need(NeedKind.LogLoss, status.Name, capture.Connection, $"The log of {capture.Connection} no longer reaches back to where the spool ends.", "What the spool holds can be applied; what was committed after it cannot follow.", "Load the crossing again.");
         }
-        else if (!capture.Running || now - capture.SampledAt > Silent)
+        else if (!capture.Running || (capture.SampledAt != default && now - capture.SampledAt > Silent))
         {
             yield return new Need(
                 NeedKind.NoHeartbeat,

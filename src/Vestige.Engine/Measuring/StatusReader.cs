@@ -5,6 +5,7 @@ using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
 using Vestige.Engine.Capturing;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
@@ -149,10 +150,23 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         return (Math.Max(0, capture.Spool.Changes - place.Changes), Math.Max(0, capture.Spool.Transactions - place.Transactions));
     }
 
-    private long? BytesBehind(CrossingEntry entry, CaptureStatus? log, LogPosition? applied) =>
-        log is null || applied is null
-            ? null
-            : Math.Max(0, connections.Source(entry.Stored.Definition.Source).Distance(applied.Value, LogPosition.Max(applied.Value, log.Head)));
+    /// <summary>Null also where the source's connection cannot be opened.</summary>
+    private long? BytesBehind(CrossingEntry entry, CaptureStatus? log, LogPosition? applied)
+    {
+        if (log is null || applied is null)
+        {
+            return null;
+        }
+
+        try
+        {
+            return Math.Max(0, connections.Source(entry.Stored.Definition.Source).Distance(applied.Value, LogPosition.Max(applied.Value, log.Head)));
+        }
+        catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
+        {
+            return null;
+        }
+    }
 
     private static (TimeSpan? Ends, double? Rate) LoadForecast(DateTimeOffset now, InitialLoad? load)
     {
@@ -184,10 +198,24 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         return Forecast.WhenFull(0, left, rates.High) is { } soonest ? (soonest, Forecast.WhenFull(0, left, rates.Low)) : null;
     }
 
+    /// <summary>Where the target's connection cannot be opened, tables are shown under the source's names.</summary>
+    private Func<TableName, IReadOnlyList<TableName>> IntoOf(TableWays ways)
+    {
+        try
+        {
+            var target = connections.Target(ways.Definition.Target);
+            return name => ways.Into(name, target);
+        }
+        catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
+        {
+            return name => [name];
+        }
+    }
+
     private List<TableStatus> Tables(CrossingEntry entry, TargetProgress progress, CrossingState state, InitialLoad? load, LagReading? lag)
     {
         var ways = entry.Ways;
-        var target = connections.Target(ways.Definition.Target);
+        var into = IntoOf(ways);
         var known = progress.Tables.Where(table => ways.Takes(table.Table)).ToDictionary(table => table.Table);
         var waiting = entry.Quarantine.UpTo(progress.Position).CountBy(change => change.Table).ToDictionary();
         var loads = load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
@@ -197,7 +225,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             var loading = loads.GetValueOrDefault(name);
             return new TableStatus(
                 name,
-                ways.Into(name, target),
+                into(name),
                 TableStateOf(table, loading, state, waiting.ContainsKey(name)),
                 table?.HeldCause ?? (waiting.TryGetValue(name, out var changes) ? $"{Figures.Of(changes, "change")} of it {(changes == 1 ? "waits" : "wait")} in quarantine; all its other rows go on." : null),
                 loading?.Rows ?? 0,

@@ -57,10 +57,11 @@ internal sealed class CrossingEditor(
     /// Tables that come, or that are treated otherwise, are loaded while the others stand. Throws <see cref="NotReadyException"/> with
     /// every line when that cannot be done. Whatever fails later, the crossing goes on as it was.
     /// </summary>
-    public async Task ChangeAsync(CrossingDefinition definition, string by, string? typed, CancellationToken cancellation)
+    public async Task ChangeAsync(CrossingDefinition definition, string by, string? typed, CancellationToken cancellation, Func<CancellationToken, Task>? verify = null)
     {
         var entry = book.Existing(definition.Name);
         using var turn = await entry.Turn.EnterAsync(cancellation);
+        await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
         var change = await CompareAsync(definition, cancellation);
         if (!change.Ready)
         {

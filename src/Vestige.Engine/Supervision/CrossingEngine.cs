@@ -6,6 +6,7 @@ using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Alerting;
 using Vestige.Engine.Capturing;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
@@ -27,6 +28,9 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly TimeProvider clock;
     private readonly Captures captures;
     private readonly LoopCheck loops;
+
+    /// <summary>Definitions come, change while they are drafts, and go one after the other.</summary>
+    private readonly Turnstile definitions = new();
     private readonly CrossingPlanner planner;
     private readonly CrossingBook book;
     private readonly CrossingOpener opener;
@@ -183,10 +187,20 @@ public sealed class CrossingEngine : IAsyncDisposable
     public CrossingMeter? Meter(string crossing) => book.Find(crossing)?.Meter;
 
     /// <summary>Keeps a new definition, or another one for a crossing that does not run. Nothing starts.</summary>
-    public async Task DefineAsync(CrossingDefinition definition, string by, CancellationToken cancellation)
+    /// <param name="definition">The definition.</param>
+    /// <param name="by">Who asks.</param>
+    /// <param name="cancellation">Gives up.</param>
+    /// <param name="verify">Throws when the definition that is kept is not the one that this was made from; asked while no other can be kept. Null where that does not matter.</param>
+    public async Task DefineAsync(CrossingDefinition definition, string by, CancellationToken cancellation, Func<CancellationToken, Task>? verify = null)
     {
         ArgumentNullException.ThrowIfNull(definition);
         CrossingPacing.CheckTimes(definition);
+        await loops.RefuseAsync(definition, cancellation);
+        using var alone = await definitions.EnterAsync(cancellation);
+        await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
+
+        // A connection may have been removed since the definition was checked.
+        _ = (connections.Source(definition.Source), connections.Target(definition.Target));
         var entry = book.Find(definition.Name);
         if (entry is not null && entry.Stored.Begun)
         {
@@ -201,7 +215,6 @@ public sealed class CrossingEngine : IAsyncDisposable
             throw new RequestRefusedException($"The log of {kept.Definition.Source} is kept for {definition.Name}.") { Mend = "Remove the draft, and make it anew from another source." };
         }
 
-        await loops.RefuseAsync(definition, cancellation);
         var stored = new StoredCrossing(definition, entry?.Stored.Desired ?? DesiredState.Draft, by, clock.GetUtcNow());
         await store.SaveAsync(stored, cancellation);
         if (entry is null)
@@ -214,6 +227,14 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
 
         await Events.OfCrossingAsync(definition.Name, EventKind.Note, entry is null ? "Defined." : "Definition changed.", by);
+    }
+
+    /// <summary>Does something that depends on which definitions there are, while none comes or goes, as removing a connection that none names.</summary>
+    public async Task AmongDefinitionsAsync(Func<Task> change, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(change);
+        using var alone = await definitions.EnterAsync(cancellation);
+        await change();
     }
 
     /// <summary>
@@ -231,12 +252,12 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// be done, and <see cref="LossRefusedException"/> when it would destroy what is on the target and is not the crossing's, and
     /// the crossing's name was not typed; nothing is changed then.
     /// </summary>
-    public async Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation, string? typed = null)
+    public async Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation, string? typed = null, Func<CancellationToken, Task>? verify = null)
     {
         ArgumentNullException.ThrowIfNull(definition);
         CrossingPacing.CheckTimes(definition);
         var compared = book.Find(definition.Name)?.Stored.Definition.Reconcile;
-        await editor.ChangeAsync(definition, by, typed, cancellation);
+        await editor.ChangeAsync(definition, by, typed, cancellation, verify);
         if (definition.Reconcile != compared)
         {
             await Reconcile.EndWalkAsync(definition.Name, cancellation);
@@ -312,10 +333,13 @@ public sealed class CrossingEngine : IAsyncDisposable
     }
 
     /// <summary>Removes a crossing that does not run: its definition and its progress on the target; the rows stay.</summary>
-    public async Task RemoveAsync(string crossing, string by, CancellationToken cancellation)
+    public async Task RemoveAsync(string crossing, string by, CancellationToken cancellation, Func<CancellationToken, Task>? verify = null)
     {
         var entry = book.Existing(crossing);
+        using var alone = await definitions.EnterAsync(cancellation);
         using var turn = await entry.Turn.EnterAsync(cancellation);
+        entry = book.Existing(crossing);
+        await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
         if (entry.Worker is { Running.IsCompleted: false })
         {
             throw new RequestRefusedException($"{crossing} is running.") { Mend = "Stop it first." };

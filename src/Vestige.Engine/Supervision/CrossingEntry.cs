@@ -63,8 +63,8 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
 
     public bool Checking { get; set; }
 
-    /// <summary>What held when it was started and does not any more, as last checked.</summary>
-    public IReadOnlyList<Need> NotReady { get; set; } = [];
+    /// <summary>What held when it was started and does not any more, as last checked; null before it was checked in this process.</summary>
+    public IReadOnlyList<Need>? NotReady { get; set; }
 
     /// <summary>When the next run of its schedule begins; null without a schedule, and while it is not known.</summary>
     public DateTimeOffset? NextRun { get; set; }
@@ -74,6 +74,12 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
 
     /// <summary>The run that goes on; null between runs.</summary>
     public RunBegin? Run { get; set; }
+
+    /// <summary>The asking for it that goes on, or the last.</summary>
+    public Task Diagnosing { get; set; } = Task.CompletedTask;
+
+    /// <summary>Whether the target has said in this process what it holds; until then nothing is known of its tables.</summary>
+    public bool IsKnown => Known is not null || Worker is { Running.IsCompleted: true } || Worker is { Found: not null } || Worker?.View is { Tables.IsEmpty: false };
 
     /// <summary>What the target last said the call in hand waits for; null when it said nothing, or needs not be asked.</summary>
     public string? Diagnosis { get; set; }

@@ -62,10 +62,11 @@ internal sealed class CrossingOpener(
             entry.Trouble = null;
             return true;
         }
-        catch (Exception exception) when (exception is PortException or IOException)
+        catch (Exception exception) when (exception is not (OperationCanceledException or OutOfMemoryException))
         {
+            // Whatever is broken about one crossing, its connections or its spool is said at it, and keeps nobody else from starting.
             logger.LogWarning(exception, "{Crossing} could not be opened", entry.Name);
-            entry.Trouble = new CrossingFault(exception.Message, (exception as PortException)?.Mend, entry.Trouble?.Since ?? clock.GetUtcNow());
+            entry.Trouble = new CrossingFault(exception.Message, (exception as PortException)?.Mend ?? (exception as RequestRefusedException)?.Mend, entry.Trouble?.Since ?? clock.GetUtcNow());
             return false;
         }
     }

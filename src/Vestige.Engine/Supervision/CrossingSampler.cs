@@ -1,4 +1,5 @@
 using Microsoft.Extensions.Logging;
+using Vestige.Core.Alerts;
 using Vestige.Core.Crossings;
 using Vestige.Core.Forecasting;
 using Vestige.Engine.Alerting;
@@ -111,17 +112,18 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
 
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(ending);
         patience.CancelAfter(DiagnoseFor);
-        entry.Diagnosis = await worker.WhyWaitingAsync(patience.Token);
+        var said = await worker.WhyWaitingAsync(patience.Token);
+        entry.Diagnosis = ReferenceEquals(entry.Worker, worker) ? said : null;
     }
 
     /// <summary>What holds of each crossing now, and what is not ready any more, as last checked.</summary>
     private async Task LookAsync(AlertKeeper alerts, Dictionary<string, CrossingStatus> seen, CancellationToken ending)
     {
         var (entries, now) = (book.All, clock.GetUtcNow());
-        var needs = entries.Where(entry => seen.ContainsKey(entry.Name)).SelectMany(entry => NeedReader.Of(seen[entry.Name], now).Concat(entry.NotReady)).ToList();
+        var needs = entries.Where(entry => seen.ContainsKey(entry.Name)).SelectMany(entry => NeedReader.Of(seen[entry.Name], now).Concat(entry.NotReady ?? Unchecked(alerts, entry.Name))).ToList();
 
-        // What rests for good needs nobody; one that could not be looked at is as it was.
-        var looked = entries.Where(entry => seen.ContainsKey(entry.Name) || !entry.Stored.NeedsLog).Select(entry => entry.Name).ToHashSet();
+        // What rests for good needs nobody; one that could not be looked at is as it was, and so is one whose target has not been asked yet.
+        var looked = entries.Where(entry => (seen.ContainsKey(entry.Name) && entry.IsKnown) || !entry.Stored.NeedsLog).Select(entry => entry.Name).ToHashSet();
         try
         {
             await alerts.LookAsync(name => looked.Contains(name) ? true : book.Find(name) is null ? null : false, needs, ending);
@@ -131,6 +133,10 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
             logger.LogWarning(exception, "Alerts could not be looked after");
         }
     }
+
+    /// <summary>What was not ready when the process ended, until it is checked again.</summary>
+    private static IEnumerable<Need> Unchecked(AlertKeeper alerts, string crossing) =>
+        alerts.Standing.Where(alert => alert.Need.Kind == NeedKind.ReadinessLost && alert.Need.Crossing == crossing).Select(alert => alert.Need);
 
     private async Task SampleAsync(CrossingEntry entry, Dictionary<string, CrossingStatus> seen, CancellationToken ending)
     {
@@ -147,7 +153,12 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
                 await opener.KnowAsync(entry, worker, capture, ending);
             }
 
-            await DiagnoseAsync(entry, ending);
+            // Beside the others: a target that hangs takes its time to say what it waits for.
+            if (entry.Diagnosing.IsCompleted)
+            {
+                entry.Diagnosing = DiagnoseAsync(entry, ending);
+            }
+
             var applied = entry.Known is { } known ? known.Position : entry.Worker?.View.Applied;
             entry.Place = applied is null ? null : await capture.Spool.LocateAsync(applied.Value, ending);
             var status = StatusOf(entry);

@@ -37,7 +37,7 @@ internal sealed class ReadinessWatch(IConnections connections, CrossingBook book
     {
         if (entry.Worker is not { Running.IsCompleted: false } worker || worker.View is not { Following: true } view)
         {
-            entry.NotReady = [];
+            entry.NotReady = entry.NotReady is null ? null : [];
             return;
         }
 

@@ -70,7 +70,7 @@ public sealed class AlertPost(AlertStore store, CrossingEngine engine, IEnumerab
         await store.TriedAsync(message, cancellation);
     }
 
-    private static bool IsOfTheLine(Exception exception) => exception is HttpRequestException or OperationCanceledException or SocketException or IOException or ProtocolException or CommandException or AuthenticationException or SslHandshakeException or NotSupportedException or FormatException or TimeoutException or InvalidOperationException;
+    private static bool IsOfTheLine(Exception exception) => exception is RequestRefusedException or System.Net.Sockets.SocketException or HttpRequestException or OperationCanceledException or SocketException or IOException or ProtocolException or CommandException or AuthenticationException or SslHandshakeException or NotSupportedException or FormatException or TimeoutException or InvalidOperationException;
 
     private async Task FailedAsync(AlertMessageRecord message, string channel, Exception exception)
     {

@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
 using Vestige.Core.Alerts;
 using Vestige.Engine.Alerting;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Storage;
 using Vestige.Storage.Entities;
@@ -35,6 +36,15 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
             }
 
             var kept = SecretsOf(record);
+            var before = record.Value.Length == 0 ? AlertSettings.Default : JsonSerializer.Deserialize<AlertSettings>(record.Value, DefinitionJson.Options)!;
+            foreach (var channel in settings.Channels.Where(channel => kept.ContainsKey(channel.Name) && !secrets.ContainsKey(channel.Name)))
+            {
+                if (before.Channels.FirstOrDefault(one => one.Name == channel.Name) is { } old && GoesOf(old) != GoesOf(channel))
+                {
+                    throw new RequestRefusedException($"The secret of {channel.Name} was given for another address, role or encryption.") { Mend = "Give the secret again." };
+                }
+            }
+
             foreach (var (channel, secret) in secrets)
             {
                 kept[channel] = secret;
@@ -49,6 +59,9 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
             record.Secret = protector.Protect(JsonSerializer.SerializeToUtf8Bytes(kept));
         },
         cancellation);
+
+    /// <summary>To whom a channel's secret goes, and under what protection.</summary>
+    private static (string Kind, string? Url, string? Host, int? Port, string? User, bool Tls) GoesOf(AlertChannel channel) => (channel.Kind, channel.Url, channel.Host, channel.Port, channel.User, channel.Tls);
 
     /// <summary>The secret of a channel: of a webhook its signing key, of a mail server the password; null when it has none.</summary>
     public async Task<string?> SecretAsync(string channel, CancellationToken cancellation)

@@ -7,7 +7,7 @@ using Vestige.Engine.Alerting;
 namespace Vestige.Web.Alerting;
 
 /// <summary>Sends an alert as a plain message by SMTP (RFC 5321). A repetition has the same Message-Id.</summary>
-public sealed class MailSender : IAlertSender
+public sealed class MailSender(CallTargets targets) : IAlertSender
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(20);
 
@@ -21,7 +21,8 @@ public sealed class MailSender : IAlertSender
         message.From.Add(MailboxAddress.Parse(channel.From!));
         message.To.AddRange(channel.To!.Select(MailboxAddress.Parse));
         using var client = new SmtpClient { Timeout = (int)Patience.TotalMilliseconds };
-        await client.ConnectAsync(channel.Host!, channel.Port!.Value, channel.Tls ? channel.Port == 465 ? SecureSocketOptions.SslOnConnect : SecureSocketOptions.StartTls : SecureSocketOptions.None, cancellation);
+        var socket = await targets.ConnectAsync(channel.Host!, channel.Port!.Value, toStandIn: false, cancellation);
+        await client.ConnectAsync(socket, channel.Host!, channel.Port!.Value, channel.Tls ? channel.Port == 465 ? SecureSocketOptions.SslOnConnect : SecureSocketOptions.StartTls : SecureSocketOptions.None, cancellation);
         if (channel.User is { Length: > 0 } user)
         {
             await client.AuthenticateAsync(user, secret ?? "", cancellation);

@@ -61,19 +61,15 @@ public sealed class StandInPost(VestigeSettings settings, ILogger<StandInPost> l
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         await Task.Yield();
-        var port = settings.Port + 1;
         try
         {
-            if (!IsFree(port))
-            {
-                logger.LogInformation("The mail stand-in does not listen: port {Port} is in use", port);
-                return;
-            }
-
+            // Any that is free: a fixed one would be in the way of another instance.
+            var port = FreePort();
             var options = new SmtpServerOptionsBuilder().ServerName("vestige.invalid").MaxMessageSize(LongestBody, MaxMessageSizeHandling.Strict).Endpoint(builder => builder.Endpoint(new IPEndPoint(IPAddress.Loopback, port))).Build();
             var services = new SmtpServer.ComponentModel.ServiceProvider();
             services.Add(new Box(this));
             MailPort = port;
+            logger.LogInformation("The mail stand-in listens at 127.0.0.1:{Port}", port);
             await new SmtpServer.SmtpServer(options, services).StartAsync(stoppingToken);
         }
         catch (Exception exception) when (exception is SocketException or OperationCanceledException)
@@ -82,18 +78,11 @@ public sealed class StandInPost(VestigeSettings settings, ILogger<StandInPost> l
         }
     }
 
-    private static bool IsFree(int port)
+    private static int FreePort()
     {
-        try
-        {
-            using var probe = new TcpListener(IPAddress.Loopback, port);
-            probe.Start();
-            return true;
-        }
-        catch (SocketException)
-        {
-            return false;
-        }
+        using var probe = new TcpListener(IPAddress.Loopback, 0);
+        probe.Start();
+        return ((IPEndPoint)probe.LocalEndpoint).Port;
     }
 
     private void Keep(ReceivedPost post)

@@ -11,7 +11,7 @@ namespace Vestige.Web.Alerting;
 /// Posts an alert as JSON. With a secret the body is signed: <c>Vestige-Signature: sha256=</c> and the HMAC-SHA-256 of the body in
 /// hexadecimal digits (RFC 2104). A repetition has the same <c>Vestige-Message</c>.
 /// </summary>
-public sealed class WebhookSender(HttpClient http) : IAlertSender
+public sealed class WebhookSender(HttpClient http, CallTargets targets, StandInPost standIn) : IAlertSender
 {
     public const string SignatureHeader = "Vestige-Signature";
     public const string MessageHeader = "Vestige-Message";
@@ -31,6 +31,11 @@ public sealed class WebhookSender(HttpClient http) : IAlertSender
             request.Headers.Add(SignatureHeader, Sign(body, secret));
         }
 
+        var toStandIn = request.RequestUri!.AbsoluteUri == standIn.WebhookAddress;
+
+        // A connection that is open already goes to wherever the name led when it was made.
+        await targets.CheckAsync(request.RequestUri.Host, request.RequestUri.Port, toStandIn, cancellation);
+        request.Options.Set(CallTargets.ToStandIn, toStandIn);
         using var response = await http.SendAsync(request, cancellation);
         response.EnsureSuccessStatusCode();
         return string.Create(CultureInfo.InvariantCulture, $"{(int)response.StatusCode} {response.ReasonPhrase}");

@@ -22,6 +22,7 @@ public static class AlertApi
         }).WithSummary("Says that somebody has seen it, with a note.");
         group.MapGet("/settings", (CrossingEngine engine) => engine.Alerts!.Settings).WithSummary("Rules, channels and quiet hours.");
         group.MapPut("/settings", PutAsync).WithSummary("Changes them; secrets of channels are given beside, and never read back.");
+        group.MapGet("/stand-ins", (StandInPost standIn) => new { webhook = standIn.WebhookAddress, mail = standIn.MailPort is { } port ? $"127.0.0.1:{port}" : null }).WithSummary("Where the stand-ins that ship with the application take webhooks and mail.");
         group.MapPost("/channels/{name}/test", async (string name, CrossingEngine engine, AlertStore store, CancellationToken cancellation) =>
         {
             if (engine.Alerts!.Settings.Channels.All(channel => channel.Name != name))

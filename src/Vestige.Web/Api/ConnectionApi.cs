@@ -26,6 +26,7 @@ public static class ConnectionApi
         group.MapPost("/{name}/test", TestAsync).WithSummary("Proves each hop of the connection.");
         group.MapGet("/{name}/readiness", ReadinessAsync).WithSummary("What must hold, for the role source or target.");
         group.MapGet("/{name}/preparation", PreparationAsync).WithSummary("The script that a DBA runs for the role source or target, and its undo.");
+        routes.MapGet("/connections/{name}/preparation.sql", ScriptAsync).ExcludeFromDescription();
         group.MapGet("/{name}/tables", TablesAsync).WithSummary("The tables of the database.");
         group.MapGet("/{name}/rows", RowsAsync).WithSummary("Some rows of a table, read and not kept.");
         routes.MapPost("/api/v1/bench/{connection}", BenchAsync).WithTags("bench").WithSummary("Runs statements on a stand-in, in one transaction.");
@@ -70,7 +71,7 @@ public static class ConnectionApi
         }
 
         var changed = new ConnectionDefinition(body.Name, body.Kind, body.Settings ?? [], body.Secret is not null);
-        if (connections.Check(changed) is { Count: > 0 } problems)
+        if (connections.Check(changed, body.SecretText) is { Count: > 0 } problems)
         {
             return Problems.Definition(problems);
         }
@@ -88,13 +89,13 @@ public static class ConnectionApi
     private static async Task<IResult> KeepAsync(ConnectionBody body, ConnectionDirectory connections, bool created, CancellationToken cancellation)
     {
         var connection = new ConnectionDefinition(body.Name, body.Kind, body.Settings ?? [], body.Secret is not null);
-        var problems = connections.Check(connection);
+        var problems = connections.Check(connection, body.SecretText);
         if (problems.Count > 0)
         {
             return Problems.Definition(problems);
         }
 
-        await connections.SaveAsync(connection, body.SecretText, cancellation);
+        await connections.SaveAsync(connection, body.SecretText, cancellation, isNew: created);
         return created ? Results.Created($"/api/v1/connections/{body.Name}", View(connections.Find(body.Name)!)) : Results.Ok(View(connections.Find(body.Name)!));
     }
 
@@ -105,7 +106,7 @@ public static class ConnectionApi
             return Problems.NotFound($"connection {name}");
         }
 
-        await connections.RemoveAsync(name, UsersOf(name, engine), cancellation);
+        await engine.AmongDefinitionsAsync(() => connections.RemoveAsync(name, UsersOf(name, engine), cancellation), cancellation);
         return Results.NoContent();
     }
 
@@ -147,6 +148,22 @@ public static class ConnectionApi
         }
 
         return Results.Ok(lines.Select(ReadinessView.Of));
+    }
+
+    /// <summary>The script as a file, or its undo; of the tables that a crossing takes where one is named.</summary>
+    private static async Task<IResult> ScriptAsync(string name, string role, ConnectionDirectory connections, CrossingEngine engine, CancellationToken cancellation, bool undo = false, string? crossing = null)
+    {
+        if (connections.Find(name) is null || connections.Preparable(name) is not { } preparable || role is not ("source" or "target"))
+        {
+            return Problems.NotFound($"preparation script for {name}");
+        }
+
+        var rules = crossing is null ? null : engine.Status(crossing)?.Definition.Tables;
+        var tables = role == "target" ? [] : (await connections.Source(name).ReadTablesAsync(cancellation))
+            .Where(table => (table.Crosses || table.InsertsCross) && rules?.Takes(table.Schema.Name) != false)
+            .Select(table => table.Schema.Name).ToList();
+        var made = role == "source" ? await preparable.PrepareSourceAsync(tables, cancellation) : await preparable.PrepareTargetAsync(cancellation);
+        return Results.File(System.Text.Encoding.UTF8.GetBytes(undo ? made.Undo : made.Script), "application/sql", $"{name}-{role}{(undo ? "-undo" : "")}.sql");
     }
 
     private static async Task<IResult> PreparationAsync(string name, string role, ConnectionDirectory connections, CancellationToken cancellation, string? find = null)

@@ -1,9 +1,14 @@
 using System.Text.Json;
+using System.Text.Json.Serialization;
 
 namespace Vestige.Web.Api;
 
 /// <summary>A connection as it is written. The secret is never read back.</summary>
-public sealed record ConnectionBody(string Name, string Kind, Dictionary<string, string>? Settings = null, Dictionary<string, string>? Secret = null)
+public sealed record ConnectionBody(
+    string Name,
+    string Kind,
+    [property: JsonConverter(typeof(SettingText))] Dictionary<string, string>? Settings = null,
+    [property: JsonConverter(typeof(SettingText))] Dictionary<string, string>? Secret = null)
 {
     /// <summary>A password as a secret.</summary>
     public static string SecretOf(string password) => JsonSerializer.Serialize(new Dictionary<string, string> { ["password"] = password });

@@ -2,6 +2,7 @@ using System.Text;
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
@@ -60,14 +61,22 @@ public static class CrossingApi
         group.MapGet("/{name}/events", EventsAsync).WithSummary("What happened, newest first.");
     }
 
-    /// <summary>Positions in the notation of a crossing's source; the bare number when that connection is gone.</summary>
+    /// <summary>Positions in the notation of a crossing's source; the bare number when that connection is gone or cannot be opened.</summary>
     public static Func<LogPosition, string> FormatOf(CrossingStatus status, ConnectionDirectory connections)
     {
         ArgumentNullException.ThrowIfNull(status);
         ArgumentNullException.ThrowIfNull(connections);
-        return connections.Find(status.Definition.Source) is null
-            ? position => position.ToString()
-            : connections.Source(status.Definition.Source).Format;
+        return position =>
+        {
+            try
+            {
+                return connections.Source(status.Definition.Source).Format(position);
+            }
+            catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
+            {
+                return position.ToString();
+            }
+        };
     }
 
     /// <summary>What is wrong with a definition, connections included; empty when nothing is.</summary>
@@ -115,7 +124,7 @@ public static class CrossingApi
             return Problems.Of(409, "exists", $"There is a crossing {body.Name} already.", "Choose another name, or PUT to change it.", "name");
         }
 
-        await engine.DefineAsync(body, By, cancellation);
+        await engine.DefineAsync(body, By, cancellation, _ => engine.Status(body.Name) is null ? Task.CompletedTask : throw new RequestRefusedException($"There is a crossing {body.Name} already.") { Mend = "Choose another name, or PUT to change it." });
         return Results.Created($"/api/v1/crossings/{body.Name}", body);
     }
 
@@ -159,7 +168,7 @@ public static class CrossingApi
 
         if (engine.Status(name) is { State: CrossingState.Draft })
         {
-            await engine.DefineAsync(body, By, cancellation);
+            await engine.DefineAsync(body, By, cancellation, ExpectedBy(name, request, store));
             return Results.Ok(body);
         }
 
@@ -169,7 +178,7 @@ public static class CrossingApi
             return Problems.Confirm(await engine.CompareAsync(body, cancellation));
         }
 
-        await engine.ChangeAsync(body, By, cancellation, confirmed);
+        await engine.ChangeAsync(body, By, cancellation, confirmed, ExpectedBy(name, request, store));
         return Results.Ok(body);
     }
 
@@ -180,9 +189,19 @@ public static class CrossingApi
             return mismatch;
         }
 
-        await engine.RemoveAsync(name, By, cancellation);
+        await engine.RemoveAsync(name, By, cancellation, ExpectedBy(name, request, store));
         return Results.NoContent();
     }
+
+    /// <summary>Asks once more when no other change can come between.</summary>
+    private static Func<CancellationToken, Task> ExpectedBy(string name, HttpRequest request, ControlStore store) => async cancellation =>
+    {
+        var (given, present) = (request.Headers.IfMatch.ToString(), Tag(await store.VersionAsync(name, cancellation)));
+        if (given != present && given != "*")
+        {
+            throw new DefinitionChangedException($"The definition has changed; its ETag is {present}.") { Mend = "Read it again." };
+        }
+    };
 
     private static async Task<IResult?> MismatchAsync(string name, HttpRequest request, CrossingEngine engine, ControlStore store, CancellationToken cancellation)
     {
@@ -249,7 +268,7 @@ public static class CrossingApi
         };
         if (manner is null)
         {
-            return Problems.Of(422, "definition", $"'{body.Manner}' is not a manner of stopping.", "Use drain, transaction or now.", "manner");
+            return Problems.Of(422, "stop", $"'{body.Manner}' is not a manner of stopping.", "Use drain, transaction or now.", "manner");
         }
 
         if (body.Mark is not { } wanted)
@@ -261,7 +280,7 @@ public static class CrossingApi
         var position = wanted.Position is null ? null : connections.Source(status.Definition.Source).Parse(wanted.Position);
         if (given != 1 || manner != StopManner.Drain || (wanted.Position is not null && position is null))
         {
-            return Problems.Of(422, "definition", "The mark cannot be used.", "Give one of a position in the source's notation, a time, or asOfNow, with the manner drain.", "mark");
+            return Problems.Of(422, "stop", "The mark cannot be used.", "Give one of a position in the source's notation, a time, or asOfNow, with the manner drain.", "mark");
         }
 
         return await DoAsync(name, engine, () => engine.StopAtAsync(name, wanted.AsOfNow == true ? null : new StopMark(position, wanted.Time), By, cancellation));
@@ -342,7 +361,7 @@ public static class CrossingApi
         }
 
         await request();
-        return Results.Ok(new { name, state = engine.Status(name)!.State.Word() });
+        return engine.Status(name) is { } after ? Results.Ok(new { name, state = after.State.Word() }) : Problems.NotFound($"crossing {name}");
     }
 
     private static string Tag(long? version) => $"\"{version}\"";

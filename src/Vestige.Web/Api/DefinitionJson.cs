@@ -1,5 +1,6 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using System.Text.Json.Serialization.Metadata;
 
 namespace Vestige.Web.Api;
 
@@ -14,6 +15,7 @@ public static class DefinitionJson
         options.UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow;
         options.RespectNullableAnnotations = true;
         options.RespectRequiredConstructorParameters = true;
+        options.TypeInfoResolver = new DefaultJsonTypeInfoResolver { Modifiers = { NoEmptyEntries.Apply } };
         options.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase, allowIntegerValues: false));
         return options;
     }

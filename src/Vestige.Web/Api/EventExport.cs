@@ -18,7 +18,7 @@ public static class EventExport
     public static void Map(IEndpointRouteBuilder routes) =>
         routes.MapGet("/events/export", (ControlStore store, HttpContext context, [AsParameters] EventSearch search, CancellationToken cancellation, string format = "jsonl") => (search.Problem, format) switch
         {
-            ({ } problem, _) => Problems.Of(422, "search", problem, "Correct the time.", "from"),
+            ({ } problem, _) => Problems.Of(422, "search", problem, "Correct the search."),
             (_, "csv") => Results.Stream(stream => CsvAsync(stream, EventsAsync(store, search.Filter, cancellation), cancellation), "text/csv; charset=utf-8", "events.csv"),
             (_, "jsonl") => Results.Stream(stream => LinesAsync(stream, EventsAsync(store, search.Filter, cancellation), cancellation), "application/jsonl; charset=utf-8", "events.jsonl"),
             _ => Problems.Of(422, "format", $"'{format}' is not a format.", "Use csv or jsonl.", "format"),
@@ -30,9 +30,12 @@ public static class EventExport
         await csv.WriteRecordAsync(["at", "crossing", "connection", "kind", "text", "by"], cancellation);
         await foreach (var happened in events.WithCancellation(cancellation))
         {
-            await csv.WriteRecordAsync([StatusView.Rfc3339(happened.At), happened.Crossing ?? "", happened.Connection ?? "", happened.Kind.ToString().ToLowerInvariant(), happened.Text, happened.By], cancellation);
+            await csv.WriteRecordAsync([StatusView.Rfc3339(happened.At), happened.Crossing ?? "", happened.Connection ?? "", happened.Kind.ToString().ToLowerInvariant(), Cell(happened.Text), Cell(happened.By)], cancellation);
         }
     }
+
+    /// <summary>A spreadsheet would take such a text for a formula; behind an apostrophe it shows it as it is.</summary>
+    private static string Cell(string text) => text.Length > 0 && text[0] is '=' or '+' or '-' or '@' or '\t' or '\r' ? $"'{text}" : text;
 
     private static async Task LinesAsync(Stream into, IAsyncEnumerable<CrossingEvent> events, CancellationToken cancellation)
     {

@@ -13,6 +13,7 @@ namespace Vestige.Web.Api;
 /// <summary>Problem details (RFC 9457) with a stable type, the field at fault and what to do.</summary>
 public static partial class Problems
 {
+    private const int LongestTold = 300;
     private const string Types = "https://vestige.invalid/problems/";
 
     public static IResult NotFound(string what) => Of(404, "not-found", $"There is no {what}.", "Look at the list.");
@@ -23,8 +24,8 @@ public static partial class Problems
     {
         ArgumentNullException.ThrowIfNull(problems);
         var (first, place) = problems[0];
-        var details = Details(422, "definition", $"{problems[0].Where}{first.Field}: {first.Found}. {first.Mend}");
-        details.Extensions["field"] = first.Field;
+        var details = Details(422, "definition", $"{problems[0].Where}{Clipped(first.Field)}: {Clipped(first.Found)}. {first.Mend}");
+        details.Extensions["field"] = Clipped(first.Field);
         details.Extensions["mend"] = first.Mend;
         if (place is not null)
         {
@@ -32,7 +33,7 @@ public static partial class Problems
             details.Extensions["column"] = place.Value.Column;
         }
 
-        details.Extensions["problems"] = problems.Select(each => new { each.Problem.Field, each.Problem.Found, each.Problem.Mend, each.Place?.Line, each.Place?.Column });
+        details.Extensions["problems"] = problems.Take(100).Select(each => new { Field = Clipped(each.Problem.Field), Found = Clipped(each.Problem.Found), each.Problem.Mend, each.Place?.Line, each.Place?.Column });
         return Results.Problem(details);
     }
 
@@ -79,7 +80,7 @@ public static partial class Problems
 
         if (field is not null)
         {
-            details.Extensions["field"] = field;
+            details.Extensions["field"] = Clipped(field);
         }
 
         return Results.Problem(details);
@@ -90,10 +91,14 @@ public static partial class Problems
     {
         NotReadyException notReady => NotReady(notReady),
         LossRefusedException loss => Loss(loss),
+        DefinitionChangedException changed => Of(412, "changed-meanwhile", changed.Message, changed.Mend, "If-Match"),
         RequestRefusedException refused => Of(409, "refused", refused.Message, refused.Mend),
-        PortException port => Of(502, port.Transient ? "unreachable" : "system-refused", port.Message, port.Mend),
+        StoreException store => Of(store.IsFull ? 507 : 503, "store", store.Message, store.Mend),
+        PortException port => Of(424, port.Transient ? "unreachable" : "system-refused", port.Message, port.Mend),
+        BadHttpRequestException { InnerException: EmptyEntryException empty } => Of(422, "definition", $"{empty.Field}: the entry is null. Leave it out.", "Leave the entry out.", empty.Field),
         BadHttpRequestException { InnerException: JsonException json } => Of(400, "malformed", Told(json), "Correct the document.", json.Path),
-        BadHttpRequestException bad => Of(bad.StatusCode, "malformed", bad.Message, "Correct the request."),
+        BadHttpRequestException bad => Malformed(bad),
+        FormatException format => Of(422, "malformed", format.Message, "Correct the request."),
         _ => Of(500, "internal", "Vestige made an error. The log of the process says more.", null),
     };
 
@@ -102,9 +107,62 @@ public static partial class Problems
         ArgumentNullException.ThrowIfNull(context);
         if (context.Features.Get<IExceptionHandlerFeature>()?.Error is { } error)
         {
+            if (IsTold(error))
+            {
+                context.RequestServices.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Web.Api").LogInformation("Refused {Method} {Path}: {Reason}", context.Request.Method, Clipped(context.Request.Path.ToString()), Clipped(error.Message));
+            }
+
             await From(error).ExecuteAsync(context);
         }
     }
+
+    /// <summary>Whether an exception is an answer to the caller: a line in the log is enough for it.</summary>
+    public static bool IsTold(Exception exception) => exception is RequestRefusedException or PortException or BadHttpRequestException or FormatException or NotReadyException or LossRefusedException;
+
+    /// <summary>What a status without a body means, in our words.</summary>
+    public static IResult OfStatus(HttpContext context)
+    {
+        ArgumentNullException.ThrowIfNull(context);
+        return context.Response.StatusCode switch
+        {
+            404 => Of(404, "not-found", "There is nothing at this address.", "See /openapi/v1.json for what there is."),
+            405 => Of(405, "method", $"{context.Request.Method} is not for this address.", $"Use {context.Response.Headers.Allow}."),
+            413 => Of(413, "too-large", "The request is too large.", $"Send at most {Hosting.RequestLimits.LongestBody} bytes."),
+            415 => Of(415, "malformed", "The body's content type is not taken here.", "Send application/json."),
+            var status => Of(status, "refused", "The request was refused.", "Correct the request."),
+        };
+    }
+
+    /// <summary>The framework's words name its types and parameters; ours name what was sent.</summary>
+    private static IResult Malformed(BadHttpRequestException bad)
+    {
+        if (MissingParameter().Match(bad.Message) is { Success: true } missing)
+        {
+            return Of(400, "malformed", $"{missing.Groups["name"].Value} is missing.", $"Send {missing.Groups["name"].Value}.", missing.Groups["name"].Value);
+        }
+
+        if (UnreadParameter().Match(bad.Message) is { Success: true } unread)
+        {
+            return Of(400, "malformed", $"{unread.Groups["name"].Value} does not take '{Clipped(unread.Groups["value"].Value)}'.", "Correct the value.", unread.Groups["name"].Value);
+        }
+
+        return bad.StatusCode switch
+        {
+            400 => Of(400, "malformed", bad.Message.StartsWith("The ", StringComparison.Ordinal) || bad.Message.StartsWith("A ", StringComparison.Ordinal) ? bad.Message : "The request cannot be read.", "Correct the request."),
+            413 => Of(413, "too-large", bad.Message.StartsWith("A definition", StringComparison.Ordinal) ? bad.Message : "The request is too large.", "Send less."),
+            415 => Of(415, "malformed", bad.Message.StartsWith("The definition", StringComparison.Ordinal) ? bad.Message : "The body's content type is not taken here.", "Send application/json."),
+            var status => Of(status, "malformed", "The request cannot be read.", "Correct the request."),
+        };
+    }
+
+    /// <summary>What was sent is repeated as far as one needs it to be found.</summary>
+    private static string Clipped(string text) => text.Length <= LongestTold ? text : $"{text[..LongestTold]}... ({text.Length} characters)";
+
+    [GeneratedRegex("^Required parameter \"\\S+ (?<name>\\w+)\" was not provided", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
+    private static partial Regex MissingParameter();
+
+    [GeneratedRegex("^Failed to bind parameter \"\\S+ (?<name>\\w+)\" from \"(?<value>.*)\"\\.$", RegexOptions.Singleline, matchTimeoutMilliseconds: 1000)]
+    private static partial Regex UnreadParameter();
 
     /// <summary>The reader's own words name types of this program, which say nothing to who wrote the document.</summary>
     private static string Told(JsonException json) => json.Message switch
@@ -123,6 +181,6 @@ public static partial class Problems
         Status = status,
         Type = Types + type,
         Title = type.Replace('-', ' '),
-        Detail = detail,
+        Detail = detail.Length <= 4 * LongestTold ? detail : Clipped(detail),
     };
 }

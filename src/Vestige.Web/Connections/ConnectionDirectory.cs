@@ -19,6 +19,8 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
     private readonly ConcurrentDictionary<string, ConnectionDefinition> known = new();
     private readonly ConcurrentDictionary<string, byte[]> secrets = new();
     private readonly ConcurrentDictionary<string, Lazy<IConnector>> open = new();
+    private static readonly string[] SecretGoesBy = ["host", "port", "user", "tls", "ca"];
+    private readonly SemaphoreSlim saving = new(1);
     private readonly IDataProtector protector = protection.CreateProtector("vestige.connection");
 
     /// <summary>By name.</summary>
@@ -45,7 +47,9 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
     }
 
     /// <summary>What is wrong with a connection to be kept; empty when nothing is.</summary>
-    public IReadOnlyList<DefinitionProblem> Check(ConnectionDefinition connection)
+    /// <param name="connection">The connection.</param>
+    /// <param name="secret">Its new secret; null for the one that is kept, which goes only where it was given for.</param>
+    public IReadOnlyList<DefinitionProblem> Check(ConnectionDefinition connection, string? secret)
     {
         ArgumentNullException.ThrowIfNull(connection);
         var problems = new List<DefinitionProblem>();
@@ -56,8 +60,17 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
 
         problems.AddRange(KindOf(connection.Kind)?.Check(connection.Settings)
             ?? [new DefinitionProblem("kind", $"'{connection.Kind}' has no connector in this build", $"Use {string.Join(" or ", kinds.Select(kind => kind.Kind))}.")]);
+        if (secret is null && Find(connection.Name) is { HasSecret: true } kept && (kept.Kind != connection.Kind || GoesElsewhere(kept.Settings, connection.Settings)))
+        {
+            problems.Add(new DefinitionProblem("secret", "the secret that is kept was given for another server, role or encryption", "Give the secret again."));
+        }
+
         return problems;
     }
+
+    /// <summary>Whether a secret would be sent to somebody else, for another role, or under other protection.</summary>
+    private static bool GoesElsewhere(IReadOnlyDictionary<string, string> kept, IReadOnlyDictionary<string, string> changed) =>
+        SecretGoesBy.Any(key => (kept.GetValueOrDefault(key) ?? "") != (changed.GetValueOrDefault(key) ?? ""));
 
     /// <summary>A connector for settings that are not kept, which have been checked; the caller disposes it. A null secret means the one that is kept.</summary>
     public IConnector Candidate(ConnectionDefinition connection, string? secret)
@@ -67,28 +80,55 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
     }
 
     /// <summary>Keeps a connection, new or changed. The secret is encrypted; null leaves the one that is kept.</summary>
-    public async Task SaveAsync(ConnectionDefinition connection, string? secret, CancellationToken cancellation)
+    /// <param name="connection">The connection, which has been checked.</param>
+    /// <param name="secret">The new secret; null for the one that is kept.</param>
+    /// <param name="cancellation">Gives up.</param>
+    /// <param name="isNew">Throws <see cref="RequestRefusedException"/> where there is one of that name.</param>
+    public async Task SaveAsync(ConnectionDefinition connection, string? secret, CancellationToken cancellation, bool isNew = false)
     {
         ArgumentNullException.ThrowIfNull(connection);
-        await using var store = factory.CreateDbContext();
-        var record = await store.Connections.FindAsync([connection.Name], cancellation);
-        if (record is null)
+        await saving.WaitAsync(cancellation);
+        try
         {
-            record = new ConnectionRecord { Name = connection.Name, Kind = "", Settings = "", CreatedAt = clock.GetUtcNow() };
-            store.Connections.Add(record);
+            await SaveAloneAsync(connection, secret, isNew, cancellation);
         }
-
-        record.Kind = connection.Kind;
-        record.Settings = JsonSerializer.Serialize(connection.Settings);
-        record.Secret = secret is null ? record.Secret : protector.Protect(System.Text.Encoding.UTF8.GetBytes(secret));
-        await store.SaveChangesAsync(cancellation);
-        known[connection.Name] = connection with { HasSecret = record.Secret is not null };
-        if (record.Secret is not null)
+        finally
         {
-            secrets[connection.Name] = record.Secret;
+            saving.Release();
         }
 
         await CloseAsync(connection.Name);
+    }
+
+    private async Task SaveAloneAsync(ConnectionDefinition connection, string? secret, bool isNew, CancellationToken cancellation)
+    {
+        if (isNew && known.ContainsKey(connection.Name))
+        {
+            throw new RequestRefusedException($"There is a connection {connection.Name} already.") { Mend = "Choose another name." };
+        }
+
+        byte[]? kept = null;
+        await factory.ChangeAsync(
+            $"Connection {connection.Name}",
+            async store =>
+            {
+                var record = await store.Connections.FindAsync([connection.Name], cancellation);
+                if (record is null)
+                {
+                    record = new ConnectionRecord { Name = connection.Name, Kind = "", Settings = "", CreatedAt = clock.GetUtcNow() };
+                    store.Connections.Add(record);
+                }
+
+                record.Kind = connection.Kind;
+                record.Settings = JsonSerializer.Serialize(connection.Settings);
+                record.Secret = kept = secret is null ? record.Secret : protector.Protect(System.Text.Encoding.UTF8.GetBytes(secret));
+            },
+            cancellation);
+        known[connection.Name] = connection with { HasSecret = kept is not null };
+        if (kept is not null)
+        {
+            secrets[connection.Name] = kept;
+        }
     }
 
     /// <summary>Forgets a connection that no crossing names. A stand-in's file stays.</summary>
@@ -100,8 +140,7 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
             throw new RequestRefusedException($"{name} is used by {string.Join(", ", usedBy)}.") { Mend = "Remove those crossings first." };
         }
 
-        await using var store = factory.CreateDbContext();
-        await store.Connections.Where(record => record.Name == name).ExecuteDeleteAsync(cancellation);
+        await factory.ChangeAsync($"Connection {name}", store => store.Connections.Where(record => record.Name == name).ExecuteDeleteAsync(cancellation), cancellation);
         known.TryRemove(name, out _);
         secrets.TryRemove(name, out _);
         await CloseAsync(name);
@@ -121,6 +160,7 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
 
     public async ValueTask DisposeAsync()
     {
+        saving.Dispose();
         foreach (var connector in open.Values.Where(connector => connector.IsValueCreated))
         {
             await connector.Value.DisposeAsync();

@@ -2,6 +2,7 @@ using System.Text;
 using System.Text.Json;
 using Vestige.Core.Crossings;
 using Vestige.Web.Api;
+using Vestige.Web.Hosting;
 
 namespace Vestige.Web.Definitions;
 
@@ -23,7 +24,7 @@ public sealed class DefinitionBody(ReadDefinition read)
         ArgumentNullException.ThrowIfNull(context);
         if (context.Request.ContentType?.StartsWith(Yaml, StringComparison.OrdinalIgnoreCase) == true)
         {
-            using var reader = new StreamReader(context.Request.Body, Encoding.UTF8);
+            using var reader = new StreamReader(await WholeAsync(context), Encoding.UTF8);
             return new DefinitionBody(DefinitionYaml.Read(await reader.ReadToEndAsync(context.RequestAborted)));
         }
 
@@ -34,12 +35,32 @@ public sealed class DefinitionBody(ReadDefinition read)
 
         try
         {
-            var definition = await context.Request.ReadFromJsonAsync<CrossingDefinition>(DefinitionJson.Options, context.RequestAborted);
+            var definition = await JsonSerializer.DeserializeAsync<CrossingDefinition>(await WholeAsync(context), DefinitionJson.Options, context.RequestAborted);
             return new DefinitionBody(new ReadDefinition(definition ?? throw new JsonException("There is no document."), [], new Dictionary<string, DefinitionPlace>()));
         }
         catch (JsonException exception)
         {
             throw new BadHttpRequestException("The document cannot be read.", exception);
         }
+    }
+
+    /// <summary>Read whole before anything looks into it, and no more of it than a definition may have.</summary>
+    private static async Task<MemoryStream> WholeAsync(HttpContext context)
+    {
+        var body = new MemoryStream();
+        var buffer = new byte[16 << 10];
+        int read;
+        while ((read = await context.Request.Body.ReadAsync(buffer, context.RequestAborted)) > 0)
+        {
+            if (body.Length + read > RequestLimits.LongestDefinition)
+            {
+                throw new BadHttpRequestException($"A definition has at most {RequestLimits.LongestDefinition} bytes.", StatusCodes.Status413PayloadTooLarge);
+            }
+
+            body.Write(buffer, 0, read);
+        }
+
+        body.Position = 0;
+        return body;
     }
 }

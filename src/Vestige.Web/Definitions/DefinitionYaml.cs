@@ -15,7 +15,7 @@ namespace Vestige.Web.Definitions;
 /// </summary>
 public static class DefinitionYaml
 {
-    private const int MostCharacters = 4 << 20;
+    private const int MostCharacters = Hosting.RequestLimits.LongestDefinition;
     private static readonly Dictionary<string, DefinitionPlace> Nowhere = [];
 
     /// <summary>The file of a definition; reading it gives an equal one.</summary>
@@ -39,6 +39,7 @@ public static class DefinitionYaml
         var values = new Dictionary<string, DefinitionPlace>();
         try
         {
+            YamlLimits.Check(text);
             var stream = new YamlStream();
             stream.Load(new StringReader(text));
             if (stream.Documents.Count != 1 || stream.Documents[0].RootNode is not YamlMappingNode root)

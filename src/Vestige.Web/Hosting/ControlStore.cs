@@ -13,8 +13,12 @@ using Vestige.Web.Definitions;
 namespace Vestige.Web.Hosting;
 
 /// <summary>The engine's control store, in the store of the data folder.</summary>
-public sealed class ControlStore(StoreFactory factory) : IControlStore
+public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : IControlStore
 {
+    /// <summary>Of each crossing so many versions of its definition are kept, as far as they have no more characters together.</summary>
+    private const int MostVersions = 200;
+    private const int MostVersionCharacters = 8 << 20;
+
     public async Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation)
     {
         await using var store = factory.CreateDbContext();
@@ -40,18 +44,38 @@ public sealed class ControlStore(StoreFactory factory) : IControlStore
                 store.Crossings.Add(record);
             }
 
-            record.Version += record.Definition == text ? 0 : 1;
+            var isOther = record.Definition != text;
+            record.Version += isOther ? 1 : 0;
             record.Definition = text;
             if (await store.DefinitionVersions.FindAsync([crossing.Definition.Name, record.Version], cancellation) is null)
             {
-                store.DefinitionVersions.Add(new DefinitionVersionRecord { Crossing = crossing.Definition.Name, Version = record.Version, Definition = text, By = crossing.By, AtTicks = crossing.Since.UtcTicks });
+                store.DefinitionVersions.Add(new DefinitionVersionRecord { Crossing = crossing.Definition.Name, Version = record.Version, Definition = text, By = crossing.By, AtTicks = (isOther ? clock.GetUtcNow() : crossing.Since).UtcTicks });
             }
 
+            await ForgetOldVersionsAsync(store, record.Name, record.Version, cancellation);
             record.Desired = crossing.Desired.ToString();
             record.By = crossing.By;
             record.Since = crossing.Since;
             record.Until = crossing.Until is null ? null : JsonSerializer.Serialize(crossing.Until);
         });
+    }
+
+    private static async Task ForgetOldVersionsAsync(VestigeStore store, string crossing, long newest, CancellationToken cancellation)
+    {
+        var sizes = await store.DefinitionVersions.Where(version => version.Crossing == crossing && version.Version < newest).OrderByDescending(version => version.Version).Select(version => new { version.Version, version.Definition.Length }).ToListAsync(cancellation);
+        var (characters, first) = (0L, newest);
+        foreach (var version in sizes.Take(MostVersions - 1))
+        {
+            characters += version.Length;
+            if (characters > MostVersionCharacters)
+            {
+                break;
+            }
+
+            first = version.Version;
+        }
+
+        await store.DefinitionVersions.Where(version => version.Crossing == crossing && version.Version < first).ExecuteDeleteAsync(cancellation);
     }
 
     public Task DeleteAsync(string crossing, CancellationToken cancellation) => ChangeAsync(async store =>

@@ -16,6 +16,7 @@ public sealed class EngineHost(
     CrossingEngine engine,
     DemoSetup demo,
     VestigeSettings settings,
+    DataKeys keys,
     TimeProvider clock,
     ILogger<EngineHost> logger) : IHostedService, IDisposable
 {
@@ -28,6 +29,7 @@ public sealed class EngineHost(
     public async Task StartAsync(CancellationToken cancellationToken)
     {
         await factory.MigrateAsync(cancellationToken);
+        await keys.RememberAsync(factory, cancellationToken);
         await connections.LoadAsync(cancellationToken);
         if (settings.WithDemo)
         {
@@ -36,7 +38,15 @@ public sealed class EngineHost(
 
         engine.Events.Recall((await store.EventsAsync(null, EventsRecalled, cancellationToken)).Reverse());
         await engine.StartAsync(cancellationToken);
-        await demo.StartAsync(cancellationToken);
+        try
+        {
+            await demo.StartAsync(cancellationToken);
+        }
+        catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
+        {
+            logger.LogWarning("The demo does not go on: {Reason}", exception.Message);
+        }
+
         sweeping = SweepAsync();
     }
 

@@ -1,7 +1,6 @@
 using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using System.Text;
-using Microsoft.AspNetCore.DataProtection;
 using Vestige.Core.Treatments;
 
 namespace Vestige.Web.Hosting;
@@ -11,7 +10,7 @@ public sealed class MaskKeys(byte[] secret) : IMaskKeys
 {
     private readonly ConcurrentDictionary<string, byte[]> drawn = new();
 
-    public static MaskKeys Open(VestigeSettings settings, IDataProtectionProvider protection) => new(WrappedKey.Open(settings, protection, "mask"));
+    private const int Size = 32;
 
-    public byte[] Of(string name) => drawn.GetOrAdd(name, key => HKDF.DeriveKey(HashAlgorithmName.SHA256, secret, WrappedKey.Size, info: Encoding.UTF8.GetBytes($"vestige mask {key}")));
+    public byte[] Of(string name) => drawn.GetOrAdd(name, key => HKDF.DeriveKey(HashAlgorithmName.SHA256, secret, Size, info: Encoding.UTF8.GetBytes($"vestige mask {key}")));
 }

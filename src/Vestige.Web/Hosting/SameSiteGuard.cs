@@ -3,23 +3,36 @@ using Vestige.Web.Api;
 namespace Vestige.Web.Hosting;
 
 /// <summary>
-/// Refuses calls to the API that another site's page makes in somebody's browser. Pages have antiforgery tokens; programs
-/// send no Sec-Fetch-Site header.
+/// Refuses what another site's page asks for in somebody's browser, on every path and whatever the request carries: by
+/// <c>Origin</c> (RFC 6454), which browsers send with every request that may change something, and by <c>Sec-Fetch-Site</c>, which
+/// they send to trustworthy addresses only. A request with neither comes from a program.
 /// </summary>
 public static class SameSiteGuard
 {
-    public static async Task InvokeAsync(HttpContext context, RequestDelegate next)
+    public static async Task InvokeAsync(HttpContext context, VestigeSettings settings, RequestDelegate next)
     {
         ArgumentNullException.ThrowIfNull(context);
+        ArgumentNullException.ThrowIfNull(settings);
         ArgumentNullException.ThrowIfNull(next);
-        var site = context.Request.Headers["Sec-Fetch-Site"].ToString();
-        var changes = !HttpMethods.IsGet(context.Request.Method) && !HttpMethods.IsHead(context.Request.Method);
-        if (changes && context.Request.Path.StartsWithSegments("/api", StringComparison.Ordinal) && site is not ("" or "same-origin" or "none"))
+        var request = context.Request;
+        if (IsSafe(request.Method) || IsOurs(request, settings))
         {
-            await Problems.Of(403, "other-site", "The call comes from a page of another site.", "Call the interface from a program, or from Vestige's own pages.").ExecuteAsync(context);
+            await next(context);
             return;
         }
 
-        await next(context);
+        await Problems.Of(403, "other-site", "The call comes from a page of another site.", "Call the interface from a program, or from Vestige's own pages. Behind a proxy, start Vestige with --public-origin.").ExecuteAsync(context);
+    }
+
+    private static bool IsSafe(string method) => HttpMethods.IsGet(method) || HttpMethods.IsHead(method) || HttpMethods.IsOptions(method) || HttpMethods.IsTrace(method);
+
+    private static bool IsOurs(HttpRequest request, VestigeSettings settings)
+    {
+        var site = request.Headers["Sec-Fetch-Site"].ToString();
+        var origin = request.Headers.Origin.ToString();
+        return site is "" or "same-origin" or "none"
+            && (origin.Length == 0
+                || string.Equals(origin, $"{request.Scheme}://{request.Host}", StringComparison.OrdinalIgnoreCase)
+                || string.Equals(origin, settings.PublicOrigin, StringComparison.OrdinalIgnoreCase));
     }
 }

@@ -1,5 +1,4 @@
 using System.Security.Cryptography;
-using Microsoft.AspNetCore.DataProtection;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Web.Hosting;
@@ -15,9 +14,6 @@ public sealed class SpoolCipher : ISpoolCipher
     private readonly byte[] key;
 
     public SpoolCipher(byte[] key) => this.key = key;
-
-    /// <summary>By the key of a data folder, made for a new folder.</summary>
-    public static SpoolCipher Open(VestigeSettings settings, IDataProtectionProvider protection) => new(WrappedKey.Open(settings, protection, "spool"));
 
     public byte[] Seal(ReadOnlySpan<byte> plain)
     {

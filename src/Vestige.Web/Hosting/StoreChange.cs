@@ -8,6 +8,10 @@ namespace Vestige.Web.Hosting;
 /// <summary>Changes the store of the data folder.</summary>
 internal static class StoreChange
 {
+    /// <summary>SQLite result codes: https://www.sqlite.org/rescode.html.</summary>
+    private const int Full = 13;
+    private const int Constraint = 19;
+
     /// <summary>Makes a change whole or not at all.</summary>
     /// <param name="factory">The store.</param>
     /// <param name="what">What is to be kept, as the beginning of a sentence.</param>
@@ -24,11 +28,16 @@ internal static class StoreChange
             await store.SaveChangesAsync(cancellation);
             await transaction.CommitAsync(cancellation);
         }
+        catch (Exception exception) when (exception.GetBaseException() is SqliteException { SqliteErrorCode: Constraint })
+        {
+            throw new RequestRefusedException($"{what} cannot be kept: it was changed by somebody else at the same moment.", exception) { Mend = "Read it again, then repeat the change." };
+        }
         catch (Exception exception) when (exception is DbUpdateException or SqliteException)
         {
-            throw new PortException($"{what} cannot be kept in the store of the data folder: {exception.GetBaseException().Message}", exception)
+            throw new StoreException($"{what} cannot be kept in the store of the data folder: {exception.GetBaseException().Message}", exception)
             {
                 Transient = true,
+                IsFull = exception.GetBaseException() is SqliteException { SqliteErrorCode: Full },
                 Mend = "Make room on the disk of the data folder, and make sure that it can be written.",
             };
         }

@@ -2,7 +2,6 @@ using System.Buffers.Text;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
-using Microsoft.AspNetCore.DataProtection;
 
 namespace Vestige.Web.Hosting;
 
@@ -17,23 +16,11 @@ public sealed class SummarySigner : IDisposable
 
     private SummarySigner(ECDsa key) => this.key = key;
 
-    /// <summary>The key, made for a new data folder.</summary>
-    public static SummarySigner Open(VestigeSettings settings, IDataProtectionProvider protection)
+    /// <param name="key">The private key in PKCS #8.</param>
+    public static SummarySigner Of(byte[] key)
     {
-        ArgumentNullException.ThrowIfNull(settings);
-        ArgumentNullException.ThrowIfNull(protection);
-        var protector = protection.CreateProtector("vestige.signing");
-        var path = Path.Combine(settings.DataFolder, "signing.key");
-        var made = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        if (File.Exists(path))
-        {
-            made.ImportPkcs8PrivateKey(protector.Unprotect(File.ReadAllBytes(path)), out _);
-        }
-        else
-        {
-            File.WriteAllBytes(path, protector.Protect(made.ExportPkcs8PrivateKey()));
-        }
-
+        var made = ECDsa.Create();
+        made.ImportPkcs8PrivateKey(key, out _);
         return new SummarySigner(made);
     }
 

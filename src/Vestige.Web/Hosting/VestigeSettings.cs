@@ -8,8 +8,17 @@ namespace Vestige.Web.Hosting;
 /// <param name="SpoolBudget">The most a spool may hold, in bytes.</param>
 /// <param name="EventDays">For how many days events are kept.</param>
 /// <param name="Port">Where it listens, on loopback.</param>
-public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool WithDemo, int DemoLoans, long SpoolBudget, int EventDays, int Port)
+/// <param name="PublicOrigin">The origin under which browsers reach it through a proxy, as https://vestige.county.example; null without one.</param>
+/// <param name="AllowsLocalCalls">Whether webhooks and mail may go to Vestige's own address and to link-local ones.</param>
+/// <param name="CertificateFolder">The only folder from which certificates of authorities are read; null for none.</param>
+public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool WithDemo, int DemoLoans, long SpoolBudget, int EventDays, int Port, string? PublicOrigin = null, bool AllowsLocalCalls = false, string? CertificateFolder = null)
 {
+    /// <summary>Of the data protection key ring.</summary>
+    public const string ApplicationName = "vestige";
+
+    /// <summary>The most fields of one form: a tick for each of thousands of tables.</summary>
+    public const int MostFields = 20_000;
+
     private const long LeastBudget = 1 << 20;
 
     /// <summary>Where its pages are.</summary>
@@ -47,7 +56,10 @@ public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool W
             configuration.GetValue("demo-loans", 200_000),
             Budget(configuration),
             configuration.GetValue("event-days", 730),
-            configuration.GetValue("port", 5080));
+            configuration.GetValue("port", 5080),
+            configuration["public-origin"]?.TrimEnd('/'),
+            configuration.GetValue("allow-local-calls", false),
+            configuration["ca-folder"] is { Length: > 0 } folder ? Path.GetFullPath(folder) : null);
     }
 
     private static long Budget(IConfiguration configuration)

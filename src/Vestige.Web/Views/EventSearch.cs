@@ -11,7 +11,8 @@ public sealed class EventSearch
 
     public string? Text { get; set; }
 
-    public EventKind? Kind { get; set; }
+    /// <summary>As events are shown: note, warning or fault, in whatever case.</summary>
+    public string? Kind { get; set; }
 
     public string? From { get; set; }
 
@@ -21,14 +22,16 @@ public sealed class EventSearch
     public long? Before { get; set; }
 
     /// <summary>Why a time cannot be read; null when all can.</summary>
-    public string? Problem => Misread(From, "from") ?? Misread(To, "to");
+    public string? Problem => Misread(From, "from") ?? Misread(To, "to") ?? (Blank(Kind) is not null && KindOf is null ? $"'{Kind}' in kind is not a kind of event. Write {string.Join(", ", Enum.GetNames<EventKind>()).ToLowerInvariant()}." : null);
 
-    public EventFilter Filter => new(Blank(Crossing), null, Blank(Text), Kind, TimeOf(From), TimeOf(To));
+    private EventKind? KindOf => Enum.TryParse<EventKind>(Blank(Kind), ignoreCase: true, out var kind) && Enum.IsDefined(kind) && !char.IsAsciiDigit(Kind!.Trim()[0]) ? kind : null;
+
+    public EventFilter Filter => new(Blank(Crossing), null, Blank(Text), KindOf, TimeOf(From), TimeOf(To));
 
     /// <summary>The same search as the end of an address, from another event on.</summary>
     public string Query(long? before = null) => string.Join('&', new[]
     {
-        ("crossing", Crossing), ("text", Text), ("kind", Kind?.ToString()), ("from", From), ("to", To), ("before", before?.ToString(CultureInfo.InvariantCulture)),
+        ("crossing", Crossing), ("text", Text), ("kind", Kind), ("from", From), ("to", To), ("before", before?.ToString(CultureInfo.InvariantCulture)),
     }.Where(pair => !string.IsNullOrEmpty(pair.Item2)).Select(pair => $"{pair.Item1}={Uri.EscapeDataString(pair.Item2!)}"));
 
     private static string? Misread(string? text, string name) =>

@@ -42,7 +42,7 @@ public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) 
         Server = SettingsIn(Request.Form);
         var connection = new ConnectionDefinition(Name ?? "", "postgresql", Server, HasSecret: false);
         ServerProblems = connections.Find(connection.Name) is null
-            ? connections.Check(connection)
+            ? connections.Check(connection, secret: null)
             : [new DefinitionProblem("name", $"there is a connection {connection.Name} already", "Choose another name.")];
         if (ServerProblems.Count > 0)
         {
@@ -58,7 +58,7 @@ public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) 
         Look();
         var connection = new ConnectionDefinition(Name ?? "", ConnectionDefinition.StandIn, new Dictionary<string, string>(), HasSecret: false);
         Problems = connections.Find(connection.Name) is null
-            ? connections.Check(connection)
+            ? connections.Check(connection, secret: null)
             : [new DefinitionProblem("name", $"there is a connection {connection.Name} already", "Choose another name.")];
         if (Problems.Count > 0)
         {

@@ -124,7 +124,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         Tables = [.. found.Take(TablesShown)];
         if (connections.Preparable(Connection.Name) is { } preparable)
         {
-            SourceScript = await preparable.PrepareSourceAsync([.. Tables.Where(table => table.Crosses || table.InsertsCross).Select(table => table.Schema.Name)], cancellation);
+            SourceScript = await preparable.PrepareSourceAsync([.. all.Where(table => table.Crosses || table.InsertsCross).Select(table => table.Schema.Name)], cancellation);
             TargetScript = await preparable.PrepareTargetAsync(cancellation);
         }
     }
@@ -204,7 +204,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         }
 
         var changed = Connection with { Settings = IndexModel.SettingsIn(Request.Form) };
-        var problems = connections.Check(changed);
+        var problems = connections.Check(changed, string.IsNullOrEmpty(password) ? null : ConnectionBody.SecretOf(password));
         if (problems.Count > 0)
         {
             return await RefuseAsync(name, $"Nothing was changed. {string.Join(" ", problems.Select(problem => $"{problem.Field}: {problem.Found}. {problem.Mend}"))}");

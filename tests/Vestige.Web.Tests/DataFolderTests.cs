@@ -1,0 +1,101 @@
+using Xunit;
+
+namespace Vestige.Web.Tests;
+
+/// <summary>A data folder of which something is missing or damaged: said in a sentence, and nothing is written.</summary>
+public sealed class DataFolderTests
+{
+    private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
+
+    [Fact]
+    public async Task Keys_that_are_missing_or_anothers_are_never_made_anew()
+    {
+        await using var vestige = await RunningVestige.StartAsync("--empty", "true");
+        vestige.Kill();
+        var before = Print(vestige.Data);
+        foreach (var key in new[] { "mask.key", "spool.key", "signing.key" })
+        {
+            var path = Path.Combine(vestige.Data, key);
+            var kept = await File.ReadAllBytesAsync(path, cancellation);
+            File.Delete(path);
+            Assert.Contains($"{key} is missing", await vestige.FailToLaunchAsync(), StringComparison.Ordinal);
+            Assert.False(File.Exists(path));
+            await File.WriteAllBytesAsync(path, [.. kept[..^4], 1, 2, 3, 4], cancellation);
+            Assert.Contains("cannot be unwrapped", await vestige.FailToLaunchAsync(), StringComparison.Ordinal);
+            await File.WriteAllBytesAsync(path, kept, cancellation);
+        }
+
+        // One key in the place of another, unwrapped by the same ring, is known by its fingerprint or cannot be unwrapped for that use.
+        var (mask, spool) = (Path.Combine(vestige.Data, "mask.key"), Path.Combine(vestige.Data, "spool.key"));
+        var own = await File.ReadAllBytesAsync(mask, cancellation);
+        File.Copy(spool, mask, overwrite: true);
+        Assert.Contains("mask.key", await vestige.FailToLaunchAsync(), StringComparison.Ordinal);
+        await File.WriteAllBytesAsync(mask, own, cancellation);
+
+        Directory.Move(vestige.Keys, vestige.Keys + ".away");
+        Assert.Contains("key ring", await vestige.FailToLaunchAsync(), StringComparison.Ordinal);
+        Assert.False(Directory.Exists(vestige.Keys) && Directory.EnumerateFiles(vestige.Keys).Any());
+        if (Directory.Exists(vestige.Keys))
+        {
+            Directory.Delete(vestige.Keys);
+        }
+
+        Directory.Move(vestige.Keys + ".away", vestige.Keys);
+        Assert.Equal(before, Print(vestige.Data));
+        await vestige.LaunchAsync();
+    }
+
+    [Fact]
+    public async Task Folders_and_files_are_for_their_owner_only_and_a_port_in_use_is_said_at_once()
+    {
+        await using var vestige = await RunningVestige.StartAsync("--empty", "true");
+        await vestige.PostAsync("/api/v1/connections", new { name = "one", kind = "stand-in" });
+        foreach (var path in Directory.EnumerateFileSystemEntries(vestige.Data, "*", SearchOption.AllDirectories).Append(vestige.Data))
+        {
+            var most = Directory.Exists(path) ? UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute : UnixFileMode.UserRead | UnixFileMode.UserWrite;
+            Assert.True(OperatingSystem.IsWindows() || (File.GetUnixFileMode(path) & ~most) == UnixFileMode.None, path);
+        }
+
+        var other = Directory.CreateTempSubdirectory("vestige-other-").FullName;
+        var said = await RunningVestige.RunToEndAsync("--port", $"{vestige.Port}", "--data", Path.Combine(other, "data"), "--keys", Path.Combine(other, "keys"));
+        Assert.Contains($"Port {vestige.Port} cannot be used", said, StringComparison.Ordinal);
+        Assert.False(Directory.Exists(Path.Combine(other, "data")));
+        Directory.Delete(other, recursive: true);
+    }
+
+    /// <summary>One connection whose file is damaged, and a spool that is: the crossings on them say so, the others follow.</summary>
+    [Fact]
+    public async Task One_broken_file_keeps_nothing_else_from_starting()
+    {
+        await using var vestige = await RunningVestige.StartAsync("--empty", "true");
+        foreach (var name in new[] { "a", "b", "c", "d" })
+        {
+            await vestige.PostAsync("/api/v1/connections", new { name, kind = "stand-in" });
+        }
+
+        await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'x')");
+        await vestige.BenchAsync("c", "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'x')");
+        foreach (var (name, source, target) in new[] { ("good", "a", "b"), ("broken", "c", "d") })
+        {
+            await vestige.PostAsync("/api/v1/crossings", new { name, purpose = "copy", source, target, tables = new { rules = new[] { new { take = "*.t" } } } });
+            await vestige.PostAsync($"/api/v1/crossings/{name}/start");
+            await vestige.WaitAsync(name, status => status.GetProperty("state").GetString() == "following", $"{name} following");
+        }
+
+        vestige.Kill();
+        await File.WriteAllTextAsync(Path.Combine(vestige.Data, "stand-ins", "c.db"), new string('x', 8192), cancellation);
+        File.Delete(Path.Combine(vestige.Data, "stand-ins", "c.db-wal"));
+        await vestige.LaunchAsync();
+        await vestige.BenchAsync("a", "INSERT INTO t VALUES (2, 'goes on')");
+        await vestige.WaitAsync("good", status => status.GetProperty("state").GetString() == "following", "the good one following");
+        var broken = await vestige.StatusAsync("broken");
+        Assert.NotEqual("following", broken.GetProperty("state").GetString());
+        foreach (var page in new[] { "/", "/crossings", "/connections", "/crossings/broken", "/connections/c", "/alerts", "/events", "/api/v1/crossings" })
+        {
+            using var response = await vestige.Http.GetAsync(page, cancellation);
+            Assert.True((int)response.StatusCode < 500, $"{page}: {response.StatusCode}");
+        }
+    }
+
+    private static string Print(string folder) => string.Join('\n', Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories).Where(file => !file.EndsWith("/lock", StringComparison.Ordinal) && !file.EndsWith("-shm", StringComparison.Ordinal)).Order().Select(file => $"{file} {new FileInfo(file).Length} {(file.EndsWith(".key", StringComparison.Ordinal) ? default : File.GetLastWriteTimeUtc(file)):O}"));
+}
