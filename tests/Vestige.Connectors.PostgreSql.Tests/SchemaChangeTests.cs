@@ -150,6 +150,41 @@ public sealed class SchemaChangeTests(TwoServers servers)
         Assert.Equal("0", await b.AskAsync("SELECT count(*) FROM t WHERE a = 'after' OR b = 'before'"));
     }
 
+    /// <summary>A label that was added changes no row; one that a row then has is not known to the target.</summary>
+    [Fact]
+    public async Task A_row_with_a_label_that_the_target_lacks_holds_its_table_and_faults_nothing()
+    {
+        var (a, b) = await BothAsync();
+        await using var crossing = await Crossing.StartAsync(a, b, "public.t", "public.u", "public.beside");
+        await crossing.FollowsAsync();
+        await a.RunAsync("ALTER TYPE mood ADD VALUE 'calm'");
+        await a.RunAsync("INSERT INTO beside VALUES (1, 'in the same transaction'); UPDATE u SET a = 'before'; UPDATE t SET m = 'calm' WHERE id = 3; INSERT INTO beside VALUES (2, 'and after it')");
+        await crossing.UntilAsync(() => Cause(crossing, "t") is not null, "the table being held");
+        Assert.Contains("has grown at the source", Cause(crossing, "t"), StringComparison.Ordinal);
+        await crossing.SameAsync("beside", "u");
+        Assert.Null(crossing.Status.Fault);
+        await ReloadAsync(crossing, [new TableName("public", "t")]);
+        await crossing.SameAsync("t");
+        await a.RunAsync("UPDATE u SET m = 'calm'; UPDATE t SET m = 'calm'");
+        await crossing.SameAsync("t", "u");
+    }
+
+    [Fact]
+    public async Task A_load_that_cannot_be_made_stops_nothing_and_views_under_a_pattern_are_left_out()
+    {
+        var (a, b) = await BothAsync();
+        await a.RunAsync("CREATE VIEW seen AS SELECT * FROM t");
+        await using var crossing = await Crossing.StartAsync(a, b);
+        await crossing.FollowsAsync();
+        Assert.DoesNotContain(crossing.Status.Tables, table => table.Source.Name == "seen");
+        await a.RunAsync("DROP TABLE u");
+        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.Engine.ReloadAsync(Crossing.Name, [new TableName("public", "u")], "test", cancellation));
+        Assert.Contains("no table public.u", refused.Message, StringComparison.Ordinal);
+        await a.RunAsync("INSERT INTO beside VALUES (1, 'goes on')");
+        await crossing.SameAsync("beside");
+        Assert.Equal(CrossingState.Following, crossing.Status.State);
+    }
+
     /// <summary>The source's own updates must not fail for longer than it takes to notice.</summary>
     [Theory]
     [InlineData("ALTER TABLE t DROP CONSTRAINT t_pkey")]

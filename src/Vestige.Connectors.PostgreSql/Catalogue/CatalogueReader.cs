@@ -99,7 +99,7 @@ internal static class CatalogueReader
                 TableState.IncarnationOf(oid, reader.GetString(10)),
                 reader.IsDBNull(11) ? "" : reader.GetString(11));
             var (rows, bytes, keyedParts) = sums.TryGetValue(oid, out var sum) ? sum[0] : (reader.GetDouble(7), reader.GetInt64(8), []);
-            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf, found.InsertsCross, found.WholeRowsBy(keyedParts)));
+            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf, found.InsertsCross, found.WholeRowsBy(keyedParts)) { HasNoRows = found.Kind is 'v' or 'm' or 'f' });
         }
 
         return tables;

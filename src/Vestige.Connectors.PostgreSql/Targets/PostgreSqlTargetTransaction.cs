@@ -364,6 +364,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             Kind = kind,
             Key = key,
             Answer = words,
+            OfType = answer.Routine == "enum_in",
             Mend = "Remove the cause on the target, then resume: the row is tried again. Everything before it is applied.",
         };
     }

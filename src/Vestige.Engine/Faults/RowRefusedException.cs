@@ -27,6 +27,9 @@ public sealed class RowRefusedException : PortException
     /// <summary>The key as shown to people; empty when the target did not say which row it was.</summary>
     public string Key { get; init; } = "";
 
+    /// <summary>Whether the table itself is in the way, since its type at the source has grown: the table is held where refused rows may not wait.</summary>
+    public bool OfType { get; init; }
+
     /// <summary>The target's own words.</summary>
     public string Answer { get; init; } = "";
 }

@@ -130,19 +130,37 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
                 router = await IsolateAsync(before, cancellation);
                 isolated = true;
             }
+            catch (RowRefusedException refusal) when (refusal.OfType && before.GetValueOrDefault(refusal.Table) is { Held: false } table)
+            {
+                router = await HoldAsync(fragment, before, table, refusal, cancellation);
+                isolated = true;
+            }
         }
 
         return isolated;
     }
 
-    private async Task ApplyOneAsync(SpooledFragment fragment, ChangeRouter router, CancellationToken cancellation)
+    private async Task ApplyOneAsync(SpooledFragment fragment, ChangeRouter router, CancellationToken cancellation, ImmutableDictionary<TableName, TableProgress>? known = null)
     {
-        var before = router.Tables;
+        var before = known ?? router.Tables;
         var tally = new ChangeTally();
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(fragment), cancellation);
         await ApplyUnfoldedAsync(transaction, router, fragment, tally, cancellation);
         await CommitAsync(transaction, new ProgressUpdate(fragment.Position, HeldSince(before, router.Tables)), router.Aside.Take(), cancellation);
         Report([fragment], tally, TimeSpan.Zero);
+    }
+
+    /// <summary>Applies a transaction without the changes of a table that is held from it on.</summary>
+    private async Task<ChangeRouter> HoldAsync(SpooledFragment fragment, ImmutableDictionary<TableName, TableProgress> tables, TableProgress table, RowRefusedException refusal, CancellationToken cancellation)
+    {
+        var held = tables.SetItem(table.Table, table with
+        {
+            Position = fragment.Position,
+            HeldCause = $"A type of its columns has grown at the source: the target does not take {ChangeMarks.Of(refusal.Kind)} of {refusal.Key}, {refusal.Answer}. Nothing is applied to it from there on. Load the table again to go on.",
+        });
+        var router = new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), held) { Target = Ends.Target };
+        await ApplyOneAsync(fragment, router, cancellation, tables);
+        return router;
     }
 
     private static List<TableProgress> HeldSince(ImmutableDictionary<TableName, TableProgress> before, ImmutableDictionary<TableName, TableProgress> after) =>

@@ -13,6 +13,9 @@ namespace Vestige.Engine.Ports;
 /// <param name="WholeRowsBy">The statement after which the log tells of each change the whole row as it was before; null when it does.</param>
 public sealed record TableDescription(TableSchema Schema, long EstimatedRows, long? Bytes, string? Reason, TableName? PartOf = null, bool InsertsCross = false, string? WholeRowsBy = null)
 {
+    /// <summary>Whether it is none of the database's own tables, as a view: what it shows is in others.</summary>
+    public bool HasNoRows { get; init; }
+
     public bool Crosses => Reason is null;
 
     /// <summary>Whether it can cross when its changes are applied like that.</summary>

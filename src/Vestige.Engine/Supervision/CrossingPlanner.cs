@@ -46,6 +46,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         // What was made after the start and cannot cross keeps nothing else from crossing.
         var passing = definition.Tables.Future && progress.Position is not null;
         lines.AddRange(taken.Where(table => !Crosses(definition, table)).Select(LeftOutLine).Select(line => passing ? line with { Ok = true, Mend = null } : line));
+        lines.AddRange(ViewsLine(TakenTables.LeftOut(definition.Tables, there)));
         lines.AddRange(InsertOnlyLine([.. crossing.Where(table => definition.AppliedAs(table.Schema.Name) == ApplyMode.InsertOnly)]));
         lines.AddRange(LeftReferences(crossing));
         lines.AddRange(within.GroupBy(pair => pair.Whole, pair => pair.Part).Select(WithinLine));
@@ -131,6 +132,20 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         "at least one table",
         taken > 0 ? null : $"Change the rules: {string.Join(", ", definition.Tables.Rules.Select(rule => rule.Pattern))}.",
         TimeSpan.Zero);
+
+    private static IEnumerable<ReadinessLine> ViewsLine(IReadOnlyList<TableName> views)
+    {
+        if (views.Count > 0)
+        {
+            yield return new ReadinessLine(
+                "views",
+                true,
+                $"{string.Join(", ", views.Take(NamedAtMost))}{(views.Count > NamedAtMost ? $" and {views.Count - NamedAtMost} more" : "")}: left out, since a view has no rows of its own",
+                "know it; the tables they read can cross",
+                null,
+                TimeSpan.Zero);
+        }
+    }
 
     private static ReadinessLine LeftOutLine(TableDescription table) =>
         new($"table {table.Schema.Name}", false, table.Reason!, "a table that can cross", $"Mend it at the source, {(table.InsertsCross ? "take its inserts only, " : "")}or leave {table.Schema.Name} out.", TimeSpan.Zero);

@@ -39,9 +39,12 @@ internal sealed class CrossingReload(
             throw new RequestRefusedException($"The place in the source's log is lost, for all tables. {loss.Message}") { Mend = "Load the whole crossing again." };
         }
 
+        // Asked before anything is stopped: a crossing that cannot be loaded again goes on as it is.
+        var target = connections.Target(entry.Stored.Definition.Target);
+        _ = Again(await target.ReadProgressAsync(crossing, cancellation), tables);
+        await RefuseGoneAsync(entry, tables, cancellation);
         await entry.HaltAsync(new StopRequest(StopManner.Now));
         await desire(entry, DesiredState.Pause, by, null, cancellation);
-        var target = connections.Target(entry.Stored.Definition.Target);
         await using (var session = await target.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, cancellation), cancellation))
         {
             var again = Again(session.Progress, tables);
@@ -59,6 +62,25 @@ internal sealed class CrossingReload(
         await events.OfCrossingAsync(crossing, EventKind.Note, tables.Count == 0 ? "All tables are loaded again." : $"Loaded again: {string.Join(", ", tables)}.", by);
         await desire(entry, DesiredState.Run, by, null, cancellation);
         await opener.OpenAsync(entry, cancellation, beginRun: true);
+    }
+
+    /// <summary>Of named tables all must be there and able to cross; of all, those that were made since cross only where the rules take later ones.</summary>
+    private async Task RefuseGoneAsync(CrossingEntry entry, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        if (tables.Count == 0)
+        {
+            return;
+        }
+
+        var definition = entry.Stored.Definition;
+        var there = (await connections.Source(definition.Source).ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name);
+        foreach (var table in tables)
+        {
+            if (!there.TryGetValue(table, out var found) || !found.CrossesAs(definition.AppliedAs(table)))
+            {
+                throw new RequestRefusedException(found is null ? $"The source has no table {table} now." : $"{table} cannot cross: {found.Reason}.") { Mend = "Change it at the source, or leave it out of the crossing." };
+            }
+        }
     }
 
     private static List<TableProgress> Again(TargetProgress progress, IReadOnlyList<TableName> tables)

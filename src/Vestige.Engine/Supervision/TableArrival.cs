@@ -43,8 +43,12 @@ internal sealed class TableArrival(
             return [.. known];
         }
 
+        // A load of everything again brings what the crossing has, and tables made since only where its rules take later ones.
+        var mine = known.ToHashSet();
         var there = await source.ReadTablesAsync(cancellation);
-        return [.. TakenTables.Of(definition.Tables, there).Select(table => table.Schema.Name).Union(known).Order()];
+        return [.. TakenTables.Of(definition.Tables, there)
+            .Where(table => mine.Count == 0 || (definition.Tables.Future && table.CrossesAs(definition.AppliedAs(table.Schema.Name))))
+            .Select(table => table.Schema.Name).Union(mine).Order()];
     }
 
     /// <summary>Throws <see cref="PlaceLostException"/> when what the target has does not stand in the log that is read.</summary>

@@ -47,7 +47,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         {
             if (SourceScript is not null)
             {
-                yield return (SourceScript, "Preparation as a source", "What a DBA runs so that the role of this connection can read the log and the tables shown above that cross; find others to get theirs. Safe to run twice.");
+                yield return (SourceScript, "Preparation as a source", "What a DBA runs so that the role of this connection can read the log and every table that can cross, whatever the list above is narrowed to. Safe to run twice.");
             }
 
             if (TargetScript is not null)

@@ -58,7 +58,12 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
 
     public async Task<IActionResult> OnGetAsync(string? part, CancellationToken cancellation)
     {
-        Touched = part is not null || Request.Query.ContainsKey("show");
+        Touched = part is not null;
+        return await PartAsync(part, cancellation);
+    }
+
+    private async Task<IActionResult> PartAsync(string? part, CancellationToken cancellation)
+    {
         await ShowAsync(withPlan: part is not ("tables" or "sample"), withSample: part is null or "sample", cancellation);
         return part switch
         {
@@ -68,6 +73,13 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
             "sample" => Partial("Crossings/_TreatmentSample", this),
             _ => Page(),
         };
+    }
+
+    /// <summary>What is chosen so far, however many tables are ticked: in the body, where the form's token is, too.</summary>
+    public async Task<IActionResult> OnPostShowAsync(string? part, CancellationToken cancellation)
+    {
+        Touched = true;
+        return await PartAsync(part, cancellation);
     }
 
     public async Task<IActionResult> OnPostAsync(bool start, string? typedName, CancellationToken cancellation)

@@ -16,7 +16,14 @@ public class StopModel(CrossingEngine engine, ConnectionDirectory connections, T
 
     public bool Runs => Status.State is CrossingState.Checking or CrossingState.Loading or CrossingState.CatchingUp or CrossingState.Following;
 
-    public IActionResult OnGet(string name) => Find(name) ? Page() : NotFound();
+    /// <summary>The table that is to be loaded again, where one was chosen before; null for none.</summary>
+    public string? Wanted { get; private set; }
+
+    public IActionResult OnGet(string name, string? table)
+    {
+        Wanted = table;
+        return Find(name) ? Page() : NotFound();
+    }
 
     public Task<IActionResult> OnPostStopAsync(string name, StopManner manner, CancellationToken cancellation) => DoAsync(
         $"/crossings/{name}",

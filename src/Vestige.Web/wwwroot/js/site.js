@@ -20,6 +20,36 @@
     }
   };
 
+  // A part that cannot be drawn anew says so where it stands; what it showed before is of what was chosen before.
+  const failed = (event) => {
+    const part = event.detail.target;
+    if (part && part.id && !document.getElementById(`${part.id}-failed`)) {
+      const note = document.createElement('p');
+      note.id = `${part.id}-failed`;
+      note.className = 'banner fault';
+      note.setAttribute('role', 'alert');
+      const status = event.detail.xhr ? event.detail.xhr.status : 0;
+      note.textContent = `This part could not be updated${status ? ` (status ${status})` : ': Vestige did not answer'}. It still shows the choices made before.`;
+      part.before(note);
+    }
+  };
+
+  const drawn = (event) => {
+    const part = event.detail.target;
+    const note = part && part.id ? document.getElementById(`${part.id}-failed`) : null;
+    if (note) {
+      note.remove();
+    }
+  };
+
+  document.addEventListener('htmx:responseError', failed);
+  document.addEventListener('htmx:sendError', failed);
+  document.addEventListener('htmx:afterRequest', (event) => {
+    if (event.detail.successful) {
+      drawn(event);
+    }
+  });
+
   const clock = () => {
     const face = document.getElementById('clock');
     if (face) {
