@@ -61,12 +61,16 @@ public sealed class TableTreatment
     /// <summary>Itself, and the treatments of its child rows: each with the tables that are its own, together all of them in order.</summary>
     public IEnumerable<TableTreatment> WithChildren => [this, .. Children.Select(child => child.Treatment)];
 
-    /// <summary>
-    /// The source's columns whose values must not be shown: those under a mask, and those of whose child rows something is.
-    /// </summary>
-    public IReadOnlySet<int> Hidden => columns.Where(column => column.Masked && column.Of >= 0).Select(column => column.Of)
+    /// <summary>Columns on which another crossing of the source puts a mask, by name: what one must not show, none shows.</summary>
+    public IReadOnlySet<string> HiddenByOthers { get; set; } = new HashSet<string>();
+
+    /// <summary>The source's columns on which this treatment itself puts a mask.</summary>
+    public IReadOnlySet<int> Masked => columns.Where(column => column.Masked && column.Of >= 0).Select(column => column.Of)
         .Concat(Children.Where(child => child.Treatment.Columns.Any(column => column.Masked)).Select(child => child.From))
         .ToHashSet();
+
+    /// <summary>The source's columns whose values are shown by type and length only.</summary>
+    public IReadOnlySet<int> Hidden => HiddenByOthers.Count == 0 ? Masked : Enumerable.Range(0, Source.Columns.Count).Where(i => HiddenByOthers.Contains(Source.Columns[i].Name)).Union(Masked).ToHashSet();
 
     /// <summary>The columns of each of its own target tables, in their order.</summary>
     public IReadOnlyList<TreatedColumn> Columns => columns;

@@ -31,7 +31,7 @@ public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Pos
     }
 
     /// <summary>The target's tables as kept with the progress.</summary>
-    public static string NamesOf(IEnumerable<TableName> tables) => string.Join('\n', tables);
+    public static string NamesOf(IEnumerable<TableName> tables) => string.Join('\n', tables.Select(table => table.ToText()));
 
     public bool Held => HeldCause is not null;
 }

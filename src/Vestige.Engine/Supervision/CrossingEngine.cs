@@ -91,7 +91,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         pacing = new CrossingPacing(store, book, opener, Events);
         editor = new CrossingEditor(connections, store, book, opener, pacing, PlanAsync, TreatmentOf, Events, clock);
         reload = new CrossingReload(connections, store, captures, book, opener, entry => [.. sampler.StatusOf(entry).Tables.Select(table => table.Source)], DesireAsync, Events);
-        Trace = new Tracer(connections, book, captures, cipher, TreatmentOf);
+        Trace = new Tracer(connections, book, captures, cipher, definition => new CrossingTreatment(definition, connections.Source(definition.Source), connections.Target(definition.Target), keys));
         scheduler = new Scheduler(book, opener, clock, logger);
         readiness = new ReadinessWatch(connections, book, options.CheckEvery, clock, logger);
         desk = new QuarantineDesk(book, store, Events, clock);
@@ -278,7 +278,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public CrossingTreatment TreatmentOf(CrossingDefinition definition)
     {
         ArgumentNullException.ThrowIfNull(definition);
-        return new CrossingTreatment(definition, connections.Source(definition.Source), connections.Target(definition.Target), keys);
+        return new CrossingTreatment(definition, connections.Source(definition.Source), connections.Target(definition.Target), keys) { HiddenByOthers = form => Trace.MaskedColumns(definition.Source, form) };
     }
 
     /// <summary>What a start would do. Reads only.</summary>

@@ -12,6 +12,9 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
 {
     public CrossingDefinition Definition => definition;
 
+    /// <summary>Columns of a table on which other crossings put a mask; none where treatments are not made for showing rows.</summary>
+    public Func<TableSchema, IReadOnlySet<string>>? HiddenByOthers { get; init; }
+
     /// <summary>Whether both sides are of unlike engines.</summary>
     public bool CrossesEngines => source.Engine != target.Engine;
 
@@ -19,8 +22,16 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
     public IEngineTypes TargetTypes => target.Types;
 
     /// <summary>The treatment of a form of a table, or what is wrong with it.</summary>
-    public (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) TryBuild(TableSchema form) =>
-        TreatmentBuilder.Build(definition, form, target.NameFor, source.Types, keys, CrossesEngines ? target.Types : null);
+    public (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) TryBuild(TableSchema form)
+    {
+        var built = TreatmentBuilder.Build(definition, form, target.NameFor, source.Types, keys, CrossesEngines ? target.Types : null);
+        if (built.Treatment is { } treatment && HiddenByOthers is not null)
+        {
+            treatment.HiddenByOthers = HiddenByOthers(form);
+        }
+
+        return built;
+    }
 
     /// <summary>The treatment of a form of a table; throws <see cref="PortException"/> when there is none.</summary>
     public TableTreatment Build(TableSchema form)

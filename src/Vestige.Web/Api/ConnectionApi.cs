@@ -212,7 +212,7 @@ public static class ConnectionApi
             .Select(View));
     }
 
-    private static async Task<IResult> RowsAsync(string name, string table, ConnectionDirectory connections, CancellationToken cancellation, int limit = 20)
+    private static async Task<IResult> RowsAsync(string name, string table, ConnectionDirectory connections, CrossingEngine engine, CancellationToken cancellation, int limit = 20)
     {
         if (connections.Find(name) is null)
         {
@@ -226,10 +226,11 @@ public static class ConnectionApi
         }
 
         var rows = await source.LookAsync(form, Math.Clamp(limit, 1, MostTables), cancellation);
+        var masked = engine.Trace.MaskedColumns(name, form);
         return Results.Ok(new
         {
             columns = form.Columns.Select(column => column.Name),
-            rows = rows.Select(row => Enumerable.Range(0, row.Count).Select(i => row.KindAt(i) == ValueKind.Null ? null : row.DisplayAt(i))),
+            rows = rows.Select(row => Enumerable.Range(0, row.Count).Select(i => row.KindAt(i) == ValueKind.Null ? null : masked.Contains(form.Columns[i].Name) ? Treating.BeforeAfter.Hidden(row, i, form.Columns[i].Type) : row.DisplayAt(i))),
         });
     }
 

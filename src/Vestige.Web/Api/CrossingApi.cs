@@ -340,7 +340,7 @@ public static class CrossingApi
     }
 
     private static Task<IResult> ReloadAsync(string name, ReloadBody body, CrossingEngine engine, CancellationToken cancellation) =>
-        DoAsync(name, engine, () => engine.ReloadAsync(name, [.. (body.Tables ?? []).Select(TableName.Parse)], By, cancellation));
+        DoAsync(name, engine, () => engine.ReloadAsync(name, [.. (body.Tables ?? []).Select(table => TablesOf.Named(engine.Status(name), table))], By, cancellation));
 
     private static async Task<IResult> EventsAsync(string name, CrossingEngine engine, ControlStore store, CancellationToken cancellation, int limit = 100) =>
         engine.Status(name) is null

@@ -111,7 +111,10 @@ public sealed class RowSides
         var index = there.Form?.IndexOf(column.Name) ?? -1;
         var right = index < 0 || there.Row is not { } found ? null : found.DisplayAt(index);
         var wanted = column.Mark == ChangeMark.None ? here.Made?.DisplayAt(here.Place) : right;
+
+        // Another crossing hides what this one carries as it is: neither side shows it.
+        var shown = right is not null && column.Of >= 0 && masked.Contains(column.Of) && !treatment.Masked.Contains(column.Of) ? BeforeAfter.Hidden(there.Row!.Value, index, source!.Type) : right;
         var name = source is null || source.Name == column.Name ? column.Name : $"{source.Name} → {column.Name}";
-        return (name, left, right, wanted != right && here.Made is not null && there.Row is not null);
+        return (name, left, shown, wanted != right && here.Made is not null && there.Row is not null);
     }
 }

@@ -74,12 +74,22 @@ public sealed class BeforeAfter
             treatment.Load(row, made);
             return made.Count == 0
                 ? new TreatedSample(before, null, [], WhyLeftOut(treatment, row))
-                : new TreatedSample(before, made[0].Table.Form.Name.ToString(), [.. Enumerable.Range(0, made[0].Change.After.Count).Select(i => Short(made[0].Change.After.DisplayAt(i)))], null) { Children = [.. made.Skip(1).Select(ChildOf)], MessageKey = KeyOf(treatment, made[0].Change.After) };
+                : new TreatedSample(before, made[0].Table.Form.Name.ToString(), [.. Enumerable.Range(0, made[0].Change.After.Count).Select(i => After(treatment, masked, made[0], i))], null) { Children = [.. made.Skip(1).Select(ChildOf)], MessageKey = KeyOf(treatment, made[0].Change.After) };
         }
         catch (EvaluationException exception)
         {
             return new TreatedSample(before, null, [], $"it would stop the crossing: {exception.Message}");
         }
+    }
+
+    /// <summary>What another crossing hides is not shown as carried by this one either.</summary>
+    private static string After(TableTreatment treatment, IReadOnlySet<int> masked, TreatedChange made, int place)
+    {
+        var name = made.Table.Form.Columns[place].Name;
+        var of = treatment.Columns.FirstOrDefault(column => column.Name == name)?.Of ?? -1;
+        return masked.Contains(of) && !treatment.Masked.Contains(of)
+            ? Hidden(made.Change.After, place, made.Table.Form.Columns[place].Type)
+            : Short(made.Change.After.DisplayAt(place));
     }
 
     private static string? KeyOf(TableTreatment treatment, Row row) => treatment.Columns.Any(column => column.MessageKeyOrdinal > 0)

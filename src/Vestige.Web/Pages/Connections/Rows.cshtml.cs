@@ -3,13 +3,15 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Changes;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
+using Vestige.Web.Treating;
 using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages.Connections;
 
 /// <summary>What is in this table? Some rows of it, read and not kept.</summary>
-public class RowsModel(ConnectionDirectory connections) : PageModel
+public class RowsModel(ConnectionDirectory connections, CrossingEngine engine) : PageModel
 {
     private const int RowsShown = 20;
 
@@ -18,6 +20,13 @@ public class RowsModel(ConnectionDirectory connections) : PageModel
     public TableDescription Table { get; private set; } = null!;
 
     public IReadOnlyList<Row> Rows { get; private set; } = [];
+
+    /// <summary>The columns that some crossing of this source masks: of their values type and length are shown.</summary>
+    public IReadOnlySet<string> Masked { get; private set; } = new HashSet<string>();
+
+    /// <summary>A value as it may be shown.</summary>
+    public string Shown(Row row, int column) =>
+        Masked.Contains(Table.Schema.Columns[column].Name) ? BeforeAfter.Hidden(row, column, Table.Schema.Columns[column].Type) : row.DisplayAt(column);
 
     /// <summary>Why no rows can be shown; null when they can.</summary>
     public string? Problem { get; private set; }
@@ -41,6 +50,7 @@ public class RowsModel(ConnectionDirectory connections) : PageModel
             }
 
             Table = found;
+            Masked = engine.Trace.MaskedColumns(name, found.Schema);
             Rows = await source.LookAsync(found.Schema, RowsShown, cancellation);
         }
         catch (PortException exception) when (Table is not null)

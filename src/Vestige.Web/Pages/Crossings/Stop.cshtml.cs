@@ -5,6 +5,7 @@ using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
+using Vestige.Web.Crossings;
 using Vestige.Web.Definitions;
 
 namespace Vestige.Web.Pages.Crossings;
@@ -52,7 +53,7 @@ public class StopModel(CrossingEngine engine, ConnectionDirectory connections, T
             : DoAsync(
                 $"/crossings/{name}",
                 "The load begins again.",
-                () => Engine.ReloadAsync(name, string.IsNullOrEmpty(table) ? [] : [TableName.Parse(table)], By, cancellation));
+                () => Engine.ReloadAsync(name, string.IsNullOrEmpty(table) ? [] : [TablesOf.Named(Engine.Status(name), table)], By, cancellation));
 
     public Task<IActionResult> OnPostRemoveAsync(string name, string? typed, CancellationToken cancellation) =>
         typed != name
