@@ -30,6 +30,7 @@ internal sealed class LogMarks
     private bool worked;
     private long writtenAt;
     private int failures;
+    private bool urged;
     private Task? writing;
 
     /// <param name="database">The source.</param>
@@ -65,6 +66,9 @@ internal sealed class LogMarks
         await using var command = new NpgsqlCommand("SELECT current_setting('server_version_num')::int4 >= 140000", connection);
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
     }
+
+    /// <summary>Something waits for a place in the log that is new: the next mark makes one, however quiet the server is.</summary>
+    public void Urge() => urged = true;
 
     /// <summary>What is to be noted with this read; null when nothing is.</summary>
     public string? TakeNote()
@@ -136,8 +140,9 @@ internal sealed class LogMarks
             await SettleAsync(attempt);
         }
 
-        if (possible && expected is null && IsDue(passed))
+        if (possible && expected is null && (urged || IsDue(passed)))
         {
+            urged = false;
             writtenAt = clock.GetTimestamp();
             writing = WriteAsync();
         }

@@ -86,9 +86,14 @@ internal sealed class PostgreSqlLogReader : ILogReader
             return NoNotes;
         }
 
+        lastSeenAt = await tables.JudgeAsync(decoder.Passed) ?? lastSeenAt;
         if (decoder.Passed > given)
         {
             await TellChangesAsync(fragments);
+        }
+        else if (tables.Pending.Count > 0)
+        {
+            marks.Urge();
         }
 
         var notes = parts.TakeNotes().Concat(tables.TakeNotes()).ToDictionary();
@@ -102,10 +107,8 @@ internal sealed class PostgreSqlLogReader : ILogReader
 
     private async ValueTask TellChangesAsync(List<LogFragment> fragments)
     {
-        var seenAt = await tables.JudgeAsync(decoder.Passed) ?? lastSeenAt;
         var (at, ofParts) = await parts.JudgeAsync(decoder.Passed);
         List<TableChange> changes = [.. tables.Pending, .. ofParts.Select(change => new TableChange(change.Table, null, new SchemaNotice(change.What)))];
-        lastSeenAt = seenAt;
         if (changes.Count == 0)
         {
             return;
@@ -120,7 +123,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         }
 
         tables.Told(decoder.Passed);
-        fragments.Add(new LogFragment(decoder.Passed, ofParts.Count > 0 ? at : seenAt, First: true, Last: true, changes.Count, body.WrittenMemory));
+        fragments.Add(new LogFragment(decoder.Passed, ofParts.Count > 0 ? at : lastSeenAt, First: true, Last: true, changes.Count, body.WrittenMemory));
     }
 
     /// <summary>Everything up to the position is durable here.</summary>

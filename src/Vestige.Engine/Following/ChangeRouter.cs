@@ -276,7 +276,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
     /// <summary>A change may be told after the load that found it done; the rows have it then.</summary>
     private void TakeSchemaChange(TableProgress progress, TableSchema form, SchemaNotice notice, LogPosition position)
     {
-        if (progress.Form is null || !FormPrint.Holds(progress.Form, form, notice.Values))
+        if (notice.IsExact || progress.Form is null || !FormPrint.Holds(progress.Form, form, notice.Values))
         {
             Hold(progress, position, $"The table was changed at the source: {notice.What}.");
         }
