@@ -27,7 +27,11 @@ public sealed record PostgreSqlSettings(string Host, int Port, string Database, 
         + "-c statement_timeout=0 -c idle_in_transaction_session_timeout=0 -c lock_timeout=0";
 
     /// <summary>Reads the settings of a connection as people give them; what is wrong is named by field.</summary>
-    public static PostgreSqlSettings? Parse(IReadOnlyDictionary<string, string> settings, string? password, List<DefinitionProblem> problems)
+    /// <param name="settings">By name.</param>
+    /// <param name="password">The password; null for none.</param>
+    /// <param name="problems">Takes what is wrong.</param>
+    /// <param name="certificates">The only folder whose files may be named as an authority's certificate; null for none. Of files elsewhere nothing is said.</param>
+    public static PostgreSqlSettings? Parse(IReadOnlyDictionary<string, string> settings, string? password, List<DefinitionProblem> problems, string? certificates = null)
     {
         ArgumentNullException.ThrowIfNull(settings);
         ArgumentNullException.ThrowIfNull(problems);
@@ -54,15 +58,34 @@ public sealed record PostgreSqlSettings(string Host, int Port, string Database, 
             problems.Add(new DefinitionProblem("settings.tls", $"'{tlsText}' is not a way of encrypting", "Use off, prefer, require or verify."));
         }
 
-        var ca = settings.GetValueOrDefault("ca");
-        if (!string.IsNullOrEmpty(ca) && !File.Exists(ca))
-        {
-            problems.Add(new DefinitionProblem("settings.ca", $"there is no file {ca} on this machine", "Give the path of the authority's certificate in PEM form."));
-        }
+        var ca = CertificateIn(certificates, settings.GetValueOrDefault("ca"), problems);
 
         return problems.Count > before
             ? null
-            : new PostgreSqlSettings(settings["host"].Trim(), port, settings["database"], settings["user"], tls, string.IsNullOrEmpty(ca) ? null : ca, password);
+            : new PostgreSqlSettings(settings["host"].Trim(), port, settings["database"], settings["user"], tls, ca, password);
+    }
+
+    private static string? CertificateIn(string? folder, string? name, List<DefinitionProblem> problems)
+    {
+        if (string.IsNullOrWhiteSpace(name))
+        {
+            return null;
+        }
+
+        if (folder is null)
+        {
+            problems.Add(new DefinitionProblem("settings.ca", "Vestige was started without a folder of certificates", "Start it with --ca-folder DIR, put the authority's certificate there in PEM form, and give its file name."));
+            return null;
+        }
+
+        var path = Path.GetFullPath(Path.Combine(folder, name));
+        if (!path.StartsWith(Path.TrimEndingDirectorySeparator(folder) + Path.DirectorySeparatorChar, StringComparison.Ordinal) || !File.Exists(path))
+        {
+            problems.Add(new DefinitionProblem("settings.ca", "there is no such file in the folder of certificates", "Put the authority's certificate there in PEM form, and give its file name."));
+            return null;
+        }
+
+        return path;
     }
 
     /// <summary>How the driver connects.</summary>

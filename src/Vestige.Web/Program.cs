@@ -55,7 +55,7 @@ using (folder)
 
     builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = RequestLimits.LongestBody);
     builder.WebHost.UseUrls($"http://127.0.0.1:{port}");
-    builder.Configuration["AllowedHosts"] = "127.0.0.1;localhost;[::1]";
+    builder.Configuration["AllowedHosts"] = "127.0.0.1;localhost;[::1]" + (Uri.TryCreate(settings.PublicOrigin, UriKind.Absolute, out var origin) ? $";{origin.Host}" : "");
     Register(builder.Services, settings, keys);
     Telemetry.Add(builder);
     var app = builder.Build();
@@ -89,7 +89,7 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(settings.KeyFolder)).SetApplicationName(VestigeSettings.ApplicationName);
     services.AddSingleton(new StoreFactory(settings.StorePath));
     services.AddSingleton<IConnectorKind>(provider => new StandInKind(settings.StandInPath, provider.GetRequiredService<TimeProvider>()));
-    services.AddSingleton<IConnectorKind>(provider => new PostgreSqlKind(settings.Installation(), provider.GetRequiredService<TimeProvider>()));
+    services.AddSingleton<IConnectorKind>(provider => new PostgreSqlKind(settings.Installation(), provider.GetRequiredService<TimeProvider>(), settings.CertificateFolder));
     services.AddSingleton<ConnectionDirectory>();
     services.AddSingleton<ConnectionChange>();
     services.AddSingleton<IConnections>(provider => provider.GetRequiredService<ConnectionDirectory>());

@@ -105,4 +105,32 @@ public sealed class WireTests(TwoServers servers)
         Assert.Equal(named, Assert.Single(problems).Field);
         Assert.NotEmpty(problems[0].Mend);
     }
+
+    /// <summary>Of files elsewhere nothing is said, whether they are there or not.</summary>
+    [Fact]
+    public void Certificates_come_from_one_folder_only()
+    {
+        var root = Directory.CreateTempSubdirectory("vestige-ca-").FullName;
+        var folder = Directory.CreateDirectory(Path.Combine(root, "ca")).FullName;
+        File.WriteAllText(Path.Combine(folder, "county.pem"), "");
+        File.WriteAllText(Path.Combine(root, "outside.pem"), "");
+        (PostgreSqlSettings? Read, string? Found) Read(string ca)
+        {
+            var problems = new List<DefinitionProblem>();
+            var settings = new Dictionary<string, string> { ["host"] = "h", ["database"] = "d", ["user"] = "u", ["tls"] = "verify", ["ca"] = ca };
+            var read = PostgreSqlSettings.Parse(settings, null, problems, folder);
+            return (read, problems.Count == 0 ? null : problems[0].Found);
+        }
+
+        Assert.Equal(Path.Combine(folder, "county.pem"), Read("county.pem").Read?.CaFile);
+        Assert.Equal(Path.Combine(folder, "county.pem"), Read(Path.Combine(folder, "county.pem")).Read?.CaFile);
+        var missing = Read("missing.pem").Found;
+        Assert.NotNull(missing);
+        foreach (var outside in new[] { "../outside.pem", Path.Combine(root, "outside.pem"), "/etc/passwd", "/no/such/file", "..", folder })
+        {
+            Assert.Equal(missing, Read(outside).Found);
+        }
+
+        Directory.Delete(root, recursive: true);
+    }
 }

@@ -98,7 +98,11 @@ internal static class TableDifferences
     {
         foreach (var (number, _) in now.UsersOf.Where(pair => pair.Value.Contains(table)))
         {
-            var old = known.Types[number];
+            if (!known.Types.TryGetValue(number, out var old))
+            {
+                continue;
+            }
+
             if (now.Types!.GetValueOrDefault(number) is not { } type)
             {
                 yield return $"its type {old.Name} was dropped";

@@ -31,7 +31,11 @@ internal sealed class TableWatch
 {
     private const string NotePrefix = "table ";
     private const string CatalogueNote = "catalogue";
+
+    /// <summary>A look of thousands of tables takes the server some tenths of a second; looks take it at most one part in this many.</summary>
+    private const int ShareOfTime = 50;
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(3);
+    private static readonly TimeSpan AtMost = TimeSpan.FromMinutes(1);
     private readonly PostgreSqlDatabase database;
     private readonly LogNames names;
     private readonly TimeProvider clock;
@@ -52,6 +56,7 @@ internal sealed class TableWatch
     private long coveringBegan;
     private long looks;
     private long lookedAt;
+    private TimeSpan lookTook;
 
     private TableWatch(PostgreSqlDatabase database, LogNames names, IReadOnlyList<TableName> tables, KnownCatalogue known, CatalogueGlance first, TimeProvider clock)
     {
@@ -88,9 +93,6 @@ internal sealed class TableWatch
 
     /// <summary>What is known of a table; null when it is not there.</summary>
     public TableState? Find(TableName table) => known.Find(table);
-
-    /// <summary>Whether the number is that of a watched table, whatever it is called.</summary>
-    public bool Has(uint number) => known.Tables.Values.Any(state => state?.Number == number);
 
     /// <summary>
     /// The log describes a table before rows of it, in a transaction at a place: what was done to it, or to the table of that number,
@@ -160,12 +162,21 @@ internal sealed class TableWatch
     {
         lock (gate)
         {
-            if (looking is null && tables.Count > 0 && clock.GetElapsedTime(lookedAt) >= Every)
+            var pause = lookTook * ShareOfTime < AtMost ? lookTook * ShareOfTime : AtMost;
+            if (looking is null && tables.Count > 0 && clock.GetElapsedTime(lookedAt) >= (pause > Every ? pause : Every))
             {
                 lookedAt = clock.GetTimestamp();
-                looking = (LookAsync(database, names, known, tables, CancellationToken.None), looks);
+                looking = (TimedLookAsync(known), looks);
             }
         }
+    }
+
+    private async Task<CatalogueGlance> TimedLookAsync(KnownCatalogue before)
+    {
+        var began = clock.GetTimestamp();
+        var seen = await LookAsync(database, names, before, tables, CancellationToken.None);
+        lookTook = clock.GetElapsedTime(began);
+        return seen;
     }
 
     /// <summary>What is pending is told at this place.</summary>

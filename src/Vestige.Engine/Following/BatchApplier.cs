@@ -156,7 +156,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         var held = tables.SetItem(table.Table, table with
         {
             Position = fragment.Position,
-            HeldCause = $"A type of its columns has grown at the source: the target does not take {ChangeMarks.Of(refusal.Kind)} of {refusal.Key}, {refusal.Answer}. Nothing is applied to it from there on. Load the table again to go on.",
+            HeldCause = $"A type of its columns has grown at the source: the target does not take {ChangeMarks.Of(refusal.Kind)} of {refusal.Key}, {refusal.Answer}. Later changes are not applied to this table. Load it again to continue.",
         });
         var router = new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), held) { Target = Ends.Target };
         await ApplyOneAsync(fragment, router, cancellation, tables);

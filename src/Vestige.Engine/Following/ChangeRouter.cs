@@ -285,7 +285,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
     private void Hold(TableProgress progress, LogPosition position, string what) => Tables = Tables.SetItem(progress.Table, progress with
     {
         Position = position,
-        HeldCause = $"{what} Nothing is applied to it from there on. Load the table again to go on.",
+        HeldCause = $"{what} Later changes are not applied to this table. Load it again to continue.",
     });
 
     private readonly record struct Treated(TableSchema? Source, TableTreatment? Treatment, string Problem);
