@@ -2,6 +2,7 @@ using Npgsql;
 using NpgsqlTypes;
 using Vestige.Connectors.PostgreSql.Catalogue;
 using Vestige.Connectors.PostgreSql.Readiness;
+using Vestige.Connectors.PostgreSql.Targets;
 using Vestige.Core.Changes;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
@@ -160,7 +161,7 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
     private static async Task<Row?> FindAsync(NpgsqlConnection connection, TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation)
     {
         var columns = string.Join(", ", table.Columns.Select(column => $"{Quote.Name(column.Name)}::text"));
-        var conditions = string.Join(" AND ", table.KeyOrdinals.Select((ordinal, i) => $"{Quote.Name(table.Columns[ordinal].Name)} = ${i + 1}"));
+        var conditions = string.Join(" AND ", table.KeyOrdinals.Select((ordinal, i) => KeyComparison.Equal(table.Columns[ordinal], i + 1)));
         await using var command = new NpgsqlCommand($"SELECT {columns} FROM {await OwnRowsAsync(connection, table.Name, cancellation)} WHERE {conditions}", connection);
         foreach (var value in key)
         {

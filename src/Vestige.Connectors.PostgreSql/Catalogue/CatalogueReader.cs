@@ -28,7 +28,8 @@ internal static class CatalogueReader
                pg_get_expr(d.adbin, d.adrelid), t.typtype::text,
                CASE WHEN a.attcollation <> t.typcollation THEN quote_ident(cn.nspname) || '.' || quote_ident(co.collname) END,
                a.attnum, CASE WHEN a.attgenerated <> '' THEN ARRAY(SELECT p.refobjsubid::int2 FROM pg_depend p
-                 WHERE p.classid = 'pg_attrdef'::regclass AND p.objid = d.oid AND p.refobjid = a.attrelid AND p.refobjsubid NOT IN (0, a.attnum)) END
+                 WHERE p.classid = 'pg_attrdef'::regclass AND p.objid = d.oid AND p.refobjid = a.attrelid AND p.refobjsubid NOT IN (0, a.attnum)) END,
+               coalesce(d.oid, 0)::int8
         FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_type t ON t.oid = a.atttypid
         LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
         LEFT JOIN pg_collation co ON co.oid = a.attcollation LEFT JOIN pg_namespace cn ON cn.oid = co.collnamespace
@@ -36,20 +37,21 @@ internal static class CatalogueReader
         ORDER BY a.attrelid, a.attnum
         """;
 
-    /// <summary>The columns by which a row is found again: those of the replica identity's index where one is named, else the primary key's.</summary>
+    /// <summary>The columns by which a row is found again: those of the replica identity's index where one is named, else the primary key's, unless it is deferrable: the server names no row by such a key.</summary>
     private const string Keys = $"""
         SELECT i.indrelid::int8, a.attname::text
         FROM pg_index i JOIN pg_class c ON c.oid = i.indrelid JOIN pg_namespace n ON n.oid = c.relnamespace
         CROSS JOIN LATERAL unnest(i.indkey::int2[]) WITH ORDINALITY AS k(attnum, place)
         JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.attnum
         WHERE k.place <= i.indnkeyatts AND {Ours}
-          AND ((c.relreplident = 'i' AND i.indisreplident) OR (c.relreplident <> 'i' AND i.indisprimary))
+          AND ((c.relreplident = 'i' AND i.indisreplident) OR (c.relreplident <> 'i' AND i.indisprimary AND i.indimmediate))
         ORDER BY i.indrelid, k.place
         """;
 
     private const string Constraints = $"""
         SELECT k.conrelid::int8, k.conname::text, k.contype::text, pg_get_constraintdef(k.oid), rn.nspname::text, r.relname::text,
-               coalesce(k.conkey, ARRAY[]::int2[]), coalesce(k.confkey, ARRAY[]::int2[]), k.confrelid::int8
+               coalesce(k.conkey, ARRAY[]::int2[]), coalesce(k.confkey, ARRAY[]::int2[]), k.confrelid::int8,
+               k.convalidated, k.oid::int8, k.conindid::int8
         FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace
         LEFT JOIN pg_class r ON r.oid = k.confrelid LEFT JOIN pg_namespace rn ON rn.oid = r.relnamespace
         WHERE k.contype IN ('p', 'u', 'x', 'c', 'f') AND (k.conparentid = 0 OR (c.relispartition AND k.contype IN ('p', 'u'))) AND {Ours}
@@ -57,7 +59,7 @@ internal static class CatalogueReader
         """;
 
     private const string Indexes = $"""
-        SELECT i.indrelid::int8, x.relname::text, pg_get_indexdef(i.indexrelid), i.indkey::int2[], i.indexprs IS NOT NULL OR i.indpred IS NOT NULL, i.indisunique
+        SELECT i.indrelid::int8, x.relname::text, pg_get_indexdef(i.indexrelid), i.indkey::int2[], i.indexprs IS NOT NULL OR i.indpred IS NOT NULL, i.indisunique, i.indexrelid::int8
         FROM pg_index i JOIN pg_class x ON x.oid = i.indexrelid JOIN pg_class c ON c.oid = i.indrelid JOIN pg_namespace n ON n.oid = c.relnamespace
         WHERE i.indisvalid AND {Ours} AND NOT EXISTS (SELECT 1 FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN ('p', 'u', 'x'))
         ORDER BY i.indrelid, x.relname
@@ -73,10 +75,11 @@ internal static class CatalogueReader
 
     public static async Task<IReadOnlyList<TableDescription>> ReadAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        var columns = await GroupAsync(connection, Columns, ReadColumn, cancellation);
+        var needs = await ObjectNeeds.ReadAsync(connection, cancellation);
+        var columns = await GroupAsync(connection, Columns, reader => ReadColumn(reader, needs), cancellation);
         var keys = await GroupAsync(connection, Keys, reader => reader.GetString(1), cancellation);
-        var constraints = await GroupAsync(connection, Constraints, ReadConstraint, cancellation);
-        var indexes = await GroupAsync(connection, Indexes, ReadIndex, cancellation);
+        var constraints = await GroupAsync(connection, Constraints, reader => ReadConstraint(reader, needs), cancellation);
+        var indexes = await GroupAsync(connection, Indexes, reader => ReadIndex(reader, needs), cancellation);
         var sums = await GroupAsync(connection, PartitionSums, reader => (Rows: reader.GetDouble(1), Bytes: reader.GetInt64(2), Keyed: reader.IsDBNull(3) ? [] : reader.GetFieldValue<string[]>(3)), cancellation);
         var types = await UserTypes.ReadAsync(connection, cancellation);
         var tables = new List<TableDescription>();
@@ -85,6 +88,7 @@ internal static class CatalogueReader
         while (await reader.ReadAsync(cancellation))
         {
             var oid = reader.GetInt64(0);
+            var (rows, bytes, keyedParts) = sums.TryGetValue(oid, out var sum) ? sum[0] : (reader.GetDouble(7), reader.GetInt64(8), []);
             var found = new FoundTable(
                 new TableName(reader.GetString(1), reader.GetString(2)),
                 reader.GetString(3)[0],
@@ -97,9 +101,9 @@ internal static class CatalogueReader
                 indexes.GetValueOrDefault(oid, []),
                 referenced => columns.GetValueOrDefault(referenced, []),
                 TableState.IncarnationOf(oid, reader.GetString(10)),
-                reader.IsDBNull(11) ? "" : reader.GetString(11));
-            var (rows, bytes, keyedParts) = sums.TryGetValue(oid, out var sum) ? sum[0] : (reader.GetDouble(7), reader.GetInt64(8), []);
-            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf, found.InsertsCross, found.WholeRowsBy(keyedParts)) { HasNoRows = found.Kind is 'v' or 'm' or 'f' });
+                reader.IsDBNull(11) ? "" : reader.GetString(11),
+                keyedParts);
+            tables.Add(new TableDescription(found.Schema(types), Estimate(rows, bytes), bytes, found.Reason, found.PartOf, found.InsertsCross, found.WholeRowsBy) { HasNoRows = found.Kind is 'v' or 'm' or 'f' });
         }
 
         return tables;
@@ -108,7 +112,7 @@ internal static class CatalogueReader
     /// <summary>Before a table was ever analysed the server has no count; a hundred bytes a row is taken then.</summary>
     private static long Estimate(double rows, long bytes) => rows >= 0 ? (long)rows : bytes / 100;
 
-    private static FoundColumn ReadColumn(NpgsqlDataReader reader) => new(
+    private static FoundColumn ReadColumn(NpgsqlDataReader reader, ObjectNeeds needs) => new(
         reader.GetString(1),
         reader.GetString(2),
         NotNull: reader.GetBoolean(3),
@@ -118,23 +122,27 @@ internal static class CatalogueReader
         reader.GetString(7)[0],
         reader.IsDBNull(8) ? null : reader.GetString(8),
         reader.GetInt16(9),
-        reader.IsDBNull(10) ? [] : reader.GetFieldValue<short[]>(10));
+        reader.IsDBNull(10) ? [] : reader.GetFieldValue<short[]>(10),
+        [.. needs.OfColumn(reader.GetInt64(0), reader.GetInt16(9)), .. reader.GetString(4).Length > 0 ? needs.OfDefault(reader.GetInt64(11)) : []]);
 
-    private static FoundConstraint ReadConstraint(NpgsqlDataReader reader) => new(
+    private static FoundConstraint ReadConstraint(NpgsqlDataReader reader, ObjectNeeds needs) => new(
         reader.GetString(1),
         reader.GetString(2)[0],
         reader.GetString(3),
         reader.IsDBNull(4) ? null : new TableName(reader.GetString(4), reader.GetString(5)),
         reader.GetFieldValue<short[]>(6),
         reader.GetFieldValue<short[]>(7),
-        reader.GetInt64(8));
+        reader.GetInt64(8),
+        reader.GetBoolean(9),
+        needs.OfConstraint(reader.GetInt64(10), reader.GetInt64(11)));
 
-    private static FoundIndex ReadIndex(NpgsqlDataReader reader) => new(
+    private static FoundIndex ReadIndex(NpgsqlDataReader reader, ObjectNeeds needs) => new(
         reader.GetString(1),
         reader.GetString(2),
         reader.GetFieldValue<short[]>(3),
         HasExpressions: reader.GetBoolean(4),
-        IsUnique: reader.GetBoolean(5));
+        IsUnique: reader.GetBoolean(5),
+        needs.OfIndex(reader.GetInt64(6)));
 
     private static async Task<Dictionary<long, List<T>>> GroupAsync<T>(NpgsqlConnection connection, string sql, Func<NpgsqlDataReader, T> read, CancellationToken cancellation)
     {

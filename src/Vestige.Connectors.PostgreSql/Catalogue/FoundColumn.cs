@@ -7,4 +7,5 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 /// <param name="Collation">Where it differs from the type's own.</param>
 /// <param name="Number">pg_attribute.attnum.</param>
 /// <param name="ComputedFrom">For a generated column the numbers of the columns it is computed from.</param>
-internal sealed record FoundColumn(string Name, string Type, bool NotNull, bool Generated, bool Identity, string? Default, char TypeKind, string? Collation, short Number, IReadOnlyList<short> ComputedFrom);
+/// <param name="Needs">What its collation is and, for a generated column, what its expression uses.</param>
+internal sealed record FoundColumn(string Name, string Type, bool NotNull, bool Generated, bool Identity, string? Default, char TypeKind, string? Collation, short Number, IReadOnlyList<short> ComputedFrom, IReadOnlyList<FoundNeed> Needs);

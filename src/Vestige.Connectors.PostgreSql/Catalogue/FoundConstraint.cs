@@ -9,4 +9,6 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 /// <param name="Columns">The numbers of its columns.</param>
 /// <param name="ReferencedColumns">For a foreign key those of the columns it points to.</param>
 /// <param name="Referenced">For a foreign key the number of the table it points to.</param>
-internal sealed record FoundConstraint(string Name, char Kind, string Statement, TableName? References, IReadOnlyList<short> Columns, IReadOnlyList<short> ReferencedColumns, long Referenced);
+/// <param name="IsValid">Whether every row of the table keeps it; with NOT VALID only those written since do.</param>
+/// <param name="Needs">What it uses.</param>
+internal sealed record FoundConstraint(string Name, char Kind, string Statement, TableName? References, IReadOnlyList<short> Columns, IReadOnlyList<short> ReferencedColumns, long Referenced, bool IsValid, IReadOnlyList<FoundNeed> Needs);

@@ -16,7 +16,8 @@ internal sealed record FoundTable(
     IReadOnlyList<FoundIndex> Indexes,
     Func<long, IReadOnlyList<FoundColumn>> ColumnsOf,
     string Incarnation,
-    string Stamp)
+    string Stamp,
+    IReadOnlyList<string> KeyedParts)
 {
     /// <summary>Why it cannot cross; null when it can.</summary>
     public string? Reason => KindReason ?? IdentityReason ?? Columns.Where(column => column.Generated && Key.Contains(column.Name)).Select(column => $"its key column {column.Name} is generated").FirstOrDefault();
@@ -28,9 +29,8 @@ internal sealed record FoundTable(
     /// The statements after which the log tells of each change the whole row as it was; null when it does. Changes of a partitioned
     /// table are logged by its parts, each as its own replica identity says.
     /// </summary>
-    /// <param name="keyedParts">The parts that log less, quoted.</param>
-    public string? WholeRowsBy(IReadOnlyList<string> keyedParts) => Kind == 'p'
-        ? keyedParts.Count == 0 ? null : string.Join("; ", keyedParts.Select(Whole))
+    public string? WholeRowsBy => Kind == 'p'
+        ? KeyedParts.Count == 0 ? null : string.Join("; ", KeyedParts.Select(Whole))
         : Identity == 'f' ? null : Whole(Quote.Name(Name));
 
     private static string Whole(string table) => $"ALTER TABLE {table} REPLICA IDENTITY FULL";
@@ -49,7 +49,9 @@ internal sealed record FoundTable(
     private string? IdentityReason => this switch
     {
         { Identity: 'n' } => "its replica identity is nothing: changed rows could not be found again; set another with ALTER TABLE ... REPLICA IDENTITY",
-        { Key.Count: 0, Identity: 'f', Kind: 'r' } => null,
+        { Key.Count: 0, Identity: 'f', Kind: 'r' } or { Key.Count: 0, Identity: 'f', Kind: 'p', KeyedParts.Count: 0 } => null,
+        { Key.Count: 0, Kind: 'p' } => $"it has no primary key: changed rows could not be found again; {string.Join("; ", KeyedParts.Prepend(Quote.Name(Name)).Select(Whole))} lets them be found by the whole row",
+        { Key.Count: 0 } when Constraints.Any(constraint => constraint.Kind == 'p') => $"its primary key is deferrable, by which the server names no row in its log: changed rows could not be found again; with {Whole(Quote.Name(Name))} they are found by the whole row",
         { Key.Count: 0 } => "it has no primary key and no replica identity by an index: changed rows could not be found again; with ALTER TABLE ... REPLICA IDENTITY FULL they are found by the whole row",
         _ => null,
     };
@@ -74,9 +76,13 @@ internal sealed record FoundTable(
             }
         }
 
-        var within = Within().ToList();
-        yield return new SchemaPart(PartStage.Table, Name.Name, CreateTableStatement.Of(Name, Lines()));
-        foreach (var part in within)
+        foreach (var part in Extensions())
+        {
+            yield return part;
+        }
+
+        yield return new SchemaPart(PartStage.Table, Name.Name, CreateTableStatement.Of(Name, Lines())) { Needs = [.. Columns.Where(column => !column.Generated).SelectMany(NeedsOf)] };
+        foreach (var part in Within())
         {
             yield return part;
         }
@@ -94,6 +100,7 @@ internal sealed record FoundTable(
             {
                 Columns = ReadBy(index),
                 Text = IndexText(index),
+                Needs = [.. index.Needs.Select(need => need.Need)],
             };
         }
 
@@ -109,7 +116,24 @@ internal sealed record FoundTable(
             Columns = NamesOf(constraint.Columns),
             ReferencedColumns = NamesOf(constraint.ReferencedColumns, ColumnsOf(constraint.Referenced)),
             Text = constraint.Statement,
+            Needs = [.. constraint.Needs.Select(need => need.Need)],
         };
+
+    /// <summary>The statements that make the extensions whose functions, operators and the like the structure uses.</summary>
+    private IEnumerable<SchemaPart> Extensions() => Columns.SelectMany(column => column.Needs.Select(need => (Need: need, column.Name)))
+        .Concat(Constraints.SelectMany(constraint => constraint.Needs.Select(need => (Need: need, Name: NamesOf(constraint.Columns).FirstOrDefault("")))))
+        .Concat(Indexes.SelectMany(index => index.Needs.Select(need => (Need: need, Name: ReadBy(index).FirstOrDefault("")))))
+        .Where(pair => pair.Need.Extension is not null)
+        .DistinctBy(pair => pair.Need.Extension)
+        .SelectMany(pair => UserTypes.PartsOfExtension(pair.Need.Extension!, pair.Need.Extension!, pair.Need.ExtensionSchema!).Select(part => part with { Columns = [pair.Name] }));
+
+    private static IEnumerable<SchemaNeed> NeedsOf(FoundColumn column) => column.Needs.Select(need => need.Need);
+
+    /// <summary>Why a check is not made on a copy; null when it is.</summary>
+    private static string? NotMade(FoundConstraint check) =>
+        !check.IsValid ? "it is NOT VALID at the source, whose older rows may break it"
+        : check.Needs.FirstOrDefault(need => need is { IsFunction: true, Extension: null }) is { } called ? $"it calls {called.Object.Name}, which may ask for more than the row itself"
+        : null;
 
     /// <summary>UNIQUE where it is, and all from USING on; the part before it names the index and the table, whose names are known.</summary>
     private static string IndexText(FoundIndex index)
@@ -133,11 +157,11 @@ internal sealed record FoundTable(
     /// <summary>Columns that the target computes, and checks.</summary>
     private IEnumerable<SchemaPart> Within() =>
     [
-        .. Columns.Where(column => column.Generated).Select(column => new SchemaPart(PartStage.Within, column.Name, "") { Columns = NamesOf(column.ComputedFrom), Text = Line(column) }),
-        .. Constraints.Where(constraint => constraint.Kind == 'c').Select(constraint => new SchemaPart(PartStage.Within, constraint.Name, "") { Columns = NamesOf(constraint.Columns), Text = Check(constraint) }),
+        .. Columns.Where(column => column.Generated).Select(column => new SchemaPart(PartStage.Within, column.Name, "") { Columns = NamesOf(column.ComputedFrom), Text = Line(column), Needs = [.. NeedsOf(column)] }),
+        .. Constraints.Where(constraint => constraint.Kind == 'c').Select(constraint => new SchemaPart(PartStage.Within, constraint.Name, "") { Columns = NamesOf(constraint.Columns), Text = Check(constraint), NotMade = NotMade(constraint), Needs = [.. constraint.Needs.Select(need => need.Need)] }),
     ];
 
-    private IEnumerable<string> Lines() => Columns.Select(Line).Concat(Constraints.Where(constraint => constraint.Kind == 'c').Select(Check));
+    private IEnumerable<string> Lines() => Columns.Select(Line).Concat(Constraints.Where(constraint => constraint.Kind == 'c' && NotMade(constraint) is null).Select(Check));
 
     private static string Check(FoundConstraint constraint) => $"CONSTRAINT {Quote.Name(constraint.Name)} {constraint.Statement}";
 

@@ -7,10 +7,10 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 /// </summary>
 internal static class TableIdentity
 {
-    /// <summary>The numbers of the key columns of <c>c</c>: of the replica identity's index where one is named, else of the primary key.</summary>
+    /// <summary>The numbers of the key columns of <c>c</c>: of the replica identity's index where one is named, else of the primary key, unless it is deferrable.</summary>
     public const string Key = """
         ARRAY(SELECT k.attnum FROM pg_index i CROSS JOIN LATERAL unnest(i.indkey::int2[]) WITH ORDINALITY AS k(attnum, place)
-          WHERE i.indrelid = c.oid AND k.place <= i.indnkeyatts AND ((c.relreplident = 'i' AND i.indisreplident) OR (c.relreplident <> 'i' AND i.indisprimary))
+          WHERE i.indrelid = c.oid AND k.place <= i.indnkeyatts AND ((c.relreplident = 'i' AND i.indisreplident) OR (c.relreplident <> 'i' AND i.indisprimary AND i.indimmediate))
           ORDER BY k.place)
         """;
 
@@ -39,11 +39,11 @@ internal static class TableIdentity
     public const string Identified = $"""
         CASE c.relkind WHEN 'p' THEN {IdentifiedItself} AND NOT EXISTS (
           SELECT FROM pg_partition_tree(c.oid) p JOIN pg_class l ON l.oid = p.relid WHERE p.isleaf AND NOT (
-            l.relreplident = 'f' OR EXISTS (SELECT FROM pg_index i WHERE i.indrelid = l.oid AND ((l.relreplident = 'i' AND i.indisreplident) OR (l.relreplident = 'd' AND i.indisprimary)))))
+            l.relreplident = 'f' OR EXISTS (SELECT FROM pg_index i WHERE i.indrelid = l.oid AND ((l.relreplident = 'i' AND i.indisreplident) OR (l.relreplident = 'd' AND i.indisprimary AND i.indimmediate)))))
         ELSE {IdentifiedItself} END
         """;
 
     private const string IdentifiedItself = """
-        (c.relreplident = 'f' OR EXISTS (SELECT FROM pg_index i WHERE i.indrelid = c.oid AND ((c.relreplident = 'i' AND i.indisreplident) OR (c.relreplident = 'd' AND i.indisprimary))))
+        (c.relreplident = 'f' OR EXISTS (SELECT FROM pg_index i WHERE i.indrelid = c.oid AND ((c.relreplident = 'i' AND i.indisreplident) OR (c.relreplident = 'd' AND i.indisprimary AND i.indimmediate))))
         """;
 }

@@ -6,14 +6,21 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 /// <summary>The types that are not the system's, each as the statement that makes it, in an order in which they can be made.</summary>
 internal sealed class UserTypes
 {
-    private const string Sql = """
-        SELECT format_type(t.oid, NULL), n.nspname::text, t.typtype::text,
+    /// <summary>Checks of a domain that copies do not get: old values may break them, or they ask for more than the value.</summary>
+    private const string LeftOut = """
+        (NOT k.convalidated OR EXISTS (SELECT FROM pg_depend f WHERE f.classid = 'pg_constraint'::regclass AND f.objid = k.oid AND f.refclassid = 'pg_proc'::regclass AND f.refobjid >= 16384
+          AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = f.refclassid AND e.objid = f.refobjid AND e.deptype = 'e')))
+        """;
+
+    private const string Sql = $"""
+        SELECT format_type(t.oid, NULL), n.nspname::text,
+          ARRAY(SELECT k.conname::text FROM pg_constraint k WHERE k.contypid = t.oid AND k.contype = 'c' AND {LeftOut} ORDER BY 1),
           CASE t.typtype
             WHEN 'e' THEN 'CREATE TYPE ' || format_type(t.oid, NULL) || ' AS ENUM (' ||
               (SELECT string_agg(quote_literal(e.enumlabel), ', ' ORDER BY e.enumsortorder) FROM pg_enum e WHERE e.enumtypid = t.oid) || ')'
             WHEN 'd' THEN 'CREATE DOMAIN ' || format_type(t.oid, NULL) || ' AS ' || format_type(t.typbasetype, t.typtypmod) ||
               CASE WHEN t.typnotnull THEN ' NOT NULL' ELSE '' END ||
-              coalesce((SELECT string_agg(' CONSTRAINT ' || quote_ident(k.conname) || ' ' || pg_get_constraintdef(k.oid), '' ORDER BY k.conname) FROM pg_constraint k WHERE k.contypid = t.oid AND k.contype = 'c'), '')
+              coalesce((SELECT string_agg(' CONSTRAINT ' || quote_ident(k.conname) || ' ' || pg_get_constraintdef(k.oid), '' ORDER BY k.conname) FROM pg_constraint k WHERE k.contypid = t.oid AND k.contype = 'c' AND NOT ({LeftOut})), '')
             WHEN 'c' THEN 'CREATE TYPE ' || format_type(t.oid, NULL) || ' AS (' ||
               (SELECT string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod), ', ' ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = t.typrelid AND a.attnum > 0 AND NOT a.attisdropped) || ')'
             WHEN 'r' THEN 'CREATE TYPE ' || format_type(t.oid, NULL) || ' AS RANGE (SUBTYPE = ' ||
@@ -42,7 +49,7 @@ internal sealed class UserTypes
         {
             var name = reader.GetString(0);
             types.known[name] = (
-                [.. PartsOf(name, reader.GetString(1), reader.IsDBNull(3) ? null : reader.GetString(3), reader.IsDBNull(4) ? null : reader.GetString(4), reader.IsDBNull(5) ? null : reader.GetString(5))],
+                PartsOf(name, reader.GetString(1), reader.GetFieldValue<string[]>(2), reader.IsDBNull(3) ? null : reader.GetString(3), reader.IsDBNull(4) ? null : reader.GetString(4), reader.IsDBNull(5) ? null : reader.GetString(5)),
                 reader.GetFieldValue<string[]>(6));
         }
 
@@ -58,17 +65,25 @@ internal sealed class UserTypes
         return known.TryGetValue(bare, out var found) ? found.Uses.SelectMany(Needed).Concat(found.Parts) : [];
     }
 
-    private static IEnumerable<SchemaPart> PartsOf(string name, string schema, string? statement, string? extension, string? extensionSchema)
-    {
-        if (extension is not null)
-        {
-            yield return new SchemaPart(PartStage.Before, Quote.Name(extensionSchema!), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(extensionSchema!)}");
-            yield return new SchemaPart(PartStage.Before, name, $"CREATE EXTENSION IF NOT EXISTS {Quote.Name(extension)} SCHEMA {Quote.Name(extensionSchema!)}");
-        }
-        else if (statement is not null)
-        {
-            yield return new SchemaPart(PartStage.Before, Quote.Name(schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(schema)}");
-            yield return new SchemaPart(PartStage.Before, name, statement);
-        }
-    }
+    /// <summary>The statements that make an extension.</summary>
+    /// <param name="name">What of it is needed.</param>
+    /// <param name="extension">Its name.</param>
+    /// <param name="schema">Where its objects go.</param>
+    public static IReadOnlyList<SchemaPart> PartsOfExtension(string name, string extension, string schema) =>
+    [
+        SchemaOf(schema),
+        new SchemaPart(PartStage.Before, name, $"CREATE EXTENSION IF NOT EXISTS {Quote.Name(extension)} SCHEMA {Quote.Name(schema)}") { Needs = [FoundNeed.OfExtension(extension)] },
+    ];
+
+    private static IReadOnlyList<SchemaPart> PartsOf(string name, string schema, string[] leftOut, string? statement, string? extension, string? extensionSchema) =>
+        extension is not null ? PartsOfExtension(name, extension, extensionSchema!)
+        : statement is null ? []
+        :
+        [
+            SchemaOf(schema),
+            new SchemaPart(PartStage.Before, name, statement),
+            .. leftOut.Select(check => new SchemaPart(PartStage.Before, $"{check} of the type {name}", "") { NotMade = "it is NOT VALID at the source, or calls a function that may ask for more than the value itself" }),
+        ];
+
+    private static SchemaPart SchemaOf(string schema) => new(PartStage.Before, Quote.Name(schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(schema)}");
 }

@@ -128,7 +128,7 @@ internal sealed class RelationForms(PostgreSqlDatabase database, TableWatch watc
         async (connection, stop) =>
         {
             await using var command = new NpgsqlCommand(
-                $"SELECT a.attname::text FROM pg_index i JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = ANY (i.indkey) WHERE i.indrelid = {identifier}::oid AND i.indisprimary",
+                $"SELECT a.attname::text FROM pg_index i JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = ANY (i.indkey) WHERE i.indrelid = {identifier}::oid AND i.indisprimary AND i.indimmediate",
                 connection);
             await using var reader = await command.ExecuteReaderAsync(stop);
             var names = new HashSet<string>();

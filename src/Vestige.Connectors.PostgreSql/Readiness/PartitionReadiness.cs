@@ -10,7 +10,7 @@ internal static class PartitionReadiness
 {
     public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(NpgsqlConnection connection, LogNames names, IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
-        ReadinessLine?[] lines = [await WholesAsync(connection, tables, cancellation), await TwiceAsync(connection, names, tables, cancellation)];
+        ReadinessLine?[] lines = [await WholesAsync(connection, tables, cancellation), await KeylessAsync(connection, tables, cancellation), await TwiceAsync(connection, names, tables, cancellation)];
         return [.. lines.OfType<ReadinessLine>()];
     }
 
@@ -31,6 +31,28 @@ internal static class PartitionReadiness
                 true,
                 $"{names}: rows that come with a part which is attached, or go with one which is detached or dropped, are not in the log and emptying a part alone is not there either; such a table is held when that is noticed, until it is loaded again",
                 "know it",
+                null,
+                TimeSpan.Zero)
+            : null;
+    }
+
+    /// <summary>A part that is made later has the default replica identity, whatever that of the whole is; null without such tables.</summary>
+    private static async Task<ReadinessLine?> KeylessAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            SELECT string_agg(quote_ident(t.schema) || '.' || quote_ident(t.name), ', ' ORDER BY t.schema, t.name)
+            FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
+            WHERE c.relkind = 'p' AND NOT EXISTS (SELECT FROM pg_index i WHERE i.indrelid = c.oid AND i.indisprimary AND i.indimmediate)
+            """, connection);
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
+        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
+        return await command.ExecuteScalarAsync(cancellation) is string names
+            ? new ReadinessLine(
+                "partitions without a key",
+                true,
+                $"{names}: a partition that is made later needs REPLICA IDENTITY FULL in the same transaction. Without it the source refuses updates and deletes of that partition until Vestige has removed the table from its publication, within about 5 s; the table is then held",
+                "know it; a primary key avoids it",
                 null,
                 TimeSpan.Zero)
             : null;

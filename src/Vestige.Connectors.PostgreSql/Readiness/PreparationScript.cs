@@ -122,7 +122,7 @@ internal static class PreparationScript
             -- To publish updates of such a table would make them fail.
             IF publication NOT LIKE 'vestige\_inserts\_%' AND EXISTS (
               SELECT 1 FROM pg_class c WHERE c.oid = name AND c.relreplident <> 'f' AND NOT EXISTS (
-                SELECT 1 FROM pg_index x WHERE x.indrelid = c.oid AND ((c.relreplident = 'd' AND x.indisprimary) OR (c.relreplident = 'i' AND x.indisreplident)))) THEN
+                SELECT 1 FROM pg_index x WHERE x.indrelid = c.oid AND ((c.relreplident = 'd' AND x.indisprimary AND x.indimmediate) OR (c.relreplident = 'i' AND x.indisreplident)))) THEN
               RAISE EXCEPTION '% has no replica identity; only its inserts can be published', name USING ERRCODE = '55000';
             END IF;
             IF NOT EXISTS (SELECT 1 FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid WHERE p.pubname = publication AND r.prrelid = name) THEN

@@ -25,6 +25,11 @@ internal static class SourceReadiness
             await SlotAsync(connection, source.Names.Slot, cancellation),
             await OpenTransactionsAsync(connection, cancellation),
         };
+        if (await EncodingAsync(connection, cancellation) is { } encoding)
+        {
+            lines.Add(encoding);
+        }
+
         if (await LargeObjectsAsync(connection, cancellation) is { } large)
         {
             lines.Add(large);
@@ -145,6 +150,22 @@ internal static class SourceReadiness
         null,
         TimeSpan.Zero);
 
+    /// <summary>Such a server takes any bytes for text and never converts them (PostgreSQL manual, Character Set Support); null with any other encoding.</summary>
+    private static async Task<ReadinessLine?> EncodingAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SHOW server_encoding", connection);
+        return await command.ExecuteScalarAsync(cancellation) is "SQL_ASCII"
+            ? new ReadinessLine(
+                "encoding of the source",
+                false,
+                "SQL_ASCII: the server does not know the encoding of its text; bytes that are not UTF-8 end a load with an error, and changes with them go into quarantine",
+                "an encoding that the server can convert, or text that is all UTF-8",
+                "Convert the text to UTF-8 at the source, or leave out the tables that have other bytes. If all text is UTF-8, accept it.",
+                TimeSpan.Zero)
+            { MayAccept = true }
+            : null;
+    }
+
     /// <summary>Large objects belong to no table and are not in the log; null when the database has none.</summary>
     private static async Task<ReadinessLine?> LargeObjectsAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
@@ -164,7 +185,7 @@ internal static class SourceReadiness
             SELECT count(*) FILTER (WHERE c.relreplident = 'i' OR (c.relreplident = 'd' AND p.indrelid IS NOT NULL)), count(*) FILTER (WHERE c.relreplident = 'f'), count(*) FILTER (WHERE c.relreplident = 'f' AND p.indrelid IS NULL),
                    count(*) FILTER (WHERE c.relreplident = 'n' OR (c.relreplident = 'd' AND p.indrelid IS NULL))
             FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
-            LEFT JOIN pg_index p ON p.indrelid = c.oid AND p.indisprimary
+            LEFT JOIN pg_index p ON p.indrelid = c.oid AND p.indisprimary AND p.indimmediate
             """, connection);
         command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
         command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));

@@ -29,6 +29,7 @@ internal static class TargetReadiness
         var aside = await LeavesAsideAsync(connection, cancellation);
         lines.Add(TriggersLine(aside));
         lines.AddRange(await TypesAsync(connection, tables, cancellation));
+        lines.AddRange(await NeedReadiness.CheckAsync(connection, tables.Where(table => !begun.Contains(table.Name) && existing.GetValueOrDefault(table.Name) != ExistingRows.Keep), cancellation));
         var owners = await OwnersAsync(connection, cancellation);
         foreach (var table in tables.Where(table => !begun.Contains(table.Name)))
         {

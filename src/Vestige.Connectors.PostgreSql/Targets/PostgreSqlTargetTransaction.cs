@@ -24,75 +24,8 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
 
     private NpgsqlConnection Connection => session.Connection;
 
-    public async Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation)
-    {
-        foreach (var part in tables.SelectMany(table => table.Parts).Where(part => part.Stage == PartStage.Before).DistinctBy(part => part.Statement))
-        {
-            var there = part.Statement.StartsWith("CREATE SCHEMA", StringComparison.Ordinal) ? $"to_regnamespace({Quote.Literal(part.Name)})" : $"to_regtype({Quote.Literal(part.Name)})";
-            if (!await IsThereAsync(there, cancellation))
-            {
-                await RunAsync(part.Statement, $"Making {part.Name}", cancellation);
-            }
-            else
-            {
-                await AgreeAsync(part, cancellation);
-            }
-        }
-
-        foreach (var table in tables)
-        {
-            if (!await IsThereAsync($"to_regclass({Quote.Literal(Quote.Name(table.Name))})", cancellation))
-            {
-                await MakeAsync(table, cancellation);
-            }
-            else if (making == TableMaking.WhereMissingOrSame && await FormComparison.DifferenceAsync(Connection, table, cancellation) is { } difference)
-            {
-                throw new PortException($"{table.Name} has another form in {session.Target.Place}: {difference}. Rows of other tables are in it.") { Mend = "Load all tables that go into it again, at once." };
-            }
-            else if (making == TableMaking.Anew || (making == TableMaking.WhereOther && await FormComparison.DifferenceAsync(Connection, table, cancellation) is not null))
-            {
-                await RunAsync($"DROP TABLE {Quote.Name(table.Name)}", $"Dropping {table.Name}", cancellation);
-                await MakeAsync(table, cancellation);
-            }
-        }
-    }
-
-    private async Task AgreeAsync(SchemaPart part, CancellationToken cancellation)
-    {
-        try
-        {
-            await TargetTypes.AgreeAsync(Connection, part, session.Target.Place, cancellation);
-        }
-        catch (Exception exception) when (Failures.IsServers(exception))
-        {
-            throw Failures.Of(exception, $"Adding labels to {part.Name} in {session.Target.Place}");
-        }
-    }
-
-    private async Task MakeAsync(TableSchema table, CancellationToken cancellation)
-    {
-        if (table.Statement is not { } own)
-        {
-            await RunAsync(table.Parts.Single(part => part.Stage == PartStage.Table).Statement, $"Making {table.Name}", cancellation);
-            return;
-        }
-
-        try
-        {
-            // As one command of a batch the server takes a single statement only, whatever the text holds.
-            await using var batch = new NpgsqlBatch(Connection) { BatchCommands = { new NpgsqlBatchCommand(own.TrimEnd().TrimEnd(';')) } };
-            await batch.ExecuteNonQueryAsync(cancellation);
-        }
-        catch (Exception exception) when (Failures.IsServers(exception))
-        {
-            throw Failures.Of(exception, $"Making {table.Name} by the definition's statement in {session.Target.Place}");
-        }
-
-        if (await FormComparison.DifferenceAsync(Connection, table, cancellation) is { } difference)
-        {
-            throw new PortException($"The definition's statement for {table.Name} makes another table than its rows need: {difference}. Nothing was changed.") { Mend = "Correct the statement in the definition, or remove it." };
-        }
-    }
+    public Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation) =>
+        new TableMaker(this, Connection, session.Target.Place).MakeAsync(tables, making, cancellation);
 
     /// <summary>Truncating is refused by the server where other tables refer to this one; then its rows are deleted.</summary>
     public async Task EmptyAsync(TableSchema table, CancellationToken cancellation)
@@ -398,7 +331,8 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
     }
 
-    private async Task<bool> IsThereAsync(string expression, CancellationToken cancellation)
+    /// <summary>Whether an expression of the server is not NULL.</summary>
+    internal async Task<bool> IsThereAsync(string expression, CancellationToken cancellation)
     {
         try
         {

@@ -9,7 +9,7 @@ internal static class PrimaryKey
     private const string Sql = """
         SELECT coalesce(array_agg(a.attname::text ORDER BY array_position(i.indkey::int2[], a.attnum)), '{}')
         FROM pg_index i JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = ANY (i.indkey::int2[])
-        WHERE i.indrelid = to_regclass($1) AND i.indisprimary
+        WHERE i.indrelid = to_regclass($1) AND i.indisprimary AND i.indimmediate
         """;
 
     /// <summary>Its columns in order; empty when there is none, or no such table.</summary>

@@ -20,10 +20,10 @@ internal sealed class TableStatements(TableSchema form)
 
     /// <summary>Parameters: the set columns, then the key.</summary>
     public string Update(IReadOnlyList<int> set) => Made($"u{string.Join(',', set)}", () =>
-        $"UPDATE {Name} SET {string.Join(", ", set.Select((column, i) => $"{Column(column)} = ${i + 1}"))} WHERE {string.Join(" AND ", form.KeyOrdinals.Select((column, i) => $"{Column(column)} = ${set.Count + i + 1}"))}");
+        $"UPDATE {Name} SET {string.Join(", ", set.Select((column, i) => $"{Column(column)} = ${i + 1}"))} WHERE {string.Join(" AND ", form.KeyOrdinals.Select((column, i) => KeyComparison.Equal(form.Columns[column], set.Count + i + 1)))}");
 
     /// <summary>Parameters: the key.</summary>
-    public string Delete => Made("d", () => $"DELETE FROM {Name} WHERE {string.Join(" AND ", form.KeyOrdinals.Select((column, i) => $"{Column(column)} = ${i + 1}"))}");
+    public string Delete => Made("d", () => $"DELETE FROM {Name} WHERE {string.Join(" AND ", form.KeyOrdinals.Select((column, i) => KeyComparison.Equal(form.Columns[column], i + 1)))}");
 
     public string InsertStaged(string staging, int what) =>
         $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE SELECT {Columns(All)} FROM {staging} WHERE {Staging.What} = {what}{Unless}";

@@ -24,6 +24,13 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         return new TargetStructure(tables, [.. notMade.Distinct()]);
     }
 
+    /// <summary>The parts of the source's table that copies get; the others are told.</summary>
+    private IEnumerable<SchemaPart> PartsOf(TableTreatment treatment)
+    {
+        notMade.AddRange(treatment.Source.Parts.Where(part => part.NotMade is not null).Select(part => part.Stage == PartStage.Before ? $"{part.Name}: {part.NotMade}" : $"{part.Name} of {treatment.Source.Name}: {part.NotMade}"));
+        return treatment.Source.Parts.Where(part => part.NotMade is null);
+    }
+
     /// <summary>Rows without a key are found by all they hold, also by whoever reads this target's log.</summary>
     private static TableSchema WithIdentity(TableSchema form) => form.HasKey
         ? form
@@ -37,15 +44,15 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         if (!same)
         {
             parts.Add(new SchemaPart(PartStage.Before, Quote.Name(form.Name.Schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(form.Name.Schema)}"));
-            parts.Add(new SchemaPart(PartStage.Table, form.Name.Name, CreateTableStatement.Of(form.Name, Lines(treatment, form))));
+            parts.Add(new SchemaPart(PartStage.Table, form.Name.Name, CreateTableStatement.Of(form.Name, Lines(treatment, form))) { Needs = [.. PartsOf(treatment).Where(part => part.Stage == PartStage.Table).SelectMany(part => part.Needs)] });
         }
 
         if (form.Shared is not null || treatment.Mode == ApplyMode.KeepVersions)
         {
-            parts.AddRange(source.Parts.Where(part => part.Stage == PartStage.Before).Select(part => Renamed(treatment, form, part)).OfType<SchemaPart>());
+            parts.AddRange(PartsOf(treatment).Where(part => part.Stage == PartStage.Before).Select(part => Renamed(treatment, form, part)).OfType<SchemaPart>());
             parts.Add(OwnKey(form));
             var reason = form.Shared is null ? $"every version of a row is in {form.Name}" : $"rows of several tables are in {form.Name}";
-            notMade.AddRange(source.Parts.Where(part => part.Stage is PartStage.Key or PartStage.Index or PartStage.Reference || (part.Stage == PartStage.Within && form.Shared is not null)).Select(part => $"{part.Name} of {source.Name}: {reason}"));
+            notMade.AddRange(PartsOf(treatment).Where(part => part.Stage is PartStage.Key or PartStage.Index or PartStage.Reference || (part.Stage == PartStage.Within && form.Shared is not null)).Select(part => $"{part.Name} of {source.Name}: {reason}"));
             return form with { Parts = parts };
         }
 
@@ -62,7 +69,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             parts.Add(OwnKey(form));
         }
 
-        parts.AddRange(source.Parts
+        parts.AddRange(PartsOf(treatment)
             .Select(part => part.Stage == PartStage.Reference ? ReferenceOf(treatment, form, part) : same ? part : Renamed(treatment, form, part))
             .OfType<SchemaPart>());
 
@@ -90,7 +97,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             yield break;
         }
 
-        foreach (var part in treatment.Source.Parts.Where(part => part.Stage == PartStage.Within))
+        foreach (var part in PartsOf(treatment).Where(part => part.Stage == PartStage.Within))
         {
             if (KeepsNames(treatment, part.Columns))
             {

@@ -15,4 +15,10 @@ public sealed record SchemaPart(PartStage Stage, string Name, string Statement, 
 
     /// <summary>What its statement says behind the table's name, in the engine's own words; empty where that makes no sense.</summary>
     public string Text { get; init; } = "";
+
+    /// <summary>What has to be on the target before it is made.</summary>
+    public IReadOnlyList<SchemaNeed> Needs { get; init; } = [];
+
+    /// <summary>Why no copy gets it, though the source has it; null when copies do.</summary>
+    public string? NotMade { get; init; }
 }

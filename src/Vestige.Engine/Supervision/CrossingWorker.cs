@@ -130,11 +130,12 @@ public sealed class CrossingWorker
     {
         await Task.Yield();
         var attempt = 0;
+        var before = Reached;
         while (true)
         {
             try
             {
-                await TurnAsync(() => attempt = 0);
+                await TurnAsync();
                 break;
             }
             catch (OperationCanceledException) when (Steering.Request is not null)
@@ -143,7 +144,8 @@ public sealed class CrossingWorker
             }
             catch (Exception exception) when (WorkerTroubles.MayPass(exception))
             {
-                attempt++;
+                attempt = Reached == before ? attempt + 1 : 1;
+                before = Reached;
                 if (!await troubles.WaitAsync(attempt, exception))
                 {
                     break;
@@ -159,7 +161,12 @@ public sealed class CrossingWorker
         state.Ended();
     }
 
-    private async Task TurnAsync(Action works)
+    /// <summary>How far the target has come. Only where that moves does the pause before the next try begin small again.</summary>
+    private (LogPosition? Position, int Loaded, int Chunks) Reached => atWork?.Progress is { } progress
+        ? (progress.Position, progress.Tables.Count(table => table.Loaded), progress.Tables.Sum(table => table.Part?.Done.Count ?? 0))
+        : default;
+
+    private async Task TurnAsync()
     {
         var now = Steering.Now;
         var epoch = await store.NextEpochAsync(definition.Name, now);
@@ -179,7 +186,6 @@ public sealed class CrossingWorker
         capture.Spool.Hold(definition.Name, session.Progress.Position);
         if (missing.Count > 0)
         {
-            works();
             await RestBeforeLoadAsync(session, now);
             await arrival.BringAsync(session, missing, Steering.Soon, now);
         }
@@ -197,7 +203,7 @@ public sealed class CrossingWorker
             return;
         }
 
-        await FollowAsync(session, works, now);
+        await FollowAsync(session, now);
     }
 
     /// <summary>The source is asked only where its log does not say: what the spool holds is applied while it cannot be reached.</summary>
@@ -215,7 +221,7 @@ public sealed class CrossingWorker
         }
     }
 
-    private async Task FollowAsync(ITargetSession session, Action works, CancellationToken cancellation)
+    private async Task FollowAsync(ITargetSession session, CancellationToken cancellation)
     {
         using var gathering = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
         var mine = OpenGathering(session.Progress, gathering.Token);
@@ -271,7 +277,7 @@ public sealed class CrossingWorker
                     continue;
                 }
 
-                if (mine.Gatherer.IsBeyond(batch) || !state.TryTake(batch, Steering, clock.GetUtcNow()) || await ApplyAsync(session, mine, batch, works, cancellation))
+                if (mine.Gatherer.IsBeyond(batch) || !state.TryTake(batch, Steering, clock.GetUtcNow()) || await ApplyAsync(session, mine, batch, cancellation))
                 {
                     mine = await GatherAnewAsync(mine, session.Progress, gathering.Token);
                 }
@@ -302,7 +308,7 @@ public sealed class CrossingWorker
     }
 
     /// <summary>Applies a batch while the next is gathered. True when that one must be gathered anew, since rows went into quarantine.</summary>
-    private async Task<bool> ApplyAsync(ITargetSession session, Gathering mine, Batch batch, Action works, CancellationToken cancellation)
+    private async Task<bool> ApplyAsync(ITargetSession session, Gathering mine, Batch batch, CancellationToken cancellation)
     {
         var applier = new BatchApplier(session, capture.Spool, treating, quarantine, rule, meter, clock) { Read = state.SetInHandChanges, Ends = routeEnds! };
         var waiting = quarantine.Count;
@@ -319,7 +325,6 @@ public sealed class CrossingWorker
         }
 
         brake.Applied(batch.Fragments.Sum(fragment => (long)fragment.Count));
-        works();
         await notices.TellHeldAsync(session.Progress, state.IsHeld);
         state.Take(session.Progress);
         state.SetPlace(batch);

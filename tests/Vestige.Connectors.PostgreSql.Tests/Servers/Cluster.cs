@@ -64,10 +64,10 @@ public sealed class Cluster : IAsyncDisposable
         RunAsync(Path.Combine(Programs, name), ["-h", "127.0.0.1", "-p", Port.ToString(CultureInfo.InvariantCulture), "-U", Dba, .. arguments]);
 
     /// <summary>Makes an empty database under a name of its own.</summary>
-    public async Task<Database> MakeDatabaseAsync(string? name = null)
+    public async Task<Database> MakeDatabaseAsync(string? name = null, string? encoding = null)
     {
         var made = new Database(this, name ?? $"t{Guid.NewGuid():N}"[..20]);
-        await new Database(this, "postgres").RunAsync($"CREATE DATABASE {made.Name}");
+        await new Database(this, "postgres").RunAsync($"CREATE DATABASE {made.Name}{(encoding is null ? "" : $" ENCODING '{encoding}' LOCALE 'C' TEMPLATE template0")}");
         return made;
     }
 
