@@ -18,6 +18,7 @@ namespace Vestige.Engine.Tests.Simulation;
 public sealed class SimSourceState
 {
     private readonly Dictionary<LogPosition, ulong> hashes = new() { [LogPosition.Zero] = 0 };
+    private readonly Dictionary<TableName, List<(LogPosition At, ulong Hash)>> tableHashes = SimRows.All.ToDictionary(table => table.Name, _ => new List<(LogPosition, ulong)>());
     private ulong hash;
 
     public sealed record Entry(LogPosition Position, DateTimeOffset CommittedAt, IReadOnlyList<RowChange> Changes);
@@ -48,6 +49,9 @@ public sealed class SimSourceState
 
     public const int Blocks = 6;
 
+    /// <summary>What is done to its tables beside the log.</summary>
+    public SimRestructuring Restructuring { get; init; } = new(happens: false);
+
     /// <summary>A broken source: a later snapshot does not give what changed in the ranges that were loaded before.</summary>
     public bool HidesChanges { get; init; }
 
@@ -67,6 +71,44 @@ public sealed class SimSourceState
 
     public Dictionary<TableName, IReadOnlyList<Row>> Shown() => Rows.ToDictionary(pair => pair.Key, IReadOnlyList<Row> (pair) => [.. pair.Value.Values]);
 
+    /// <summary>The hash of one table's rows as of a position.</summary>
+    public ulong HashAt(TableName table, LogPosition position) => tableHashes[table].FindLast(known => known.At <= position).Hash;
+
+    /// <summary>Changes a table beside the log.</summary>
+    public void Restructure(TableName table, int kind)
+    {
+        Head = new LogPosition(Head.Place + 1);
+        var rows = Restructuring.Make(table, kind, Head, [.. Rows[table].Values]).ToList();
+        Rows[table].Clear();
+        foreach (var row in rows)
+        {
+            Rows[table].Add(row.IntegerAt(0), row);
+        }
+
+        Remember();
+    }
+
+    /// <summary>The connector looks at all tables, and what it finds has a place of its own in the log.</summary>
+    public void Look(DateTimeOffset at)
+    {
+        var found = Restructuring.Look(SimRows.All.Select(table => table.Name), new LogPosition(Head.Place + 2)).ToList();
+        if (found.Count > 0)
+        {
+            Head = new LogPosition(Head.Place + 2);
+            Log.Add(new Entry(Head, at, found));
+            Remember();
+            Committed.Beat();
+        }
+    }
+
+    private void Remember()
+    {
+        foreach (var (table, rows) in Rows.Where(_ => Restructuring.Happens))
+        {
+            tableHashes[table].Add((Head, rows.Values.Aggregate(0UL, (sum, row) => sum + SimRows.Hash(table, row))));
+        }
+    }
+
     public void Commit(DateTimeOffset at, IReadOnlyList<RowChange> changes)
     {
         if (ViewsLag)
@@ -81,7 +123,9 @@ public sealed class SimSourceState
 
         Head = new LogPosition(Head.Place + 1 + (ulong)changes.Count);
         hashes[Head] = hash;
-        Log.Add(new Entry(Head, at, changes));
+        Remember();
+        var seen = Restructuring.Look(changes.Select(change => Restructuring.Relations[change.Relation].Name).Distinct(), Head).ToList();
+        Log.Add(new Entry(Head, at, Restructuring.IsSeenLate ? [.. changes, .. seen] : [.. seen, .. changes]));
         History.Add(Log[^1]);
         Committed.Beat();
     }
@@ -111,7 +155,7 @@ public sealed class SimSourceState
 
     private void Take(RowChange change)
     {
-        var table = SimRows.All[change.Relation].Name;
+        var table = Restructuring.Relations[change.Relation].Name;
         var rows = Rows[table];
         if (change.Kind == ChangeKind.Truncate)
         {
@@ -201,7 +245,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     public async Task<IRowsView> OpenViewAsync(CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.view", cancellation);
-        return new SimView(state.Head, TargetProgress.None, state.ViewsLag ? state.Earlier : state.Shown(), faults);
+        return new SimView(state.Head, TargetProgress.None, state.ViewsLag ? state.Earlier : state.Shown(), faults, state.Restructuring.Tables);
     }
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
@@ -214,7 +258,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     public long Distance(LogPosition from, LogPosition to) => (long)(to.Place - from.Place);
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<TableDescription>>([.. SimRows.All.Select(table => new TableDescription(table, state.Rows[table.Name].Count, null, null))]);
+        Task.FromResult<IReadOnlyList<TableDescription>>([.. state.Restructuring.Tables.Select(table => new TableDescription(table, state.Rows[table.Name].Count, null, null))]);
 
     public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) => Task.FromResult((long)state.Rows[table].Count);
 
@@ -299,10 +343,10 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
         private void Split(SimSourceState.Entry entry, Dictionary<int, TableSchema> relations)
         {
-            var chosen = entry.Changes.Where(change => tables.Contains(SimRows.All[change.Relation].Name)).ToList();
+            var chosen = entry.Changes.Where(change => tables.Contains(state.Restructuring.Relations[change.Relation].Name)).ToList();
             foreach (var relation in chosen.Select(change => change.Relation).Where(told.Add))
             {
-                relations.Add(relation, SimRows.All[relation]);
+                relations.Add(relation, state.Restructuring.Relations[relation]);
             }
 
             if (chosen.Count == 0)
@@ -327,6 +371,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     private sealed class Snapshot(SimSourceState state, SimFaults faults, SimWorld world) : ISourceSnapshot
     {
+        private readonly IReadOnlyList<TableSchema> forms = state.Restructuring.Tables;
         private readonly Dictionary<TableName, List<Row>> rows = state.Rows.ToDictionary(pair => pair.Key, pair => pair.Value.Values.ToList());
         private readonly Dictionary<(TableName Table, long Key), (LogPosition Since, long Block)> places = new(state.Places);
 
@@ -335,7 +380,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         public DateTimeOffset TakenAt { get; } = world.Now;
 
         public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
-            Task.FromResult<IReadOnlyList<TableDescription>>([.. SimRows.All.Select(table => new TableDescription(table, rows[table.Name].Count, null, null))]);
+            Task.FromResult<IReadOnlyList<TableDescription>>([.. forms.Select(table => new TableDescription(table, rows[table.Name].Count, null, null))]);
 
         public async Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation)
         {
@@ -354,6 +399,11 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         public async Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation)
         {
             await faults.BeforeAsync("snapshot.rest", cancellation);
+            if (state.Restructuring.HappenedSince(table.Name, part.Since))
+            {
+                return null;
+            }
+
             world.Count("snapshot.rest", "gone on");
             var ranges = part.Done.Select(done => new RowRange(done, part.Mark)).ToList();
             for (var block = 0L; block < SimSourceState.Blocks; block++)

@@ -9,7 +9,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Tests.Simulation;
 
 /// <summary>The rows of a simulated database as of one moment, copied when it is opened.</summary>
-public sealed class SimView(LogPosition? position, TargetProgress progress, IReadOnlyDictionary<TableName, IReadOnlyList<Row>> all, SimFaults? faults) : IRowsView
+public sealed class SimView(LogPosition? position, TargetProgress progress, IReadOnlyDictionary<TableName, IReadOnlyList<Row>> all, SimFaults? faults, IReadOnlyList<TableSchema>? tables = null) : IRowsView
 {
     public LogPosition? Position => position;
 
@@ -18,7 +18,7 @@ public sealed class SimView(LogPosition? position, TargetProgress progress, IRea
     public bool Digests => false;
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<TableDescription>>([.. SimRows.All.Select(table => new TableDescription(table, all.GetValueOrDefault(table.Name)?.Count ?? 0, null, null))]);
+        Task.FromResult<IReadOnlyList<TableDescription>>([.. (tables ?? SimRows.All).Select(table => new TableDescription(table, all.GetValueOrDefault(table.Name)?.Count ?? 0, null, null))]);
 
     public async Task<IReadOnlyList<Row>> CutAsync(TableSchema table, KeySpan within, int ranges, CancellationToken cancellation)
     {

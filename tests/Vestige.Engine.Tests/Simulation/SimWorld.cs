@@ -30,6 +30,7 @@ public sealed class SimWorld
     private int idle;
     private readonly bool refuses;
     private readonly bool damages;
+    private readonly bool restructures;
     private readonly HashSet<(TableName Table, string Key)> damaged = [];
     private readonly MemoryReconciliations reconciliations;
     private Exception? failed;
@@ -43,9 +44,10 @@ public sealed class SimWorld
         Target = target ?? new SimTargetState();
         Source = source ?? new SimSourceState();
         this.store = store ?? new SimStoreState();
-        Source.Treatment = SimTreatment.For(seed);
-        refuses = seed % 3 == 0 && !Source.Treatment.KeepsVersions;
-        damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0;
+        restructures = Source.Restructuring.Happens;
+        Source.Treatment = restructures ? SimTreatment.None : SimTreatment.For(seed);
+        refuses = seed % 3 == 0 && !Source.Treatment.KeepsVersions && !restructures;
+        damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0 && !restructures;
         reconciliations = new MemoryReconciliations { Saved = Compared };
     }
 
@@ -112,7 +114,19 @@ public sealed class SimWorld
 
         FaultRate = 0;
         Target.Refused.Clear();
+        if (restructures)
+        {
+            SettleDown();
+            Source.Look(Now);
+        }
+
         SettleDown();
+        if (restructures)
+        {
+            CheckHeld();
+            LoadHeldAgain();
+        }
+
         if (damaged.Count > 0)
         {
             MendAll();
@@ -125,12 +139,18 @@ public sealed class SimWorld
     public void Committed()
     {
         var progress = Target.Progress;
-        if (store.Waiting.Count > 0 || progress.Position is not { } position || progress.Tables.Any(table => !table.Loaded || table.Held || table.Position > position))
+        if (store.Waiting.Count > 0 || progress.Position is not { } position || (!restructures && progress.Tables.Any(table => !table.Loaded || table.Held || table.Position > position)))
         {
             return;
         }
 
         PrefixesChecked++;
+        if (restructures)
+        {
+            CheckTables(position);
+            return;
+        }
+
         if (Source.Treatment.KeepsVersions)
         {
             var versions = SimVersions.At(Source.History, progress.Tables, position);
@@ -153,6 +173,48 @@ public sealed class SimWorld
         if (!Source.Knows(position) || hash != Source.HashAt(position))
         {
             broken ??= Failure($"at position {position} the target holds a state that the source never had");
+        }
+    }
+
+    /// <summary>Every table that is neither held nor loading is as the source has it, once anybody can know what was done to it.</summary>
+    private void CheckTables(Core.Positions.LogPosition position)
+    {
+        foreach (var table in Target.Progress.Tables.Where(table => table is { Loaded: true, Held: false } && table.Position <= position && !Source.Restructuring.IsUnseen(table.Table, table.Position, position)))
+        {
+            var hash = Target.Rows.Where(pair => pair.Key.Table == table.Table).Aggregate(0UL, (sum, pair) => sum + SimRows.Hash(pair.Key.Table, pair.Value));
+            if (hash != Source.HashAt(table.Table, position))
+            {
+                broken ??= Failure($"at position {position} {table.Table}, loaded at {table.Position}, is not as at the source, and is not held; {Source.Restructuring.Describe(table.Table)}");
+            }
+        }
+    }
+
+    /// <summary>A held table keeps the rows that the source had before it was changed.</summary>
+    private void CheckHeld()
+    {
+        foreach (var table in Target.Progress.Tables.Where(table => table.Held))
+        {
+            Count("table", "held");
+            if (!Source.Restructuring.WereBefore(table.Table, [.. Target.Rows.Where(pair => pair.Key.Table == table.Table).Select(pair => pair.Value)]))
+            {
+                throw Failure($"{table.Table} is held with rows that the source did not have before any of its changes");
+            }
+        }
+    }
+
+    private void LoadHeldAgain()
+    {
+        var (engine, until) = (Engine, Now + Settle);
+        while (Target.Progress.Tables.Where(table => table.Held).Select(table => table.Table).ToList() is { Count: > 0 } held)
+        {
+            if (Now > until)
+            {
+                throw Failure($"held tables cannot be loaded again: {string.Join(", ", held)}. {failed}");
+            }
+
+            processes[^1].Process.Post(_ => _ = AskAsync(() => engine.ReloadAsync(Crossing, held, "sim", CancellationToken.None)), null);
+            RunSome(400);
+            SettleDown();
         }
     }
 
@@ -197,7 +259,7 @@ public sealed class SimWorld
             broken ??= Failure($"{table.Into}: {table.Reason}");
         }
 
-        if (wrong.Count > 0 && !refuses)
+        if (wrong.Count > 0 && !refuses && !restructures)
         {
             broken ??= Failure($"these rows do not differ: {string.Join(", ", wrong)}");
         }
@@ -214,6 +276,18 @@ public sealed class SimWorld
         };
         Count("comparison of", scope.Words.Split(' ')[0]);
         processes[^1].Process.Post(_ => _ = AskAsync(() => engine.Reconcile.StartAsync(Crossing, scope, "sim", CancellationToken.None)), null);
+    }
+
+    private void Restructure()
+    {
+        if (Random.Next(3) == 0)
+        {
+            Source.Look(Now);
+            return;
+        }
+
+        Count("table", "restructured");
+        Source.Restructure(SimRows.All[Random.Next(SimRows.All.Count)].Name, Random.Next(3));
     }
 
     /// <summary>Somebody else writes on the target; or what the last comparison found is repaired.</summary>
@@ -275,6 +349,9 @@ public sealed class SimWorld
         {
             case < 7:
                 CommitAtSource();
+                break;
+            case 12 when restructures:
+                Restructure();
                 break;
             case 14 when refuses:
                 RefuseOrDecide();
@@ -340,7 +417,7 @@ public sealed class SimWorld
                 if (define && engine.Status(Crossing) is null)
                 {
                     var rules = new TableRules([new TableRule(Take: "sim.*"), new TableRule(Leave: "sim.other")]);
-                    await engine.DefineAsync(SimTreatment.For(Seed).Define(new CrossingDefinition(Crossing, CrossingDefinition.Copy, "source", "target", rules, Quarantine: refuses ? new QuarantineRule(Rows: 1000) : null)), "sim", CancellationToken.None);
+                    await engine.DefineAsync(Source.Treatment.Define(new CrossingDefinition(Crossing, CrossingDefinition.Copy, "source", "target", rules, Quarantine: refuses ? new QuarantineRule(Rows: 1000) : null)), "sim", CancellationToken.None);
                 }
 
                 if (define && store.Crossings[Crossing].Desired == DesiredState.Draft)
@@ -600,8 +677,8 @@ public sealed class SimWorld
 
     private RowChange OneChange(Dictionary<Core.Schemas.TableName, SortedDictionary<long, Row>> view)
     {
-        var relation = Random.Next(SimRows.All.Count);
-        var rows = view[SimRows.All[relation].Name];
+        var table = SimRows.All[Random.Next(SimRows.All.Count)].Name;
+        var (relation, rows) = (Source.Restructuring.RelationOf(table), view[table]);
         var dice = Random.Next(40);
         if (dice == 0 && !Source.Treatment.KeepsVersions)
         {

@@ -34,6 +34,33 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         Assert.True(prefixes > 0 || one is not null);
     }
 
+    /// <summary>Tables get other rows and another identity while the log says nothing of it.</summary>
+    [Fact]
+    public void A_table_that_was_changed_beside_the_log_is_held_or_right()
+    {
+        var one = Environment.GetEnvironmentVariable("VESTIGE_SEED");
+        var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "1000") / 2;
+        var (held, restructured) = (0, 0);
+        foreach (var seed in one is null ? Enumerable.Range(1, many) : [int.Parse(one)])
+        {
+            var world = new SimWorld(seed, source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) });
+            world.Run();
+            held += world.Faults.GetValueOrDefault("table held");
+            restructured += world.Faults.GetValueOrDefault("table restructured");
+        }
+
+        output.WriteLine($"{restructured} times a table was changed, {held} tables held at the end");
+        Assert.True(held > 0 || one is not null);
+    }
+
+    [Fact]
+    public void A_table_changed_beside_the_log_that_nobody_looks_at_is_caught() =>
+        AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) { IsNotSeen = true } }));
+
+    [Fact]
+    public void A_change_beside_the_log_that_is_told_behind_the_rows_is_caught() =>
+        AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) { IsSeenLate = true } }));
+
     [Fact]
     public void Acknowledging_before_the_spool_is_durable_is_caught() =>
         AssertCaught(seed => new SimWorld(seed, disk: new SimDisk { SyncLies = true }));

@@ -1,0 +1,88 @@
+using Vestige.Core.Changes;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Tests.Simulation;
+
+/// <summary>
+/// What is done to the tables of a simulated source and is not in its log: rows get other values, or go, and the table another
+/// identity. A connector sees it when it looks: before the next row of the table at the latest, as a change that it puts into what it
+/// reads. Between the two no row of the table is read.
+/// </summary>
+public sealed class SimRestructuring
+{
+    private readonly Dictionary<TableName, int> current;
+    private readonly Dictionary<TableName, (string What, bool Values)> untold = [];
+    private readonly List<Restructured> made = [];
+    private int number;
+
+    public SimRestructuring(bool happens)
+    {
+        Happens = happens;
+        Relations = happens ? [.. SimRows.All.Select(table => table with { Incarnation = "0", Stamp = "0" })] : [.. SimRows.All];
+        current = SimRows.All.Select((table, i) => (table.Name, i)).ToDictionary();
+    }
+
+    public bool Happens { get; }
+
+    /// <summary>A broken connector: it never looks.</summary>
+    public bool IsNotSeen { get; init; }
+
+    /// <summary>A broken connector: it looks only after it has given the rows.</summary>
+    public bool IsSeenLate { get; init; }
+
+    /// <summary>Every form that a table ever had, by the number under which the log names it.</summary>
+    public List<TableSchema> Relations { get; }
+
+    /// <summary>The tables as the catalogue has them now.</summary>
+    public IReadOnlyList<TableSchema> Tables => [.. current.Values.Select(relation => Relations[relation])];
+
+    public int RelationOf(TableName table) => current[table];
+
+    /// <summary>Whether a table had another identity or other rows at that position than it has now.</summary>
+    public bool HappenedSince(TableName table, LogPosition position) => made.Exists(one => one.Table == table && one.At > position);
+
+    /// <summary>Gives the table another form. Returns the rows that it has then.</summary>
+    public IEnumerable<Row> Make(TableName table, int kind, LogPosition at, IReadOnlyCollection<Row> rows)
+    {
+        number++;
+        made.Add(new Restructured(table, at, [.. rows]));
+        var form = Relations[current[table]];
+        var values = kind == 0;
+        current[table] = Relations.Count;
+        Relations.Add(values ? form with { Stamp = $"{number}" } : form with { Incarnation = $"{number}", Stamp = $"{number}" });
+        untold[table] = (kind switch { 0 => "its rows were rewritten", 1 => "columns changed places", _ => "it was dropped and created" }, values);
+        return kind == 2 ? [] : rows.Select(row => SimRows.Of(row.IntegerAt(0), $"{row.TextAt(1)}:{number}"));
+    }
+
+    /// <summary>What a look at these tables finds, as changes that stand before whatever is read next.</summary>
+    public IEnumerable<RowChange> Look(IEnumerable<TableName> tables, LogPosition told)
+    {
+        foreach (var table in tables)
+        {
+            if (untold.Remove(table, out var notice) && !IsNotSeen)
+            {
+                made.FindAll(one => one.Table == table && one.Told is null).ForEach(one => one.Told = told);
+                var row = new RowWriter();
+                new SchemaNotice(notice.What, notice.Values).Write(row);
+                yield return new RowChange(ChangeKind.Schema, current[table], default, row.ToRow());
+            }
+        }
+    }
+
+    /// <summary>Whether at a position nobody can know yet that what was loaded before is not what the source has.</summary>
+    public bool IsUnseen(TableName table, LogPosition loaded, LogPosition position) =>
+        made.Exists(one => one.Table == table && one.At > loaded && one.At <= position && !(one.Told <= position));
+
+    /// <summary>Whether these are the rows that the table had before one of the changes.</summary>
+    public bool WereBefore(TableName table, IReadOnlyCollection<Row> rows) =>
+        made.Exists(one => one.Table == table && one.Before.Count == rows.Count && one.Before.ToHashSet().SetEquals(rows));
+
+    public string Describe(TableName table) => string.Join(", ", made.Where(one => one.Table == table).Select(one => $"changed at {one.At}, told at {one.Told}"));
+
+    private sealed record Restructured(TableName Table, LogPosition At, IReadOnlyList<Row> Before)
+    {
+        public LogPosition? Told { get; set; }
+    }
+}
