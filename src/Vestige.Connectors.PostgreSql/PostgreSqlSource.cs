@@ -258,7 +258,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
         if (!reader.IsDBNull(0) && Lsn.Of(reader.GetString(0)) > begin)
         {
-            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(begin)} which is all that was confirmed from here.") { Mend = Mend };
+            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(begin)} which is all that was confirmed from here.") { Mend = Mend, ContinuesAt = Lsn.Of(reader.GetString(0)) };
         }
 
         if (!reader.IsDBNull(2))

@@ -147,7 +147,9 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         await batch.ExecuteNonQueryAsync(cancellation);
         if (raise.Rows == 0)
         {
-            throw new FencedException($"A worker of a later epoch than {epoch} is at work on {crossing} in {Place}.") { Transient = true };
+            await using var present = new NpgsqlCommand("SELECT epoch FROM vestige.progress WHERE crossing = $1", connection);
+            present.Parameters.AddWithValue(crossing);
+            throw new FencedException($"A worker of a later epoch than {epoch} is at work on {crossing} in {Place}.") { Transient = true, Epoch = await present.ExecuteScalarAsync(cancellation) as long? ?? 0 };
         }
     }
 }

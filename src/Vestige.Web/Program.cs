@@ -10,6 +10,7 @@ using Vestige.Engine.Supervision;
 using Vestige.Storage;
 using Vestige.Web.Alerting;
 using Vestige.Web.Api;
+using Vestige.Web.Api.Describing;
 using Vestige.Web.Connections;
 using Vestige.Web.Crossings;
 using Vestige.Web.Hosting;
@@ -142,7 +143,7 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddHostedService<EngineHost>();
     services.AddRazorPages().AddMvcOptions(options => options.MaxModelBindingCollectionSize = VestigeSettings.MostFields);
     services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(options => options.ValueCountLimit = VestigeSettings.MostFields);
-    services.AddOpenApi("v1");
+    services.AddOpenApi("v1", options => options.AddDocumentTransformer<ApiDocument>().AddOperationTransformer<ApiOperations>().AddSchemaTransformer<ApiSchemas>());
     services.AddProblemDetails();
     services.Configure<RouteHandlerOptions>(options => options.ThrowOnBadRequest = true);
     services.ConfigureHttpJsonOptions(options => DefinitionJson.Configure(options.SerializerOptions));

@@ -127,7 +127,7 @@ public sealed class TwoStandIns : IAsyncDisposable
 
         public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 
-        public Task<long> NextEpochAsync(string crossing, CancellationToken cancellation) => Task.FromResult(++epoch);
+        public Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(epoch = Math.Max(epoch, after) + 1);
 
         public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
     }

@@ -126,7 +126,7 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         var (last, progress) = ProgressStore.Read(Database.Handle, crossing);
         if (last >= epoch)
         {
-            throw new FencedException($"A worker of epoch {last} is at work on {crossing} in {Database.Name}; this one is of epoch {epoch}.") { Transient = true };
+            throw new FencedException($"A worker of epoch {last} is at work on {crossing} in {Database.Name}; this one is of epoch {epoch}.") { Transient = true, Epoch = last };
         }
 
         transaction.Run("INSERT INTO vestige_progress (crossing, epoch) VALUES (?, ?) ON CONFLICT (crossing) DO UPDATE SET epoch = excluded.epoch", crossing, epoch);

@@ -23,6 +23,7 @@ public sealed class Capture : IAsyncDisposable
     private readonly Random random;
     private readonly EventLog events;
     private readonly ILogger logger;
+    private readonly MissingBefore missing;
     private readonly CarriedTables tables = new();
     private readonly CaptureState state;
     private readonly CancellationTokenSource stopping = new();
@@ -32,7 +33,7 @@ public sealed class Capture : IAsyncDisposable
     private bool mended = true;
     private CancellationTokenSource restart = new();
 
-    public Capture(string connection, Func<ISource> source, Spool spool, TimeProvider clock, Random random, EventLog events, ILogger logger)
+    public Capture(string connection, Func<ISource> source, Spool spool, TimeProvider clock, Random random, EventLog events, ILogger logger, MissingBefore? missing = null)
     {
         ArgumentNullException.ThrowIfNull(spool);
         Connection = connection;
@@ -42,6 +43,7 @@ public sealed class Capture : IAsyncDisposable
         this.random = random;
         this.events = events;
         this.logger = logger;
+        this.missing = missing ?? ((_, _, _, _) => Task.FromResult<string?>("nobody knows what its targets have"));
         state = new CaptureState(connection, spool);
         tables.Ask(spool.Tables);
     }
@@ -180,8 +182,11 @@ public sealed class Capture : IAsyncDisposable
             }
             catch (PlaceLostException exception)
             {
-                await LoseAsync(exception);
-                return;
+                if (exception.ContinuesAt is not { } at || !await TryContinueAsync(at, exception, ending.Token))
+                {
+                    await LoseAsync(exception);
+                    return;
+                }
             }
             catch (Exception exception) when (exception is not OutOfMemoryException)
             {
@@ -189,6 +194,36 @@ public sealed class Capture : IAsyncDisposable
                 mended = false;
                 await WaitAsync(attempt, exception, ending.Token);
             }
+        }
+    }
+
+    /// <summary>
+    /// Begins an empty spool where the log goes on, when every target has what came before: then the spool is of an older backup, and
+    /// nothing is missing. True as well when that cannot be found out now; it is asked again after a while.
+    /// </summary>
+    private async Task<bool> TryContinueAsync(LogPosition at, PlaceLostException exception, CancellationToken cancellation)
+    {
+        try
+        {
+            if (await missing(Connection, Spool.Identity!, at, cancellation) is { } why)
+            {
+                await events.OfConnectionAsync(Connection, EventKind.Note, $"The log goes on at {Source.Format(at)}, but {why}.");
+                return false;
+            }
+
+            var identity = Spool.Identity!;
+            tables.Ask(Spool.Tables);
+            await Spool.ClearAsync(cancellation);
+            await Spool.StartAsync(identity, at, cancellation);
+            confirmed = null;
+            await events.OfConnectionAsync(Connection, EventKind.Warning, $"Restored: {exception.Message} Every target has what came before, so an empty spool begins there. What was set aside in quarantine since the backup is not known here; compare the tables.");
+            return true;
+        }
+        catch (Exception failure) when (failure is PortException or IOException)
+        {
+            mended = false;
+            await WaitAsync(1, failure, cancellation);
+            return true;
         }
     }
 

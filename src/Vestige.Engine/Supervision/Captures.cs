@@ -15,7 +15,8 @@ internal sealed class Captures(
     EventLog events,
     TimeProvider clock,
     Random random,
-    ILogger logger) : IAsyncDisposable
+    ILogger logger,
+    MissingBefore missing) : IAsyncDisposable
 {
     private readonly Dictionary<string, Capture> captures = [];
     private readonly Turnstile opening = new();
@@ -58,7 +59,7 @@ internal sealed class Captures(
             spool.Hold(crossing, null);
         }
 
-        var capture = new Capture(connection, () => connections.Source(connection), spool, clock, random, events, logger);
+        var capture = new Capture(connection, () => connections.Source(connection), spool, clock, random, events, logger, missing);
         capture.Start();
         lock (gate)
         {

@@ -77,7 +77,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         this.clock = clock;
         book = new CrossingBook(quarantine, reconciliations);
         Events = new EventLog(store, clock, logger);
-        captures = new Captures(connections, cipher, options, Events, clock, random, logger);
+        captures = new Captures(connections, cipher, options, Events, clock, random, logger, new RestoredBackup(connections, book, quarantine).MissingAsync);
         loops = new LoopCheck(connections, book);
         planner = new CrossingPlanner(connections, keys, captures, loops, clock);
         this.runs = runs;

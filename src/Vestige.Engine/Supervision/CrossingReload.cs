@@ -45,7 +45,7 @@ internal sealed class CrossingReload(
         await RefuseGoneAsync(entry, tables, cancellation);
         await entry.HaltAsync(new StopRequest(StopManner.Now));
         await desire(entry, DesiredState.Pause, by, null, cancellation);
-        await using (var session = await target.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, cancellation), cancellation))
+        await using (var session = await target.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, 0, cancellation), cancellation))
         {
             var again = Again(session.Progress, tables);
             await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);

@@ -51,6 +51,9 @@ public sealed class CrossingWorker
     private volatile ITargetSession? atWork;
     private RouteEnds? routeEnds;
 
+    /// <summary>The epoch that the target knows and the store does not, as when the store was restored from an older backup.</summary>
+    private long succeededBy;
+
     internal CrossingWorker(
         CrossingDefinition definition,
         ISource source,
@@ -144,6 +147,7 @@ public sealed class CrossingWorker
             }
             catch (Exception exception) when (WorkerTroubles.MayPass(exception))
             {
+                succeededBy = (exception as FencedException)?.Epoch ?? 0;
                 attempt = Reached == before ? attempt + 1 : 1;
                 before = Reached;
                 if (!await troubles.WaitAsync(attempt, exception))
@@ -169,7 +173,7 @@ public sealed class CrossingWorker
     private async Task TurnAsync()
     {
         var now = Steering.Now;
-        var epoch = await store.NextEpochAsync(definition.Name, now);
+        var epoch = await store.NextEpochAsync(definition.Name, succeededBy, now);
         await using var session = await target.OpenSessionAsync(definition.Name, epoch, now);
         atWork = session;
         state.Take(session.Progress);
@@ -178,6 +182,12 @@ public sealed class CrossingWorker
         var missing = wanted.Where(name => !session.Progress.Tables.Any(table => table.Table == name && table.Loaded)).ToList();
         if (missing.Count > 0 || session.Progress.Position is null || !capture.Spool.Tables.IsSupersetOf(wanted))
         {
+            await capture.CarryAsync(wanted, now);
+        }
+
+        if (session.Progress.Position > capture.Spool.Last)
+        {
+            // The spool is older than the target, as after a restored backup: whether the log still goes on from there is found out first.
             await capture.CarryAsync(wanted, now);
         }
 

@@ -4,6 +4,8 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
+using Vestige.Web.Api.Describing;
+using Vestige.Web.Api.Documents;
 using Vestige.Web.Connections;
 using Vestige.Web.Views;
 
@@ -17,23 +19,23 @@ public static class ConnectionApi
     public static void Map(IEndpointRouteBuilder routes)
     {
         var group = routes.MapGroup("/api/v1/connections").WithTags("connections");
-        group.MapGet("/", (ConnectionDirectory connections) => connections.All.Select(View)).WithSummary("All connections.");
+        group.MapGet("/", (ConnectionDirectory connections) => connections.All.Select(View)).Describe("listConnections", "All connections.").Answers<IReadOnlyList<ConnectionDocument>>();
         group.MapGet("/{name}", (string name, ConnectionDirectory connections) =>
-            connections.Find(name) is { } found ? Results.Ok(View(found)) : Problems.NotFound($"connection {name}")).WithSummary("One connection; its secret is not told.");
-        group.MapPost("/", SaveNewAsync).WithSummary("Keeps a new connection.");
-        group.MapPut("/{name}", SaveAsync).WithSummary("Changes a connection.");
-        group.MapDelete("/{name}", RemoveAsync).WithSummary("Forgets a connection that no crossing names.");
-        group.MapPost("/{name}/test", TestAsync).WithSummary("Proves each hop of the connection.");
-        group.MapGet("/{name}/readiness", ReadinessAsync).WithSummary("What must hold, for the role source or target.");
-        group.MapGet("/{name}/preparation", PreparationAsync).WithSummary("The script that a DBA runs for the role source or target, and its undo.");
+            connections.Find(name) is { } found ? Results.Ok(View(found)) : Problems.NotFound($"connection {name}")).Describe("getConnection", "One connection. Its secret is never read back.").Answers<ConnectionDocument>().Refuses(404);
+        group.MapPost("/", SaveNewAsync).Describe("createConnection", "Saves a new connection.").Answers<ConnectionDocument>(201).Refuses(409, 422);
+        group.MapPut("/{name}", SaveAsync).Describe("changeConnection", "Changes a connection. Where running crossings use it, confirm=true pauses them, tests the new settings and resumes them. Another host, port, user or TLS mode needs the secret again.").Answers<ConnectionDocument>().Refuses(404, 409, 422, 424);
+        group.MapDelete("/{name}", RemoveAsync).Describe("deleteConnection", "Deletes a connection that no crossing names.").Produces(204).Refuses(404, 409);
+        group.MapPost("/{name}/test", TestAsync).Describe("testConnection", "Tests each hop of the connection: name, network, TLS, sign-in, database, rights. Ends at the first that fails.").Answers<IReadOnlyList<ReadinessView>>().Refuses(404, 424);
+        group.MapGet("/{name}/readiness", ReadinessAsync).Describe("getReadiness", "What must hold so that the database can be a source or a target.").Answers<IReadOnlyList<ReadinessView>>().Refuses(404, 422, 424);
+        group.MapGet("/{name}/preparation", PreparationAsync).Describe("getPreparation", "The script that a DBA runs so that the database can be a source or a target, and its undo.").Answers<PreparationDocument>().Refuses(404, 422, 424);
         routes.MapGet("/connections/{name}/preparation.sql", ScriptAsync).ExcludeFromDescription();
-        group.MapGet("/{name}/tables", TablesAsync).WithSummary("The tables of the database.");
-        group.MapGet("/{name}/rows", RowsAsync).WithSummary("Some rows of a table, read and not kept.");
-        routes.MapPost("/api/v1/bench/{connection}", BenchAsync).WithTags("bench").WithSummary("Runs statements on a stand-in, in one transaction.");
+        group.MapGet("/{name}/tables", TablesAsync).Describe("listTables", "The tables of the database, by name. At most 500 at a time; after takes the last name, schema.table, of the page before.").Answers<IReadOnlyList<TableDocument>>().Refuses(404, 424);
+        group.MapGet("/{name}/rows", RowsAsync).Describe("sampleRows", "Some rows of a table, read now and not kept. Of masked columns only type and length are shown.").Answers<RowsDocument>().Refuses(404, 424);
+        routes.MapPost("/api/v1/bench/{connection}", BenchAsync).WithTags("bench").Describe("runStatements", "Runs statements on a stand-in, in one transaction.").Answers<BenchDocument>().Refuses(404, 409);
     }
 
-    private static object View(ConnectionDefinition connection) =>
-        new { name = connection.Name, kind = connection.Kind, settings = connection.Settings, hasSecret = connection.HasSecret };
+    private static ConnectionDocument View(ConnectionDefinition connection) =>
+        new ConnectionDocument(Name: connection.Name, Kind: connection.Kind, Settings: connection.Settings, HasSecret: connection.HasSecret);
 
     private static async Task<IResult> SaveNewAsync(ConnectionBody body, ConnectionDirectory connections, CancellationToken cancellation) =>
         connections.Find(body.Name) is not null
@@ -126,7 +128,7 @@ public static class ConnectionApi
             ? Problems.NotFound($"connection {name}")
             : Results.Ok((await connections.Source(name).TestAsync(cancellation)).Select(ReadinessView.Of));
 
-    private static async Task<IResult> ReadinessAsync(string name, string role, ConnectionDirectory connections, CancellationToken cancellation)
+    private static async Task<IResult> ReadinessAsync(string name, [Choices("source", "target")] string role, ConnectionDirectory connections, CancellationToken cancellation)
     {
         if (connections.Find(name) is null)
         {
@@ -166,7 +168,7 @@ public static class ConnectionApi
         return Results.File(System.Text.Encoding.UTF8.GetBytes(undo ? made.Undo : made.Script), "application/sql", $"{name}-{role}{(undo ? "-undo" : "")}.sql");
     }
 
-    private static async Task<IResult> PreparationAsync(string name, string role, ConnectionDirectory connections, CancellationToken cancellation, string? find = null)
+    private static async Task<IResult> PreparationAsync(string name, [Choices("source", "target")] string role, ConnectionDirectory connections, CancellationToken cancellation, string? find = null)
     {
         if (connections.Find(name) is null)
         {
@@ -187,7 +189,7 @@ public static class ConnectionApi
             .Where(table => (table.Crosses || table.InsertsCross) && (find is null || table.Schema.Name.ToString().Contains(find, StringComparison.OrdinalIgnoreCase)))
             .Select(table => table.Schema.Name).ToList();
         var made = role == "source" ? await preparable.PrepareSourceAsync(tables, cancellation) : await preparable.PrepareTargetAsync(cancellation);
-        return Results.Ok(new { script = made.Script, undo = made.Undo, needsRestart = made.NeedsRestart });
+        return Results.Ok(new PreparationDocument(Script: made.Script, Undo: made.Undo, NeedsRestart: made.NeedsRestart));
     }
 
     private static async Task<IResult> TablesAsync(
@@ -227,33 +229,30 @@ public static class ConnectionApi
 
         var rows = await source.LookAsync(form, Math.Clamp(limit, 1, MostTables), cancellation);
         var masked = engine.Trace.MaskedColumns(name, form);
-        return Results.Ok(new
-        {
-            columns = form.Columns.Select(column => column.Name),
-            rows = rows.Select(row => Enumerable.Range(0, row.Count).Select(i => row.KindAt(i) == ValueKind.Null ? null : masked.Contains(form.Columns[i].Name) ? Treating.BeforeAfter.Hidden(row, i, form.Columns[i].Type) : row.DisplayAt(i))),
-        });
+        return Results.Ok(new RowsDocument(
+            Columns: [.. form.Columns.Select(column => column.Name)],
+            Rows: [.. rows.Select(row => Shown(row, form, masked))]));
     }
 
-    private static object View(TableDescription table) => new
-    {
-        schema = table.Schema.Name.Schema,
-        table = table.Schema.Name.Name,
-        estimatedRows = table.EstimatedRows,
-        bytes = table.Bytes,
-        key = table.Schema.KeyOrdinals.Select(i => table.Schema.Columns[i].Name),
-        columns = table.Schema.Columns.Select(column => new
-        {
-            name = column.Name,
-            type = column.Type,
-            nullable = column.Nullable,
-            crosses = !column.Generated,
-            reason = column.Generated ? "the database computes it" : null,
-        }),
-        crosses = table.Crosses,
-        reason = table.Reason,
-        insertsCross = table.Crosses || table.InsertsCross,
-        partOf = table.PartOf?.ToString(),
-    };
+    private static List<string?> Shown(Row row, TableSchema form, IReadOnlySet<string> masked) => [.. Enumerable.Range(0, row.Count)
+        .Select(i => row.KindAt(i) == ValueKind.Null ? null : masked.Contains(form.Columns[i].Name) ? Treating.BeforeAfter.Hidden(row, i, form.Columns[i].Type) : row.DisplayAt(i))];
+
+    private static TableDocument View(TableDescription table) => new TableDocument(
+        Schema: table.Schema.Name.Schema,
+        Table: table.Schema.Name.Name,
+        EstimatedRows: table.EstimatedRows,
+        Bytes: table.Bytes,
+        Key: [.. table.Schema.KeyOrdinals.Select(i => table.Schema.Columns[i].Name)],
+        Columns: [.. table.Schema.Columns.Select(column => new ColumnDocument(
+            Name: column.Name,
+            Type: column.Type,
+            Nullable: column.Nullable,
+            Crosses: !column.Generated,
+            Reason: column.Generated ? "the database computes it" : null))],
+        Crosses: table.Crosses,
+        Reason: table.Reason,
+        InsertsCross: table.Crosses || table.InsertsCross,
+        PartOf: table.PartOf?.ToString());
 
     private static async Task<IResult> BenchAsync(string connection, BenchBody body, ConnectionDirectory connections, TimeProvider clock, CancellationToken cancellation)
     {
@@ -263,15 +262,13 @@ public static class ConnectionApi
         }
 
         var result = await StandInBench.RunAsync(connections.StandIn(connection)!, body.Statement, clock, cancellation);
-        return Results.Ok(new
-        {
-            columns = result.Columns,
-            rows = result.Rows,
-            more = result.More,
-            changed = result.Changed,
-            changes = result.Changes.Select(change => new { table = change.Table.ToString(), kind = change.Kind.ToString().ToLowerInvariant(), key = change.Key }),
-            position = result.Position?.ToString(),
-            took = result.Took.TotalSeconds,
-        });
+        return Results.Ok(new BenchDocument(
+            Columns: result.Columns,
+            Rows: result.Rows,
+            More: result.More,
+            Changed: result.Changed,
+            Changes: [.. result.Changes.Select(change => new BenchChangeDocument(Table: change.Table.ToString(), Kind: change.Kind.ToString().ToLowerInvariant(), Key: change.Key))],
+            Position: result.Position?.ToString(),
+            Took: result.Took.TotalSeconds));
     }
 }

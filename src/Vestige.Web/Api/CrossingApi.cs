@@ -5,6 +5,8 @@ using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Supervision;
+using Vestige.Web.Api.Describing;
+using Vestige.Web.Api.Documents;
 using Vestige.Web.Connections;
 using Vestige.Web.Crossings;
 using Vestige.Web.Definitions;
@@ -22,33 +24,33 @@ public static class CrossingApi
     public static void Map(IEndpointRouteBuilder routes)
     {
         var group = routes.MapGroup("/api/v1/crossings").WithTags("crossings");
-        group.MapGet("/", (CrossingEngine engine) => engine.Statuses.Select(status => new { name = status.Name, state = status.State.Word(), definition = status.Definition }))
-            .WithSummary("All crossings.");
-        group.MapPost("/", AddAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).WithSummary("Keeps a new definition, as a draft.");
-        group.MapGet("/{name}", GetAsync).WithSummary("The definition, with its ETag; as YAML when that is accepted.");
+        group.MapGet("/", (CrossingEngine engine) => engine.Statuses.Select(status => new CrossingDocument(Name: status.Name, State: status.State.Word(), Definition: status.Definition)))
+            .Describe("listCrossings", "All crossings.").Answers<IReadOnlyList<CrossingDocument>>();
+        group.MapPost("/", AddAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).Describe("createCrossing", "Saves a new definition as a draft. The body is JSON or YAML.").Answers<CrossingDefinition>(201).Refuses(409, 422, 424);
+        group.MapGet("/{name}", GetAsync).Describe("getCrossing", "The definition, with its ETag. As YAML where Accept asks for application/yaml.").Answers<CrossingDefinition>(200, "application/json", DefinitionBody.Yaml).Refuses(404);
         group.MapGet("/{name}/definitions", async (string name, ControlStore store, CancellationToken cancellation) =>
-            Listed(await store.VersionsAsync(name, cancellation)) ?? Problems.NotFound($"crossing {name}")).WithSummary("Every definition that was kept, newest first, with who and when.");
-        group.MapPut("/{name}", PutAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).WithSummary("Changes a definition; needs If-Match. One that was started answers with what the change needs, until confirm=true, or confirm=NAME where something on the target is destroyed.");
-        group.MapDelete("/{name}", DeleteAsync).WithSummary("Removes a crossing that does not run; needs If-Match.");
-        group.MapPost("/{name}/plan", PlanAsync).WithSummary("What a start would do.");
-        group.MapPost("/{name}/check", CheckAsync).WithSummary("Everything that must hold before a start.");
+            Listed(await store.VersionsAsync(name, cancellation)) ?? Problems.NotFound($"crossing {name}")).Describe("listDefinitions", "Every definition that was saved, newest first, with who and when.").Answers<IReadOnlyList<DefinitionVersionDocument>>().Refuses(404);
+        group.MapPut("/{name}", PutAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).Describe("changeCrossing", "Changes a definition. One that was started is answered with what the change needs (409, type confirm), until it comes again with confirm=true, or with confirm set to the crossing's name where something on the target is destroyed.").Answers<CrossingDefinition>().NeedsIfMatch().Refuses(404, 409, 422, 424);
+        group.MapDelete("/{name}", DeleteAsync).Describe("deleteCrossing", "Removes a crossing that does not run. The rows on its target stay.").Produces(204).NeedsIfMatch().Refuses(404, 409, 424);
+        group.MapPost("/{name}/plan", PlanAsync).Describe("planCrossing", "What a start would do: tables, statements, checks, estimate. Nothing is written.").Answers<PlanDocument>().Refuses(404, 424);
+        group.MapPost("/{name}/check", CheckAsync).Describe("checkCrossing", "Everything that must hold before a start.").Answers<IReadOnlyList<ReadinessView>>().Refuses(404, 424);
         group.MapPost("/{name}/start", (string name, CrossingEngine engine, CancellationToken cancellation, string? confirm = null) =>
-            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation, confirm))).WithSummary("Starts; where that destroys something on the target, only with confirm=NAME.");
+            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation, confirm))).Describe("startCrossing", "Starts a crossing. Where that destroys something on the target, only with confirm set to the crossing's name.").Answers<StateDocument>().Refuses(404, 409, 424);
         group.MapPost("/{name}/keep-log", async (string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) =>
             engine.Status(name) is { } status
-                ? Results.Ok(new { name, after = connections.Source(status.Definition.Source).Format(await engine.KeepLogAsync(name, By, cancellation)) })
-                : Problems.NotFound($"crossing {name}")).WithSummary("Lets the source's log be kept for a draft that carries changes only; says after which position.");
+                ? Results.Ok(new KeptLogDocument(Name: name, After: connections.Source(status.Definition.Source).Format(await engine.KeepLogAsync(name, By, cancellation))))
+                : Problems.NotFound($"crossing {name}")).Describe("keepLog", "Keeps the source's log for a draft that carries changes only, and says after which position.").Answers<KeptLogDocument>().Refuses(404, 409, 424);
         group.MapPost("/{name}/resume", (string name, CrossingEngine engine, CancellationToken cancellation) =>
-            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation))).WithSummary("Goes on from the place kept.");
+            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation))).Describe("resumeCrossing", "Resumes where the crossing stopped.").Answers<StateDocument>().Refuses(404, 409, 424);
         group.MapPost("/{name}/pause", (string name, CrossingEngine engine, CancellationToken cancellation) =>
-            DoAsync(name, engine, () => engine.PauseAsync(name, By, cancellation))).WithSummary("Rests after the transaction in hand.");
-        group.MapPost("/{name}/stop", StopAsync).WithSummary("Comes to rest: drain, transaction or now.");
-        group.MapPost("/steer", SteerAsync).WithSummary("Pauses, resumes or drains several crossings, by name or by tag; says what came of each.");
-        group.MapPost("/{name}/reload", ReloadAsync).WithSummary("Loads tables again; their rows on the target are deleted first.");
-        group.MapGet("/{name}/measures", MeasuresAsync).WithSummary("Lag and rates over a window of seconds, and delays per transaction over several.");
+            DoAsync(name, engine, () => engine.PauseAsync(name, By, cancellation))).Describe("pauseCrossing", "Pauses after the transaction in hand. The source's log is still spooled.").Answers<StateDocument>().Refuses(404, 409);
+        group.MapPost("/{name}/stop", StopAsync).Describe("stopCrossing", "Stops. With drain all that is captured is applied first, up to a mark where one is given; with transaction the one in hand; with now nothing more.").Answers<StateDocument>().Refuses(404, 409, 422, 424);
+        group.MapPost("/steer", SteerAsync).Describe("steerCrossings", "Pauses, resumes or drains several crossings, by name or by tag, and says what came of each.").Answers<IReadOnlyList<SteeredDocument>>().Refuses(422);
+        group.MapPost("/{name}/reload", ReloadAsync).Describe("reloadTables", "Loads tables again. Their rows on the target are deleted first.").Answers<StateDocument>().Refuses(404, 409, 422, 424);
+        group.MapGet("/{name}/measures", MeasuresAsync).Describe("getMeasures", "Lag and rates over a window of seconds, up to two years, and delays per transaction over several windows.").Answers<MeasuresDocument>().Refuses(404, 422);
         group.MapGet("/{name}/status", (string name, CrossingEngine engine, ConnectionDirectory connections) =>
             engine.Status(name) is { } status ? Results.Ok(StatusView.Of(status, FormatOf(status, connections))) : Problems.NotFound($"crossing {name}"))
-            .WithSummary("How it stands.");
+            .Describe("getStatus", "How a crossing stands: state, lag, rates, forecasts, positions, tables.").Answers<StatusDocument>().Refuses(404);
         routes.MapGet("/crossings/{name}/definition.yaml", (string name, CrossingEngine engine) =>
             engine.Status(name) is { } status ? Results.File(Encoding.UTF8.GetBytes(DefinitionYaml.Write(status.Definition)), DefinitionBody.Yaml, $"{name}.yaml") : Problems.NotFound($"crossing {name}"))
             .ExcludeFromDescription();
@@ -57,8 +59,8 @@ public static class CrossingApi
                 ? Results.File(StatementsFile.Of(name, definition.Target, await engine.PlanAsync(definition, cancellation)), StatementsFile.Type, $"{name}.sql")
                 : Problems.NotFound($"crossing {name}"))
             .ExcludeFromDescription();
-        group.MapGet("/{name}/history", HistoryAsync).WithSummary("Its runs with their counts, from and to position, and why each ended, the latest first.");
-        group.MapGet("/{name}/events", EventsAsync).WithSummary("What happened, newest first.");
+        group.MapGet("/{name}/history", HistoryAsync).Describe("listRuns", "The runs of a crossing, the latest first, with their counts, positions and why each ended.").Answers<IReadOnlyList<RunDocument>>().Refuses(404);
+        group.MapGet("/{name}/events", EventsAsync).Describe("listEvents", "What happened to a crossing, newest first.").Answers<IReadOnlyList<EventDocument>>().Refuses(404);
     }
 
     /// <summary>Positions in the notation of a crossing's source; the bare number when that connection is gone or cannot be opened.</summary>
@@ -102,7 +104,7 @@ public static class CrossingApi
     }
 
     private static IResult? Listed(IReadOnlyList<DefinitionVersion> versions) =>
-        versions.Count == 0 ? null : Results.Ok(versions.Select(version => new { version = version.Number, by = version.By, at = version.At, definition = version.Definition }));
+        versions.Count == 0 ? null : Results.Ok(versions.Select(version => new DefinitionVersionDocument(Version: version.Number, By: version.By, At: version.At, Definition: version.Definition)));
 
     private static IResult? Refused(DefinitionBody sent, ConnectionDirectory connections)
     {
@@ -148,7 +150,8 @@ public static class CrossingApi
         CrossingEngine engine,
         ControlStore store,
         ConnectionDirectory connections,
-        CancellationToken cancellation)
+        CancellationToken cancellation,
+        string? confirm = null)
     {
         if (await MismatchAsync(name, request, engine, store, cancellation) is { } mismatch)
         {
@@ -172,13 +175,12 @@ public static class CrossingApi
             return Results.Ok(body);
         }
 
-        var confirmed = request.Query["confirm"].ToString();
-        if (confirmed != "true" && confirmed != name)
+        if (confirm != "true" && confirm != name)
         {
             return Problems.Confirm(await engine.CompareAsync(body, cancellation));
         }
 
-        await engine.ChangeAsync(body, By, cancellation, confirmed, ExpectedBy(name, request, store));
+        await engine.ChangeAsync(body, By, cancellation, confirm, ExpectedBy(name, request, store));
         return Results.Ok(body);
     }
 
@@ -230,21 +232,19 @@ public static class CrossingApi
         }
 
         var plan = await engine.PlanAsync(status.Definition, cancellation);
-        return Results.Ok(new
-        {
-            ready = plan.Ready,
-            tables = plan.Tables.Select(table => new { source = table.Source.ToString(), target = table.Into[0].ToString(), into = table.Into.Select(into => into.ToString()), rows = table.Rows, bytes = table.Bytes }),
-            leftOut = plan.LeftOut.Select(table => new { source = table.Source.ToString(), reason = table.Reason }),
-            statements = plan.Statements.Select(statement => statement.Text),
-            notMade = plan.NotMade,
-            rows = plan.Rows,
-            bytes = plan.Bytes,
-            estimateSeconds = plan.Estimate.TotalSeconds,
-            rowsPerSecond = plan.RowsPerSecond,
-            measured = plan.Measured,
-            lines = plan.Lines.Select(ReadinessView.Of),
-            problems = plan.Problems.Select(problem => new { problem.Field, problem.Found, problem.Mend, character = problem.Place, problem.Length }),
-        });
+        return Results.Ok(new PlanDocument(
+            Ready: plan.Ready,
+            Tables: [.. plan.Tables.Select(table => new PlannedTableDocument(Source: table.Source.ToString(), Target: table.Into[0].ToString(), Into: [.. table.Into.Select(into => into.ToString())], Rows: table.Rows, Bytes: table.Bytes))],
+            LeftOut: [.. plan.LeftOut.Select(table => new LeftOutTableDocument(Source: table.Source.ToString(), Reason: table.Reason))],
+            Statements: [.. plan.Statements.Select(statement => statement.Text)],
+            NotMade: plan.NotMade,
+            Rows: plan.Rows,
+            Bytes: plan.Bytes,
+            EstimateSeconds: plan.Estimate.TotalSeconds,
+            RowsPerSecond: plan.RowsPerSecond,
+            Measured: plan.Measured,
+            Lines: [.. plan.Lines.Select(ReadinessView.Of)],
+            Problems: [.. plan.Problems.Select(problem => new PlanProblemDocument(Field: problem.Field, Found: problem.Found, Mend: problem.Mend, Character: problem.Place, Length: problem.Length))]));
     }
 
     private static async Task<IResult> CheckAsync(string name, CrossingEngine engine, CancellationToken cancellation) =>
@@ -299,11 +299,9 @@ public static class CrossingApi
         }
 
         var points = await history.PointsAsync(name, TimeSpan.FromSeconds(window), TimeSpan.Zero, cancellation);
-        return Results.Ok(new
-        {
-            points = points.Select(point => new { at = StatusView.Rfc3339(point.At), behind = point.Behind.TotalSeconds, notCaptured = point.NotCaptured.TotalSeconds, notSpooled = point.NotSpooled.TotalSeconds, notApplied = point.NotApplied.TotalSeconds, arriving = point.Arriving, applied = point.Applied }),
-            delays = (await history.DelaysAsync(name, cancellation)).Select(delay => new { window = delay.Window.TotalSeconds, delay.Transactions, p50 = delay.P50?.TotalSeconds, p95 = delay.P95?.TotalSeconds, p99 = delay.P99?.TotalSeconds }),
-        });
+        return Results.Ok(new MeasuresDocument(
+            Points: [.. points.Select(point => new MeasurePointDocument(At: StatusView.Rfc3339(point.At), Behind: point.Behind.TotalSeconds, NotCaptured: point.NotCaptured.TotalSeconds, NotSpooled: point.NotSpooled.TotalSeconds, NotApplied: point.NotApplied.TotalSeconds, Arriving: point.Arriving, Applied: point.Applied))],
+            Delays: [.. (await history.DelaysAsync(name, cancellation)).Select(delay => new DelaysDocument(Window: delay.Window.TotalSeconds, Transactions: delay.Transactions, P50: delay.P50?.TotalSeconds, P95: delay.P95?.TotalSeconds, P99: delay.P99?.TotalSeconds))]));
     }
 
     private static async Task<IResult> HistoryAsync(string name, CrossingEngine engine, ConnectionDirectory connections, RunHistory runs, CancellationToken cancellation, DateTimeOffset? after = null, int limit = 100)
@@ -314,17 +312,15 @@ public static class CrossingApi
         }
 
         var format = FormatOf(status, connections);
-        return Results.Ok((await runs.ReadAsync(name, after, Math.Clamp(limit, 1, 1000), cancellation)).Select(run => new
-        {
-            beganAt = StatusView.Rfc3339(run.BeganAt),
-            by = run.By,
-            endedAt = run.EndedAt is { } ended ? StatusView.Rfc3339(ended) : null,
-            from = run.From is { } from ? format(from) : null,
-            to = run.To is { } to ? format(to) : null,
-            rowsLoaded = run.RowsLoaded,
-            changes = new { insert = run.Inserts, update = run.Updates, delete = run.Deletes, other = run.Others },
-            why = run.Why,
-        }));
+        return Results.Ok((await runs.ReadAsync(name, after, Math.Clamp(limit, 1, 1000), cancellation)).Select(run => new RunDocument(
+            BeganAt: StatusView.Rfc3339(run.BeganAt),
+            By: run.By,
+            EndedAt: run.EndedAt is { } ended ? StatusView.Rfc3339(ended) : null,
+            From: run.From is { } from ? format(from) : null,
+            To: run.To is { } to ? format(to) : null,
+            RowsLoaded: run.RowsLoaded,
+            Changes: new RunChangesDocument(Insert: run.Inserts, Update: run.Updates, Delete: run.Deletes, Other: run.Others),
+            Why: run.Why)));
     }
 
     private static async Task<IResult> SteerAsync(SteerBody body, CrossingEngine engine, CancellationToken cancellation)
@@ -336,7 +332,7 @@ public static class CrossingApi
 
         var tagged = body.Tag is null ? [] : engine.Statuses.Where(status => status.Definition.Tags?.Contains(body.Tag) == true).Select(status => status.Name);
         var outcomes = await new SteerSeveral(engine).DoAsync([.. (body.Names ?? []).Union(tagged)], body.Action, By, cancellation);
-        return Results.Ok(outcomes.Select(outcome => new { name = outcome.Crossing, done = outcome.Problem is null, problem = outcome.Problem }));
+        return Results.Ok(outcomes.Select(outcome => new SteeredDocument(Name: outcome.Crossing, Done: outcome.Problem is null, Problem: outcome.Problem)));
     }
 
     private static Task<IResult> ReloadAsync(string name, ReloadBody body, CrossingEngine engine, CancellationToken cancellation) =>
@@ -345,13 +341,11 @@ public static class CrossingApi
     private static async Task<IResult> EventsAsync(string name, CrossingEngine engine, ControlStore store, CancellationToken cancellation, int limit = 100) =>
         engine.Status(name) is null
             ? Problems.NotFound($"crossing {name}")
-            : Results.Ok((await store.EventsAsync(name, Math.Clamp(limit, 1, 1000), cancellation)).Select(happened => new
-            {
-                at = StatusView.Rfc3339(happened.At),
-                kind = happened.Kind.ToString().ToLowerInvariant(),
-                text = happened.Text,
-                by = happened.By,
-            }));
+            : Results.Ok((await store.EventsAsync(name, Math.Clamp(limit, 1, 1000), cancellation)).Select(happened => new EventDocument(
+                At: StatusView.Rfc3339(happened.At),
+                Kind: happened.Kind.ToString().ToLowerInvariant(),
+                Text: happened.Text,
+                By: happened.By)));
 
     private static async Task<IResult> DoAsync(string name, CrossingEngine engine, Func<Task> request)
     {
@@ -361,7 +355,7 @@ public static class CrossingApi
         }
 
         await request();
-        return engine.Status(name) is { } after ? Results.Ok(new { name, state = after.State.Word() }) : Problems.NotFound($"crossing {name}");
+        return engine.Status(name) is { } after ? Results.Ok(new StateDocument(Name: name, State: after.State.Word())) : Problems.NotFound($"crossing {name}");
     }
 
     private static string Tag(long? version) => $"\"{version}\"";

@@ -4,6 +4,8 @@ using System.Text.Encodings.Web;
 using System.Text.Json;
 using CsvHelper;
 using Vestige.Engine.Events;
+using Vestige.Web.Api.Describing;
+using Vestige.Web.Api.Documents;
 using Vestige.Web.Hosting;
 using Vestige.Web.Views;
 
@@ -22,7 +24,7 @@ public static class EventExport
             (_, "csv") => Results.Stream(stream => CsvAsync(stream, EventsAsync(store, search.Filter, cancellation), cancellation), "text/csv; charset=utf-8", "events.csv"),
             (_, "jsonl") => Results.Stream(stream => LinesAsync(stream, EventsAsync(store, search.Filter, cancellation), cancellation), "application/jsonl; charset=utf-8", "events.jsonl"),
             _ => Problems.Of(422, "format", $"'{format}' is not a format.", "Use csv or jsonl.", "format"),
-        }).WithTags("events").WithSummary("What happened, newest first, as CSV or JSON Lines.");
+        }).WithTags("events").Describe("exportEvents", "What happened, newest first, as CSV or JSON Lines.").Answers<string>(200, "text/csv", "application/jsonl").Refuses(422);
 
     private static async Task CsvAsync(Stream into, IAsyncEnumerable<CrossingEvent> events, CancellationToken cancellation)
     {

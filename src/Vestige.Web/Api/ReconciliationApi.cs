@@ -6,6 +6,8 @@ using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Reconciling;
 using Vestige.Engine.Supervision;
+using Vestige.Web.Api.Describing;
+using Vestige.Web.Api.Documents;
 using Vestige.Web.Connections;
 using Vestige.Web.Hosting;
 using Vestige.Web.Reconciling;
@@ -21,21 +23,21 @@ public static class ReconciliationApi
     public static void Map(IEndpointRouteBuilder routes)
     {
         var group = routes.MapGroup("/api/v1/crossings/{name}/reconciliations").WithTags("reconciliations");
-        group.MapPost("/", StartAsync).WithSummary("Compares both sides; body: tables, from, before, sample, changed, all optional. Answers with the id.");
-        group.MapGet("/", ListAsync).WithSummary("The comparisons, the latest first.");
-        group.MapGet("/{id}", GetAsync).WithSummary("What was found, table by table, with its segments.");
-        group.MapGet("/{id}/rows", RowsAsync).WithSummary("The rows of a table of the target that differ, with both sides; of a value under a mask only type and length.");
-        group.MapGet("/{id}/rows.csv", CsvAsync).WithSummary("All listed rows that differ, as CSV.");
-        group.MapGet("/{id}/summary.json", SummaryAsync).WithSummary("What was found, without rows, signed: a JWS (RFC 7515) by this installation's key, with its public part.");
-        group.MapPost("/{id}/cancel", (string name, string id, CrossingEngine engine, CancellationToken cancellation) => CancelAsync(name, id, engine, cancellation)).WithSummary("Gives a comparison up that is at work; what it found stays.");
-        group.MapPost("/{id}/repair", RepairAsync).WithSummary("Repairs rows: of a table, those at the given places or all; rows that only the target has are deleted only with delete=NAME of the crossing. The table is compared again at once (comparedAgain is the id).");
+        group.MapPost("/", StartAsync).Describe("startReconciliation", "Compares both sides: all tables, or those named, a range of keys, a sample, or what changed since the last comparison. Answers with the id.").Answers<ReconciliationIdDocument>(202).Refuses(404, 409, 422);
+        group.MapGet("/", ListAsync).Describe("listReconciliations", "The comparisons, the latest first.").Answers<IReadOnlyList<ReconciliationDocument>>().Refuses(404);
+        group.MapGet("/{id}", GetAsync).Describe("getReconciliation", "What a comparison found, table by table, with its segments.").Answers<ReconciliationDocument>().Refuses(404);
+        group.MapGet("/{id}/rows", RowsAsync).Describe("listDifferences", "The rows of a table that differ, with both sides. Of masked values only type and length are shown.").Answers<DifferencesDocument>().Refuses(404, 422);
+        group.MapGet("/{id}/rows.csv", CsvAsync).Describe("exportDifferences", "All listed rows that differ, as CSV.").Answers<string>(200, "text/csv").Refuses(404);
+        group.MapGet("/{id}/summary.json", SummaryAsync).Describe("getSignedSummary", "What a comparison found, without rows, signed by this installation's key (JWS, RFC 7515), with the public part of the key.").Answers<SignedSummaryDocument>().Refuses(404);
+        group.MapPost("/{id}/cancel", (string name, string id, CrossingEngine engine, CancellationToken cancellation) => CancelAsync(name, id, engine, cancellation)).Describe("cancelReconciliation", "Cancels a comparison at work. What it found stays.").Answers<ReconciliationIdDocument>().Refuses(404);
+        group.MapPost("/{id}/repair", RepairAsync).Describe("repairRows", "Repairs rows on the target: those of a table at the given places, or all. Rows that only the target has are deleted only with delete set to the crossing's name. The tables are compared again at once; comparedAgain is the id.").Answers<RepairDocument>().Refuses(404, 409, 422, 424);
         var repairs = routes.MapGroup("/api/v1/crossings/{name}/repairs").WithTags("reconciliations");
         repairs.MapGet("/", async (string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) => engine.Status(name) is { } status
             ? Results.Ok((await engine.Reconcile.Repairs.ListAsync(name, cancellation)).Select(repair => Of(repair, CrossingApi.FormatOf(status, connections))))
-            : Problems.NotFound($"crossing {name}")).WithSummary("The repairs, the latest first.");
+            : Problems.NotFound($"crossing {name}")).Describe("listRepairs", "The repairs, the latest first.").Answers<IReadOnlyList<RepairDocument>>().Refuses(404);
         repairs.MapPost("/{id}/undo", async (string name, string id, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) => engine.Status(name) is { } status
             ? await UndoAsync(status, id, engine, connections, cancellation)
-            : Problems.NotFound($"crossing {name}")).WithSummary("Puts the rows of a repair back, as far as they have not changed since.");
+            : Problems.NotFound($"crossing {name}")).Describe("undoRepair", "Puts the rows of a repair back, as far as they have not changed since.").Answers<RepairDocument>().Refuses(404, 409, 424);
     }
 
     private static async Task<IResult> StartAsync(string name, ReconciliationBody? body, CrossingEngine engine, CancellationToken cancellation)
@@ -59,7 +61,7 @@ public static class ReconciliationApi
         }
 
         var id = await engine.Reconcile.StartAsync(name, new ComparisonScope(tables, body?.From, body?.Before, body?.Sample, body?.Changed ?? false), By, cancellation);
-        return Results.Accepted($"/api/v1/crossings/{name}/reconciliations/{id}", new { id });
+        return Results.Accepted($"/api/v1/crossings/{name}/reconciliations/{id}", new ReconciliationIdDocument(Id: id));
     }
 
     private static async Task<IResult> ListAsync(string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) => engine.Status(name) is { } status
@@ -82,23 +84,19 @@ public static class ReconciliationApi
         }
 
         var rows = chosen.Rows.Select((row, place) => new DifferenceView(chosen, row, place)).Skip(Math.Max(0, after + 1)).Take(Math.Clamp(limit, 1, MostListed));
-        return Results.Ok(new
-        {
-            table = chosen.Into.ToString(),
-            total = chosen.Rows.Count,
-            more = chosen.NotListed,
-            rows = rows.Select(row => new
-            {
-                place = row.Place,
-                kind = row.Word,
-                key = row.Key,
-                columns = row.Row.Columns,
-                times = row.Row.Times,
-                cause = row.Row.Cause,
-                values = row.Values.Select(value => new { column = value.Column, expected = Text(value.Expected), found = Text(value.Found), differs = value.Differs, masked = value.Masked }),
-                statement = engine.Reconcile.Repairs.StatementFor(name, chosen, row.Row),
-            }),
-        });
+        return Results.Ok(new DifferencesDocument(
+            Table: chosen.Into.ToString(),
+            Total: chosen.Rows.Count,
+            More: chosen.NotListed,
+            Rows: [.. rows.Select(row => new DifferenceDocument(
+                Place: row.Place,
+                Kind: row.Word,
+                Key: row.Key,
+                Columns: row.Row.Columns,
+                Times: row.Row.Times,
+                Cause: row.Row.Cause,
+                Values: [.. row.Values.Select(value => new DifferingValueDocument(Column: value.Column, Expected: Text(value.Expected), Found: Text(value.Found), Differs: value.Differs, Masked: value.Masked))],
+                Statement: engine.Reconcile.Repairs.StatementFor(name, chosen, row.Row)))]));
     }
 
     private static async Task<IResult> CsvAsync(string name, string id, CrossingEngine engine, CancellationToken cancellation)
@@ -138,7 +136,7 @@ public static class ReconciliationApi
         }
 
         await engine.Reconcile.CancelAsync(name, By, cancellation);
-        return Results.Ok(new { id });
+        return Results.Ok(new ReconciliationIdDocument(Id: id));
     }
 
     private static async Task<IResult> RepairAsync(string name, string id, RepairBody body, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation)
@@ -173,51 +171,45 @@ public static class ReconciliationApi
 
     private static string? Text(IReadOnlyList<(string Text, bool Differs)>? pieces) => pieces is null ? null : string.Concat(pieces.Select(piece => piece.Text));
 
-    private static object Of(Reconciliation found, Func<LogPosition, string> format, bool withSegments) => new
-    {
-        id = found.Id,
-        crossing = found.Crossing,
-        state = found.State.ToString().ToLowerInvariant(),
-        note = found.Note,
-        by = found.By,
-        beganAt = StatusView.Rfc3339(found.BeganAt),
-        endedAt = found.EndedAt is { } ended ? StatusView.Rfc3339(ended) : null,
-        scope = new { tables = found.Scope.Tables.Select(table => table.ToString()), from = found.Scope.From, before = found.Scope.Before, sample = found.Scope.Sample, changed = found.Scope.Changed },
-        position = found.Position is { } position ? format(position) : null,
-        equal = found.IsEqual,
-        tables = found.Tables.Select(table => new
-        {
-            table = table.Into.ToString(),
-            source = table.Source.ToString(),
-            position = table.Position is { } at ? format(at) : null,
-            at = table.At is { } seen ? StatusView.Rfc3339(seen) : null,
-            equal = table.IsEqual,
-            reason = table.Reason,
-            sourceRows = table.SourceRows,
-            targetRows = table.TargetRows,
-            same = table.Same,
-            missing = table.Missing,
-            extra = table.Extra,
-            differing = table.Differing,
-            inFlight = table.InFlight,
-            listed = withSegments ? table.Rows.Count : (int?)null,
-            more = table.NotListed,
-            notCompared = table.LeftOut,
-            segments = withSegments ? table.Segments.Select(segment => new { from = segment.From, before = segment.Before, rows = segment.Rows, state = segment.State.ToString().ToLowerInvariant(), position = format(segment.Position), inFlight = segment.InFlight }) : null,
-        }),
-    };
+    private static ReconciliationDocument Of(Reconciliation found, Func<LogPosition, string> format, bool withSegments) => new ReconciliationDocument(
+        Id: found.Id,
+        Crossing: found.Crossing,
+        State: found.State.ToString().ToLowerInvariant(),
+        Note: found.Note,
+        By: found.By,
+        BeganAt: StatusView.Rfc3339(found.BeganAt),
+        EndedAt: found.EndedAt is { } ended ? StatusView.Rfc3339(ended) : null,
+        Scope: new ScopeDocument(Tables: [.. found.Scope.Tables.Select(table => table.ToString())], From: found.Scope.From, Before: found.Scope.Before, Sample: found.Scope.Sample, Changed: found.Scope.Changed),
+        Position: found.Position is { } position ? format(position) : null,
+        Equal: found.IsEqual,
+        Tables: [.. found.Tables.Select(table => new ReconciledTableDocument(
+            Table: table.Into.ToString(),
+            Source: table.Source.ToString(),
+            Position: table.Position is { } at ? format(at) : null,
+            At: table.At is { } seen ? StatusView.Rfc3339(seen) : null,
+            Equal: table.IsEqual,
+            Reason: table.Reason,
+            SourceRows: table.SourceRows,
+            TargetRows: table.TargetRows,
+            Same: table.Same,
+            Missing: table.Missing,
+            Extra: table.Extra,
+            Differing: table.Differing,
+            InFlight: table.InFlight,
+            Listed: withSegments ? table.Rows.Count : (int?)null,
+            More: table.NotListed,
+            NotCompared: table.LeftOut,
+            Segments: withSegments ? [.. table.Segments.Select(segment => new SegmentDocument(From: segment.From, Before: segment.Before, Rows: segment.Rows, State: segment.State.ToString().ToLowerInvariant(), Position: format(segment.Position), InFlight: segment.InFlight))] : null))]);
 
-    private static object Of(Repair repair, Func<LogPosition, string> format, string? comparedAgain = null) => new
-    {
-        id = repair.Id,
-        reconciliation = repair.Reconciliation,
-        by = repair.By,
-        at = StatusView.Rfc3339(repair.At),
-        position = format(repair.Position),
-        changed = repair.Changed,
-        undoes = repair.Undoes,
-        undoneBy = repair.UndoneBy,
-        comparedAgain,
-        rows = repair.Rows.Select(row => new { table = row.Into.ToString(), statement = row.Statement, note = row.Note, was = row.Before.IsNone ? "missing" : "there", became = row.After.IsNone ? "missing" : "there" }),
-    };
+    private static RepairDocument Of(Repair repair, Func<LogPosition, string> format, string? comparedAgain = null) => new RepairDocument(
+        Id: repair.Id,
+        Reconciliation: repair.Reconciliation,
+        By: repair.By,
+        At: StatusView.Rfc3339(repair.At),
+        Position: format(repair.Position),
+        Changed: repair.Changed,
+        Undoes: repair.Undoes,
+        UndoneBy: repair.UndoneBy,
+        ComparedAgain: comparedAgain,
+        Rows: [.. repair.Rows.Select(row => new RepairedRowDocument(Table: row.Into.ToString(), Statement: row.Statement, Note: row.Note, Was: row.Before.IsNone ? "missing" : "there", Became: row.After.IsNone ? "missing" : "there"))]);
 }

@@ -6,6 +6,8 @@ using Vestige.Engine.Faults;
 using Vestige.Engine.Reconciling;
 using Vestige.Engine.Supervision;
 using Vestige.Engine.Tracing;
+using Vestige.Web.Api.Describing;
+using Vestige.Web.Api.Documents;
 using Vestige.Web.Connections;
 using Vestige.Web.Tracing;
 
@@ -15,7 +17,7 @@ namespace Vestige.Web.Api;
 public static class TraceApi
 {
     public static void Map(IEndpointRouteBuilder routes) =>
-        routes.MapGet("/api/v1/trace", TraceAsync).WithTags("trace").WithSummary("Every change of a row within the spool (table and key), or of a transaction (position), and how far each has come in each crossing.");
+        routes.MapGet("/api/v1/trace", TraceAsync).WithTags("trace").Describe("trace", "Every change of a row that the spool holds (table and key), or of a transaction (position), and how far each has come in each crossing.").Answers<TraceDocument>().Refuses(404, 409, 422, 424);
 
     private static async Task<IResult> TraceAsync(string connection, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation, string? table = null, string? key = null, string? position = null)
     {
@@ -84,53 +86,45 @@ public static class TraceApi
         return found;
     }
 
-    private static object Of(Trace trace, CrossingEngine engine, Func<Core.Positions.LogPosition, string> format, IReadOnlyList<RowRepair>? repairs = null) => new
-    {
-        connection = trace.Connection,
-        table = trace.Table?.ToString(),
-        held = trace.Held,
-        since = trace.Since is { } since ? format(since) : null,
-        upTo = trace.UpTo is { } upTo ? format(upTo) : null,
-        more = trace.More,
-        changes = trace.Changes.Select(change => Of(change, engine.Trace.MaskedColumns(trace.Connection, change.Form), format)),
-        repairs = (repairs ?? []).Select(one => new
-        {
-            crossing = one.Repair.Crossing,
-            repair = one.Repair.Id,
-            reconciliation = one.Repair.Reconciliation,
-            at = StatusView.Rfc3339(one.Repair.At),
-            by = one.Repair.By,
-            position = format(one.Repair.Position),
-            said = one.Words,
-            statement = one.Row.Statement,
-        }),
-    };
+    private static TraceDocument Of(Trace trace, CrossingEngine engine, Func<Core.Positions.LogPosition, string> format, IReadOnlyList<RowRepair>? repairs = null) => new TraceDocument(
+        Connection: trace.Connection,
+        Table: trace.Table?.ToString(),
+        Held: trace.Held,
+        Since: trace.Since is { } since ? format(since) : null,
+        UpTo: trace.UpTo is { } upTo ? format(upTo) : null,
+        More: trace.More,
+        Changes: [.. trace.Changes.Select(change => Of(change, engine.Trace.MaskedColumns(trace.Connection, change.Form), format))],
+        Repairs: [.. (repairs ?? []).Select(one => new TracedRepairDocument(
+            Crossing: one.Repair.Crossing,
+            Repair: one.Repair.Id,
+            Reconciliation: one.Repair.Reconciliation,
+            At: StatusView.Rfc3339(one.Repair.At),
+            By: one.Repair.By,
+            Position: format(one.Repair.Position),
+            Said: one.Words,
+            Statement: one.Row.Statement))]);
 
-    private static object Of(TracedChange change, IReadOnlySet<string> masked, Func<Core.Positions.LogPosition, string> format) => new
-    {
-        table = change.Form.Name.ToString(),
-        mark = ChangeMarks.Of(change.Change.Kind),
-        position = format(change.Position),
-        transaction = change.Transaction,
-        committedAt = StatusView.Rfc3339(change.CommittedAt),
-        capturedAt = StatusView.Rfc3339(change.CapturedAt),
-        spooledAt = change.SpooledAt is { } spooled ? StatusView.Rfc3339(spooled) : null,
-        origin = change.Origin,
-        before = Values(change.Form, change.Change.Before, masked),
-        after = change.Change.Kind == ChangeKind.Schema ? null : Values(change.Form, change.Change.After, masked),
-        masked = masked,
-        crossings = change.Crossings.Select(step => new
-        {
-            crossing = step.Crossing,
-            stage = char.ToLowerInvariant(step.Stage.ToString()[0]) + step.Stage.ToString()[1..],
-            said = TraceWords.Of(step),
-            appliedAt = step.AppliedAt is { } applied ? StatusView.Rfc3339(applied) : null,
-            quarantine = step.Quarantined?.Id,
-            decided = step.Decided is { } decided ? new { what = decided.Dropped ? "dropped" : "edited", by = decided.By, at = StatusView.Rfc3339(decided.At), words = decided.Words } : null,
-            problem = step.Problem,
-            made = step.Made.Select(made => new { table = made.Table.Form.Name.ToString(), mark = ChangeMarks.Of(made.Change.Kind), row = Values(made.Table.Form, made.Change.After.IsNone ? made.Change.Before : made.Change.After, FrozenSet<string>.Empty) }),
-        }),
-    };
+    private static TracedChangeDocument Of(TracedChange change, IReadOnlySet<string> masked, Func<Core.Positions.LogPosition, string> format) => new TracedChangeDocument(
+        Table: change.Form.Name.ToString(),
+        Mark: ChangeMarks.Of(change.Change.Kind),
+        Position: format(change.Position),
+        Transaction: change.Transaction,
+        CommittedAt: StatusView.Rfc3339(change.CommittedAt),
+        CapturedAt: StatusView.Rfc3339(change.CapturedAt),
+        SpooledAt: change.SpooledAt is { } spooled ? StatusView.Rfc3339(spooled) : null,
+        Origin: change.Origin,
+        Before: Values(change.Form, change.Change.Before, masked),
+        After: change.Change.Kind == ChangeKind.Schema ? null : Values(change.Form, change.Change.After, masked),
+        Masked: masked,
+        Crossings: [.. change.Crossings.Select(step => new TracedStepDocument(
+            Crossing: step.Crossing,
+            Stage: char.ToLowerInvariant(step.Stage.ToString()[0]) + step.Stage.ToString()[1..],
+            Said: TraceWords.Of(step),
+            AppliedAt: step.AppliedAt is { } applied ? StatusView.Rfc3339(applied) : null,
+            Quarantine: step.Quarantined?.Id,
+            Decided: step.Decided is { } decided ? new TracedDecisionDocument(What: decided.Dropped ? "dropped" : "edited", By: decided.By, At: StatusView.Rfc3339(decided.At), Words: decided.Words) : null,
+            Problem: step.Problem,
+            Made: [.. step.Made.Select(made => new TracedRowDocument(Table: made.Table.Form.Name.ToString(), Mark: ChangeMarks.Of(made.Change.Kind), Row: Values(made.Table.Form, made.Change.After.IsNone ? made.Change.Before : made.Change.After, FrozenSet<string>.Empty)))]))]);
 
     private static Dictionary<string, string?>? Values(TableSchema form, Row row, IReadOnlySet<string> masked) =>
         row.IsNone ? null : TracedValues.Of(form, row, masked).Where(value => value.Value is not null).ToDictionary(value => value.Column, value => value.Value);

@@ -115,6 +115,21 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
 
     public ValueTask EndAsync() => Engine.DisposeAsync();
 
+    /// <summary>A copy of what an installation keeps, made while it is ended.</summary>
+    public async Task<Func<Task>> BackUpAsync()
+    {
+        var (kept, known, counted) = (Directory.CreateTempSubdirectory("vestige-kept-").FullName, new Dictionary<string, StoredCrossing>(stored), epoch);
+        await Cluster.RunAsync("cp", "-a", $"{folder}/.", kept);
+        return async () =>
+        {
+            Directory.Delete(folder, recursive: true);
+            await Cluster.RunAsync("mv", kept, folder);
+            stored.Clear();
+            known.ToList().ForEach(pair => stored.Add(pair.Key, pair.Value));
+            epoch = counted;
+        };
+    }
+
     public Task FollowsAsync() => UntilAsync(() => Status.State == CrossingState.Following, "following");
 
     /// <summary>Waits until a table holds the same rows on both sides.</summary>
@@ -181,7 +196,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         return Task.CompletedTask;
     }
 
-    public Task<long> NextEpochAsync(string crossing, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
+    public Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(epoch = Math.Max(epoch, after) + 1);
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation)
     {

@@ -28,7 +28,7 @@ public sealed class MemoryStore : IControlStore
         return Task.CompletedTask;
     }
 
-    public Task<long> NextEpochAsync(string crossing, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
+    public Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(epoch = Math.Max(epoch, after) + 1);
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation)
     {

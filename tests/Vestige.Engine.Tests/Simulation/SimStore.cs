@@ -38,10 +38,10 @@ public sealed class SimStore(SimStoreState state, SimFaults faults) : IControlSt
         return Task.CompletedTask;
     }
 
-    public async Task<long> NextEpochAsync(string crossing, CancellationToken cancellation)
+    public async Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation)
     {
         await faults.BeforeAsync("store.epoch", cancellation);
-        var next = state.Epochs[crossing] = state.Epochs.GetValueOrDefault(crossing) + 1;
+        var next = state.Epochs[crossing] = Math.Max(state.Epochs.GetValueOrDefault(crossing), after) + 1;
         faults.After("store.epoch");
         return next;
     }

@@ -73,7 +73,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         await faults.BeforeAsync("target.session", cancellation);
         if (!state.NotFenced && epoch <= state.Epoch)
         {
-            throw new FencedException($"Epoch {state.Epoch} is at work.") { Transient = true };
+            throw new FencedException($"Epoch {state.Epoch} is at work.") { Transient = true, Epoch = state.Epoch };
         }
 
         state.Epoch = epoch;

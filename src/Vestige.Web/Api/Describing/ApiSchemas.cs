@@ -1,0 +1,41 @@
+using System.Text.Json.Nodes;
+using Microsoft.AspNetCore.OpenApi;
+using Microsoft.OpenApi;
+
+namespace Vestige.Web.Api.Describing;
+
+/// <summary>What the OpenAPI document says of values that their types do not show.</summary>
+internal sealed class ApiSchemas : IOpenApiSchemaTransformer
+{
+    private const JsonSchemaType Numbers = JsonSchemaType.Integer | JsonSchemaType.Number;
+
+    public Task TransformAsync(OpenApiSchema schema, OpenApiSchemaTransformerContext context, CancellationToken cancellationToken)
+    {
+        var property = context.JsonPropertyInfo?.AttributeProvider;
+        if (property?.GetCustomAttributes(typeof(TimeAttribute), inherit: false).Length > 0)
+        {
+            schema.Format = "date-time";
+        }
+
+        if (property?.GetCustomAttributes(typeof(ChoicesAttribute), inherit: false) is [ChoicesAttribute choices])
+        {
+            schema.Enum = [.. choices.Words.Select(word => (JsonNode)JsonValue.Create(word))];
+        }
+
+        // Settings are texts to Vestige; a port or a switch may be sent as what it is.
+        if (context.JsonPropertyInfo?.CustomConverter is SettingText)
+        {
+            schema.Type = JsonSchemaType.Object | JsonSchemaType.Null;
+            schema.AdditionalProperties = new OpenApiSchema { Type = JsonSchemaType.String | JsonSchemaType.Number | JsonSchemaType.Boolean };
+        }
+
+        // Numbers are read from texts, too; what is told is how they are written.
+        if (schema.Type is { } type && (type & Numbers) != default && (type & JsonSchemaType.Boolean) == default)
+        {
+            schema.Type = type & ~JsonSchemaType.String;
+            schema.Pattern = null;
+        }
+
+        return Task.CompletedTask;
+    }
+}

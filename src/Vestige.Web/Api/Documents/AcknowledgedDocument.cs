@@ -1,0 +1,4 @@
+namespace Vestige.Web.Api.Documents;
+
+/// <summary>The alert that was acknowledged.</summary>
+public sealed record AcknowledgedDocument(long Number);

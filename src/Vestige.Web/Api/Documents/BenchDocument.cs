@@ -1,0 +1,11 @@
+namespace Vestige.Web.Api.Documents;
+
+/// <summary>What statements on a stand-in did; <paramref name="Took"/> in seconds.</summary>
+public sealed record BenchDocument(
+    IReadOnlyList<string> Columns,
+    IReadOnlyList<IReadOnlyList<string>> Rows,
+    bool More,
+    long Changed,
+    IReadOnlyList<BenchChangeDocument> Changes,
+    string? Position,
+    double Took);

@@ -1,0 +1,4 @@
+namespace Vestige.Web.Api.Documents;
+
+/// <summary>The channel on which a test was sent.</summary>
+public sealed record ChannelDocument(string Name);

@@ -1,0 +1,6 @@
+using Vestige.Web.Api.Describing;
+
+namespace Vestige.Web.Api.Documents;
+
+/// <summary>What a crossing waits for.</summary>
+public sealed record WaitingDocument(string What, string? Mend, [property: Time] string Since);
