@@ -141,6 +141,7 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton<RowSamples>();
     services.AddSingleton<DemoSetup>();
     services.AddHostedService<EngineHost>();
+    services.AddHostedService<MemoryReturn>();
     services.AddRazorPages().AddMvcOptions(options => options.MaxModelBindingCollectionSize = VestigeSettings.MostFields);
     services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(options => options.ValueCountLimit = VestigeSettings.MostFields);
     services.AddOpenApi("v1", options => options.AddDocumentTransformer<ApiDocument>().AddOperationTransformer<ApiOperations>().AddSchemaTransformer<ApiSchemas>());

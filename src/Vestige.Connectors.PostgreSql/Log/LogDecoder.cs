@@ -280,6 +280,8 @@ internal sealed class LogDecoder
     private void EndPart(bool isLast)
     {
         fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, body.WrittenMemory, origin, route));
+        before.Trim();
+        after.Trim();
         body = new ArrayBufferWriter<byte>(isLast ? 4096 : PartBytes + 4096);
         isFirst = false;
         count = 0;

@@ -16,6 +16,7 @@ namespace Vestige.Connectors.PostgreSql.Wire;
 /// </summary>
 internal sealed class ReplicationLink : IAsyncDisposable
 {
+    private const int BufferBytes = 1 << 20;
     private const int GatherBytes = 64 << 10;
     private const int BusyBytes = 8 << 10;
     private static readonly DateTimeOffset Epoch = new(2000, 1, 1, 0, 0, 0, TimeSpan.Zero);
@@ -23,7 +24,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
     private readonly SemaphoreSlim sending = new(1);
     private readonly byte[] status = new byte[39];
     private Stream stream;
-    private byte[] buffer = new byte[1 << 20];
+    private byte[] buffer = new byte[BufferBytes];
     private int start;
     private int end;
     private int lastRead;
@@ -334,6 +335,9 @@ internal sealed class ReplicationLink : IAsyncDisposable
         if (start == end)
         {
             start = end = 0;
+
+            // One large value must not cost its memory for good.
+            buffer = buffer.Length > BufferBytes ? new byte[BufferBytes] : buffer;
         }
 
         if (end < buffer.Length && (start == 0 || buffer.Length - end >= GatherBytes))

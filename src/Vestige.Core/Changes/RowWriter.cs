@@ -7,7 +7,11 @@ namespace Vestige.Core.Changes;
 /// <summary>Builds <see cref="Row"/> segments one after the other, reusing its buffer. Not safe for several threads.</summary>
 public sealed class RowWriter
 {
-    private byte[] buffer = new byte[512];
+    private const int FirstBytes = 512;
+
+    /// <summary>A buffer that one large row has made is not kept for the small ones behind it.</summary>
+    private const int MostKept = 1 << 20;
+    private byte[] buffer = new byte[FirstBytes];
     private int columns;
     private int written;
     private int values;
@@ -19,9 +23,13 @@ public sealed class RowWriter
         columns = count;
         written = 0;
         values = 0;
+        Trim();
         Reserve(Row.CountSize + (Row.SlotSize * count));
         BinaryPrimitives.WriteUInt16LittleEndian(buffer, (ushort)count);
     }
+
+    /// <summary>Gives up the buffer of a large row; what <see cref="Finish"/> returned is not valid any more.</summary>
+    public void Trim() => buffer = buffer.Length > MostKept ? new byte[FirstBytes] : buffer;
 
     public void Null() => Close(ValueKind.Null);
 
