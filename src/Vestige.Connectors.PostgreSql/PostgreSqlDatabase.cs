@@ -47,6 +47,39 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
         },
         cancellation);
 
+    /// <summary>A lock taken here is seen there: the locks of a server are in its memory, so that a copy of its files does not have them.</summary>
+    public async Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation)
+    {
+        if (other is not PostgreSqlDatabase there)
+        {
+            return false;
+        }
+
+        var (high, low) = (Random.Shared.Next(), Random.Shared.Next());
+        return await UseAsync(
+            "Identifying the database",
+            async (connection, stop) =>
+            {
+                // In a transaction, so that a pooler on the way keeps the session that has the lock.
+                await using var transaction = await connection.BeginTransactionAsync(stop);
+                await using var take = new NpgsqlCommand($"SELECT pg_advisory_xact_lock_shared({high}, {low})", connection, transaction);
+                await take.ExecuteNonQueryAsync(stop);
+                return await there.HasLockAsync(high, low, stop);
+            },
+            cancellation);
+    }
+
+    private Task<bool> HasLockAsync(int high, int low, CancellationToken cancellation) => UseAsync(
+        "Identifying the database",
+        async (connection, stop) =>
+        {
+            // Two numbers of 32 bits stand in classid and objid, with objsubid 2 (PostgreSQL manual, pg_locks).
+            await using var look = new NpgsqlCommand(
+                $"SELECT EXISTS (SELECT FROM pg_locks WHERE locktype = 'advisory' AND classid = {high} AND objid = {low} AND objsubid = 2 AND database = (SELECT oid FROM pg_database WHERE datname = current_database()))", connection);
+            return (bool)(await look.ExecuteScalarAsync(stop))!;
+        },
+        cancellation);
+
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
         UseAsync("Reading the catalogue", CatalogueReader.ReadAsync, cancellation);
 

@@ -11,6 +11,8 @@ namespace Vestige.SpoolFiles;
 /// </summary>
 internal sealed class SqliteSpoolFile : ISpoolFile
 {
+    private const int Corrupt = 11;
+    private const int NotADatabase = 26;
     private const int Full = 13;
     private const long WholeFile = 0;
     private readonly string path;
@@ -195,7 +197,12 @@ internal sealed class SqliteSpoolFile : ISpoolFile
         command.ExecuteNonQuery();
     }
 
-    private static PortException Failed(string path, SqliteException exception) => new(
+    private static PortException Damaged(string path, SqliteException exception) => new($"The spool file {path} is damaged: {exception.Message}", exception)
+    {
+        Mend = $"Restore the data folder from a backup. Or delete the folder {Path.GetDirectoryName(path)}, restart Vestige, and reload the crossings of this source.",
+    };
+
+    private static PortException Failed(string path, SqliteException exception) => exception.SqliteErrorCode is Corrupt or NotADatabase ? Damaged(path, exception) : new(
         exception.SqliteErrorCode == Full
             ? $"The spool cannot grow: the disk that holds {path} is full. The source keeps its log meanwhile."
             : $"The spool file {path} cannot be used: {exception.Message}",

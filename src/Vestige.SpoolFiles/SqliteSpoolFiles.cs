@@ -16,7 +16,8 @@ public sealed class SqliteSpoolFiles(string folder) : ISpoolFiles
         }
 
         IReadOnlyList<long> numbers = [.. Directory.EnumerateFiles(folder, "*" + Ending)
-            .Select(path => long.Parse(Path.GetFileNameWithoutExtension(path), CultureInfo.InvariantCulture))
+            .Select(path => long.TryParse(Path.GetFileNameWithoutExtension(path), NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : (long?)null)
+            .OfType<long>()
             .Order()];
         return Task.FromResult(numbers);
     }

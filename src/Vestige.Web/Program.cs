@@ -59,6 +59,9 @@ using (folder)
     builder.Configuration["AllowedHosts"] = "127.0.0.1;localhost;[::1]" + (Uri.TryCreate(settings.PublicOrigin, UriKind.Absolute, out var origin) ? $";{origin.Host}" : "");
     Register(builder.Services, settings, keys);
     Telemetry.Add(builder);
+
+    // That the start failed is told in one sentence below, without a stack.
+    builder.Logging.AddFilter("Microsoft.Extensions.Hosting.Internal.Host", LogLevel.Critical);
     var app = builder.Build();
     Configure(app);
     try
@@ -70,7 +73,7 @@ using (folder)
         await Console.Error.WriteLineAsync($"Vestige cannot start: port {port} is in use. Choose another with --port.");
         return 1;
     }
-    catch (Exception exception) when (exception is IOException or PortException or InvalidOperationException)
+    catch (Exception exception) when (exception is not OutOfMemoryException)
     {
         await Console.Error.WriteLineAsync($"Vestige cannot start. {exception.Message}");
         return 1;
@@ -90,7 +93,7 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(settings.KeyFolder)).SetApplicationName(VestigeSettings.ApplicationName);
     services.AddSingleton(new StoreFactory(settings.StorePath));
     services.AddSingleton<IConnectorKind>(provider => new StandInKind(settings.StandInPath, provider.GetRequiredService<TimeProvider>()));
-    services.AddSingleton<IConnectorKind>(provider => new PostgreSqlKind(settings.Installation(), provider.GetRequiredService<TimeProvider>(), settings.CertificateFolder));
+    services.AddSingleton<IConnectorKind>(provider => new PostgreSqlKind(keys.Installation, provider.GetRequiredService<TimeProvider>(), settings.CertificateFolder));
     services.AddSingleton<ConnectionDirectory>();
     services.AddSingleton<ConnectionChange>();
     services.AddSingleton<IConnections>(provider => provider.GetRequiredService<ConnectionDirectory>());

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Xunit;
 
 namespace Vestige.Web.Tests;
@@ -61,6 +62,124 @@ public sealed class DataFolderTests
         Assert.Contains($"Port {vestige.Port} cannot be used", said, StringComparison.Ordinal);
         Assert.False(Directory.Exists(Path.Combine(other, "data")));
         Directory.Delete(other, recursive: true);
+    }
+
+    /// <summary>Whatever happens to one file: a sentence instead of a start, or a start in which only what needs the file is faulted.</summary>
+    [Fact]
+    public async Task Each_file_damaged_or_missing_is_told_and_keeps_nothing_else_from_following()
+    {
+        var seed = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}", CultureInfo.InvariantCulture);
+        var tries = Environment.GetEnvironmentVariable("VESTIGE_MIXES") is null ? 10 : int.MaxValue;
+        TestContext.Current.TestOutputHelper!.WriteLine($"seed {seed}");
+        var random = new Random(seed);
+        await using var foreign = await TwoCrossingsAsync();
+        foreign.Kill();
+        await using var vestige = await TwoCrossingsAsync();
+        vestige.Kill();
+        var root = Path.GetDirectoryName(vestige.Data)!;
+        var kept = Directory.CreateTempSubdirectory("vestige-kept-").FullName;
+        Copy(root, kept);
+        var files = Directory.EnumerateFiles(kept, "*", SearchOption.AllDirectories).Select(file => Path.GetRelativePath(kept, file)).Where(file => !file.EndsWith("lock", StringComparison.Ordinal));
+        var cases = files.Order().SelectMany(file => new[] { "flipped", "cut", "empty", "missing", "another's", "a folder" }, (file, how) => (file, how)).ToArray();
+        random.Shuffle(cases);
+        foreach (var (file, how) in cases.Take(tries))
+        {
+            Directory.Delete(root, recursive: true);
+            Copy(kept, root);
+            Damage(Path.Combine(root, file), how, Path.Combine(Path.GetDirectoryName(foreign.Data)!, file), random);
+            var what = $"seed {seed}: {file}, {how}";
+            if (await vestige.TryLaunchAsync() is { } said)
+            {
+                Assert.True(said.StartsWith("Vestige cannot start. ", StringComparison.Ordinal) && !said.Contains("   at ", StringComparison.Ordinal), $"{what}: {said}");
+                continue;
+            }
+
+            foreach (var page in new[] { "/", "/crossings", "/connections", "/crossings/other", "/crossings/other/tables", "/connections/c", "/alerts", "/events", "/api/v1/crossings", "/api/v1/crossings/other/status" })
+            {
+                using var response = await vestige.Http.GetAsync(page, cancellation);
+                Assert.True((int)response.StatusCode < 500, $"{what}: {page} answers {response.StatusCode}");
+            }
+
+            if (!IsOfGood(file))
+            {
+                await vestige.WaitAsync("good", status => status.GetProperty("state").GetString() == "following", $"{what}: the other crossing following");
+            }
+
+            vestige.Kill();
+        }
+
+        Directory.Delete(kept, recursive: true);
+    }
+
+    /// <summary>What the crossing from a to b needs. Without its last writes the store is an older one, which may not know the crossing.</summary>
+    private static bool IsOfGood(string file) => file.Contains("/a", StringComparison.Ordinal) || file.Contains("/b.db", StringComparison.Ordinal) || file.Contains("vestige.db", StringComparison.Ordinal);
+
+    private static async Task<RunningVestige> TwoCrossingsAsync()
+    {
+        var vestige = await RunningVestige.StartAsync("--empty", "true");
+        foreach (var name in new[] { "a", "b", "c", "d" })
+        {
+            await vestige.PostAsync("/api/v1/connections", new { name, kind = "stand-in" });
+        }
+
+        foreach (var (name, source, target) in new[] { ("good", "a", "b"), ("other", "c", "d") })
+        {
+            await vestige.BenchAsync(source, "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'x')");
+            await vestige.PostAsync("/api/v1/crossings", new { name, purpose = "copy", source, target, tables = new { rules = new[] { new { take = "*.t" } } } });
+            await vestige.PostAsync($"/api/v1/crossings/{name}/start");
+            await vestige.WaitAsync(name, status => status.GetProperty("state").GetString() == "following", $"{name} following");
+            await vestige.BenchAsync(source, "INSERT INTO t VALUES (2, 'y')");
+            await vestige.WaitAsync(name, status => status.GetProperty("tables")[0].GetProperty("changes").GetProperty("insert").GetInt64() == 1, "the change");
+        }
+
+        return vestige;
+    }
+
+    private static void Damage(string path, string how, string others, Random random)
+    {
+        var bytes = File.ReadAllBytes(path);
+        switch (how)
+        {
+            case "flipped":
+                for (var i = 0; i < bytes.Length; i += 500)
+                {
+                    bytes[random.Next(bytes.Length)] ^= 0xFF;
+                }
+
+                File.WriteAllBytes(path, bytes);
+                break;
+            case "cut":
+                File.WriteAllBytes(path, bytes[..(bytes.Length / 2)]);
+                break;
+            case "empty":
+                File.WriteAllBytes(path, []);
+                break;
+            case "another's" when File.Exists(others):
+                File.Copy(others, path, overwrite: true);
+                break;
+            default:
+                File.Delete(path);
+                if (how == "a folder")
+                {
+                    Directory.CreateDirectory(path);
+                }
+
+                break;
+        }
+    }
+
+    private static void Copy(string from, string to)
+    {
+        Directory.CreateDirectory(to);
+        foreach (var folder in Directory.EnumerateDirectories(from, "*", SearchOption.AllDirectories))
+        {
+            Directory.CreateDirectory(Path.Combine(to, Path.GetRelativePath(from, folder)));
+        }
+
+        foreach (var file in Directory.EnumerateFiles(from, "*", SearchOption.AllDirectories))
+        {
+            File.Copy(file, Path.Combine(to, Path.GetRelativePath(from, file)), overwrite: true);
+        }
     }
 
     /// <summary>One connection whose file is damaged, and a spool that is: the crossings on them say so, the others follow.</summary>

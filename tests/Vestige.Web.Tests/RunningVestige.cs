@@ -66,6 +66,22 @@ public sealed class RunningVestige : IAsyncDisposable
         return vestige;
     }
 
+    /// <summary>Starts the process; returns what it says on its error output where it ends instead of being ready, else null.</summary>
+    public async Task<string?> TryLaunchAsync()
+    {
+        try
+        {
+            await LaunchAsync();
+            return null;
+        }
+        catch (InvalidOperationException) when (process is { HasExited: true })
+        {
+            process.Dispose();
+            process = null;
+            return await FailToLaunchAsync();
+        }
+    }
+
     /// <summary>Starts the process and waits until it is ready.</summary>
     public async Task LaunchAsync()
     {

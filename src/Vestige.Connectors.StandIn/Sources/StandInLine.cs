@@ -17,6 +17,9 @@ public abstract class StandInLine(StandInDatabase database, TimeProvider clock) 
 
     public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(database.Identity.Server);
 
+    public Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) =>
+        Task.FromResult(other is StandInLine line && line.Database.Identity.Server == database.Identity.Server);
+
     protected TimeProvider Clock => clock;
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>

@@ -34,7 +34,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         var state = StateOf(entry, view, lag);
         var (arriving, appliedRate) = entry.Meter.Rates();
         var backlog = BacklogOf(view?.Place ?? entry.Place, capture, applied);
-        var waiting = view?.Waiting ?? entry.Trouble;
+        var waiting = view?.Waiting ?? (entry.Trouble is { IsLasting: false } ? entry.Trouble : null);
         var atWork = state is CrossingState.CatchingUp or CrossingState.Following && waiting is null && !entry.Stored.Definition.RestsAt(now);
         var clears = entry.Meter.WhenClear(lag is { Current: true } ? 0 : backlog.Changes, atWork);
 
@@ -49,7 +49,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             state,
             entry.StateSince,
             entry.Stored.By,
-            view?.Fault,
+            view?.Fault ?? (entry.Trouble is { IsLasting: true } ? entry.Trouble : null),
             waiting,
             lag,
             captured,
@@ -136,7 +136,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             DesiredState.Draft or DesiredState.KeepLog => CrossingState.Draft,
             DesiredState.Finish => CrossingState.Finished,
             DesiredState.Run when entry.NextRun is not null && entry.Trouble is null => CrossingState.Stopped,
-            _ => CrossingState.Checking,
+            _ => entry.Trouble is { IsLasting: true } ? CrossingState.Faulted : CrossingState.Checking,
         };
     }
 

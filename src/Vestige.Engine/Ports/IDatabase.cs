@@ -14,8 +14,14 @@ public interface IDatabase
     /// <summary>What its types mean to treatments.</summary>
     IEngineTypes Types { get; }
 
-    /// <summary>A text that is the same for every way of reaching one database, and for no other.</summary>
+    /// <summary>A text that is the same for every way of reaching one database. A copy of a database's files may say the same of itself.</summary>
     Task<string> WhoAsync(CancellationToken cancellation);
+
+    /// <summary>
+    /// Whether another connection of the same engine reaches the same database, proved by something that only one of them is told
+    /// and the other sees. Asked where <see cref="WhoAsync"/> of both is the same.
+    /// </summary>
+    Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation);
 
     Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation);
 

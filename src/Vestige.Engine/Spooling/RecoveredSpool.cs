@@ -1,5 +1,6 @@
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Spooling;
@@ -7,7 +8,7 @@ namespace Vestige.Engine.Spooling;
 /// <summary>What the files of a spool hold after a start or a failed write, their unfinished tails cut off.</summary>
 internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int, TableSchema> Relations, List<SpooledTable> Tables, Dictionary<string, string> Notes)
 {
-    /// <summary>Opens every file, in order; one that a crash left half begun is deleted.</summary>
+    /// <summary>Opens every file, in order; one that a crash left half begun is deleted. Throws <see cref="PortException"/>, not transient, where one between two others is missing.</summary>
     public static async Task<RecoveredSpool> ReadAsync(ISpoolFiles files, ISpoolCipher cipher, CancellationToken cancellation)
     {
         var found = new List<SpoolFileEntry>();
@@ -32,6 +33,14 @@ internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int
             }
 
             (tables, notes) = (begun.Tables, begun.Notes);
+            if (found.Count > 0 && found[^1].Last.Place != begun.Header.After)
+            {
+                throw new PortException($"A file of the spool is missing: file {number} begins after position {begun.Header.After}, and the one before it ends at {found[^1].Last}. What was in between is lost.")
+                {
+                    Mend = "Restore the data folder from a backup; or delete the spool's folder, restart Vestige, and reload the crossings of this source.",
+                };
+            }
+
             var last = await file.LastAsync(complete: true, cancellation);
             found.Add(new SpoolFileEntry(number, file, begun.Header) { Last = last?.Last ?? new LogPosition(begun.Header.After) });
         }

@@ -1,7 +1,10 @@
+using System.Security.Cryptography;
+using System.Text.Json;
 using Microsoft.Extensions.Logging;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Concurrency;
 using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
 
@@ -53,7 +56,7 @@ internal sealed class Captures(
             return known;
         }
 
-        var spool = await Spool.OpenAsync(connections.SpoolOf(connection), cipher, options.Spool, clock, cancellation);
+        var spool = await OpenSpoolAsync(connection, cancellation);
         foreach (var crossing in holding)
         {
             spool.Hold(crossing, null);
@@ -67,6 +70,21 @@ internal sealed class Captures(
         }
 
         return capture;
+    }
+
+    private async Task<Spool> OpenSpoolAsync(string connection, CancellationToken cancellation)
+    {
+        try
+        {
+            return await Spool.OpenAsync(connections.SpoolOf(connection), cipher, options.Spool, clock, cancellation);
+        }
+        catch (Exception exception) when (exception is CryptographicException or InvalidDataException or JsonException or ArgumentException)
+        {
+            throw new PortException($"The spool of {connection} cannot be read: it is damaged, or another installation wrote it ({exception.Message.TrimEnd('.')}).", exception)
+            {
+                Mend = $"Restore the data folder from a backup. Or delete the folder spool/{connection} in the data folder, restart Vestige, and reload the crossings of this source.",
+            };
+        }
     }
 
     /// <summary>No crossing needs the source's log any more: reading ends, the spool is emptied, and the source need not keep its log.</summary>
@@ -88,7 +106,7 @@ internal sealed class Captures(
             await capture.EndAsync(cancellation);
             await connections.Source(connection).EndLogAsync(cancellation);
         }
-        catch (Exception exception) when (exception is Faults.PortException or IOException)
+        catch (Exception exception) when (exception is PortException or IOException)
         {
             logger.LogWarning(exception, "The reading of {Connection} could not be ended", connection);
             await events.OfConnectionAsync(connection, EventKind.Warning, $"No crossing needs the log any more, but the source may still keep it: {exception.Message}");

@@ -66,7 +66,7 @@ internal sealed class CrossingOpener(
         {
             // Whatever is broken about one crossing, its connections or its spool is said at it, and keeps nobody else from starting.
             logger.LogWarning(exception, "{Crossing} could not be opened", entry.Name);
-            entry.Trouble = new CrossingFault(exception.Message, (exception as PortException)?.Mend ?? (exception as RequestRefusedException)?.Mend, entry.Trouble?.Since ?? clock.GetUtcNow());
+            entry.Trouble = new CrossingFault(exception.Message, (exception as PortException)?.Mend ?? (exception as RequestRefusedException)?.Mend, entry.Trouble?.Since ?? clock.GetUtcNow()) { IsLasting = !WorkerTroubles.MayPass(exception) };
             return false;
         }
     }

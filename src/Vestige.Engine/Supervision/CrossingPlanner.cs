@@ -26,7 +26,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             return CrossingPlan.Refused(rate, lines);
         }
 
-        if (await source.WhoAsync(cancellation) == await target.WhoAsync(cancellation))
+        if (await source.WhoAsync(cancellation) == await target.WhoAsync(cancellation) && await source.IsSameAsync(target, cancellation))
         {
             lines.Add(new ReadinessLine("two databases", false, $"{definition.Source} and {definition.Target} are the same database", "another database as the target", "Choose another target.", TimeSpan.Zero));
             return CrossingPlan.Refused(rate, lines);

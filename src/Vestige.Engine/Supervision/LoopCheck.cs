@@ -11,12 +11,16 @@ namespace Vestige.Engine.Supervision;
 
 /// <summary>
 /// Looks whether a crossing would bring rows back to where they came from, by way of the others of this installation. Two connections
-/// are one database where that says the same of itself, whatever names lead to it. Safe for several threads.
+/// are one database where that says the same of itself, whatever names lead to it, and where it can be asked proves it: a copy of a
+/// database's files says the same, and is another database. Safe for several threads.
 /// </summary>
 internal sealed class LoopCheck(IConnections connections, CrossingBook book)
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(3);
     private readonly ConcurrentDictionary<string, string> identities = new();
+
+    /// <summary>Whether two connections that say the same are the same, as last proved.</summary>
+    private readonly ConcurrentDictionary<(string Connection, string Other), bool> proofs = new();
 
     /// <summary>What a start is refused for; null when there is no loop.</summary>
     /// <param name="definition">The crossing.</param>
@@ -103,12 +107,37 @@ internal sealed class LoopCheck(IConnections connections, CrossingBook book)
         try
         {
             var identity = await database.WhoAsync(cancellation).WaitAsync(Patience, cancellation);
-            identities[connection] = identity;
-            return identity;
+            return identities[connection] = await ProvedAsync(connection, database, identity, cancellation);
         }
         catch (Exception exception) when (exception is PortException or TimeoutException)
         {
             return identities.GetValueOrDefault(connection, $"connection {connection}");
         }
+    }
+
+    /// <summary>What it says of itself, unless another connection says the same and is proved to reach another database.</summary>
+    private async Task<string> ProvedAsync(string connection, IDatabase database, string identity, CancellationToken cancellation)
+    {
+        var others = identities.Where(known => known.Key != connection && (known.Value == identity || known.Value.StartsWith($"{identity} of ", StringComparison.Ordinal))).OrderBy(known => known.Key, StringComparer.Ordinal).ToList();
+        foreach (var (other, known) in others)
+        {
+            if (await IsSameAsync(connection, database, other, cancellation))
+            {
+                return known;
+            }
+        }
+
+        return others.Count == 0 ? identity : $"{identity} of {connection}";
+    }
+
+    private async Task<bool> IsSameAsync(string connection, IDatabase database, string other, CancellationToken cancellation)
+    {
+        if (!proofs.TryGetValue((connection, other), out var same))
+        {
+            same = await database.IsSameAsync(connections.Target(other), cancellation).WaitAsync(Patience, cancellation);
+            proofs[(connection, other)] = same;
+        }
+
+        return same;
     }
 }

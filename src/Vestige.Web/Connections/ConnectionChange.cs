@@ -63,7 +63,8 @@ public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEn
         const string Needed = "the same database, for crossings that go on";
         try
         {
-            var same = await connections.Source(name).WhoAsync(cancellation) == await candidate.WhoAsync(cancellation);
+            var present = connections.Source(name);
+            var same = await present.WhoAsync(cancellation) == await candidate.WhoAsync(cancellation) && await present.IsSameAsync(candidate, cancellation);
             return new ReadinessLine(
                 "same database",
                 same,

@@ -1,4 +1,5 @@
 using System.Security.Cryptography;
+using System.Text;
 using System.Text.Json;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.Data.Sqlite;
@@ -15,6 +16,7 @@ namespace Vestige.Web.Hosting;
 public sealed class DataKeys
 {
     private const string FingerprintPrefix = "key-fingerprint:";
+    private const string InstallationPurpose = "installation";
     private static readonly string[] Purposes = ["spool", "mask", "signing"];
     private readonly Dictionary<string, byte[]> keys = [];
 
@@ -29,10 +31,14 @@ public sealed class DataKeys
     /// <summary>A private key in PKCS #8.</summary>
     public byte[] Signing => keys["signing"];
 
+    /// <summary>Eight hexadecimal digits that tell this installation's slots and publications on servers from those of others.</summary>
+    public string Installation { get; private set; } = "";
+
     /// <summary>Opens them all. Throws <see cref="InvalidOperationException"/> with what to do; nothing has been written then.</summary>
     public static DataKeys Open(VestigeSettings settings)
     {
         ArgumentNullException.ThrowIfNull(settings);
+        RefuseWithoutStore(settings);
         var known = Known(settings.StorePath);
         if (known is not null && HasWrapped(settings) && !HasRing(settings.KeyFolder))
         {
@@ -51,6 +57,7 @@ public sealed class DataKeys
             Compare(settings, purpose, opened.keys.GetValueOrDefault(purpose), known!.GetValueOrDefault(purpose), isKept: known!.Count > 0);
         }
 
+        opened.Installation = ReadInstallation(settings, known?.GetValueOrDefault(InstallationPurpose));
         foreach (var purpose in Purposes.Where(purpose => !opened.keys.ContainsKey(purpose)))
         {
             var made = purpose == "signing" ? NewSigningKey() : RandomNumberGenerator.GetBytes(32);
@@ -66,7 +73,7 @@ public sealed class DataKeys
     {
         ArgumentNullException.ThrowIfNull(factory);
         await using var store = factory.CreateDbContext();
-        foreach (var (purpose, key) in keys)
+        foreach (var (purpose, key) in keys.Append(KeyValuePair.Create(InstallationPurpose, Encoding.ASCII.GetBytes(Installation))))
         {
             var name = FingerprintPrefix + purpose;
             if (await store.Settings.FindAsync([name], cancellation) is null)
@@ -90,6 +97,40 @@ public sealed class DataKeys
         {
             throw new InvalidOperationException($"The key {path} is not the one of this data folder. Restore the one that belongs to it. Nothing was changed.");
         }
+    }
+
+    /// <summary>A store made anew beside spools would know nothing of the crossings that they belong to, and sources would keep their log for nobody.</summary>
+    private static void RefuseWithoutStore(VestigeSettings settings)
+    {
+        var spools = Path.Combine(settings.DataFolder, "spool");
+        if (new FileInfo(settings.StorePath) is not { Exists: true, Length: > 0 } && Directory.Exists(spools) && Directory.EnumerateFileSystemEntries(spools).Any())
+        {
+            throw new InvalidOperationException($"The store {settings.StorePath} is missing or empty, and this data folder has spools of its crossings. Restore it from a backup, or start with another data folder. Nothing was changed.");
+        }
+    }
+
+    /// <summary>Under another name the servers would keep log for a slot that nobody reads, and every place would seem lost.</summary>
+    private static string ReadInstallation(VestigeSettings settings, string? fingerprint)
+    {
+        var path = Path.Combine(settings.DataFolder, InstallationPurpose);
+        if (!File.Exists(path) && fingerprint is null && !Directory.Exists(path))
+        {
+            File.WriteAllText(path, Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(4)));
+        }
+
+        string text;
+        try
+        {
+            text = File.ReadAllText(path).Trim();
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            throw new InvalidOperationException($"The file {path}, which names this installation, cannot be read: {exception.Message} Restore it from a backup. Nothing was changed.", exception);
+        }
+
+        return text.Length == 8 && text.All(char.IsAsciiHexDigitLower) && (fingerprint is null || Fingerprint(Encoding.ASCII.GetBytes(text)) == fingerprint)
+            ? text
+            : throw new InvalidOperationException($"The file {path} does not name this installation any more: it is damaged or belongs to another one. Restore it from a backup. Nothing was changed.");
     }
 
     private static byte[] Unwrap(VestigeSettings settings, IDataProtectionProvider protection, string purpose)
@@ -142,7 +183,7 @@ public sealed class DataKeys
         }
         catch (SqliteException exception)
         {
-            throw new InvalidOperationException($"The store {path} cannot be read: {exception.Message}. Restore it from a backup, or start with another data folder. Nothing was changed.", exception);
+            throw new InvalidOperationException($"The store {path} cannot be read: {exception.Message.TrimEnd('.')}. Restore it from a backup, or start with another data folder. Nothing was changed.", exception);
         }
 
         return known;

@@ -30,18 +30,6 @@ public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool W
 
     public string SpoolFolder(string connection) => Path.Combine(DataFolder, "spool", connection);
 
-    /// <summary>Tells this data folder from others that reach the same servers; made once.</summary>
-    public string Installation()
-    {
-        var file = Path.Combine(DataFolder, "installation");
-        if (!File.Exists(file))
-        {
-            File.WriteAllText(file, Convert.ToHexStringLower(System.Security.Cryptography.RandomNumberGenerator.GetBytes(4)));
-        }
-
-        return File.ReadAllText(file).Trim();
-    }
-
     /// <summary>Reads how the process is started. Throws <see cref="InvalidOperationException"/> for a value that cannot be.</summary>
     public static VestigeSettings From(IConfiguration configuration)
     {

@@ -175,9 +175,9 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         return found;
     }
 
-    public ISource Source(string connection) => source.Source;
+    public ISource Source(string connection) => (connection == "b" ? target : source).Source;
 
-    public ITarget Target(string connection) => target.Target;
+    public ITarget Target(string connection) => (connection == "a" ? source : target).Target;
 
     public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(folder);
 

@@ -67,6 +67,8 @@ public sealed class ScriptedSource : ISource
 
     public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(Who);
 
+    public async Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => await other.WhoAsync(cancellation) == Who;
+
     public Task<LogPosition> BeginLogAsync(CancellationToken cancellation) => Task.FromResult(Head);
 
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;

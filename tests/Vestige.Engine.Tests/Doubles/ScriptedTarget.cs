@@ -25,6 +25,8 @@ public sealed class ScriptedTarget : ITarget
 
     public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(Who);
 
+    public async Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => await other.WhoAsync(cancellation) == Who;
+
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 
     public TableName NameFor(TableName source) => new("copy", source.Name);

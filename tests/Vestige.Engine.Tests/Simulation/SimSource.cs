@@ -203,6 +203,8 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult("source");
 
+    public Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => Task.FromResult(false);
+
     public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.begin", cancellation);

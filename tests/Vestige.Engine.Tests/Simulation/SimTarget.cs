@@ -43,6 +43,8 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult("target");
 
+    public Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => Task.FromResult(false);
+
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 
     public TableName NameFor(TableName source) => source;
