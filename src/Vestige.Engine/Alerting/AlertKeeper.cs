@@ -63,7 +63,7 @@ public sealed class AlertKeeper
             (settings, lastNumber) = (kept, last);
             foreach (var alert in standing)
             {
-                watched[alert.Need.Id] = new Watched(new Alarm(alert.Since, null, alert.RaisedAt), alert, alert.Need);
+                watched[alert.Need.Id] = new Watched(new Alarm(alert.Since, null, alert.RaisedAt), alert, alert.Need, IsRecalled: true);
             }
         }
     }
@@ -101,8 +101,12 @@ public sealed class AlertKeeper
     /// <summary>Compares what needs somebody now with what did before.</summary>
     /// <param name="looked">Whether a crossing was looked at; false leaves what is watched of it as it is, null, for one that is gone, ends it.</param>
     /// <param name="needs">All that holds now.</param>
+    /// <param name="cleared">
+    /// Whether what was counted of a table before a time is done with, since it was loaded or proved equal after it; such counts begin
+    /// at 0 with the process, so that they alone do not say that it is over.
+    /// </param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task LookAsync(Func<string, bool?> looked, IReadOnlyList<Need> needs, CancellationToken cancellation)
+    public async Task LookAsync(Func<string, bool?> looked, IReadOnlyList<Need> needs, Func<Need, DateTimeOffset, bool> cleared, CancellationToken cancellation)
     {
         var now = clock.GetUtcNow();
         var held = needs.GroupBy(need => need.Id).ToDictionary(same => same.Key, same => same.First());
@@ -113,7 +117,7 @@ public sealed class AlertKeeper
             {
                 var before = watched.GetValueOrDefault(id) ?? new Watched(Alarm.Quiet, null, null);
                 var need = held.GetValueOrDefault(id);
-                if (need is null && before.Need is { } known && looked(known.Crossing) == false)
+                if (need is null && before.Need is { } known && (looked(known.Crossing) == false || (before.IsRecalled && looked(known.Crossing) == true && known.Kind == NeedKind.Unexpected && !cleared(known, before.Alert!.Since))))
                 {
                     continue;
                 }
@@ -209,5 +213,6 @@ public sealed class AlertKeeper
         }
     }
 
-    private sealed record Watched(Alarm Alarm, Alert? Alert, Need? Need);
+    /// <param name="IsRecalled">Whether it stood when the process began, and has not been met in it yet.</param>
+    private sealed record Watched(Alarm Alarm, Alert? Alert, Need? Need, bool IsRecalled = false);
 }

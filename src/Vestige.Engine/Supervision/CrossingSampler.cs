@@ -116,6 +116,12 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
         entry.Diagnosis = ReferenceEquals(entry.Worker, worker) ? said : null;
     }
 
+    /// <summary>Whether a table is loaded again, or was proved equal since.</summary>
+    private static bool IsCleared(Need need, DateTimeOffset since, Dictionary<string, CrossingStatus> seen) =>
+        seen.GetValueOrDefault(need.Crossing)?.Tables.FirstOrDefault(table => table.Source.ToString() == need.About) is not { } table
+        || table.State == TableState.Loading
+        || table.Verdict?.Proved is { } proof && proof.At > since;
+
     /// <summary>What holds of each crossing now, and what is not ready any more, as last checked.</summary>
     private async Task LookAsync(AlertKeeper alerts, Dictionary<string, CrossingStatus> seen, CancellationToken ending)
     {
@@ -126,7 +132,7 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
         var looked = entries.Where(entry => (seen.ContainsKey(entry.Name) && entry.IsKnown) || !entry.Stored.NeedsLog).Select(entry => entry.Name).ToHashSet();
         try
         {
-            await alerts.LookAsync(name => looked.Contains(name) ? true : book.Find(name) is null ? null : false, needs, ending);
+            await alerts.LookAsync(name => looked.Contains(name) ? true : book.Find(name) is null ? null : false, needs, (need, since) => IsCleared(need, since, seen), ending);
         }
         catch (Exception exception) when (exception is not (OutOfMemoryException or OperationCanceledException))
         {

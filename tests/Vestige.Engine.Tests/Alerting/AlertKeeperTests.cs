@@ -44,6 +44,30 @@ public sealed class AlertKeeperTests
         await Assert.ThrowsAsync<RequestRefusedException>(() => keeper.AcknowledgeAsync(1, "", "ann", cancellation));
     }
 
+    /// <summary>How many rows were met unexpectedly is counted from the start of the process.</summary>
+    [Fact]
+    public async Task That_rows_were_there_unexpectedly_is_not_over_because_the_process_was_restarted()
+    {
+        var unexpected = new Need(NeedKind.Unexpected, "copy", "public.t", "3 rows were there unexpectedly", "");
+        var keeper = await BeginAsync();
+        await LookAsync(keeper, unexpected);
+        keeper = await BeginAsync();
+        for (var i = 0; i < 3; i++)
+        {
+            await LookAsync(keeper);
+            clock.Step(TimeSpan.FromMinutes(1));
+        }
+
+        Assert.Equal("3 rows were there unexpectedly", Assert.Single(keeper.Standing).Need.What);
+        for (var i = 0; i < 3; i++)
+        {
+            await keeper.LookAsync(_ => true, [], (need, since) => need == unexpected && since < clock.GetUtcNow(), cancellation);
+            clock.Step(TimeSpan.FromMinutes(1));
+        }
+
+        Assert.Empty(keeper.Standing);
+    }
+
     [Fact]
     public async Task In_quiet_hours_only_what_must_be_is_told_and_what_still_stands_after_them()
     {
@@ -82,9 +106,9 @@ public sealed class AlertKeeperTests
         var keeper = await BeginAsync();
         await LookAsync(keeper, Faulted("stop"));
         clock.Step(TimeSpan.FromHours(1));
-        await keeper.LookAsync(_ => false, [], cancellation);
+        await keeper.LookAsync(_ => false, [], (_, _) => false, cancellation);
         Assert.Single(keeper.Standing);
-        await keeper.LookAsync(_ => null, [], cancellation);
+        await keeper.LookAsync(_ => null, [], (_, _) => false, cancellation);
         Assert.Empty(keeper.Standing);
     }
 
@@ -99,7 +123,7 @@ public sealed class AlertKeeperTests
         return keeper;
     }
 
-    private Task LookAsync(AlertKeeper keeper, params Need[] needs) => keeper.LookAsync(_ => true, needs, cancellation);
+    private Task LookAsync(AlertKeeper keeper, params Need[] needs) => keeper.LookAsync(_ => true, needs, (_, _) => false, cancellation);
 
     private sealed class KeptAlerts : IAlertStore
     {
