@@ -19,6 +19,8 @@ internal sealed record FoundTable(
     string Stamp,
     IReadOnlyList<string> KeyedParts)
 {
+    private const int FewParts = 3;
+
     /// <summary>Why it cannot cross; null when it can.</summary>
     public string? Reason => KindReason ?? IdentityReason ?? Columns.Where(column => column.Generated && Key.Contains(column.Name)).Select(column => $"its key column {column.Name} is generated").FirstOrDefault();
 
@@ -32,6 +34,11 @@ internal sealed record FoundTable(
     public string? WholeRowsBy => Kind == 'p'
         ? KeyedParts.Count == 0 ? null : string.Join("; ", KeyedParts.Select(Whole))
         : Identity == 'f' ? null : Whole(Quote.Name(Name));
+
+    /// <summary>The statements, as far as they are few.</summary>
+    private string WholeWithParts => KeyedParts.Count <= FewParts
+        ? string.Join("; ", KeyedParts.Prepend(Quote.Name(Name)).Select(Whole))
+        : $"{Whole(Quote.Name(Name))}, and the same for each of its {KeyedParts.Count} partitions,";
 
     private static string Whole(string table) => $"ALTER TABLE {table} REPLICA IDENTITY FULL";
 
@@ -50,7 +57,7 @@ internal sealed record FoundTable(
     {
         { Identity: 'n' } => "its replica identity is nothing: changed rows could not be found again; set another with ALTER TABLE ... REPLICA IDENTITY",
         { Key.Count: 0, Identity: 'f', Kind: 'r' } or { Key.Count: 0, Identity: 'f', Kind: 'p', KeyedParts.Count: 0 } => null,
-        { Key.Count: 0, Kind: 'p' } => $"it has no primary key: changed rows could not be found again; {string.Join("; ", KeyedParts.Prepend(Quote.Name(Name)).Select(Whole))} lets them be found by the whole row",
+        { Key.Count: 0, Kind: 'p' } => $"it has no primary key: changed rows could not be found again; {WholeWithParts} lets them be found by the whole row",
         { Key.Count: 0 } when Constraints.Any(constraint => constraint.Kind == 'p') => $"its primary key is deferrable, by which the server names no row in its log: changed rows could not be found again; with {Whole(Quote.Name(Name))} they are found by the whole row",
         { Key.Count: 0 } => "it has no primary key and no replica identity by an index: changed rows could not be found again; with ALTER TABLE ... REPLICA IDENTITY FULL they are found by the whole row",
         _ => null,

@@ -54,6 +54,11 @@ public static class DefinitionYaml
         {
             return Refused("document", exception.InnerException?.Message ?? exception.Message, "Correct the YAML there.", PlaceOf(exception.Start));
         }
+        catch (Exception exception) when (exception is InvalidOperationException or ArgumentException or FormatException or OverflowException)
+        {
+            // The scanner does not expect some texts, and says so by other exceptions than its own.
+            return Refused("document", "it is not YAML that can be read", "Write it as name: value, one field a line.", new DefinitionPlace(1, 1));
+        }
         catch (JsonException exception)
         {
             var path = PathOf(exception.Path);

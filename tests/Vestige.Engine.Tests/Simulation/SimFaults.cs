@@ -13,7 +13,7 @@ public sealed class SimFaults(SimWorld world, SimProcess process, TimeProvider c
             await Task.Yield();
         }
 
-        if (world.Random.NextDouble() < world.FaultRate)
+        if (call == world.Failing || world.Random.NextDouble() < world.FaultRate)
         {
             if (world.Random.Next(3) == 0)
             {

@@ -81,6 +81,33 @@ public sealed class SimWorld
     /// <summary>Something that happens in a while, whoever is dead by then.</summary>
     public void Later(Action what) => later.Add((Now + TimeSpan.FromMilliseconds(Random.Next(1, 5000)), what));
 
+    /// <summary>A call that fails whenever it is made; null for none.</summary>
+    public string? Failing { get; private set; }
+
+    /// <summary>Starts the crossing while one call always fails, and returns how often it was made in a time.</summary>
+    public int TriesWhileFailing(string call, TimeSpan time)
+    {
+        var before = SynchronizationContext.Current;
+        SynchronizationContext.SetSynchronizationContext(new SimProcess(this));
+        try
+        {
+            Source.Committed.Beat();
+            Failing = call;
+            CommitAtSource();
+            Boot(define: true);
+            for (var until = Now + time; Now < until;)
+            {
+                RunSome(50);
+            }
+
+            return counts.GetValueOrDefault($"{call} before");
+        }
+        finally
+        {
+            SynchronizationContext.SetSynchronizationContext(before);
+        }
+    }
+
     /// <summary>Runs the whole story; throws <see cref="SimFailure"/> with the seed when a promise was broken.</summary>
     public void Run(int steps = 120)
     {

@@ -53,6 +53,18 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         Assert.True(held > 0 || one is not null);
     }
 
+    /// <summary>Pauses double up to 30 s: some 8 tries come in the first half minute, and at most 4 in each minute after it.</summary>
+    [Theory]
+    [InlineData("target.create")]
+    [InlineData("target.load")]
+    [InlineData("target.keys")]
+    public void What_fails_again_and_again_is_tried_more_and_more_rarely(string call)
+    {
+        var tries = new SimWorld(3).TriesWhileFailing(call, TimeSpan.FromMinutes(20));
+        output.WriteLine($"{tries} tries");
+        Assert.True(tries is > 8 and <= 12 + (4 * 20), $"{tries} tries of {call} in 20 minutes");
+    }
+
     [Fact]
     public void A_table_changed_beside_the_log_that_nobody_looks_at_is_caught() =>
         AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) { IsNotSeen = true } }));
