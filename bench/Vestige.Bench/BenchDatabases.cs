@@ -71,7 +71,7 @@ internal sealed class BenchDatabases : IAsyncDisposable
 
         public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 
-        public Task<long> NextEpochAsync(string crossing, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
+        public Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
 
         public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
     }

@@ -129,7 +129,7 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
         return Task.CompletedTask;
     }
 
-    public Task<long> NextEpochAsync(string crossing, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
+    public Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
 
