@@ -58,7 +58,7 @@ internal sealed record FoundTable(
         { Identity: 'n' } => "its replica identity is nothing: changed rows could not be found again; set another with ALTER TABLE ... REPLICA IDENTITY",
         { Key.Count: 0, Identity: 'f', Kind: 'r' } or { Key.Count: 0, Identity: 'f', Kind: 'p', KeyedParts.Count: 0 } => null,
         { Key.Count: 0, Kind: 'p' } => $"it has no primary key: changed rows could not be found again; {WholeWithParts} lets them be found by the whole row",
-        { Key.Count: 0 } when Constraints.Any(constraint => constraint.Kind == 'p') => $"its primary key is deferrable, by which the server names no row in its log: changed rows could not be found again; with {Whole(Quote.Name(Name))} they are found by the whole row",
+        { Key.Count: 0 } when Constraints.Any(constraint => constraint.Kind == 'p') => $"its primary key is deferrable, so the server cannot identify rows in its log by it: changed rows could not be found again; with {Whole(Quote.Name(Name))} they are found by the whole row",
         { Key.Count: 0 } => "it has no primary key and no replica identity by an index: changed rows could not be found again; with ALTER TABLE ... REPLICA IDENTITY FULL they are found by the whole row",
         _ => null,
     };

@@ -28,7 +28,9 @@ public static class NeedReader
 
     private static IEnumerable<Need> OfCrossing(CrossingStatus status, DateTimeOffset now)
     {
-        var kept = "What the source commits is taken into the spool meanwhile; the target grows older.";
+        var kept = status.Capture is { Running: true }
+            ? "What the source commits is taken into the spool meanwhile; the target grows older."
+            : "Nothing is read from the source meanwhile; it keeps its log, and the target grows older.";
         if (status.Fault is { } fault)
         {
             yield return new Need(NeedKind.Faulted, status.Name, null, fault.What, fault.PlaceLost ? "What was committed since cannot follow without a new load." : kept, fault.Mend);

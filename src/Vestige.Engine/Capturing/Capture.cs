@@ -388,7 +388,7 @@ public sealed class Capture : IAsyncDisposable
     {
         var pause = RetryPause.Before(attempt, random);
         var isNew = SetWaiting(exception.Message);
-        logger.LogWarning(exception, "Capture of {Connection} failed, attempt {Attempt}", Connection, attempt);
+        logger.LogWarning(FailureLog.StackOf(exception), "Capture of {Connection} failed, attempt {Attempt}: {Reason}", Connection, attempt, exception.Message);
         if (isNew)
         {
             await events.OfConnectionAsync(Connection, EventKind.Warning, $"The log cannot be read: {exception.Message}");

@@ -65,7 +65,7 @@ internal sealed class CrossingOpener(
         catch (Exception exception) when (exception is not (OperationCanceledException or OutOfMemoryException))
         {
             // Whatever is broken about one crossing, its connections or its spool is said at it, and keeps nobody else from starting.
-            logger.LogWarning(exception, "{Crossing} could not be opened", entry.Name);
+            logger.LogWarning(FailureLog.StackOf(exception), "{Crossing} could not be opened: {Reason}", entry.Name, exception.Message);
             entry.Trouble = new CrossingFault(exception.Message, (exception as PortException)?.Mend ?? (exception as RequestRefusedException)?.Mend, entry.Trouble?.Since ?? clock.GetUtcNow()) { IsLasting = !WorkerTroubles.MayPass(exception) };
             return false;
         }

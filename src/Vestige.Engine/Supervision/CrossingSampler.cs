@@ -148,6 +148,12 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
     {
         if (captures.Find(entry.Stored.Definition.Source) is not { } capture)
         {
+            // Its source or spool could not be opened, which is what it has to tell.
+            if (entry.Trouble is not null)
+            {
+                seen[entry.Name] = StatusOf(entry);
+            }
+
             return;
         }
 

@@ -23,7 +23,7 @@ internal sealed class WorkerTroubles(string crossing, WorkerState state, Steerin
     public async Task<bool> WaitAsync(int attempt, Exception exception)
     {
         var isNew = state.Waits(exception.Message, (exception as PortException)?.Mend, clock.GetUtcNow());
-        logger.LogWarning(exception, "Crossing {Crossing} waits, attempt {Attempt}", crossing, attempt);
+        logger.LogWarning(FailureLog.StackOf(exception), "Crossing {Crossing} waits, attempt {Attempt}: {Reason}", crossing, attempt, exception.Message);
         if (isNew)
         {
             await events.OfCrossingAsync(crossing, EventKind.Warning, $"Waiting: {exception.Message}");
@@ -52,7 +52,7 @@ internal sealed class WorkerTroubles(string crossing, WorkerState state, Steerin
             exception is PlaceLostException,
             refused?.Table.ToString(),
             refused?.Key));
-        logger.LogError(exception, "Crossing {Crossing} is faulted", crossing);
+        logger.LogError(FailureLog.StackOf(exception), "Crossing {Crossing} is faulted: {Reason}", crossing, exception.Message);
         await events.OfCrossingAsync(crossing, EventKind.Fault, $"Faulted: {exception.Message}");
     }
 }
