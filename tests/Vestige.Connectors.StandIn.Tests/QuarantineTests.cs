@@ -161,6 +161,18 @@ public sealed class QuarantineTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_row_that_refers_to_one_in_quarantine_comes_before_it()
+    {
+        await StartAsync(new QuarantineRule(Rows: 5));
+        systems.B.Drills.Refuse(new RefusedRow("t", "2"));
+        await systems.RunAsync(systems.A, "INSERT INTO t VALUES (2, 'two')");
+        await systems.WaitAsync(() => Waiting.Count == 1, "the refusal");
+        await systems.RunAsync(systems.A, "INSERT INTO child VALUES (9, 2)");
+        await systems.WaitAsync(() => systems.Rows("b.db", "SELECT CAST(id AS TEXT) FROM child") is ["9"], "the child");
+        Assert.Equal("t", Assert.Single(Waiting).Table.Name);
+    }
+
+    [Fact]
     public async Task A_row_that_cannot_be_treated_waits_until_the_treatment_is_another()
     {
         await StartAsync(new QuarantineRule(Rows: 5), treatment: [new TreatmentStep("*.t", Compute: [new ComputedColumn("ratio", "100 / length(v)")])]);

@@ -8,6 +8,14 @@ public sealed class FormPrintTests
     private static readonly TableSchema Plain = new(new TableName("s", "t"), [new Column("id", "int", KeyOrdinal: 1), new Column("a", "text"), new Column("b", "text")], [], []);
 
     [Fact]
+    public void Another_key_of_the_same_columns_is_another_form()
+    {
+        var other = Plain with { Columns = [new Column("id", "int"), new Column("a", "text", KeyOrdinal: 1), new Column("b", "text")] };
+        Assert.False(FormPrint.IsOf(FormPrint.Of(Plain), other));
+        Assert.NotEqual(FormPrint.Of(Plain), FormPrint.Of(other));
+    }
+
+    [Fact]
     public void Two_columns_that_swapped_their_names_are_told_apart_by_the_tables_incarnation()
     {
         var loaded = FormPrint.Of(Plain with { Incarnation = "7.x", Stamp = "1" });

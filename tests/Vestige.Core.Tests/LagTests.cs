@@ -27,6 +27,16 @@ public class LagTests
     }
 
     [Fact]
+    public void Without_any_proof_it_is_never_told_as_exact()
+    {
+        foreach (var isCut in new[] { false, true })
+        {
+            var reading = LagRule.Read(new DateTimeOffset(2026, 3, 1, 8, 0, 0, TimeSpan.Zero), null, null, passedHead: false, isCut);
+            Assert.True(reading is { Current: false, AtLeast: true });
+        }
+    }
+
+    [Fact]
     public void A_head_not_passed_yet_is_not_current()
     {
         var reading = LagRule.Read(Now, null, Now.AddSeconds(-2), passedHead: false, captureCut: false);

@@ -81,6 +81,33 @@ public sealed class SimWorld
     /// <summary>Something that happens in a while, whoever is dead by then.</summary>
     public void Later(Action what) => later.Add((Now + TimeSpan.FromMilliseconds(Random.Next(1, 5000)), what));
 
+    /// <summary>Lets it load and follow, then start again over a target whose progress is of another log; returns why it is faulted.</summary>
+    public string? FaultInAnotherLog()
+    {
+        var before = SynchronizationContext.Current;
+        SynchronizationContext.SetSynchronizationContext(new SimProcess(this));
+        try
+        {
+            Source.Committed.Beat();
+            CommitAtSource();
+            Boot(define: true);
+            SettleDown();
+            processes[^1].Process.Kill();
+            Target.Progress = Target.Progress with { Identity = new Core.Positions.LogIdentity("another", 1) };
+            Boot(define: true);
+            for (var until = Now + TimeSpan.FromMinutes(5); Now < until && Engine.Status(Crossing)?.Fault is null;)
+            {
+                RunSome(50);
+            }
+
+            return Engine.Status(Crossing)?.Fault?.What;
+        }
+        finally
+        {
+            SynchronizationContext.SetSynchronizationContext(before);
+        }
+    }
+
     /// <summary>A call that fails whenever it is made; null for none.</summary>
     public string? Failing { get; private set; }
 
