@@ -212,9 +212,12 @@ public sealed class Capture : IAsyncDisposable
             }
 
             var identity = Spool.Identity!;
+            // What was read without a gap before is so from there on.
+            var whole = Spool.Tables.Where(table => Spool.Held(table)?.WholeAfter is not null).ToList();
             tables.Ask(Spool.Tables);
             await Spool.ClearAsync(cancellation);
             await Spool.StartAsync(identity, at, cancellation);
+            tables.HoldsWhole(whole, at);
             confirmed = null;
             await events.OfConnectionAsync(Connection, EventKind.Warning, $"Restored: {exception.Message} Every target has what came before, so an empty spool begins there. What was set aside in quarantine since the backup is not known here; compare the tables.");
             return true;
