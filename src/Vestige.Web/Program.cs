@@ -60,7 +60,7 @@ using (folder)
     Register(builder.Services, settings, keys);
     Telemetry.Add(builder);
 
-    // That the start failed is told in one sentence below, without a stack.
+    // A failed start is reported below, in one sentence and without a stack.
     builder.Logging.AddFilter("Microsoft.Extensions.Hosting.Internal.Host", LogLevel.Critical);
     var app = builder.Build();
     Configure(app);

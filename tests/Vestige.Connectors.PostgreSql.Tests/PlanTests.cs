@@ -5,7 +5,7 @@ using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;
 
-/// <summary>What a plan calls ready starts and follows; what would fail later is named by the plan, with what mends it.</summary>
+/// <summary>A crossing whose plan is ready starts and follows. The plan names what would fail later, and the remedy.</summary>
 public sealed class PlanTests(TwoServers servers)
 {
     private const string Twice = "CREATE FUNCTION twice(int) RETURNS int IMMUTABLE LANGUAGE sql AS 'SELECT $1 * 2'";
@@ -73,13 +73,13 @@ public sealed class PlanTests(TwoServers servers)
     [InlineData("CREATE COLLATION folded (provider = icu, locale = 'de-u-ks-level2'); CREATE TABLE t (id int PRIMARY KEY, n text); CREATE INDEX by_n ON t (n COLLATE folded)", "collation public.folded", "by_n of public.t", "CREATE COLLATION folded (provider = icu, locale = 'de-u-ks-level2')")]
     [InlineData(Twice + "; CREATE TABLE t (id int PRIMARY KEY, n int); CREATE INDEX by_n ON t (twice(n))", "function public.twice(integer)", "by_n of public.t", Twice)]
     [InlineData(Twice + "; CREATE TABLE t (id int PRIMARY KEY, n int, g int GENERATED ALWAYS AS (twice(n)) STORED)", "function public.twice(integer)", "g of public.t", Twice)]
-    public async Task What_the_target_lacks_is_named_with_what_uses_it(string made, string step, string by, string mended)
+    public async Task What_the_target_lacks_is_named_with_what_uses_it(string made, string step, string by, string remedy)
     {
         var (a, b) = await BothAsync(made + "; INSERT INTO t (id) VALUES (1)");
         await using var crossing = await Crossing.DefineAsync(a, b, All);
         var line = Assert.Single((await crossing.Engine.PlanAsync(All, cancellation)).Lines, line => !line.Ok);
         Assert.Equal((step, $"the target does not have it, and {by} uses it"), (line.Step, line.Found));
-        await b.RunAsync(mended);
+        await b.RunAsync(remedy);
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
         await crossing.FollowsAsync();
         await crossing.SameAsync("t");

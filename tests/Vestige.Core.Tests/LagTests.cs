@@ -27,7 +27,7 @@ public class LagTests
     }
 
     [Fact]
-    public void Without_any_proof_it_is_never_told_as_exact()
+    public void Without_any_proof_it_is_at_least_that()
     {
         foreach (var isCut in new[] { false, true })
         {

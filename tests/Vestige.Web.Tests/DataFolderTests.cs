@@ -66,7 +66,7 @@ public sealed class DataFolderTests
 
     /// <summary>Whatever happens to one file: a sentence instead of a start, or a start in which only what needs the file is faulted.</summary>
     [Fact]
-    public async Task Each_file_damaged_or_missing_is_told_and_keeps_nothing_else_from_following()
+    public async Task Each_damaged_or_missing_file_is_reported_and_stops_nothing_else()
     {
         var seed = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}", CultureInfo.InvariantCulture);
         var tries = Environment.GetEnvironmentVariable("VESTIGE_MIXES") is null ? 10 : int.MaxValue;

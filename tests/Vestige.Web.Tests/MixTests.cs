@@ -45,7 +45,7 @@ public sealed class MixTests
         Assert.True(answers.GetValueOrDefault(201) > mixes && answers.GetValueOrDefault(204) > 0, "hardly anything was made and deleted");
     }
 
-    /// <summary>What there is, told once it is sure that it goes together.</summary>
+    /// <summary>Everything that exists, after checking that it is consistent.</summary>
     private async Task<string> ConsistentAsync(RunningVestige vestige, int seed)
     {
         foreach (var page in Pages)

@@ -58,7 +58,7 @@ public sealed class OpenApiTests(EmptyVestige empty) : IClassFixture<EmptyVestig
     }
 
     [Fact]
-    public async Task Versions_and_confirmations_are_told()
+    public async Task Versions_and_confirmations_are_described()
     {
         var document = await DocumentAsync();
         var crossing = document.GetProperty("paths").GetProperty("/api/v1/crossings/{name}");

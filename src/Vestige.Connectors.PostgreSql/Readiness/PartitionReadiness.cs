@@ -10,53 +10,52 @@ internal static class PartitionReadiness
 {
     public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(NpgsqlConnection connection, LogNames names, IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
-        ReadinessLine?[] lines = [await WholesAsync(connection, tables, cancellation), await KeylessAsync(connection, tables, cancellation), await TwiceAsync(connection, names, tables, cancellation)];
+        var (all, keyless) = await PartitionedAsync(connection, tables, cancellation);
+        ReadinessLine?[] lines = [Wholes(all), Keyless(keyless), await TwiceAsync(connection, names, tables, cancellation)];
         return [.. lines.OfType<ReadinessLine>()];
     }
 
-    /// <summary>The log has no rows of a part that comes or goes as a whole (PostgreSQL manual, ALTER TABLE ... ATTACH PARTITION); null without partitioned tables.</summary>
-    private static async Task<ReadinessLine?> WholesAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    /// <summary>The partitioned ones among the tables, and those of them without a key; each null when there is none.</summary>
+    private static async Task<(string? All, string? Keyless)> PartitionedAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
             """
-            SELECT string_agg(quote_ident(t.schema) || '.' || quote_ident(t.name), ', ' ORDER BY t.schema, t.name)
-            FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
-            WHERE c.relkind = 'p'
+            SELECT string_agg(name, ', ' ORDER BY name), string_agg(name, ', ' ORDER BY name) FILTER (WHERE NOT keyed)
+            FROM (
+              SELECT quote_ident(t.schema) || '.' || quote_ident(t.name) AS name,
+                     EXISTS (SELECT FROM pg_index i WHERE i.indrelid = c.oid AND i.indisprimary AND i.indimmediate) AS keyed
+              FROM unnest($1::text[], $2::text[]) t(schema, name)
+              JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
+              WHERE c.relkind = 'p') partitioned
             """, connection);
         command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
         command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
-        return await command.ExecuteScalarAsync(cancellation) is string names
-            ? new ReadinessLine(
-                "partitioned tables",
-                true,
-                $"{names}: rows that come with a part which is attached, or go with one which is detached or dropped, are not in the log and emptying a part alone is not there either; such a table is held when that is noticed, until it is loaded again",
-                "know it",
-                null,
-                TimeSpan.Zero)
-            : null;
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        await reader.ReadAsync(cancellation);
+        return (reader.IsDBNull(0) ? null : reader.GetString(0), reader.IsDBNull(1) ? null : reader.GetString(1));
     }
 
-    /// <summary>A part that is made later has the default replica identity, whatever that of the whole is; null without such tables.</summary>
-    private static async Task<ReadinessLine?> KeylessAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
-    {
-        await using var command = new NpgsqlCommand(
-            """
-            SELECT string_agg(quote_ident(t.schema) || '.' || quote_ident(t.name), ', ' ORDER BY t.schema, t.name)
-            FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
-            WHERE c.relkind = 'p' AND NOT EXISTS (SELECT FROM pg_index i WHERE i.indrelid = c.oid AND i.indisprimary AND i.indimmediate)
-            """, connection);
-        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
-        command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
-        return await command.ExecuteScalarAsync(cancellation) is string names
-            ? new ReadinessLine(
-                "partitions without a key",
-                true,
-                $"{names}: a partition that is made later needs REPLICA IDENTITY FULL in the same transaction. Without it the source refuses updates and deletes of that partition until Vestige has removed the table from its publication, within about 5 s; the table is then held",
-                "know it; a primary key avoids it",
-                null,
-                TimeSpan.Zero)
-            : null;
-    }
+    /// <summary>The log has no rows of a part that comes or goes as a whole (PostgreSQL manual, ALTER TABLE ... ATTACH PARTITION).</summary>
+    private static ReadinessLine? Wholes(string? names) => names is null
+        ? null
+        : new ReadinessLine(
+            "partitioned tables",
+            true,
+            $"{names}: rows that come with a part which is attached, or go with one which is detached or dropped, are not in the log and emptying a part alone is not there either; such a table is held when that is noticed, until it is loaded again",
+            "know it",
+            null,
+            TimeSpan.Zero);
+
+    /// <summary>A part that is made later has the default replica identity, whatever that of the whole is.</summary>
+    private static ReadinessLine? Keyless(string? names) => names is null
+        ? null
+        : new ReadinessLine(
+            "partitions without a key",
+            true,
+            $"{names}: a partition that is created later needs REPLICA IDENTITY FULL in the same transaction. Without it the source refuses updates and deletes of that partition until Vestige has removed the table from its publication, within about 5 s; the table is then held",
+            "know it; a primary key avoids it",
+            null,
+            TimeSpan.Zero);
 
     /// <summary>Another crossing reads the whole of what this one would read in parts, or the other way round; null when none does.</summary>
     private static async Task<ReadinessLine?> TwiceAsync(NpgsqlConnection connection, LogNames names, IReadOnlyList<TableName> tables, CancellationToken cancellation)

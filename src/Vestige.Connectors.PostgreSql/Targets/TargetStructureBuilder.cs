@@ -20,16 +20,18 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
 
     public TargetStructure Build()
     {
+        notMade.AddRange(treatments.SelectMany(LeftOut));
         var tables = treatments.SelectMany(treatment => treatment.WithChildren).SelectMany(treatment => treatment.OwnTables.Select(table => WithIdentity(FormOf(treatment, table.Form)))).ToList();
         return new TargetStructure(tables, [.. notMade.Distinct()]);
     }
 
-    /// <summary>The parts of the source's table that copies get; the others are told.</summary>
-    private IEnumerable<SchemaPart> PartsOf(TableTreatment treatment)
-    {
-        notMade.AddRange(treatment.Source.Parts.Where(part => part.NotMade is not null).Select(part => part.Stage == PartStage.Before ? $"{part.Name}: {part.NotMade}" : $"{part.Name} of {treatment.Source.Name}: {part.NotMade}"));
-        return treatment.Source.Parts.Where(part => part.NotMade is null);
-    }
+    /// <summary>The parts of the source's table that copies get.</summary>
+    private static IEnumerable<SchemaPart> PartsOf(TableTreatment treatment) => treatment.Source.Parts.Where(part => part.NotMade is null);
+
+    /// <summary>The others, each with its reason.</summary>
+    private static IEnumerable<string> LeftOut(TableTreatment treatment) => treatment.Source.Parts
+        .Where(part => part.NotMade is not null)
+        .Select(part => part.Stage == PartStage.Before ? $"{part.Name}: {part.NotMade}" : $"{part.Name} of {treatment.Source.Name}: {part.NotMade}");
 
     /// <summary>Rows without a key are found by all they hold, also by whoever reads this target's log.</summary>
     private static TableSchema WithIdentity(TableSchema form) => form.HasKey

@@ -23,7 +23,7 @@ public sealed class Capture : IAsyncDisposable
     private readonly Random random;
     private readonly EventLog events;
     private readonly ILogger logger;
-    private readonly MissingBefore missing;
+    private readonly LogContinuation continuation;
     private readonly CarriedTables tables = new();
     private readonly CaptureState state;
     private readonly CancellationTokenSource stopping = new();
@@ -43,7 +43,7 @@ public sealed class Capture : IAsyncDisposable
         this.random = random;
         this.events = events;
         this.logger = logger;
-        this.missing = missing ?? ((_, _, _, _) => Task.FromResult<string?>("nobody knows what its targets have"));
+        continuation = new LogContinuation(connection, spool, tables, events, missing);
         state = new CaptureState(connection, spool);
         tables.Ask(spool.Tables);
     }
@@ -197,37 +197,25 @@ public sealed class Capture : IAsyncDisposable
         }
     }
 
-    /// <summary>
-    /// Begins an empty spool where the log goes on, when every target has what came before: then the spool is of an older backup, and
-    /// nothing is missing. True as well when that cannot be found out now; it is asked again after a while.
-    /// </summary>
+    /// <summary>True when reading continues from there, and when that cannot be found out now: it is asked again after a while.</summary>
     private async Task<bool> TryContinueAsync(LogPosition at, PlaceLostException exception, CancellationToken cancellation)
     {
         try
         {
-            if (await missing(Connection, Spool.Identity!, at, cancellation) is { } why)
+            if (!await continuation.TryAsync(Source.Format(at), at, exception.Message, cancellation))
             {
-                await events.OfConnectionAsync(Connection, EventKind.Note, $"The log goes on at {Source.Format(at)}, but {why}.");
                 return false;
             }
 
-            var identity = Spool.Identity!;
-            // What was read without a gap before is so from there on.
-            var whole = Spool.Tables.Where(table => Spool.Held(table)?.WholeAfter is not null).ToList();
-            tables.Ask(Spool.Tables);
-            await Spool.ClearAsync(cancellation);
-            await Spool.StartAsync(identity, at, cancellation);
-            tables.HoldsWhole(whole, at);
             confirmed = null;
-            await events.OfConnectionAsync(Connection, EventKind.Warning, $"Restored: {exception.Message} Every target has what came before, so an empty spool begins there. What was set aside in quarantine since the backup is not known here; compare the tables.");
-            return true;
         }
         catch (Exception failure) when (failure is PortException or IOException)
         {
             mended = false;
             await WaitAsync(1, failure, cancellation);
-            return true;
         }
+
+        return true;
     }
 
     /// <summary>Reads until tables are added; then the log is opened again from where the spool ends.</summary>

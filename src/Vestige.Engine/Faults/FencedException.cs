@@ -3,7 +3,7 @@ namespace Vestige.Engine.Faults;
 /// <summary>A newer worker has taken over, or the target's position is not the one this worker left there.</summary>
 public sealed class FencedException : PortException
 {
-    /// <summary>The epoch that is at work, where the target told it; else 0.</summary>
+    /// <summary>The epoch at work, where the target reported it; else 0.</summary>
     public long Epoch { get; init; }
 
     public FencedException()

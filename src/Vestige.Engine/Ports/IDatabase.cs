@@ -18,7 +18,7 @@ public interface IDatabase
     Task<string> WhoAsync(CancellationToken cancellation);
 
     /// <summary>
-    /// Whether another connection of the same engine reaches the same database, proved by something that only one of them is told
+    /// Whether another connection of the same engine reaches the same database, proved by a lock that one of them takes
     /// and the other sees. Asked where <see cref="WhoAsync"/> of both is the same.
     /// </summary>
     Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation);

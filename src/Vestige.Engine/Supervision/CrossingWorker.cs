@@ -26,7 +26,6 @@ namespace Vestige.Engine.Supervision;
 public sealed class CrossingWorker
 {
     private const int BatchBytes = 4 << 20;
-    private static readonly TimeSpan ProveEvery = TimeSpan.FromSeconds(10);
     private static readonly TimeSpan LookForEndEvery = TimeSpan.FromSeconds(1);
     private readonly CrossingDefinition definition;
     private readonly CrossingTreatment treating;
@@ -43,6 +42,7 @@ public sealed class CrossingWorker
     private readonly RepairQueue repairs;
     private readonly RepairRun repairing;
     private readonly Brake brake;
+    private readonly WorkerRests rests;
     private readonly TableArrival arrival;
     private readonly TableSettling settling;
     private readonly AsideNotices notices;
@@ -79,6 +79,7 @@ public sealed class CrossingWorker
         this.logger = logger;
         arrival = new TableArrival(treating, source, target, capture, state, entry.FirstStart, meter, events, clock);
         brake = new Brake(() => entry.Stored.Definition, clock);
+        rests = new WorkerRests(brake, Steering, clock);
         settling = new TableSettling(definition.Name, arrival, clock, logger);
         notices = new AsideNotices(definition.Name, quarantine, events, clock);
         troubles = new WorkerTroubles(definition.Name, state, Steering, events, clock, random, logger);
@@ -196,7 +197,7 @@ public sealed class CrossingWorker
         capture.Spool.Hold(definition.Name, session.Progress.Position);
         if (missing.Count > 0)
         {
-            await RestBeforeLoadAsync(session, now);
+            await rests.BeforeLoadAsync(session, now);
             await arrival.BringAsync(session, missing, Steering.Soon, now);
         }
 
@@ -220,16 +221,6 @@ public sealed class CrossingWorker
     private async Task<RouteEnds> EndsAsync(CancellationToken cancellation) => new(
         capture.Spool.Notes.GetValueOrDefault(ILogReader.DatabaseNote) ?? await source.WhoAsync(cancellation),
         await target.WhoAsync(cancellation));
-
-    /// <summary>A load is not begun in a window of rest.</summary>
-    private async Task RestBeforeLoadAsync(ITargetSession session, CancellationToken cancellation)
-    {
-        while (brake.Wait() is var rest && rest > TimeSpan.Zero)
-        {
-            await RestAsync(session, rest, cancellation, Steering.Changed.Next);
-            Steering.Soon.ThrowIfCancellationRequested();
-        }
-    }
 
     private async Task FollowAsync(ITargetSession session, CancellationToken cancellation)
     {
@@ -259,11 +250,11 @@ public sealed class CrossingWorker
                 mine.Gatherer.MostChanges = brake.MostChanges;
                 if (brake.Wait() is var rest && rest > TimeSpan.Zero)
                 {
-                    await RestAsync(session, rest, cancellation, steered, decided, asked);
+                    await rests.ForAsync(session, rest, cancellation, steered, decided, asked);
                     continue;
                 }
 
-                idle ??= Task.Delay(ProveEvery, clock, CancellationToken.None);
+                idle ??= Task.Delay(WorkerRests.ProveEvery, clock, CancellationToken.None);
 
                 // That the log has passed a mark may be seen in nothing that comes of it.
                 ends = Steering.Request is null ? null : ends is { IsCompleted: false } ? ends : Task.Delay(LookForEndEvery, clock, CancellationToken.None);
@@ -274,7 +265,7 @@ public sealed class CrossingWorker
                     {
                         idle = null;
                         await notices.TellAsync();
-                        await ProveAsync(session, cancellation);
+                        await WorkerRests.ProveAsync(session, cancellation);
                     }
 
                     continue;
@@ -297,23 +288,6 @@ public sealed class CrossingWorker
         {
             state.SetInHand(null);
             await mine.DisposeAsync();
-        }
-    }
-
-    /// <summary>Applies nothing for a while, and stays in touch with the target meanwhile.</summary>
-    private async Task RestAsync(ITargetSession session, TimeSpan rest, CancellationToken cancellation, params Task[] woken)
-    {
-        var (until, step) = (clock.GetUtcNow() + rest, Task.CompletedTask);
-        while (clock.GetUtcNow() < until && !Array.Exists(woken, task => task.IsCompleted))
-        {
-            var left = until - clock.GetUtcNow();
-            step = Task.Delay(left < ProveEvery ? left : ProveEvery, clock, cancellation);
-            await Task.WhenAny([step, .. woken]);
-            cancellation.ThrowIfCancellationRequested();
-            if (left >= ProveEvery)
-            {
-                await ProveAsync(session, cancellation);
-            }
         }
     }
 
@@ -358,16 +332,6 @@ public sealed class CrossingWorker
         {
             throw loss;
         }
-    }
-
-    /// <summary>
-    /// With nothing to apply, a worker would not notice that its target is gone or that another has taken over; so it looks,
-    /// and what it then meets ends the turn as it would with rows in hand.
-    /// </summary>
-    private static async Task ProveAsync(ITargetSession session, CancellationToken cancellation)
-    {
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(ProgressUpdate.None, cancellation);
     }
 
     private Gathering OpenGathering(TargetProgress progress, CancellationToken ending)

@@ -20,7 +20,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingBook book)
     private readonly ConcurrentDictionary<string, string> identities = new();
 
     /// <summary>Whether two connections that say the same are the same, as last proved.</summary>
-    private readonly ConcurrentDictionary<(string Connection, string Other), bool> proofs = new();
+    private readonly ConcurrentDictionary<(string Connection, string Other, string Identity), bool> proofs = new();
 
     /// <summary>What a start is refused for; null when there is no loop.</summary>
     /// <param name="definition">The crossing.</param>
@@ -121,7 +121,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingBook book)
         var others = identities.Where(known => known.Key != connection && (known.Value == identity || known.Value.StartsWith($"{identity} of ", StringComparison.Ordinal))).OrderBy(known => known.Key, StringComparer.Ordinal).ToList();
         foreach (var (other, known) in others)
         {
-            if (await IsSameAsync(connection, database, other, cancellation))
+            if (await IsSameAsync(connection, database, other, identity, cancellation))
             {
                 return known;
             }
@@ -130,12 +130,12 @@ internal sealed class LoopCheck(IConnections connections, CrossingBook book)
         return others.Count == 0 ? identity : $"{identity} of {connection}";
     }
 
-    private async Task<bool> IsSameAsync(string connection, IDatabase database, string other, CancellationToken cancellation)
+    private async Task<bool> IsSameAsync(string connection, IDatabase database, string other, string identity, CancellationToken cancellation)
     {
-        if (!proofs.TryGetValue((connection, other), out var same))
+        if (!proofs.TryGetValue((connection, other, identity), out var same))
         {
             same = await database.IsSameAsync(connections.Target(other), cancellation).WaitAsync(Patience, cancellation);
-            proofs[(connection, other)] = same;
+            proofs[(connection, other, identity)] = same;
         }
 
         return same;

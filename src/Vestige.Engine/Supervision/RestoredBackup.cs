@@ -44,8 +44,8 @@ internal sealed class RestoredBackup(IConnections connections, CrossingBook book
             return null;
         }
 
-        return progress.Identity != identity ? $"the target of {crossing} stands in another log"
-            : (progress.Position ?? loaded.Min(table => table.Position)) < position ? $"the target of {crossing} stands before that"
+        return progress.Identity != identity ? $"the target of {crossing} is at a position of another log"
+            : (progress.Position ?? loaded.Min(table => table.Position)) < position ? $"the target of {crossing} is before that"
             : null;
     }
 

@@ -1,3 +1,5 @@
+using System.Text.Json;
+using System.Text.Json.Nodes;
 using Vestige.Core.Alerts;
 using Vestige.Engine.Alerting;
 using Vestige.Engine.Supervision;
@@ -16,15 +18,24 @@ public static class AlertApi
     {
         var group = routes.MapGroup("/api/v1/alerts").WithTags("alerts");
         group.MapGet("/", async (CrossingEngine engine, AlertStore store, Hosting.VestigeSettings settings, CancellationToken cancellation, bool standing = true, int limit = 100) =>
-            (standing ? engine.Alerts!.Standing : await store.LatestAsync(Math.Clamp(limit, 1, 1000), cancellation)).Select(alert => Of(alert, settings))).Describe("listAlerts", "The alerts that are raised. With standing=false the latest, raised or over.").Answers<IReadOnlyList<AlertDocument>>();
+            (standing ? engine.Alerts!.Standing : await store.LatestAsync(Math.Clamp(limit, 1, 1000), cancellation)).Select(alert => Of(alert, settings)))
+                .Describe("listAlerts", "The alerts that are raised. With standing=false the latest, raised or over.")
+                .Answers<IReadOnlyList<AlertDocument>>();
         group.MapPost("/{number:long}/acknowledge", async (long number, AcknowledgeBody body, CrossingEngine engine, CancellationToken cancellation) =>
         {
             await engine.Alerts!.AcknowledgeAsync(number, body.Note ?? "", body.By ?? By, cancellation);
             return Results.Ok(new AcknowledgedDocument(Number: number));
         }).Describe("acknowledgeAlert", "Acknowledges an alert, with a note.").Answers<AcknowledgedDocument>().Refuses(404, 409);
-        group.MapGet("/settings", (CrossingEngine engine) => engine.Alerts!.Settings).Describe("getAlertSettings", "Rules, channels and quiet hours.").Answers<AlertSettings>();
-        group.MapPut("/settings", PutAsync).Describe("changeAlertSettings", "Changes rules, channels and quiet hours. Secrets of channels are given beside them and never read back.").Answers<AlertSettings>().Refuses(409, 422);
-        group.MapGet("/stand-ins", (StandInPost standIn) => new StandInsDocument(Webhook: standIn.WebhookAddress, Mail: standIn.MailPort is { } port ? $"127.0.0.1:{port}" : null)).Describe("getAlertStandIns", "Where the stand-ins for webhooks and mail listen.").Answers<StandInsDocument>();
+        group.MapGet("/settings", (CrossingEngine engine) => engine.Alerts!.Settings)
+            .Describe("getAlertSettings", "Rules, channels and quiet hours.")
+            .Answers<AlertSettings>();
+        group.MapPut("/settings", PutAsync)
+            .Describe("changeAlertSettings", "Changes rules, channels and quiet hours. Secrets of channels are given beside them and never read back.")
+            .Answers<AlertSettings>()
+            .Refuses(409, 422);
+        group.MapGet("/stand-ins", (StandInPost standIn) => new StandInsDocument(Webhook: standIn.WebhookAddress, Mail: standIn.MailPort is { } port ? $"127.0.0.1:{port}" : null))
+            .Describe("getAlertStandIns", "Where the stand-ins for webhooks and mail listen.")
+            .Answers<StandInsDocument>();
         group.MapPost("/channels/{name}/test", async (string name, CrossingEngine engine, AlertStore store, CancellationToken cancellation) =>
         {
             if (engine.Alerts!.Settings.Channels.All(channel => channel.Name != name))
@@ -50,20 +61,12 @@ public static class AlertApi
         return Results.Ok(settings);
     }
 
-    private static AlertDocument Of(Alert alert, Hosting.VestigeSettings settings) => new(
-        Number: alert.Number,
-        State: alert.OverAt is null ? "raised" : "over",
-        Kind: AlertText.Word(alert.Need.Kind),
-        Crossing: alert.Need.Crossing,
-        About: alert.Need.About,
-        What: alert.Need.What,
-        Costs: alert.Need.Costs,
-        Mend: alert.Need.Mend,
-        Since: StatusView.Rfc3339(alert.Since),
-        RaisedAt: StatusView.Rfc3339(alert.RaisedAt),
-        OverAt: alert.OverAt is { } over ? StatusView.Rfc3339(over) : null,
-        Address: $"{settings.Address}/crossings/{alert.Need.Crossing}",
-        AcknowledgedBy: alert.AcknowledgedBy,
-        Note: alert.Note,
-        Told: alert.ToldTo);
+    private static AlertDocument Of(Alert alert, Hosting.VestigeSettings settings)
+    {
+        var document = AlertText.Document(alert, $"{settings.Address}/crossings/{alert.Need.Crossing}");
+        document["acknowledgedBy"] = alert.AcknowledgedBy;
+        document["note"] = alert.Note;
+        document["told"] = new JsonArray([.. alert.ToldTo.Select(channel => (JsonNode)channel)]);
+        return document.Deserialize<AlertDocument>(JsonSerializerOptions.Web)!;
+    }
 }

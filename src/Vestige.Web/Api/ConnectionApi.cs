@@ -19,19 +19,51 @@ public static class ConnectionApi
     public static void Map(IEndpointRouteBuilder routes)
     {
         var group = routes.MapGroup("/api/v1/connections").WithTags("connections");
-        group.MapGet("/", (ConnectionDirectory connections) => connections.All.Select(View)).Describe("listConnections", "All connections.").Answers<IReadOnlyList<ConnectionDocument>>();
+        group.MapGet("/", (ConnectionDirectory connections) => connections.All.Select(View))
+            .Describe("listConnections", "All connections.")
+            .Answers<IReadOnlyList<ConnectionDocument>>();
         group.MapGet("/{name}", (string name, ConnectionDirectory connections) =>
-            connections.Find(name) is { } found ? Results.Ok(View(found)) : Problems.NotFound($"connection {name}")).Describe("getConnection", "One connection. Its secret is never read back.").Answers<ConnectionDocument>().Refuses(404);
-        group.MapPost("/", SaveNewAsync).Describe("createConnection", "Saves a new connection.").Answers<ConnectionDocument>(201).Refuses(409, 422);
-        group.MapPut("/{name}", SaveAsync).Describe("changeConnection", "Changes a connection. Where running crossings use it, confirm=true pauses them, tests the new settings and resumes them. Another host, port, user or TLS mode needs the secret again.").Answers<ConnectionDocument>().Refuses(404, 409, 422, 424);
-        group.MapDelete("/{name}", RemoveAsync).Describe("deleteConnection", "Deletes a connection that no crossing names.").Produces(204).Refuses(404, 409);
-        group.MapPost("/{name}/test", TestAsync).Describe("testConnection", "Tests each hop of the connection: name, network, TLS, sign-in, database, rights. Ends at the first that fails.").Answers<IReadOnlyList<ReadinessView>>().Refuses(404, 424);
-        group.MapGet("/{name}/readiness", ReadinessAsync).Describe("getReadiness", "What must hold so that the database can be a source or a target.").Answers<IReadOnlyList<ReadinessView>>().Refuses(404, 422, 424);
-        group.MapGet("/{name}/preparation", PreparationAsync).Describe("getPreparation", "The script that a DBA runs so that the database can be a source or a target, and its undo.").Answers<PreparationDocument>().Refuses(404, 422, 424);
+            connections.Find(name) is { } found ? Results.Ok(View(found)) : Problems.NotFound($"connection {name}"))
+                .Describe("getConnection", "One connection. Its secret is never read back.")
+                .Answers<ConnectionDocument>()
+                .Refuses(404);
+        group.MapPost("/", SaveNewAsync)
+            .Describe("createConnection", "Saves a new connection.")
+            .Answers<ConnectionDocument>(201)
+            .Refuses(409, 422);
+        group.MapPut("/{name}", SaveAsync)
+            .Describe("changeConnection", "Changes a connection. Where running crossings use it, confirm=true pauses them, tests the new settings and resumes them. Another host, port, user or TLS mode needs the secret again.")
+            .Answers<ConnectionDocument>()
+            .Refuses(404, 409, 422, 424);
+        group.MapDelete("/{name}", RemoveAsync)
+            .Describe("deleteConnection", "Deletes a connection that no crossing names.")
+            .Produces(204)
+            .Refuses(404, 409);
+        group.MapPost("/{name}/test", TestAsync)
+            .Describe("testConnection", "Tests each hop of the connection: name, network, TLS, sign-in, database, rights. Ends at the first that fails.")
+            .Answers<IReadOnlyList<ReadinessView>>()
+            .Refuses(404, 424);
+        group.MapGet("/{name}/readiness", ReadinessAsync)
+            .Describe("getReadiness", "What must hold so that the database can be a source or a target.")
+            .Answers<IReadOnlyList<ReadinessView>>()
+            .Refuses(404, 422, 424);
+        group.MapGet("/{name}/preparation", PreparationAsync)
+            .Describe("getPreparation", "The script that a DBA runs so that the database can be a source or a target, and its undo.")
+            .Answers<PreparationDocument>()
+            .Refuses(404, 422, 424);
         routes.MapGet("/connections/{name}/preparation.sql", ScriptAsync).ExcludeFromDescription();
-        group.MapGet("/{name}/tables", TablesAsync).Describe("listTables", "The tables of the database, by name. At most 500 at a time; after takes the last name, schema.table, of the page before.").Answers<IReadOnlyList<TableDocument>>().Refuses(404, 424);
-        group.MapGet("/{name}/rows", RowsAsync).Describe("sampleRows", "Some rows of a table, read now and not kept. Of masked columns only type and length are shown.").Answers<RowsDocument>().Refuses(404, 424);
-        routes.MapPost("/api/v1/bench/{connection}", BenchAsync).WithTags("bench").Describe("runStatements", "Runs statements on a stand-in, in one transaction.").Answers<BenchDocument>().Refuses(404, 409);
+        group.MapGet("/{name}/tables", TablesAsync)
+            .Describe("listTables", "The tables of the database, by name. At most 500 at a time; after takes the last name, schema.table, of the page before.")
+            .Answers<IReadOnlyList<TableDocument>>()
+            .Refuses(404, 424);
+        group.MapGet("/{name}/rows", RowsAsync)
+            .Describe("sampleRows", "Some rows of a table, read now and not kept. Of masked columns only type and length are shown.")
+            .Answers<RowsDocument>()
+            .Refuses(404, 424);
+        routes.MapPost("/api/v1/bench/{connection}", BenchAsync).WithTags("bench")
+            .Describe("runStatements", "Runs statements on a stand-in, in one transaction.")
+            .Answers<BenchDocument>()
+            .Refuses(404, 409);
     }
 
     private static ConnectionDocument View(ConnectionDefinition connection) =>

@@ -26,31 +26,81 @@ public static class CrossingApi
         var group = routes.MapGroup("/api/v1/crossings").WithTags("crossings");
         group.MapGet("/", (CrossingEngine engine) => engine.Statuses.Select(status => new CrossingDocument(Name: status.Name, State: status.State.Word(), Definition: status.Definition)))
             .Describe("listCrossings", "All crossings.").Answers<IReadOnlyList<CrossingDocument>>();
-        group.MapPost("/", AddAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).Describe("createCrossing", "Saves a new definition as a draft. The body is JSON or YAML.").Answers<CrossingDefinition>(201).Refuses(409, 422, 424);
-        group.MapGet("/{name}", GetAsync).Describe("getCrossing", "The definition, with its ETag. As YAML where Accept asks for application/yaml.").Answers<CrossingDefinition>(200, "application/json", DefinitionBody.Yaml).Refuses(404);
+        group.MapPost("/", AddAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml)
+            .Describe("createCrossing", "Saves a new definition as a draft. The body is JSON or YAML.")
+            .Answers<CrossingDefinition>(201)
+            .Refuses(409, 422, 424);
+        group.MapGet("/{name}", GetAsync)
+            .Describe("getCrossing", "The definition, with its ETag. As YAML where Accept asks for application/yaml.")
+            .Answers<CrossingDefinition>(200, "application/json", DefinitionBody.Yaml)
+            .Refuses(404);
         group.MapGet("/{name}/definitions", async (string name, ControlStore store, CancellationToken cancellation) =>
-            Listed(await store.VersionsAsync(name, cancellation)) ?? Problems.NotFound($"crossing {name}")).Describe("listDefinitions", "Every definition that was saved, newest first, with who and when.").Answers<IReadOnlyList<DefinitionVersionDocument>>().Refuses(404);
-        group.MapPut("/{name}", PutAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml).Describe("changeCrossing", "Changes a definition. One that was started is answered with what the change needs (409, type confirm), until it comes again with confirm=true, or with confirm set to the crossing's name where something on the target is destroyed.").Answers<CrossingDefinition>().NeedsIfMatch().Refuses(404, 409, 422, 424);
-        group.MapDelete("/{name}", DeleteAsync).Describe("deleteCrossing", "Removes a crossing that does not run. The rows on its target stay.").Produces(204).NeedsIfMatch().Refuses(404, 409, 424);
-        group.MapPost("/{name}/plan", PlanAsync).Describe("planCrossing", "What a start would do: tables, statements, checks, estimate. Nothing is written.").Answers<PlanDocument>().Refuses(404, 424);
-        group.MapPost("/{name}/check", CheckAsync).Describe("checkCrossing", "Everything that must hold before a start.").Answers<IReadOnlyList<ReadinessView>>().Refuses(404, 424);
+            Listed(await store.VersionsAsync(name, cancellation)) ?? Problems.NotFound($"crossing {name}"))
+                .Describe("listDefinitions", "Every definition that was saved, newest first, with who and when.")
+                .Answers<IReadOnlyList<DefinitionVersionDocument>>()
+                .Refuses(404);
+        group.MapPut("/{name}", PutAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml)
+            .Describe("changeCrossing", "Changes a definition. One that was started is answered with what the change needs (409, type confirm), until it comes again with confirm=true, or with confirm set to the crossing's name where something on the target is destroyed.")
+            .Answers<CrossingDefinition>()
+            .NeedsIfMatch()
+            .Refuses(404, 409, 422, 424);
+        group.MapDelete("/{name}", DeleteAsync)
+            .Describe("deleteCrossing", "Removes a crossing that does not run. The rows on its target stay.")
+            .Produces(204)
+            .NeedsIfMatch()
+            .Refuses(404, 409, 424);
+        group.MapPost("/{name}/plan", PlanAsync)
+            .Describe("planCrossing", "What a start would do: tables, statements, checks, estimate. Nothing is written.")
+            .Answers<PlanDocument>()
+            .Refuses(404, 424);
+        group.MapPost("/{name}/check", CheckAsync)
+            .Describe("checkCrossing", "Everything that must hold before a start.")
+            .Answers<IReadOnlyList<ReadinessView>>()
+            .Refuses(404, 424);
         group.MapPost("/{name}/start", (string name, CrossingEngine engine, CancellationToken cancellation, string? confirm = null) =>
-            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation, confirm))).Describe("startCrossing", "Starts a crossing. Where that destroys something on the target, only with confirm set to the crossing's name.").Answers<StateDocument>().Refuses(404, 409, 424);
+            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation, confirm)))
+                .Describe("startCrossing", "Starts a crossing. Where that destroys something on the target, only with confirm set to the crossing's name.")
+                .Answers<StateDocument>()
+                .Refuses(404, 409, 424);
         group.MapPost("/{name}/keep-log", async (string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) =>
             engine.Status(name) is { } status
                 ? Results.Ok(new KeptLogDocument(Name: name, After: connections.Source(status.Definition.Source).Format(await engine.KeepLogAsync(name, By, cancellation))))
-                : Problems.NotFound($"crossing {name}")).Describe("keepLog", "Keeps the source's log for a draft that carries changes only, and says after which position.").Answers<KeptLogDocument>().Refuses(404, 409, 424);
+                : Problems.NotFound($"crossing {name}"))
+                    .Describe("keepLog", "Keeps the source's log for a draft that carries changes only, and says after which position.")
+                    .Answers<KeptLogDocument>()
+                    .Refuses(404, 409, 424);
         group.MapPost("/{name}/resume", (string name, CrossingEngine engine, CancellationToken cancellation) =>
-            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation))).Describe("resumeCrossing", "Resumes where the crossing stopped.").Answers<StateDocument>().Refuses(404, 409, 424);
+            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation)))
+                .Describe("resumeCrossing", "Resumes where the crossing stopped.")
+                .Answers<StateDocument>()
+                .Refuses(404, 409, 424);
         group.MapPost("/{name}/pause", (string name, CrossingEngine engine, CancellationToken cancellation) =>
-            DoAsync(name, engine, () => engine.PauseAsync(name, By, cancellation))).Describe("pauseCrossing", "Pauses after the transaction in hand. The source's log is still spooled.").Answers<StateDocument>().Refuses(404, 409);
-        group.MapPost("/{name}/stop", StopAsync).Describe("stopCrossing", "Stops. With drain all that is captured is applied first, up to a mark where one is given; with transaction the one in hand; with now nothing more.").Answers<StateDocument>().Refuses(404, 409, 422, 424);
-        group.MapPost("/steer", SteerAsync).Describe("steerCrossings", "Pauses, resumes or drains several crossings, by name or by tag, and says what came of each.").Answers<IReadOnlyList<SteeredDocument>>().Refuses(422);
-        group.MapPost("/{name}/reload", ReloadAsync).Describe("reloadTables", "Loads tables again. Their rows on the target are deleted first.").Answers<StateDocument>().Refuses(404, 409, 422, 424);
-        group.MapGet("/{name}/measures", MeasuresAsync).Describe("getMeasures", "Lag and rates over a window of seconds, up to two years, and delays per transaction over several windows.").Answers<MeasuresDocument>().Refuses(404, 422);
+            DoAsync(name, engine, () => engine.PauseAsync(name, By, cancellation)))
+                .Describe("pauseCrossing", "Pauses after the transaction in hand. The source's log is still spooled.")
+                .Answers<StateDocument>()
+                .Refuses(404, 409);
+        group.MapPost("/{name}/stop", StopAsync)
+            .Describe("stopCrossing", "Stops. With drain all that is captured is applied first, up to a mark where one is given; with transaction the one in hand; with now nothing more.")
+            .Answers<StateDocument>()
+            .Refuses(404, 409, 422, 424);
+        group.MapPost("/steer", SteerAsync)
+            .Describe("steerCrossings", "Pauses, resumes or drains several crossings, by name or by tag, and says what came of each.")
+            .Answers<IReadOnlyList<SteeredDocument>>()
+            .Refuses(422);
+        group.MapPost("/{name}/reload", ReloadAsync)
+            .Describe("reloadTables", "Loads tables again. Their rows on the target are deleted first.")
+            .Answers<StateDocument>()
+            .Refuses(404, 409, 422, 424);
+        group.MapGet("/{name}/measures", MeasuresAsync)
+            .Describe("getMeasures", "Lag and rates over a window of seconds, up to two years, and delays per transaction over several windows.")
+            .Answers<MeasuresDocument>()
+            .Refuses(404, 422);
         group.MapGet("/{name}/status", (string name, CrossingEngine engine, ConnectionDirectory connections) =>
             engine.Status(name) is { } status ? Results.Ok(StatusView.Of(status, FormatOf(status, connections))) : Problems.NotFound($"crossing {name}"))
-            .Describe("getStatus", "How a crossing stands: state, lag, rates, forecasts, positions, tables.").Answers<StatusDocument>().Refuses(404);
+            
+                .Describe("getStatus", "How a crossing stands: state, lag, rates, forecasts, positions, tables.")
+                .Answers<StatusDocument>()
+                .Refuses(404);
         routes.MapGet("/crossings/{name}/definition.yaml", (string name, CrossingEngine engine) =>
             engine.Status(name) is { } status ? Results.File(Encoding.UTF8.GetBytes(DefinitionYaml.Write(status.Definition)), DefinitionBody.Yaml, $"{name}.yaml") : Problems.NotFound($"crossing {name}"))
             .ExcludeFromDescription();
@@ -59,8 +109,14 @@ public static class CrossingApi
                 ? Results.File(StatementsFile.Of(name, definition.Target, await engine.PlanAsync(definition, cancellation)), StatementsFile.Type, $"{name}.sql")
                 : Problems.NotFound($"crossing {name}"))
             .ExcludeFromDescription();
-        group.MapGet("/{name}/history", HistoryAsync).Describe("listRuns", "The runs of a crossing, the latest first, with their counts, positions and why each ended.").Answers<IReadOnlyList<RunDocument>>().Refuses(404);
-        group.MapGet("/{name}/events", EventsAsync).Describe("listEvents", "What happened to a crossing, newest first.").Answers<IReadOnlyList<EventDocument>>().Refuses(404);
+        group.MapGet("/{name}/history", HistoryAsync)
+            .Describe("listRuns", "The runs of a crossing, the latest first, with their counts, positions and why each ended.")
+            .Answers<IReadOnlyList<RunDocument>>()
+            .Refuses(404);
+        group.MapGet("/{name}/events", EventsAsync)
+            .Describe("listEvents", "What happened to a crossing, newest first.")
+            .Answers<IReadOnlyList<EventDocument>>()
+            .Refuses(404);
     }
 
     /// <summary>Positions in the notation of a crossing's source; the bare number when that connection is gone or cannot be opened.</summary>

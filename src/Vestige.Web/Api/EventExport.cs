@@ -24,7 +24,10 @@ public static class EventExport
             (_, "csv") => Results.Stream(stream => CsvAsync(stream, EventsAsync(store, search.Filter, cancellation), cancellation), "text/csv; charset=utf-8", "events.csv"),
             (_, "jsonl") => Results.Stream(stream => LinesAsync(stream, EventsAsync(store, search.Filter, cancellation), cancellation), "application/jsonl; charset=utf-8", "events.jsonl"),
             _ => Problems.Of(422, "format", $"'{format}' is not a format.", "Use csv or jsonl.", "format"),
-        }).WithTags("events").Describe("exportEvents", "What happened, newest first, as CSV or JSON Lines.").Answers<string>(200, "text/csv", "application/jsonl").Refuses(422);
+        }).WithTags("events")
+            .Describe("exportEvents", "What happened, newest first, as CSV or JSON Lines.")
+            .Answers<string>(200, "text/csv", "application/jsonl")
+            .Refuses(422);
 
     private static async Task CsvAsync(Stream into, IAsyncEnumerable<CrossingEvent> events, CancellationToken cancellation)
     {

@@ -18,15 +18,33 @@ public static class QuarantineApi
     public static void Map(IEndpointRouteBuilder routes)
     {
         var group = routes.MapGroup("/api/v1/crossings/{name}/quarantine").WithTags("quarantine");
-        group.MapGet("/", List).Describe("listQuarantine", "The changes that the target refused and that wait, in the order of the log.").Answers<QuarantineDocument>().Refuses(404);
-        group.MapGet("/decided", DecidedAsync).Describe("listDecided", "The changes that a person dropped or edited, the latest first. There the target differs from the source by decision.").Answers<IReadOnlyList<DecidedDocument>>().Refuses(404);
-        group.MapGet("/{id}", Get).Describe("getQuarantined", "One change that waits: the row before and after, and what would be written.").Answers<QuarantinedRowDocument>().Refuses(404);
+        group.MapGet("/", List)
+            .Describe("listQuarantine", "The changes that the target refused and that wait, in the order of the log.")
+            .Answers<QuarantineDocument>()
+            .Refuses(404);
+        group.MapGet("/decided", DecidedAsync)
+            .Describe("listDecided", "The changes that a person dropped or edited, the latest first. There the target differs from the source by decision.")
+            .Answers<IReadOnlyList<DecidedDocument>>()
+            .Refuses(404);
+        group.MapGet("/{id}", Get)
+            .Describe("getQuarantined", "One change that waits: the row before and after, and what would be written.")
+            .Answers<QuarantinedRowDocument>()
+            .Refuses(404);
         group.MapPost("/{id}/retry", (string name, string id, CrossingEngine engine, CancellationToken cancellation, bool like = false) =>
-            DecideAsync(name, id, like, engine, ids => engine.Quarantine.RetryAsync(name, ids, By, cancellation))).Describe("retryQuarantined", "Tries a change again; with like=true all of the same cause.").Answers<DecisionDocument>().Refuses(404, 409);
+            DecideAsync(name, id, like, engine, ids => engine.Quarantine.RetryAsync(name, ids, By, cancellation)))
+                .Describe("retryQuarantined", "Tries a change again; with like=true all of the same cause.")
+                .Answers<DecisionDocument>()
+                .Refuses(404, 409);
         group.MapPost("/{id}/drop", (string name, string id, DropBody body, CrossingEngine engine, CancellationToken cancellation, bool like = false) =>
-            DecideAsync(name, id, like, engine, ids => engine.Quarantine.DropAsync(name, ids, body.Reason ?? "", By, cancellation))).Describe("dropQuarantined", "Drops a change, with a reason; with like=true all of the same cause.").Answers<DecisionDocument>().Refuses(404, 409, 422);
+            DecideAsync(name, id, like, engine, ids => engine.Quarantine.DropAsync(name, ids, body.Reason ?? "", By, cancellation)))
+                .Describe("dropQuarantined", "Drops a change, with a reason; with like=true all of the same cause.")
+                .Answers<DecisionDocument>()
+                .Refuses(404, 409, 422);
         group.MapPost("/{id}/edit", (string name, string id, EditBody body, CrossingEngine engine, CancellationToken cancellation) =>
-            DecideAsync(name, id, false, engine, _ => engine.Quarantine.EditAsync(name, id, body.Values ?? new Dictionary<string, string?>(), By, cancellation))).Describe("editQuarantined", "Changes values of the row and tries it again.").Answers<DecisionDocument>().Refuses(404, 409, 422);
+            DecideAsync(name, id, false, engine, _ => engine.Quarantine.EditAsync(name, id, body.Values ?? new Dictionary<string, string?>(), By, cancellation)))
+                .Describe("editQuarantined", "Changes values of the row and tries it again.")
+                .Answers<DecisionDocument>()
+                .Refuses(404, 409, 422);
     }
 
     private static IResult List(string name, CrossingEngine engine, ConnectionDirectory connections, string? after = null, int limit = 100)

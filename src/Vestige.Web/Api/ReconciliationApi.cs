@@ -23,21 +23,51 @@ public static class ReconciliationApi
     public static void Map(IEndpointRouteBuilder routes)
     {
         var group = routes.MapGroup("/api/v1/crossings/{name}/reconciliations").WithTags("reconciliations");
-        group.MapPost("/", StartAsync).Describe("startReconciliation", "Compares both sides: all tables, or those named, a range of keys, a sample, or what changed since the last comparison. Answers with the id.").Answers<ReconciliationIdDocument>(202).Refuses(404, 409, 422);
-        group.MapGet("/", ListAsync).Describe("listReconciliations", "The comparisons, the latest first.").Answers<IReadOnlyList<ReconciliationDocument>>().Refuses(404);
-        group.MapGet("/{id}", GetAsync).Describe("getReconciliation", "What a comparison found, table by table, with its segments.").Answers<ReconciliationDocument>().Refuses(404);
-        group.MapGet("/{id}/rows", RowsAsync).Describe("listDifferences", "The rows of a table that differ, with both sides. Of masked values only type and length are shown.").Answers<DifferencesDocument>().Refuses(404, 422);
-        group.MapGet("/{id}/rows.csv", CsvAsync).Describe("exportDifferences", "All listed rows that differ, as CSV.").Answers<string>(200, "text/csv").Refuses(404);
-        group.MapGet("/{id}/summary.json", SummaryAsync).Describe("getSignedSummary", "What a comparison found, without rows, signed by this installation's key (JWS, RFC 7515), with the public part of the key.").Answers<SignedSummaryDocument>().Refuses(404);
-        group.MapPost("/{id}/cancel", (string name, string id, CrossingEngine engine, CancellationToken cancellation) => CancelAsync(name, id, engine, cancellation)).Describe("cancelReconciliation", "Cancels a comparison at work. What it found stays.").Answers<ReconciliationIdDocument>().Refuses(404);
-        group.MapPost("/{id}/repair", RepairAsync).Describe("repairRows", "Repairs rows on the target: those of a table at the given places, or all. Rows that only the target has are deleted only with delete set to the crossing's name. The tables are compared again at once; comparedAgain is the id.").Answers<RepairDocument>().Refuses(404, 409, 422, 424);
+        group.MapPost("/", StartAsync)
+            .Describe("startReconciliation", "Compares both sides: all tables, or those named, a range of keys, a sample, or what changed since the last comparison. Answers with the id.")
+            .Answers<ReconciliationIdDocument>(202)
+            .Refuses(404, 409, 422);
+        group.MapGet("/", ListAsync)
+            .Describe("listReconciliations", "The comparisons, the latest first.")
+            .Answers<IReadOnlyList<ReconciliationDocument>>()
+            .Refuses(404);
+        group.MapGet("/{id}", GetAsync)
+            .Describe("getReconciliation", "What a comparison found, table by table, with its segments.")
+            .Answers<ReconciliationDocument>()
+            .Refuses(404);
+        group.MapGet("/{id}/rows", RowsAsync)
+            .Describe("listDifferences", "The rows of a table that differ, with both sides. Of masked values only type and length are shown.")
+            .Answers<DifferencesDocument>()
+            .Refuses(404, 422);
+        group.MapGet("/{id}/rows.csv", CsvAsync)
+            .Describe("exportDifferences", "All listed rows that differ, as CSV.")
+            .Answers<string>(200, "text/csv")
+            .Refuses(404);
+        group.MapGet("/{id}/summary.json", SummaryAsync)
+            .Describe("getSignedSummary", "What a comparison found, without rows, signed by this installation's key (JWS, RFC 7515), with the public part of the key.")
+            .Answers<SignedSummaryDocument>()
+            .Refuses(404);
+        group.MapPost("/{id}/cancel", (string name, string id, CrossingEngine engine, CancellationToken cancellation) => CancelAsync(name, id, engine, cancellation))
+            .Describe("cancelReconciliation", "Cancels a comparison at work. What it found stays.")
+            .Answers<ReconciliationIdDocument>()
+            .Refuses(404);
+        group.MapPost("/{id}/repair", RepairAsync)
+            .Describe("repairRows", "Repairs rows on the target: those of a table at the given places, or all. Rows that only the target has are deleted only with delete set to the crossing's name. The tables are compared again at once; comparedAgain is the id.")
+            .Answers<RepairDocument>()
+            .Refuses(404, 409, 422, 424);
         var repairs = routes.MapGroup("/api/v1/crossings/{name}/repairs").WithTags("reconciliations");
         repairs.MapGet("/", async (string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) => engine.Status(name) is { } status
             ? Results.Ok((await engine.Reconcile.Repairs.ListAsync(name, cancellation)).Select(repair => Of(repair, CrossingApi.FormatOf(status, connections))))
-            : Problems.NotFound($"crossing {name}")).Describe("listRepairs", "The repairs, the latest first.").Answers<IReadOnlyList<RepairDocument>>().Refuses(404);
+            : Problems.NotFound($"crossing {name}"))
+                .Describe("listRepairs", "The repairs, the latest first.")
+                .Answers<IReadOnlyList<RepairDocument>>()
+                .Refuses(404);
         repairs.MapPost("/{id}/undo", async (string name, string id, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) => engine.Status(name) is { } status
             ? await UndoAsync(status, id, engine, connections, cancellation)
-            : Problems.NotFound($"crossing {name}")).Describe("undoRepair", "Puts the rows of a repair back, as far as they have not changed since.").Answers<RepairDocument>().Refuses(404, 409, 424);
+            : Problems.NotFound($"crossing {name}"))
+                .Describe("undoRepair", "Puts the rows of a repair back, as far as they have not changed since.")
+                .Answers<RepairDocument>()
+                .Refuses(404, 409, 424);
     }
 
     private static async Task<IResult> StartAsync(string name, ReconciliationBody? body, CrossingEngine engine, CancellationToken cancellation)

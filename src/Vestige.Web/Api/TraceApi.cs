@@ -17,7 +17,10 @@ namespace Vestige.Web.Api;
 public static class TraceApi
 {
     public static void Map(IEndpointRouteBuilder routes) =>
-        routes.MapGet("/api/v1/trace", TraceAsync).WithTags("trace").Describe("trace", "Every change of a row that the spool holds (table and key), or of a transaction (position), and how far each has come in each crossing.").Answers<TraceDocument>().Refuses(404, 409, 422, 424);
+        routes.MapGet("/api/v1/trace", TraceAsync).WithTags("trace")
+            .Describe("trace", "Every change of a row that the spool holds (table and key), or of a transaction (position), and how far each has come in each crossing.")
+            .Answers<TraceDocument>()
+            .Refuses(404, 409, 422, 424);
 
     private static async Task<IResult> TraceAsync(string connection, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation, string? table = null, string? key = null, string? position = null)
     {

@@ -99,7 +99,7 @@ public sealed class DataKeys
         }
     }
 
-    /// <summary>A store made anew beside spools would know nothing of the crossings that they belong to, and sources would keep their log for nobody.</summary>
+    /// <summary>A new store beside old spools would not know their crossings, and the sources would keep log that nobody reads.</summary>
     private static void RefuseWithoutStore(VestigeSettings settings)
     {
         var spools = Path.Combine(settings.DataFolder, "spool");

@@ -34,7 +34,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         Assert.True(prefixes > 0 || one is not null);
     }
 
-    /// <summary>Tables get other rows and another identity while the log says nothing of it.</summary>
+    /// <summary>Tables get other rows and another identity, and the log does not show it.</summary>
     [Fact]
     public void A_table_that_was_changed_beside_the_log_is_held_or_right()
     {
@@ -74,7 +74,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) { IsNotSeen = true } }));
 
     [Fact]
-    public void A_change_beside_the_log_that_is_told_behind_the_rows_is_caught() =>
+    public void A_change_beside_the_log_that_is_reported_after_the_rows_is_caught() =>
         AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) { IsSeenLate = true } }));
 
     [Fact]

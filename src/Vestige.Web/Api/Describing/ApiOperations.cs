@@ -52,7 +52,7 @@ internal sealed class ApiOperations : IOpenApiOperationTransformer
         ["Before"] = "Only events before the one of this number.",
     };
 
-    public async Task TransformAsync(OpenApiOperation operation, OpenApiOperationTransformerContext context, CancellationToken cancellationToken)
+    public Task TransformAsync(OpenApiOperation operation, OpenApiOperationTransformerContext context, CancellationToken cancellationToken)
     {
         DescribeParameters(operation, context.Description);
         if (context.Description.ActionDescriptor.EndpointMetadata.OfType<IfMatchNeeded>().Any())
@@ -68,14 +68,14 @@ internal sealed class ApiOperations : IOpenApiOperationTransformer
             });
         }
 
-        var problem = await context.GetOrCreateSchemaAsync(typeof(Documents.ProblemDocument), null, cancellationToken);
-        AddRefusals(operation, context, problem);
+        AddRefusals(operation, context);
         DescribeYaml(operation);
         AddExamples(operation);
+        return Task.CompletedTask;
     }
 
     /// <summary>What every operation may answer beside its own refusals.</summary>
-    private static void AddRefusals(OpenApiOperation operation, OpenApiOperationTransformerContext context, OpenApiSchema problem)
+    private static void AddRefusals(OpenApiOperation operation, OpenApiOperationTransformerContext context)
     {
         IEnumerable<int> common = [400, 503, 507];
         common = context.Description.HttpMethod is "GET" ? common : common.Append(403);
@@ -83,8 +83,8 @@ internal sealed class ApiOperations : IOpenApiOperationTransformer
         operation.Responses ??= [];
         foreach (var status in common.Select(status => $"{status}").Where(status => !operation.Responses.ContainsKey(status)))
         {
-            var schema = context.Document is { } document ? (IOpenApiSchema)new OpenApiSchemaReference("ProblemDocument", document) : problem;
-            operation.Responses.Add(status, new OpenApiResponse { Content = new Dictionary<string, OpenApiMediaType> { [Operations.ProblemType] = new() { Schema = schema } } });
+            var problem = new OpenApiMediaType { Schema = new OpenApiSchemaReference(nameof(Documents.ProblemDocument), context.Document) };
+            operation.Responses.Add(status, new OpenApiResponse { Content = new Dictionary<string, OpenApiMediaType> { [Operations.ProblemType] = problem } });
         }
 
         foreach (var (status, response) in operation.Responses)

@@ -29,7 +29,7 @@ internal sealed class ApiSchemas : IOpenApiSchemaTransformer
             schema.AdditionalProperties = new OpenApiSchema { Type = JsonSchemaType.String | JsonSchemaType.Number | JsonSchemaType.Boolean };
         }
 
-        // Numbers are read from texts, too; what is told is how they are written.
+        // Numbers are also accepted as texts; the document says how they are written.
         if (schema.Type is { } type && (type & Numbers) != default && (type & JsonSchemaType.Boolean) == default)
         {
             schema.Type = type & ~JsonSchemaType.String;

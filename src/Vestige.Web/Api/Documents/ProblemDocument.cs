@@ -25,7 +25,7 @@ public sealed record ProblemDocument(string Type, string Title, int Status, stri
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public int? Column { get; init; }
 
-    /// <summary>Everything that is wrong with a definition; the first is the one told above.</summary>
+    /// <summary>Everything that is wrong with a definition; the first is the one in detail.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public IReadOnlyList<FieldProblemDocument>? Problems { get; init; }
 
