@@ -97,7 +97,6 @@ public static class CrossingApi
             .Refuses(404, 422);
         group.MapGet("/{name}/status", (string name, CrossingEngine engine, ConnectionDirectory connections) =>
             engine.Status(name) is { } status ? Results.Ok(StatusView.Of(status, FormatOf(status, connections))) : Problems.NotFound($"crossing {name}"))
-            
                 .Describe("getStatus", "How a crossing stands: state, lag, rates, forecasts, positions, tables.")
                 .Answers<StatusDocument>()
                 .Refuses(404);
