@@ -92,6 +92,9 @@ public sealed class StandInDatabase : IAsyncDisposable
 
     internal ChangeBuffer Buffer => buffer;
 
+    /// <summary>Whence a crossing brings the rows of the open transaction; null where nobody brings them.</summary>
+    internal string? Route { get; set; }
+
     /// <summary>Opens the file, making it when it is not there.</summary>
     public static StandInDatabase Open(string path, string name, StandInOptions options, TimeProvider clock)
     {
@@ -234,7 +237,7 @@ public sealed class StandInDatabase : IAsyncDisposable
         var state = (log.Head, log.Oldest);
         if (buffer.Count > 0)
         {
-            state = log.Write(buffer, clock.GetUtcNow(), relations.SchemaVersion);
+            state = log.Write(buffer, clock.GetUtcNow(), relations.SchemaVersion, Route);
         }
 
         Finish(state);
@@ -271,6 +274,7 @@ public sealed class StandInDatabase : IAsyncDisposable
         buffer.Clear();
         hook.Silenced.Clear();
         guarded = false;
+        Route = null;
         door.Release();
         Committed.Beat();
     }

@@ -1,3 +1,4 @@
+using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
 using Vestige.Core.Positions;
 using Vestige.Engine.Faults;
@@ -83,13 +84,13 @@ internal sealed class SqliteSpoolFile : ISpoolFile
         append.Parameters[3].Value = record.Complete ? 1 : 0;
         append.Parameters[4].Value = record.Transactions;
         append.Parameters[5].Value = record.Changes;
-        append.Parameters[6].Value = record.Body.ToArray();
+        append.Parameters[6].Value = ArrayOf(record.Body);
         append.ExecuteNonQuery();
         if (!record.Filter.IsEmpty)
         {
             filter.Transaction = open;
             filter.Parameters[0].Value = record.Sequence;
-            filter.Parameters[1].Value = record.Filter.ToArray();
+            filter.Parameters[1].Value = ArrayOf(record.Filter);
             filter.ExecuteNonQuery();
         }
 
@@ -182,6 +183,10 @@ internal sealed class SqliteSpoolFile : ISpoolFile
 
         return ValueTask.CompletedTask;
     }
+
+    /// <summary>The bytes as an array, which they mostly are already: a copy of a large record would cost as much again.</summary>
+    private static byte[] ArrayOf(ReadOnlyMemory<byte> bytes) =>
+        MemoryMarshal.TryGetArray(bytes, out var array) && array.Offset == 0 && array.Count == array.Array!.Length ? array.Array : bytes.ToArray();
 
     private static SqliteConnection Connect(string path)
     {

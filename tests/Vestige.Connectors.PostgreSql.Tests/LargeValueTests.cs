@@ -1,4 +1,5 @@
 using Vestige.Connectors.PostgreSql.Tests.Servers;
+using Vestige.Core.Crossings;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;
@@ -22,6 +23,27 @@ public sealed class LargeValueTests(TwoServers servers)
 
         // Other tests use memory beside this one; what is asked is that no copy of the value is among what is alive.
         await crossing.UntilAsync(() => IsFree(), "the memory of the value being free");
+    }
+
+    /// <summary>What a row has no room for is one table's matter; a load copies it by another way.</summary>
+    [Fact]
+    public async Task A_change_that_is_too_large_holds_its_table_and_no_other()
+    {
+        var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
+        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); ALTER TABLE t ALTER v SET STORAGE EXTERNAL; INSERT INTO t VALUES (1, 'small'); CREATE TABLE beside (LIKE t INCLUDING ALL)");
+        await using var crossing = await Crossing.StartAsync(a, b, "public.*");
+        await crossing.FollowsAsync();
+        await a.RunAsync("BEGIN; INSERT INTO beside VALUES (1, 'before it'); INSERT INTO t VALUES (2, repeat('0123456789', 26000000)); INSERT INTO beside VALUES (2, 'behind it'); COMMIT; INSERT INTO t VALUES (3, 'later')");
+        await crossing.SameAsync("beside");
+        await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.State == TableState.Held), "the table being held");
+        var held = crossing.Status.Tables.Single(table => table.State == TableState.Held);
+        Assert.Equal("public.t", held.Source.ToString());
+        Assert.Contains("a change of one row has 260 MB, more than the 250 MB that are carried", held.Cause, StringComparison.Ordinal);
+        Assert.Equal("1", await b.AskAsync("SELECT count(*)::text FROM t"));
+        await crossing.Engine.ReloadAsync(Crossing.Name, [held.Source], "test", CancellationToken.None);
+        await crossing.SameAsync("t");
+        await a.RunAsync("UPDATE t SET id = 20 WHERE id = 2; DELETE FROM t WHERE id = 1");
+        await crossing.SameAsync("t");
     }
 
     private static bool IsFree()

@@ -31,9 +31,12 @@ public sealed class StopMarkTests : IAsyncLifetime
         await Task.Delay(30, cancellation);
         var time = DateTimeOffset.UtcNow;
         await Task.Delay(30, cancellation);
-        await ResumeSlowlyAsync(TimeSpan.FromMilliseconds(300));
-        await systems.Engine.StopAtAsync(Name, new StopMark(Time: time), "test", cancellation);
-        await InsertAsync(3, 4);
+        using (await ResumeBeforeTheDoorAsync())
+        {
+            await systems.Engine.StopAtAsync(Name, new StopMark(Time: time), "test", cancellation);
+            await InsertAsync(3, 4);
+        }
+
         await UntilAsync(CrossingState.Stopped);
         Assert.Equal("0 1 2", There());
         await GoesOnAsync("0 1 2 3 4");
@@ -59,15 +62,15 @@ public sealed class StopMarkTests : IAsyncLifetime
         await InsertAsync(1, 20);
         var mark = systems.A.Head;
         await SpooledAsync();
-        await ResumeSlowlyAsync(TimeSpan.FromSeconds(2));
-        await systems.Engine.StopAtAsync(Name, new StopMark(mark), "test", cancellation);
-        systems.B.Drills.LineCut = true;
-        await InsertAsync(21, 30);
-        await SpooledAsync();
-        await systems.Engine.DisposeAsync();
+        using (await ResumeBeforeTheDoorAsync())
+        {
+            await systems.Engine.StopAtAsync(Name, new StopMark(mark), "test", cancellation);
+            await InsertAsync(21, 30);
+            await SpooledAsync();
+            await systems.Engine.DisposeAsync();
+        }
+
         Assert.DoesNotContain("20", There(), StringComparison.Ordinal);
-        systems.B.Drills.Delay = TimeSpan.Zero;
-        systems.B.Drills.LineCut = false;
         await systems.BeginAsync();
         await UntilAsync(CrossingState.Stopped);
         Assert.Equal(mark, systems.Engine.Status(Name)!.AppliedPosition);
@@ -122,16 +125,16 @@ public sealed class StopMarkTests : IAsyncLifetime
         }
     }
 
-    /// <summary>Each write on the target waits, so that what follows comes before it is done.</summary>
-    private async Task ResumeSlowlyAsync(TimeSpan each)
+    /// <summary>Resumes while somebody else is in the target's door: nothing is written there until that is disposed of.</summary>
+    private async Task<StandInTransaction> ResumeBeforeTheDoorAsync()
     {
-        systems.B.Drills.Delay = each;
+        var inTheDoor = await systems.B.BeginAsync(cancellation: cancellation);
         await systems.Engine.RunAsync(Name, "test", cancellation);
+        return inTheDoor;
     }
 
     private async Task GoesOnAsync(string rows)
     {
-        systems.B.Drills.Delay = TimeSpan.Zero;
         await systems.Engine.RunAsync(Name, "test", cancellation);
         await systems.WaitAsync(() => There() == rows, "the rest");
     }

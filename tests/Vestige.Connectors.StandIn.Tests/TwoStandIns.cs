@@ -51,8 +51,21 @@ public sealed class TwoStandIns : IAsyncDisposable
     /// <summary>Begins an engine; again, over the same spool and store, when one has ended.</summary>
     public async Task BeginAsync(IAlertStore? alerts = null, IRunStore? runs = null, TimeProvider? clock = null)
     {
-        Engine = new CrossingEngine(
-            new Systems(A, B, folder),
+        Engine = EngineOver(new Systems(A, B, folder.File("spool-")), store, alerts, runs, clock);
+        await Engine.StartAsync(cancellation);
+    }
+
+    /// <summary>Another installation over the same stand-ins, which knows nothing of the first.</summary>
+    public async Task<CrossingEngine> BeginAnotherAsync()
+    {
+        var another = EngineOver(new Systems(A, B, folder.File("another-spool-")), new MemoryStore());
+        await another.StartAsync(cancellation);
+        return another;
+    }
+
+    private CrossingEngine EngineOver(Systems systems, MemoryStore store, IAlertStore? alerts = null, IRunStore? runs = null, TimeProvider? clock = null) =>
+        new(
+            systems,
             store,
             quarantine,
             new NoCipher(),
@@ -64,8 +77,6 @@ public sealed class TwoStandIns : IAsyncDisposable
             alerts: alerts,
             runs: runs,
             reconciliations: reconciliations);
-        await Engine.StartAsync(cancellation);
-    }
 
     public Task RunAsync(StandInDatabase database, string statement) => StandInBench.RunAsync(database, statement, TimeProvider.System, cancellation);
 
@@ -96,13 +107,13 @@ public sealed class TwoStandIns : IAsyncDisposable
         return rows;
     }
 
-    private sealed class Systems(StandInDatabase a, StandInDatabase b, TemporaryFolder folder) : IConnections
+    private sealed class Systems(StandInDatabase a, StandInDatabase b, string spools) : IConnections
     {
         public ISource Source(string connection) => new StandInSource(connection == "a" ? a : b, TimeProvider.System);
 
         public ITarget Target(string connection) => new StandInTarget(connection == "a" ? a : b, TimeProvider.System);
 
-        public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(folder.File("spool-" + connection));
+        public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(spools + connection);
     }
 
     private sealed class NoCipher : ISpoolCipher

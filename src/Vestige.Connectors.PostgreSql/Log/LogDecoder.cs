@@ -5,6 +5,7 @@ using Vestige.Connectors.PostgreSql.Wire;
 using Vestige.Core.Changes;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Text;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.PostgreSql.Log;
@@ -17,6 +18,9 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// </summary>
 internal sealed class LogDecoder
 {
+    /// <summary>The largest change that is carried, in bytes: a row has room for 256 MiB, and each is in memory several times on its way.</summary>
+    public const int MostBytes = 250_000_000;
+
     private const int PartBytes = 1 << 20;
     private readonly RelationForms forms;
     private readonly TableWatch watch;
@@ -89,6 +93,29 @@ internal sealed class LogDecoder
         }
 
         Decode(message.Span);
+    }
+
+    /// <summary>
+    /// A change of which only the beginning is here. Its table is held there: a crossing that passed over it would be wrong, and
+    /// one that took it would need memory without bound. A load after it copies the row by another way.
+    /// </summary>
+    /// <param name="beginning">The kind of the message, the table's number, and more that is not looked at.</param>
+    /// <param name="bytes">The size of the whole.</param>
+    public void DecodeTooLarge(ReadOnlySpan<byte> beginning, int bytes)
+    {
+        if (isKnown || (char)beginning[0] is not ('I' or 'U' or 'D'))
+        {
+            return;
+        }
+
+        TellChanges();
+        var reader = new WireReader(beginning[1..]);
+        var relation = forms.Of(reader.UInt32());
+        if (relation.Form is not null)
+        {
+            new SchemaNotice($"a change of one row has {Figures.Bytes(bytes)}, more than the {Figures.Bytes(MostBytes)} that are carried", IsExact: true).Write(after);
+            Wrote(ChangeWriter.Write(body, ChangeKind.Schema, relation.Number, default, after.Finish()));
+        }
     }
 
     /// <summary>What was done to tables stands before the rows that may have been written after it.</summary>

@@ -46,6 +46,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         this.marks = marks;
         this.parts = parts;
         (this.tables, this.who) = (tables, who);
+        link.MostBytes = LogDecoder.MostBytes;
         decoder = new LogDecoder(forms, tables, after) { Ended = marks.Meet, Emptied = parts.Emptied };
         given = after;
         durable = marks.Confirmable(after);
@@ -148,7 +149,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
             switch (message.Kind)
             {
                 case 'd':
-                    await TakeAsync(message.Body, cancellation);
+                    await TakeAsync(message, cancellation);
                     break;
                 case 'E':
                     throw link.FailureOf(message.Body.Span);
@@ -158,11 +159,18 @@ internal sealed class PostgreSqlLogReader : ILogReader
         }
     }
 
-    private async ValueTask TakeAsync(ReadOnlyMemory<byte> body, CancellationToken cancellation)
+    private async ValueTask TakeAsync(WireMessage message, CancellationToken cancellation)
     {
+        var body = message.Body;
         if (body.Span[0] == (byte)'w')
         {
             atHead = false;
+            if (message.Omitted > 0)
+            {
+                decoder.DecodeTooLarge(body.Span[25..], body.Length + message.Omitted);
+                return;
+            }
+
             await decoder.DecodeAsync(body[25..], cancellation);
         }
         else if (body.Span[0] == (byte)'k')

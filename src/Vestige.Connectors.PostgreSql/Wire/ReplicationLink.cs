@@ -19,6 +19,9 @@ internal sealed class ReplicationLink : IAsyncDisposable
     private const int BufferBytes = 1 << 20;
     private const int GatherBytes = 64 << 10;
     private const int BusyBytes = 8 << 10;
+
+    /// <summary>Of a message that is too large, this much of the body is given: enough to see what it is about.</summary>
+    private const int BeginningBytes = 64;
     private static readonly DateTimeOffset Epoch = new(2000, 1, 1, 0, 0, 0, TimeSpan.Zero);
     private readonly Socket socket;
     private readonly SemaphoreSlim sending = new(1);
@@ -28,6 +31,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
     private int start;
     private int end;
     private int lastRead;
+    private int toPassOver;
     private Task<int>? pending;
 
     private ReplicationLink(Socket socket, string tried)
@@ -39,6 +43,9 @@ internal sealed class ReplicationLink : IAsyncDisposable
 
     /// <summary>How messages begin that tell of a failure.</summary>
     internal string Tried { get; }
+
+    /// <summary>The largest message that is taken as a whole, in bytes; of a larger one only the beginning is given, and the rest takes no memory.</summary>
+    public int MostBytes { get; set; } = int.MaxValue;
 
     /// <summary>Whether the line is encrypted.</summary>
     public bool Encrypted => stream is SslStream;
@@ -127,12 +134,17 @@ internal sealed class ReplicationLink : IAsyncDisposable
     public bool TryNext(out WireMessage message)
     {
         message = default;
-        if (end - start < 5)
+        if (!PassOver() || end - start < 5)
         {
             return false;
         }
 
         var length = BinaryPrimitives.ReadInt32BigEndian(buffer.AsSpan(start + 1));
+        if (length > MostBytes)
+        {
+            return TryBeginning(length, out message);
+        }
+
         if (end - start < length + 1)
         {
             return false;
@@ -140,6 +152,29 @@ internal sealed class ReplicationLink : IAsyncDisposable
 
         message = new WireMessage((char)buffer[start], buffer.AsMemory(start + 5, length - 4));
         start += length + 1;
+        return true;
+    }
+
+    /// <summary>Passes over what is left of a message of which only the beginning was given; false when more of it is to come.</summary>
+    private bool PassOver()
+    {
+        var here = Math.Min(toPassOver, end - start);
+        start += here;
+        toPassOver -= here;
+        return toPassOver == 0;
+    }
+
+    private bool TryBeginning(int length, out WireMessage message)
+    {
+        message = default;
+        if (end - start < 5 + BeginningBytes)
+        {
+            return false;
+        }
+
+        toPassOver = length - 4 - BeginningBytes;
+        message = new WireMessage((char)buffer[start], buffer.AsMemory(start + 5, BeginningBytes), toPassOver);
+        start += 5 + BeginningBytes;
         return true;
     }
 
@@ -346,7 +381,8 @@ internal sealed class ReplicationLink : IAsyncDisposable
         }
 
         var held = end - start;
-        var needed = held >= 5 ? BinaryPrimitives.ReadInt32BigEndian(buffer.AsSpan(start + 1)) + 1 : 0;
+        var length = held >= 5 ? BinaryPrimitives.ReadInt32BigEndian(buffer.AsSpan(start + 1)) : 0;
+        var needed = length > MostBytes ? 0 : length + 1;
         var larger = needed > buffer.Length ? new byte[Math.Max(needed, buffer.Length * 2)] : buffer;
         buffer.AsSpan(start, held).CopyTo(larger);
         buffer = larger;

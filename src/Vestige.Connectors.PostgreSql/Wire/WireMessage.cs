@@ -1,4 +1,7 @@
 namespace Vestige.Connectors.PostgreSql.Wire;
 
 /// <summary>One message of the server; its body is valid until the next is taken.</summary>
-internal readonly record struct WireMessage(char Kind, ReadOnlyMemory<byte> Body);
+/// <param name="Kind">Its first letter.</param>
+/// <param name="Body">What follows its length; only the beginning of it where <paramref name="Omitted"/> is not 0.</param>
+/// <param name="Omitted">How many bytes of the body were passed over, since the message is larger than the line was asked to take.</param>
+internal readonly record struct WireMessage(char Kind, ReadOnlyMemory<byte> Body, int Omitted = 0);

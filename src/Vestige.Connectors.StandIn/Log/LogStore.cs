@@ -15,7 +15,7 @@ internal sealed class LogStore : IDisposable
         CREATE TABLE IF NOT EXISTS vestige_relation (number INTEGER PRIMARY KEY, body TEXT NOT NULL);
         CREATE TABLE IF NOT EXISTS vestige_log (
             position INTEGER NOT NULL, part INTEGER NOT NULL, committed_at INTEGER NOT NULL, schema_version INTEGER NOT NULL,
-            last INTEGER NOT NULL, changes INTEGER NOT NULL, body BLOB NOT NULL, PRIMARY KEY (position, part));
+            last INTEGER NOT NULL, changes INTEGER NOT NULL, body BLOB NOT NULL, route TEXT, PRIMARY KEY (position, part));
         CREATE TABLE IF NOT EXISTS vestige_progress (
             crossing TEXT PRIMARY KEY, epoch INTEGER NOT NULL, server TEXT, timeline INTEGER, position INTEGER) WITHOUT ROWID;
         CREATE TABLE IF NOT EXISTS vestige_progress_table (
@@ -28,13 +28,20 @@ internal sealed class LogStore : IDisposable
     {
         foreach (var (column, type) in new[] { ("part", "TEXT"), ("into_tables", "TEXT"), ("settled", "INTEGER"), ("form", "TEXT") })
         {
-            using var look = new Statement(database, "SELECT 1 FROM pragma_table_info('vestige_progress_table') WHERE name = ?", name);
-            look.Bind(1, column);
-            if (!look.Step())
-            {
-                using var add = new Statement(database, $"ALTER TABLE vestige_progress_table ADD COLUMN {Quote.Name(column)} {type}", name);
-                add.Run();
-            }
+            AddMissing(database, name, "vestige_progress_table", column, type);
+        }
+
+        AddMissing(database, name, "vestige_log", "route", "TEXT");
+    }
+
+    private static void AddMissing(sqlite3 database, string name, string table, string column, string type)
+    {
+        using var look = new Statement(database, "SELECT 1 FROM pragma_table_info(?) WHERE name = ?", name);
+        look.Bind(1, table).Bind(2, column);
+        if (!look.Step())
+        {
+            using var add = new Statement(database, $"ALTER TABLE {Quote.Name(table)} ADD COLUMN {Quote.Name(column)} {type}", name);
+            add.Run();
         }
     }
 
@@ -48,7 +55,7 @@ internal sealed class LogStore : IDisposable
     public LogStore(sqlite3 database, StandInOptions options)
     {
         this.options = options;
-        append = new Statement(database, "INSERT INTO vestige_log (position, part, committed_at, schema_version, last, changes, body) VALUES (?, ?, ?, ?, ?, ?, ?)", "log");
+        append = new Statement(database, "INSERT INTO vestige_log (position, part, committed_at, schema_version, last, changes, body, route) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", "log");
         drop = new Statement(database, "DELETE FROM vestige_log WHERE position <= ?", "log");
         setMeta = new Statement(database, "INSERT INTO vestige_meta (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", "log");
         Head = ReadMeta(database, "head", 0);
@@ -63,7 +70,11 @@ internal sealed class LogStore : IDisposable
     public long Oldest { get; private set; }
 
     /// <summary>Writes a transaction's changes and returns the new head and oldest, which hold once the transaction commits.</summary>
-    public (long Head, long Oldest) Write(ChangeBuffer buffer, DateTimeOffset committedAt, int schemaVersion)
+    /// <param name="buffer">The changes.</param>
+    /// <param name="committedAt">By the stand-in's clock.</param>
+    /// <param name="schemaVersion">The version of the catalogue they were made under.</param>
+    /// <param name="route">Whence a crossing brought them; null for what was written here.</param>
+    public (long Head, long Oldest) Write(ChangeBuffer buffer, DateTimeOffset committedAt, int schemaVersion, string? route)
     {
         var total = buffer.Bytes;
         var position = Head + Math.Max(1, total);
@@ -73,7 +84,7 @@ internal sealed class LogStore : IDisposable
         {
             left -= bytes.Length;
             append.Bind(1, position).Bind(2, number++).Bind(3, committedAt.UtcTicks).Bind(4, schemaVersion)
-                .Bind(5, left == 0 ? 1 : 0).Bind(6, count).Bind(7, bytes.Span).Run();
+                .Bind(5, left == 0 ? 1 : 0).Bind(6, count).Bind(7, bytes.Span).Bind(8, route).Run();
         }
 
         setMeta.Bind(1, "head").Bind(2, position.ToString()).Run();
@@ -84,7 +95,7 @@ internal sealed class LogStore : IDisposable
     public (long Head, long Oldest) Fill(DateTimeOffset committedAt, int schemaVersion)
     {
         var position = Head + options.LogLimit;
-        append.Bind(1, position).Bind(2, 0L).Bind(3, committedAt.UtcTicks).Bind(4, schemaVersion).Bind(5, 1L).Bind(6, 0L).Bind(7, ReadOnlySpan<byte>.Empty).Run();
+        append.Bind(1, position).Bind(2, 0L).Bind(3, committedAt.UtcTicks).Bind(4, schemaVersion).Bind(5, 1L).Bind(6, 0L).Bind(7, ReadOnlySpan<byte>.Empty).Bind(8, (string?)null).Run();
         setMeta.Bind(1, "head").Bind(2, position.ToString()).Run();
         return (position, Trim(position, 1));
     }

@@ -32,7 +32,7 @@ internal sealed class StandInLogReader : ILogReader
         connection = database.OpenReader();
         next = new Statement(
             connection.Handle!,
-            "SELECT position, part, committed_at, last, changes, body FROM vestige_log WHERE (position, part) > (?, ?) ORDER BY position, part",
+            "SELECT position, part, committed_at, last, changes, body, route FROM vestige_log WHERE (position, part) > (?, ?) ORDER BY position, part",
             database.Name);
     }
 
@@ -91,7 +91,7 @@ internal sealed class StandInLogReader : ILogReader
                 var position = new LogPosition((ulong)next.Integer(0));
                 cursor = (next.Integer(0), next.Integer(1));
                 var isLast = next.Integer(3) == 1;
-                Take(fragments, relations, body, position, new DateTimeOffset(next.Integer(2), TimeSpan.Zero), cursor.Part == 0, isLast, (int)next.Integer(4));
+                Take(fragments, relations, body, position, new DateTimeOffset(next.Integer(2), TimeSpan.Zero), cursor.Part == 0, isLast, (int)next.Integer(4), next.IsNull(6) ? null : next.Text(6));
                 if (isLast)
                 {
                     end = position;
@@ -121,12 +121,13 @@ internal sealed class StandInLogReader : ILogReader
         DateTimeOffset committedAt,
         bool isFirst,
         bool isLast,
-        int count)
+        int count,
+        string? route)
     {
         var kept = Chosen(body, relations, ref count);
         if (count > 0 || !(isFirst && isLast))
         {
-            fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, kept));
+            fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, kept, Route: route));
         }
     }
 

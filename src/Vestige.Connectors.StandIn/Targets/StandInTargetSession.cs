@@ -14,7 +14,6 @@ internal sealed class StandInTargetSession(StandInDatabase database, string cros
 
     public string Crossing => crossing;
 
-    /// <summary>Its log has no place for a route; crossings that lead back to a stand-in are refused.</summary>
     public async Task<ITargetTransaction> BeginAsync(bool checkReferences, Route route, CancellationToken cancellation)
     {
         await database.Drills.PassLineAsync(cancellation);
@@ -22,6 +21,7 @@ internal sealed class StandInTargetSession(StandInDatabase database, string cros
         try
         {
             Expect(transaction);
+            database.Route = route.IsNone ? null : route.ToString();
             return new StandInTargetTransaction(this, transaction);
         }
         catch

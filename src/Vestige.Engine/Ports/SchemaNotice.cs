@@ -18,8 +18,11 @@ public sealed record SchemaNotice(string What, bool Values = false, bool IsExact
     public void Write(RowWriter row)
     {
         ArgumentNullException.ThrowIfNull(row);
-        row.Begin(2);
+        row.Begin(IsExact ? 1 : 2);
         row.Text(What);
-        row.Integer(Values ? 1 : 0);
+        if (!IsExact)
+        {
+            row.Integer(Values ? 1 : 0);
+        }
     }
 }
