@@ -4,16 +4,33 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.StandIn;
 
-/// <summary>A stand-in; its file is opened when it is first used.</summary>
-public sealed class StandInConnector(Func<StandInDatabase> open, TimeProvider clock) : IConnector
+/// <summary>A stand-in; its file is opened when it is first used, and tried again the next time when it could not be. Safe for several threads.</summary>
+public sealed class StandInConnector(string name, Func<StandInDatabase> open, TimeProvider clock) : IConnector
 {
-    private readonly Lazy<StandInDatabase> database = new(open);
+    private readonly Lock gate = new();
+    private StandInDatabase? database;
 
-    public StandInDatabase Database => database.Value;
+    /// <summary>Throws <see cref="Vestige.Engine.Faults.PortException"/> when the file cannot be opened.</summary>
+    public StandInDatabase Database
+    {
+        get
+        {
+            lock (gate)
+            {
+                return database ??= open();
+            }
+        }
+    }
 
-    public ISource Source => new StandInSource(Database, clock);
+    public ISource Source => new StandInSource(name, () => Database, clock);
 
-    public ITarget Target => new StandInTarget(Database, clock);
+    public ITarget Target => new StandInTarget(name, () => Database, clock);
 
-    public ValueTask DisposeAsync() => database.IsValueCreated ? database.Value.DisposeAsync() : ValueTask.CompletedTask;
+    public ValueTask DisposeAsync()
+    {
+        lock (gate)
+        {
+            return database?.DisposeAsync() ?? ValueTask.CompletedTask;
+        }
+    }
 }

@@ -32,14 +32,14 @@ public sealed class StandInDatabase : IAsyncDisposable
     private int triggers;
     private bool guarded;
 
-    private StandInDatabase(string path, string name, StandInOptions options, TimeProvider clock)
+    private StandInDatabase(SqliteConnection connection, string path, string name, StandInOptions options, TimeProvider clock)
     {
         Path = path;
         Name = name;
         Options = options;
         this.clock = clock;
         Drills = new StandInDrills(name, clock);
-        connection = Open(path, readOnly: false);
+        this.connection = connection;
         Run("PRAGMA journal_mode = WAL");
         Run("PRAGMA synchronous = FULL");
         Run("PRAGMA wal_autocheckpoint = 4000");
@@ -95,18 +95,21 @@ public sealed class StandInDatabase : IAsyncDisposable
     /// <summary>Whence a crossing brings the rows of the open transaction; null where nobody brings them.</summary>
     internal string? Route { get; set; }
 
-    /// <summary>Opens the file, making it when it is not there.</summary>
+    /// <summary>Opens the file, making it when it is not there. Throws <see cref="PortException"/> when it cannot be used.</summary>
     public static StandInDatabase Open(string path, string name, StandInOptions options, TimeProvider clock)
     {
+        SqliteConnection? opened = null;
         try
         {
-            return new StandInDatabase(path, name, options, clock);
+            opened = Open(path, readOnly: false);
+            return new StandInDatabase(opened, path, name, options, clock);
         }
-        catch (SqliteException exception)
+        catch (Exception exception) when (exception is SqliteException or PortException)
         {
+            opened?.Dispose();
             throw new PortException($"The stand-in {name} cannot be opened at {path}: {exception.Message}", exception)
             {
-                Mend = "Make sure that the file can be written and is not held by another process.",
+                Mend = "Make sure that the file is whole, can be written by the user that runs Vestige and is not held by another process; then resume what was using it.",
             };
         }
     }

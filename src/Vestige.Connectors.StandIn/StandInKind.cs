@@ -16,7 +16,7 @@ public sealed class StandInKind(Func<string, string> pathOf, TimeProvider clock)
         return settings.Count == 0 ? [] : [new DefinitionProblem($"settings.{settings.Keys.First()}", "a stand-in has no settings", "Leave it out.")];
     }
 
-    public IConnector Open(string name, IReadOnlyDictionary<string, string> settings, string? secret) => new StandInConnector(() => OpenFile(name), clock);
+    public IConnector Open(string name, IReadOnlyDictionary<string, string> settings, string? secret) => new StandInConnector(name, () => OpenFile(name), clock);
 
     private StandInDatabase OpenFile(string name)
     {

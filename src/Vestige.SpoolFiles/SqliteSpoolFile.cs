@@ -15,6 +15,8 @@ internal sealed class SqliteSpoolFile : ISpoolFile
     private const int Corrupt = 11;
     private const int NotADatabase = 26;
     private const int Full = 13;
+    private const int ReadOnly = 8;
+    private const int CannotOpen = 14;
     private const long WholeFile = 0;
     private readonly string path;
     private readonly SqliteConnection writing;
@@ -214,7 +216,9 @@ internal sealed class SqliteSpoolFile : ISpoolFile
         exception)
     {
         Transient = true,
-        Mend = "Make room on the disk of the data folder; reading goes on by itself.",
+        Mend = exception.SqliteErrorCode is ReadOnly or CannotOpen
+            ? "Make sure that the user who runs Vestige can write the file and its folder; reading goes on by itself."
+            : "Make room on the disk of the data folder; reading goes on by itself.",
     };
 
     /// <summary>Readers never wait for a writer's flush: each side has its own connection and its own gate.</summary>

@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using System.Globalization;
 using Xunit;
 
@@ -80,12 +81,19 @@ public sealed class DataFolderTests
         var kept = Directory.CreateTempSubdirectory("vestige-kept-").FullName;
         Copy(root, kept);
         var files = Directory.EnumerateFiles(kept, "*", SearchOption.AllDirectories).Select(file => Path.GetRelativePath(kept, file)).Where(file => !file.EndsWith("lock", StringComparison.Ordinal));
-        var cases = files.Order().SelectMany(file => new[] { "flipped", "cut", "empty", "missing", "another's", "a folder" }, (file, how) => (file, how)).ToArray();
+        var cases = files.Order().SelectMany(file => new[] { "flipped", "cut", "empty", "missing", "another's", "a folder", "read-only" }, (file, how) => (file, how)).ToArray();
         random.Shuffle(cases);
         foreach (var (file, how) in cases.Take(tries))
         {
+            await SetReadOnlyAsync(root, on: false);
             Directory.Delete(root, recursive: true);
             Copy(kept, root);
+            if (how == "read-only" && !await SetReadOnlyAsync(Path.Combine(root, file), on: true))
+            {
+                TestContext.Current.TestOutputHelper.WriteLine($"{file} cannot be made read-only here");
+                continue;
+            }
+
             Damage(Path.Combine(root, file), how, Path.Combine(Path.GetDirectoryName(foreign.Data)!, file), random);
             var what = $"seed {seed}: {file}, {how}";
             if (await vestige.TryLaunchAsync() is { } said)
@@ -94,7 +102,7 @@ public sealed class DataFolderTests
                 continue;
             }
 
-            foreach (var page in new[] { "/", "/crossings", "/connections", "/crossings/other", "/crossings/other/tables", "/connections/c", "/alerts", "/events", "/api/v1/crossings", "/api/v1/crossings/other/status" })
+            foreach (var page in new[] { "/", "/crossings", "/connections", "/crossings/other", "/crossings/other/tables", "/crossings/other/tables/c.t", "/crossings/other/tables/c.t?key=1", "/connections/c/tables/c.t", "/crossings/other/start", "/crossings/other/history", "/crossings/other/quarantine", "/crossings/other/reconcile", "/crossings/other/definition", "/crossings/other/treatment", "/crossings/other/pace", "/crossings/other/events", "/crossings/other/stop", "/trace", "/bench", "/bench/c", "/connections/c", "/connections/d", "/alerts", "/events", "/api/v1/crossings", "/api/v1/crossings/other/status" })
             {
                 using var response = await vestige.Http.GetAsync(page, cancellation);
                 Assert.True((int)response.StatusCode < 500, $"{what}: {page} answers {response.StatusCode}");
@@ -108,7 +116,24 @@ public sealed class DataFolderTests
             vestige.Kill();
         }
 
+        await SetReadOnlyAsync(root, on: false);
         Directory.Delete(kept, recursive: true);
+    }
+
+    /// <summary>So that not even root may write it; false where the file system or the rights here do not know that.</summary>
+    private static async Task<bool> SetReadOnlyAsync(string path, bool on)
+    {
+        try
+        {
+            using var change = Process.Start(new ProcessStartInfo("chattr", ["-R", on ? "+i" : "-i", path]) { RedirectStandardError = true, UseShellExecute = false })!;
+            await change.StandardError.ReadToEndAsync();
+            await change.WaitForExitAsync();
+            return change.ExitCode == 0;
+        }
+        catch (System.ComponentModel.Win32Exception)
+        {
+            return false;
+        }
     }
 
     /// <summary>What the crossing from a to b needs. Without its last writes the store is an older one, which may not know the crossing.</summary>
@@ -153,6 +178,8 @@ public sealed class DataFolderTests
                 break;
             case "empty":
                 File.WriteAllBytes(path, []);
+                break;
+            case "read-only":
                 break;
             case "another's" when File.Exists(others):
                 File.Copy(others, path, overwrite: true);

@@ -7,23 +7,26 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.StandIn.Sources;
 
 /// <summary>A stand-in as reached over its line, where the drills bite: what source and target have in common.</summary>
-public abstract class StandInLine(StandInDatabase database, TimeProvider clock) : IDatabase
+public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeProvider clock) : IDatabase
 {
-    public StandInDatabase Database => database;
+    public string Name => name;
+
+    /// <summary>Opened when it is first used; throws <see cref="Vestige.Engine.Faults.PortException"/> when its file cannot be.</summary>
+    public StandInDatabase Database => open();
 
     public string Engine => "stand-in";
 
     public IEngineTypes Types => Catalogue.StandInTypes.Instance;
 
-    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(database.Identity.Server);
+    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(Database.Identity.Server);
 
     public Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) =>
-        Task.FromResult(other is StandInLine line && line.Database.Identity.Server == database.Identity.Server);
+        Task.FromResult(other is StandInLine line && line.Database.Identity.Server == Database.Identity.Server);
 
     protected TimeProvider Clock => clock;
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
-        ReadAsync(reader => StandInReads.Tables(reader, database.Name), cancellation);
+        ReadAsync(reader => StandInReads.Tables(reader, name), cancellation);
 
     public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) =>
         ReadAsync(reader => StandInReads.Count(reader, table, only), cancellation);
@@ -40,7 +43,7 @@ public abstract class StandInLine(StandInDatabase database, TimeProvider clock) 
         var lines = new List<ReadinessLine>();
         try
         {
-            await database.Drills.PassLineAsync(cancellation);
+            await Database.Drills.PassLineAsync(cancellation);
             lines.Add(new ReadinessLine("line", true, "the stand-in answers", "an answer", null, clock.GetElapsedTime(began)));
         }
         catch (Engine.Faults.PortException exception)
@@ -53,19 +56,19 @@ public abstract class StandInLine(StandInDatabase database, TimeProvider clock) 
         var version = await ReadAsync(
             reader =>
             {
-                using var ask = new Native.Statement(reader, "SELECT sqlite_version()", database.Name);
+                using var ask = new Native.Statement(reader, "SELECT sqlite_version()", name);
                 ask.Step();
                 return ask.Text(0);
             },
             cancellation);
-        lines.Add(new ReadinessLine("database", true, $"{database.Name}, SQLite {version}, log {database.Identity}", "a readable database", null, clock.GetElapsedTime(began)));
+        lines.Add(new ReadinessLine("database", true, $"{name}, SQLite {version}, log {Database.Identity}", "a readable database", null, clock.GetElapsedTime(began)));
         return lines;
     }
 
     protected async Task<T> ReadAsync<T>(Func<SQLitePCL.sqlite3, T> read, CancellationToken cancellation)
     {
-        await database.Drills.PassLineAsync(cancellation);
-        using var reader = database.OpenReader();
+        await Database.Drills.PassLineAsync(cancellation);
+        using var reader = Database.OpenReader();
         return read(reader.Handle!);
     }
 }

@@ -9,8 +9,14 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.StandIn.Sources;
 
 /// <summary>A stand-in read as a source.</summary>
-public sealed class StandInSource(StandInDatabase database, TimeProvider clock) : StandInLine(database, clock), ISource
+public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeProvider clock) : StandInLine(name, open, clock), ISource
 {
+    /// <summary>Of one that is open.</summary>
+    public StandInSource(StandInDatabase database, TimeProvider clock)
+        : this((database ?? throw new ArgumentNullException(nameof(database))).Name, () => database, clock)
+    {
+    }
+
     public async Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation)
     {
         await Database.Drills.PassLineAsync(cancellation);
@@ -19,7 +25,7 @@ public sealed class StandInSource(StandInDatabase database, TimeProvider clock) 
         if (captured < head)
         {
             using var reader = Database.OpenReader();
-            using var next = new Statement(reader.Handle!, "SELECT committed_at FROM vestige_log WHERE position > ? ORDER BY position, part LIMIT 1", Database.Name);
+            using var next = new Statement(reader.Handle!, "SELECT committed_at FROM vestige_log WHERE position > ? ORDER BY position, part LIMIT 1", Name);
             next.Bind(1, (long)captured.Place);
             first = next.Step() ? new DateTimeOffset(next.Integer(0), TimeSpan.Zero) : null;
         }
@@ -43,7 +49,7 @@ public sealed class StandInSource(StandInDatabase database, TimeProvider clock) 
         var after = request.After;
         if (after > Database.Head)
         {
-            throw new PlaceLostException($"The log of {Database.Name} ends at {Format(Database.Head)}, before position {Format(after)}. The database was replaced by an older one.")
+            throw new PlaceLostException($"The log of {Name} ends at {Format(Database.Head)}, before position {Format(after)}. The database was replaced by an older one.")
             {
                 Mend = "Load the crossings of this source again.",
             };

@@ -12,11 +12,17 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.StandIn.Targets;
 
 /// <summary>A stand-in written as a target.</summary>
-public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) : StandInLine(database, clock), ITarget
+public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeProvider clock) : StandInLine(name, open, clock), ITarget
 {
+    /// <summary>Of one that is open.</summary>
+    public StandInTarget(StandInDatabase database, TimeProvider clock)
+        : this((database ?? throw new ArgumentNullException(nameof(database))).Name, () => database, clock)
+    {
+    }
+
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 
-    public TableName NameFor(TableName source) => new(Database.Name, source.Name);
+    public TableName NameFor(TableName source) => new(Name, source.Name);
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments)
     {
@@ -61,10 +67,10 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
     {
         ArgumentNullException.ThrowIfNull(tables);
         ArgumentNullException.ThrowIfNull(begun);
-        var foreign = tables.Where(table => table.Name.Schema != Database.Name).ToList();
+        var foreign = tables.Where(table => table.Name.Schema != Name).ToList();
         if (foreign.Count > 0)
         {
-            return [.. foreign.Select(table => new ReadinessLine($"target table {table.Name}", false, $"the stand-in has the one schema {Database.Name}", $"a name in {Database.Name}", $"Name the table {Database.Name}.{table.Name.Name}.", TimeSpan.Zero))];
+            return [.. foreign.Select(table => new ReadinessLine($"target table {table.Name}", false, $"the stand-in has the one schema {Name}", $"a name in {Name}", $"Name the table {Name}.{table.Name.Name}.", TimeSpan.Zero))];
         }
 
         if (NamesAlike(tables) is { Count: > 0 } alike)
@@ -126,7 +132,7 @@ public sealed class StandInTarget(StandInDatabase database, TimeProvider clock) 
         var (last, progress) = ProgressStore.Read(Database.Handle, crossing);
         if (last >= epoch)
         {
-            throw new FencedException($"A worker of epoch {last} is at work on {crossing} in {Database.Name}; this one is of epoch {epoch}.") { Transient = true, Epoch = last };
+            throw new FencedException($"A worker of epoch {last} is at work on {crossing} in {Name}; this one is of epoch {epoch}.") { Transient = true, Epoch = last };
         }
 
         transaction.Run("INSERT INTO vestige_progress (crossing, epoch) VALUES (?, ?) ON CONFLICT (crossing) DO UPDATE SET epoch = excluded.epoch", crossing, epoch);

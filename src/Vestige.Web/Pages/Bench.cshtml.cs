@@ -43,6 +43,10 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
         {
             Refused = $"{exception.Message} {exception.Mend}";
         }
+        catch (PortException exception)
+        {
+            Refused = $"{exception.Message} {exception.Mend}";
+        }
 
         return Page();
     }
@@ -66,9 +70,21 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
         Chosen = name ?? (All.Count > 0 ? All[0].Name : null);
         if (Chosen is not null)
         {
-            Tables = [.. (await connections.StandIn(Chosen)!.ReadTablesAtServerAsync(cancellation)).Select(table => table.Schema.Name.Name).Take(40)];
+            await ReadTablesAsync(Chosen, cancellation);
         }
 
         return true;
+    }
+
+    private async Task ReadTablesAsync(string chosen, CancellationToken cancellation)
+    {
+        try
+        {
+            Tables = [.. (await connections.StandIn(chosen)!.ReadTablesAtServerAsync(cancellation)).Select(table => table.Schema.Name.Name).Take(40)];
+        }
+        catch (PortException exception)
+        {
+            Refused = $"{exception.Message} {exception.Mend}";
+        }
     }
 }

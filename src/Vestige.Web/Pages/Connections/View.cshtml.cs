@@ -71,14 +71,16 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
     public IReadOnlyList<string> Users { get; private set; } = [];
 
     /// <summary>What it is, in words.</summary>
-    public string What => StandIn is not null
+    public string What => IsStandIn
         ? "A stand-in"
         : $"{Connection.Settings.GetValueOrDefault("database")} on a PostgreSQL server at {Connection.Settings.GetValueOrDefault("host")}";
 
     /// <summary>Why no table is shown.</summary>
     public string NoTables => !Lines.All(line => line.Ok) && !TablesRead
         ? "The tables cannot be read."
-        : StandIn is null ? "There is no table." : "No table yet. Make some on the Bench.";
+        : IsStandIn ? "No table yet. Make some on the Bench." : "There is no table.";
+
+    public bool IsStandIn => Connection.Kind == ConnectionDefinition.StandIn;
 
     private bool TablesRead { get; set; }
 
@@ -249,7 +251,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
             return await RefuseAsync(name, $"{exception.Message} {exception.Mend}");
         }
 
-        TempData["Done"] = StandIn is null ? $"{name} is forgotten, its secret with it." : $"{name} is forgotten. Its file stays in the data folder.";
+        TempData["Done"] = !IsStandIn ? $"{name} is forgotten, its secret with it." : $"{name} is forgotten. Its file stays in the data folder.";
         return Redirect("/connections");
     }
 
@@ -261,9 +263,22 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
             return false;
         }
 
-        StandIn = connections.StandIn(name);
+        StandIn = OpenStandIn(name);
         Workload = StandIn is not null && demo.Workload is { } work && work.Database == StandIn ? work : null;
         return true;
+    }
+
+    /// <summary>Null also where its file cannot be opened, of which the test of the connection tells.</summary>
+    private StandInDatabase? OpenStandIn(string name)
+    {
+        try
+        {
+            return connections.StandIn(name);
+        }
+        catch (PortException)
+        {
+            return null;
+        }
     }
 
     /// <summary>The tables, read at the server itself, so that a drill can be set while another is on.</summary>
