@@ -214,6 +214,42 @@ public sealed class SchemaChangeTests(TwoServers servers)
         Assert.Contains("replica identity", Cause(crossing, "t"), StringComparison.Ordinal);
     }
 
+    /// <summary>The server itself says of which it takes no update.</summary>
+    [Fact]
+    public async Task Tables_whose_updates_fail_are_found_by_one_question()
+    {
+        var a = await servers.A.MakeDatabaseAsync();
+        string[] tables = ["keyed", "bare", "full", "nothing", "by_index", "index_dropped", "deferrable", "parted", "half_parted"];
+        await a.RunAsync("""
+            CREATE TABLE keyed (id int PRIMARY KEY, v int); CREATE TABLE bare (id int, v int);
+            CREATE TABLE "full" (id int, v int); ALTER TABLE "full" REPLICA IDENTITY FULL;
+            CREATE TABLE nothing (id int PRIMARY KEY, v int); ALTER TABLE nothing REPLICA IDENTITY NOTHING;
+            CREATE TABLE by_index (id int NOT NULL UNIQUE, v int); ALTER TABLE by_index REPLICA IDENTITY USING INDEX by_index_id_key;
+            CREATE TABLE index_dropped (LIKE by_index INCLUDING ALL); ALTER TABLE index_dropped REPLICA IDENTITY USING INDEX index_dropped_id_key; ALTER TABLE index_dropped DROP CONSTRAINT index_dropped_id_key;
+            CREATE TABLE "deferrable" (id int PRIMARY KEY DEFERRABLE, v int);
+            CREATE TABLE parted (id int PRIMARY KEY, v int) PARTITION BY RANGE (id); CREATE TABLE parted_1 PARTITION OF parted FOR VALUES FROM (0) TO (10);
+            CREATE TABLE half_parted (id int PRIMARY KEY, v int) PARTITION BY RANGE (id); CREATE TABLE half_parted_1 PARTITION OF half_parted FOR VALUES FROM (0) TO (10); ALTER TABLE half_parted_1 REPLICA IDENTITY NOTHING;
+            """);
+        await a.RunAsync($"CREATE PUBLICATION p FOR TABLE {string.Join(", ", tables.Select(table => $"\"{table}\""))} WITH (publish_via_partition_root = true)");
+        var refused = new List<string>();
+        foreach (var table in tables)
+        {
+            try
+            {
+                await a.RunAsync($"INSERT INTO \"{table}\" VALUES (1, 1); UPDATE \"{table}\" SET v = 2");
+            }
+            catch (Npgsql.PostgresException exception) when (exception.SqlState == "55000")
+            {
+                refused.Add(table);
+            }
+        }
+
+        await using var connection = await a.OpenAsync();
+        var found = (await Log.Publication.FailingAsync(connection, "p", cancellation)).Select(table => table.Name);
+        Assert.Equal(refused.Order(StringComparer.Ordinal), found.Order(StringComparer.Ordinal));
+        Assert.Equal(["bare", "deferrable", "half_parted", "index_dropped", "nothing"], refused.Order(StringComparer.Ordinal));
+    }
+
     /// <summary>A load fills the table that is there, whose columns may be in another order by then.</summary>
     private static string ByName(string table) => $"(SELECT to_jsonb({table}) FROM {table})";
 

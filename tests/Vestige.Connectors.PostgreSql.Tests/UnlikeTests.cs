@@ -256,7 +256,7 @@ public sealed class UnlikeTests(TwoServers servers) : IDisposable
 
     private static CrossingDefinition Definition(string take, params ApplyRule[] rules) => new(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: take)]), Apply: rules.Length == 0 ? null : rules);
 
-    private StandInConnector StandIn(string name) => new(() => StandInDatabase.Open(Path.Combine(folder, $"{name}.db"), name, new StandInOptions(), TimeProvider.System), TimeProvider.System);
+    private StandInConnector StandIn(string name) => new(name, () => StandInDatabase.Open(Path.Combine(folder, $"{name}.db"), name, new StandInOptions(), TimeProvider.System), TimeProvider.System);
 
     private static PostgreSqlConnector ServerOf(Database database) => new(database.Settings(), database.Names, TimeProvider.System);
 

@@ -74,6 +74,23 @@ internal static class Publication
         }
     }
 
+    /// <summary>The tables of a publication whose updates and deletes fail, since the log could not tell which row they change. Some milliseconds for thousands of tables.</summary>
+    public static async Task<IReadOnlyList<TableName>> FailingAsync(NpgsqlConnection connection, string name, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand(
+            $"SELECT n.nspname::text, c.relname::text FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid JOIN pg_class c ON c.oid = r.prrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE p.pubname = $1 AND NOT ({TableIdentity.Identified})",
+            connection);
+        command.Parameters.Add(PostgreSqlDatabase.Text(name));
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        var failing = new List<TableName>();
+        while (await reader.ReadAsync(cancellation))
+        {
+            failing.Add(new TableName(reader.GetString(0), reader.GetString(1)));
+        }
+
+        return failing;
+    }
+
     /// <summary>What takes tables out of a publication.</summary>
     public static IEnumerable<string> ReleaseStatements(string name, IEnumerable<TableName> tables) =>
         tables.Select(table => $"ALTER PUBLICATION {Quote.Name(name)} DROP TABLE ONLY {Quote.Name(table)}");

@@ -33,9 +33,9 @@ internal sealed class TableWatch
     private const string CatalogueNote = "catalogue";
 
     /// <summary>A look of thousands of tables takes the server some tenths of a second; looks take it at most one part in this many.</summary>
-    private const int ShareOfTime = 50;
+    private const int ShareOfTime = 20;
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(3);
-    private static readonly TimeSpan AtMost = TimeSpan.FromMinutes(1);
+    private static readonly TimeSpan AtMost = TimeSpan.FromSeconds(30);
     private readonly PostgreSqlDatabase database;
     private readonly LogNames names;
     private readonly TimeProvider clock;
@@ -56,13 +56,15 @@ internal sealed class TableWatch
     private long coveringBegan;
     private long looks;
     private long lookedAt;
-    private TimeSpan lookTook;
+    private (TimeSpan Last, TimeSpan Before) looksTook;
+    private Task? releasing;
+    private long releasedAt;
 
     private TableWatch(PostgreSqlDatabase database, LogNames names, IReadOnlyList<TableName> tables, KnownCatalogue known, CatalogueGlance first, TimeProvider clock)
     {
         (this.database, this.names, this.tables, this.known, this.clock) = (database, names, tables, known, clock);
         covering = first;
-        lookedAt = clock.GetTimestamp();
+        lookedAt = releasedAt = clock.GetTimestamp();
     }
 
     /// <summary>Looks for the first time. What was not noted is taken as it is, unless its columns are others than those last spooled.</summary>
@@ -162,12 +164,33 @@ internal sealed class TableWatch
     {
         lock (gate)
         {
-            var pause = lookTook * ShareOfTime < AtMost ? lookTook * ShareOfTime : AtMost;
-            if (looking is null && tables.Count > 0 && clock.GetElapsedTime(lookedAt) >= (pause > Every ? pause : Every))
+            if (tables.Count == 0)
+            {
+                return;
+            }
+
+            if (looking is null && clock.GetElapsedTime(lookedAt) >= Pause)
             {
                 lookedAt = clock.GetTimestamp();
                 looking = (TimedLookAsync(known), looks);
             }
+
+            // The source's own statements fail meanwhile: that does not wait until the next look is due.
+            if (looking is null or { Look.IsCompleted: true } && releasing is null or { IsCompleted: true } && clock.GetElapsedTime(releasedAt) >= Every)
+            {
+                releasedAt = clock.GetTimestamp();
+                releasing = ReleaseFailingAsync();
+            }
+        }
+    }
+
+    /// <summary>By the quicker of the last two looks: one that had more to do, or found the machine busy, says little of the next.</summary>
+    private TimeSpan Pause
+    {
+        get
+        {
+            var pause = (looksTook.Last < looksTook.Before ? looksTook.Last : looksTook.Before) * ShareOfTime;
+            return pause < Every ? Every : pause < AtMost ? pause : AtMost;
         }
     }
 
@@ -175,8 +198,32 @@ internal sealed class TableWatch
     {
         var began = clock.GetTimestamp();
         var seen = await LookAsync(database, names, before, tables, CancellationToken.None);
-        lookTook = clock.GetElapsedTime(began);
+        lock (gate)
+        {
+            looksTook = (clock.GetElapsedTime(began), looksTook.Last);
+        }
+
         return seen;
+    }
+
+    /// <summary>What is found here is told by the next look, as is why it could not be done.</summary>
+    private async Task ReleaseFailingAsync()
+    {
+        try
+        {
+            await database.UseAsync(
+                "Looking for tables whose updates fail",
+                async (connection, stop) =>
+                {
+                    var failing = await Publication.FailingAsync(connection, names.Publication, stop);
+                    return failing.Count > 0 ? await ReleaseAsync(connection, names, failing, stop) : null;
+                },
+                CancellationToken.None);
+        }
+        catch (PortException)
+        {
+            // A server that cannot be asked is found by the reader.
+        }
     }
 
     /// <summary>What is pending is told at this place.</summary>
@@ -267,7 +314,7 @@ internal sealed class TableWatch
             },
             cancellation);
 
-    private static async Task<string?> ReleaseAsync(NpgsqlConnection connection, LogNames names, List<TableName> failing, CancellationToken cancellation)
+    private static async Task<string?> ReleaseAsync(NpgsqlConnection connection, LogNames names, IReadOnlyList<TableName> failing, CancellationToken cancellation)
     {
         try
         {
@@ -276,7 +323,9 @@ internal sealed class TableWatch
         }
         catch (PostgresException exception)
         {
-            return $"{exception.MessageText} (SQLSTATE {exception.SqlState}). Run as a DBA: {string.Join("; ", Publication.ReleaseStatements(names.Publication, failing))}";
+            // Whoever looked beside this one may have done it a moment before.
+            var left = await Publication.FailingAsync(connection, names.Publication, cancellation);
+            return !failing.Any(left.Contains) ? null : $"{exception.MessageText} (SQLSTATE {exception.SqlState}). Run as a DBA: {string.Join("; ", Publication.ReleaseStatements(names.Publication, failing))}";
         }
     }
 
