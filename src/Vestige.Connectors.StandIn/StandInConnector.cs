@@ -1,5 +1,6 @@
 using Vestige.Connectors.StandIn.Sources;
 using Vestige.Connectors.StandIn.Targets;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.StandIn;
@@ -9,15 +10,16 @@ public sealed class StandInConnector(string name, Func<StandInDatabase> open, Ti
 {
     private readonly Lock gate = new();
     private StandInDatabase? database;
+    private bool closed;
 
-    /// <summary>Throws <see cref="Vestige.Engine.Faults.PortException"/> when the file cannot be opened.</summary>
+    /// <summary>Throws <see cref="PortException"/> when the file cannot be opened.</summary>
     public StandInDatabase Database
     {
         get
         {
             lock (gate)
             {
-                return database ??= open();
+                return closed ? throw new PortException($"The stand-in {name} was closed.") { Transient = true } : database ??= open();
             }
         }
     }
@@ -30,6 +32,7 @@ public sealed class StandInConnector(string name, Func<StandInDatabase> open, Ti
     {
         lock (gate)
         {
+            closed = true;
             return database?.DisposeAsync() ?? ValueTask.CompletedTask;
         }
     }

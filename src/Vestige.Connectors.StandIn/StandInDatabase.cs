@@ -22,6 +22,7 @@ public sealed class StandInDatabase : IAsyncDisposable
     private static readonly HashSet<string?> ReadingPragmas = ["table_info", "table_xinfo", "foreign_key_list", "index_list", "index_info"];
     private readonly SqliteConnection connection;
     private readonly SemaphoreSlim door = new(1);
+    private readonly CancellationTokenSource closing = new();
     private readonly ChangeBuffer buffer = new();
     private readonly Relations relations;
     private readonly ChangeHook hook;
@@ -117,7 +118,7 @@ public sealed class StandInDatabase : IAsyncDisposable
     /// <summary>Opens the door for one transaction; dispose it to go out again. Without a commit nothing happened.</summary>
     public async Task<StandInTransaction> BeginAsync(bool checkReferences = true, CancellationToken cancellation = default)
     {
-        await door.WaitAsync(cancellation);
+        await EnterAsync(cancellation);
         try
         {
             PutDrillsInForce();
@@ -153,7 +154,7 @@ public sealed class StandInDatabase : IAsyncDisposable
     /// <summary>Runs work while nobody can write, so that several readers can begin at the same state.</summary>
     internal async Task<T> WhileClosedAsync<T>(Func<T> work, CancellationToken cancellation)
     {
-        await door.WaitAsync(cancellation);
+        await EnterAsync(cancellation);
         try
         {
             return work();
@@ -291,15 +292,34 @@ public sealed class StandInDatabase : IAsyncDisposable
         }
     }
 
+    /// <summary>Waits for whoever is in the door; those who wait for it are told that it stays closed.</summary>
     public async ValueTask DisposeAsync()
     {
+        if (closing.IsCancellationRequested)
+        {
+            return;
+        }
+
+        await closing.CancelAsync();
         await door.WaitAsync();
         ForgetStatements();
         hook.Dispose();
         log.Dispose();
         buffer.Dispose();
         connection.Dispose();
-        door.Dispose();
+    }
+
+    private async Task EnterAsync(CancellationToken cancellation)
+    {
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(cancellation, closing.Token);
+        try
+        {
+            await door.WaitAsync(either.Token);
+        }
+        catch (OperationCanceledException exception) when (!cancellation.IsCancellationRequested)
+        {
+            throw new PortException($"The stand-in {Name} was closed.", exception) { Transient = true };
+        }
     }
 
     private static SqliteConnection Open(string path, bool readOnly)

@@ -1,4 +1,5 @@
 using Vestige.Connectors.PostgreSql.Tests.Servers;
+using Vestige.Engine.Faults;
 using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
@@ -128,11 +129,11 @@ public sealed class ReadinessTests(TwoServers servers)
     public async Task With_the_scripts_of_both_sides_a_role_with_least_rights_can_load_and_follow()
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
-        await a.RunAsync($"CREATE ROLE r_{a.Name} LOGIN PASSWORD 'made-up'; CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t VALUES (1, 'a')");
+        await a.RunAsync($"CREATE ROLE r_{a.Name} LOGIN PASSWORD 'made-up'; CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t VALUES (1, 'a'); CREATE TABLE u (id int PRIMARY KEY); INSERT INTO u VALUES (1)");
         await b.RunAsync($"CREATE ROLE r_{a.Name} LOGIN PASSWORD 'made-up'");
         var from = new PostgreSqlConnector(a.Settings($"r_{a.Name}", "made-up"), a.Names, TimeProvider.System);
         var to = new PostgreSqlConnector(b.Settings($"r_{a.Name}", "made-up"), b.Names, TimeProvider.System);
-        await a.RunAsync((await from.PrepareSourceAsync([TableName.Parse("public.t")], cancellation)).Script);
+        await a.RunAsync((await from.PrepareSourceAsync([TableName.Parse("public.t"), TableName.Parse("public.u")], cancellation)).Script);
         await b.RunAsync((await to.PrepareTargetAsync(cancellation)).Script);
         await b.RunAsync((await to.PrepareTargetAsync(cancellation)).Script);
         await using var crossing = new Crossing(a, b, from, to);
@@ -140,6 +141,18 @@ public sealed class ReadinessTests(TwoServers servers)
         await crossing.FollowsAsync();
         await a.RunAsync("UPDATE t SET v = 'b'; INSERT INTO t VALUES (2, 'c')");
         await crossing.SameAsync("t");
+
+        // Made anew under its name, a table may not be read: that is said before anything is stopped, and another goes on meanwhile.
+        await a.RunAsync("DROP TABLE t; CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t VALUES (7, 'new')");
+        await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.State == TableState.Held), "the table being held");
+        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("public.t")], "test", cancellation));
+        Assert.Contains("public.t", refused.Message, StringComparison.Ordinal);
+        Assert.Contains("preparation", refused.Mend, StringComparison.OrdinalIgnoreCase);
+        await a.RunAsync("INSERT INTO u VALUES (2)");
+        await crossing.SameAsync("u");
+        await a.RunAsync($"GRANT SELECT ON t TO r_{a.Name}");
+        await crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("public.t")], "test", cancellation);
+        await crossing.SameAsync("t", "u");
     }
 
     [Fact]

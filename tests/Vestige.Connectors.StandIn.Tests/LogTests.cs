@@ -104,6 +104,25 @@ public sealed class LogTests : IDisposable
         Assert.True(database.Head > before);
     }
 
+    /// <summary>A connection that is changed or deleted closes its database under those who wait for it.</summary>
+    [Fact]
+    public async Task Who_waits_at_the_door_of_a_database_that_is_closed_is_told()
+    {
+        var database = await MakeAsync();
+        var inside = await database.BeginAsync(cancellation: cancellation);
+        var before = database.BeginAsync(cancellation: cancellation);
+        var closing = database.DisposeAsync().AsTask();
+        var behind = database.BeginAsync(cancellation: cancellation);
+        await Assert.ThrowsAsync<PortException>(() => before.WaitAsync(TimeSpan.FromSeconds(30), cancellation));
+        await Assert.ThrowsAsync<PortException>(() => behind.WaitAsync(TimeSpan.FromSeconds(30), cancellation));
+        Assert.False(closing.IsCompleted);
+        inside.Commit();
+        inside.Dispose();
+        await closing;
+        await Assert.ThrowsAsync<PortException>(() => database.BeginAsync(cancellation: cancellation));
+        await database.DisposeAsync();
+    }
+
     [Fact]
     public async Task Replaying_the_log_gives_the_rows_that_SQLite_holds()
     {

@@ -73,13 +73,21 @@ internal sealed class CrossingReload(
         }
 
         var definition = entry.Stored.Definition;
-        var there = (await connections.Source(definition.Source).ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name);
+        var source = connections.Source(definition.Source);
+        var there = (await source.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name);
         foreach (var table in tables)
         {
             if (!there.TryGetValue(table, out var found) || !found.CrossesAs(definition.AppliedAs(table)))
             {
                 throw new RequestRefusedException(found is null ? $"The source has no table {table} now." : $"{table} cannot cross: {found.Reason}.") { Mend = "Change it at the source, or leave it out of the crossing." };
             }
+        }
+
+        // What would fail in the load would keep the crossing's other tables from following.
+        var lines = await source.CheckSourceAsync(tables, cancellation);
+        if (lines.Select(definition.Judged).FirstOrDefault(line => !line.Ok) is { } wrong)
+        {
+            throw new RequestRefusedException($"{wrong.Step} does not hold: {wrong.Found}.") { Mend = wrong.Mend ?? "Look at the connection's page." };
         }
     }
 
