@@ -26,6 +26,7 @@ public sealed class StopMarkTests(TwoServers servers)
         await using var crossing = await Crossing.StartAsync(a, b, definition);
         await crossing.FollowsAsync();
         var load = a.Cluster.ProgramAsync("pgbench", "-c", "4", "-T", "8", "-n", "-R", "400", a.Name);
+        await crossing.UntilAsync(() => a.AskAsync("SELECT count(*)::text FROM pgbench_history").GetAwaiter().GetResult() != "0", "the load");
         for (var round = 0; round < 3; round++)
         {
             await Task.Delay(700, cancellation);

@@ -66,6 +66,21 @@ public sealed class RunningVestige : IAsyncDisposable
         return vestige;
     }
 
+    /// <summary>Starts on a copy of what an earlier build left behind: a folder with <c>data</c> and <c>keys</c>.</summary>
+    public static async Task<RunningVestige> StartOnCopyAsync(string folder)
+    {
+        var vestige = new RunningVestige(["--empty", "true"]);
+        foreach (var file in Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories))
+        {
+            var copy = Path.Combine(vestige.root, Path.GetRelativePath(folder, file));
+            Directory.CreateDirectory(Path.GetDirectoryName(copy)!);
+            File.Copy(file, copy);
+        }
+
+        await vestige.LaunchAsync();
+        return vestige;
+    }
+
     /// <summary>Starts the process; returns what it says on its error output where it ends instead of being ready, else null.</summary>
     public async Task<string?> TryLaunchAsync()
     {
