@@ -25,6 +25,9 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
     /// <summary>Tables to choose from, as written in statements.</summary>
     public IReadOnlyList<string> Tables { get; private set; } = [];
 
+    /// <summary>Whether they could be read.</summary>
+    public bool TablesRead { get; private set; } = true;
+
     public async Task<IActionResult> OnGetAsync(string? name, CancellationToken cancellation) =>
         await ChooseAsync(name, cancellation) ? Page() : NotFound();
 
@@ -84,7 +87,7 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
         }
         catch (PortException exception)
         {
-            Refused = $"{exception.Message} {exception.Mend}";
+            (Refused, TablesRead) = ($"{exception.Message} {exception.Mend}", false);
         }
     }
 }
