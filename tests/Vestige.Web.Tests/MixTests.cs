@@ -34,7 +34,7 @@ public sealed class MixTests
                 answers[status] = answers.GetValueOrDefault(status) + 1;
             }
 
-            Assert.True(answers.Keys.All(status => status < 500), $"seed {seed}: {string.Join(", ", answers)}");
+            Assert.True(answers.Keys.All(status => status < 500), $"seed {seed}: {string.Join(", ", answers)}\n{vestige.LastLines}");
             var before = await ConsistentAsync(vestige, seed);
             vestige.Kill();
             await vestige.LaunchAsync();
@@ -43,6 +43,28 @@ public sealed class MixTests
 
         TestContext.Current.TestOutputHelper!.WriteLine(string.Join(", ", answers.Select(pair => $"{pair.Value} of {pair.Key}")));
         Assert.True(answers.GetValueOrDefault(201) > mixes && answers.GetValueOrDefault(204) > 0, "hardly anything was made and deleted");
+    }
+
+    /// <summary>What was there when a request began may be gone before it is answered.</summary>
+    [Fact]
+    public async Task A_name_that_many_make_change_and_delete_at_once_is_never_an_error_of_ours()
+    {
+        await using var vestige = await RunningVestige.StartAsync("--empty", "true");
+        await vestige.PostAsync("/api/v1/connections", new { name = "a", kind = "stand-in" });
+        await vestige.PostAsync("/api/v1/connections", new { name = "b", kind = "stand-in" });
+        var answers = await Task.WhenAll(Enumerable.Range(0, 12).Select(async caller =>
+        {
+            var statuses = new List<int>();
+            for (var i = caller; i < caller + 120; i++)
+            {
+                using var request = caller % 3 == 0 ? OfOneCrossing(i) : OfOneConnection(i);
+                using var response = await vestige.Http.SendAsync(request, cancellation);
+                statuses.Add((int)response.StatusCode);
+            }
+
+            return statuses;
+        }));
+        Assert.True(answers.SelectMany(statuses => statuses).All(status => status < 500), vestige.LastLines);
     }
 
     /// <summary>Everything that exists, after checking that it is consistent.</summary>
@@ -98,6 +120,28 @@ public sealed class MixTests
             < 12 => Of(HttpMethod.Post, $"/api/v1/crossings/{crossing}/start"),
             12 => Of(HttpMethod.Post, $"/api/v1/crossings/{crossing}/pause"),
             _ => Of(HttpMethod.Post, $"/api/v1/crossings/{crossing}/stop", new { manner = "now" }),
+        };
+    }
+
+    private static HttpRequestMessage OfOneConnection(int which)
+    {
+        var connection = new { name = "c", kind = "stand-in" };
+        return (which % 3) switch
+        {
+            0 => Of(HttpMethod.Post, "/api/v1/connections", connection),
+            1 => Of(HttpMethod.Put, "/api/v1/connections/c?confirm=true", connection),
+            _ => Of(HttpMethod.Delete, "/api/v1/connections/c"),
+        };
+    }
+
+    private static HttpRequestMessage OfOneCrossing(int which)
+    {
+        var crossing = new { name = "x", purpose = "copy", source = "a", target = "b", tables = new { rules = new[] { new { take = "*.*" } } } };
+        return (which % 3) switch
+        {
+            0 => Of(HttpMethod.Post, "/api/v1/crossings", crossing),
+            1 => Of(HttpMethod.Put, "/api/v1/crossings/x?confirm=true", crossing),
+            _ => Of(HttpMethod.Delete, "/api/v1/crossings/x"),
         };
     }
 

@@ -12,8 +12,10 @@ public sealed class RunningVestige : IAsyncDisposable
     /// <summary>So long is waited for what must come: on a machine that others use too, a start has taken more than a minute.</summary>
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(240);
 
+    private const int LinesKept = 400;
     private readonly string root = Directory.CreateTempSubdirectory("vestige-web-").FullName;
     private readonly string[] arguments;
+    private readonly Queue<string> lines = [];
     private Process? process;
 
     private RunningVestige(string[] arguments)
@@ -107,6 +109,8 @@ public sealed class RunningVestige : IAsyncDisposable
         }
 
         process = Process.Start(start)!;
+        process.OutputDataReceived += (_, line) => Keep(line.Data);
+        process.ErrorDataReceived += (_, line) => Keep(line.Data);
         process.BeginOutputReadLine();
         process.BeginErrorReadLine();
         var until = DateTimeOffset.UtcNow + Patience;
@@ -130,6 +134,30 @@ public sealed class RunningVestige : IAsyncDisposable
             }
 
             await Task.Delay(50);
+        }
+    }
+
+    /// <summary>The last lines that the process wrote on its console.</summary>
+    public string LastLines
+    {
+        get
+        {
+            lock (lines)
+            {
+                return string.Join('\n', lines);
+            }
+        }
+    }
+
+    private void Keep(string? line)
+    {
+        lock (lines)
+        {
+            lines.Enqueue(line ?? "");
+            if (lines.Count > LinesKept)
+            {
+                lines.Dequeue();
+            }
         }
     }
 

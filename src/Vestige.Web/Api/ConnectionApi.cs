@@ -117,7 +117,7 @@ public static class ConnectionApi
         }
 
         await change.ApplyAsync(changed, body.SecretText, Who.Of(context), cancellation);
-        return Results.Ok(View(connections.Find(name)!));
+        return Results.Ok(View(connections.Find(name) ?? changed));
     }
 
     private static async Task<IResult> KeepAsync(ConnectionBody body, ConnectionDirectory connections, bool created, CancellationToken cancellation)
@@ -130,7 +130,7 @@ public static class ConnectionApi
         }
 
         await connections.SaveAsync(connection, body.SecretText, cancellation, isNew: created);
-        return created ? Results.Created($"/api/v1/connections/{body.Name}", View(connections.Find(body.Name)!)) : Results.Ok(View(connections.Find(body.Name)!));
+        return created ? Results.Created($"/api/v1/connections/{body.Name}", View(connections.Find(body.Name) ?? connection)) : Results.Ok(View(connections.Find(body.Name) ?? connection));
     }
 
     private static async Task<IResult> RemoveAsync(string name, ConnectionDirectory connections, CrossingEngine engine, CancellationToken cancellation)

@@ -42,7 +42,7 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
 
         Table = found;
         Key = key ?? "";
-        Recent = [.. Engine.Meter(name)!.Recent.Where(change => change.Table == found.Source).Take(RecentShown)];
+        Recent = [.. (Engine.Meter(name)?.Recent ?? []).Where(change => change.Table == found.Source).Take(RecentShown)];
         try
         {
             Sides = await RowSides.LookAsync(Connections.Source(Status.Definition.Source), Connections.Target(Status.Definition.Target), Engine.TreatmentOf(Status.Definition), found.Source, found.Target, Key, cancellation);
