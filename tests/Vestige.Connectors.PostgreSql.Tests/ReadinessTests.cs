@@ -1,8 +1,8 @@
 using Vestige.Connectors.PostgreSql.Tests.Servers;
-using Vestige.Engine.Faults;
 using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Xunit;
 
