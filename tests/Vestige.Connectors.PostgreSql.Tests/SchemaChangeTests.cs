@@ -58,7 +58,11 @@ public sealed class SchemaChangeTests(TwoServers servers)
         await crossing.FollowsAsync();
         await RunAsync(crossing, isAway, statements);
         await crossing.UntilAsync(() => Cause(crossing, "t") is not null, "the table being held");
-        Assert.Contains(said, Cause(crossing, "t"), StringComparison.Ordinal);
+        var cause = Cause(crossing, "t")!;
+
+        // A commit is in the log a moment before its catalogue shows to others; rows that come in that moment hold the table by their form.
+        var isByForm = statements.Contains("COMMIT", StringComparison.Ordinal) && cause.Contains("its columns or its key are not those that were loaded", StringComparison.Ordinal);
+        Assert.True(isByForm || cause.Contains(said, StringComparison.Ordinal), cause);
         await a.RunAsync("INSERT INTO beside VALUES (7, 'goes on')");
         await crossing.SameAsync("beside");
         Assert.Null(crossing.Status.Fault);
