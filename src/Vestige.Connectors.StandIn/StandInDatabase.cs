@@ -29,8 +29,7 @@ public sealed class StandInDatabase : IAsyncDisposable
     private readonly LogStore log;
     private readonly Dictionary<string, Statement> statements = [];
     private readonly TimeProvider clock;
-    private IReadOnlyList<RefusedRow> refusedInForce = [];
-    private int triggers;
+    private readonly RefusalTriggers refusals;
     private bool guarded;
 
     private StandInDatabase(SqliteConnection connection, string path, string name, StandInOptions options, TimeProvider clock)
@@ -59,6 +58,7 @@ public sealed class StandInDatabase : IAsyncDisposable
         Run("COMMIT");
         log = new LogStore(Handle, options);
         hook = new ChangeHook(Handle, relations, buffer);
+        refusals = new RefusalTriggers(this);
         raw.sqlite3_set_authorizer(Handle, Authorize, null);
         using var server = new Statement(Handle, "SELECT value FROM vestige_meta WHERE name = 'server'", name);
         server.Step();
@@ -121,7 +121,7 @@ public sealed class StandInDatabase : IAsyncDisposable
         await EnterAsync(cancellation);
         try
         {
-            PutDrillsInForce();
+            refusals.PutInForce(Drills.Refused);
             Run(checkReferences ? "PRAGMA foreign_keys = ON" : "PRAGMA foreign_keys = OFF");
             Run("BEGIN IMMEDIATE");
             Run("PRAGMA defer_foreign_keys = ON");
@@ -346,46 +346,6 @@ public sealed class StandInDatabase : IAsyncDisposable
         }
 
         statements.Clear();
-    }
-
-    /// <summary>A refused row is refused by the database itself, through a trigger of this connection.</summary>
-    private void PutDrillsInForce()
-    {
-        var wanted = Drills.Refused;
-        if (ReferenceEquals(wanted, refusedInForce))
-        {
-            return;
-        }
-
-        Run("CREATE TEMP TABLE IF NOT EXISTS drill_refused (number INTEGER NOT NULL, key TEXT NOT NULL)");
-        Run("DELETE FROM temp.drill_refused");
-        for (var number = 0; number < triggers; number++)
-        {
-            Run($"DROP TRIGGER IF EXISTS temp.drill_insert_{number}");
-            Run($"DROP TRIGGER IF EXISTS temp.drill_update_{number}");
-        }
-
-        var tables = TableCatalogue.Read(Handle, Name).Where(table => table.HasKey).ToDictionary(table => table.Name.Name, StringComparer.OrdinalIgnoreCase);
-        triggers = 0;
-        foreach (var rows in wanted.Where(row => tables.ContainsKey(row.Table)).GroupBy(row => row.Table))
-        {
-            RefuseRows(triggers++, tables[rows.Key], [.. rows.Select(row => row.Key)]);
-        }
-
-        refusedInForce = wanted;
-    }
-
-    private void RefuseRows(int number, TableSchema table, List<string> keys)
-    {
-        using var insert = new Statement(Handle, "INSERT INTO temp.drill_refused (number, key) VALUES (?, ?)", Name);
-        keys.ForEach(key => insert.Bind(1, number).Bind(2, key).Run());
-        var column = Quote.Name(table.Columns[table.KeyOrdinals[0]].Name);
-        foreach (var verb in new[] { "insert", "update" })
-        {
-            Run($"CREATE TEMP TRIGGER drill_{verb}_{number} BEFORE {verb} ON main.{Quote.Name(table.Name.Name)} "
-                + $"WHEN EXISTS (SELECT 1 FROM temp.drill_refused WHERE number = {number} AND key = CAST(NEW.{column} AS TEXT)) "
-                + "BEGIN SELECT RAISE(ABORT, 'row refused (drill)'); END");
-        }
     }
 
     private int Authorize(object data, int action, string? first, string? second, string? database, string? trigger)

@@ -83,7 +83,7 @@ internal sealed class LogDecoder
         var kind = (char)message.Span[0];
         if (kind == 'R')
         {
-            await forms.TakeAsync(message, position, cancellation);
+            await forms.TakeAsync(message, position, transaction, cancellation);
             return;
         }
 

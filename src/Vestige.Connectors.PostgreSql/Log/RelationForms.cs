@@ -33,11 +33,11 @@ internal sealed class RelationForms(PostgreSqlDatabase database, TableWatch watc
         return taken;
     }
 
-    /// <summary>Takes the description of a table that stands in a transaction at a place.</summary>
-    public async Task TakeAsync(ReadOnlyMemory<byte> body, LogPosition place, CancellationToken cancellation)
+    /// <summary>Takes the description of a table that stands in a transaction of that number, at a place.</summary>
+    public async Task TakeAsync(ReadOnlyMemory<byte> body, LogPosition place, uint transaction, CancellationToken cancellation)
     {
         var told = Told(body.Span);
-        await watch.MeetAsync(told.Identifier, told.Name, place, cancellation);
+        await watch.MeetAsync(told.Identifier, told.Name, place, transaction, cancellation);
         if (!tables.Contains(told.Name))
         {
             byIdentifier[told.Identifier] = new LoggedRelation(told.Name, null, -1, []);

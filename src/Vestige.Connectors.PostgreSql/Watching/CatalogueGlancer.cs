@@ -54,6 +54,7 @@ internal static class CatalogueGlancer
     /// <summary>Looks at those of the tables that there are, and at those of the numbers whatever they are called now.</summary>
     public static async Task<CatalogueGlance> LookAsync(NpgsqlConnection connection, LogNames names, KnownCatalogue known, IReadOnlyCollection<TableName> tables, CancellationToken cancellation)
     {
+        var running = await RunningAsync(connection, cancellation);
         var (begin, _, horizon) = await PlaceAsync(connection, cancellation);
         var (glances, print) = await GlancesAsync(connection, names, known, tables, cancellation);
         var states = await StatesAsync(connection, names, known, glances, cancellation);
@@ -75,7 +76,16 @@ internal static class CatalogueGlancer
 
         // Only after all of it: what shows in it was written before.
         var (end, at, _) = await PlaceAsync(connection, cancellation);
-        return new CatalogueGlance(begin, end, at, states, glances.ToDictionary(pair => pair.Key, pair => pair.Value.Name), types, print, users, horizon, survived);
+        return new CatalogueGlance(begin, end, at, states, glances.ToDictionary(pair => pair.Key, pair => pair.Value.Name), types, print, users, horizon, survived, running);
+    }
+
+    /// <summary>The transactions that have not ended.</summary>
+    public static async Task<RunningTransactions> RunningAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SELECT txid_snapshot_xmax(s), ARRAY(SELECT txid_snapshot_xip(s)) FROM txid_current_snapshot() s", connection);
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        await reader.ReadAsync(cancellation);
+        return new RunningTransactions(reader.GetInt64(0), reader.GetFieldValue<long[]>(1));
     }
 
     private static async Task<(LogPosition Place, DateTimeOffset At, long Horizon)> PlaceAsync(NpgsqlConnection connection, CancellationToken cancellation)

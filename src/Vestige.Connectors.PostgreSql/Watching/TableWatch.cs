@@ -19,8 +19,9 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 /// table comes any more, within two looks.</item>
 /// <item>A change is told once more at a place behind the look that found it. The place at which it was told first may lie before a
 /// load that lies before the change; whoever loaded there passes the first over.</item>
-/// <item>A look covers a transaction only if it began behind that transaction's place: a transaction that changed rows of a table
-/// held a lock that the change of the table had released, so the change shows in whatever looks later.</item>
+/// <item>A look covers a transaction only if it began behind that transaction's place, and after the transaction showed to others, which
+/// is a moment later: a transaction that changed rows of a table held a lock that the change of the table had released, so the change
+/// shows in whatever looks then. One that does not show for two seconds, as for want of a standby, is not waited for any longer.</item>
 /// <item>What is known is noted only together with or after what was told of it; told twice is harmless, never told is not.</item>
 /// <item>A table that dropped out of the publication is put back only when its loss is durable here.</item>
 /// <item>A table whose changes cannot be logged is taken out of the publication at once, for its own updates fail at the source.</item>
@@ -32,13 +33,9 @@ internal sealed class TableWatch
     private const string NotePrefix = "table ";
     private const string CatalogueNote = "catalogue";
 
-    /// <summary>A look of thousands of tables takes the server some tenths of a second; looks take it at most one part in this many.</summary>
-    private const int ShareOfTime = 20;
-    private static readonly TimeSpan Every = TimeSpan.FromSeconds(3);
-    private static readonly TimeSpan AtMost = TimeSpan.FromSeconds(30);
     private readonly PostgreSqlDatabase database;
     private readonly LogNames names;
-    private readonly TimeProvider clock;
+    private readonly CatalogueLooks looks;
     private readonly IReadOnlyList<TableName> tables;
     private readonly HashSet<TableName> untold = [];
     private readonly List<TableChange> pending = [];
@@ -51,20 +48,14 @@ internal sealed class TableWatch
     private KnownCatalogue known;
     private CatalogueGlance covering;
     private bool isCatalogueUntold;
-    private (Task<CatalogueGlance> Look, long Began)? looking;
     private Task? carrying;
     private long coveringBegan;
-    private long looks;
-    private long lookedAt;
-    private (TimeSpan Last, TimeSpan Before) looksTook;
-    private Task? releasing;
-    private long releasedAt;
+    private long meetings;
 
-    private TableWatch(PostgreSqlDatabase database, LogNames names, IReadOnlyList<TableName> tables, KnownCatalogue known, CatalogueGlance first, TimeProvider clock)
+    private TableWatch(PostgreSqlDatabase database, LogNames names, CatalogueLooks looks, IReadOnlyList<TableName> tables, KnownCatalogue known, CatalogueGlance first)
     {
-        (this.database, this.names, this.tables, this.known, this.clock) = (database, names, tables, known, clock);
+        (this.database, this.names, this.looks, this.tables, this.known) = (database, names, looks, tables, known);
         covering = first;
-        lookedAt = releasedAt = clock.GetTimestamp();
     }
 
     /// <summary>Looks for the first time. What was not noted is taken as it is, unless its columns are others than those last spooled.</summary>
@@ -72,8 +63,9 @@ internal sealed class TableWatch
     {
         List<TableName> watched = [.. request.Tables.Order()];
         var noted = Noted(watched, request.Notes);
-        var first = await LookAsync(database, names, noted, watched, cancellation);
-        var watch = new TableWatch(database, names, watched, noted, first, clock);
+        var looking = new CatalogueLooks(database, names, clock);
+        var first = await looking.LookAsync(noted, watched, cancellation);
+        var watch = new TableWatch(database, names, looking, watched, noted, first);
         foreach (var table in watched)
         {
             if (noted.Tables.ContainsKey(table))
@@ -100,7 +92,12 @@ internal sealed class TableWatch
     /// The log describes a table before rows of it, in a transaction at a place: what was done to it, or to the table of that number,
     /// is found before the rows are given out.
     /// </summary>
-    public async ValueTask MeetAsync(uint number, TableName name, LogPosition place, CancellationToken cancellation)
+    /// <param name="number">The table's number.</param>
+    /// <param name="name">Its name as the log tells it.</param>
+    /// <param name="place">The place of the transaction.</param>
+    /// <param name="transaction">The transaction's number.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async ValueTask MeetAsync(uint number, TableName name, LogPosition place, uint transaction, CancellationToken cancellation)
     {
         List<TableName> met = [.. known.Tables.Where(pair => pair.Key == name || pair.Value?.Number == number).Select(pair => pair.Key)];
         if (met.Count == 0)
@@ -108,13 +105,13 @@ internal sealed class TableWatch
             return;
         }
 
-        var covered = covering.Begin > place && met.TrueForAll(table => metAt.GetValueOrDefault(table) <= coveringBegan);
-        var now = covered ? covering : await LookAsync(database, names, known, met, cancellation);
-        looks++;
+        var covered = covering.Begin > place && covering.Running.HasEnded(transaction) && met.TrueForAll(table => metAt.GetValueOrDefault(table) <= coveringBegan);
+        var now = covered ? covering : await looks.LookBehindAsync(transaction, known, met, cancellation);
+        meetings++;
         foreach (var table in met)
         {
             Judge(table, now);
-            metAt[table] = looks;
+            metAt[table] = meetings;
             pending.AddRange(again.Where(entry => entry.Change.Table == table && !pending.Contains(entry.Change)).Select(entry => entry.Change));
         }
     }
@@ -127,30 +124,20 @@ internal sealed class TableWatch
     {
         pending.AddRange(again.Where(entry => entry.End <= passed && !pending.Contains(entry.Change)).Select(entry => entry.Change));
         BeginLook();
-        (Task<CatalogueGlance> Look, long Began) last;
-        lock (gate)
+        if (looks.Ended is not { } last)
         {
-            if (looking is not { Look.IsCompleted: true } done)
-            {
-                return null;
-            }
-
-            last = done;
+            return null;
         }
 
         var seen = await last.Look;
-        (covering, coveringBegan) = (seen, last.Began);
+        (covering, coveringBegan) = (seen, last.Mark);
         if (passed < seen.End)
         {
             return null;
         }
 
-        lock (gate)
-        {
-            looking = null;
-        }
-
-        foreach (var table in tables.Where(table => metAt.GetValueOrDefault(table) <= last.Began))
+        looks.Take();
+        foreach (var table in tables.Where(table => metAt.GetValueOrDefault(table) <= last.Mark))
         {
             Judge(table, seen);
         }
@@ -162,67 +149,14 @@ internal sealed class TableWatch
     /// <summary>Begins to look when it is time for it. Safe on any thread, so that the source does not wait for a reader that is held up here.</summary>
     public void BeginLook()
     {
+        if (tables.Count == 0)
+        {
+            return;
+        }
+
         lock (gate)
         {
-            if (tables.Count == 0)
-            {
-                return;
-            }
-
-            if (looking is null && clock.GetElapsedTime(lookedAt) >= Pause)
-            {
-                lookedAt = clock.GetTimestamp();
-                looking = (TimedLookAsync(known), looks);
-            }
-
-            // The source's own statements fail meanwhile: that does not wait until the next look is due.
-            if (looking is null or { Look.IsCompleted: true } && releasing is null or { IsCompleted: true } && clock.GetElapsedTime(releasedAt) >= Every)
-            {
-                releasedAt = clock.GetTimestamp();
-                releasing = ReleaseFailingAsync();
-            }
-        }
-    }
-
-    /// <summary>By the quicker of the last two looks: one that had more to do, or found the machine busy, says little of the next.</summary>
-    private TimeSpan Pause
-    {
-        get
-        {
-            var pause = (looksTook.Last < looksTook.Before ? looksTook.Last : looksTook.Before) * ShareOfTime;
-            return pause < Every ? Every : pause < AtMost ? pause : AtMost;
-        }
-    }
-
-    private async Task<CatalogueGlance> TimedLookAsync(KnownCatalogue before)
-    {
-        var began = clock.GetTimestamp();
-        var seen = await LookAsync(database, names, before, tables, CancellationToken.None);
-        lock (gate)
-        {
-            looksTook = (clock.GetElapsedTime(began), looksTook.Last);
-        }
-
-        return seen;
-    }
-
-    /// <summary>What is found here is told by the next look, as is why it could not be done.</summary>
-    private async Task ReleaseFailingAsync()
-    {
-        try
-        {
-            await database.UseAsync(
-                "Looking for tables whose updates fail",
-                async (connection, stop) =>
-                {
-                    var failing = await Publication.FailingAsync(connection, names.Publication, stop);
-                    return failing.Count > 0 ? await ReleaseAsync(connection, names, failing, stop) : null;
-                },
-                CancellationToken.None);
-        }
-        catch (PortException)
-        {
-            // A server that cannot be asked is found by the reader.
+            looks.BeginWhenDue(known, tables, meetings);
         }
     }
 
@@ -296,37 +230,6 @@ internal sealed class TableWatch
             .Where(pair => pair.Note is not null)
             .ToImmutableDictionary(pair => pair.Table, pair => JsonSerializer.Deserialize<TableState?>(pair.Note!));
         return new KnownCatalogue(noted, types.Types, types.TypesPrint, types.Horizon);
-    }
-
-    private static Task<CatalogueGlance> LookAsync(PostgreSqlDatabase database, LogNames names, KnownCatalogue known, IReadOnlyCollection<TableName> tables, CancellationToken cancellation) =>
-        database.UseAsync(
-            "Looking at the tables",
-            async (connection, stop) =>
-            {
-                if (await Publication.TablesAsync(connection, names.Publication, stop) is null)
-                {
-                    throw Publication.Dropped(names, database.Place);
-                }
-
-                var seen = await CatalogueGlancer.LookAsync(connection, names, known, tables, stop);
-                List<TableName> failing = [.. seen.Tables.Where(pair => pair.Value is { Whole: not null, Identified: false }).Select(pair => pair.Key)];
-                return failing.Count == 0 ? seen : seen with { Refusal = await ReleaseAsync(connection, names, failing, stop) };
-            },
-            cancellation);
-
-    private static async Task<string?> ReleaseAsync(NpgsqlConnection connection, LogNames names, IReadOnlyList<TableName> failing, CancellationToken cancellation)
-    {
-        try
-        {
-            await Publication.ReleaseAsync(connection, names.Publication, failing, cancellation);
-            return null;
-        }
-        catch (PostgresException exception)
-        {
-            // Whoever looked beside this one may have done it a moment before.
-            var left = await Publication.FailingAsync(connection, names.Publication, cancellation);
-            return !failing.Any(left.Contains) ? null : $"{exception.MessageText} (SQLSTATE {exception.SqlState}). Run as a DBA: {string.Join("; ", Publication.ReleaseStatements(names.Publication, failing))}";
-        }
     }
 
     private async Task CarryAsync(IReadOnlySet<TableName> again)

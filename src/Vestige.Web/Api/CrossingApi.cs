@@ -15,7 +15,7 @@ using Vestige.Web.Measures;
 
 namespace Vestige.Web.Api;
 
-/// <summary>Crossings over HTTP.</summary>
+/// <summary>Crossings over HTTP: their definitions, and how they stand.</summary>
 public static class CrossingApi
 {
     private const string By = "api";
@@ -24,6 +24,7 @@ public static class CrossingApi
     public static void Map(IEndpointRouteBuilder routes)
     {
         var group = routes.MapGroup("/api/v1/crossings").WithTags("crossings");
+        CrossingRunApi.Map(group);
         group.MapGet("/", (CrossingEngine engine) => engine.Statuses.Select(status => new CrossingDocument(Name: status.Name, State: status.State.Word(), Definition: status.Definition)))
             .Describe("listCrossings", "All crossings.").Answers<IReadOnlyList<CrossingDocument>>();
         group.MapPost("/", AddAsync).Accepts<CrossingDefinition>("application/json", DefinitionBody.Yaml)
@@ -57,40 +58,6 @@ public static class CrossingApi
             .Describe("checkCrossing", "Everything that must hold before a start.")
             .Answers<IReadOnlyList<ReadinessView>>()
             .Refuses(404, 424);
-        group.MapPost("/{name}/start", (string name, CrossingEngine engine, CancellationToken cancellation, string? confirm = null) =>
-            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation, confirm)))
-                .Describe("startCrossing", "Starts a crossing. Where that destroys something on the target, only with confirm set to the crossing's name.")
-                .Answers<StateDocument>()
-                .Refuses(404, 409, 424);
-        group.MapPost("/{name}/keep-log", async (string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) =>
-            engine.Status(name) is { } status
-                ? Results.Ok(new KeptLogDocument(Name: name, After: connections.Source(status.Definition.Source).Format(await engine.KeepLogAsync(name, By, cancellation))))
-                : Problems.NotFound($"crossing {name}"))
-                    .Describe("keepLog", "Keeps the source's log for a draft that carries changes only, and says after which position.")
-                    .Answers<KeptLogDocument>()
-                    .Refuses(404, 409, 424);
-        group.MapPost("/{name}/resume", (string name, CrossingEngine engine, CancellationToken cancellation) =>
-            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation)))
-                .Describe("resumeCrossing", "Resumes where the crossing stopped.")
-                .Answers<StateDocument>()
-                .Refuses(404, 409, 424);
-        group.MapPost("/{name}/pause", (string name, CrossingEngine engine, CancellationToken cancellation) =>
-            DoAsync(name, engine, () => engine.PauseAsync(name, By, cancellation)))
-                .Describe("pauseCrossing", "Pauses after the transaction in hand. The source's log is still spooled.")
-                .Answers<StateDocument>()
-                .Refuses(404, 409);
-        group.MapPost("/{name}/stop", StopAsync)
-            .Describe("stopCrossing", "Stops. With drain all that is captured is applied first, up to a mark where one is given; with transaction the one in hand; with now nothing more.")
-            .Answers<StateDocument>()
-            .Refuses(404, 409, 422, 424);
-        group.MapPost("/steer", SteerAsync)
-            .Describe("steerCrossings", "Pauses, resumes or drains several crossings, by name or by tag, and says what came of each.")
-            .Answers<IReadOnlyList<SteeredDocument>>()
-            .Refuses(422);
-        group.MapPost("/{name}/reload", ReloadAsync)
-            .Describe("reloadTables", "Loads tables again. Their rows on the target are deleted first.")
-            .Answers<StateDocument>()
-            .Refuses(404, 409, 422, 424);
         group.MapGet("/{name}/measures", MeasuresAsync)
             .Describe("getMeasures", "Lag and rates over a window of seconds, up to two years, and delays per transaction over several windows.")
             .Answers<MeasuresDocument>()
@@ -307,40 +274,6 @@ public static class CrossingApi
             ? Results.Ok((await engine.PlanAsync(status.Definition, cancellation)).Lines.Select(ReadinessView.Of))
             : Problems.NotFound($"crossing {name}");
 
-    private static async Task<IResult> StopAsync(string name, StopBody body, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation)
-    {
-        if (engine.Status(name) is not { } status)
-        {
-            return Problems.NotFound($"crossing {name}");
-        }
-
-        StopManner? manner = body.Manner switch
-        {
-            "drain" => StopManner.Drain,
-            "transaction" => StopManner.Transaction,
-            "now" => StopManner.Now,
-            _ => null,
-        };
-        if (manner is null)
-        {
-            return Problems.Of(422, "stop", $"'{body.Manner}' is not a manner of stopping.", "Use drain, transaction or now.", "manner");
-        }
-
-        if (body.Mark is not { } wanted)
-        {
-            return await DoAsync(name, engine, () => engine.StopAsync(name, manner.Value, By, cancellation));
-        }
-
-        var given = (wanted.Position is null ? 0 : 1) + (wanted.Time is null ? 0 : 1) + (wanted.AsOfNow == true ? 1 : 0);
-        var position = wanted.Position is null ? null : connections.Source(status.Definition.Source).Parse(wanted.Position);
-        if (given != 1 || manner != StopManner.Drain || (wanted.Position is not null && position is null))
-        {
-            return Problems.Of(422, "stop", "The mark cannot be used.", "Give one of a position in the source's notation, a time, or asOfNow, with the manner drain.", "mark");
-        }
-
-        return await DoAsync(name, engine, () => engine.StopAtAsync(name, wanted.AsOfNow == true ? null : new StopMark(position, wanted.Time), By, cancellation));
-    }
-
     private static async Task<IResult> MeasuresAsync(string name, CrossingEngine engine, MeasureHistory history, CancellationToken cancellation, double window = 900)
     {
         if (engine.Status(name) is null)
@@ -378,21 +311,6 @@ public static class CrossingApi
             Why: run.Why)));
     }
 
-    private static async Task<IResult> SteerAsync(SteerBody body, CrossingEngine engine, CancellationToken cancellation)
-    {
-        if (!SteerSeveral.Actions.Contains(body.Action))
-        {
-            return Problems.Of(422, "steer", $"'{body.Action}' cannot be asked of several.", "Use pause, resume or stop.", "action");
-        }
-
-        var tagged = body.Tag is null ? [] : engine.Statuses.Where(status => status.Definition.Tags?.Contains(body.Tag) == true).Select(status => status.Name);
-        var outcomes = await new SteerSeveral(engine).DoAsync([.. (body.Names ?? []).Union(tagged)], body.Action, By, cancellation);
-        return Results.Ok(outcomes.Select(outcome => new SteeredDocument(Name: outcome.Crossing, Done: outcome.Problem is null, Problem: outcome.Problem)));
-    }
-
-    private static Task<IResult> ReloadAsync(string name, ReloadBody body, CrossingEngine engine, CancellationToken cancellation) =>
-        DoAsync(name, engine, () => engine.ReloadAsync(name, [.. (body.Tables ?? []).Select(table => TablesOf.Named(engine.Status(name), table))], By, cancellation));
-
     private static async Task<IResult> EventsAsync(string name, CrossingEngine engine, ControlStore store, CancellationToken cancellation, int limit = 100) =>
         engine.Status(name) is null
             ? Problems.NotFound($"crossing {name}")
@@ -401,17 +319,6 @@ public static class CrossingApi
                 Kind: happened.Kind.ToString().ToLowerInvariant(),
                 Text: happened.Text,
                 By: happened.By)));
-
-    private static async Task<IResult> DoAsync(string name, CrossingEngine engine, Func<Task> request)
-    {
-        if (engine.Status(name) is null)
-        {
-            return Problems.NotFound($"crossing {name}");
-        }
-
-        await request();
-        return engine.Status(name) is { } after ? Results.Ok(new StateDocument(Name: name, State: after.State.Word())) : Problems.NotFound($"crossing {name}");
-    }
 
     private static string Tag(long? version) => $"\"{version}\"";
 }
