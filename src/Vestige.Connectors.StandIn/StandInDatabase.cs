@@ -110,7 +110,7 @@ public sealed class StandInDatabase : IAsyncDisposable
             opened?.Dispose();
             throw new PortException($"The stand-in {name} cannot be opened at {path}: {exception.Message}", exception)
             {
-                Mend = "Make sure that the file is whole, can be written by the user that runs Vestige and is not held by another process; then resume what was using it.",
+                Mend = "Make sure that the file is whole, can be written by the user that runs Vestige and is not open in another process. Then resume the crossings that use it.",
             };
         }
     }
@@ -292,7 +292,7 @@ public sealed class StandInDatabase : IAsyncDisposable
         }
     }
 
-    /// <summary>Waits for whoever is in the door; those who wait for it are told that it stays closed.</summary>
+    /// <summary>Waits for the transaction at work; those that wait for their turn are told that the database is closed.</summary>
     public async ValueTask DisposeAsync()
     {
         if (closing.IsCancellationRequested)

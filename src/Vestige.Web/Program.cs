@@ -161,7 +161,9 @@ static void Configure(WebApplication app)
         .UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandler = Problems.HandleAsync, AllowStatusCode404Response = true, SuppressDiagnosticsCallback = context => Problems.IsTold(context.Exception) })
         .UseStatusCodePages(context => Problems.OfStatus(context.HttpContext).ExecuteAsync(context.HttpContext))
         .Use(next => context => RequestLimits.InvokeAsync(context, next)));
-    app.UseWhen(context => !IsInterface(context), pages => pages.UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandlingPath = "/problem", SuppressDiagnosticsCallback = context => Problems.IsTold(context.Exception) }).UseStatusCodePagesWithReExecute("/problem", "?status={0}"));
+    app.UseWhen(context => !IsInterface(context), pages => pages
+        .UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandlingPath = "/problem", SuppressDiagnosticsCallback = context => Problems.IsTold(context.Exception) })
+        .UseStatusCodePagesWithReExecute("/problem", "?status={0}"));
     var settings = app.Services.GetRequiredService<VestigeSettings>();
     app.Use(next => context => SameSiteGuard.InvokeAsync(context, settings, next));
     app.UseStaticFiles();

@@ -142,7 +142,7 @@ public sealed class ReadinessTests(TwoServers servers)
         await a.RunAsync("UPDATE t SET v = 'b'; INSERT INTO t VALUES (2, 'c')");
         await crossing.SameAsync("t");
 
-        // Made anew under its name, a table may not be read: that is said before anything is stopped, and another goes on meanwhile.
+        // A table that was dropped and created again lacks the grant. The load is refused before anything stops; the other table keeps following.
         await a.RunAsync("DROP TABLE t; CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t VALUES (7, 'new')");
         await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.State == TableState.Held), "the table being held");
         var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("public.t")], "test", cancellation));

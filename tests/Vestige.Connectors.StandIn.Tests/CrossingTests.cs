@@ -143,7 +143,7 @@ public sealed class CrossingTests : IAsyncLifetime
         var expected = Dump("a.db");
         await RunAsync(a, "INSERT INTO author VALUES (21, 'after', NULL)");
 
-        // Nobody else passes the door: the mark is there before the worker is, whatever else the machine does.
+        // The worker cannot write until this transaction ends, so the mark is set first however busy the machine is.
         using (await b.BeginAsync(cancellation: cancellation))
         {
             await Engine.RunAsync(Name, "test", cancellation);

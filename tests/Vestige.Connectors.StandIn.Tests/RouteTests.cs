@@ -5,7 +5,7 @@ using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;
 
-/// <summary>Two installations that know nothing of each other carry one table there and back.</summary>
+/// <summary>Two installations, neither aware of the other, carry one table there and back.</summary>
 public sealed class RouteTests : IAsyncLifetime
 {
     private readonly TwoStandIns both = new();

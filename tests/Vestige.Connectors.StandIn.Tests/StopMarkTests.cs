@@ -125,7 +125,7 @@ public sealed class StopMarkTests : IAsyncLifetime
         }
     }
 
-    /// <summary>Resumes while somebody else is in the target's door: nothing is written there until that is disposed of.</summary>
+    /// <summary>Resumes while another transaction holds the target: nothing is written there until that one is disposed.</summary>
     private async Task<StandInTransaction> ResumeBeforeTheDoorAsync()
     {
         var inTheDoor = await systems.B.BeginAsync(cancellation: cancellation);

@@ -55,7 +55,7 @@ public sealed class TwoStandIns : IAsyncDisposable
         await Engine.StartAsync(cancellation);
     }
 
-    /// <summary>Another installation over the same stand-ins, which knows nothing of the first.</summary>
+    /// <summary>Another installation over the same stand-ins, not aware of the first.</summary>
     public async Task<CrossingEngine> BeginAnotherAsync()
     {
         var another = EngineOver(new Systems(A, B, folder.File("another-spool-")), new MemoryStore());

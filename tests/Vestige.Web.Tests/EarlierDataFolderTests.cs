@@ -2,7 +2,7 @@ using Xunit;
 
 namespace Vestige.Web.Tests;
 
-/// <summary>Data folders that earlier builds left behind are taken over by this one, and what ran in them goes on.</summary>
+/// <summary>This build opens the data folders of earlier ones, and their crossings keep running.</summary>
 public sealed class EarlierDataFolderTests
 {
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;

@@ -96,8 +96,8 @@ internal sealed class LogDecoder
     }
 
     /// <summary>
-    /// A change of which only the beginning is here. Its table is held there: a crossing that passed over it would be wrong, and
-    /// one that took it would need memory without bound. A load after it copies the row by another way.
+    /// Takes a change of which only the beginning was read. Its table is held there: to skip the change would make the copy wrong, to
+    /// carry it would take unbounded memory. A later load copies the row, since it does not read it from the log.
     /// </summary>
     /// <param name="beginning">The kind of the message, the table's number, and more that is not looked at.</param>
     /// <param name="bytes">The size of the whole.</param>

@@ -74,11 +74,18 @@ internal static class Publication
         }
     }
 
-    /// <summary>The tables of a publication whose updates and deletes fail, since the log could not tell which row they change. Some milliseconds for thousands of tables.</summary>
+    /// <summary>
+    /// The tables of a publication whose updates and deletes fail, since the log could not tell which row they change. Takes some
+    /// milliseconds for thousands of tables.
+    /// </summary>
     public static async Task<IReadOnlyList<TableName>> FailingAsync(NpgsqlConnection connection, string name, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
-            $"SELECT n.nspname::text, c.relname::text FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid JOIN pg_class c ON c.oid = r.prrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE p.pubname = $1 AND NOT ({TableIdentity.Identified})",
+            $"""
+            SELECT n.nspname::text, c.relname::text
+            FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid JOIN pg_class c ON c.oid = r.prrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+            WHERE p.pubname = $1 AND NOT ({TableIdentity.Identified})
+            """,
             connection);
         command.Parameters.Add(PostgreSqlDatabase.Text(name));
         await using var reader = await command.ExecuteReaderAsync(cancellation);

@@ -10,7 +10,7 @@ internal sealed class RefusalTriggers(StandInDatabase database)
     private IReadOnlyList<RefusedRow> inForce = [];
     private int triggers;
 
-    /// <summary>Makes the triggers anew where other rows are to be refused than before.</summary>
+    /// <summary>Replaces the triggers when the rows to refuse have changed.</summary>
     public void PutInForce(IReadOnlyList<RefusedRow> wanted)
     {
         if (ReferenceEquals(wanted, inForce))

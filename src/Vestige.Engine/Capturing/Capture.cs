@@ -20,9 +20,8 @@ public sealed class Capture : IAsyncDisposable
     private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
     private readonly Func<ISource> resolve;
     private readonly TimeProvider clock;
-    private readonly Random random;
     private readonly EventLog events;
-    private readonly ILogger logger;
+    private readonly CaptureTroubles troubles;
     private readonly LogContinuation continuation;
     private readonly CarriedTables tables = new();
     private readonly CaptureState state;
@@ -40,11 +39,10 @@ public sealed class Capture : IAsyncDisposable
         resolve = source;
         Spool = spool;
         this.clock = clock;
-        this.random = random;
         this.events = events;
-        this.logger = logger;
         continuation = new LogContinuation(connection, spool, tables, events, missing);
         state = new CaptureState(connection, spool);
+        troubles = new CaptureTroubles(connection, state, Turned, events, clock, random, logger);
         tables.Ask(spool.Tables);
     }
 
@@ -184,7 +182,7 @@ public sealed class Capture : IAsyncDisposable
             {
                 if (exception.ContinuesAt is not { } at || !await TryContinueAsync(at, exception, ending.Token))
                 {
-                    await LoseAsync(exception);
+                    await troubles.LoseAsync(exception);
                     return;
                 }
             }
@@ -192,7 +190,7 @@ public sealed class Capture : IAsyncDisposable
             {
                 attempt++;
                 mended = false;
-                await WaitAsync(attempt, exception, ending.Token);
+                await troubles.WaitAsync(attempt, exception, ending.Token);
             }
         }
     }
@@ -212,7 +210,7 @@ public sealed class Capture : IAsyncDisposable
         catch (Exception failure) when (failure is PortException or IOException)
         {
             mended = false;
-            await WaitAsync(1, failure, cancellation);
+            await troubles.WaitAsync(1, failure, cancellation);
         }
 
         return true;
@@ -252,7 +250,7 @@ public sealed class Capture : IAsyncDisposable
             }
 
             works();
-            await TellItWorksAsync();
+            await troubles.OverAsync();
             if (clock.GetUtcNow() - state.SampledAt >= SampleEvery)
             {
                 await Spool.TrimAsync(cancellation);
@@ -342,7 +340,7 @@ public sealed class Capture : IAsyncDisposable
             if (!announced)
             {
                 announced = true;
-                SetWaiting($"The spool is at its budget of {Spool.Options.BudgetBytes} bytes. The source keeps its log until crossings have moved on.");
+                troubles.Wait($"The spool is at its budget of {Spool.Options.BudgetBytes} bytes. The source keeps its log until crossings have moved on.");
                 await events.OfConnectionAsync(Connection, EventKind.Warning, "The spool is full. Capture waits, and the source keeps its log.");
             }
 
@@ -352,7 +350,7 @@ public sealed class Capture : IAsyncDisposable
 
         if (announced)
         {
-            await TellItWorksAsync();
+            await troubles.OverAsync();
         }
     }
 
@@ -360,52 +358,5 @@ public sealed class Capture : IAsyncDisposable
     {
         var sample = await Source.SampleAsync(state.Captured, cancellation);
         state.Sample(sample, clock.GetUtcNow());
-    }
-
-    /// <summary>
-    /// Said when something was read and is durable: to have opened the log says nothing of the spool's disk, and would be
-    /// taken back a moment later.
-    /// </summary>
-    private async Task TellItWorksAsync()
-    {
-        if (state.Works())
-        {
-            Turned.Beat();
-            await events.OfConnectionAsync(Connection, EventKind.Note, "Reading the log again.");
-        }
-    }
-
-    private async Task WaitAsync(int attempt, Exception exception, CancellationToken cancellation)
-    {
-        var pause = RetryPause.Before(attempt, random);
-        var isNew = SetWaiting(exception.Message);
-        logger.LogWarning(FailureLog.StackOf(exception), "Capture of {Connection} failed, attempt {Attempt}: {Reason}", Connection, attempt, exception.Message);
-        if (isNew)
-        {
-            await events.OfConnectionAsync(Connection, EventKind.Warning, $"The log cannot be read: {exception.Message}");
-        }
-
-        try
-        {
-            await Task.Delay(pause, clock, cancellation);
-        }
-        catch (OperationCanceledException)
-        {
-            // The end; the caller looks at its token.
-        }
-    }
-
-    private async Task LoseAsync(PlaceLostException exception)
-    {
-        state.Lost(exception.Message, clock.GetUtcNow());
-        Turned.Beat();
-        await events.OfConnectionAsync(Connection, EventKind.Fault, exception.Message);
-    }
-
-    private bool SetWaiting(string why)
-    {
-        var isNew = state.Waits(why, clock.GetUtcNow());
-        Turned.Beat();
-        return isNew;
     }
 }

@@ -46,9 +46,9 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
         {
             Refused = $"{exception.Message} {exception.Mend}";
         }
-        catch (PortException exception)
+        catch (PortException) when (!TablesRead)
         {
-            Refused = $"{exception.Message} {exception.Mend}";
+            // Said already, by the reading of the tables.
         }
 
         return Page();

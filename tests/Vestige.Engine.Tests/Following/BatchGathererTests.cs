@@ -17,7 +17,7 @@ public sealed class BatchGathererTests
 {
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
 
-    /// <summary>While the files are read anew nothing is found in them; that does not mean that everything before the mark was applied.</summary>
+    /// <summary>While the spool reopens its files it finds nothing in them, which does not mean that everything before the mark was applied.</summary>
     [Fact]
     public async Task A_mark_is_not_reached_while_the_spool_cannot_be_read()
     {
