@@ -28,7 +28,7 @@ internal static class MonthOfMeasures
             var factory = new StoreFactory(path);
             await factory.MigrateAsync(CancellationToken.None);
             var empty = new FileInfo(path).Length;
-            var (keeper, meter, random) = (new MeasureKeeper(new MeasureStore(factory), NullLogger.Instance), new CrossingMeter(), new Random(1));
+            var (keeper, meter, random) = (new MeasureRecorder(new MeasureStore(factory), NullLogger.Instance), new CrossingMeter(), new Random(1));
             var (now, arrived, text) = (new DateTimeOffset(2026, 3, 1, 0, 0, 0, TimeSpan.Zero), 0L, 0L);
             for (var second = 0; second < days * 86_400; second++, now = now.AddSeconds(1))
             {

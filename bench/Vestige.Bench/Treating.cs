@@ -28,9 +28,9 @@ internal static class Treating
             []);
         TreatmentStep[] steps =
         [
-            new("*", Keep: "branch <> 7"), new("*", Mask: [new MaskedColumn("email", MaskManner.Hash)]), new("*", Compute: [new ComputedColumn("label", "name || ' #' || id")]),
+            new("*", Keep: "branch <> 7"), new("*", Mask: [new MaskedColumn("email", MaskMethod.Hash)]), new("*", Compute: [new ComputedColumn("label", "name || ' #' || id")]),
         ];
-        TreatmentStep[] starred = [steps[0], new("*", Mask: [new MaskedColumn("email", MaskManner.KeepLast, Last: 4)]), steps[2]];
+        TreatmentStep[] starred = [steps[0], new("*", Mask: [new MaskedColumn("email", MaskMethod.KeepLast, Last: 4)]), steps[2]];
         var (treatment, stars) = (Build(source, steps), Build(source, starred));
         var block = Block();
         Through(block, BlockRows * 20, null);

@@ -18,10 +18,10 @@ internal static class Failures
         PostgresException answer => new PortException($"{tried}: {answer.MessageText} (SQLSTATE {answer.SqlState}).{Detail(answer)}", answer)
         {
             Transient = TransientClasses.Contains(answer.SqlState[..2]),
-            Mend = Mend(answer),
+            Remedy = Remedy(answer),
         },
-        NpgsqlException { InnerException: { } inner } => new PortException($"{tried}: {inner.Message}", exception) { Transient = true, Mend = LineMend },
-        NpgsqlException or SocketException or IOException or TimeoutException or ObjectDisposedException => new PortException($"{tried}: {exception.Message}", exception) { Transient = true, Mend = LineMend },
+        NpgsqlException { InnerException: { } inner } => new PortException($"{tried}: {inner.Message}", exception) { Transient = true, Remedy = LineRemedy },
+        NpgsqlException or SocketException or IOException or TimeoutException or ObjectDisposedException => new PortException($"{tried}: {exception.Message}", exception) { Transient = true, Remedy = LineRemedy },
         _ => new PortException($"{tried}: {exception.Message}", exception),
     };
 
@@ -29,11 +29,11 @@ internal static class Failures
     public static bool IsServers(Exception exception) =>
         exception is NpgsqlException or SocketException or IOException or TimeoutException or ObjectDisposedException or System.Security.Authentication.AuthenticationException;
 
-    private const string LineMend = "Look at the server and at the line to it; it is tried again by itself.";
+    private const string LineRemedy = "Look at the server and at the line to it; it is tried again by itself.";
 
     private static string Detail(PostgresException answer) => string.IsNullOrEmpty(answer.Hint) ? "" : $" {answer.Hint}";
 
-    private static string Mend(PostgresException answer) => answer.SqlState switch
+    private static string Remedy(PostgresException answer) => answer.SqlState switch
     {
         "28P01" or "28000" => "Correct the user or the password of the connection, or the server's pg_hba.conf; it is tried again by itself.",
         "3D000" => "Correct the database of the connection, or create it.",

@@ -38,7 +38,7 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
 
     protected TimeProvider Clock { get; }
 
-    public Task<string> WhoAsync(CancellationToken cancellation) => UseAsync(
+    public Task<string> GetIdentityAsync(CancellationToken cancellation) => UseAsync(
         "Identifying the database",
         async (connection, stop) =>
         {
@@ -108,10 +108,10 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
             : UseAsync($"Reading a row of {table.Name}", (connection, stop) => FindAsync(connection, table, key, stop), cancellation);
     }
 
-    public Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation)
+    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(table);
-        return UseAsync($"Looking at rows of {table.Name}", (connection, stop) => LookAsync(connection, table, rows, stop), cancellation);
+        return UseAsync($"Looking at rows of {table.Name}", (connection, stop) => SampleRowsAsync(connection, table, rows, stop), cancellation);
     }
 
     /// <summary>Runs a question on a connection of the pool.</summary>
@@ -214,7 +214,7 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
     }
 
     /// <summary>Looking must not write, whatever a view calls, nor wait long for a lock or for a view that sorts a whole table.</summary>
-    private static async Task<IReadOnlyList<Row>> LookAsync(NpgsqlConnection connection, TableSchema table, int rows, CancellationToken cancellation)
+    private static async Task<IReadOnlyList<Row>> SampleRowsAsync(NpgsqlConnection connection, TableSchema table, int rows, CancellationToken cancellation)
     {
         var columns = table.Columns.Count == 0 ? "NULL" : string.Join(", ", table.Columns.Select(column => $"left({Quote.Name(column.Name)}::text, 200)"));
         await using var transaction = await connection.BeginTransactionAsync(cancellation);

@@ -25,7 +25,7 @@ public sealed class PostgreSqlKind(string installation, TimeProvider clock, stri
     {
         var problems = new List<DefinitionProblem>();
         var parsed = PostgreSqlSettings.Parse(settings, PasswordIn(secret), problems, certificates)
-            ?? throw new PortException($"The settings of {name} cannot be used: {string.Join("; ", problems.Select(problem => $"{problem.Field}: {problem.Found}"))}.") { Mend = problems[0].Mend };
+            ?? throw new PortException($"The settings of {name} cannot be used: {string.Join("; ", problems.Select(problem => $"{problem.Field}: {problem.Found}"))}.") { Remedy = problems[0].Remedy };
         return new PostgreSqlConnector(parsed, LogNames.Of(installation, name), clock);
     }
 

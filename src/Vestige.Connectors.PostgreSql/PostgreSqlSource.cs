@@ -38,7 +38,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             throw new PortException($"Looking at the log in {Place}: no answer in {Patience.TotalSeconds:0} s.", exception)
             {
                 Transient = true,
-                Mend = "Look at the server and at the line to it; it is tried again by itself.",
+                Remedy = "Look at the server and at the line to it; it is tried again by itself.",
             };
         }
     }
@@ -118,7 +118,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         var publications = await UseAsync("Looking at the publications", (connection, stop) => Publication.NamesAsync(connection, names, stop), cancellation);
         var hasMarks = await UseAsync("Looking whether marks can be written", LogMarks.ArePossibleAsync, cancellation);
         var tellsMessages = await UseAsync("Looking whether messages are told", LogMarks.AreToldAsync, cancellation);
-        var who = await WhoAsync(cancellation);
+        var who = await GetIdentityAsync(cancellation);
         var parts = await PartWatch.BeginAsync(this, tables, request.Notes, Clock, cancellation);
         var watch = await TableWatch.BeginAsync(this, names, request, Clock, cancellation);
         var link = await ReplicationLink.OpenAsync(Settings, cancellation);
@@ -150,10 +150,10 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     public async Task EnsureReadAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(tables);
-        var reader = reading ?? throw new PortException($"The log of {Place} is not being read.") { Transient = true, Mend = "Retrying automatically." };
+        var reader = reading ?? throw new PortException($"The log of {Place} is not being read.") { Transient = true, Remedy = "Retrying automatically." };
         if (tables.FirstOrDefault(reader.IsLosing) is { Name: not null } losing)
         {
-            throw new PortException($"{losing} in {Place} is not published yet.") { Transient = true, Mend = "Retrying automatically." };
+            throw new PortException($"{losing} in {Place} is not published yet.") { Transient = true, Remedy = "Retrying automatically." };
         }
 
         await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, tables.ToHashSet(), stop), cancellation);
@@ -233,7 +233,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
     private async Task<bool> CheckSlotAsync(NpgsqlConnection connection, LogPosition after, LogPosition begin, CancellationToken cancellation)
     {
-        const string Mend = "Load the crossings of this source again, or give them up.";
+        const string Remedy = "Load the crossings of this source again, or give them up.";
         var wal = await HasColumnAsync(connection, cancellation) ? "wal_status" : "NULL::text";
         await using var command = new NpgsqlCommand(
             $"SELECT confirmed_flush_lsn::text, {wal}, active_pid, plugin::text, database::text, pg_current_wal_flush_lsn()::text FROM (SELECT 1) one LEFT JOIN pg_replication_slots ON slot_name = $1", connection);
@@ -243,27 +243,27 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         var head = Lsn.Of(reader.GetString(5));
         if (reader.IsDBNull(3))
         {
-            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was dropped by somebody. What was committed since is lost to it.") { Mend = Mend };
+            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was dropped by somebody. What was committed since is lost to it.") { Remedy = Remedy };
         }
 
         if (!reader.IsDBNull(1) && reader.GetString(1) == "lost")
         {
-            throw new PlaceLostException($"The server dropped log that the replication slot {names.Slot} in {Place} still needed: its limit on kept log was reached.") { Mend = Mend };
+            throw new PlaceLostException($"The server dropped log that the replication slot {names.Slot} in {Place} still needed: its limit on kept log was reached.") { Remedy = Remedy };
         }
 
         if (head < after)
         {
-            throw new PlaceLostException($"The log of {Place} ends at {Lsn.Format(head)}, before {Lsn.Format(after)} which was read from it. The database was restored from an older state.") { Mend = Mend };
+            throw new PlaceLostException($"The log of {Place} ends at {Lsn.Format(head)}, before {Lsn.Format(after)} which was read from it. The database was restored from an older state.") { Remedy = Remedy };
         }
 
         if (!reader.IsDBNull(0) && Lsn.Of(reader.GetString(0)) > begin)
         {
-            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(begin)} which is all that was confirmed from here.") { Mend = Mend, ContinuesAt = Lsn.Of(reader.GetString(0)) };
+            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(begin)} which is all that was confirmed from here.") { Remedy = Remedy, ContinuesAt = Lsn.Of(reader.GetString(0)) };
         }
 
         if (!reader.IsDBNull(2))
         {
-            throw new PortException($"The replication slot {names.Slot} in {Place} is being read by process {reader.GetInt32(2)} of the server.") { Transient = true, Mend = "If no other Vestige reads it, the server lets it go by itself within wal_sender_timeout." };
+            throw new PortException($"The replication slot {names.Slot} in {Place} is being read by process {reader.GetInt32(2)} of the server.") { Transient = true, Remedy = "If no other Vestige reads it, the server lets it go by itself within wal_sender_timeout." };
         }
 
         return true;

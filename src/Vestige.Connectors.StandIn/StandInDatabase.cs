@@ -87,7 +87,7 @@ public sealed class StandInDatabase : IAsyncDisposable
     public long LogBytes => (long)(Head.Place - Oldest.Place);
 
     /// <summary>Beats after each commit.</summary>
-    public Pulse Committed { get; } = new();
+    public AsyncSignal Committed { get; } = new();
 
     internal sqlite3 Handle => connection.Handle!;
 
@@ -110,7 +110,7 @@ public sealed class StandInDatabase : IAsyncDisposable
             opened?.Dispose();
             throw new PortException($"The stand-in {name} cannot be opened at {path}: {exception.Message}", exception)
             {
-                Mend = "Make sure that the file is whole, can be written by the user that runs Vestige and is not open in another process. Then resume the crossings that use it.",
+                Remedy = "Make sure that the file is whole, can be written by the user that runs Vestige and is not open in another process. Then resume the crossings that use it.",
             };
         }
     }

@@ -206,7 +206,7 @@ internal sealed class SqliteSpoolFile : ISpoolFile
 
     private static PortException Damaged(string path, SqliteException exception) => new($"The spool file {path} is damaged: {exception.Message}", exception)
     {
-        Mend = $"Restore the data folder from a backup. Or delete the folder {Path.GetDirectoryName(path)}, restart Vestige, and reload the crossings of this source.",
+        Remedy = $"Restore the data folder from a backup. Or delete the folder {Path.GetDirectoryName(path)}, restart Vestige, and reload the crossings of this source.",
     };
 
     private static PortException Failed(string path, SqliteException exception) => exception.SqliteErrorCode is Corrupt or NotADatabase ? Damaged(path, exception) : new(
@@ -216,7 +216,7 @@ internal sealed class SqliteSpoolFile : ISpoolFile
         exception)
     {
         Transient = true,
-        Mend = exception.SqliteErrorCode is ReadOnly or CannotOpen
+        Remedy = exception.SqliteErrorCode is ReadOnly or CannotOpen
             ? "Make sure that the user who runs Vestige can write the file and its folder; reading goes on by itself."
             : "Make room on the disk of the data folder; reading goes on by itself.",
     };

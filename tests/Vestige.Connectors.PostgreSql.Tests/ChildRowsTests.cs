@@ -44,8 +44,8 @@ public sealed class ChildRowsTests(TwoServers servers)
             ]),
         ]),
         new("public.loan", LeaveOut: ["items", "tags"]),
-        new("public.loan", Mask: [new MaskedColumn("id", MaskManner.Hash, Key: "k")]),
-        new("public.loan.items", Mask: [new MaskedColumn("title", MaskManner.Hash, Key: "k")]),
+        new("public.loan", Mask: [new MaskedColumn("id", MaskMethod.Hash, Key: "k")]),
+        new("public.loan.items", Mask: [new MaskedColumn("title", MaskMethod.Hash, Key: "k")]),
         new("public.loan.items", Keep: "fee IS NULL OR fee <> 22.00"),
         new("public.loan.items", Convert: [new ConvertedColumn("copies", "integer", AllowLoss: true)]),
     ];
@@ -99,7 +99,7 @@ public sealed class ChildRowsTests(TwoServers servers)
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         var line = Assert.Single(refused.Lines, line => !line.Ok);
         Assert.Equal("whole rows of public.loan", line.Step);
-        await a.RunAsync(line.Mend!);
+        await a.RunAsync(line.Remedy!);
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
         await crossing.FollowsAsync();
     }

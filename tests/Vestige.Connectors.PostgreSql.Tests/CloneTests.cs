@@ -21,7 +21,7 @@ public sealed class CloneTests
         await using (var again = new PostgreSqlTarget(a.Settings() with { Host = "localhost" }, TimeProvider.System))
         await using (var there = b.Target())
         {
-            Assert.Equal(await here.WhoAsync(cancellation), await there.WhoAsync(cancellation));
+            Assert.Equal(await here.GetIdentityAsync(cancellation), await there.GetIdentityAsync(cancellation));
             Assert.False(await here.IsSameAsync(there, cancellation));
             Assert.True(await here.IsSameAsync(again, cancellation));
         }

@@ -402,7 +402,7 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         await crossing.UntilAsync(() => crossing.Engine.Status("second")!.State == CrossingState.Following, "the second to follow");
         await a.RunAsync("UPDATE late SET v = 'changed' WHERE id = 500");
         await crossing.SameAsync("late");
-        await crossing.Engine.StopAsync("second", StopManner.Now, "test", TestContext.Current.CancellationToken);
+        await crossing.Engine.StopAsync("second", StopMode.Now, "test", TestContext.Current.CancellationToken);
         await crossing.Engine.RemoveAsync("second", "test", TestContext.Current.CancellationToken);
         Assert.Equal("1", await a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'"));
     }
@@ -434,7 +434,7 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY)");
         await using var crossing = await Crossing.StartAsync(a, b);
         await crossing.FollowsAsync();
-        await crossing.Engine.StopAsync(Crossing.Name, StopManner.Now, "test", TestContext.Current.CancellationToken);
+        await crossing.Engine.StopAsync(Crossing.Name, StopMode.Now, "test", TestContext.Current.CancellationToken);
         await crossing.Engine.RemoveAsync(Crossing.Name, "test", TestContext.Current.CancellationToken);
         Assert.Equal("0", await a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'"));
         Assert.Equal("0", await a.AskAsync($"SELECT count(*) FROM pg_publication WHERE pubname IN ('{a.Names.Publication}', '{a.Names.Inserts}')"));

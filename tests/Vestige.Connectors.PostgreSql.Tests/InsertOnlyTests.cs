@@ -40,7 +40,7 @@ public sealed class InsertOnlyTests(TwoServers servers)
         await using var crossing = await Crossing.DefineAsync(a, b, Definition());
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         var line = Assert.Single(refused.Lines, line => !line.Ok);
-        Assert.Contains("take its inserts only", line.Mend, StringComparison.Ordinal);
+        Assert.Contains("take its inserts only", line.Remedy, StringComparison.Ordinal);
         Assert.Contains("REPLICA IDENTITY FULL", line.Found, StringComparison.Ordinal);
     }
 
@@ -53,8 +53,8 @@ public sealed class InsertOnlyTests(TwoServers servers)
         await a.RunAsync("ALTER TABLE t ADD PRIMARY KEY (id)");
         var lines = await crossing.Source("a").CheckSourceAsync([new TableName("public", "t")], cancellation);
         var line = Assert.Single(lines, line => !line.Ok);
-        Assert.StartsWith("ALTER PUBLICATION", line.Mend, StringComparison.Ordinal);
-        await a.RunAsync(line.Mend!);
+        Assert.StartsWith("ALTER PUBLICATION", line.Remedy, StringComparison.Ordinal);
+        await a.RunAsync(line.Remedy!);
         Assert.DoesNotContain(await crossing.Source("a").CheckSourceAsync([new TableName("public", "t")], cancellation), again => !again.Ok);
     }
 

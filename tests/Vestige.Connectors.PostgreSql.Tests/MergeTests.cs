@@ -33,7 +33,7 @@ public sealed class MergeTests(TwoServers servers)
         await a.RunAsync("DELETE FROM t WHERE id % 5 = 0; INSERT INTO t VALUES (-7, 'now of the source')");
         await AgreeAsync(crossing, a, b, "id <> 9000000");
         var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("public.t")], "test", cancellation));
-        Assert.Contains("deleted first", refused.Mend, StringComparison.Ordinal);
+        Assert.Contains("deleted first", refused.Remedy, StringComparison.Ordinal);
         Assert.Equal("of others", await b.AskAsync("SELECT v FROM t WHERE id = 9000000"));
     }
 

@@ -33,13 +33,13 @@ public sealed class ReadinessTests(TwoServers servers)
         var line = await LineAsync(a.Source(), "wal_level");
         Assert.False(line.Ok);
         Assert.Equal("replica is in force", line.Found);
-        Assert.Contains("ALTER SYSTEM SET wal_level", line.Mend, StringComparison.Ordinal);
+        Assert.Contains("ALTER SYSTEM SET wal_level", line.Remedy, StringComparison.Ordinal);
         await a.RunAsync("ALTER SYSTEM SET wal_level = 'logical'");
         await a.RunAsync("SELECT pg_reload_conf(); SELECT pg_sleep(0.5)");
         line = await LineAsync(a.Source(), "wal_level");
         Assert.False(line.Ok);
         Assert.Contains("replica is in force; another value, logical, is set and waits for a restart", line.Found, StringComparison.Ordinal);
-        Assert.Equal("Restart the server.", line.Mend);
+        Assert.Equal("Restart the server.", line.Remedy);
         await server.HaltAsync(immediate: false);
         await server.BootAsync();
         Assert.True((await LineAsync(a.Source(), "wal_level")).Ok);
@@ -147,7 +147,7 @@ public sealed class ReadinessTests(TwoServers servers)
         await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.State == TableState.Held), "the table being held");
         var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("public.t")], "test", cancellation));
         Assert.Contains("public.t", refused.Message, StringComparison.Ordinal);
-        Assert.Contains("preparation", refused.Mend, StringComparison.OrdinalIgnoreCase);
+        Assert.Contains("preparation", refused.Remedy, StringComparison.OrdinalIgnoreCase);
         await a.RunAsync("INSERT INTO u VALUES (2)");
         await crossing.SameAsync("u");
         await a.RunAsync($"GRANT SELECT ON t TO r_{a.Name}");
@@ -188,7 +188,7 @@ public sealed class ReadinessTests(TwoServers servers)
         var lines = await target.TestAsync(cancellation);
         Assert.All(lines.Take(lines.Count - 1), line => Assert.True(line.Ok, $"{line.Step}: {line.Found}"));
         Assert.Equal(allOk, lines[^1].Ok);
-        Assert.True(allOk || !string.IsNullOrEmpty(lines[^1].Mend), lines[^1].Step);
+        Assert.True(allOk || !string.IsNullOrEmpty(lines[^1].Remedy), lines[^1].Step);
         return [.. lines.Select(line => line.Step)];
     }
 

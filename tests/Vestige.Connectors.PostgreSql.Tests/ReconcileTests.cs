@@ -153,7 +153,7 @@ public sealed class ReconcileTests(TwoServers servers)
         Assert.Equal((0L, 1L, 1L), (found["pairs"].Missing, found["pairs"].Extra, found["pairs"].Differing));
         Assert.Equal((1L, 1L, 0L), (found["loose"].Missing, found["loose"].Extra, found["loose"].Differing));
         Assert.Equal((true, false, true), (found["words"].ByHash, found["pairs"].ByHash, found["loose"].ByHash));
-        Assert.Equal("7, 7", WholeKeys.Display(found["pairs"].Rows.Single(row => row.Kind == DifferenceKind.Differing).Key));
+        Assert.Equal("7, 7", IntegerKeys.Display(found["pairs"].Rows.Single(row => row.Kind == DifferenceKind.Differing).Key));
         await a.RunAsync("DELETE FROM loose WHERE v = 'v1'; UPDATE loose SET n = 99 WHERE v = 'v2'");
         var again = (await crossing.CompareAsync()).Tables.Single(table => table.Into.Name == "loose");
         Assert.Equal((1L, 1L), (again.Missing, again.Extra));
@@ -214,7 +214,7 @@ public sealed class ReconcileTests(TwoServers servers)
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
         await a.RunAsync(Awkward);
         await b.RunAsync("CREATE TYPE mood AS ENUM ('glad', 'it''s \"odd\"'); CREATE TYPE pair AS (one int, other text)");
-        await using var crossing = await Crossing.StartAsync(a, b, new CrossingDefinition(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.*")]), Treatment: [new TreatmentStep("*") { Mask = [new MaskedColumn("b", MaskManner.Hash)] }]));
+        await using var crossing = await Crossing.StartAsync(a, b, new CrossingDefinition(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.*")]), Treatment: [new TreatmentStep("*") { Mask = [new MaskedColumn("b", MaskMethod.Hash)] }]));
         await crossing.FollowsAsync();
         var digest = await b.DigestAsync("t");
         await b.RunAsync("UPDATE t SET a = 'x', m = NULL, v = NULL, b = 'shown' WHERE id % 500 = 0; DELETE FROM t WHERE id % 500 = 1; INSERT INTO t (id) VALUES (-5)");
@@ -239,7 +239,7 @@ public sealed class ReconcileTests(TwoServers servers)
         [
             new TreatmentStep("*", Convert: [new ConvertedColumn("n", "numeric(12,2)"), new ConvertedColumn("day", "timestamp"), new ConvertedColumn("price", "numeric(9,1)", AllowLoss: true), new ConvertedColumn("id", "bigint")]),
             new TreatmentStep("*", Compute: [new ComputedColumn("heavy", "weight > 50"), new ComputedColumn("half", "weight / 2"), new ComputedColumn("third", "n * 1.5")]),
-            new TreatmentStep("*") { Mask = [new MaskedColumn("weight", MaskManner.Fixed, Value: "5"), new MaskedColumn("code", MaskManner.Hash), new MaskedColumn("moment", MaskManner.ShiftDate, Days: 30)] },
+            new TreatmentStep("*") { Mask = [new MaskedColumn("weight", MaskMethod.Fixed, Value: "5"), new MaskedColumn("code", MaskMethod.Hash), new MaskedColumn("moment", MaskMethod.ShiftDate, Days: 30)] },
         ];
         await using var crossing = await Crossing.StartAsync(a, b, new CrossingDefinition(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.*")]), Treatment: steps));
         await crossing.FollowsAsync();

@@ -46,7 +46,7 @@ public sealed class TreatmentTests(TwoServers servers)
         new("lib.patron", Rename: [new RenamedColumn("born", "birthday")]),
         new("lib.patron", Convert: [new ConvertedColumn("fee", "numeric(12,2)"), new ConvertedColumn("branch", "bigint")]),
         new("lib.patron", Compute: [new ComputedColumn("label", "upper(left(name, 4)) || '-' || id"), new ComputedColumn("origin", "'lib'")]),
-        new("lib.patron", Mask: [new MaskedColumn("email", MaskManner.Hash, Key: "k"), new MaskedColumn("birthday", MaskManner.Null)]),
+        new("lib.patron", Mask: [new MaskedColumn("email", MaskMethod.Hash, Key: "k"), new MaskedColumn("birthday", MaskMethod.Null)]),
         new("lib.loan", Split: [new SplitTable("dw.books", "kind = 'book'"), new SplitTable("dw.pictures", "kind IN ('film', 'map')"), new SplitTable("dw.others")]),
     ];
 
@@ -94,7 +94,7 @@ public sealed class TreatmentTests(TwoServers servers)
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         var line = Assert.Single(refused.Lines, line => !line.Ok);
         Assert.Equal("whole rows of lib.patron", line.Step);
-        await a.RunAsync(line.Mend!);
+        await a.RunAsync(line.Remedy!);
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
         await crossing.FollowsAsync();
     }
@@ -149,7 +149,7 @@ public sealed class TreatmentTests(TwoServers servers)
         var steps = new[]
         {
             new TreatmentStep("*", Compute: [new ComputedColumn("share", "100 / amount")]),
-            new TreatmentStep("*", Mask: [new MaskedColumn("code", MaskManner.Hash), new MaskedColumn("word", MaskManner.Pseudonym)]),
+            new TreatmentStep("*", Mask: [new MaskedColumn("code", MaskMethod.Hash), new MaskedColumn("word", MaskMethod.Pseudonym)]),
         };
         await using var crossing = await Crossing.StartAsync(a, b, Definition(steps));
         await crossing.FollowsAsync();

@@ -103,7 +103,7 @@ public sealed class WireTests(TwoServers servers)
         var problems = new List<DefinitionProblem>();
         Assert.Null(PostgreSqlSettings.Parse(settings, null, problems));
         Assert.Equal(named, Assert.Single(problems).Field);
-        Assert.NotEmpty(problems[0].Mend);
+        Assert.NotEmpty(problems[0].Remedy);
     }
 
     /// <summary>Of files elsewhere nothing is said, whether they are there or not.</summary>

@@ -124,7 +124,7 @@ public sealed class CrossingTests : IAsyncLifetime
 
         var head = a.Head;
         await WaitAsync(() => Engine.Status(Name)!.Capture!.Spooled >= head, "capture");
-        await Engine.StopAsync(Name, StopManner.Drain, "test", cancellation);
+        await Engine.StopAsync(Name, StopMode.Drain, "test", cancellation);
         await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Stopped, "stopped");
         Assert.Equal(Dump("a.db"), Dump("b.db"));
     }

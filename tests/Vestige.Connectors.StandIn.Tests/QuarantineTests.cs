@@ -84,7 +84,7 @@ public sealed class QuarantineTests : IAsyncLifetime
         Assert.Equal((true, "test", "it is gone again", ChangeKind.Insert), (decided.Dropped, decided.By, decided.Words, decided.Change.Change.Kind));
 
         // What is removed leaves nothing behind for another of the same name.
-        await systems.Engine.StopAsync(Name, StopManner.Now, "test", cancellation);
+        await systems.Engine.StopAsync(Name, StopMode.Now, "test", cancellation);
         await systems.WaitAsync(() => systems.Engine.Status(Name)!.State == CrossingState.Stopped, "the stop");
         await systems.Engine.RemoveAsync(Name, "test", cancellation);
         await StartAsync(new QuarantineRule(Rows: 5), ExistingRows.Empty);

@@ -48,12 +48,12 @@ public sealed class ReconcileTests : IAsyncDisposable
         Assert.Equal((40000, 40000), (found.SourceRows, found.TargetRows));
         foreach (var (_, kind, key, column) in planted)
         {
-            var row = Assert.Single(found.Rows, row => WholeKeys.Display(row.Key) == key);
+            var row = Assert.Single(found.Rows, row => IntegerKeys.Display(row.Key) == key);
             Assert.Equal(kind, row.Kind);
             Assert.Equal(column is null ? [] : [column], row.Columns);
         }
 
-        Assert.Contains(found.Rows, row => row.Kind == DifferenceKind.Missing && WholeKeys.Display(row.Key) == "15000");
+        Assert.Contains(found.Rows, row => row.Kind == DifferenceKind.Missing && IntegerKeys.Display(row.Key) == "15000");
         Assert.Equal(found.SourceRows, found.Segments.Sum(segment => segment.Rows));
         Assert.True(found.Segments.Count(segment => segment.State == SegmentState.Differing) < found.Segments.Count);
     }
@@ -79,7 +79,7 @@ public sealed class ReconcileTests : IAsyncDisposable
         for (var i = 0; i < 10; i++)
         {
             var row = Assert.Single((await CompareAsync()).Tables.Single().Rows);
-            Assert.Equal(("5500", DifferenceKind.Differing), (WholeKeys.Display(row.Key), row.Kind));
+            Assert.Equal(("5500", DifferenceKind.Differing), (IntegerKeys.Display(row.Key), row.Kind));
             Assert.Contains("written on the target by somebody else", row.Cause, StringComparison.Ordinal);
         }
 
@@ -93,7 +93,7 @@ public sealed class ReconcileTests : IAsyncDisposable
         await FollowAsync(
             "CREATE TABLE t (id TEXT PRIMARY KEY, branch INTEGER, name TEXT);"
             + "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 9000) INSERT INTO t SELECT 'k' || i, i % 3, 'patron ' || i FROM n",
-            new TreatmentStep("a.t") { Keep = "branch < 2", Mask = [new MaskedColumn("name", MaskManner.Hash)], Rename = [new RenamedColumn("branch", "place")] });
+            new TreatmentStep("a.t") { Keep = "branch < 2", Mask = [new MaskedColumn("name", MaskMethod.Hash)], Rename = [new RenamedColumn("branch", "place")] });
         var whole = (await CompareAsync()).Tables.Single();
         Assert.True(whole.IsEqual, Told(whole));
         Assert.Equal((6000, 6000, true), (whole.SourceRows, whole.TargetRows, whole.ByHash));
@@ -115,7 +115,7 @@ public sealed class ReconcileTests : IAsyncDisposable
         Assert.Equal(3, found.InFlight);
         await systems.RunAsync(systems.B, "UPDATE t SET v = 'damaged' WHERE id = 3");
         found = (await CompareAsync()).Tables.Single();
-        Assert.Equal("3", WholeKeys.Display(Assert.Single(found.Rows).Key));
+        Assert.Equal("3", IntegerKeys.Display(Assert.Single(found.Rows).Key));
     }
 
     [Fact]
@@ -182,11 +182,11 @@ public sealed class ReconcileTests : IAsyncDisposable
         var repair = await systems.Engine.Reconcile.Repairs.RepairAsync(Name, found, null, delete: false, "test", cancellation);
         Assert.Equal(2, repair.Changed);
         Assert.Equal(["1 one", "2 two", "3 three", "4 extra"], systems.Rows("b.db", "SELECT id || ' ' || v FROM t ORDER BY id"));
-        Assert.Equal("damaged", repair.Rows.Single(row => WholeKeys.Display(row.Key) == "1").Before.TextAt(1));
+        Assert.Equal("damaged", repair.Rows.Single(row => IntegerKeys.Display(row.Key) == "1").Before.TextAt(1));
         await systems.RunAsync(systems.A, "UPDATE t SET v = 'newer' WHERE id = 1");
         await SettledAsync();
         var undone = await systems.Engine.Reconcile.Repairs.UndoAsync(Name, repair.Id, "test", cancellation);
-        Assert.Contains("changed since", undone.Rows.Single(row => WholeKeys.Display(row.Key) == "1").Note, StringComparison.Ordinal);
+        Assert.Contains("changed since", undone.Rows.Single(row => IntegerKeys.Display(row.Key) == "1").Note, StringComparison.Ordinal);
         Assert.Equal(["1 newer", "3 three", "4 extra"], systems.Rows("b.db", "SELECT id || ' ' || v FROM t ORDER BY id"));
         await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Reconcile.Repairs.UndoAsync(Name, repair.Id, "test", cancellation));
         var missing = (await CompareAsync()).Tables.Single().Rows.Single(row => row.Kind == DifferenceKind.Missing);
@@ -258,7 +258,7 @@ public sealed class ReconcileTests : IAsyncDisposable
         Assert.Equal([SegmentState.Differing, SegmentState.Open], [shown.Segments[0].State, shown.Segments[^1].State]);
         Assert.InRange(shown.SourceRows, 4000, 39_000);
         Assert.Equal(shown.SourceRows, shown.Segments.Where(segment => segment.State != SegmentState.Open).Sum(segment => segment.Rows));
-        Assert.Equal("2", WholeKeys.Display(Assert.Single(shown.Rows).Key));
+        Assert.Equal("2", IntegerKeys.Display(Assert.Single(shown.Rows).Key));
         Assert.All(shown.Segments.Zip(shown.Segments.Skip(1)), pair => Assert.Equal(pair.First.Before, pair.Second.From));
     }
 
@@ -314,7 +314,7 @@ public sealed class ReconcileTests : IAsyncDisposable
     }
 
     private async Task<Dictionary<string, string?>> CausesAsync() =>
-        (await CompareAsync()).Tables.Single().Rows.ToDictionary(row => WholeKeys.Display(row.Key), row => row.Cause);
+        (await CompareAsync()).Tables.Single().Rows.ToDictionary(row => IntegerKeys.Display(row.Key), row => row.Cause);
 
     private async Task FollowAsync(string statements, params TreatmentStep[] steps)
     {

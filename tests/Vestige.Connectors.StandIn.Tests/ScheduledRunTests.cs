@@ -121,7 +121,7 @@ public sealed class ScheduledRunTests : IAsyncLifetime
         crossing.Systems.B.Drills.Delay = TimeSpan.FromSeconds(3);
         await crossing.InsertAsync(1, 1);
         await crossing.WaitAsync(() => crossing.NextRun is null, "the second run");
-        await crossing.Systems.Engine.StopAsync(PacedCrossing.Name, StopManner.Drain, "test", cancellation);
+        await crossing.Systems.Engine.StopAsync(PacedCrossing.Name, StopMode.Drain, "test", cancellation);
         await crossing.RunAsync();
         crossing.Systems.B.Drills.Delay = TimeSpan.Zero;
         await crossing.WaitAsync(() => crossing.Count() == 2 && crossing.NextRun is not null, "its end");

@@ -26,7 +26,7 @@ public sealed class TraceTests : IAsyncLifetime
             "a",
             "b",
             new TableRules([new TableRule(Take: "a.*")]),
-            Treatment: [new TreatmentStep("*.t", Keep: "v <> 'private'"), new TreatmentStep("*.t", Mask: [new MaskedColumn("secret", MaskManner.Null)])],
+            Treatment: [new TreatmentStep("*.t", Keep: "v <> 'private'"), new TreatmentStep("*.t", Mask: [new MaskedColumn("secret", MaskMethod.Null)])],
             Quarantine: new QuarantineRule(Rows: 3));
         await systems.Engine.DefineAsync(definition, "test", cancellation);
         await systems.Engine.RunAsync(Name, "test", cancellation);

@@ -84,7 +84,7 @@ public class ChildRowsTests
     [Fact]
     public void Steps_of_child_rows_are_named_by_their_column_and_a_pattern_for_the_table_is_not_theirs()
     {
-        var treatment = Build(Items, new TreatmentStep("circulation.loan.items", Mask: [new MaskedColumn("title", MaskManner.Hash)]), new TreatmentStep("circulation.loan*", LeaveOut: ["note"]), new TreatmentStep("circulation.loan.tags", Keep: "value <> 'x'"));
+        var treatment = Build(Items, new TreatmentStep("circulation.loan.items", Mask: [new MaskedColumn("title", MaskMethod.Hash)]), new TreatmentStep("circulation.loan*", LeaveOut: ["note"]), new TreatmentStep("circulation.loan.tags", Keep: "value <> 'x'"));
         var made = Treated.Loaded(treatment, Row("1", "1", """[{"t":"secret"}]""", "{x,y}", "n"));
         Assert.Equal(3, made.Count);
         Assert.DoesNotContain("secret", Treated.Shown(made[1].Change.After), StringComparison.Ordinal);
@@ -95,7 +95,7 @@ public class ChildRowsTests
     [Fact]
     public void What_would_show_a_masked_value_or_cannot_be_found_again_is_refused()
     {
-        Assert.Equal("treatment[0].children[0].from", Refused(Items, new TreatmentStep("circulation.loan", Mask: [new MaskedColumn("items", MaskManner.Null)])));
+        Assert.Equal("treatment[0].children[0].from", Refused(Items, new TreatmentStep("circulation.loan", Mask: [new MaskedColumn("items", MaskMethod.Null)])));
         Assert.Equal("treatment[1].children[0].from", Refused(new TreatmentStep("circulation.loan", LeaveOut: ["items"]), Items));
         Assert.Equal("treatment[0].children[0].from", Refused(new TreatmentStep("circulation.loan", Children: [new ChildRows("note", "a.b")])));
         Assert.Equal("treatment[0].children[0].into", Refused(new TreatmentStep("circulation.loan", Children: [new ChildRows("items", "b")])));

@@ -146,7 +146,7 @@ public class TranscribingTests
         [
             new TreatmentStep("*", Keep: "price > 1.5"),
             new TreatmentStep("*", Compute: [new ComputedColumn("twice", "price * 2")]),
-            new TreatmentStep("*") { Mask = [new MaskedColumn("label", MaskManner.Fixed, Value: "x")] },
+            new TreatmentStep("*") { Mask = [new MaskedColumn("label", MaskMethod.Fixed, Value: "x")] },
         ];
         var (treatment, problems) = TreatmentBuilder.Build(new CrossingDefinition("c", "copy", "a", "b", new TableRules([]), Treatment: steps), source, name => name, Numbers.Instance, new OneKey(), Texts.Instance);
         Assert.Empty(problems);
@@ -172,7 +172,7 @@ public class TranscribingTests
         if (!isKey)
         {
             Assert.Empty(Problems(new TreatmentStep("*", LeaveOut: ["c"])));
-            Assert.Empty(Problems(new TreatmentStep("*") { Mask = [new MaskedColumn("c", MaskManner.Null)] }));
+            Assert.Empty(Problems(new TreatmentStep("*") { Mask = [new MaskedColumn("c", MaskMethod.Null)] }));
         }
     }
 

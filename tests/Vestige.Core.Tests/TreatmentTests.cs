@@ -94,7 +94,7 @@ public class TreatmentTests
     public void What_tells_combined_rows_apart_is_not_touched()
     {
         TreatmentStep combine = new("*", Combine: new CombinedTable("dw.loan"));
-        Assert.Equal("treatment[1].mask[0].column", Assert.Single(Refused(combine, new TreatmentStep("*", Mask: [new MaskedColumn("origin", MaskManner.Null)]))).Field);
+        Assert.Equal("treatment[1].mask[0].column", Assert.Single(Refused(combine, new TreatmentStep("*", Mask: [new MaskedColumn("origin", MaskMethod.Null)]))).Field);
         Assert.Equal("treatment[1].convert[0].column", Assert.Single(Refused(combine, new TreatmentStep("*", Convert: [new ConvertedColumn("origin", "integer")]))).Field);
         Assert.Equal("treatment[1].split", Assert.Single(Refused(combine, new TreatmentStep("*", Split: [new SplitTable("a.b")]))).Field);
         Assert.Equal("treatment[0].combine.into", Assert.Single(Refused(new TreatmentStep("*", Combine: new CombinedTable("nothing")))).Field);
@@ -155,7 +155,7 @@ public class TreatmentTests
     [InlineData("4a656665", "what do ya want for nothing?", "5bdcc146bf60754e6a042426089575c75a003f089d2739839dec58b964ec3843")]
     public void A_keyed_hash_agrees_with_the_published_vectors(string key, string text, string expected)
     {
-        var treatment = Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Hash)])), new OneKey(Convert.FromHexString(key)));
+        var treatment = Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash)])), new OneKey(Convert.FromHexString(key)));
         Assert.Equal(expected, Treated.Loaded(treatment, Row("1", "2", text, null, null))[0].Change.After.TextAt(2));
     }
 
@@ -164,7 +164,7 @@ public class TreatmentTests
         Gen.Select(Gen.String[1, 30], Gen.Enum<PseudonymKind>()).Sample((text, kind) =>
         {
             string Under(string key, string column, string table) => Treated.Shown(Treated.Loaded(
-                Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn(column, MaskManner.Pseudonym, Kind: kind, Key: key)])), new NamedKeys(), Source with { Name = new TableName("other", table) }),
+                Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn(column, MaskMethod.Pseudonym, Kind: kind, Key: key)])), new NamedKeys(), Source with { Name = new TableName("other", table) }),
                 column == "email" ? Row("1", "2", text, null, null) : Row("1", "2", null, null, text))[0].Change.After).Split('|')[column == "email" ? 2 : 4];
             Assert.Equal(Under("a", "email", "x"), Under("a", "note", "y"));
             Assert.NotEqual(text, Under("a", "email", "x"));
@@ -177,7 +177,7 @@ public class TreatmentTests
     [Fact]
     public void Dates_of_one_person_move_together_and_never_stay()
     {
-        var treatment = Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn("due", MaskManner.ShiftDate, Days: 10, Along: "branch")])), new NamedKeys());
+        var treatment = Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn("due", MaskMethod.ShiftDate, Days: 10, Along: "branch")])), new NamedKeys());
         long Day(string id, string branch, string due) => CivilTime.ParseDate(Treated.Loaded(treatment, Row(id, branch, null, due, null))[0].Change.After.TextAt(3))!.Value;
         var origin = CivilTime.ParseDate("2026-01-01")!.Value;
         for (var branch = 0; branch < 200; branch++)
@@ -196,29 +196,29 @@ public class TreatmentTests
     [InlineData("😀😀x", 1, "**x")]
     public void The_last_characters_stay(string text, int last, string expected) => Assert.Equal(
         expected.Replace("********** 2222", "**********2222", StringComparison.Ordinal),
-        Treated.Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.KeepLast, Last: last)])), Row("1", "2", text, null, null))[0].Change.After.TextAt(2));
+        Treated.Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.KeepLast, Last: last)])), Row("1", "2", text, null, null))[0].Change.After.TextAt(2));
 
     [Fact]
     public void A_null_stays_null_under_every_mask_but_the_fixed_one()
     {
         foreach (var mask in new[]
         {
-            new MaskedColumn("email", MaskManner.Hash),
-            new MaskedColumn("email", MaskManner.Pseudonym),
-            new MaskedColumn("email", MaskManner.KeepLast, Last: 2),
-            new MaskedColumn("email", MaskManner.Null),
+            new MaskedColumn("email", MaskMethod.Hash),
+            new MaskedColumn("email", MaskMethod.Pseudonym),
+            new MaskedColumn("email", MaskMethod.KeepLast, Last: 2),
+            new MaskedColumn("email", MaskMethod.Null),
         })
         {
             Assert.Equal(ValueKind.Null, Treated.Loaded(Build(new TreatmentStep("*", Mask: [mask])), Row("1", "2", null, null, null))[0].Change.After.KindAt(2));
         }
 
-        Assert.Equal("x", Treated.Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Fixed, Value: "x")])), Row("1", "2", null, null, null))[0].Change.After.TextAt(2));
+        Assert.Equal("x", Treated.Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Fixed, Value: "x")])), Row("1", "2", null, null, null))[0].Change.After.TextAt(2));
     }
 
     [Fact]
     public void A_value_that_the_log_left_out_stays_left_out_under_a_mask()
     {
-        var treatment = Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Hash)]));
+        var treatment = Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash)]));
         var change = Assert.Single(Treated.By(treatment, new RowChange(ChangeKind.Update, 0, default, TextRow.Of("7", "7", TextRow.Absent, "2026-01-01", "7")))).Change;
         Assert.Equal(ValueKind.Absent, change.After.KindAt(2));
     }
@@ -232,10 +232,10 @@ public class TreatmentTests
         { new TreatmentStep("*", Rename: [new RenamedColumn("branch", "email")]), "treatment", "two columns email" },
         { new TreatmentStep("*", Convert: [new ConvertedColumn("note", "varchar(2)")]), "treatment[0].convert[0].to", "cut" },
         { new TreatmentStep("*", Compute: [new ComputedColumn("id", "1")]), "treatment[0].compute[0].column", "in the key" },
-        { new TreatmentStep("*", Mask: [new MaskedColumn("id", MaskManner.Fixed, Value: "1")]), "treatment[0].mask[0].by", "make rows one" },
-        { new TreatmentStep("*", Mask: [new MaskedColumn("branch", MaskManner.KeepLast, Last: 2)]), "treatment[0].mask[0].by", "text only" },
-        { new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Hash, Last: 2)]), "treatment[0].mask[0].last", "another manner" },
-        { new TreatmentStep("*", Mask: [new MaskedColumn("branch", MaskManner.Fixed, Value: "x")]), "treatment[0].mask[0].value", "not integer" },
+        { new TreatmentStep("*", Mask: [new MaskedColumn("id", MaskMethod.Fixed, Value: "1")]), "treatment[0].mask[0].by", "make rows one" },
+        { new TreatmentStep("*", Mask: [new MaskedColumn("branch", MaskMethod.KeepLast, Last: 2)]), "treatment[0].mask[0].by", "text only" },
+        { new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash, Last: 2)]), "treatment[0].mask[0].last", "another manner" },
+        { new TreatmentStep("*", Mask: [new MaskedColumn("branch", MaskMethod.Fixed, Value: "x")]), "treatment[0].mask[0].value", "not integer" },
         { new TreatmentStep("*", Split: [new SplitTable("w.rest"), new SplitTable("w.one", "branch = 1")]), "treatment[0].split[0]", "all other rows" },
         { new TreatmentStep("*", Split: [new SplitTable("rest")]), "treatment[0].split[0].into", "not a table name" },
     };
@@ -260,7 +260,7 @@ public class TreatmentTests
         {
             0 => [new TreatmentStep("*", Keep: "branch < 3")],
             1 => [new TreatmentStep("*", Split: [new SplitTable("w.a", "branch < 2"), new SplitTable("w.b", "email = 'x'"), new SplitTable("w.c")])],
-            _ => [new TreatmentStep("*", Keep: "branch <> 1"), new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskManner.Hash)]), new TreatmentStep("*", Split: [new SplitTable("w.a", "branch = 2"), new SplitTable("w.b", "id % 2 = 0")])],
+            _ => [new TreatmentStep("*", Keep: "branch <> 1"), new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash)]), new TreatmentStep("*", Split: [new SplitTable("w.a", "branch = 2"), new SplitTable("w.b", "id % 2 = 0")])],
         };
         Gen.Select(Gen.Int[0, 3], Gen.Int[1, 4], Gen.Int[0, 5], Gen.Bool, Gen.Int[1, 4]).Array[0, 60].Sample(moves =>
         {

@@ -50,7 +50,7 @@ public sealed class DefinitionYamlTests
     [InlineData("source: a", "source: &one a", 3, 9, "document", "Anchors", "YAML")]
     [InlineData("source: a", "name: again", 3, 1, "document", "", "YAML")]
     [InlineData("  rules:", "  rules: x", 7, 11, "document", "", "YAML")]
-    public void What_is_wrong_is_said_with_its_place(string right, string wrong, int line, int column, string field, string found, string mend)
+    public void What_is_wrong_is_said_with_its_place(string right, string wrong, int line, int column, string field, string found, string remedy)
     {
         Assert.Contains(right, Good, StringComparison.Ordinal);
         var read = DefinitionYaml.Read(Good.Replace(right, wrong, StringComparison.Ordinal));
@@ -58,8 +58,8 @@ public sealed class DefinitionYamlTests
         var (problem, place) = Assert.Single(read.Problems);
         Assert.Equal((field, new DefinitionPlace(line, column)), (problem.Field, place));
         Assert.Contains(found, problem.Found, StringComparison.Ordinal);
-        Assert.Contains(mend, problem.Mend, StringComparison.Ordinal);
-        Assert.DoesNotContain("Vestige.Core", problem.Found + problem.Mend, StringComparison.Ordinal);
+        Assert.Contains(remedy, problem.Remedy, StringComparison.Ordinal);
+        Assert.DoesNotContain("Vestige.Core", problem.Found + problem.Remedy, StringComparison.Ordinal);
     }
 
     [Theory]

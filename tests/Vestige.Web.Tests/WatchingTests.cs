@@ -183,9 +183,9 @@ public sealed class WatchingTests
         Assert.Empty(await store.AppliedAsync("c", now.AddDays(-9), cancellation));
         Assert.Equal(30, (await store.ReadAsync("c", MeasureStep.Minute, now.AddDays(-20), now, cancellation)).Count);
         Assert.Empty(await store.ReadAsync("c", MeasureStep.Second, now.AddDays(-20), now, cancellation));
-        Assert.Equal([new(1d / 3, true), new(0, true)], (await store.JudgedAsync("c", cancellation)).Single(block => block.Kind == ForecastKind.Load).Judged);
+        Assert.Equal([new(1d / 3, true), new(0, true)], (await store.ScoredAsync("c", cancellation)).Single(block => block.Kind == ForecastKind.Load).Judged);
         await store.ForgetAsync("c", cancellation);
-        Assert.Empty(await store.JudgedAsync("c", cancellation));
+        Assert.Empty(await store.ScoredAsync("c", cancellation));
         Assert.Empty(await store.ReadAsync("c", MeasureStep.Minute, now.AddDays(-20), now, cancellation));
         Directory.Delete(folder, recursive: true);
     }

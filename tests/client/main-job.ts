@@ -27,7 +27,7 @@ const expect = (holds: boolean, what: string) => { if (!holds) { throw new Error
 
 /** What was answered; a refusal is told as Vestige words it. */
 const answered = <T>(answer: { data?: T; error?: components['schemas']['ProblemDocument'] }): T => {
-  if (answer.data === undefined) { throw new Error(`${answer.error?.detail} ${answer.error?.mend ?? ''}`); }
+  if (answer.data === undefined) { throw new Error(`${answer.error?.detail} ${answer.error?.remedy ?? ''}`); }
   return answer.data;
 };
 
@@ -101,7 +101,7 @@ await check('a definition is changed by its version only', async () => {
 
 await check('a refusal is a problem with its type and what to do', async () => {
   const refused = await client.POST('/api/v1/crossings/{name}/stop', { params: { path: { name } }, body: { manner: 'now', mark: { asOfNow: true } } });
-  expect(refused.response.status === 422 && refused.error?.type.endsWith('/stop') === true && (refused.error.mend?.length ?? 0) > 0, JSON.stringify(refused.error));
+  expect(refused.response.status === 422 && refused.error?.type.endsWith('/stop') === true && (refused.error.remedy?.length ?? 0) > 0, JSON.stringify(refused.error));
 });
 
 await check('it stops at a mark', async () => {

@@ -66,7 +66,7 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
 
     public async Task RemoveAsync(string name)
     {
-        await Engine.StopAsync(name, StopManner.Now, "bench", CancellationToken.None);
+        await Engine.StopAsync(name, StopMode.Now, "bench", CancellationToken.None);
         while (Engine.Status(name)!.State != CrossingState.Stopped)
         {
             await Task.Delay(5);

@@ -60,7 +60,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
                 throw new PortException($"Taking the snapshot in {source.Place}: the line that held it ended before all readers had taken it over.", exception)
                 {
                     Transient = true,
-                    Mend = "Look at the server and at the line to it; it is tried again by itself.",
+                    Remedy = "Look at the server and at the line to it; it is tried again by itself.",
                 };
             }
 

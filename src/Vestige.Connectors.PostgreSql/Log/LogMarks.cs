@@ -184,7 +184,7 @@ internal sealed class LogMarks
     private PlaceLostException Another((LogPosition Place, string Text) mark) => new(
         $"The log of {database.Place} does not hold at {Lsn.Format(mark.Place)} what was read from it there. The database was restored from an older state and has been written since.")
     {
-        Mend = "Load the crossings of this source again, or give them up.",
+        Remedy = "Load the crossings of this source again, or give them up.",
     };
 
     private static (LogPosition Place, string Text)? Parse(string? note)

@@ -154,7 +154,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
                 case 'E':
                     throw link.FailureOf(message.Body.Span);
                 case 'c':
-                    throw new Engine.Faults.PortException("The server ended the reading of the log.") { Transient = true, Mend = "Look at the server; it is tried again by itself." };
+                    throw new Engine.Faults.PortException("The server ended the reading of the log.") { Transient = true, Remedy = "Look at the server; it is tried again by itself." };
             }
         }
     }

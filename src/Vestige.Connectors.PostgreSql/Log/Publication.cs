@@ -55,7 +55,7 @@ internal static class Publication
     /// <summary>What is thrown where the publication that was read is not there any more.</summary>
     public static PlaceLostException Dropped(LogNames names, string place) => new($"The publication {names.Publication} in {place} was dropped. Changes made since then are lost.")
     {
-        Mend = "Load the crossings of this source again, or remove them.",
+        Remedy = "Load the crossings of this source again, or remove them.",
     };
 
     /// <summary>Takes tables out of a publication. Throws <see cref="PostgresException"/> where the role may not.</summary>
@@ -110,7 +110,7 @@ internal static class Publication
         {
             throw new PortException($"There is no publication {name}, and {wanted[0]} needs it.")
             {
-                Mend = "The place in the log was made without it: load the crossings of this source again.",
+                Remedy = "The place in the log was made without it: load the crossings of this source again.",
             };
         }
 
@@ -142,7 +142,7 @@ internal static class Publication
             throw new PortException($"The tables cannot be added to the publication {name}: {exception.MessageText} (SQLSTATE 42501).", exception)
             {
                 Transient = true,
-                Mend = $"Run as a DBA: {string.Join("; ", Statements(name, exists, missing))}; or the preparation script of the connection. It is tried again by itself.",
+                Remedy = $"Run as a DBA: {string.Join("; ", Statements(name, exists, missing))}; or the preparation script of the connection. It is tried again by itself.",
             };
         }
     }
@@ -156,7 +156,7 @@ internal static class Publication
             ? true
             : throw new PortException($"{pair.Part} is a part of {pair.Whole}, and both are to be read through one publication: its changes would come as those of {pair.Whole} only.")
             {
-                Mend = "Take the one or the other in all crossings of this connection; or make another connection to the database for one of them.",
+                Remedy = "Take the one or the other in all crossings of this connection; or make another connection to the database for one of them.",
             };
 
     /// <summary>A part among the tables, and the partitioned table above it that is among them as well; null when there is none.</summary>

@@ -25,28 +25,28 @@ internal static class Ladder
         return lines;
     }
 
-    private static async Task<bool> StepAsync(string step, List<ReadinessLine> lines, TimeProvider clock, Func<Task<(bool Ok, string Found, string Needed, string? Mend)>> look)
+    private static async Task<bool> StepAsync(string step, List<ReadinessLine> lines, TimeProvider clock, Func<Task<(bool Ok, string Found, string Needed, string? Remedy)>> look)
     {
         var began = clock.GetTimestamp();
         try
         {
-            var (ok, found, needed, mend) = await look();
-            lines.Add(new ReadinessLine(step, ok, found, needed, ok ? null : mend, clock.GetElapsedTime(began)));
+            var (ok, found, needed, remedy) = await look();
+            lines.Add(new ReadinessLine(step, ok, found, needed, ok ? null : remedy, clock.GetElapsedTime(began)));
             return ok;
         }
         catch (PortException exception)
         {
-            lines.Add(new ReadinessLine(step, false, exception.Message, "an answer", exception.Mend, clock.GetElapsedTime(began)));
+            lines.Add(new ReadinessLine(step, false, exception.Message, "an answer", exception.Remedy, clock.GetElapsedTime(began)));
             return false;
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            lines.Add(new ReadinessLine(step, false, exception.Message, "an answer", Failures.Of(exception, step).Mend, clock.GetElapsedTime(began)));
+            lines.Add(new ReadinessLine(step, false, exception.Message, "an answer", Failures.Of(exception, step).Remedy, clock.GetElapsedTime(began)));
             return false;
         }
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Mend)> NameAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> NameAsync(PostgreSqlSettings settings, CancellationToken cancellation)
     {
         if (settings.Host.StartsWith('/'))
         {
@@ -64,13 +64,13 @@ internal static class Ladder
         }
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Mend)> TcpAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> TcpAsync(PostgreSqlSettings settings, CancellationToken cancellation)
     {
         await using var link = await ReplicationLink.ConnectAsync(settings with { Tls = TlsMode.Off }, cancellation);
         return (true, $"port {settings.Port} answers", "an open port", null);
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Mend)> TlsAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> TlsAsync(PostgreSqlSettings settings, CancellationToken cancellation)
     {
         await using var link = await ReplicationLink.ConnectAsync(settings, cancellation);
         var checkedWord = settings.Tls == TlsMode.Verify ? "encrypted, the certificate is accepted" : "encrypted, the certificate is not looked at";
@@ -95,7 +95,7 @@ internal static class Ladder
                 lines.Add(new ReadinessLine("sign-in", true, $"as {settings.User}", "accepted", null, clock.GetElapsedTime(began)));
             }
 
-            lines.Add(new ReadinessLine(step, false, answer is null ? exception.Message : $"{answer.MessageText} (SQLSTATE {answer.SqlState})", "accepted", exception.Mend, clock.GetElapsedTime(began)));
+            lines.Add(new ReadinessLine(step, false, answer is null ? exception.Message : $"{answer.MessageText} (SQLSTATE {answer.SqlState})", "accepted", exception.Remedy, clock.GetElapsedTime(began)));
             return false;
         }
 
@@ -109,13 +109,13 @@ internal static class Ladder
         }
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Mend)> VersionAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> VersionAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         var number = int.Parse((await ScalarAsync(connection, "SHOW server_version_num", cancellation))!, CultureInfo.InvariantCulture);
         return (number >= OldestVersion, $"PostgreSQL {connection.ServerVersion}", "12 or later", "Use a newer server.");
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Mend)> ClockAsync(NpgsqlConnection connection, TimeProvider clock, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> ClockAsync(NpgsqlConnection connection, TimeProvider clock, CancellationToken cancellation)
     {
         var before = clock.GetUtcNow();
         var seconds = double.Parse((await ScalarAsync(connection, "SELECT extract(epoch FROM clock_timestamp())::text", cancellation))!, CultureInfo.InvariantCulture);
@@ -126,7 +126,7 @@ internal static class Ladder
         return (true, small ? $"differs by {Figures.Duration(difference.Duration())}" : $"{Figures.Duration(difference.Duration())} {(difference > TimeSpan.Zero ? "ahead of" : "behind")} ours; lag takes it into account", "any", null);
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Mend)> RightsAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> RightsAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand("SELECT rolsuper, rolreplication, has_database_privilege(current_database(), 'CREATE') FROM pg_roles WHERE rolname = current_user", connection);
         await using var reader = await command.ExecuteReaderAsync(cancellation);

@@ -101,8 +101,8 @@ internal static class SourceReadiness
     {
         var ok = holds(setting.Value);
         var waits = setting.WaitsForRestart ? $"; another value{(setting.Waiting is { } value ? $", {value}," : "")} is set and waits for a restart of the server" : "";
-        var mend = setting.WaitsForRestart ? "Restart the server." : $"{statement}; then restart the server.";
-        return new ReadinessLine(setting.Name, ok, $"{setting.Value} is in force{waits}", needed, ok ? null : mend, TimeSpan.Zero);
+        var remedy = setting.WaitsForRestart ? "Restart the server." : $"{statement}; then restart the server.";
+        return new ReadinessLine(setting.Name, ok, $"{setting.Value} is in force{waits}", needed, ok ? null : remedy, TimeSpan.Zero);
     }
 
     private static async Task<ReadinessLine> LogRightAsync(NpgsqlConnection connection, string user, CancellationToken cancellation)

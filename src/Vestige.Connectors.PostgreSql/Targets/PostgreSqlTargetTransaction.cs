@@ -298,7 +298,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             Key = key,
             Answer = words,
             OfType = answer.Routine == "enum_in",
-            Mend = "Remove the cause on the target, then resume: the row is tried again. Everything before it is applied.",
+            Remedy = "Remove the cause on the target, then resume: the row is tried again. Everything before it is applied.",
         };
     }
 
@@ -326,7 +326,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             session.Compared.Remove(form);
             throw new PortException($"{form.Name} in {session.Target.Place} has another form than the changes that arrive: {difference}.")
             {
-                Mend = "Restore its form there, or load the table again.",
+                Remedy = "Restore its form there, or load the table again.",
             };
         }
     }

@@ -74,7 +74,7 @@ internal sealed class RowWriterOneByOne(PostgreSqlTargetTransaction transaction)
         Kind = ChangeKind.Update,
         Key = RowKey.Display(row, table.KeyOrdinals),
         Answer = "the row is not there",
-        Mend = "Load the table again.",
+        Remedy = "Load the table again.",
     };
 
     private void Add(List<(NpgsqlBatchCommand Command, TableSchema Table, FoldedRow Row)> commands, FoldedTable folded, ChangeKind kind)

@@ -100,7 +100,7 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
             {
                 if (mask.Length > 0)
                 {
-                    throw new Engine.Faults.RowRefusedException($"{rows - touched} rows of {table.Form.Name} are not on the target, and the log does not carry all of them.") { Table = table.Form.Name, Kind = ChangeKind.Update, Answer = "the row is not there", Mend = "Load the table again." };
+                    throw new Engine.Faults.RowRefusedException($"{rows - touched} rows of {table.Form.Name} are not on the target, and the log does not carry all of them.") { Table = table.Form.Name, Kind = ChangeKind.Update, Answer = "the row is not there", Remedy = "Load the table again." };
                 }
 
                 await transaction.RunAsync(table.Statements.InsertStaged(table.Staging, what), "Inserting", cancellation, table.Form);

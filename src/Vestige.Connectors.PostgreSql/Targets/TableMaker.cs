@@ -32,7 +32,7 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
             }
             else if (making == TableMaking.WhereMissingOrSame && await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
             {
-                throw new PortException($"{table.Name} has another form in {place}: {difference}. Rows of other tables are in it.") { Mend = "Load all tables that go into it again, at once." };
+                throw new PortException($"{table.Name} has another form in {place}: {difference}. Rows of other tables are in it.") { Remedy = "Load all tables that go into it again, at once." };
             }
             else if (making == TableMaking.Anew || (making == TableMaking.WhereOther && await FormComparison.DifferenceAsync(connection, table, cancellation) is not null))
             {
@@ -79,7 +79,7 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
 
         if (await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
         {
-            throw new PortException($"The definition's statement for {table.Name} makes another table than its rows need: {difference}. Nothing was changed.") { Mend = "Correct the statement in the definition, or remove it." };
+            throw new PortException($"The definition's statement for {table.Name} makes another table than its rows need: {difference}. Nothing was changed.") { Remedy = "Correct the statement in the definition, or remove it." };
         }
     }
 }

@@ -60,7 +60,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
 
         if (treatment.CrossesEngines)
         {
-            var own = new UnlikeParts(treatment, form, bySource);
+            var own = new CrossEngineParts(treatment, form, bySource);
             parts.AddRange(own.Made);
             notMade.AddRange(own.NotMade);
             return form with { Parts = parts, ForeignKeys = own.References };

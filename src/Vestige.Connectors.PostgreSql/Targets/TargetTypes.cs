@@ -27,7 +27,7 @@ internal static class TargetTypes
         {
             throw new PortException($"The type {part.Name} is ({there}) in {place}, and ({attributes}) at the source.")
             {
-                Mend = $"Change it on the target with ALTER TYPE {part.Name}, then load the table again.",
+                Remedy = $"Change it on the target with ALTER TYPE {part.Name}, then load the table again.",
             };
         }
     }

@@ -44,7 +44,7 @@ internal static class LineSocket
             throw new PortException($"Connecting to {settings.Host} port {settings.Port}: {(exception is SocketException ? exception.Message : "no answer in 10 s")}.", exception)
             {
                 Transient = true,
-                Mend = "Look at the server and at the line to it; it is tried again by itself.",
+                Remedy = "Look at the server and at the line to it; it is tried again by itself.",
             };
         }
 

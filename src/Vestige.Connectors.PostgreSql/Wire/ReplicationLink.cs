@@ -221,7 +221,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
 
         if (lastRead == 0)
         {
-            throw new PortException($"{Tried}: the server closed it.") { Transient = true, Mend = "Look at the server; it is tried again by itself." };
+            throw new PortException($"{Tried}: the server closed it.") { Transient = true, Remedy = "Look at the server; it is tried again by itself." };
         }
 
         end += lastRead;
@@ -316,7 +316,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
                 return;
             }
 
-            throw new PortException($"{Tried}: the server does not offer TLS.") { Mend = "Switch ssl on at the server, or choose another way of encrypting." };
+            throw new PortException($"{Tried}: the server does not offer TLS.") { Remedy = "Switch ssl on at the server, or choose another way of encrypting." };
         }
 
         var encrypted = new SslStream(stream, leaveInnerStreamOpen: false);
@@ -326,7 +326,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
         }
         catch (AuthenticationException exception)
         {
-            throw new PortException($"{Tried}: the server's certificate was not accepted: {exception.Message}", exception) { Transient = true, Mend = "Give the authority that signed it, or a host name that it names." };
+            throw new PortException($"{Tried}: the server's certificate was not accepted: {exception.Message}", exception) { Transient = true, Remedy = "Give the authority that signed it, or a host name that it names." };
         }
 
         stream = encrypted;

@@ -39,7 +39,7 @@ internal sealed class SignIn(ReplicationLink link, PostgreSqlSettings settings)
             case 0:
                 return scram;
             case 3 when settings.Tls == TlsMode.Prefer && !link.Encrypted:
-                throw new PortException($"{link.Tried}: the server asks for the password in clear over a connection that is not encrypted. It was not sent.") { Mend = "Turn TLS on at the server, or let it ask for scram-sha-256 in pg_hba.conf." };
+                throw new PortException($"{link.Tried}: the server asks for the password in clear over a connection that is not encrypted. It was not sent.") { Remedy = "Turn TLS on at the server, or let it ask for scram-sha-256 in pg_hba.conf." };
             case 3:
                 await link.SendAsync('p', ReplicationLink.Zero(Password), cancellation);
                 return scram;
@@ -59,14 +59,14 @@ internal sealed class SignIn(ReplicationLink link, PostgreSqlSettings settings)
             case 12 when scram!.Proves(Encoding.UTF8.GetString(rest.Span)):
                 return scram;
             case 12:
-                throw new PortException($"{link.Tried}: the server did not prove that it knows the password.") { Mend = "Make sure that it is the server you mean." };
+                throw new PortException($"{link.Tried}: the server did not prove that it knows the password.") { Remedy = "Make sure that it is the server you mean." };
             default:
-                throw new PortException($"{link.Tried}: the server asks for a way of signing in that is not known here ({kind}).") { Mend = "Allow password, md5 or scram-sha-256 in the server's pg_hba.conf." };
+                throw new PortException($"{link.Tried}: the server asks for a way of signing in that is not known here ({kind}).") { Remedy = "Allow password, md5 or scram-sha-256 in the server's pg_hba.conf." };
         }
     }
 
     private string Password =>
-        settings.Password ?? throw new PortException($"{link.Tried}: the server asks for a password, and the connection has none.") { Mend = "Give the connection a password." };
+        settings.Password ?? throw new PortException($"{link.Tried}: the server asks for a password, and the connection has none.") { Remedy = "Give the connection a password." };
 
 #pragma warning disable CA5351 // The server's older way of signing in is defined with MD5 (PostgreSQL manual, Password Authentication).
     private string Md5(ReadOnlySpan<byte> salt)

@@ -28,12 +28,12 @@ public static class StandInBench
         ArgumentNullException.ThrowIfNull(database);
         if (string.IsNullOrWhiteSpace(statement))
         {
-            throw new RequestRefusedException("There is no statement.") { Mend = "Type one." };
+            throw new RequestRefusedException("There is no statement.") { Remedy = "Type one." };
         }
 
         if (statement.Length > LongestStatement)
         {
-            throw new RequestRefusedException($"The statement has {statement.Length} characters.") { Mend = $"Use at most {LongestStatement}." };
+            throw new RequestRefusedException($"The statement has {statement.Length} characters.") { Remedy = $"Use at most {LongestStatement}." };
         }
 
         var began = clock.GetTimestamp();
@@ -166,7 +166,7 @@ public static class StandInBench
         }
         catch (PortException exception)
         {
-            throw new RequestRefusedException(exception.Message, exception) { Mend = "Nothing was changed. Correct the statement." };
+            throw new RequestRefusedException(exception.Message, exception) { Remedy = "Nothing was changed. Correct the statement." };
         }
     }
 
@@ -177,10 +177,10 @@ public static class StandInBench
         {
             raw.SQLITE_AUTH => new RequestRefusedException($"Not on the bench: {words}.")
             {
-                Mend = "The bench runs all statements in one transaction of its own. Leave out transaction control, ATTACH, settings and tables that begin with vestige_.",
+                Remedy = "The bench runs all statements in one transaction of its own. Leave out transaction control, ATTACH, settings and tables that begin with vestige_.",
             },
-            raw.SQLITE_INTERRUPT => new RequestRefusedException("The statement ran for 20 s and was ended.") { Mend = "Narrow it down." },
-            _ => new RequestRefusedException($"{database.Name} answered: {words} (SQLite {code}).") { Mend = "Nothing was changed. Correct the statement." },
+            raw.SQLITE_INTERRUPT => new RequestRefusedException("The statement ran for 20 s and was ended.") { Remedy = "Narrow it down." },
+            _ => new RequestRefusedException($"{database.Name} answered: {words} (SQLite {code}).") { Remedy = "Nothing was changed. Correct the statement." },
         };
     }
 }

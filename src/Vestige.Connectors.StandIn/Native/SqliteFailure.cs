@@ -21,7 +21,7 @@ internal static class SqliteFailure
             raw.SQLITE_FULL or raw.SQLITE_IOERR => new PortException($"{where}: {words} (SQLite {code}).")
             {
                 Transient = true,
-                Mend = "Make room on the disk that holds the file.",
+                Remedy = "Make room on the disk that holds the file.",
             },
             raw.SQLITE_BUSY or raw.SQLITE_LOCKED => new PortException($"{where}: {words} (SQLite {code}).") { Transient = true },
             _ => new PortException($"{where}: {words} (SQLite {code})."),

@@ -18,7 +18,7 @@ public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeP
 
     public IEngineTypes Types => Catalogue.StandInTypes.Instance;
 
-    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(Database.Identity.Server);
+    public Task<string> GetIdentityAsync(CancellationToken cancellation) => Task.FromResult(Database.Identity.Server);
 
     public Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) =>
         Task.FromResult(other is StandInLine line && line.Database.Identity.Server == Database.Identity.Server);
@@ -34,7 +34,7 @@ public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeP
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) =>
         ReadAsync(reader => StandInReads.Find(reader, table, key), cancellation);
 
-    public Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation) =>
+    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) =>
         ReadAsync(reader => StandInReads.Look(reader, table, rows), cancellation);
 
     public async Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation)
@@ -48,7 +48,7 @@ public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeP
         }
         catch (Engine.Faults.PortException exception)
         {
-            lines.Add(new ReadinessLine("line", false, exception.Message, "an answer", exception.Mend, clock.GetElapsedTime(began)));
+            lines.Add(new ReadinessLine("line", false, exception.Message, "an answer", exception.Remedy, clock.GetElapsedTime(began)));
             return lines;
         }
 

@@ -73,7 +73,7 @@ internal sealed class StandInLogReader : ILogReader
             throw new PlaceLostException(
                 $"The log of {database.Name} begins at position {database.Oldest}; it no longer holds what follows position {cursor.Position}.")
             {
-                Mend = "Load the crossings of this source again.",
+                Remedy = "Load the crossings of this source again.",
             };
         }
 

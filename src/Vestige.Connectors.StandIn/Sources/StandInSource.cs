@@ -51,7 +51,7 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
         {
             throw new PlaceLostException($"The log of {Name} ends at {Format(Database.Head)}, before position {Format(after)}. The database was replaced by an older one.")
             {
-                Mend = "Load the crossings of this source again.",
+                Remedy = "Load the crossings of this source again.",
             };
         }
 

@@ -18,7 +18,7 @@ internal static class RowRefusals
             Kind = kind,
             Key = key,
             Answer = answer,
-            Mend = "Remove the cause on the target, then resume: the row is tried again. Everything before it is applied.",
+            Remedy = "Remove the cause on the target, then resume: the row is tried again. Everything before it is applied.",
         };
     }
 
@@ -36,7 +36,7 @@ internal static class RowRefusals
             Kind = ChangeKind.Insert,
             Key = key,
             Answer = "FOREIGN KEY constraint failed",
-            Mend = $"Restore the row of {parent} on the target, then resume.",
+            Remedy = $"Restore the row of {parent} on the target, then resume.",
         };
     }
 }

@@ -34,7 +34,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
             var exists = there.TryGetValue(table.Name.Name, out var existing);
             if (exists && making == TableMaking.WhereMissingOrSame && table.DifferenceTo(existing!) is { } difference)
             {
-                throw new PortException($"{table.Name} has another form: {difference}. Rows of other tables are in it.") { Mend = "Load all tables that go into it again, at once." };
+                throw new PortException($"{table.Name} has another form: {difference}. Rows of other tables are in it.") { Remedy = "Load all tables that go into it again, at once." };
             }
 
             if (exists && (making == TableMaking.Anew || (making == TableMaking.WhereOther && !table.SameForm(existing!))))
@@ -48,7 +48,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
                 transaction.Run(table.Statement?.TrimEnd().TrimEnd(';') ?? TableStatements.Create(table, present));
                 if (table.Statement is not null && table.DifferenceTo(TableCatalogue.Read(database.Handle, database.Name).First(made => made.Name.Name == table.Name.Name)) is { } other)
                 {
-                    throw new PortException($"The definition's statement for {table.Name} makes another table than its rows need: {other}. Nothing was changed.") { Mend = "Correct the statement in the definition, or remove it." };
+                    throw new PortException($"The definition's statement for {table.Name} makes another table than its rows need: {other}. Nothing was changed.") { Remedy = "Correct the statement in the definition, or remove it." };
                 }
             }
         }

@@ -90,7 +90,7 @@ public sealed record AlertSettings(
     {
         if (DefinitionRules.NameProblem(channel.Name) is { } name)
         {
-            yield return new DefinitionProblem($"{field}.name", name, DefinitionRules.NameMend);
+            yield return new DefinitionProblem($"{field}.name", name, DefinitionRules.NameRemedy);
         }
 
         if (channel.Kind is not (AlertChannel.Webhook or AlertChannel.Email))

@@ -72,7 +72,7 @@ public sealed record CrossingDefinition(
     public ReadinessLine Judged(ReadinessLine line)
     {
         ArgumentNullException.ThrowIfNull(line);
-        return !line.Ok && line.MayAccept && Start?.Accept?.Contains(line.Step) == true ? line with { Ok = true, Found = $"{line.Found}; accepted in the definition", Mend = null } : line;
+        return !line.Ok && line.MayAccept && Start?.Accept?.Contains(line.Step) == true ? line with { Ok = true, Found = $"{line.Found}; accepted in the definition", Remedy = null } : line;
     }
 
     /// <summary>What a target table that is there already means for a table of the source.</summary>

@@ -26,8 +26,8 @@ public static partial class DefinitionRules
             : Slug().IsMatch(name) ? null : $"'{name}' has other characters";
     }
 
-    /// <summary>The mend that goes with <see cref="NameProblem"/>.</summary>
-    public const string NameMend = "Use a to z, 0 to 9 and hyphens, beginning with a letter or digit, at most 63 characters.";
+    /// <summary>The remedy that goes with <see cref="NameProblem"/>.</summary>
+    public const string NameRemedy = "Use a to z, 0 to 9 and hyphens, beginning with a letter or digit, at most 63 characters.";
 
     private static IEnumerable<DefinitionProblem> RunningProblems(CrossingDefinition definition)
     {
@@ -56,7 +56,7 @@ public static partial class DefinitionRules
 
         foreach (var tag in (definition.Tags ?? []).Where(tag => NameProblem(tag) is not null))
         {
-            yield return new DefinitionProblem("tags", $"'{tag}': {NameProblem(tag)}", NameMend);
+            yield return new DefinitionProblem("tags", $"'{tag}': {NameProblem(tag)}", NameRemedy);
         }
     }
 
@@ -117,7 +117,7 @@ public static partial class DefinitionRules
 
         if (NameProblem(definition.Name) is { } name)
         {
-            yield return new DefinitionProblem("name", name, NameMend);
+            yield return new DefinitionProblem("name", name, NameRemedy);
         }
 
         if (definition.Purpose != CrossingDefinition.Copy)
@@ -197,7 +197,7 @@ public static partial class DefinitionRules
 
         if (ExistingProblem(start?.Existing ?? ExistingRows.Refuse, definition.Kind) is { } problem)
         {
-            yield return new DefinitionProblem("start.existing", problem.Found, problem.Mend);
+            yield return new DefinitionProblem("start.existing", problem.Found, problem.Remedy);
         }
 
         for (var i = 0; i < (start?.Tables?.Count ?? 0); i++)
@@ -210,13 +210,13 @@ public static partial class DefinitionRules
 
             if (ExistingProblem(rule.Existing, definition.Kind) is { } wrong)
             {
-                yield return new DefinitionProblem($"start.tables[{i}].existing", wrong.Found, wrong.Mend);
+                yield return new DefinitionProblem($"start.tables[{i}].existing", wrong.Found, wrong.Remedy);
             }
         }
     }
 
     /// <summary>Why existing rows cannot mean that where such is carried; null when they can.</summary>
-    private static (string Found, string Mend)? ExistingProblem(ExistingRows existing, StartKind kind) => existing switch
+    private static (string Found, string Remedy)? ExistingProblem(ExistingRows existing, StartKind kind) => existing switch
     {
         ExistingRows.Keep when kind != StartKind.Changes => ("rows are loaded, and those that are there cannot stay beside them", "Choose refuse, empty, replace or merge, or carry changes only."),
         ExistingRows.Merge when kind is StartKind.Changes or StartKind.Structure => ("no rows are loaded that could be merged in", "Choose another meaning, or carry rows."),

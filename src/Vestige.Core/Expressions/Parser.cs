@@ -201,7 +201,7 @@ internal sealed class Parser
             int[] cut;
             try
             {
-                cut = Likeness.Cut(literal);
+                cut = LikePattern.Cut(literal);
             }
             catch (EvaluationException exception)
             {
@@ -209,11 +209,11 @@ internal sealed class Parser
             }
 
             var run = text.Run;
-            like = new Bound(ExpressionType.Boolean, row => run(row) is { HasValue: true } value ? Datum.Of(Likeness.Matches(value.Text, cut)) : Datum.Null, left.Place, pattern.End);
+            like = new Bound(ExpressionType.Boolean, row => run(row) is { HasValue: true } value ? Datum.Of(LikePattern.Matches(value.Text, cut)) : Datum.Null, left.Place, pattern.End);
         }
         else
         {
-            like = Arithmetic.Both(text, Casting.Expect(pattern, ExpressionType.Text, "LIKE"), ExpressionType.Boolean, (value, with) => Datum.Of(Likeness.Matches(value.Text, Likeness.Cut(with.Text))));
+            like = Arithmetic.Both(text, Casting.Expect(pattern, ExpressionType.Text, "LIKE"), ExpressionType.Boolean, (value, with) => Datum.Of(LikePattern.Matches(value.Text, LikePattern.Cut(with.Text))));
         }
 
         return like;

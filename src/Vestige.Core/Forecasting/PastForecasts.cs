@@ -10,19 +10,19 @@ public sealed class PastForecasts
 
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(10);
     private readonly List<(DateTimeOffset Made, ForecastTime Forecast)> open = [];
-    private readonly Queue<JudgedForecast> judged = [];
+    private readonly Queue<ScoredForecast> judged = [];
 
     /// <summary>How many were judged, by what part of the time it took half of them were off at most, and which part of all had it within their range; null when none was.</summary>
     public ForecastQuality? Quality { get; private set; }
 
     /// <summary>Those that were judged, the oldest first; the caller's own.</summary>
-    public IReadOnlyList<JudgedForecast> Judged => [.. judged];
+    public IReadOnlyList<ScoredForecast> Judged => [.. judged];
 
     /// <summary>Takes those that were judged earlier, the oldest first, before any of its own.</summary>
-    public void Recall(IReadOnlyList<JudgedForecast> earlier)
+    public void Recall(IReadOnlyList<ScoredForecast> earlier)
     {
         ArgumentNullException.ThrowIfNull(earlier);
-        JudgedForecast[] own = [.. judged];
+        ScoredForecast[] own = [.. judged];
         judged.Clear();
         foreach (var one in earlier.Concat(own))
         {
@@ -62,7 +62,7 @@ public sealed class PastForecasts
             var took = now - made;
             if (took >= Every)
             {
-                judged.Enqueue(new JudgedForecast(Math.Abs((forecast.In!.Value - took) / took), forecast.Soonest <= took && !(forecast.Latest < took)));
+                judged.Enqueue(new ScoredForecast(Math.Abs((forecast.In!.Value - took) / took), forecast.Soonest <= took && !(forecast.Latest < took)));
                 isJudged = true;
             }
         }

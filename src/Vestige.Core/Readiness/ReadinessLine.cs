@@ -1,13 +1,13 @@
 namespace Vestige.Core.Readiness;
 
-/// <summary>One thing that must hold, with what was seen and how to mend it.</summary>
+/// <summary>One thing that must hold, with what was seen and how to remedy it.</summary>
 /// <param name="Step">What is looked at.</param>
 /// <param name="Ok">Whether it holds.</param>
 /// <param name="Found">What was found, in the system's own words where it answered.</param>
 /// <param name="Needed">What is needed.</param>
-/// <param name="Mend">What to do; null when it holds.</param>
+/// <param name="Remedy">What to do; null when it holds.</param>
 /// <param name="Took">How long the look took.</param>
-public sealed record ReadinessLine(string Step, bool Ok, string Found, string Needed, string? Mend, TimeSpan Took)
+public sealed record ReadinessLine(string Step, bool Ok, string Found, string Needed, string? Remedy, TimeSpan Took)
 {
     /// <summary>Whether a person may let the crossing start although it does not hold.</summary>
     public bool MayAccept { get; init; }

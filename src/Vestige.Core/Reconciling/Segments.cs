@@ -9,7 +9,7 @@ public sealed class Segments
 
     private Segments(IReadOnlyList<Row> bounds, int bits)
     {
-        numbers = [.. bounds.Select(bound => Enumerable.Range(0, bound.Count).Select(i => WholeKeys.Number(bound, i)).ToArray())];
+        numbers = [.. bounds.Select(bound => Enumerable.Range(0, bound.Count).Select(i => IntegerKeys.Number(bound, i)).ToArray())];
         Bounds = bounds;
         Bits = bits;
         Count = bits > 0 ? 1 << bits : bounds.Count + 1;
@@ -53,7 +53,7 @@ public sealed class Segments
         Span<Int128> wanted = stackalloc Int128[key.Count];
         for (var i = 0; i < wanted.Length; i++)
         {
-            wanted[i] = WholeKeys.Number(row, key[i]);
+            wanted[i] = IntegerKeys.Number(row, key[i]);
         }
 
         var (low, high) = (0, numbers.Length);

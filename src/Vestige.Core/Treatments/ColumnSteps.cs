@@ -114,7 +114,7 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
 
         if (Refused(column.Type, convert.To, convert.AllowLoss) is { } change)
         {
-            problems.Add(new TreatmentProblem($"{field}.to", $"{convert.Column} of {source.Name} from {column.Type} to {convert.To}: {change.Words}", MendOf(change)));
+            problems.Add(new TreatmentProblem($"{field}.to", $"{convert.Column} of {source.Name} from {column.Type} to {convert.To}: {change.Words}", RemedyOf(change)));
             return;
         }
 
@@ -126,7 +126,7 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
     private TypeChange? Refused(string from, string to, bool allowLoss) => !Names.IsTypeName(to) ? new TypeChange(TypeOutcome.Impossible, "it is not the name of a type") : types.ChangeOf(from, to) is var change
         && (change.Outcome == TypeOutcome.Impossible || (change.Outcome == TypeOutcome.MayChange && !allowLoss)) ? change : null;
 
-    private static string MendOf(TypeChange change) =>
+    private static string RemedyOf(TypeChange change) =>
         change.Outcome == TypeOutcome.Impossible ? "Choose another type." : "Choose a type that holds every value, or say allowLoss: true.";
 
     public void Compute(ComputedColumn compute, string field)
@@ -152,7 +152,7 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
         var made = types.TypeFor(expression.Type);
         if (compute.Type is { } type && Refused(made, type, compute.AllowLoss) is { } change)
         {
-            problems.Add(new TreatmentProblem($"{field}.type", $"{compute.Column} of {source.Name}, which is {expression.Type.Word()}, into {type}: {change.Words}", MendOf(change)));
+            problems.Add(new TreatmentProblem($"{field}.type", $"{compute.Column} of {source.Name}, which is {expression.Type.Word()}, into {type}: {change.Words}", RemedyOf(change)));
             return;
         }
 

@@ -20,30 +20,30 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
 
     private TreatedColumn? Masked(TreatedColumn column)
     {
-        Unused(mask.Value is not null, "value", MaskManner.Fixed);
-        Unused(mask.Last is not null, "last", MaskManner.KeepLast);
-        Unused(mask.Days is not null, "days", MaskManner.ShiftDate);
-        Unused(mask.Along is not null, "along", MaskManner.ShiftDate);
-        Unused(mask.Kind is not null, "kind", MaskManner.Pseudonym);
+        Unused(mask.Value is not null, "value", MaskMethod.Fixed);
+        Unused(mask.Last is not null, "last", MaskMethod.KeepLast);
+        Unused(mask.Days is not null, "days", MaskMethod.ShiftDate);
+        Unused(mask.Along is not null, "along", MaskMethod.ShiftDate);
+        Unused(mask.Kind is not null, "kind", MaskMethod.Pseudonym);
         var input = InputOf(column);
         switch (mask.By)
         {
-            case MaskManner.Null:
+            case MaskMethod.Null:
                 return Made(column, column.Type, column.Meaning.Type, _ => Datum.Null, [], distinct: false) with { Nullable = true };
-            case MaskManner.Fixed:
+            case MaskMethod.Fixed:
                 return Fixed(column);
-            case MaskManner.Hash:
+            case MaskMethod.Hash:
                 return WithDigits(column, Hashed(column, input, ExpressionType.Text, Masking.Hashed, distinct: true));
-            case MaskManner.KeepLast:
+            case MaskMethod.KeepLast:
                 return KeepLast(column, input);
-            case MaskManner.ShiftDate:
+            case MaskMethod.ShiftDate:
                 return ShiftDate(column, input);
             default:
                 return Pseudonym(column, input);
         }
     }
 
-    private void Unused(bool isSet, string name, MaskManner manner)
+    private void Unused(bool isSet, string name, MaskMethod manner)
     {
         if (isSet && mask.By != manner)
         {
@@ -51,7 +51,7 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
         }
     }
 
-    private static string Word(MaskManner manner) => System.Text.Json.JsonNamingPolicy.CamelCase.ConvertName(manner.ToString());
+    private static string Word(MaskMethod manner) => System.Text.Json.JsonNamingPolicy.CamelCase.ConvertName(manner.ToString());
 
     private static Evaluator InputOf(TreatedColumn column) =>
         column.Make ?? ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, column.Meaning), column.Source);

@@ -33,11 +33,11 @@ public static class NeedReader
             : "Nothing is read from the source meanwhile; it keeps its log, and the target grows older.";
         if (status.Fault is { } fault)
         {
-            yield return new Need(NeedKind.Faulted, status.Name, null, fault.What, fault.PlaceLost ? "What was committed since cannot follow without a new load." : kept, fault.Mend);
+            yield return new Need(NeedKind.Faulted, status.Name, null, fault.What, fault.PlaceLost ? "What was committed since cannot follow without a new load." : kept, fault.Remedy);
         }
         else if (status.Waiting is { } waiting && status.Capture is not { Running: false })
         {
-            yield return new Need(NeedKind.Waiting, status.Name, null, waiting.What, kept, waiting.Mend ?? "It tries again by itself.");
+            yield return new Need(NeedKind.Waiting, status.Name, null, waiting.What, kept, waiting.Remedy ?? "It tries again by itself.");
         }
 
         if (status.Lag is { Current: false } lag && Runs(status) && !status.RestsAsPlanned(now))

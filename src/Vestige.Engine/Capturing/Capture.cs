@@ -54,12 +54,12 @@ public sealed class Capture : IAsyncDisposable
     public Spool Spool { get; }
 
     /// <summary>Beats when reading stops or starts to work.</summary>
-    public Pulse Turned { get; } = new();
+    public AsyncSignal Turned { get; } = new();
 
     public CaptureStatus Status => state.Status;
 
     /// <summary>Why the log cannot be read on from where the spool ends; null unless its place there is lost.</summary>
-    public PlaceLostException? Loss => state.Loss is { } why ? new PlaceLostException(why) { Mend = "Load the crossings of this source again." } : null;
+    public PlaceLostException? Loss => state.Loss is { } why ? new PlaceLostException(why) { Remedy = "Load the crossings of this source again." } : null;
 
     public void Start() => running = RunAsync();
 
@@ -281,7 +281,7 @@ public sealed class Capture : IAsyncDisposable
             throw new PlaceLostException(
                 $"The source's log is now {head.Identity}; the spool is of {Spool.Identity}. The database was restored or replaced.")
             {
-                Mend = "Load the crossings of this source again.",
+                Remedy = "Load the crossings of this source again.",
             };
         }
     }

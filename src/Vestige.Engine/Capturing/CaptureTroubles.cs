@@ -13,7 +13,7 @@ namespace Vestige.Engine.Capturing;
 /// <param name="clock">The clock of pauses.</param>
 /// <param name="random">Spreads the pauses.</param>
 /// <param name="logger">The log of the process.</param>
-internal sealed class CaptureTroubles(string connection, CaptureState state, Pulse turned, EventLog events, TimeProvider clock, Random random, ILogger logger)
+internal sealed class CaptureTroubles(string connection, CaptureState state, AsyncSignal turned, EventLog events, TimeProvider clock, Random random, ILogger logger)
 {
     /// <summary>
     /// Said when something was read and is durable: to have opened the log says nothing about the spool's disk, and would be

@@ -25,7 +25,7 @@ public sealed class LossRefusedException : RequestRefusedException
         : base($"On the target would be lost: {string.Join(", ", losses.Take(NamedAtMost))}{(losses.Count > NamedAtMost ? $" and {losses.Count - NamedAtMost} more" : "")}.")
     {
         Losses = losses;
-        Mend = $"Give the crossing's name, {crossing}, to agree to it.";
+        Remedy = $"Give the crossing's name, {crossing}, to agree to it.";
     }
 
     /// <summary>Each thing that would be lost, counted.</summary>

@@ -20,7 +20,7 @@ public sealed class NotReadyException : Exception
     }
 
     public NotReadyException(IReadOnlyList<ReadinessLine> lines)
-        : base(string.Join(" ", lines.Where(line => !line.Ok).Select(line => $"{line.Step}: {line.Found}. {line.Mend}"))) => Lines = lines;
+        : base(string.Join(" ", lines.Where(line => !line.Ok).Select(line => $"{line.Step}: {line.Found}. {line.Remedy}"))) => Lines = lines;
 
     public IReadOnlyList<ReadinessLine> Lines { get; } = [];
 }

@@ -24,5 +24,5 @@ public class PortException : Exception
     public bool Transient { get; init; }
 
     /// <summary>What a person can do about it; null when there is nothing but to wait.</summary>
-    public string? Mend { get; init; }
+    public string? Remedy { get; init; }
 }

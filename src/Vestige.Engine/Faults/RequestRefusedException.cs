@@ -18,5 +18,5 @@ public class RequestRefusedException : Exception
     }
 
     /// <summary>What to do instead.</summary>
-    public string Mend { get; init; } = "";
+    public string Remedy { get; init; } = "";
 }

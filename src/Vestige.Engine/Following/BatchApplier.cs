@@ -116,7 +116,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
 
     private async Task<bool> ApplyOneByOneAsync(Batch batch, CancellationToken cancellation)
     {
-        var router = new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), batch.TablesBefore) { Target = Ends.Target };
+        var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), batch.TablesBefore) { Target = Ends.Target };
         var isolated = false;
         foreach (var fragment in batch.Fragments)
         {
@@ -158,7 +158,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
             Position = fragment.Position,
             HeldCause = $"A type of its columns has grown at the source: the target does not take {ChangeMarks.Of(refusal.Kind)} of {refusal.Key}, {refusal.Answer}. Later changes are not applied to this table. Load it again to continue.",
         });
-        var router = new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), held) { Target = Ends.Target };
+        var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), held) { Target = Ends.Target };
         await ApplyOneAsync(fragment, router, cancellation, tables);
         return router;
     }
@@ -184,7 +184,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         var atCommit = new Dictionary<(TableName Table, string Key), RowRefusedException>();
         while (true)
         {
-            var isolating = new RowIsolation(session, spool, treating, new RowsAside(quarantine, clock), tables, atCommit, Allow) { Target = Ends.Target };
+            var isolating = new RowIsolation(session, spool, treating, new SkippedRows(quarantine, clock), tables, atCommit, Allow) { Target = Ends.Target };
             await using var transaction = await session.BeginAsync(OneStream(tables), Ends.Of((await spool.ReadAfter(session.Progress.Position!.Value).ReadAsync(PartBytes, cancellation))[0]), cancellation);
             var (last, changes, tally) = await isolating.ApplyAsync(transaction, PartBytes, cancellation);
             try
@@ -197,7 +197,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
             }
 
             Report([last with { Changes = default, Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
-            return new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), isolating.Router.Tables) { Target = Ends.Target };
+            return new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), isolating.Router.Tables) { Target = Ends.Target };
         }
     }
 
@@ -217,7 +217,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
             Kind = refusal.Kind,
             Key = refusal.Key,
             Answer = refusal.Answer,
-            Mend = "Decide about what waits in quarantine, or let more rows wait; then resume.",
+            Remedy = "Decide about what waits in quarantine, or let more rows wait; then resume.",
         };
     }
 
@@ -261,7 +261,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
                 Kind = exception.Kind,
                 Key = exception.Key,
                 Answer = exception.Answer,
-                Mend = exception.Mend,
+                Remedy = exception.Remedy,
             };
         }
     }

@@ -19,7 +19,7 @@ namespace Vestige.Engine.Following;
 /// each was loaded, until a table is held, and only its inserts where nothing else is wanted. A change of a table's form holds
 /// the table from there on. Changes of rows that wait in quarantine are passed over. Not safe for several threads.
 /// </summary>
-internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, RowsAside aside, ImmutableDictionary<TableName, TableProgress> tables)
+internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, SkippedRows aside, ImmutableDictionary<TableName, TableProgress> tables)
 {
     private readonly Dictionary<int, Treated> forms = [];
     private (string Text, bool ComesBack) lastRoute = ("", false);
@@ -36,7 +36,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
     public ImmutableDictionary<TableName, TableOwner> Owners { get; private set; } = ImmutableDictionary<TableName, TableOwner>.Empty;
 
     /// <summary>What was passed over.</summary>
-    public RowsAside Aside => aside;
+    public SkippedRows Aside => aside;
 
     /// <summary>The target database, as routes name it: what came from it does not go back to it. Null where that is not known.</summary>
     public string? Target { get; init; }
@@ -133,7 +133,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
         {
             throw new PortException($"A transaction changes more rows of {treatment.Source.Name} than versions can be made of: over {Figures.Bytes(MostGathered)}.")
             {
-                Mend = "Apply the table in another manner, or change so many rows in several transactions.",
+                Remedy = "Apply the table in another manner, or change so many rows in several transactions.",
             };
         }
 
@@ -220,7 +220,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
             Kind = change.Kind,
             Key = key,
             Answer = exception.Message,
-            Mend = "Correct the row at the source, or change the treatment and load the table again. Everything before it is applied.",
+            Remedy = "Correct the row at the source, or change the treatment and load the table again. Everything before it is applied.",
         };
     }
 
@@ -244,7 +244,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
             return new Treated(form, null, "it has no columns");
         }
 
-        if (Tables[form.Name].Form is { } loaded && !FormPrint.IsOf(loaded, form))
+        if (Tables[form.Name].Form is { } loaded && !SchemaFingerprint.IsOf(loaded, form))
         {
             return new Treated(form, null, "its columns or its key are not those that were loaded");
         }
@@ -276,7 +276,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Rows
     /// <summary>A change may be told after the load that found it done; the rows have it then.</summary>
     private void TakeSchemaChange(TableProgress progress, TableSchema form, SchemaNotice notice, LogPosition position)
     {
-        if (notice.IsExact || progress.Form is null || !FormPrint.Holds(progress.Form, form, notice.Values))
+        if (notice.IsExact || progress.Form is null || !SchemaFingerprint.Holds(progress.Form, form, notice.Values))
         {
             Hold(progress, position, $"The table was changed at the source: {notice.What}.");
         }

@@ -134,7 +134,7 @@ internal sealed class PastStart(ISource source, Spool? spool, TimeProvider clock
     private (ReadinessLine Line, LogPosition? Place) Yes(LogPosition place, LogPosition since) =>
         (new ReadinessLine(Step, true, $"changes are taken after position {source.Format(place)}; all of these tables are held after {source.Format(since)}, {Figures.Bytes(source.Distance(place, spool!.Last))} of log lie between it and now", Needed, null, TimeSpan.Zero), place);
 
-    private static (ReadinessLine Line, LogPosition? Place) No(string found, string mend) => (new ReadinessLine(Step, false, found, Needed, mend, TimeSpan.Zero), null);
+    private static (ReadinessLine Line, LogPosition? Place) No(string found, string remedy) => (new ReadinessLine(Step, false, found, Needed, remedy, TimeSpan.Zero), null);
 
     private const string Needed = "every change of these tables since the place from which they are taken";
 

@@ -24,7 +24,7 @@ internal sealed class RowIsolation(
     ITargetSession session,
     Spool spool,
     CrossingTreatment treating,
-    RowsAside aside,
+    SkippedRows aside,
     ImmutableDictionary<TableName, TableProgress> tables,
     IReadOnlyDictionary<(TableName Table, string Key), RowRefusedException> refusedAtCommit,
     Action<AsideChanges, RowRefusedException> allow)

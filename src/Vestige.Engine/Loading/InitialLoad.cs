@@ -75,7 +75,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             throw new PortException($"{exception.Message} The load of {string.Join(", ", rests.Keys.Order())} could not go on where it was interrupted.", exception)
             {
                 Transient = true,
-                Mend = "It begins again by itself.",
+                Remedy = "It begins again by itself.",
             };
         }
     }
@@ -106,7 +106,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         {
             throw new PortException($"The load of {lost} was interrupted, its rows are merged with those of others, and what the source has deleted meanwhile cannot be told any more.")
             {
-                Mend = "Say in the definition that existing rows of it are deleted first, and load it again.",
+                Remedy = "Say in the definition that existing rows of it are deleted first, and load it again.",
             };
         }
     }
@@ -186,7 +186,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             {
                 throw new PortException(form is null ? $"The source has no table {name}." : $"{name} cannot cross: {form.Reason}")
                 {
-                    Mend = "Change the table at the source, or take it out of the crossing.",
+                    Remedy = "Change the table at the source, or take it out of the crossing.",
                 };
             }
 
@@ -220,7 +220,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
         var lines = await target.CheckTargetAsync(fresh, treating.ExistingOf(loads.Select(load => load.Treatment)), own, cancellation);
         if (lines.Select(treating.Definition.Judged).FirstOrDefault(line => !line.Ok) is { } wrong)
         {
-            throw new PortException($"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was changed there.") { Mend = wrong.Mend };
+            throw new PortException($"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was changed there.") { Remedy = wrong.Remedy };
         }
     }
 

@@ -40,7 +40,7 @@ public sealed class TableLoad(TableTreatment treatment, IReadOnlyList<TableSchem
 
     /// <summary>The progress to be kept with the target.</summary>
     internal TableProgress Progress(bool loaded, Core.Positions.LogPosition position, LoadPart? remembered = null) =>
-        new(Table.Name, loaded, position, Part: remembered, Into: TableProgress.NamesOf(targets.Select(target => target.Name)), Settled: false, Form: FormPrint.Of(Table));
+        new(Table.Name, loaded, position, Part: remembered, Into: TableProgress.NamesOf(targets.Select(target => target.Name)), Settled: false, Form: SchemaFingerprint.Of(Table));
 
     /// <summary>What to remember when a chunk is done; null when there is nothing, for the table begins again or is done as a whole.</summary>
     internal LoadPart? Remember(LoadChunk chunk)

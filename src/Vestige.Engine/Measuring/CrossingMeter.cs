@@ -157,7 +157,7 @@ public sealed class CrossingMeter
     }
 
     /// <summary>Forecasts that were judged since this was asked last, with all of their kind.</summary>
-    public IReadOnlyList<(ForecastKind Kind, IReadOnlyList<JudgedForecast> Judged)> TakeJudged()
+    public IReadOnlyList<(ForecastKind Kind, IReadOnlyList<ScoredForecast> Judged)> TakeScored()
     {
         lock (gate)
         {
@@ -166,7 +166,7 @@ public sealed class CrossingMeter
     }
 
     /// <summary>Takes what an earlier process has judged of one kind, the oldest first, before anything of its own.</summary>
-    public void Recall(ForecastKind kind, IReadOnlyList<JudgedForecast> judged)
+    public void Recall(ForecastKind kind, IReadOnlyList<ScoredForecast> judged)
     {
         lock (gate)
         {

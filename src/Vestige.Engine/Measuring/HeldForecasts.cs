@@ -36,12 +36,12 @@ internal sealed class HeldForecasts
     }
 
     /// <summary>Takes what an earlier process has judged, before anything of its own.</summary>
-    public void Recall(ForecastKind kind, IReadOnlyList<JudgedForecast> judged) => past[kind].Recall(judged);
+    public void Recall(ForecastKind kind, IReadOnlyList<ScoredForecast> judged) => past[kind].Recall(judged);
 
     /// <summary>What was judged since this was asked last, with all of its kind, to be stored.</summary>
-    public IReadOnlyList<(ForecastKind Kind, IReadOnlyList<JudgedForecast> Judged)> TakeUnkept()
+    public IReadOnlyList<(ForecastKind Kind, IReadOnlyList<ScoredForecast> Judged)> TakeUnkept()
     {
-        List<(ForecastKind, IReadOnlyList<JudgedForecast>)> taken = [.. unkept.Select(kind => (kind, past[kind].Judged))];
+        List<(ForecastKind, IReadOnlyList<ScoredForecast>)> taken = [.. unkept.Select(kind => (kind, past[kind].Judged))];
         unkept.Clear();
         return taken;
     }

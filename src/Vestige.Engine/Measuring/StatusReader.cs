@@ -72,7 +72,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             rate,
             entry.Meter.PastForecasts,
             log,
-            entry.Stored.Desired == DesiredState.KeepLog && capture is not null ? LogKeeper.AfterOf(entry.Stored.Definition, capture.Spool) : null,
+            entry.Stored.Desired == DesiredState.KeepLog && capture is not null ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool) : null,
             entry.Stored.Until,
             view is { Ended: false } ? view.Resting : null,
             state == CrossingState.Stopped ? entry.NextRun : null,
@@ -199,7 +199,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
     }
 
     /// <summary>Where the target's connection cannot be opened, tables are shown under the source's names.</summary>
-    private Func<TableName, IReadOnlyList<TableName>> IntoOf(TableWays ways)
+    private Func<TableName, IReadOnlyList<TableName>> IntoOf(TableOptions ways)
     {
         try
         {

@@ -15,11 +15,11 @@ public interface IDatabase
     IEngineTypes Types { get; }
 
     /// <summary>A text that is the same for every way of reaching one database. A copy of a database's files may say the same of itself.</summary>
-    Task<string> WhoAsync(CancellationToken cancellation);
+    Task<string> GetIdentityAsync(CancellationToken cancellation);
 
     /// <summary>
     /// Whether another connection of the same engine reaches the same database, proved by a lock that one of them takes
-    /// and the other sees. Asked where <see cref="WhoAsync"/> of both is the same.
+    /// and the other sees. Asked where <see cref="GetIdentityAsync"/> of both is the same.
     /// </summary>
     Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation);
 
@@ -41,7 +41,7 @@ public interface IDatabase
     /// Some rows, whichever the engine finds first, in the order of the table's columns and as text; long values may be cut
     /// off. For looking only: nothing is kept, and the database is neither locked nor held up for longer than a few seconds.
     /// </summary>
-    Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation);
+    Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation);
 
     /// <summary>Each hop of the connection proved in turn; ends at the first that fails.</summary>
     Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation);

@@ -7,7 +7,7 @@ namespace Vestige.Engine.Ports;
 public interface IMeasureStore
 {
     /// <summary>Keeps blocks, each in the place of one of the same beginning or kind, and drops those that are older than they are kept.</summary>
-    Task KeepAsync(IReadOnlyList<MeasureBlock> blocks, IReadOnlyList<AppliedBlock> applied, IReadOnlyList<JudgedBlock> judged, DateTimeOffset now, CancellationToken cancellation);
+    Task KeepAsync(IReadOnlyList<MeasureBlock> blocks, IReadOnlyList<AppliedBlock> applied, IReadOnlyList<ScoredBlock> judged, DateTimeOffset now, CancellationToken cancellation);
 
     /// <summary>By when a crossing had applied how far, from the hour of a moment on, oldest first.</summary>
     Task<IReadOnlyList<AppliedTime>> AppliedAsync(string crossing, DateTimeOffset from, CancellationToken cancellation);
@@ -16,7 +16,7 @@ public interface IMeasureStore
     Task<IReadOnlyList<MeasureSlot>> ReadAsync(string crossing, MeasureStep step, DateTimeOffset from, DateTimeOffset before, CancellationToken cancellation);
 
     /// <summary>The forecasts of a crossing that were held against the outcome, of each kind of which there are any.</summary>
-    Task<IReadOnlyList<JudgedBlock>> JudgedAsync(string crossing, CancellationToken cancellation);
+    Task<IReadOnlyList<ScoredBlock>> ScoredAsync(string crossing, CancellationToken cancellation);
 
     /// <summary>Drops everything of a crossing.</summary>
     Task ForgetAsync(string crossing, CancellationToken cancellation);

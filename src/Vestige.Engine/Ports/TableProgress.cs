@@ -14,7 +14,7 @@ namespace Vestige.Engine.Ports;
 /// The target's tables that it goes into, one a line; empty while there are none of its own; null where it is the one that the target names by itself.
 /// </param>
 /// <param name="Settled">The references from and to it are built, as far as they are to be.</param>
-/// <param name="Form">The <see cref="FormPrint"/> of the source's table when it was loaded; null where that was not kept.</param>
+/// <param name="Form">The <see cref="SchemaFingerprint"/> of the source's table when it was loaded; null where that was not kept.</param>
 public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null, LoadPart? Part = null, string? Into = null, bool Settled = true, string? Form = null)
 {
     /// <summary>The same table before its load.</summary>

@@ -24,7 +24,7 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
     private long decisions;
 
     /// <summary>Beats when a person has decided something, for the worker to see to it.</summary>
-    public Pulse Decided { get; } = new();
+    public AsyncSignal Decided { get; } = new();
 
     public bool IsEmpty => isEmpty;
 

@@ -17,13 +17,13 @@ internal static class RowEdit
         var row = change.Change.After;
         if (row.IsNone)
         {
-            throw new RequestRefusedException("A deletion has no row to edit.") { Mend = "Try it again, or drop it." };
+            throw new RequestRefusedException("A deletion has no row to edit.") { Remedy = "Try it again, or drop it." };
         }
 
         var edited = values.ToDictionary(value => OrdinalOf(change, value.Key), value => value.Value);
         if (edited.Count == 0)
         {
-            throw new RequestRefusedException("No value is given.") { Mend = "Change at least one value." };
+            throw new RequestRefusedException("No value is given.") { Remedy = "Change at least one value." };
         }
 
         var writer = new RowWriter();
@@ -48,11 +48,11 @@ internal static class RowEdit
         var ordinal = change.Form.IndexOf(column);
         if (ordinal < 0)
         {
-            throw new RequestRefusedException($"{change.Table} has no column {column}.") { Mend = $"Its columns are {string.Join(", ", change.Form.Columns.Select(one => one.Name))}." };
+            throw new RequestRefusedException($"{change.Table} has no column {column}.") { Remedy = $"Its columns are {string.Join(", ", change.Form.Columns.Select(one => one.Name))}." };
         }
 
         return change.KeyOrdinals.Contains(ordinal)
-            ? throw new RequestRefusedException($"{column} tells which row it is, and cannot be edited.") { Mend = "Correct the row at the source, or drop the change." }
+            ? throw new RequestRefusedException($"{column} tells which row it is, and cannot be edited.") { Remedy = "Correct the row at the source, or drop the change." }
             : ordinal;
     }
 
@@ -76,7 +76,7 @@ internal static class RowEdit
                 writer.Text(text);
                 break;
             default:
-                throw new RequestRefusedException($"{column}: '{text}' is not {(kind == ValueKind.Bytes ? "an even number of hexadecimal digits" : "a number")}.") { Mend = "Write it in the form that it has in the row." };
+                throw new RequestRefusedException($"{column}: '{text}' is not {(kind == ValueKind.Bytes ? "an even number of hexadecimal digits" : "a number")}.") { Remedy = "Write it in the form that it has in the row." };
         }
     }
 

@@ -145,7 +145,7 @@ internal sealed class ComparedTable
             Source = source,
             Digested = source,
             KeyPasses = keyPasses,
-            ByRange = keyPasses && WholeKeys.Has(part.Source, types.MeaningOf),
+            ByRange = keyPasses && IntegerKeys.Has(part.Source, types.MeaningOf),
             InOwnForm = bent.Count == 0,
             Masked = MaskedOf(part),
         };
@@ -166,7 +166,7 @@ internal sealed class ComparedTable
         {
             Digested = isKept ? new RowShape(part.Source, [.. target.Columns.Select(i => part.Columns[i].Of)], [.. target.Key.Select(i => part.Columns[i].Of)]) : null,
             KeyPasses = key is not null,
-            ByRange = key is not null && WholeKeys.Has(part.Source, source.MeaningOf),
+            ByRange = key is not null && IntegerKeys.Has(part.Source, source.MeaningOf),
             Masked = MaskedOf(part),
         };
     }

@@ -109,7 +109,7 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
             { Held: true } => $"it is held: {progress.HeldCause}",
             _ when !there.ContainsKey(name) => "the source has no such table now",
             null or { Loaded: false } => "it is not loaded yet",
-            { Form: { } form } when !FormPrint.IsOf(form, there[name].Schema) => "its columns or its key changed at the source since it was loaded",
+            { Form: { } form } when !SchemaFingerprint.IsOf(form, there[name].Schema) => "its columns or its key changed at the source since it was loaded",
             _ when progress.Position > views.Position => "it was loaded ahead of the others, which have yet to catch up",
             _ when views.Source.Position != views.Position && !HoldsWhole(name, LogPosition.Min(views.Source.Position!.Value, views.Position)) => "the log that is kept does not hold all changes of it yet: compare again in a moment",
             _ when histories[name].Broken is { } broken => $"{broken}: compare again",
@@ -203,7 +203,7 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         }
 
         var columns = treatment.Source.KeyOrdinals.Count;
-        within = new KeySpan(scope.From is { } from ? WholeKeys.Parse(from, columns) : default, scope.Before is { } before ? WholeKeys.Parse(before, columns) : default);
+        within = new KeySpan(scope.From is { } from ? IntegerKeys.Parse(from, columns) : default, scope.Before is { } before ? IntegerKeys.Parse(before, columns) : default);
         return tables.All(table => table.ByRange) && (scope.From is null || !within.From.IsNone) && (scope.Before is null || !within.Before.IsNone);
     }
 

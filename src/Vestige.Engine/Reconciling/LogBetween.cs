@@ -45,7 +45,7 @@ internal static class LogBetween
         }
 
         // While a spool is being recovered nothing of it can be read; nothing read is not nothing that happened.
-        throw new PortException("The log between both sides cannot be read from the spool now.") { Transient = true, Mend = "Compare again." };
+        throw new PortException("The log between both sides cannot be read from the spool now.") { Transient = true, Remedy = "Compare again." };
     }
 
     private static void Take(Spool spool, SpooledFragment fragment, Dictionary<TableName, TableHistory> histories)

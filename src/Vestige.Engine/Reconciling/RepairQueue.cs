@@ -11,7 +11,7 @@ internal sealed class RepairQueue
     private readonly List<RepairOrder> orders = [];
 
     /// <summary>Beats when something is asked.</summary>
-    public Pulse Asked { get; } = new();
+    public AsyncSignal Asked { get; } = new();
 
     public void Add(RepairOrder order)
     {

@@ -46,7 +46,7 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
         var forms = names.ToDictionary(name => name, name => there.TryGetValue(name, out var form) ? form : throw new RequestRefusedException($"{name} is not at the source any more."));
         if (order.From < spool.Begin)
         {
-            throw new RequestRefusedException("The log since the source was looked at is not in the spool any more.") { Mend = "Try again." };
+            throw new RequestRefusedException("The log since the source was looked at is not in the spool any more.") { Remedy = "Try again." };
         }
 
         var histories = await LogBetween.ReadAsync(spool, order.From, position, forms, cancellation);
@@ -57,7 +57,7 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
             var table = ComparedTable.Of(treatment, source.Types, target.Types).FirstOrDefault(one => one.Name == rows.Key.Into);
             if (table is not { KeyPasses: true } || histories[rows.Key.Source].Broken is not null || histories[rows.Key.Source].Changes > LogBetween.MostChanges)
             {
-                throw new RequestRefusedException($"Single rows of {rows.Key.Into} cannot be repaired: {histories[rows.Key.Source].Broken ?? "its rows have no key that they share with the source's"}.") { Mend = "Load the table again." };
+                throw new RequestRefusedException($"Single rows of {rows.Key.Into} cannot be repaired: {histories[rows.Key.Source].Broken ?? "its rows have no key that they share with the source's"}.") { Remedy = "Load the table again." };
             }
 
             await PlanAsync(order, treatment, table, histories[rows.Key.Source], [.. rows], found, done, changes, cancellation);
@@ -119,7 +119,7 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
         var now = rows.ToDictionary(row => RowKey.Of(row, treatment.Source.KeyOrdinals));
         foreach (var touched in history.After(rows))
         {
-            now[RowKey.Of(touched.Key)] = touched.Known ? touched.Expected : throw new RequestRefusedException("A row changed just now, and how it is the log does not tell whole.") { Mend = "Try again in a moment." };
+            now[RowKey.Of(touched.Key)] = touched.Known ? touched.Expected : throw new RequestRefusedException("A row changed just now, and how it is the log does not tell whole.") { Remedy = "Try again in a moment." };
         }
 
         var (expected, made) = (new Dictionary<RowKey, Row>(), new List<TreatedChange>());

@@ -36,6 +36,6 @@ internal static class SegmentTelling
 
         var span = segments.SpanOf(segment, within);
         var key = first ? span.From : span.Before;
-        return key.IsNone ? null : WholeKeys.Display(key);
+        return key.IsNone ? null : IntegerKeys.Display(key);
     }
 }

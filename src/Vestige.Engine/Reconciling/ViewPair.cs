@@ -65,7 +65,7 @@ internal sealed class ViewPair : IAsyncDisposable
         if (after < spool.Begin || spool.Last < upTo)
         {
             // Another process may have taken over the target, and gone on from a log that is not here.
-            throw new Faults.PortException("The log between both sides is not in the spool.") { Mend = "Compare again." };
+            throw new Faults.PortException("The log between both sides is not in the spool.") { Remedy = "Compare again." };
         }
 
         return LogBetween.ReadAsync(spool, after, upTo, forms, cancellation);
@@ -85,5 +85,5 @@ internal sealed class ViewPair : IAsyncDisposable
         await Target.DisposeAsync();
     }
 
-    private static Faults.PortException Unready(string crossing) => new($"{crossing} has no rows to compare yet.") { Mend = "Wait until it has loaded its tables." };
+    private static Faults.PortException Unready(string crossing) => new($"{crossing} has no rows to compare yet.") { Remedy = "Wait until it has loaded its tables." };
 }

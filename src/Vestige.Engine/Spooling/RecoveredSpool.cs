@@ -37,7 +37,7 @@ internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int
             {
                 throw new PortException($"A file of the spool is missing: file {number} begins after position {begun.Header.After}, and the one before it ends at {found[^1].Last}. What was in between is lost.")
                 {
-                    Mend = "Restore the data folder from a backup; or delete the spool's folder, restart Vestige, and reload the crossings of this source.",
+                    Remedy = "Restore the data folder from a backup; or delete the spool's folder, restart Vestige, and reload the crossings of this source.",
                 };
             }
 

@@ -38,10 +38,10 @@ public sealed class Spool : IAsyncDisposable
     }
 
     /// <summary>Beats whenever something became durable.</summary>
-    public Pulse Grown { get; } = new();
+    public AsyncSignal Grown { get; } = new();
 
     /// <summary>Beats whenever room was made.</summary>
-    public Pulse Trimmed { get; } = new();
+    public AsyncSignal Trimmed { get; } = new();
 
     /// <summary>The log it is of; null before it was started.</summary>
     public LogIdentity? Identity { get; private set; }
@@ -317,7 +317,7 @@ public sealed class Spool : IAsyncDisposable
             ? "The spool holds nothing yet."
             : $"The spool begins at position {Begin} and no longer holds what follows {position}.")
     {
-        Mend = "Load the crossing again.",
+        Remedy = "Load the crossing again.",
     };
 
     private async Task CloseFilesAsync()

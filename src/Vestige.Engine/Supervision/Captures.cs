@@ -82,7 +82,7 @@ internal sealed class Captures(
         {
             throw new PortException($"The spool of {connection} cannot be read: it is damaged, or another installation wrote it ({exception.Message.TrimEnd('.')}).", exception)
             {
-                Mend = $"Restore the data folder from a backup. Or delete the folder spool/{connection} in the data folder, restart Vestige, and reload the crossings of this source.",
+                Remedy = $"Restore the data folder from a backup. Or delete the folder spool/{connection} in the data folder, restart Vestige, and reload the crossings of this source.",
             };
         }
     }

@@ -13,22 +13,22 @@ public static class CronTimes
         ArgumentNullException.ThrowIfNull(schedule);
         if (schedule.EverySeconds is null == string.IsNullOrWhiteSpace(schedule.Cron))
         {
-            throw new RequestRefusedException("The schedule has neither or both of cron and everySeconds.") { Mend = "Give exactly one of them." };
+            throw new RequestRefusedException("The schedule has neither or both of cron and everySeconds.") { Remedy = "Give exactly one of them." };
         }
 
         if (schedule.EverySeconds is not (null or (>= 1 and <= 31_536_000)))
         {
-            throw new RequestRefusedException("The pause between runs is not from 1 s to a year.") { Mend = "Give seconds." };
+            throw new RequestRefusedException("The pause between runs is not from 1 s to a year.") { Remedy = "Give seconds." };
         }
 
         if (!TimeZoneInfo.TryFindSystemTimeZoneById(schedule.Zone, out _))
         {
-            throw new RequestRefusedException($"'{schedule.Zone}' is no time zone known here.") { Mend = "Use an IANA name such as Europe/Vienna, or UTC." };
+            throw new RequestRefusedException($"'{schedule.Zone}' is no time zone known here.") { Remedy = "Use an IANA name such as Europe/Vienna, or UTC." };
         }
 
         if (schedule.Cron is { } cron && !TryParse(cron, out _))
         {
-            throw new RequestRefusedException($"'{cron}' is no cron expression.") { Mend = "Write minute, hour, day of month, month and day of week, for example 30 2 * * MON-FRI." };
+            throw new RequestRefusedException($"'{cron}' is no cron expression.") { Remedy = "Write minute, hour, day of month, month and day of week, for example 30 2 * * MON-FRI." };
         }
     }
 

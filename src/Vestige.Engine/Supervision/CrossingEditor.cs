@@ -12,7 +12,7 @@ namespace Vestige.Engine.Supervision;
 internal sealed class CrossingEditor(
     IConnections connections,
     IControlStore store,
-    CrossingBook book,
+    CrossingRegistry book,
     CrossingOpener opener,
     CrossingPacing pacing,
     Func<CrossingDefinition, CancellationToken, Task<CrossingPlan>> plan,
@@ -27,12 +27,12 @@ internal sealed class CrossingEditor(
         var before = entry.Stored.Definition;
         if (entry.Stored.Desired == DesiredState.Finish)
         {
-            throw new RequestRefusedException($"{definition.Name} is finished.") { Mend = "Make another crossing." };
+            throw new RequestRefusedException($"{definition.Name} is finished.") { Remedy = "Make another crossing." };
         }
 
         if (definition.Source != before.Source || definition.Target != before.Target || definition.Purpose != before.Purpose || definition.Kind != before.Kind)
         {
-            throw new RequestRefusedException($"{definition.Name} was started between {before.Source} and {before.Target}; that, its purpose and what it carries cannot be changed.") { Mend = "Make another crossing." };
+            throw new RequestRefusedException($"{definition.Name} was started between {before.Source} and {before.Target}; that, its purpose and what it carries cannot be changed.") { Remedy = "Make another crossing." };
         }
 
         var planned = await plan(definition, cancellation);
@@ -42,7 +42,7 @@ internal sealed class CrossingEditor(
         var has = planned.Tables.Select(table => table.Source).ToHashSet();
         if (definition.Kind == StartKind.Changes && has.Except(had).Order().ToList() is { Count: > 0 } added)
         {
-            throw new RequestRefusedException($"{definition.Name} carries changes only, and whether {added[0]} agrees with the source is checked only at a start.") { Mend = "Make another crossing for the tables that come." };
+            throw new RequestRefusedException($"{definition.Name} carries changes only, and whether {added[0]} agrees with the source is checked only at a start.") { Remedy = "Make another crossing for the tables that come." };
         }
 
         return new DefinitionChange(
@@ -79,7 +79,7 @@ internal sealed class CrossingEditor(
         }
 
         var atWork = entry.Worker is { Running.IsCompleted: false };
-        await entry.HaltAsync(new StopRequest(StopManner.Transaction));
+        await entry.HaltAsync(new StopRequest(StopMode.Transaction));
         try
         {
             // Marked before the definition is kept: whatever happens between, no table goes on under another treatment than that
@@ -105,7 +105,7 @@ internal sealed class CrossingEditor(
         {
             throw new RequestRefusedException($"Rows of {merged} were merged with others on the target, and what the source has deleted meanwhile could not be told from those.")
             {
-                Mend = "Say in the definition that existing rows of it are deleted first, and load it again.",
+                Remedy = "Say in the definition that existing rows of it are deleted first, and load it again.",
             };
         }
     }

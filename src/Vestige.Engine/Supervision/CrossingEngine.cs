@@ -32,10 +32,10 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <summary>Definitions come, change while they are drafts, and go one after the other.</summary>
     private readonly Turnstile definitions = new();
     private readonly CrossingPlanner planner;
-    private readonly CrossingBook book;
+    private readonly CrossingRegistry book;
     private readonly CrossingOpener opener;
     private readonly CrossingSampler sampler;
-    private readonly MeasureKeeper? measureKeeper;
+    private readonly MeasureRecorder? measureKeeper;
     private readonly CancellationTokenSource ending = new();
     private readonly CrossingEditor editor;
     private readonly LaterTables later;
@@ -43,9 +43,9 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CrossingRest rest;
     private readonly CrossingPacing pacing;
     private readonly CrossingReload reload;
-    private readonly QuarantineDesk desk;
+    private readonly QuarantineService desk;
     private readonly IRunStore? runs;
-    private readonly RunKeeper runKeeper;
+    private readonly RunRecorder runKeeper;
     private Task sampling = Task.CompletedTask;
     private Task looking = Task.CompletedTask;
     private Task checking = Task.CompletedTask;
@@ -75,18 +75,18 @@ public sealed class CrossingEngine : IAsyncDisposable
         this.keys = keys;
         this.options = options;
         this.clock = clock;
-        book = new CrossingBook(quarantine, reconciliations);
+        book = new CrossingRegistry(quarantine, reconciliations);
         Events = new EventLog(store, clock, logger);
         captures = new Captures(connections, cipher, options, Events, clock, random, logger, new RestoredBackup(connections, book, quarantine).MissingAsync);
         loops = new LoopCheck(connections, book);
         planner = new CrossingPlanner(connections, keys, captures, loops, clock);
         this.runs = runs;
-        runKeeper = new RunKeeper(runs, clock, logger);
+        runKeeper = new RunRecorder(runs, clock, logger);
         opener = new CrossingOpener(connections, store, keys, book, captures, runKeeper, Events, clock, random, logger);
-        measureKeeper = measures is null ? null : new MeasureKeeper(measures, logger);
-        Alerts = alerts is null ? null : new AlertKeeper(alerts, Events, clock, logger);
+        measureKeeper = measures is null ? null : new MeasureRecorder(measures, logger);
+        Alerts = alerts is null ? null : new AlertService(alerts, Events, clock, logger);
         sampler = new CrossingSampler(connections, book, captures, opener, runKeeper, measureKeeper, Alerts, clock, logger);
-        starting = new CrossingStart(connections, book, opener, new LogKeeper(connections, captures), PlanAsync, DesireAsync, Events);
+        starting = new CrossingStart(connections, book, opener, new LogRetention(connections, captures), PlanAsync, DesireAsync, Events);
         rest = new CrossingRest(connections, captures, book, DesireAsync, Events, clock);
         pacing = new CrossingPacing(store, book, opener, Events);
         editor = new CrossingEditor(connections, store, book, opener, pacing, PlanAsync, TreatmentOf, Events, clock);
@@ -94,8 +94,8 @@ public sealed class CrossingEngine : IAsyncDisposable
         Trace = new Tracer(connections, book, captures, cipher, definition => new CrossingTreatment(definition, connections.Source(definition.Source), connections.Target(definition.Target), keys));
         scheduler = new Scheduler(book, opener, clock, logger);
         readiness = new ReadinessWatch(connections, book, options.CheckEvery, clock, logger);
-        desk = new QuarantineDesk(book, store, Events, clock);
-        Reconcile = new ReconcileDesk(connections, book, captures, store, reconciliations, cipher, TreatmentOf, Events, clock, logger);
+        desk = new QuarantineService(book, store, Events, clock);
+        Reconcile = new ReconcileService(connections, book, captures, store, reconciliations, cipher, TreatmentOf, Events, clock, logger);
         walk = new ReconcileWalk(book, Reconcile, clock, logger);
         later = new LaterTables(connections, book, editor, Events, options.LookEvery, clock, logger);
     }
@@ -103,16 +103,16 @@ public sealed class CrossingEngine : IAsyncDisposable
     public EventLog Events { get; }
 
     /// <summary>What needs somebody; null where that is not watched.</summary>
-    public AlertKeeper? Alerts { get; }
+    public AlertService? Alerts { get; }
 
     /// <summary>Rows and transactions on their way.</summary>
     public Tracer Trace { get; }
 
     /// <summary>What waits since targets refuse it, and what is decided about it.</summary>
-    public QuarantineDesk Quarantine => desk;
+    public QuarantineService Quarantine => desk;
 
     /// <summary>Where both sides are compared, and what differs is repaired.</summary>
-    public ReconcileDesk Reconcile { get; }
+    public ReconcileService Reconcile { get; }
 
     public bool Started { get; private set; }
 
@@ -181,7 +181,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public CrossingStatus? Status(string crossing) => book.Find(crossing) is { } entry ? sampler.StatusOf(entry) : null;
 
     /// <summary>The run of a crossing that goes on, as far as it has come; null between runs, and for a name that is not there.</summary>
-    public CrossingRun? RunNow(string crossing) => book.Find(crossing) is { } entry ? RunKeeper.Now(entry) : null;
+    public CrossingRun? RunNow(string crossing) => book.Find(crossing) is { } entry ? RunRecorder.Now(entry) : null;
 
     /// <summary>Its measures; null when there is none of that name.</summary>
     public CrossingMeter? Meter(string crossing) => book.Find(crossing)?.Meter;
@@ -206,13 +206,13 @@ public sealed class CrossingEngine : IAsyncDisposable
         {
             throw new RequestRefusedException($"{definition.Name} has been started; another definition may load tables again.")
             {
-                Mend = "See what the change needs, and confirm it.",
+                Remedy = "See what the change needs, and confirm it.",
             };
         }
 
         if (entry is { Stored: { Desired: DesiredState.KeepLog } kept } && kept.Definition.Source != definition.Source)
         {
-            throw new RequestRefusedException($"The log of {kept.Definition.Source} is kept for {definition.Name}.") { Mend = "Remove the draft, and make it anew from another source." };
+            throw new RequestRefusedException($"The log of {kept.Definition.Source} is kept for {definition.Name}.") { Remedy = "Remove the draft, and make it anew from another source." };
         }
 
         var stored = new StoredCrossing(definition, entry?.Stored.Desired ?? DesiredState.Draft, by, clock.GetUtcNow());
@@ -310,7 +310,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// Brings it to rest in one of three manners. Drain returns at once, goes on to the end of what is captured, and still does after
     /// a restart; the others return when it rests.
     /// </summary>
-    public Task StopAsync(string crossing, StopManner manner, string by, CancellationToken cancellation) => rest.StopAsync(crossing, manner, by, cancellation);
+    public Task StopAsync(string crossing, StopMode manner, string by, CancellationToken cancellation) => rest.StopAsync(crossing, manner, by, cancellation);
 
     /// <summary>
     /// Lets it go on to a mark and stop there: the target then holds exactly the source's state at the mark. Returns at once; a restart
@@ -342,7 +342,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
         if (entry.Worker is { Running.IsCompleted: false })
         {
-            throw new RequestRefusedException($"{crossing} is running.") { Mend = "Stop it first." };
+            throw new RequestRefusedException($"{crossing} is running.") { Remedy = "Stop it first." };
         }
 
         if (entry.Stored.Begun)
@@ -381,7 +381,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         await Reconcile.EndAsync();
         foreach (var entry in book.All)
         {
-            await entry.HaltAsync(new StopRequest(StopManner.Now));
+            await entry.HaltAsync(new StopRequest(StopMode.Now));
             await runKeeper.CloseAsync(entry);
         }
 

@@ -13,7 +13,7 @@ namespace Vestige.Engine.Supervision;
 internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine, Verdicts verdicts)
 {
     private readonly Lock gate = new();
-    private volatile TableWays? ways;
+    private volatile TableOptions? ways;
     private TargetProgress before = TargetProgress.None;
 
     public StoredCrossing Stored { get; set; } = stored;
@@ -38,12 +38,12 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
     public TargetProgress? Known { get; private set; }
 
     /// <summary>What its definition says of tables.</summary>
-    public TableWays Ways
+    public TableOptions Ways
     {
         get
         {
             var (known, definition) = (ways, Stored.Definition);
-            return known is not null && ReferenceEquals(known.Definition, definition) ? known : ways = new TableWays(definition);
+            return known is not null && ReferenceEquals(known.Definition, definition) ? known : ways = new TableOptions(definition);
         }
     }
 

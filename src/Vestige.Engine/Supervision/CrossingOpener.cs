@@ -14,9 +14,9 @@ internal sealed class CrossingOpener(
     IConnections connections,
     IControlStore store,
     IMaskKeys keys,
-    CrossingBook book,
+    CrossingRegistry book,
     Captures captures,
-    RunKeeper runs,
+    RunRecorder runs,
     EventLog events,
     TimeProvider clock,
     Random random,
@@ -49,7 +49,7 @@ internal sealed class CrossingOpener(
     {
         var head = (await connections.Source(entry.Stored.Definition.Source).SampleAsync(LogPosition.Zero, cancellation)).Head;
         worker.IsOneRun = true;
-        worker.Steering.Stop(new StopRequest(StopManner.Drain, new StopMark(head)));
+        worker.Steering.Stop(new StopRequest(StopMode.Drain, new StopMark(head)));
         entry.Stored = entry.Stored with { Until = new StopMark(head) };
         await store.SaveAsync(entry.Stored, cancellation);
     }
@@ -66,7 +66,7 @@ internal sealed class CrossingOpener(
         {
             // Whatever is broken about one crossing, its connections or its spool is said at it, and keeps nobody else from starting.
             logger.LogWarning(FailureLog.StackOf(exception), "{Crossing} could not be opened: {Reason}", entry.Name, exception.Message);
-            entry.Trouble = new CrossingFault(exception.Message, (exception as PortException)?.Mend ?? (exception as RequestRefusedException)?.Mend, entry.Trouble?.Since ?? clock.GetUtcNow()) { IsLasting = !WorkerTroubles.MayPass(exception) };
+            entry.Trouble = new CrossingFault(exception.Message, (exception as PortException)?.Remedy ?? (exception as RequestRefusedException)?.Remedy, entry.Trouble?.Since ?? clock.GetUtcNow()) { IsLasting = !WorkerTroubles.MayPass(exception) };
             return false;
         }
     }
@@ -128,7 +128,7 @@ internal sealed class CrossingOpener(
         {
             // A run of a schedule that was interrupted goes on to where it was to end, and is one run still.
             worker.IsOneRun = scheduled;
-            worker.Steering.Stop(new StopRequest(StopManner.Drain, mark));
+            worker.Steering.Stop(new StopRequest(StopMode.Drain, mark));
         }
         else if (scheduled)
         {
@@ -238,7 +238,7 @@ internal sealed class CrossingOpener(
             var progress = await connections.Target(entry.Stored.Definition.Target).ReadProgressAsync(entry.Name, cancellation);
             if (entry.Learn(progress, rested))
             {
-                capture.Spool.Hold(entry.Name, entry.Stored.Desired == DesiredState.KeepLog ? LogKeeper.AfterOf(entry.Stored.Definition, capture.Spool) : progress.Position);
+                capture.Spool.Hold(entry.Name, entry.Stored.Desired == DesiredState.KeepLog ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool) : progress.Position);
             }
         }
         catch (Exception exception) when (exception is PortException or OperationCanceledException)

@@ -7,7 +7,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Gives crossings another schedule, windows of rest, limit or tags while they go on.</summary>
-internal sealed class CrossingPacing(IControlStore store, CrossingBook book, CrossingOpener opener, EventLog events)
+internal sealed class CrossingPacing(IControlStore store, CrossingRegistry book, CrossingOpener opener, EventLog events)
 {
     public async Task PaceAsync(string crossing, Func<CrossingDefinition, CrossingDefinition> change, string by, CancellationToken cancellation)
     {
@@ -17,7 +17,7 @@ internal sealed class CrossingPacing(IControlStore store, CrossingBook book, Cro
         CheckTimes(definition);
         if (DefinitionRules.Check(definition) is [var problem, ..])
         {
-            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Mend = problem.Mend };
+            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Remedy = problem.Remedy };
         }
 
         var stored = Under(entry.Stored, definition);

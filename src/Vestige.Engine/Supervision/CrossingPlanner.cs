@@ -26,7 +26,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             return CrossingPlan.Refused(rate, lines);
         }
 
-        if (await source.WhoAsync(cancellation) == await target.WhoAsync(cancellation) && await source.IsSameAsync(target, cancellation))
+        if (await source.GetIdentityAsync(cancellation) == await target.GetIdentityAsync(cancellation) && await source.IsSameAsync(target, cancellation))
         {
             lines.Add(new ReadinessLine("two databases", false, $"{definition.Source} and {definition.Target} are the same database", "another database as the target", "Choose another target.", TimeSpan.Zero));
             return CrossingPlan.Refused(rate, lines);
@@ -45,7 +45,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
 
         // What was made after the start and cannot cross keeps nothing else from crossing.
         var passing = definition.Tables.Future && progress.Position is not null;
-        lines.AddRange(taken.Where(table => !Crosses(definition, table)).Select(LeftOutLine).Select(line => passing ? line with { Ok = true, Mend = null } : line));
+        lines.AddRange(taken.Where(table => !Crosses(definition, table)).Select(LeftOutLine).Select(line => passing ? line with { Ok = true, Remedy = null } : line));
         lines.AddRange(ViewsLine(TakenTables.LeftOut(definition.Tables, there)));
         lines.AddRange(InsertOnlyLine([.. crossing.Where(table => definition.AppliedAs(table.Schema.Name) == ApplyMode.InsertOnly)]));
         lines.AddRange(LeftReferences(crossing));
@@ -117,7 +117,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         }
         catch (PortException exception)
         {
-            lines.Add(new ReadinessLine($"{what}: reach", false, exception.Message, "an answer", exception.Mend ?? "Mend the connection.", clock.GetElapsedTime(began)));
+            lines.Add(new ReadinessLine($"{what}: reach", false, exception.Message, "an answer", exception.Remedy ?? "Remedy the connection.", clock.GetElapsedTime(began)));
             return false;
         }
     }

@@ -12,7 +12,7 @@ internal sealed class CrossingReload(
     IConnections connections,
     IControlStore store,
     Captures captures,
-    CrossingBook book,
+    CrossingRegistry book,
     CrossingOpener opener,
     Func<CrossingEntry, IReadOnlyList<TableName>> tablesOf,
     Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire,
@@ -24,26 +24,26 @@ internal sealed class CrossingReload(
         using var turn = await entry.Turn.EnterAsync(cancellation);
         if (!entry.Stored.Begun)
         {
-            throw new RequestRefusedException($"{crossing} was never started.") { Mend = "Start it." };
+            throw new RequestRefusedException($"{crossing} was never started.") { Remedy = "Start it." };
         }
 
         if (tables.Count > 0 && entry.Stored.Desired == DesiredState.Finish)
         {
-            throw new RequestRefusedException($"{crossing} is finished: its tables are as of one position.") { Mend = "Load the whole crossing again." };
+            throw new RequestRefusedException($"{crossing} is finished: its tables are as of one position.") { Remedy = "Load the whole crossing again." };
         }
 
         CrossingEditor.ThrowIfMerged(entry.Stored.Definition, tables.Count > 0 ? tables : tablesOf(entry));
         var capture = captures.Find(entry.Stored.Definition.Source);
         if (tables.Count > 0 && capture?.Loss is { } loss)
         {
-            throw new RequestRefusedException($"The place in the source's log is lost, for all tables. {loss.Message}") { Mend = "Load the whole crossing again." };
+            throw new RequestRefusedException($"The place in the source's log is lost, for all tables. {loss.Message}") { Remedy = "Load the whole crossing again." };
         }
 
         // Asked before anything is stopped: a crossing that cannot be loaded again goes on as it is.
         var target = connections.Target(entry.Stored.Definition.Target);
         _ = Again(await target.ReadProgressAsync(crossing, cancellation), tables);
         await RefuseGoneAsync(entry, tables, cancellation);
-        await entry.HaltAsync(new StopRequest(StopManner.Now));
+        await entry.HaltAsync(new StopRequest(StopMode.Now));
         await desire(entry, DesiredState.Pause, by, null, cancellation);
         await using (var session = await target.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, 0, cancellation), cancellation))
         {
@@ -79,7 +79,7 @@ internal sealed class CrossingReload(
         {
             if (!there.TryGetValue(table, out var found) || !found.CrossesAs(definition.AppliedAs(table)))
             {
-                throw new RequestRefusedException(found is null ? $"The source has no table {table} now." : $"{table} cannot cross: {found.Reason}.") { Mend = "Change it at the source, or leave it out of the crossing." };
+                throw new RequestRefusedException(found is null ? $"The source has no table {table} now." : $"{table} cannot cross: {found.Reason}.") { Remedy = "Change it at the source, or leave it out of the crossing." };
             }
         }
 
@@ -87,7 +87,7 @@ internal sealed class CrossingReload(
         var lines = await source.CheckSourceAsync(tables, cancellation);
         if (lines.Select(definition.Judged).FirstOrDefault(line => !line.Ok) is { } wrong)
         {
-            throw new RequestRefusedException($"{wrong.Step} does not hold: {wrong.Found}.") { Mend = wrong.Mend ?? "Look at the connection's page." };
+            throw new RequestRefusedException($"{wrong.Step} does not hold: {wrong.Found}.") { Remedy = wrong.Remedy ?? "Look at the connection's page." };
         }
     }
 
@@ -96,7 +96,7 @@ internal sealed class CrossingReload(
         var unknown = tables.Where(name => progress.Tables.All(table => table.Table != name)).ToList();
         if (unknown.Count > 0)
         {
-            throw new RequestRefusedException($"The crossing has no table {unknown[0]}.") { Mend = "Name tables of this crossing." };
+            throw new RequestRefusedException($"The crossing has no table {unknown[0]}.") { Remedy = "Name tables of this crossing." };
         }
 
         return [.. progress.Tables

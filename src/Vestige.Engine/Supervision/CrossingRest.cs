@@ -16,7 +16,7 @@ namespace Vestige.Engine.Supervision;
 internal sealed class CrossingRest(
     IConnections connections,
     Captures captures,
-    CrossingBook book,
+    CrossingRegistry book,
     Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire,
     EventLog events,
     TimeProvider clock)
@@ -24,12 +24,12 @@ internal sealed class CrossingRest(
     private const int TriesForNow = 20;
 
     public Task PauseAsync(string crossing, string by, CancellationToken cancellation) =>
-        RestAsync(crossing, DesiredState.Pause, new StopRequest(StopManner.Transaction), "Paused", by, cancellation);
+        RestAsync(crossing, DesiredState.Pause, new StopRequest(StopMode.Transaction), "Paused", by, cancellation);
 
-    public Task StopAsync(string crossing, StopManner manner, string by, CancellationToken cancellation)
+    public Task StopAsync(string crossing, StopMode manner, string by, CancellationToken cancellation)
     {
         var end = captures.Find(book.Existing(crossing).Stored.Definition.Source)?.Spool.Last ?? LogPosition.Zero;
-        var request = manner == StopManner.Drain ? new StopRequest(manner, new StopMark(end)) : new StopRequest(manner);
+        var request = manner == StopMode.Drain ? new StopRequest(manner, new StopMark(end)) : new StopRequest(manner);
         return RestAsync(crossing, DesiredState.Stop, request, $"Stop asked: {StopMarks.Words(manner)}", by, cancellation);
     }
 
@@ -57,7 +57,7 @@ internal sealed class CrossingRest(
             // What was committed just now may be in hand by the time its position is known; the next position is a later one.
             if (wanted is not null || tries == TriesForNow)
             {
-                throw new RequestRefusedException($"What is applied or in hand goes beyond the mark already: {StopMarks.Words(mark, source)}.") { Mend = "Give a later one." };
+                throw new RequestRefusedException($"What is applied or in hand goes beyond the mark already: {StopMarks.Words(mark, source)}.") { Remedy = "Give a later one." };
             }
         }
     }
@@ -82,17 +82,17 @@ internal sealed class CrossingRest(
         using var turn = await entry.Turn.EnterAsync(cancellation);
         if (!entry.Stored.Begun)
         {
-            throw new RequestRefusedException($"{crossing} is a draft.") { Mend = "Nothing needs to be done." };
+            throw new RequestRefusedException($"{crossing} is a draft.") { Remedy = "Nothing needs to be done." };
         }
 
         if (entry.Stored.Desired == DesiredState.Finish)
         {
-            throw new RequestRefusedException($"{crossing} is finished.") { Mend = "Nothing needs to be done." };
+            throw new RequestRefusedException($"{crossing} is finished.") { Remedy = "Nothing needs to be done." };
         }
 
         await desire(entry, desired, by, entry.Worker is { Running.IsCompleted: false } ? request.Mark : null, cancellation);
         await events.OfCrossingAsync(crossing, EventKind.Note, $"{what}.", by);
-        if (request.Manner == StopManner.Drain && entry.Worker is { Running.IsCompleted: false } worker)
+        if (request.Manner == StopMode.Drain && entry.Worker is { Running.IsCompleted: false } worker)
         {
             worker.Steering.Stop(request);
             return;

@@ -10,7 +10,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Says how each crossing stands, and keeps its measures: a point a second. Safe for several threads.</summary>
-internal sealed class CrossingSampler(IConnections connections, CrossingBook book, Captures captures, CrossingOpener opener, RunKeeper runKeeper, MeasureKeeper? keeper, AlertKeeper? alerts, TimeProvider clock, ILogger logger)
+internal sealed class CrossingSampler(IConnections connections, CrossingRegistry book, Captures captures, CrossingOpener opener, RunRecorder runKeeper, MeasureRecorder? keeper, AlertService? alerts, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan DiagnoseAfter = TimeSpan.FromSeconds(1);
@@ -123,7 +123,7 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
         || table.Verdict?.Proved is { } proof && proof.At > since;
 
     /// <summary>What holds of each crossing now, and what is not ready any more, as last checked.</summary>
-    private async Task LookAsync(AlertKeeper alerts, Dictionary<string, CrossingStatus> seen, CancellationToken ending)
+    private async Task LookAsync(AlertService alerts, Dictionary<string, CrossingStatus> seen, CancellationToken ending)
     {
         var (entries, now) = (book.All, clock.GetUtcNow());
         var needs = entries.Where(entry => seen.ContainsKey(entry.Name)).SelectMany(entry => NeedReader.Of(seen[entry.Name], now).Concat(entry.NotReady ?? Unchecked(alerts, entry.Name))).ToList();
@@ -141,7 +141,7 @@ internal sealed class CrossingSampler(IConnections connections, CrossingBook boo
     }
 
     /// <summary>What was not ready when the process ended, until it is checked again.</summary>
-    private static IEnumerable<Need> Unchecked(AlertKeeper alerts, string crossing) =>
+    private static IEnumerable<Need> Unchecked(AlertService alerts, string crossing) =>
         alerts.Standing.Where(alert => alert.Need.Kind == NeedKind.ReadinessLost && alert.Need.Crossing == crossing).Select(alert => alert.Need);
 
     private async Task SampleAsync(CrossingEntry entry, Dictionary<string, CrossingStatus> seen, CancellationToken ending)

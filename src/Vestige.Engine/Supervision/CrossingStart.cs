@@ -10,9 +10,9 @@ namespace Vestige.Engine.Supervision;
 /// <summary>Starts crossings, lets them go on, and keeps the log for those that start later, as <see cref="CrossingEngine"/> says.</summary>
 internal sealed class CrossingStart(
     IConnections connections,
-    CrossingBook book,
+    CrossingRegistry book,
     CrossingOpener opener,
-    LogKeeper keeper,
+    LogRetention keeper,
     Func<CrossingDefinition, CancellationToken, Task<CrossingPlan>> plan,
     Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire,
     EventLog events)
@@ -25,7 +25,7 @@ internal sealed class CrossingStart(
         {
             if (entry.Stored is not { Desired: DesiredState.Stop, Until: not null })
             {
-                throw new RequestRefusedException($"{crossing} is running.") { Mend = "Nothing needs to be done." };
+                throw new RequestRefusedException($"{crossing} is running.") { Remedy = "Nothing needs to be done." };
             }
 
             await desire(entry, DesiredState.Run, by, null, cancellation);
@@ -36,7 +36,7 @@ internal sealed class CrossingStart(
 
         if (entry.Stored.Desired == DesiredState.Finish)
         {
-            throw new RequestRefusedException($"{crossing} is finished: the target has what it was to get.") { Mend = "Load it again, or make another crossing." };
+            throw new RequestRefusedException($"{crossing} is finished: the target has what it was to get.") { Remedy = "Load it again, or make another crossing." };
         }
 
         if (!entry.Stored.Begun)
@@ -58,7 +58,7 @@ internal sealed class CrossingStart(
         var definition = entry.Stored.Definition;
         if (entry.Stored.Begun || definition.Kind != StartKind.Changes)
         {
-            throw new RequestRefusedException(entry.Stored.Begun ? $"{crossing} has been started: what it needs of the log is kept." : $"{crossing} loads rows itself, and keeps the log from then on.") { Mend = "Nothing needs to be done." };
+            throw new RequestRefusedException(entry.Stored.Begun ? $"{crossing} has been started: what it needs of the log is kept." : $"{crossing} loads rows itself, and keeps the log from then on.") { Remedy = "Nothing needs to be done." };
         }
 
         var tables = await keeper.TablesAsync(definition, cancellation);

@@ -41,10 +41,10 @@ public sealed class CrossingWorker
     private readonly QuarantineTry trying;
     private readonly RepairQueue repairs;
     private readonly RepairRun repairing;
-    private readonly Brake brake;
+    private readonly RateLimiter brake;
     private readonly WorkerRests rests;
-    private readonly TableArrival arrival;
-    private readonly TableSettling settling;
+    private readonly TableSync arrival;
+    private readonly ConstraintBuilder settling;
     private readonly AsideNotices notices;
     private readonly WorkerTroubles troubles;
     private readonly ISource source;
@@ -77,10 +77,10 @@ public sealed class CrossingWorker
         this.store = store;
         this.clock = clock;
         this.logger = logger;
-        arrival = new TableArrival(treating, source, target, capture, state, entry.FirstStart, meter, events, clock);
-        brake = new Brake(() => entry.Stored.Definition, clock);
+        arrival = new TableSync(treating, source, target, capture, state, entry.FirstStart, meter, events, clock);
+        brake = new RateLimiter(() => entry.Stored.Definition, clock);
         rests = new WorkerRests(brake, Steering, clock);
-        settling = new TableSettling(definition.Name, arrival, clock, logger);
+        settling = new ConstraintBuilder(definition.Name, arrival, clock, logger);
         notices = new AsideNotices(definition.Name, quarantine, events, clock);
         troubles = new WorkerTroubles(definition.Name, state, Steering, events, clock, random, logger);
         trying = new QuarantineTry(quarantine, treating, events, clock);
@@ -98,7 +98,7 @@ public sealed class CrossingWorker
     public bool IsOneRun { get; set; }
 
     /// <summary>Whether it came to the end of its run of a schedule, and was not brought to rest before.</summary>
-    public bool HasMadeItsRun => IsOneRun && Steering.Request is { Manner: StopManner.Drain };
+    public bool HasMadeItsRun => IsOneRun && Steering.Request is { Manner: StopMode.Drain };
 
     /// <summary>Whether it has ended because the target has what it was to get.</summary>
     public bool Finished { get; private set; }
@@ -219,8 +219,8 @@ public sealed class CrossingWorker
 
     /// <summary>The source is asked only where its log does not say: what the spool holds is applied while it cannot be reached.</summary>
     private async Task<RouteEnds> EndsAsync(CancellationToken cancellation) => new(
-        capture.Spool.Notes.GetValueOrDefault(ILogReader.DatabaseNote) ?? await source.WhoAsync(cancellation),
-        await target.WhoAsync(cancellation));
+        capture.Spool.Notes.GetValueOrDefault(ILogReader.DatabaseNote) ?? await source.GetIdentityAsync(cancellation),
+        await target.GetIdentityAsync(cancellation));
 
     private async Task FollowAsync(ITargetSession session, CancellationToken cancellation)
     {
@@ -338,7 +338,7 @@ public sealed class CrossingWorker
     {
         var spool = capture.Spool;
         var tables = progress.Tables.Where(table => definition.Tables.Takes(table.Table)).ToImmutableDictionary(table => table.Table);
-        var router = new ChangeRouter(spool, treating, new RowsAside(quarantine, clock), tables) { Target = routeEnds!.Target };
+        var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), tables) { Target = routeEnds!.Target };
         var gatherer = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value), router, clock, BatchBytes) { Idle = meter.Idle };
         state.Follows(gatherer);
         return new Gathering(gatherer, router, ending);
@@ -347,7 +347,7 @@ public sealed class CrossingWorker
     /// <summary>
     /// Rows that are copied only once are as of one position when every table has caught up with the last that was loaded.
     /// </summary>
-    private StopRequest? End(TargetProgress progress) => definition.EndsByItself ? new StopRequest(StopManner.Drain, new StopMark(arrival.Together(progress))) : null;
+    private StopRequest? End(TargetProgress progress) => definition.EndsByItself ? new StopRequest(StopMode.Drain, new StopMark(arrival.Together(progress))) : null;
 
     private async Task FinishAsync(ITargetSession session, CancellationToken cancellation)
     {
@@ -367,7 +367,7 @@ public sealed class CrossingWorker
             return false;
         }
 
-        if (request.Manner != StopManner.Drain)
+        if (request.Manner != StopMode.Drain)
         {
             return true;
         }

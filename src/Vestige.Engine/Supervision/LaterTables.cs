@@ -10,7 +10,7 @@ using Vestige.Engine.Treating;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Every so often, once a minute if nothing else is said, looks for tables that were made at a source since a crossing was started and that its rules take by themselves.</summary>
-internal sealed class LaterTables(IConnections connections, CrossingBook book, CrossingEditor editor, EventLog events, TimeSpan? lookEvery, TimeProvider clock, ILogger logger)
+internal sealed class LaterTables(IConnections connections, CrossingRegistry book, CrossingEditor editor, EventLog events, TimeSpan? lookEvery, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan Minute = TimeSpan.FromMinutes(1);
     private readonly Dictionary<string, string> told = [];

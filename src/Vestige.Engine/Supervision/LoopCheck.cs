@@ -14,7 +14,7 @@ namespace Vestige.Engine.Supervision;
 /// are one database where that says the same of itself, whatever names lead to it, and where it can be asked proves it: a copy of a
 /// database's files says the same, and is another database. Safe for several threads.
 /// </summary>
-internal sealed class LoopCheck(IConnections connections, CrossingBook book)
+internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(3);
     private readonly ConcurrentDictionary<string, string> identities = new();
@@ -71,7 +71,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingBook book)
             var taken = TakenTables.Of(definition.Tables, there).Select(table => table.Schema.Name);
             if (await FindAsync(definition, taken, patience.Token) is { } line)
             {
-                throw new RequestRefusedException($"A loop: {line.Found}.") { Mend = line.Mend! };
+                throw new RequestRefusedException($"A loop: {line.Found}.") { Remedy = line.Remedy! };
             }
         }
         catch (Exception exception) when (exception is PortException || (exception is OperationCanceledException && !cancellation.IsCancellationRequested))
@@ -106,7 +106,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingBook book)
     {
         try
         {
-            var identity = await database.WhoAsync(cancellation).WaitAsync(Patience, cancellation);
+            var identity = await database.GetIdentityAsync(cancellation).WaitAsync(Patience, cancellation);
             return identities[connection] = await ProvedAsync(connection, database, identity, cancellation);
         }
         catch (Exception exception) when (exception is PortException or TimeoutException)

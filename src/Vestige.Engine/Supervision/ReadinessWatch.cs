@@ -8,7 +8,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Checks from time to time whether what held when a crossing was started still does: a setting changed, a grant taken away.</summary>
-internal sealed class ReadinessWatch(IConnections connections, CrossingBook book, TimeSpan? every, TimeProvider clock, ILogger logger)
+internal sealed class ReadinessWatch(IConnections connections, CrossingRegistry book, TimeSpan? every, TimeProvider clock, ILogger logger)
 {
     private readonly TimeSpan pause = every ?? TimeSpan.FromMinutes(10);
 
@@ -59,5 +59,5 @@ internal sealed class ReadinessWatch(IConnections connections, CrossingBook book
         line.Step,
         $"{source}, {line.Step}: {line.Found}; needed: {line.Needed}.",
         "The crossing may stop when it meets it, or cannot be started again.",
-        line.Mend);
+        line.Remedy);
 }

@@ -9,7 +9,7 @@ namespace Vestige.Engine.Supervision;
 /// Compares the tables of crossings all the time, one after the other, at the pace that their rules allow and in the order of
 /// <see cref="WalkOrder"/>. At the times of a schedule all of them are compared at once.
 /// </summary>
-internal sealed class ReconcileWalk(CrossingBook book, ReconcileDesk desk, TimeProvider clock, ILogger logger)
+internal sealed class ReconcileWalk(CrossingRegistry book, ReconcileService desk, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1);
     private readonly Dictionary<string, DateTimeOffset> looked = [];

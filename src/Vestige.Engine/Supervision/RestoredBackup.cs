@@ -8,7 +8,7 @@ namespace Vestige.Engine.Supervision;
 /// Finds out whether a spool that ends before what the source still has is only older than its targets, as after a backup of the data
 /// folder was restored. Then nothing is missing.
 /// </summary>
-internal sealed class RestoredBackup(IConnections connections, CrossingBook book, IQuarantineStore quarantine)
+internal sealed class RestoredBackup(IConnections connections, CrossingRegistry book, IQuarantineStore quarantine)
 {
     /// <summary>See <see cref="Capturing.MissingBefore"/>.</summary>
     public async Task<string?> MissingAsync(string connection, LogIdentity identity, LogPosition position, CancellationToken cancellation)
@@ -51,7 +51,7 @@ internal sealed class RestoredBackup(IConnections connections, CrossingBook book
 
     /// <summary>What was done to a table since it was loaded is seen from here on only; so a table that is not as it was then has to be loaded.</summary>
     private static string? Changed(TargetProgress progress, Dictionary<TableName, TableSchema> forms) => progress.Tables
-        .Where(table => table is { Loaded: true, Held: false, Form: not null } && !(forms.TryGetValue(table.Table, out var form) && FormPrint.Of(form) == table.Form))
+        .Where(table => table is { Loaded: true, Held: false, Form: not null } && !(forms.TryGetValue(table.Table, out var form) && SchemaFingerprint.Of(form) == table.Form))
         .Select(table => $"{table.Table} was changed at the source since it was loaded")
         .FirstOrDefault();
 }

@@ -7,7 +7,7 @@ using Vestige.Engine.Faults;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Begins the runs of crossings that have a schedule. A run is never begun while one goes on; a time that passes meanwhile is passed over.</summary>
-internal sealed class Scheduler(CrossingBook book, CrossingOpener opener, TimeProvider clock, ILogger logger)
+internal sealed class Scheduler(CrossingRegistry book, CrossingOpener opener, TimeProvider clock, ILogger logger)
 {
     private const string By = "the schedule";
     private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1);

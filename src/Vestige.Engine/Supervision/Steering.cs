@@ -14,7 +14,7 @@ public sealed class Steering : IDisposable
     public StopRequest? Request => Volatile.Read(ref request);
 
     /// <summary>Beats at each request.</summary>
-    public Pulse Changed { get; } = new();
+    public AsyncSignal Changed { get; } = new();
 
     /// <summary>Cancelled when the transaction in hand is to be rolled back.</summary>
     public CancellationToken Now => now.Token;
@@ -27,12 +27,12 @@ public sealed class Steering : IDisposable
     {
         ArgumentNullException.ThrowIfNull(stop);
         Volatile.Write(ref request, stop);
-        if (stop.Manner != StopManner.Drain)
+        if (stop.Manner != StopMode.Drain)
         {
             soon.Cancel();
         }
 
-        if (stop.Manner == StopManner.Now)
+        if (stop.Manner == StopMode.Now)
         {
             now.Cancel();
         }
@@ -43,7 +43,7 @@ public sealed class Steering : IDisposable
     /// <summary>Takes back a mark that has not been reached. Nothing else can be taken back.</summary>
     public void GoOn()
     {
-        if (Request is { Manner: StopManner.Drain } drain && Interlocked.CompareExchange(ref request, null, drain) == drain)
+        if (Request is { Manner: StopMode.Drain } drain && Interlocked.CompareExchange(ref request, null, drain) == drain)
         {
             Changed.Beat();
         }

@@ -12,7 +12,7 @@ internal static class StopMarks
     /// <summary>The worker that can be asked; throws <see cref="RequestRefusedException"/> for a crossing that does not run.</summary>
     public static CrossingWorker WorkerOf(CrossingEntry entry) => entry.Worker is { Running.IsCompleted: false } worker
         ? worker
-        : throw new RequestRefusedException($"{entry.Name} does not run.") { Mend = "Resume it; then it can be told where to stop." };
+        : throw new RequestRefusedException($"{entry.Name} does not run.") { Remedy = "Resume it; then it can be told where to stop." };
 
     /// <summary>Throws <see cref="RequestRefusedException"/> for a mark that the target may have passed already.</summary>
     public static async Task CheckAsync(CrossingEntry entry, CrossingWorker worker, StopMark mark, ITarget target, Spool? spool, TimeProvider clock, CancellationToken cancellation)
@@ -22,7 +22,7 @@ internal static class StopMarks
         var least = applied ?? spool?.Last;
         if (mark.Position < least)
         {
-            throw new RequestRefusedException($"What is {(applied is null ? "being loaded" : "applied already")} goes beyond that position.") { Mend = "Give a later position." };
+            throw new RequestRefusedException($"What is {(applied is null ? "being loaded" : "applied already")} goes beyond that position.") { Remedy = "Give a later position." };
         }
 
         if (mark.Time is not { } time)
@@ -34,15 +34,15 @@ internal static class StopMarks
         var next = place?.NextCommittedAt ?? clock.GetUtcNow();
         if (time < next)
         {
-            throw new RequestRefusedException($"All that was committed by then is applied already, and perhaps more: what comes next was committed at {next.UtcDateTime.ToString("yyyy-MM-dd HH:mm:ss.fff 'UTC'", CultureInfo.InvariantCulture)} or later.") { Mend = "Give a later time, or a position." };
+            throw new RequestRefusedException($"All that was committed by then is applied already, and perhaps more: what comes next was committed at {next.UtcDateTime.ToString("yyyy-MM-dd HH:mm:ss.fff 'UTC'", CultureInfo.InvariantCulture)} or later.") { Remedy = "Give a later time, or a position." };
         }
     }
 
     /// <summary>How it is asked to stop, for the events.</summary>
-    public static string Words(StopManner manner) => manner switch
+    public static string Words(StopMode manner) => manner switch
     {
-        StopManner.Drain => "drain",
-        StopManner.Transaction => "after this transaction",
+        StopMode.Drain => "drain",
+        StopMode.Transaction => "after this transaction",
         _ => "at once",
     };
 

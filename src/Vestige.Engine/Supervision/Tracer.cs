@@ -14,12 +14,12 @@ namespace Vestige.Engine.Supervision;
 public sealed class Tracer
 {
     private readonly IConnections connections;
-    private readonly CrossingBook book;
+    private readonly CrossingRegistry book;
     private readonly Captures captures;
     private readonly ISpoolCipher cipher;
     private readonly Func<CrossingDefinition, CrossingTreatment> treat;
 
-    internal Tracer(IConnections connections, CrossingBook book, Captures captures, ISpoolCipher cipher, Func<CrossingDefinition, CrossingTreatment> treat)
+    internal Tracer(IConnections connections, CrossingRegistry book, Captures captures, ISpoolCipher cipher, Func<CrossingDefinition, CrossingTreatment> treat)
     {
         this.connections = connections;
         this.book = book;

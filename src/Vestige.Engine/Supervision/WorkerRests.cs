@@ -4,7 +4,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>What a worker does while it applies nothing: it waits out its rests, and stays in touch with its target.</summary>
-internal sealed class WorkerRests(Brake brake, Steering steering, TimeProvider clock)
+internal sealed class WorkerRests(RateLimiter brake, Steering steering, TimeProvider clock)
 {
     /// <summary>How often a target is asked that has nothing to apply.</summary>
     public static readonly TimeSpan ProveEvery = TimeSpan.FromSeconds(10);

@@ -97,7 +97,7 @@ internal sealed class WorkerState
                 return false;
             }
 
-            steering.Stop(new StopRequest(StopManner.Drain, mark));
+            steering.Stop(new StopRequest(StopMode.Drain, mark));
             return true;
         }
     }
@@ -132,7 +132,7 @@ internal sealed class WorkerState
     }
 
     /// <summary>It waits for something to be mended; true when it did not wait for the same before.</summary>
-    public bool Waits(string what, string? mend, DateTimeOffset now)
+    public bool Waits(string what, string? remedy, DateTimeOffset now)
     {
         lock (gate)
         {
@@ -140,7 +140,7 @@ internal sealed class WorkerState
             following = false;
             load = null;
             gatherer = null;
-            waiting = new CrossingFault(what, mend, waiting?.Since ?? now);
+            waiting = new CrossingFault(what, remedy, waiting?.Since ?? now);
             return isNew;
         }
     }

@@ -22,7 +22,7 @@ internal sealed class WorkerTroubles(string crossing, WorkerState state, Steerin
     /// <summary>Waits before another try, longer after each. False when it is asked to rest meanwhile.</summary>
     public async Task<bool> WaitAsync(int attempt, Exception exception)
     {
-        var isNew = state.Waits(exception.Message, (exception as PortException)?.Mend, clock.GetUtcNow());
+        var isNew = state.Waits(exception.Message, (exception as PortException)?.Remedy, clock.GetUtcNow());
         logger.LogWarning(FailureLog.StackOf(exception), "Crossing {Crossing} waits, attempt {Attempt}: {Reason}", crossing, attempt, exception.Message);
         if (isNew)
         {
@@ -33,7 +33,7 @@ internal sealed class WorkerTroubles(string crossing, WorkerState state, Steerin
         {
             using var ending = CancellationTokenSource.CreateLinkedTokenSource(steering.Now, steering.Soon);
             await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
-            return steering.Request is null or { Manner: StopManner.Drain };
+            return steering.Request is null or { Manner: StopMode.Drain };
         }
         catch (OperationCanceledException)
         {
@@ -47,7 +47,7 @@ internal sealed class WorkerTroubles(string crossing, WorkerState state, Steerin
         var refused = exception as RowRefusedException;
         state.Faulted(new CrossingFault(
             exception.Message,
-            (exception as PortException)?.Mend,
+            (exception as PortException)?.Remedy,
             clock.GetUtcNow(),
             exception is PlaceLostException,
             refused?.Table.ToString(),

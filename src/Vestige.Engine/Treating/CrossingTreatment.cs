@@ -38,7 +38,7 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
     {
         ArgumentNullException.ThrowIfNull(form);
         var (treatment, problems) = TryBuild(form);
-        return treatment ?? throw new PortException($"{form.Name} cannot be treated as the definition says: {problems[0].Found}.") { Mend = problems[0].Mend };
+        return treatment ?? throw new PortException($"{form.Name} cannot be treated as the definition says: {problems[0].Found}.") { Remedy = problems[0].Remedy };
     }
 
     /// <summary>

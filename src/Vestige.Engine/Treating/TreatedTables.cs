@@ -75,7 +75,7 @@ public sealed class TreatedTables
     public IReadOnlyList<ReadinessLine> Lines => lines;
 
     private static ReadinessLine Line(TreatmentProblem problem, int tables) =>
-        new(problem.Field, false, tables > 1 ? $"{problem.Found} (and so for {tables} tables)" : problem.Found, "a treatment that can be carried out", problem.Mend, TimeSpan.Zero);
+        new(problem.Field, false, tables > 1 ? $"{problem.Found} (and so for {tables} tables)" : problem.Found, "a treatment that can be carried out", problem.Remedy, TimeSpan.Zero);
 
     private void Take(CrossingTreatment treating, IEngineTypes types, TableDescription table)
     {

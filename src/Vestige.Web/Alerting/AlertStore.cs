@@ -41,7 +41,7 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
             {
                 if (before.Channels.FirstOrDefault(one => one.Name == channel.Name) is { } old && GoesOf(old) != GoesOf(channel))
                 {
-                    throw new RequestRefusedException($"The secret of {channel.Name} was given for another address, role or encryption.") { Mend = "Give the secret again." };
+                    throw new RequestRefusedException($"The secret of {channel.Name} was given for another address, role or encryption.") { Remedy = "Give the secret again." };
                 }
             }
 

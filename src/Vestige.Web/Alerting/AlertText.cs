@@ -38,7 +38,7 @@ public static class AlertText
     {
         ArgumentNullException.ThrowIfNull(alert);
         var over = alert.OverAt is { } at ? $"Over since {Time(at)}, after {Figures.Duration(at - alert.Since)}.\n\n" : "";
-        return $"{over}{alert.Need.What}\n\nSince {Time(alert.Since)}.\nWhat it costs: {alert.Need.Costs}\nWhat to do: {alert.Need.Mend ?? "nothing but to wait"}\n\n{address}\n";
+        return $"{over}{alert.Need.What}\n\nSince {Time(alert.Since)}.\nWhat it costs: {alert.Need.Costs}\nWhat to do: {alert.Need.Remedy ?? "nothing but to wait"}\n\n{address}\n";
     }
 
     /// <summary>All of it, as a document.</summary>
@@ -54,7 +54,7 @@ public static class AlertText
             ["about"] = alert.Need.About,
             ["what"] = alert.Need.What,
             ["costs"] = alert.Need.Costs,
-            ["mend"] = alert.Need.Mend,
+            ["remedy"] = alert.Need.Remedy,
             ["since"] = Rfc3339(alert.Since),
             ["raisedAt"] = Rfc3339(alert.RaisedAt),
             ["overAt"] = alert.OverAt is { } over ? Rfc3339(over) : null,

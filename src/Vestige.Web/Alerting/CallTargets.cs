@@ -43,7 +43,7 @@ public sealed class CallTargets(VestigeSettings settings)
         {
             throw new RequestRefusedException(IsLinkLocal(Plain(forbidden)) ? $"{host} is a link-local address ({forbidden})." : $"{host} on port {port} is Vestige itself.")
             {
-                Mend = "Name another address, or start Vestige with --allow-local-calls true.",
+                Remedy = "Name another address, or start Vestige with --allow-local-calls true.",
             };
         }
 

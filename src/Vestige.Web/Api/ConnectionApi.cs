@@ -113,7 +113,7 @@ public static class ConnectionApi
         var failed = (await change.TestAsync(changed, body.SecretText, cancellation)).FirstOrDefault(line => !line.Ok);
         if (failed is not null)
         {
-            return Problems.Of(409, "not-ready", $"{failed.Step}: {failed.Found}. Nothing was changed.", failed.Mend ?? "Correct the settings.", "settings");
+            return Problems.Of(409, "not-ready", $"{failed.Step}: {failed.Found}. Nothing was changed.", failed.Remedy ?? "Correct the settings.", "settings");
         }
 
         await change.ApplyAsync(changed, body.SecretText, Who.Of(context), cancellation);
@@ -259,7 +259,7 @@ public static class ConnectionApi
             return Problems.NotFound($"table {table} in {name}");
         }
 
-        var rows = await source.LookAsync(form, Math.Clamp(limit, 1, MostTables), cancellation);
+        var rows = await source.SampleRowsAsync(form, Math.Clamp(limit, 1, MostTables), cancellation);
         var masked = engine.Trace.MaskedColumns(name, form);
         return Results.Ok(new RowsDocument(
             Columns: [.. form.Columns.Select(column => column.Name)],

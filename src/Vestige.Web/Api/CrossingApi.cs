@@ -148,7 +148,7 @@ public static class CrossingApi
             return Problems.Of(409, "exists", $"There is a crossing {body.Name} already.", "Choose another name, or PUT to change it.", "name");
         }
 
-        await engine.DefineAsync(body, By, cancellation, _ => engine.Status(body.Name) is null ? Task.CompletedTask : throw new RequestRefusedException($"There is a crossing {body.Name} already.") { Mend = "Choose another name, or PUT to change it." });
+        await engine.DefineAsync(body, By, cancellation, _ => engine.Status(body.Name) is null ? Task.CompletedTask : throw new RequestRefusedException($"There is a crossing {body.Name} already.") { Remedy = "Choose another name, or PUT to change it." });
         return Results.Created($"/api/v1/crossings/{body.Name}", body);
     }
 
@@ -223,7 +223,7 @@ public static class CrossingApi
         var (given, present) = (request.Headers.IfMatch.ToString(), Tag(await store.VersionAsync(name, cancellation)));
         if (given != present && given != "*")
         {
-            throw new DefinitionChangedException($"The definition has changed; its ETag is {present}.") { Mend = "Read it again." };
+            throw new DefinitionChangedException($"The definition has changed; its ETag is {present}.") { Remedy = "Read it again." };
         }
     };
 
@@ -266,7 +266,7 @@ public static class CrossingApi
             RowsPerSecond: plan.RowsPerSecond,
             Measured: plan.Measured,
             Lines: [.. plan.Lines.Select(ReadinessView.Of)],
-            Problems: [.. plan.Problems.Select(problem => new PlanProblemDocument(Field: problem.Field, Found: problem.Found, Mend: problem.Mend, Character: problem.Place, Length: problem.Length))]));
+            Problems: [.. plan.Problems.Select(problem => new PlanProblemDocument(Field: problem.Field, Found: problem.Found, Remedy: problem.Remedy, Character: problem.Place, Length: problem.Length))]));
     }
 
     private static async Task<IResult> CheckAsync(string name, CrossingEngine engine, CancellationToken cancellation) =>

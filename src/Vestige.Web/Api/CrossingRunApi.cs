@@ -60,11 +60,11 @@ internal static class CrossingRunApi
             return Problems.NotFound($"crossing {name}");
         }
 
-        StopManner? manner = body.Manner switch
+        StopMode? manner = body.Manner switch
         {
-            "drain" => StopManner.Drain,
-            "transaction" => StopManner.Transaction,
-            "now" => StopManner.Now,
+            "drain" => StopMode.Drain,
+            "transaction" => StopMode.Transaction,
+            "now" => StopMode.Now,
             _ => null,
         };
         if (manner is null)
@@ -79,7 +79,7 @@ internal static class CrossingRunApi
 
         var given = (wanted.Position is null ? 0 : 1) + (wanted.Time is null ? 0 : 1) + (wanted.AsOfNow == true ? 1 : 0);
         var position = wanted.Position is null ? null : connections.Source(status.Definition.Source).Parse(wanted.Position);
-        if (given != 1 || manner != StopManner.Drain || (wanted.Position is not null && position is null))
+        if (given != 1 || manner != StopMode.Drain || (wanted.Position is not null && position is null))
         {
             return Problems.Of(422, "stop", "The mark cannot be used.", "Give one of a position in the source's notation, a time, or asOfNow, with the manner drain.", "mark");
         }

@@ -24,16 +24,16 @@ public static partial class Problems
     {
         ArgumentNullException.ThrowIfNull(problems);
         var (first, place) = problems[0];
-        var details = Details(422, "definition", $"{problems[0].Where}{Clipped(first.Field)}: {Clipped(first.Found)}. {first.Mend}");
+        var details = Details(422, "definition", $"{problems[0].Where}{Clipped(first.Field)}: {Clipped(first.Found)}. {first.Remedy}");
         details.Extensions["field"] = Clipped(first.Field);
-        details.Extensions["mend"] = first.Mend;
+        details.Extensions["remedy"] = first.Remedy;
         if (place is not null)
         {
             details.Extensions["line"] = place.Value.Line;
             details.Extensions["column"] = place.Value.Column;
         }
 
-        details.Extensions["problems"] = problems.Take(100).Select(each => new { Field = Clipped(each.Problem.Field), Found = Clipped(each.Problem.Found), each.Problem.Mend, each.Place?.Line, each.Place?.Column });
+        details.Extensions["problems"] = problems.Take(100).Select(each => new { Field = Clipped(each.Problem.Field), Found = Clipped(each.Problem.Found), each.Problem.Remedy, each.Place?.Line, each.Place?.Column });
         return Results.Problem(details);
     }
 
@@ -42,7 +42,7 @@ public static partial class Problems
     {
         ArgumentNullException.ThrowIfNull(change);
         var details = Details(409, "confirm", Sentences.Change(change));
-        details.Extensions["mend"] = change.Ready ? change.Lines.Any(line => line.Loses is not null) ? "Something on the target is destroyed: send it again with confirm and the crossing's name." : "Send it again with confirm=true." : change.Lines.First(line => !line.Ok).Mend;
+        details.Extensions["remedy"] = change.Ready ? change.Lines.Any(line => line.Loses is not null) ? "Something on the target is destroyed: send it again with confirm and the crossing's name." : "Send it again with confirm=true." : change.Lines.First(line => !line.Ok).Remedy;
         details.Extensions["added"] = change.Added.Select(table => table.ToString());
         details.Extensions["removed"] = change.Removed.Select(table => table.ToString());
         details.Extensions["reloaded"] = change.Reloaded.Select(table => table.ToString());
@@ -55,7 +55,7 @@ public static partial class Problems
     {
         ArgumentNullException.ThrowIfNull(exception);
         var details = Details(409, "not-ready", exception.Message);
-        details.Extensions["mend"] = exception.Lines.FirstOrDefault(line => !line.Ok)?.Mend;
+        details.Extensions["remedy"] = exception.Lines.FirstOrDefault(line => !line.Ok)?.Remedy;
         details.Extensions["lines"] = exception.Lines.Select(ReadinessView.Of);
         return Results.Problem(details);
     }
@@ -65,17 +65,17 @@ public static partial class Problems
     {
         ArgumentNullException.ThrowIfNull(exception);
         var details = Details(409, "confirm-loss", exception.Message);
-        details.Extensions["mend"] = exception.Mend;
+        details.Extensions["remedy"] = exception.Remedy;
         details.Extensions["losses"] = exception.Losses;
         return Results.Problem(details);
     }
 
-    public static IResult Of(int status, string type, string detail, string? mend, string? field = null)
+    public static IResult Of(int status, string type, string detail, string? remedy, string? field = null)
     {
         var details = Details(status, type, detail);
-        if (mend is not null)
+        if (remedy is not null)
         {
-            details.Extensions["mend"] = mend;
+            details.Extensions["remedy"] = remedy;
         }
 
         if (field is not null)
@@ -91,10 +91,10 @@ public static partial class Problems
     {
         NotReadyException notReady => NotReady(notReady),
         LossRefusedException loss => Loss(loss),
-        DefinitionChangedException changed => Of(412, "changed-meanwhile", changed.Message, changed.Mend, "If-Match"),
-        RequestRefusedException refused => Of(409, "refused", refused.Message, refused.Mend),
-        StoreException store => Of(store.IsFull ? 507 : 503, "store", store.Message, store.Mend),
-        PortException port => Of(424, port.Transient ? "unreachable" : "system-refused", port.Message, port.Mend),
+        DefinitionChangedException changed => Of(412, "changed-meanwhile", changed.Message, changed.Remedy, "If-Match"),
+        RequestRefusedException refused => Of(409, "refused", refused.Message, refused.Remedy),
+        StoreException store => Of(store.IsFull ? 507 : 503, "store", store.Message, store.Remedy),
+        PortException port => Of(424, port.Transient ? "unreachable" : "system-refused", port.Message, port.Remedy),
         BadHttpRequestException { InnerException: EmptyEntryException empty } => Of(422, "definition", $"{empty.Field}: the entry is null. Leave it out.", "Leave the entry out.", empty.Field),
         BadHttpRequestException { InnerException: JsonException json } => Of(400, "malformed", Told(json), "Correct the document.", json.Path),
         BadHttpRequestException bad => Malformed(bad),

@@ -178,7 +178,7 @@ public static class ReconciliationApi
 
         if (body.Delete is not null && body.Delete != name)
         {
-            throw new RequestRefusedException($"Rows that only the target has are deleted only with delete: {name}.") { Mend = "Give the crossing's name, or leave the field out." };
+            throw new RequestRefusedException($"Rows that only the target has are deleted only with delete: {name}.") { Remedy = "Give the crossing's name, or leave the field out." };
         }
 
         var chosen = found.Found.Tables

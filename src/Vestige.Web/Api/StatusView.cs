@@ -69,8 +69,8 @@ public static class StatusView
                 Quarantined: table.Quarantined,
                 ProvedEqual: table.Verdict?.Proved is not { } proof ? null : new ProvedEqualDocument(Position: format(proof.Position), At: Rfc3339(proof.At)),
                 Differences: table.Verdict?.Differences ?? 0))],
-            Fault: status.Fault is not { } fault ? null : new FaultDocument(What: fault.What, Mend: fault.Mend, Since: Rfc3339(fault.Since), Table: fault.Table, Key: fault.Key),
-            Waiting: status.Waiting is not { } waiting ? null : new WaitingDocument(What: waiting.What, Mend: waiting.Mend, Since: Rfc3339(waiting.Since)));
+            Fault: status.Fault is not { } fault ? null : new FaultDocument(What: fault.What, Remedy: fault.Remedy, Since: Rfc3339(fault.Since), Table: fault.Table, Key: fault.Key),
+            Waiting: status.Waiting is not { } waiting ? null : new WaitingDocument(What: waiting.What, Remedy: waiting.Remedy, Since: Rfc3339(waiting.Since)));
     }
 
     /// <summary>Seconds at the better and at the worse quartiles; null where it does not happen at these.</summary>

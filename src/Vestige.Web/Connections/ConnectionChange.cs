@@ -64,7 +64,7 @@ public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEn
         try
         {
             var present = connections.Source(name);
-            var same = await present.WhoAsync(cancellation) == await candidate.WhoAsync(cancellation) && await present.IsSameAsync(candidate, cancellation);
+            var same = await present.GetIdentityAsync(cancellation) == await candidate.GetIdentityAsync(cancellation) && await present.IsSameAsync(candidate, cancellation);
             return new ReadinessLine(
                 "same database",
                 same,

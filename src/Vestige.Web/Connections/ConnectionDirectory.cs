@@ -55,7 +55,7 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
         var problems = new List<DefinitionProblem>();
         if (DefinitionRules.NameProblem(connection.Name) is { } name)
         {
-            problems.Add(new DefinitionProblem("name", name, DefinitionRules.NameMend));
+            problems.Add(new DefinitionProblem("name", name, DefinitionRules.NameRemedy));
         }
 
         problems.AddRange(KindOf(connection.Kind)?.Check(connection.Settings)
@@ -104,7 +104,7 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
     {
         if (isNew && known.ContainsKey(connection.Name))
         {
-            throw new RequestRefusedException($"There is a connection {connection.Name} already.") { Mend = "Choose another name." };
+            throw new RequestRefusedException($"There is a connection {connection.Name} already.") { Remedy = "Choose another name." };
         }
 
         byte[]? kept = null;
@@ -137,7 +137,7 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
         ArgumentNullException.ThrowIfNull(usedBy);
         if (usedBy.Count > 0)
         {
-            throw new RequestRefusedException($"{name} is used by {string.Join(", ", usedBy)}.") { Mend = "Remove those crossings first." };
+            throw new RequestRefusedException($"{name} is used by {string.Join(", ", usedBy)}.") { Remedy = "Remove those crossings first." };
         }
 
         await factory.ChangeAsync($"Connection {name}", store => store.Connections.Where(record => record.Name == name).ExecuteDeleteAsync(cancellation), cancellation);
@@ -169,7 +169,7 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
 
     private IConnector Open(string connection) => known.ContainsKey(connection)
         ? open.GetOrAdd(connection, name => new Lazy<IConnector>(() => Make(name))).Value
-        : throw new RequestRefusedException($"There is no connection {connection}.") { Mend = "Look at the list of connections." };
+        : throw new RequestRefusedException($"There is no connection {connection}.") { Remedy = "Look at the list of connections." };
 
     private IConnector Make(string connection)
     {

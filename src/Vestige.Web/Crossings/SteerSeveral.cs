@@ -36,8 +36,8 @@ public sealed class SteerSeveral(CrossingEngine engine)
             {
                 "pause" => engine.PauseAsync(name, by, cancellation),
                 "resume" => engine.RunAsync(name, by, cancellation),
-                "stop" => engine.StopAsync(name, StopManner.Drain, by, cancellation),
-                _ => throw new RequestRefusedException($"'{action}' cannot be asked of several.") { Mend = "Use pause, resume or stop." },
+                "stop" => engine.StopAsync(name, StopMode.Drain, by, cancellation),
+                _ => throw new RequestRefusedException($"'{action}' cannot be asked of several.") { Remedy = "Use pause, resume or stop." },
             });
             return new SteerOutcome(name, null);
         }

@@ -22,7 +22,7 @@ public static class TablesOf
         }
         catch (FormatException exception)
         {
-            throw new RequestRefusedException(exception.Message, exception) { Mend = "Name a table of the crossing as schema.table." };
+            throw new RequestRefusedException(exception.Message, exception) { Remedy = "Name a table of the crossing as schema.table." };
         }
     }
 }

@@ -62,13 +62,13 @@ public static class DefinitionYaml
         catch (JsonException exception)
         {
             var path = PathOf(exception.Path);
-            var (found, mend) = Told(exception, path);
-            return Refused(path.Length == 0 ? "document" : path, found, mend, new ReadDefinition(null, [], places).PlaceOf(path) ?? new DefinitionPlace(1, 1));
+            var (found, remedy) = Told(exception, path);
+            return Refused(path.Length == 0 ? "document" : path, found, remedy, new ReadDefinition(null, [], places).PlaceOf(path) ?? new DefinitionPlace(1, 1));
         }
     }
 
-    private static ReadDefinition Refused(string field, string found, string mend, DefinitionPlace place) =>
-        new(null, [new PlacedProblem(new DefinitionProblem(field, found, mend), place)], Nowhere);
+    private static ReadDefinition Refused(string field, string found, string remedy, DefinitionPlace place) =>
+        new(null, [new PlacedProblem(new DefinitionProblem(field, found, remedy), place)], Nowhere);
 
     private static DefinitionPlace PlaceOf(Mark mark) => new((int)mark.Line, (int)mark.Column);
 
@@ -141,7 +141,7 @@ public static class DefinitionYaml
     /// <summary><c>$.tables.rules[0].take</c> without its beginning.</summary>
     private static string PathOf(string? path) => path is null or "$" ? "" : path.TrimStart('$').TrimStart('.');
 
-    private static (string Found, string Mend) Told(JsonException exception, string path)
+    private static (string Found, string Remedy) Told(JsonException exception, string path)
     {
         var known = string.Join(", ", KnownAt(path[..Math.Max(0, path.LastIndexOf('.'))]));
         return exception.Message switch

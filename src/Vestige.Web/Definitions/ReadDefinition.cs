@@ -25,7 +25,7 @@ public sealed record ReadDefinition(CrossingDefinition? Definition, IReadOnlyLis
         var place = Values.TryGetValue(problem.Field, out var value) && problem.Place is { } character
             ? new DefinitionPlace(value.Line, value.Column + character)
             : PlaceOf(problem.Field);
-        return new PlacedProblem(new DefinitionProblem(problem.Field, problem.Found, problem.Mend), place);
+        return new PlacedProblem(new DefinitionProblem(problem.Field, problem.Found, problem.Remedy), place);
     }
 
     /// <summary>Where the text of a field's value begins, for plain and quoted texts on one line.</summary>

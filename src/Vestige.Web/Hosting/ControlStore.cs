@@ -198,7 +198,7 @@ public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : ICo
             throw new PortException($"The store of the data folder cannot be written: {exception.GetBaseException().Message}", exception)
             {
                 Transient = true,
-                Mend = "Make room on the disk of the data folder, and make sure that it can be written.",
+                Remedy = "Make room on the disk of the data folder, and make sure that it can be written.",
             };
         }
     }

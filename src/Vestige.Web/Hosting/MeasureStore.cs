@@ -11,7 +11,7 @@ namespace Vestige.Web.Hosting;
 /// <summary>Measures in the store of the data folder.</summary>
 public sealed class MeasureStore(StoreFactory factory) : IMeasureStore
 {
-    public Task KeepAsync(IReadOnlyList<MeasureBlock> blocks, IReadOnlyList<AppliedBlock> applied, IReadOnlyList<JudgedBlock> judged, DateTimeOffset now, CancellationToken cancellation)
+    public Task KeepAsync(IReadOnlyList<MeasureBlock> blocks, IReadOnlyList<AppliedBlock> applied, IReadOnlyList<ScoredBlock> judged, DateTimeOffset now, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(blocks);
         ArgumentNullException.ThrowIfNull(applied);
@@ -76,11 +76,11 @@ public sealed class MeasureStore(StoreFactory factory) : IMeasureStore
         return [.. blocks.SelectMany(AppliedPacking.Read)];
     }
 
-    public async Task<IReadOnlyList<JudgedBlock>> JudgedAsync(string crossing, CancellationToken cancellation)
+    public async Task<IReadOnlyList<ScoredBlock>> ScoredAsync(string crossing, CancellationToken cancellation)
     {
         await using var store = factory.CreateDbContext();
         var kept = await store.JudgedForecasts.AsNoTracking().Where(judged => judged.Crossing == crossing).ToListAsync(cancellation);
-        return [.. kept.Select(judged => new JudgedBlock(crossing, Enum.Parse<ForecastKind>(judged.Kind), JsonSerializer.Deserialize<List<JudgedForecast>>(judged.Judged)!))];
+        return [.. kept.Select(judged => new ScoredBlock(crossing, Enum.Parse<ForecastKind>(judged.Kind), JsonSerializer.Deserialize<List<ScoredForecast>>(judged.Judged)!))];
     }
 
     public Task ForgetAsync(string crossing, CancellationToken cancellation) => ChangeAsync(

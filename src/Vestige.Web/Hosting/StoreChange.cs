@@ -30,7 +30,7 @@ internal static class StoreChange
         }
         catch (Exception exception) when (exception.GetBaseException() is SqliteException { SqliteErrorCode: Constraint })
         {
-            throw new RequestRefusedException($"{what} cannot be kept: it was changed by somebody else at the same moment.", exception) { Mend = "Read it again, then repeat the change." };
+            throw new RequestRefusedException($"{what} cannot be kept: it was changed by somebody else at the same moment.", exception) { Remedy = "Read it again, then repeat the change." };
         }
         catch (Exception exception) when (exception is DbUpdateException or SqliteException)
         {
@@ -38,7 +38,7 @@ internal static class StoreChange
             {
                 Transient = true,
                 IsFull = exception.GetBaseException() is SqliteException { SqliteErrorCode: Full },
-                Mend = "Make room on the disk of the data folder, and make sure that it can be written.",
+                Remedy = "Make room on the disk of the data folder, and make sure that it can be written.",
             };
         }
     }

@@ -101,7 +101,7 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
     {
         static TimeOnly TimeOf(string? text) => TimeOnly.TryParse(text, CultureInfo.InvariantCulture, out var time)
             ? time
-            : throw new RequestRefusedException($"Quiet hours: '{text}' is no time of day.") { Mend = "Write both ends as 22:00, or leave both empty." };
+            : throw new RequestRefusedException($"Quiet hours: '{text}' is no time of day.") { Remedy = "Write both ends as 22:00, or leave both empty." };
         if (string.IsNullOrWhiteSpace(from) && string.IsNullOrWhiteSpace(to))
         {
             return null;
@@ -123,7 +123,7 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
         ? null
         : double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number)
             ? number
-            : throw new RequestRefusedException($"'{text}' is no number of seconds.") { Mend = "Write it as 60." };
+            : throw new RequestRefusedException($"'{text}' is no number of seconds.") { Remedy = "Write it as 60." };
 
     private Task<IActionResult> AddAsync(AlertChannel channel, string? secret, CancellationToken cancellation)
     {
@@ -136,7 +136,7 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
     {
         if (settings.Check() is [var problem, ..])
         {
-            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Mend = problem.Mend };
+            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Remedy = problem.Remedy };
         }
 
         await store.WriteSettingsAsync(settings, secrets, cancellation);
@@ -152,11 +152,11 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
         }
         catch (RequestRefusedException exception)
         {
-            TempData["Refused"] = $"{exception.Message} {exception.Mend}";
+            TempData["Refused"] = $"{exception.Message} {exception.Remedy}";
         }
         catch (PortException exception)
         {
-            TempData["Refused"] = $"{exception.Message} {exception.Mend}";
+            TempData["Refused"] = $"{exception.Message} {exception.Remedy}";
         }
 
         return Redirect("/alerts");

@@ -44,7 +44,7 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
         }
         catch (RequestRefusedException exception)
         {
-            Refused = $"{exception.Message} {exception.Mend}";
+            Refused = $"{exception.Message} {exception.Remedy}";
         }
         catch (PortException) when (!TablesRead)
         {
@@ -87,7 +87,7 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
         }
         catch (PortException exception)
         {
-            (Refused, TablesRead) = ($"{exception.Message} {exception.Mend}", false);
+            (Refused, TablesRead) = ($"{exception.Message} {exception.Remedy}", false);
         }
     }
 }

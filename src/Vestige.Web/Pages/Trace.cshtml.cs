@@ -115,7 +115,7 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
         }
         catch (PortException exception)
         {
-            Problem = $"{exception.Message} {exception.Mend}";
+            Problem = $"{exception.Message} {exception.Remedy}";
             return null;
         }
     }

@@ -41,7 +41,7 @@ public sealed class RowSamples(ConnectionDirectory connections, TimeProvider clo
             held.TryRemove(old);
         }
 
-        var rows = await connections.Source(connection).LookAsync(table, Rows, cancellation);
+        var rows = await connections.Source(connection).SampleRowsAsync(table, Rows, cancellation);
         held[(connection, table.Name)] = (rows, now);
         return rows;
     }

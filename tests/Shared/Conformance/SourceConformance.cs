@@ -142,11 +142,11 @@ public abstract class SourceConformance : IAsyncLifetime
     public async Task Some_rows_can_be_looked_at()
     {
         var form = (await system.Source.ReadTablesAsync(Stop)).Single(table => table.Schema.Name.Name == "item").Schema;
-        Assert.Empty(await system.Source.LookAsync(form, 3, Stop));
+        Assert.Empty(await system.Source.SampleRowsAsync(form, 3, Stop));
         await system.RunAsync("INSERT INTO item VALUES (1, 'a')", "INSERT INTO item VALUES (2, NULL)", "INSERT INTO item VALUES (3, 'c')");
-        var rows = await system.Source.LookAsync(form, 3, Stop);
+        var rows = await system.Source.SampleRowsAsync(form, 3, Stop);
         Assert.Equal(["1 a", "2 NULL", "3 c"], rows.Select(row => $"{row.DisplayAt(0)} {row.DisplayAt(1)}").Order());
-        Assert.Equal(2, (await system.Source.LookAsync(form, 2, Stop)).Count);
+        Assert.Equal(2, (await system.Source.SampleRowsAsync(form, 2, Stop)).Count);
     }
 
     [Fact]

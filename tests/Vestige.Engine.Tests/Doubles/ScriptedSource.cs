@@ -65,9 +65,9 @@ public sealed class ScriptedSource : ISource
 
     public string Who { get; set; } = "source";
 
-    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(Who);
+    public Task<string> GetIdentityAsync(CancellationToken cancellation) => Task.FromResult(Who);
 
-    public async Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => await other.WhoAsync(cancellation) == Who;
+    public async Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => await other.GetIdentityAsync(cancellation) == Who;
 
     public Task<LogPosition> BeginLogAsync(CancellationToken cancellation) => Task.FromResult(Head);
 
@@ -105,7 +105,7 @@ public sealed class ScriptedSource : ISource
 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
 
-    public Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
+    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
 
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);
 

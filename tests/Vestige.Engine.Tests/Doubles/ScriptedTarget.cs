@@ -23,9 +23,9 @@ public sealed class ScriptedTarget : ITarget
 
     public string Who { get; set; } = "target";
 
-    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult(Who);
+    public Task<string> GetIdentityAsync(CancellationToken cancellation) => Task.FromResult(Who);
 
-    public async Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => await other.WhoAsync(cancellation) == Who;
+    public async Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => await other.GetIdentityAsync(cancellation) == Who;
 
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 
@@ -45,7 +45,7 @@ public sealed class ScriptedTarget : ITarget
     public Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation) => throw new NotSupportedException();
 
     public Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation) =>
-        throw new PortException("The target is read only.") { Mend = "Nothing." };
+        throw new PortException("The target is read only.") { Remedy = "Nothing." };
 
     public Task ForgetAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 
@@ -55,9 +55,9 @@ public sealed class ScriptedTarget : ITarget
 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
 
-    public Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
+    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
 
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Unreachable
-        ? throw new PortException("The line is cut.") { Mend = "Mend the line." }
+        ? throw new PortException("The line is cut.") { Remedy = "Mend the line." }
         : Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);
 }

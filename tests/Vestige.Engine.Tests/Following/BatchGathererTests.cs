@@ -51,7 +51,7 @@ public sealed class BatchGathererTests
     {
         var definition = new CrossingDefinition("copy", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "*")]));
         var treating = new CrossingTreatment(definition, new ScriptedSource(), new ScriptedTarget(), new PlainKeys());
-        var aside = new RowsAside(new Quarantine("copy", new MemoryQuarantine()), TimeProvider.System);
+        var aside = new SkippedRows(new Quarantine("copy", new MemoryQuarantine()), TimeProvider.System);
         var router = new ChangeRouter(spool, treating, aside, ImmutableDictionary<TableName, TableProgress>.Empty);
         return new BatchGatherer(spool, spool.ReadAfter(LogPosition.Zero), router, TimeProvider.System, 1 << 20);
     }

@@ -32,7 +32,7 @@ public sealed class SimSourceState
 
     public LogPosition Oldest { get; private set; }
 
-    public Pulse Committed { get; } = new();
+    public AsyncSignal Committed { get; } = new();
 
     public Dictionary<TableName, SortedDictionary<long, Row>> Rows { get; } = SimRows.All.ToDictionary(table => table.Name, _ => new SortedDictionary<long, Row>());
 
@@ -201,7 +201,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     public IEngineTypes Types => PlainTypes.Instance;
 
-    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult("source");
+    public Task<string> GetIdentityAsync(CancellationToken cancellation) => Task.FromResult("source");
 
     public Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => Task.FromResult(false);
 
@@ -266,7 +266,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
 
-    public Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
+    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
 
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
 

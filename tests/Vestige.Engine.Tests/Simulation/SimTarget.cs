@@ -41,7 +41,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     public IEngineTypes Types => world.Source.Treatment.CrossesEngines ? PlainTexts.Instance : PlainTypes.Instance;
 
-    public Task<string> WhoAsync(CancellationToken cancellation) => Task.FromResult("target");
+    public Task<string> GetIdentityAsync(CancellationToken cancellation) => Task.FromResult("target");
 
     public Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => Task.FromResult(false);
 
@@ -91,7 +91,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
 
-    public Task<IReadOnlyList<Row>> LookAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
+    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
 
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
 

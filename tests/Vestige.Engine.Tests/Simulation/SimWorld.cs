@@ -568,8 +568,8 @@ public sealed class SimWorld
             await (dice switch
             {
                 0 => engine.PauseAsync(Crossing, "sim", CancellationToken.None),
-                1 => engine.StopAsync(Crossing, StopManner.Drain, "sim", CancellationToken.None),
-                2 => engine.StopAsync(Crossing, StopManner.Now, "sim", CancellationToken.None),
+                1 => engine.StopAsync(Crossing, StopMode.Drain, "sim", CancellationToken.None),
+                2 => engine.StopAsync(Crossing, StopMode.Now, "sim", CancellationToken.None),
                 3 => engine.ReloadAsync(Crossing, [SimRows.First.Name], "sim", CancellationToken.None),
                 _ => engine.RunAsync(Crossing, "sim", CancellationToken.None),
             });

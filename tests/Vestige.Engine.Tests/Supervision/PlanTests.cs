@@ -57,7 +57,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
         Assert.Equal("it has no key", Assert.Single(plan.LeftOut).Reason);
         var line = Assert.Single(plan.Lines, line => !line.Ok);
         Assert.Equal("table sim.other", line.Step);
-        Assert.Contains("leave sim.other out", line.Mend, StringComparison.Ordinal);
+        Assert.Contains("leave sim.other out", line.Remedy, StringComparison.Ordinal);
         Assert.True((await PlanAsync(new TableRule(Take: "sim.*"), new TableRule(Leave: "sim.other"))).Ready);
     }
 
@@ -67,7 +67,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
     public async Task Rules_that_find_nothing_are_told(string rule, string step, string found)
     {
         var plan = await PlanAsync(new TableRule(Take: rule));
-        Assert.Contains(plan.Lines, line => !line.Ok && line.Step == step && line.Found == found && line.Mend is not null);
+        Assert.Contains(plan.Lines, line => !line.Ok && line.Step == step && line.Found == found && line.Remedy is not null);
     }
 
     [Fact]
@@ -76,7 +76,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
         target.Unreachable = true;
         var plan = await PlanAsync(new TableRule(Take: "sim.*"));
         var line = Assert.Single(plan.Lines, line => !line.Ok);
-        Assert.Equal(("target warehouse: reach", "The line is cut.", "Mend the line."), (line.Step, line.Found, line.Mend));
+        Assert.Equal(("target warehouse: reach", "The line is cut.", "Mend the line."), (line.Step, line.Found, line.Remedy));
         Assert.Empty(plan.Tables);
     }
 
@@ -116,7 +116,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
         }
 
         Assert.Equal("The target is read only.", engine.Status("copy")!.Fault!.What);
-        await engine.StopAsync("copy", StopManner.Now, "somebody", cancellation);
+        await engine.StopAsync("copy", StopMode.Now, "somebody", cancellation);
         Assert.Equal(CrossingState.Faulted, engine.Status("copy")!.State);
     }
 

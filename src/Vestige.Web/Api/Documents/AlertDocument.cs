@@ -12,7 +12,7 @@ public sealed record AlertDocument(
     string? About,
     string What,
     string Costs,
-    string? Mend,
+    string? Remedy,
     [property: Time] string Since,
     [property: Time] string RaisedAt,
     [property: Time] string? OverAt,

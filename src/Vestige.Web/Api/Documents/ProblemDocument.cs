@@ -11,7 +11,7 @@ public sealed record ProblemDocument(string Type, string Title, int Status, stri
 
     /// <summary>What to do.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
-    public string? Mend { get; init; }
+    public string? Remedy { get; init; }
 
     /// <summary>The field, parameter or header at fault.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]

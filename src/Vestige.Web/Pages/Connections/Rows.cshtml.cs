@@ -51,11 +51,11 @@ public class RowsModel(ConnectionDirectory connections, CrossingEngine engine) :
 
             Table = found;
             Masked = engine.Trace.MaskedColumns(name, found.Schema);
-            Rows = await source.LookAsync(found.Schema, RowsShown, cancellation);
+            Rows = await source.SampleRowsAsync(found.Schema, RowsShown, cancellation);
         }
         catch (PortException exception) when (Table is not null)
         {
-            Problem = $"{exception.Message} {exception.Mend}";
+            Problem = $"{exception.Message} {exception.Remedy}";
         }
         catch (PortException)
         {

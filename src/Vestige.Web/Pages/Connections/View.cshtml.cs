@@ -104,7 +104,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         }
         catch (PortException exception)
         {
-            Problem = Lines.All(line => line.Ok) ? $"{exception.Message} {exception.Mend}" : null;
+            Problem = Lines.All(line => line.Ok) ? $"{exception.Message} {exception.Remedy}" : null;
         }
 
         return part == "live" ? Partial("Connections/_Log", this) : Page();
@@ -209,7 +209,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         var problems = connections.Check(changed, string.IsNullOrEmpty(password) ? null : ConnectionBody.SecretOf(password));
         if (problems.Count > 0)
         {
-            return await RefuseAsync(name, $"Nothing was changed. {string.Join(" ", problems.Select(problem => $"{problem.Field}: {problem.Found}. {problem.Mend}"))}");
+            return await RefuseAsync(name, $"Nothing was changed. {string.Join(" ", problems.Select(problem => $"{problem.Field}: {problem.Found}. {problem.Remedy}"))}");
         }
 
         var secret = string.IsNullOrEmpty(password) ? null : ConnectionBody.SecretOf(password);
@@ -248,7 +248,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         }
         catch (RequestRefusedException exception)
         {
-            return await RefuseAsync(name, $"{exception.Message} {exception.Mend}");
+            return await RefuseAsync(name, $"{exception.Message} {exception.Remedy}");
         }
 
         TempData["Done"] = !IsStandIn ? $"{name} is forgotten, its secret with it." : $"{name} is forgotten. Its file stays in the data folder.";

@@ -59,7 +59,7 @@ public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory co
             // What was typed and cannot be read is not what was left empty.
             if (ModelState.FirstOrDefault(field => field.Value is { Errors.Count: > 0, AttemptedValue.Length: > 0 }) is { Key: { } name, Value: { } wrong })
             {
-                throw new RequestRefusedException($"{name}: '{wrong.AttemptedValue}' cannot be read.") { Mend = "Write a number as 12 or 0.5." };
+                throw new RequestRefusedException($"{name}: '{wrong.AttemptedValue}' cannot be read.") { Remedy = "Write a number as 12 or 0.5." };
             }
 
             await request();
@@ -71,11 +71,11 @@ public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory co
         }
         catch (RequestRefusedException exception) when (exception is not LossRefusedException)
         {
-            TempData["Refused"] = $"{exception.Message} {exception.Mend}";
+            TempData["Refused"] = $"{exception.Message} {exception.Remedy}";
         }
         catch (PortException exception)
         {
-            TempData["Refused"] = $"{exception.Message} {exception.Mend}";
+            TempData["Refused"] = $"{exception.Message} {exception.Remedy}";
         }
 
         return Redirect(back);

@@ -107,11 +107,11 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         }
         catch (RequestRefusedException exception)
         {
-            Failure = $"{exception.Message} {exception.Mend}";
+            Failure = $"{exception.Message} {exception.Remedy}";
         }
         catch (PortException exception)
         {
-            Failure = $"{exception.Message} {exception.Mend}";
+            Failure = $"{exception.Message} {exception.Remedy}";
         }
 
         return Page();

@@ -145,7 +145,7 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         }
         catch (PortException exception)
         {
-            Failure = $"{exception.Message} {exception.Mend}";
+            Failure = $"{exception.Message} {exception.Remedy}";
         }
     }
 

@@ -66,12 +66,12 @@ public class PaceModel(CrossingEngine engine, ConnectionDirectory connections, T
     private static List<DayOfWeek>? DaysTyped(string text)
     {
         var words = text.Split([',', ' '], StringSplitOptions.RemoveEmptyEntries);
-        return words.Length == 0 ? null : [.. words.Select(word => word.Length >= 3 && DayNames.TryGetValue(word[..3], out var day) ? day : throw new RequestRefusedException($"'{word}' is no day.") { Mend = "Write days as Mon, Tue, Wed." })];
+        return words.Length == 0 ? null : [.. words.Select(word => word.Length >= 3 && DayNames.TryGetValue(word[..3], out var day) ? day : throw new RequestRefusedException($"'{word}' is no day.") { Remedy = "Write days as Mon, Tue, Wed." })];
     }
 
     private static TimeOnly TimeOf(string text) => TimeOnly.TryParse(text, CultureInfo.InvariantCulture, out var time)
         ? time
-        : throw new RequestRefusedException($"'{text}' is no time of day.") { Mend = "Write it as 08:30." };
+        : throw new RequestRefusedException($"'{text}' is no time of day.") { Remedy = "Write it as 08:30." };
 
     private static string ZoneOf(string? zone) => string.IsNullOrWhiteSpace(zone) ? "UTC" : zone.Trim();
 }

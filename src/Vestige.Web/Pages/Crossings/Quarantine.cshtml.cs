@@ -84,7 +84,7 @@ public class QuarantineModel(CrossingEngine engine, ConnectionDirectory connecti
     {
         if (!Find(name) || Engine.Quarantine.Waiting(name)?.FirstOrDefault(change => change.Id == id) is not { } change)
         {
-            throw new RequestRefusedException("The change does not wait any more.") { Mend = "Look at what waits now." };
+            throw new RequestRefusedException("The change does not wait any more.") { Remedy = "Look at what waits now." };
         }
 
         var edited = new Dictionary<string, string?>();

@@ -88,7 +88,7 @@ public class ReconcileModel(CrossingEngine engine, ConnectionDirectory connectio
         }
         catch (FormatException exception)
         {
-            throw new RequestRefusedException(exception.Message, exception) { Mend = "Choose a table from the list." };
+            throw new RequestRefusedException(exception.Message, exception) { Remedy = "Choose a table from the list." };
         }
     }
 }

@@ -87,10 +87,10 @@ public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory conn
         "Repaired in the order of the crossing's changes. The table is being compared again.",
         async () =>
         {
-            var found = await Engine.Reconcile.FindAsync(name, id, cancellation) ?? throw new Engine.Faults.RequestRefusedException("There is no such comparison any more.") { Mend = "Compare again." };
+            var found = await Engine.Reconcile.FindAsync(name, id, cancellation) ?? throw new Engine.Faults.RequestRefusedException("There is no such comparison any more.") { Remedy = "Compare again." };
             if (delete && typed != name)
             {
-                throw new Engine.Faults.RequestRefusedException($"Rows that only the target has are deleted only when the name {name} is typed.") { Mend = "Type the name, or leave them." };
+                throw new Engine.Faults.RequestRefusedException($"Rows that only the target has are deleted only when the name {name} is typed.") { Remedy = "Type the name, or leave them." };
             }
 
             var into = TableName.Parse(table ?? "");

@@ -41,7 +41,7 @@ public class StartModel(CrossingEngine engine, ConnectionDirectory connections, 
         }
         catch (PortException exception)
         {
-            Refusal = $"{exception.Message} {exception.Mend}";
+            Refusal = $"{exception.Message} {exception.Remedy}";
         }
 
         return Page();

@@ -26,9 +26,9 @@ public class StopModel(CrossingEngine engine, ConnectionDirectory connections, T
         return Find(name) ? Page() : NotFound();
     }
 
-    public Task<IActionResult> OnPostStopAsync(string name, StopManner manner, CancellationToken cancellation) => DoAsync(
+    public Task<IActionResult> OnPostStopAsync(string name, StopMode manner, CancellationToken cancellation) => DoAsync(
         $"/crossings/{name}",
-        manner == StopManner.Drain ? "It stops when all that is captured now is applied." : "Stopped. Its place is kept.",
+        manner == StopMode.Drain ? "It stops when all that is captured now is applied." : "Stopped. Its place is kept.",
         () => Engine.StopAsync(name, manner, By, cancellation));
 
     /// <summary>At a mark: all that is committed as of now where nothing is typed, else a position or a time.</summary>
@@ -44,7 +44,7 @@ public class StopModel(CrossingEngine engine, ConnectionDirectory connections, T
         { Time: { } time } => new StopMark(Time: time),
         { Position: var text } => ParsePosition(name, text!) is { } position
             ? new StopMark(position)
-            : throw new RequestRefusedException($"'{text}' is neither a position of the source nor a time.") { Mend = "Write a position as the source does, or a time such as 2026-11-25 13:00:00." },
+            : throw new RequestRefusedException($"'{text}' is neither a position of the source nor a time.") { Remedy = "Write a position as the source does, or a time such as 2026-11-25 13:00:00." },
     };
 
     public Task<IActionResult> OnPostReloadAsync(string name, string? table, string? typed, CancellationToken cancellation) =>

@@ -49,7 +49,7 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
         }
         catch (PortException exception)
         {
-            Problem = $"{exception.Message} {exception.Mend}";
+            Problem = $"{exception.Message} {exception.Remedy}";
         }
 
         return part == "live" ? Partial("Crossings/_Sides", this) : Page();

@@ -41,7 +41,7 @@ public class TreatmentModel(CrossingEngine engine, ConnectionDirectory connectio
         }
         catch (PortException exception)
         {
-            Problem = $"{exception.Message} {exception.Mend}";
+            Problem = $"{exception.Message} {exception.Remedy}";
         }
 
         return Page();
@@ -65,7 +65,7 @@ public class TreatmentModel(CrossingEngine engine, ConnectionDirectory connectio
         }
 
         var (treatment, problems) = Engine.TreatmentOf(definition).TryBuild(chosen.Schema);
-        Problem = problems.Count > 0 ? $"{problems[0].Found}. {problems[0].Mend}" : null;
+        Problem = problems.Count > 0 ? $"{problems[0].Found}. {problems[0].Remedy}" : null;
         if (treatment is not null)
         {
             Treatment = treatment;

@@ -9,7 +9,7 @@ using Vestige.Engine.Treating;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Lets the log be kept for a draft whose tables are loaded by other means.</summary>
-internal sealed class LogKeeper(IConnections connections, Captures captures)
+internal sealed class LogRetention(IConnections connections, Captures captures)
 {
     /// <summary>The tables whose changes can be read. Throws <see cref="NotReadyException"/> when one cannot, or there is none.</summary>
     public async Task<IReadOnlyList<TableName>> TablesAsync(CrossingDefinition definition, CancellationToken cancellation)
@@ -19,7 +19,7 @@ internal sealed class LogKeeper(IConnections connections, Captures captures)
             .Where(table => table.CrossesAs(definition.AppliedAs(table.Schema.Name)))
             .Select(table => table.Schema.Name)];
         var lines = tables.Count == 0
-            ? throw new RequestRefusedException($"The rules of {definition.Name} take no table that can cross.") { Mend = "Change the rules." }
+            ? throw new RequestRefusedException($"The rules of {definition.Name} take no table that can cross.") { Remedy = "Change the rules." }
             : await source.CheckSourceAsync(tables, cancellation);
         return lines.All(line => definition.Judged(line).Ok) ? tables : throw new NotReadyException(lines);
     }
@@ -35,7 +35,7 @@ internal sealed class LogKeeper(IConnections connections, Captures captures)
     public async Task<LogPosition> KeepAsync(CrossingEntry entry, IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
         var definition = entry.Stored.Definition;
-        var capture = captures.Find(definition.Source) ?? throw new PortException($"The log cannot be kept yet: {entry.Trouble?.What}") { Mend = entry.Trouble?.Mend, Transient = true };
+        var capture = captures.Find(definition.Source) ?? throw new PortException($"The log cannot be kept yet: {entry.Trouble?.What}") { Remedy = entry.Trouble?.Remedy, Transient = true };
         await capture.CarryAsync(tables, cancellation);
         await using (var snapshot = await connections.Source(definition.Source).OpenSnapshotAsync(1, cancellation))
         {

@@ -9,7 +9,7 @@ namespace Vestige.Engine.Measuring;
 /// Hands measures to their store, once a minute: the seconds of that minute, and the blocks of minutes and hours that they add to.
 /// What cannot be stored is kept in hand for the next time, as far as blocks that are still open go. Used by the engine's timer only.
 /// </summary>
-public sealed class MeasureKeeper(IMeasureStore store, ILogger logger)
+public sealed class MeasureRecorder(IMeasureStore store, ILogger logger)
 {
     private readonly Dictionary<string, Open> open = [];
     private DateTimeOffset kept;
@@ -21,7 +21,7 @@ public sealed class MeasureKeeper(IMeasureStore store, ILogger logger)
         {
             meter.Recall(await store.ReadAsync(crossing, MeasureStep.Second, now - MeasureStep.Second.Kept, now, cancellation));
             meter.Recall(await store.AppliedAsync(crossing, now - AppliedBlock.Kept, cancellation));
-            foreach (var block in await store.JudgedAsync(crossing, cancellation))
+            foreach (var block in await store.ScoredAsync(crossing, cancellation))
             {
                 meter.Recall(block.Kind, block.Judged);
             }
@@ -51,11 +51,11 @@ public sealed class MeasureKeeper(IMeasureStore store, ILogger logger)
 
         try
         {
-            var (blocks, applied, judged) = (new List<MeasureBlock>(), new List<AppliedBlock>(), new List<JudgedBlock>());
+            var (blocks, applied, judged) = (new List<MeasureBlock>(), new List<AppliedBlock>(), new List<ScoredBlock>());
             foreach (var (crossing, meter) in crossings)
             {
                 await AddAsync(crossing, meter, minute, blocks, applied, cancellation);
-                judged.AddRange(meter.TakeJudged().Select(taken => new JudgedBlock(crossing, taken.Kind, taken.Judged)));
+                judged.AddRange(meter.TakeScored().Select(taken => new ScoredBlock(crossing, taken.Kind, taken.Judged)));
             }
 
             if (blocks.Count > 0 || judged.Count > 0)

@@ -7,7 +7,7 @@ using Vestige.Engine.Treating;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>What one definition says of the names of tables, each asked of it once. Safe for several threads.</summary>
-internal sealed class TableWays(CrossingDefinition definition)
+internal sealed class TableOptions(CrossingDefinition definition)
 {
     private readonly ConcurrentDictionary<TableName, bool> taken = new();
     private readonly ConcurrentDictionary<TableName, IReadOnlyList<TableName>> into = new();

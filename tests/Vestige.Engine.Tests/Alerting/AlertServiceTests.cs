@@ -10,7 +10,7 @@ using Xunit;
 namespace Vestige.Engine.Tests.Alerting;
 
 /// <summary>What is raised, told, acknowledged and over.</summary>
-public sealed class AlertKeeperTests
+public sealed class AlertServiceTests
 {
     private readonly SteppedClock clock = new(new DateTimeOffset(2026, 3, 1, 21, 59, 0, TimeSpan.Zero));
     private readonly KeptAlerts store = new();
@@ -116,14 +116,14 @@ public sealed class AlertKeeperTests
 
     private static Need Held(string table) => new(NeedKind.Held, "copy", table, "held", "");
 
-    private async Task<AlertKeeper> BeginAsync()
+    private async Task<AlertService> BeginAsync()
     {
-        var keeper = new AlertKeeper(store, new EventLog(new MemoryStore(), clock, NullLogger.Instance), clock, NullLogger.Instance);
+        var keeper = new AlertService(store, new EventLog(new MemoryStore(), clock, NullLogger.Instance), clock, NullLogger.Instance);
         await keeper.RecallAsync(cancellation);
         return keeper;
     }
 
-    private Task LookAsync(AlertKeeper keeper, params Need[] needs) => keeper.LookAsync(_ => true, needs, (_, _) => false, cancellation);
+    private Task LookAsync(AlertService keeper, params Need[] needs) => keeper.LookAsync(_ => true, needs, (_, _) => false, cancellation);
 
     private sealed class KeptAlerts : IAlertStore
     {

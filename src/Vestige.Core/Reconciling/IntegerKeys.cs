@@ -9,7 +9,7 @@ namespace Vestige.Core.Reconciling;
 /// Keys of whole numbers: the only ones that every engine, server and setting puts in one order, so that ranges of them mean the
 /// same on both sides.
 /// </summary>
-public static class WholeKeys
+public static class IntegerKeys
 {
     /// <summary>Whether a table's key is made of whole numbers.</summary>
     public static bool Has(TableSchema table, Func<Column, ColumnMeaning> meaning)

@@ -10,7 +10,7 @@ namespace Vestige.Engine.Alerting;
 /// Watches what needs somebody: raises alerts by the rules, tells them on their channels, and says when they are over. Looked at by
 /// one timer; asked by anybody.
 /// </summary>
-public sealed class AlertKeeper
+public sealed class AlertService
 {
     private readonly IAlertStore store;
     private readonly EventLog events;
@@ -21,7 +21,7 @@ public sealed class AlertKeeper
     private AlertSettings settings = AlertSettings.Default;
     private long lastNumber;
 
-    internal AlertKeeper(IAlertStore store, EventLog events, TimeProvider clock, ILogger logger)
+    internal AlertService(IAlertStore store, EventLog events, TimeProvider clock, ILogger logger)
     {
         this.store = store;
         this.events = events;
@@ -87,7 +87,7 @@ public sealed class AlertKeeper
             var (id, one) = watched.FirstOrDefault(pair => pair.Value.Alert?.Number == number);
             if (one?.Alert is not { } alert)
             {
-                throw new RequestRefusedException("That does not stand any more.") { Mend = "Look at what needs somebody now." };
+                throw new RequestRefusedException("That does not stand any more.") { Remedy = "Look at what needs somebody now." };
             }
 
             seen = alert with { AcknowledgedBy = by, Note = note.Trim(), AcknowledgedAt = clock.GetUtcNow() };

@@ -6,4 +6,4 @@ namespace Vestige.Engine.Ports;
 /// <param name="Crossing">The crossing that they were about.</param>
 /// <param name="Kind">What was forecast.</param>
 /// <param name="Judged">The latest of them, the oldest first; <see cref="PastForecasts.Kept"/> at most.</param>
-public sealed record JudgedBlock(string Crossing, ForecastKind Kind, IReadOnlyList<JudgedForecast> Judged);
+public sealed record ScoredBlock(string Crossing, ForecastKind Kind, IReadOnlyList<ScoredForecast> Judged);

@@ -7,7 +7,7 @@ namespace Vestige.Engine.Following;
 /// Keeps a crossing from applying in its windows of rest, and from applying more changes a second than it may. Asked before each
 /// batch. What it says may be looked at from any thread.
 /// </summary>
-internal sealed class Brake(Func<CrossingDefinition> definition, TimeProvider clock)
+internal sealed class RateLimiter(Func<CrossingDefinition> definition, TimeProvider clock)
 {
     private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(30);
     private DateTimeOffset free;

@@ -1,7 +1,7 @@
 namespace Vestige.Core.Treatments;
 
 /// <summary>How a value is kept from being seen. NULL stays NULL in all but <see cref="Fixed"/>.</summary>
-public enum MaskManner
+public enum MaskMethod
 {
     /// <summary>NULL in every row.</summary>
     Null,

@@ -18,7 +18,7 @@ namespace Vestige.Engine.Supervision;
 /// Brings the tables of a crossing to where one stream can go on with them: loads what is missing, begins the stream, and builds
 /// the references among tables once all of them have caught up with it.
 /// </summary>
-internal sealed class TableArrival(
+internal sealed class TableSync(
     CrossingTreatment treating,
     ISource source,
     ITarget target,
@@ -67,7 +67,7 @@ internal sealed class TableArrival(
                 ? $"The target stands in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
                 : $"The spool begins at position {source.Format(capture.Spool.Begin)}; the target stands at {source.Format(stands)}. What lies between is lost.")
             {
-                Mend = "Load the crossing again.",
+                Remedy = "Load the crossing again.",
             };
         }
     }
@@ -174,7 +174,7 @@ internal sealed class TableArrival(
         var (at, described) = definition.Start?.From is { } from ? await PastAsync(from, found, cancellation) : await NowAsync(found, cancellation);
 
         // How a table was at a place in the past is not known; any change that is told after it counts then.
-        var forms = definition.Start?.From is null ? described.ToDictionary(table => table.Schema.Name, table => FormPrint.Of(table.Schema)) : [];
+        var forms = definition.Start?.From is null ? described.ToDictionary(table => table.Schema.Name, table => SchemaFingerprint.Of(table.Schema)) : [];
         var taken = found.Select(table => new TableProgress(table, Loaded: true, at, Into: TableProgress.NamesOf(treating.TargetsOf(table)), Form: forms.GetValueOrDefault(table))).ToList();
         await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
         {
@@ -193,7 +193,7 @@ internal sealed class TableArrival(
         {
             throw new PortException($"The target knows nothing of {found[0]} in this crossing, and whether its rows still agree with the source cannot be told any more.")
             {
-                Mend = "Load its tables by other means once more, remove the crossing and make it anew.",
+                Remedy = "Load its tables by other means once more, remove the crossing and make it anew.",
             };
         }
 
@@ -208,6 +208,6 @@ internal sealed class TableArrival(
         var (line, place) = await new PastStart(source, capture.Spool, clock).FindAsync(from, found, cancellation);
         return place is { } at
             ? (at, await source.ReadTablesAsync(cancellation))
-            : throw new PortException($"Changes cannot be taken from where the definition says: {line.Found}.") { Mend = line.Mend };
+            : throw new PortException($"Changes cannot be taken from where the definition says: {line.Found}.") { Remedy = line.Remedy };
     }
 }

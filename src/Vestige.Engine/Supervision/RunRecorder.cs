@@ -10,7 +10,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Writes down each run of a crossing with its counts, whence and whereto it went, and why it ended. What cannot be written stops nothing.</summary>
-internal sealed class RunKeeper(IRunStore? store, TimeProvider clock, ILogger logger)
+internal sealed class RunRecorder(IRunStore? store, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan KeepEvery = TimeSpan.FromMinutes(1);
     private readonly Turnstile turn = new();

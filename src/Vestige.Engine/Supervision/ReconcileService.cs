@@ -17,12 +17,12 @@ namespace Vestige.Engine.Supervision;
 /// Where people have both sides of a crossing compared. A comparison runs beside the crossing, which goes on meanwhile; one at a time
 /// for each crossing. Throws <see cref="RequestRefusedException"/> for what cannot be. Safe for several threads.
 /// </summary>
-public sealed class ReconcileDesk
+public sealed class ReconcileService
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(60);
     private static readonly TimeSpan LookAgain = TimeSpan.FromMilliseconds(50);
     private readonly IConnections connections;
-    private readonly CrossingBook book;
+    private readonly CrossingRegistry book;
     private readonly Captures captures;
     private readonly IControlStore control;
     private readonly IReconciliationStore? store;
@@ -33,15 +33,15 @@ public sealed class ReconcileDesk
     private readonly ILogger logger;
     private readonly ConcurrentDictionary<string, RunningComparison> running = new();
 
-    internal ReconcileDesk(IConnections connections, CrossingBook book, Captures captures, IControlStore control, IReconciliationStore? store, ISpoolCipher cipher, Func<CrossingDefinition, CrossingTreatment> treat, EventLog events, TimeProvider clock, ILogger logger)
+    internal ReconcileService(IConnections connections, CrossingRegistry book, Captures captures, IControlStore control, IReconciliationStore? store, ISpoolCipher cipher, Func<CrossingDefinition, CrossingTreatment> treat, EventLog events, TimeProvider clock, ILogger logger)
     {
         (this.connections, this.book, this.captures, this.control, this.store, this.cipher) = (connections, book, captures, control, store, cipher);
         (this.treat, this.events, this.clock, this.logger) = (treat, events, clock, logger);
-        Repairs = new RepairDesk(book, connections, store, events, clock, (entry, cancellation) => RequestOf(entry, cancellation));
+        Repairs = new RepairService(book, connections, store, events, clock, (entry, cancellation) => RequestOf(entry, cancellation));
     }
 
     /// <summary>Where what differs is repaired.</summary>
-    public RepairDesk Repairs { get; }
+    public RepairService Repairs { get; }
 
     /// <summary>Begins a comparison, and returns its id.</summary>
     public async Task<string> StartAsync(string crossing, ComparisonScope scope, string by, CancellationToken cancellation)
@@ -77,7 +77,7 @@ public sealed class ReconcileDesk
     {
         if (running.GetValueOrDefault(crossing) is not { } now)
         {
-            throw new RequestRefusedException("No comparison is at work.") { Mend = "Look at what was found." };
+            throw new RequestRefusedException("No comparison is at work.") { Remedy = "Look at what was found." };
         }
 
         await now.Ending.CancelAsync();
@@ -112,7 +112,7 @@ public sealed class ReconcileDesk
 
         if (DefinitionRules.Check(definition).FirstOrDefault(problem => problem.Field.StartsWith("reconcile", StringComparison.Ordinal)) is { } problem)
         {
-            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Mend = problem.Mend };
+            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Remedy = problem.Remedy };
         }
 
         var stored = entry.Stored with { Definition = definition };
@@ -147,7 +147,7 @@ public sealed class ReconcileDesk
         if (!running.TryAdd(entry.Name, mine))
         {
             mine.Dispose();
-            throw new RequestRefusedException($"{entry.Name} is being compared already.") { Mend = "Wait until that has ended, or give it up." };
+            throw new RequestRefusedException($"{entry.Name} is being compared already.") { Remedy = "Wait until that has ended, or give it up." };
         }
 
         try
@@ -183,23 +183,23 @@ public sealed class ReconcileDesk
                 ? $"{entry.Name} does not read its source's log any more, so that what changed there since cannot be told from what differs."
                 : $"{entry.Name} was never started.")
             {
-                Mend = entry.Stored.Begun ? "Load it again, and compare before it ends." : "Start it.",
+                Remedy = entry.Stored.Begun ? "Load it again, and compare before it ends." : "Start it.",
             };
         }
 
         if (scope.Tables.FirstOrDefault(table => !entry.Stored.Definition.Tables.Takes(table)) is { Name: not null } other)
         {
-            throw new RequestRefusedException($"{other} does not cross in {entry.Name}.") { Mend = "Name tables of the source that cross." };
+            throw new RequestRefusedException($"{other} does not cross in {entry.Name}.") { Remedy = "Name tables of the source that cross." };
         }
 
         if (scope.Sample is < 1 or > 1_000_000)
         {
-            throw new RequestRefusedException($"A sample of {scope.Sample} rows cannot be drawn.") { Mend = "Give 1 to 1,000,000." };
+            throw new RequestRefusedException($"A sample of {scope.Sample} rows cannot be drawn.") { Remedy = "Give 1 to 1,000,000." };
         }
 
         if ((scope.From is not null || scope.Before is not null) && (scope.Tables.Count != 1 || scope.Sample is not null || scope.Changed))
         {
-            throw new RequestRefusedException("A range of keys is of one table, and of all its rows in it.") { Mend = "Choose one table." };
+            throw new RequestRefusedException("A range of keys is of one table, and of all its rows in it.") { Remedy = "Choose one table." };
         }
     }
 
@@ -305,7 +305,7 @@ public sealed class ReconcileDesk
         {
             if (clock.GetUtcNow() > until && entry.Worker is { Running.IsCompleted: false })
             {
-                throw new PortException($"{entry.Name} did not get to what the source holds now within {Figures.Duration(Patience)}.") { Mend = "Compare when it follows." };
+                throw new PortException($"{entry.Name} did not get to what the source holds now within {Figures.Duration(Patience)}.") { Remedy = "Compare when it follows." };
             }
 
             await Task.Delay(LookAgain, clock, cancellation);
@@ -321,7 +321,7 @@ public sealed class ReconcileDesk
             }
             catch (OperationCanceledException exception) when (!cancellation.IsCancellationRequested)
             {
-                throw new PortException($"The log of {entry.Stored.Definition.Source} is not read up to what the source holds now.", exception) { Mend = "See why its reader waits." };
+                throw new PortException($"The log of {entry.Stored.Definition.Source} is not read up to what the source holds now.", exception) { Remedy = "See why its reader waits." };
             }
         }
     }

@@ -5,7 +5,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Builds the references among loaded tables, once all of them stand together.</summary>
-internal sealed class TableSettling(string crossing, TableArrival arrival, TimeProvider clock, ILogger logger)
+internal sealed class ConstraintBuilder(string crossing, TableSync arrival, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan TryAgain = TimeSpan.FromSeconds(10);
     private DateTimeOffset again;

@@ -4,7 +4,7 @@ using Xunit;
 
 namespace Vestige.Engine.Tests.Following;
 
-public sealed class BrakeTests
+public sealed class RateLimiterTests
 {
     private readonly SteppedClock clock = new();
 
@@ -13,7 +13,7 @@ public sealed class BrakeTests
     public void What_is_owed_is_not_forgotten()
     {
         var definition = new CrossingDefinition("copy", CrossingDefinition.Copy, "a", "b", new TableRules([])) { ChangesPerSecond = 10 };
-        var brake = new Brake(() => definition, clock);
+        var brake = new RateLimiter(() => definition, clock);
         Assert.Equal(TimeSpan.Zero, brake.Wait());
         brake.Applied(100);
         Assert.Equal(TimeSpan.FromSeconds(10), brake.Wait());

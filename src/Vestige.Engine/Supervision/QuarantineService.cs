@@ -13,14 +13,14 @@ namespace Vestige.Engine.Supervision;
 /// Where people see and decide what waits in quarantine. What is decided is durable at once; the crossing sees to it as soon as it
 /// runs. Throws <see cref="RequestRefusedException"/> for what does not wait any more. Safe for several threads.
 /// </summary>
-public sealed class QuarantineDesk
+public sealed class QuarantineService
 {
-    private readonly CrossingBook book;
+    private readonly CrossingRegistry book;
     private readonly IControlStore store;
     private readonly EventLog events;
     private readonly TimeProvider clock;
 
-    internal QuarantineDesk(CrossingBook book, IControlStore store, EventLog events, TimeProvider clock)
+    internal QuarantineService(CrossingRegistry book, IControlStore store, EventLog events, TimeProvider clock)
     {
         this.book = book;
         this.store = store;
@@ -43,7 +43,7 @@ public sealed class QuarantineDesk
         var definition = entry.Stored.Definition with { Quarantine = rule };
         if (DefinitionRules.Check(definition).FirstOrDefault(problem => problem.Field.StartsWith("quarantine", StringComparison.Ordinal)) is { } problem)
         {
-            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Mend = problem.Mend };
+            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Remedy = problem.Remedy };
         }
 
         var stored = entry.Stored with { Definition = definition };
@@ -66,13 +66,13 @@ public sealed class QuarantineDesk
     {
         if (string.IsNullOrWhiteSpace(reason))
         {
-            throw new RequestRefusedException("No reason is given.") { Mend = "Say why the changes may be lost; it is kept with the events." };
+            throw new RequestRefusedException("No reason is given.") { Remedy = "Say why the changes may be lost; it is kept with the events." };
         }
 
         var (entry, chosen) = Find(crossing, ids);
         if (entry.Worker is { Running.IsCompleted: false } && chosen.Any(change => change.State == WaitingState.Asked))
         {
-            throw new RequestRefusedException("Some of it is being tried again.") { Mend = "See what comes of that first." };
+            throw new RequestRefusedException("Some of it is being tried again.") { Remedy = "See what comes of that first." };
         }
 
         var now = clock.GetUtcNow();
@@ -105,6 +105,6 @@ public sealed class QuarantineDesk
         var chosen = entry.Quarantine.UpTo(entry.Progress.Position).Where(change => ids.Contains(change.Id)).ToList();
         return ids.Count > 0 && chosen.Count == ids.Distinct().Count()
             ? (entry, chosen)
-            : throw new RequestRefusedException(ids.Count == 0 ? "No change is chosen." : "What was chosen does not wait any more.") { Mend = "Look at what waits now." };
+            : throw new RequestRefusedException(ids.Count == 0 ? "No change is chosen." : "What was chosen does not wait any more.") { Remedy = "Look at what waits now." };
     }
 }

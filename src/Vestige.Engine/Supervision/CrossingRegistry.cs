@@ -6,7 +6,7 @@ using Vestige.Engine.Reconciling;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>The crossings that the engine knows, by name. Safe for several threads.</summary>
-internal sealed class CrossingBook(IQuarantineStore quarantine, IReconciliationStore? reconciliations)
+internal sealed class CrossingRegistry(IQuarantineStore quarantine, IReconciliationStore? reconciliations)
 {
     private readonly Lock gate = new();
     private readonly SortedDictionary<string, CrossingEntry> entries = new(StringComparer.Ordinal);
@@ -33,7 +33,7 @@ internal sealed class CrossingBook(IQuarantineStore quarantine, IReconciliationS
 
     /// <summary>The crossing of that name; throws <see cref="RequestRefusedException"/> when there is none.</summary>
     public CrossingEntry Existing(string crossing) =>
-        Find(crossing) ?? throw new RequestRefusedException($"There is no crossing {crossing}.") { Mend = "Look at the list of crossings." };
+        Find(crossing) ?? throw new RequestRefusedException($"There is no crossing {crossing}.") { Remedy = "Look at the list of crossings." };
 
     public void Add(StoredCrossing stored)
     {

@@ -12,16 +12,16 @@ using Xunit;
 namespace Vestige.Engine.Tests.Measuring;
 
 /// <summary>Measures on their way into the store, minute by minute, through restarts and a store that fails.</summary>
-public sealed class MeasureKeeperTests
+public sealed class MeasureRecorderTests
 {
     private static readonly DateTimeOffset Start = new(2026, 3, 1, 22, 58, 0, TimeSpan.Zero);
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
     private readonly Store store = new();
     private CrossingMeter meter = new();
-    private MeasureKeeper keeper;
+    private MeasureRecorder keeper;
     private long arrived;
 
-    public MeasureKeeperTests() => keeper = new MeasureKeeper(store, NullLogger.Instance);
+    public MeasureRecorderTests() => keeper = new MeasureRecorder(store, NullLogger.Instance);
 
     [Fact]
     public async Task Seconds_minutes_and_hours_add_up_over_the_ends_of_hour_and_day()
@@ -47,7 +47,7 @@ public sealed class MeasureKeeperTests
     {
         await RunAsync(0, 10);
         meter = new CrossingMeter();
-        keeper = new MeasureKeeper(store, NullLogger.Instance);
+        keeper = new MeasureRecorder(store, NullLogger.Instance);
         await keeper.RecallAsync("c", meter, Start.AddMinutes(10), cancellation);
         Assert.True(meter.PointsSince(Start).Count > 590);
         await RunAsync(10, 20);
@@ -68,21 +68,21 @@ public sealed class MeasureKeeperTests
         HoldForecast(ForecastKind.LogLost, forecast: 30, took: 60);
         await RunAsync(3, 5);
         Assert.Equal(new ForecastQualities(null, null, new(2, 0, 0.5), new(1, 0.5, 0)), meter.PastForecasts);
-        Assert.Empty(meter.TakeJudged());
+        Assert.Empty(meter.TakeScored());
 
         var earlier = meter.PastForecasts;
         meter = new CrossingMeter();
-        keeper = new MeasureKeeper(store, NullLogger.Instance);
+        keeper = new MeasureRecorder(store, NullLogger.Instance);
         await keeper.RecallAsync("c", meter, Start.AddMinutes(5), cancellation);
         Assert.Equal(earlier, meter.PastForecasts);
-        Assert.Empty(meter.TakeJudged());
+        Assert.Empty(meter.TakeScored());
         for (var i = 0; i < PastForecasts.Kept; i++)
         {
             HoldForecast(ForecastKind.SpoolFull, forecast: 50, took: 100);
         }
 
         Assert.Equal(new(PastForecasts.Kept, 0.5, 0), meter.PastForecasts.SpoolFull);
-        Assert.Equal(PastForecasts.Kept, Assert.Single(meter.TakeJudged()).Judged.Count);
+        Assert.Equal(PastForecasts.Kept, Assert.Single(meter.TakeScored()).Judged.Count);
     }
 
     private void HoldForecast(ForecastKind kind, int forecast, int took)
@@ -110,7 +110,7 @@ public sealed class MeasureKeeperTests
     {
         await RunAsync(0, 70);
         var after = new CrossingMeter();
-        await new MeasureKeeper(store, NullLogger.Instance).RecallAsync("c", after, Start.AddMinutes(70), cancellation);
+        await new MeasureRecorder(store, NullLogger.Instance).RecallAsync("c", after, Start.AddMinutes(70), cancellation);
         Assert.Null(after.AppliedAt(new LogPosition(59)));
         for (var second = 59; second < 70 * 60; second++)
         {
@@ -132,9 +132,9 @@ public sealed class MeasureKeeperTests
         await RunAsync(0, 2);
         HoldForecast(ForecastKind.Load, 50, 50);
         await RunAsync(2, 4);
-        Assert.NotEmpty(await store.JudgedAsync("c", cancellation));
+        Assert.NotEmpty(await store.ScoredAsync("c", cancellation));
         await keeper.ForgetAsync("c", cancellation);
-        Assert.Empty(await store.JudgedAsync("c", cancellation));
+        Assert.Empty(await store.ScoredAsync("c", cancellation));
         Assert.Empty(await ReadAsync(MeasureStep.Minute));
     }
 
@@ -166,9 +166,9 @@ public sealed class MeasureKeeperTests
         public bool Fails { get; set; }
 
         private readonly SortedDictionary<DateTimeOffset, AppliedBlock> hours = [];
-        private readonly Dictionary<ForecastKind, JudgedBlock> forecasts = [];
+        private readonly Dictionary<ForecastKind, ScoredBlock> forecasts = [];
 
-        public Task KeepAsync(IReadOnlyList<MeasureBlock> kept, IReadOnlyList<AppliedBlock> applied, IReadOnlyList<JudgedBlock> judged, DateTimeOffset now, CancellationToken cancellation)
+        public Task KeepAsync(IReadOnlyList<MeasureBlock> kept, IReadOnlyList<AppliedBlock> applied, IReadOnlyList<ScoredBlock> judged, DateTimeOffset now, CancellationToken cancellation)
         {
             foreach (var block in Fails ? [] : applied)
             {
@@ -188,7 +188,7 @@ public sealed class MeasureKeeperTests
             return Task.CompletedTask;
         }
 
-        public Task<IReadOnlyList<JudgedBlock>> JudgedAsync(string crossing, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<JudgedBlock>>([.. forecasts.Values]);
+        public Task<IReadOnlyList<ScoredBlock>> ScoredAsync(string crossing, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ScoredBlock>>([.. forecasts.Values]);
 
         public Task<IReadOnlyList<MeasureSlot>> ReadAsync(string crossing, MeasureStep step, DateTimeOffset from, DateTimeOffset before, CancellationToken cancellation) =>
             Task.FromResult<IReadOnlyList<MeasureSlot>>([.. blocks.Values.Where(block => block.Step == step).SelectMany(block => block.Slots).Where(slot => slot.Start >= from && slot.Start < before)]);

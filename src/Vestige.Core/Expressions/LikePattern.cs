@@ -3,7 +3,7 @@ using Vestige.Core.Text;
 namespace Vestige.Core.Expressions;
 
 /// <summary>LIKE: <c>%</c> stands for any characters, <c>_</c> for one, a backslash takes the next as it is.</summary>
-internal static class Likeness
+internal static class LikePattern
 {
     private const int Any = -1;
     private const int One = -2;

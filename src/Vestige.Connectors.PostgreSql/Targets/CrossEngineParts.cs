@@ -4,14 +4,14 @@ using Vestige.Core.Treatments;
 namespace Vestige.Connectors.PostgreSql.Targets;
 
 /// <summary>Keys and references of a table whose source is of another engine, made of what is known of them there without its statements.</summary>
-internal sealed class UnlikeParts
+internal sealed class CrossEngineParts
 {
     private readonly TableSchema form;
     private readonly List<SchemaPart> made = [];
     private readonly List<string> notMade = [];
     private readonly List<ForeignKey> references = [];
 
-    public UnlikeParts(TableTreatment treatment, TableSchema form, IReadOnlyDictionary<TableName, TableTreatment> bySource)
+    public CrossEngineParts(TableTreatment treatment, TableSchema form, IReadOnlyDictionary<TableName, TableTreatment> bySource)
     {
         this.form = form;
         if (form.HasKey)

@@ -13,19 +13,19 @@ namespace Vestige.Engine.Supervision;
 /// Where people have rows of the target made as the source has them. It is done by the crossing's own worker in the order of the log,
 /// kept whole, and can be taken back. Throws <see cref="RequestRefusedException"/> for what cannot be. Safe for several threads.
 /// </summary>
-public sealed class RepairDesk
+public sealed class RepairService
 {
     private const int AtOnce = 10_000;
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(60);
     private static readonly TimeSpan LookAgain = TimeSpan.FromMilliseconds(20);
-    private readonly CrossingBook book;
+    private readonly CrossingRegistry book;
     private readonly IConnections connections;
     private readonly IReconciliationStore? store;
     private readonly EventLog events;
     private readonly TimeProvider clock;
     private readonly Func<CrossingEntry, CancellationToken, ViewRequest> request;
 
-    internal RepairDesk(CrossingBook book, IConnections connections, IReconciliationStore? store, EventLog events, TimeProvider clock, Func<CrossingEntry, CancellationToken, ViewRequest> request)
+    internal RepairService(CrossingRegistry book, IConnections connections, IReconciliationStore? store, EventLog events, TimeProvider clock, Func<CrossingEntry, CancellationToken, ViewRequest> request)
     {
         (this.book, this.connections, this.store, this.events, this.clock, this.request) = (book, connections, store, events, clock, request);
     }
@@ -75,7 +75,7 @@ public sealed class RepairDesk
             .ToList();
         if (rows.Count == 0)
         {
-            throw new RequestRefusedException("No row is chosen.") { Mend = delete ? "Choose rows that differ." : "Choose rows that differ; rows that only the target has are deleted only when that is asked." };
+            throw new RequestRefusedException("No row is chosen.") { Remedy = delete ? "Choose rows that differ." : "Choose rows that differ; rows that only the target has are deleted only when that is asked." };
         }
 
         return await DoAsync(crossing, reconciliation.Id, rows, null, by, cancellation);
@@ -84,10 +84,10 @@ public sealed class RepairDesk
     /// <summary>Puts the rows of a repair back as they were before it, where they are still as it left them.</summary>
     public async Task<Repair> UndoAsync(string crossing, string id, string by, CancellationToken cancellation)
     {
-        var repair = (await ListAsync(crossing, cancellation)).FirstOrDefault(one => one.Id == id) ?? throw new RequestRefusedException($"There is no repair {id}.") { Mend = "Look at the list of repairs." };
+        var repair = (await ListAsync(crossing, cancellation)).FirstOrDefault(one => one.Id == id) ?? throw new RequestRefusedException($"There is no repair {id}.") { Remedy = "Look at the list of repairs." };
         if (repair.UndoneBy is not null)
         {
-            throw new RequestRefusedException("It was taken back already.") { Mend = "Look at the list of repairs." };
+            throw new RequestRefusedException("It was taken back already.") { Remedy = "Look at the list of repairs." };
         }
 
         var rows = repair.Rows.Where(row => row.Note is null).Select(row => new RowToRepair(row.Source, row.Into, row.Key, row.Before, row.After)).ToList();
@@ -99,7 +99,7 @@ public sealed class RepairDesk
         var entry = book.Existing(crossing);
         if (entry.Worker is not { Running.IsCompleted: false })
         {
-            throw new RequestRefusedException($"{crossing} does not run. Rows are repaired in the order of its changes, so that none newer is overwritten.") { Mend = entry.NextRun is null ? "Let it run." : "Take its schedule away for a moment: between two runs there is nobody to do it." };
+            throw new RequestRefusedException($"{crossing} does not run. Rows are repaired in the order of its changes, so that none newer is overwritten.") { Remedy = entry.NextRun is null ? "Let it run." : "Take its schedule away for a moment: between two runs there is nobody to do it." };
         }
 
         var asked = request(entry, cancellation);
@@ -133,7 +133,7 @@ public sealed class RepairDesk
         if (!order.Done.IsCompleted && entry.Repairs.Remove(order))
         {
             cancellation.ThrowIfCancellationRequested();
-            throw new RequestRefusedException($"{entry.Name} did not get to it within {Figures.Duration(Patience)}; nothing was changed.") { Mend = "Try again when it follows." };
+            throw new RequestRefusedException($"{entry.Name} did not get to it within {Figures.Duration(Patience)}; nothing was changed.") { Remedy = "Try again when it follows." };
         }
 
         return await order.Done;

@@ -10,7 +10,7 @@ namespace Vestige.Engine.Following;
 /// What one reader of the spool passes over: changes of rows of which an earlier one waits, here or in the quarantine, so that the
 /// order of each row holds. Not safe for several threads.
 /// </summary>
-internal sealed class RowsAside(Quarantine quarantine, TimeProvider clock)
+internal sealed class SkippedRows(Quarantine quarantine, TimeProvider clock)
 {
     private readonly Dictionary<TableName, HashSet<RowKey>> rows = [];
     private readonly HashSet<TableName> truncated = [];

@@ -8,7 +8,7 @@ namespace Vestige.Core.Schemas;
 /// A short text that says under which schema rows were loaded. Where the database tells one table from another of its name, the text
 /// names that table and its columns by the database's own numbers; else it is made of the columns' names and types.
 /// </summary>
-public static class FormPrint
+public static class SchemaFingerprint
 {
     private const string Identified = "2";
 

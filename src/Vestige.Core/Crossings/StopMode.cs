@@ -1,7 +1,7 @@
 namespace Vestige.Core.Crossings;
 
 /// <summary>How a crossing comes to rest.</summary>
-public enum StopManner
+public enum StopMode
 {
     /// <summary>All that is captured is applied first.</summary>
     Drain,

@@ -1,7 +1,7 @@
 namespace Vestige.Engine.Spooling;
 
 /// <summary>Wakes everybody who waits. Take the task before looking, then wait on it, and no pulse is missed.</summary>
-public sealed class Pulse
+public sealed class AsyncSignal
 {
     private volatile TaskCompletionSource source = New();
 
