@@ -54,9 +54,9 @@ internal sealed class BenchDatabases : IAsyncDisposable
 
     private sealed class Systems(BenchDatabases all) : IConnections
     {
-        public ISource Source(string connection) => new StandInSource(connection == "a" ? all.Source : all.Target, TimeProvider.System);
+        public SourceSystem Source(string connection) => new(connection, new ConnectorOfPorts(new StandInSource(connection == "a" ? all.Source : all.Target, TimeProvider.System)));
 
-        public ITarget Target(string connection) => new StandInTarget(connection == "a" ? all.Source : all.Target, TimeProvider.System);
+        public TargetSystem Target(string connection) => new(connection, new ConnectorOfPorts(new StandInTarget(connection == "a" ? all.Source : all.Target, TimeProvider.System)));
 
         public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(Path.Combine(all.folder, "spool"));
     }

@@ -6,14 +6,13 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.PostgreSql;
 
 /// <summary>One database of a PostgreSQL server.</summary>
-public sealed class PostgreSqlConnector(PostgreSqlSettings settings, LogNames names, TimeProvider clock) : IConnector, IPreparable
+public sealed class PostgreSqlConnector(PostgreSqlSettings settings, LogNames names, TimeProvider clock) : IConnector, IPreparation
 {
     private readonly PostgreSqlSource source = new(settings, names, clock);
     private readonly PostgreSqlTarget target = new(settings, clock);
 
-    public ISource Source => source;
-
-    public ITarget Target => target;
+    public T? Find<T>()
+        where T : class => this as T ?? source as T ?? target as T;
 
     public Task<Preparation> PrepareSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) => source.UseAsync(
         "Making the preparation script",

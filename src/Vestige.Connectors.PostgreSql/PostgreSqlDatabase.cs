@@ -13,7 +13,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.PostgreSql;
 
 /// <summary>One database of a server, as source and target have it in common. Safe for several threads.</summary>
-public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
+public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyncDisposable
 {
     private readonly NpgsqlDataSource pooled;
     private readonly NpgsqlDataSource single;
@@ -48,7 +48,7 @@ public abstract class PostgreSqlDatabase : IDatabase, IAsyncDisposable
         cancellation);
 
     /// <summary>A lock taken here is seen there: the locks of a server are in its memory, so that a copy of its files does not have them.</summary>
-    public async Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation)
+    public async Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation)
     {
         if (other is not PostgreSqlDatabase there)
         {

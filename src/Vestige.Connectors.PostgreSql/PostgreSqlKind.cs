@@ -1,5 +1,5 @@
-using System.Text.Json;
 using Vestige.Connectors.PostgreSql.Log;
+using Vestige.Core.Connections;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -14,6 +14,22 @@ public sealed class PostgreSqlKind(string installation, TimeProvider clock, stri
 {
     public string Kind => "postgresql";
 
+    public string Title => "PostgreSQL connection";
+
+    public string? About => null;
+
+    public IReadOnlyList<SettingField> Fields => PostgreSqlSettings.Fields;
+
+    public IReadOnlyList<Capability> Can { get; } = [Capability.Source, Capability.Target, Capability.Preparation];
+
+    public string? Remains => null;
+
+    public string Describe(IReadOnlyDictionary<string, string> settings)
+    {
+        ArgumentNullException.ThrowIfNull(settings);
+        return $"{settings.GetValueOrDefault("database")} on a PostgreSQL server at {settings.GetValueOrDefault("host")}";
+    }
+
     public IReadOnlyList<DefinitionProblem> Check(IReadOnlyDictionary<string, string> settings)
     {
         var problems = new List<DefinitionProblem>();
@@ -21,22 +37,15 @@ public sealed class PostgreSqlKind(string installation, TimeProvider clock, stri
         return problems;
     }
 
-    public IConnector Open(string name, IReadOnlyDictionary<string, string> settings, string? secret)
+    public IConnector Open(ConnectorContext context)
     {
+        ArgumentNullException.ThrowIfNull(context);
         var problems = new List<DefinitionProblem>();
-        var parsed = PostgreSqlSettings.Parse(settings, PasswordIn(secret), problems, certificates)
-            ?? throw new PortException($"The settings of {name} cannot be used: {string.Join("; ", problems.Select(problem => $"{problem.Field}: {problem.Found}"))}.") { Remedy = problems[0].Remedy };
-        return new PostgreSqlConnector(parsed, LogNames.Of(installation, name), clock);
-    }
-
-    private static string? PasswordIn(string? secret)
-    {
-        if (secret is null)
-        {
-            return null;
-        }
-
-        using var fields = JsonDocument.Parse(secret);
-        return fields.RootElement.TryGetProperty("password", out var password) ? password.GetString() : null;
+        var parsed = PostgreSqlSettings.Parse(context.Settings, context.Secret.GetValueOrDefault(PostgreSqlSettings.PasswordField), problems, certificates)
+            ?? throw new PortException($"The settings of {context.Name} cannot be used: {string.Join("; ", problems.Select(problem => $"{problem.Field}: {problem.Found}"))}.")
+            {
+                Remedy = problems[0].Remedy,
+            };
+        return new PostgreSqlConnector(parsed, LogNames.Of(installation, context.Name), clock);
     }
 }

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Npgsql;
+using Vestige.Core.Connections;
 using Vestige.Core.Crossings;
 
 namespace Vestige.Connectors.PostgreSql;
@@ -14,7 +15,33 @@ namespace Vestige.Connectors.PostgreSql;
 /// <param name="Password">Never shown; null when there is none.</param>
 public sealed record PostgreSqlSettings(string Host, int Port, string Database, string User, TlsMode Tls, string? CaFile, string? Password)
 {
-    private static readonly HashSet<string> Known = ["host", "port", "database", "user", "tls", "ca", "note"];
+    /// <summary>The part of the secret that is the role's password.</summary>
+    public const string PasswordField = "password";
+
+    /// <summary>The settings and the secret, as a form shows them.</summary>
+    public static IReadOnlyList<SettingField> Fields { get; } =
+    [
+        new("host", "Host") { Required = true, IsName = true, Width = SettingWidth.Part, Example = "db.example.org", DirectsSecret = true },
+        new("port", "Port") { Type = SettingType.Number, Least = 1, Most = 65535, Default = "5432", IsName = true, Width = SettingWidth.Short, DirectsSecret = true },
+        new("database", "Database") { Required = true, IsName = true, Width = SettingWidth.Part },
+        new("user", "User") { Required = true, IsName = true, Width = SettingWidth.Part, DirectsSecret = true },
+        new(PasswordField, "Password") { Type = SettingType.Secret, Help = "Kept encrypted, used by whoever uses the connection, never shown." },
+        new("tls", "Encryption")
+        {
+            Type = SettingType.Choice,
+            Default = "prefer",
+            DirectsSecret = true,
+            Choices =
+            [
+                new("prefer", "when the server offers it"),
+                new("off", "never"),
+                new("require", "always, any certificate"),
+                new("verify", "always, the certificate is checked"),
+            ],
+        },
+        new("ca", "Authority's certificate, a file in the folder of --ca-folder") { IsName = true, Example = "the system's own", DirectsSecret = true },
+        new("note", "Note: whose is it"),
+    ];
 
     /// <summary>
     /// The session's settings on which text forms depend: the same on the source and on the target, so that what one writes
@@ -36,34 +63,23 @@ public sealed record PostgreSqlSettings(string Host, int Port, string Database, 
         ArgumentNullException.ThrowIfNull(settings);
         ArgumentNullException.ThrowIfNull(problems);
         var before = problems.Count;
-        problems.AddRange(settings.Keys.Where(key => !Known.Contains(key)).Select(key =>
-            new DefinitionProblem($"settings.{key}", "there is no such setting", $"Use {string.Join(", ", Known)}.")));
-        foreach (var needed in new[] { "host", "database", "user" })
-        {
-            if (string.IsNullOrWhiteSpace(settings.GetValueOrDefault(needed)))
-            {
-                problems.Add(new DefinitionProblem($"settings.{needed}", "it is missing", $"Give the {needed}."));
-            }
-        }
-
-        var portText = settings.GetValueOrDefault("port", "5432");
-        if (!int.TryParse(portText, NumberStyles.None, CultureInfo.InvariantCulture, out var port) || port is < 1 or > 65535)
-        {
-            problems.Add(new DefinitionProblem("settings.port", $"'{portText}' is not a port", "Use 1 to 65535; a server listens on 5432 unless it was told otherwise."));
-        }
-
-        var tlsText = settings.GetValueOrDefault("tls", "prefer");
-        if (!Enum.TryParse<TlsMode>(tlsText, ignoreCase: true, out var tls) || !Enum.IsDefined(tls))
-        {
-            problems.Add(new DefinitionProblem("settings.tls", $"'{tlsText}' is not a way of encrypting", "Use off, prefer, require or verify."));
-        }
-
+        problems.AddRange(SettingRules.Check(Fields, settings, secret: null));
         var ca = CertificateIn(certificates, settings.GetValueOrDefault("ca"), problems);
 
         return problems.Count > before
             ? null
-            : new PostgreSqlSettings(settings["host"].Trim(), port, settings["database"], settings["user"], tls, ca, password);
+            : new PostgreSqlSettings(
+                settings["host"].Trim(),
+                int.Parse(ValueOf(settings, "port"), CultureInfo.InvariantCulture),
+                settings["database"],
+                settings["user"],
+                Enum.Parse<TlsMode>(ValueOf(settings, "tls"), ignoreCase: true),
+                ca,
+                password);
     }
+
+    private static string ValueOf(IReadOnlyDictionary<string, string> settings, string name) =>
+        settings.GetValueOrDefault(name) is { } given && !string.IsNullOrWhiteSpace(given) ? given : Fields.First(field => field.Name == name).Default!;
 
     private static string? CertificateIn(string? folder, string? name, List<DefinitionProblem> problems)
     {

@@ -17,7 +17,7 @@ namespace Vestige.Connectors.PostgreSql;
 /// A database whose log is read through one logical replication slot, named for this installation. Once the spool is of a
 /// slot, the slot is never made again silently: what lay between would be lost.
 /// </summary>
-public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names, TimeProvider clock) : PostgreSqlDatabase(settings, clock), ISource
+public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names, TimeProvider clock) : PostgreSqlDatabase(settings, clock), ILogSource, IRowSource
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
     private volatile PostgreSqlLogReader? reading;
@@ -168,6 +168,10 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
         UseAsync("Checking", (connection, stop) => SourceReadiness.CheckAsync(connection, this, tables, stop), cancellation);
+
+    public string Footprint =>
+        "The source keeps a replication slot and two publications of Vestige's own; they are dropped with the last crossing of that source. "
+        + "While others write there, Vestige writes a small mark into its log every 10 s.";
 
     public string Format(LogPosition position) => Lsn.Format(position);
 

@@ -1,3 +1,5 @@
+using Vestige.Connectors.StandIn.Bench;
+using Vestige.Connectors.StandIn.Drills;
 using Vestige.Connectors.StandIn.Sources;
 using Vestige.Connectors.StandIn.Targets;
 using Vestige.Engine.Faults;
@@ -6,11 +8,27 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.StandIn;
 
 /// <summary>A stand-in; its file is opened when it is first used, and tried again the next time when it could not be. Safe for several threads.</summary>
-public sealed class StandInConnector(string name, Func<StandInDatabase> open, TimeProvider clock) : IConnector
+public sealed class StandInConnector : IConnector
 {
     private readonly Lock gate = new();
+    private readonly string name;
+    private readonly Func<StandInDatabase> open;
+    private readonly object[] ports;
     private StandInDatabase? database;
     private bool closed;
+
+    public StandInConnector(string name, Func<StandInDatabase> open, TimeProvider clock)
+    {
+        this.name = name;
+        this.open = open;
+        ports =
+        [
+            new StandInSource(name, () => Database, clock),
+            new StandInTarget(name, () => Database, clock),
+            new StandInBench(() => Database, clock),
+            new DrillPanel(() => Database),
+        ];
+    }
 
     /// <summary>Throws <see cref="PortException"/> when the file cannot be opened.</summary>
     public StandInDatabase Database
@@ -24,9 +42,8 @@ public sealed class StandInConnector(string name, Func<StandInDatabase> open, Ti
         }
     }
 
-    public ISource Source => new StandInSource(name, () => Database, clock);
-
-    public ITarget Target => new StandInTarget(name, () => Database, clock);
+    public T? Find<T>()
+        where T : class => this as T ?? ports.OfType<T>().FirstOrDefault();
 
     public ValueTask DisposeAsync()
     {

@@ -1,3 +1,4 @@
+using Vestige.Core.Connections;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Ports;
 
@@ -8,15 +9,35 @@ namespace Vestige.Connectors.StandIn;
 /// <param name="clock">The clock their commits are stamped with.</param>
 public sealed class StandInKind(Func<string, string> pathOf, TimeProvider clock) : IConnectorKind
 {
-    public string Kind => "stand-in";
+    /// <summary>The kind's name.</summary>
+    public const string Name = "stand-in";
 
-    public IReadOnlyList<DefinitionProblem> Check(IReadOnlyDictionary<string, string> settings)
+    /// <summary>The folder of the files, within the data folder.</summary>
+    public const string Folder = "stand-ins";
+
+    public string Kind => Name;
+
+    public string Title => "stand-in";
+
+    public string About =>
+        "A stand-in is a small simulated database with a transaction log of its own, kept in the data folder. "
+        + "It can be the source or the target of a crossing, and takes drills.";
+
+    public IReadOnlyList<SettingField> Fields => [];
+
+    public IReadOnlyList<Capability> Can { get; } = [Capability.Source, Capability.Target, Capability.Bench, Capability.Drills];
+
+    public string Remains => "Its file stays in the data folder.";
+
+    public string Describe(IReadOnlyDictionary<string, string> settings) => "A stand-in";
+
+    public IReadOnlyList<DefinitionProblem> Check(IReadOnlyDictionary<string, string> settings) => [];
+
+    public IConnector Open(ConnectorContext context)
     {
-        ArgumentNullException.ThrowIfNull(settings);
-        return settings.Count == 0 ? [] : [new DefinitionProblem($"settings.{settings.Keys.First()}", "a stand-in has no settings", "Leave it out.")];
+        ArgumentNullException.ThrowIfNull(context);
+        return new StandInConnector(context.Name, () => OpenFile(context.Name), clock);
     }
-
-    public IConnector Open(string name, IReadOnlyDictionary<string, string> settings, string? secret) => new StandInConnector(name, () => OpenFile(name), clock);
 
     private StandInDatabase OpenFile(string name)
     {

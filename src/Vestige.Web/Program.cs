@@ -92,7 +92,7 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton(TimeProvider.System);
     services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(settings.KeyFolder)).SetApplicationName(VestigeSettings.ApplicationName);
     services.AddSingleton(new StoreFactory(settings.StorePath));
-    services.AddSingleton<IConnectorKind>(provider => new StandInKind(settings.StandInPath, provider.GetRequiredService<TimeProvider>()));
+    services.AddSingleton<IConnectorKind>(provider => new StandInKind(name => settings.FileOf(StandInKind.Folder, name), provider.GetRequiredService<TimeProvider>()));
     services.AddSingleton<IConnectorKind>(provider => new PostgreSqlKind(keys.Installation, provider.GetRequiredService<TimeProvider>(), settings.CertificateFolder));
     services.AddSingleton<ConnectionDirectory>();
     services.AddSingleton<ConnectionChange>();
@@ -145,7 +145,11 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton<DemoSetup>();
     services.AddHostedService<EngineHost>();
     services.AddHostedService<MemoryReturn>();
-    services.AddRazorPages().AddMvcOptions(options => options.MaxModelBindingCollectionSize = VestigeSettings.MostFields);
+    services.AddRazorPages().AddMvcOptions(options =>
+    {
+        options.MaxModelBindingCollectionSize = VestigeSettings.MostFields;
+        options.Filters.Add<KnownHandlersOnly>();
+    });
     services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(options => options.ValueCountLimit = VestigeSettings.MostFields);
     services.AddOpenApi("v1", options => options.AddDocumentTransformer<ApiDocument>().AddOperationTransformer<ApiOperations>().AddSchemaTransformer<ApiSchemas>());
     services.AddProblemDetails();
@@ -175,6 +179,7 @@ static void Configure(WebApplication app)
     app.MapGet("/readyz", (CrossingEngine engine) => engine.Started ? Results.Text("ready") : Results.Text("starting", statusCode: 503)).ExcludeFromDescription();
     app.MapGet("/live", (HttpContext context, CrossingEngine engine, TimeProvider clock) => LiveStream.ServeAsync(context, engine, clock)).ExcludeFromDescription();
     ConnectionApi.Map(app);
+    DrillApi.Map(app);
     CrossingApi.Map(app);
     app.MapPost(StandInPost.WebhookPath, (StandInPost post, HttpRequest request, CancellationToken cancellation) => post.TakeAsync(request, cancellation)).ExcludeFromDescription();
     AlertApi.Map(app);

@@ -13,7 +13,7 @@ public class LayerTests
 {
     private static readonly ArchUnitNET.Domain.Architecture All = new ArchLoader().LoadAssemblies(
         typeof(LogPosition).Assembly,
-        typeof(ISource).Assembly,
+        typeof(ILogSource).Assembly,
         typeof(Connectors.StandIn.StandInDatabase).Assembly,
         typeof(Connectors.PostgreSql.PostgreSqlSource).Assembly,
         typeof(SpoolFiles.SqliteSpoolFiles).Assembly,
@@ -43,7 +43,7 @@ public class LayerTests
     [Fact]
     public void The_engine_uses_no_driver_and_no_web()
     {
-        var names = typeof(ISource).Assembly.GetReferencedAssemblies().Select(name => name.Name).ToList();
+        var names = typeof(ILogSource).Assembly.GetReferencedAssemblies().Select(name => name.Name).ToList();
         Assert.DoesNotContain(names, name => name!.Contains("Sqlite", StringComparison.Ordinal) || name.Contains("AspNetCore", StringComparison.Ordinal) || name.Contains("EntityFramework", StringComparison.Ordinal));
     }
 

@@ -47,7 +47,7 @@ public sealed class CombineTests(TwoServers servers)
 
         await crossing.Engine.ChangeAsync(Definition("north.loan", "south.loan", "west.loan"), "test", cancellation);
         await AgreeAsync(crossing, a, b, Branches);
-        Assert.Equal(3000, await crossing.Target("b").CountAsync(TableName.Parse(Into), new SharedRows("branch", "west"), cancellation));
+        Assert.Equal(3000, await crossing.Target("b").Lookup.CountAsync(TableName.Parse(Into), new SharedRows("branch", "west"), cancellation));
 
         // Another form of one table would need another form of the table that all are in.
         await a.RunAsync("UPDATE west.loan SET kind = kind || 1 WHERE id = 1");

@@ -23,9 +23,9 @@ public sealed class ConnectedDatabase(Database database) : ConnectedSystem
 {
     private readonly PostgreSqlConnector connector = new(database.Settings(), database.Names, TimeProvider.System);
 
-    public override ISource Source => connector.Source;
+    public override SourceSystem Source => connector.Source;
 
-    public override ITarget Target => connector.Target;
+    public override TargetSystem Target => connector.Target;
 
     public override TableName Item => new("public", "item");
 
@@ -64,7 +64,7 @@ public sealed class ConnectedDatabase(Database database) : ConnectedSystem
 
     public override async ValueTask DisposeAsync()
     {
-        await Source.EndLogAsync(CancellationToken.None);
+        await Source.Log.EndLogAsync(CancellationToken.None);
         await connector.DisposeAsync();
     }
 }

@@ -240,7 +240,7 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         await a.RunAsync("UPDATE item SET v = v || '!'; DELETE FROM item WHERE id IN (2, 4); INSERT INTO item VALUES (5, 'item')");
         await crossing.SameAsync("ONLY item", "book");
         Assert.Equal("1,5", await b.AskAsync("SELECT string_agg(id::text, ',' ORDER BY id) FROM item"));
-        Assert.Equal(2, await crossing.Source("a").CountAsync(TableName.Parse("public.item"), null, TestContext.Current.CancellationToken));
+        Assert.Equal(2, await crossing.Source("a").Lookup.CountAsync(TableName.Parse("public.item"), null, TestContext.Current.CancellationToken));
     }
 
     [Fact]

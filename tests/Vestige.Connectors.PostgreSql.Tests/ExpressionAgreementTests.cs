@@ -107,8 +107,8 @@ public sealed class ExpressionAgreementTests(TwoServers servers)
         }
 
         await using var connector = new PostgreSqlConnector(database.Settings(), database.Names, TimeProvider.System);
-        var form = (await connector.Source.ReadTablesAsync(cancellation)).Single(table => table.Schema.Name.Name == "x").Schema;
-        var rows = await connector.Source.SampleRowsAsync(form, Rows, cancellation);
+        var form = (await connector.Source.Catalogue.ReadTablesAsync(cancellation)).Single(table => table.Schema.Name.Name == "x").Schema;
+        var rows = await connector.Source.Lookup.SampleRowsAsync(form, Rows, cancellation);
         return [.. rows.OrderBy(row => int.Parse(row.TextAt(0), CultureInfo.InvariantCulture)).Select(Shifted)];
     }
 

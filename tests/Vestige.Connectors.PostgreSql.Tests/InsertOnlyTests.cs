@@ -51,11 +51,11 @@ public sealed class InsertOnlyTests(TwoServers servers)
         await using var crossing = await StartAsync(a, b);
         await crossing.FollowsAsync();
         await a.RunAsync("ALTER TABLE t ADD PRIMARY KEY (id)");
-        var lines = await crossing.Source("a").CheckSourceAsync([new TableName("public", "t")], cancellation);
+        var lines = await crossing.Source("a").Log.CheckSourceAsync([new TableName("public", "t")], cancellation);
         var line = Assert.Single(lines, line => !line.Ok);
         Assert.StartsWith("ALTER PUBLICATION", line.Remedy, StringComparison.Ordinal);
         await a.RunAsync(line.Remedy!);
-        Assert.DoesNotContain(await crossing.Source("a").CheckSourceAsync([new TableName("public", "t")], cancellation), again => !again.Ok);
+        Assert.DoesNotContain(await crossing.Source("a").Log.CheckSourceAsync([new TableName("public", "t")], cancellation), again => !again.Ok);
     }
 
     private static CrossingDefinition Definition(params ApplyRule[] apply) =>

@@ -59,7 +59,7 @@ public sealed class QuarantineTests(TwoServers servers)
         await a.AskAsync("INSERT INTO child SELECT i, 1, repeat('long', 30) || i FROM generate_series(100, 80100) i");
         await crossing.UntilAsync(() => crossing.Engine.Quarantine.Waiting(Crossing.Name)!.Count == 2, "one row of the large transaction aside");
         Assert.Equal("80002", await b.AskAsync("SELECT count(*) FROM child"));
-        Assert.Equal("INSERT INTO \"public\".\"child\"", crossing.Target("b").StatementFor(crossing.Engine.Quarantine.Waiting(Crossing.Name)![1].Form, crossing.Engine.Quarantine.Waiting(Crossing.Name)![1].Change)[..28]);
+        Assert.Equal("INSERT INTO \"public\".\"child\"", crossing.Target("b").Tables.StatementFor(crossing.Engine.Quarantine.Waiting(Crossing.Name)![1].Form, crossing.Engine.Quarantine.Waiting(Crossing.Name)![1].Change)[..28]);
     }
 
     private static CrossingDefinition Definition(QuarantineRule rule) => new(

@@ -96,12 +96,12 @@ public sealed class ReadinessTests(TwoServers servers)
         var before = await DumpAsync(server);
         var connector = new PostgreSqlConnector(a.Settings("reader", "made-up"), a.Names, TimeProvider.System);
         TableName[] tables = [TableName.Parse("stock.item"), TableName.Parse("public.plain")];
-        var missing = (await connector.Source.CheckSourceAsync(tables, cancellation)).Where(line => !line.Ok).Select(line => line.Step).Order(StringComparer.Ordinal).ToList();
+        var missing = (await connector.Source.Log.CheckSourceAsync(tables, cancellation)).Where(line => !line.Ok).Select(line => line.Step).Order(StringComparer.Ordinal).ToList();
         Assert.Equal(["right to publish the tables", "right to read the log", "table public.plain", "table stock.item"], missing);
         var made = await connector.PrepareSourceAsync(tables, cancellation);
         await a.RunAsync(made.Script);
         await a.RunAsync(made.Script);
-        Assert.All(await connector.Source.CheckSourceAsync(tables, cancellation), line => Assert.True(line.Ok, $"{line.Step}: {line.Found}"));
+        Assert.All(await connector.Source.Log.CheckSourceAsync(tables, cancellation), line => Assert.True(line.Ok, $"{line.Step}: {line.Found}"));
 
         // The function does that one thing and nothing else.
         await using var reader = new PostgreSqlSource(a.Settings("reader", "made-up"), a.Names, TimeProvider.System);

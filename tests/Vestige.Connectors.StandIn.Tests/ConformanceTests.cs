@@ -27,9 +27,9 @@ public sealed class ConnectedStandIn : ConnectedSystem
 
     private ConnectedStandIn() => connector = new StandInConnector("s", () => StandInDatabase.Open(folder.File("s.db"), "s", new StandInOptions(), TimeProvider.System), TimeProvider.System);
 
-    public override ISource Source => connector.Source;
+    public override SourceSystem Source => connector.Source;
 
-    public override ITarget Target => connector.Target;
+    public override TargetSystem Target => connector.Target;
 
     public override TableName Item => new("s", "item");
 

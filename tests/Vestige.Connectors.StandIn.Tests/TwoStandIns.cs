@@ -109,9 +109,9 @@ public sealed class TwoStandIns : IAsyncDisposable
 
     private sealed class Systems(StandInDatabase a, StandInDatabase b, string spools) : IConnections
     {
-        public ISource Source(string connection) => new StandInSource(connection == "a" ? a : b, TimeProvider.System);
+        public SourceSystem Source(string connection) => new(connection, new ConnectorOfPorts(new StandInSource(connection == "a" ? a : b, TimeProvider.System)));
 
-        public ITarget Target(string connection) => new StandInTarget(connection == "a" ? a : b, TimeProvider.System);
+        public TargetSystem Target(string connection) => new(connection, new ConnectorOfPorts(new StandInTarget(connection == "a" ? a : b, TimeProvider.System)));
 
         public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(spools + connection);
     }

@@ -17,6 +17,52 @@ public sealed class ApiTests : IAsyncLifetime
     public ValueTask DisposeAsync() => vestige.DisposeAsync();
 
     [Fact]
+    public async Task Kinds_tell_their_settings_and_what_they_can()
+    {
+        var kinds = (await vestige.GetAsync("/api/v1/connection-kinds")).EnumerateArray().ToDictionary(kind => kind.GetProperty("kind").GetString()!);
+        Assert.Contains("bench", kinds["stand-in"].GetProperty("can").EnumerateArray().Select(one => one.GetString()));
+        Assert.Contains("preparation", kinds["postgresql"].GetProperty("can").EnumerateArray().Select(one => one.GetString()));
+        var fields = kinds["postgresql"].GetProperty("fields").EnumerateArray().ToDictionary(field => field.GetProperty("name").GetString()!);
+        Assert.True(fields["host"].GetProperty("required").GetBoolean());
+        Assert.Equal((1, 65535), (fields["port"].GetProperty("least").GetInt32(), fields["port"].GetProperty("most").GetInt32()));
+        Assert.Equal("secret", fields["password"].GetProperty("type").GetString());
+        var document = (await vestige.GetAsync("/openapi/v1.json")).GetProperty("components").GetProperty("schemas").GetProperty("ConnectionBody").GetProperty("properties");
+        Assert.Equal(kinds.Keys.Order(), document.GetProperty("kind").GetProperty("enum").EnumerateArray().Select(one => one.GetString()!).Order());
+        Assert.Contains("host (required)", document.GetProperty("settings").GetProperty("description").GetString(), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task A_setting_or_a_part_of_a_secret_that_a_kind_does_not_have_is_refused_by_name()
+    {
+        var (code, problem) = await vestige.PostAsync("/api/v1/connections", new { name = "a", kind = "stand-in", settings = new { host = "x" }, secret = new { password = "x" } });
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, code);
+        Assert.Equal(["settings.host", "secret.password"], problem.GetProperty("problems").EnumerateArray().Select(one => one.GetProperty("field").GetString()));
+        Assert.NotEmpty(problem.GetProperty("remedy").GetString()!);
+    }
+
+    [Fact]
+    public async Task Drills_are_set_and_lifted_through_the_interface()
+    {
+        await MakeAsync("shop");
+        await vestige.BenchAsync("shop", "CREATE TABLE item (id INTEGER PRIMARY KEY)");
+        var (code, done) = await vestige.PostAsync("/api/v1/connections/shop/drills/line", new { values = new { on = true } });
+        Assert.Equal((HttpStatusCode.OK, "The line is cut (drill)."), (code, done.GetProperty("done").GetString()));
+        Assert.False((await vestige.PostAsync("/api/v1/connections/shop/test")).Body[0].GetProperty("ok").GetBoolean());
+        var line = (await vestige.GetAsync("/api/v1/connections/shop/drills")).EnumerateArray().Single(drill => drill.GetProperty("drill").GetString() == "line");
+        Assert.True(line.GetProperty("on").GetBoolean());
+        await vestige.PostAsync("/api/v1/connections/shop/drills/line", new { values = line.GetProperty("values") });
+        Assert.True((await vestige.PostAsync("/api/v1/connections/shop/test")).Body[0].GetProperty("ok").GetBoolean());
+        await vestige.PostAsync("/api/v1/connections/shop/drills/refuse", new { values = new { table = "item", key = 7 } });
+        Assert.Contains((await vestige.GetAsync("/api/v1/connections/shop/drills")).EnumerateArray(), drill => drill.GetProperty("drill").GetString() == "allow");
+        foreach (var (drill, values) in new (string, object)[] { ("none", new { }), ("line", new { }), ("delay", new { milliseconds = 10_001 }), ("refuse", new { table = "other", key = "1" }) })
+        {
+            var (refused, problem) = await vestige.PostAsync($"/api/v1/connections/shop/drills/{drill}", new { values });
+            Assert.Equal(HttpStatusCode.Conflict, refused);
+            Assert.NotEmpty(problem.GetProperty("remedy").GetString()!);
+        }
+    }
+
+    [Fact]
     public async Task A_crossing_from_nothing_to_following_and_back()
     {
         await MakeAsync("shop", "copy");
@@ -63,7 +109,7 @@ public sealed class ApiTests : IAsyncLifetime
     [Fact]
     public async Task A_secret_is_written_and_never_read_back()
     {
-        var (code, body) = await vestige.PostAsync("/api/v1/connections", new { name = "a", kind = "stand-in", secret = new { password = "Zx7-hidden" } });
+        var (code, body) = await vestige.PostAsync("/api/v1/connections", new { name = "a", kind = "postgresql", settings = new { host = "127.0.0.1", port = 1, database = "d", user = "u" }, secret = new { password = "Zx7-hidden" } });
         Assert.Equal(HttpStatusCode.Created, code);
         Assert.True(body.GetProperty("hasSecret").GetBoolean());
         Assert.DoesNotContain("Zx7-hidden", await vestige.Http.GetStringAsync("/api/v1/connections", cancellation), StringComparison.Ordinal);

@@ -16,7 +16,7 @@ public sealed partial class EmptyPageTests(EmptyVestige empty) : IClassFixture<E
     [InlineData("/crossings/new", "Make them first")]
     [InlineData("/connections", "Make it")]
     [InlineData("/find?q=anything", "anything")]
-    [InlineData("/bench", "stand-in")]
+    [InlineData("/bench", "There is no connection to try statements on")]
     public async Task With_nothing_in_it_each_page_says_what_to_do(string path, string says)
     {
         using var answer = await vestige.Http.GetAsync(path, cancellation);

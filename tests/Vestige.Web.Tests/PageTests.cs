@@ -98,11 +98,11 @@ public sealed partial class PageTests : IAsyncLifetime
         await MakeAsync("a", "b");
         await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'x')");
         await StartAsync("c");
-        await PressAsync("/connections/a", "Reader", ("stop", "true"));
+        await PressAsync("/connections/a", "Drill", ("drill", "reader"), ("setting.on", "true"));
         await vestige.WaitAsync("c", status => status.GetProperty("lag").GetProperty("atLeast").GetBoolean(), "the stopped reader");
         await vestige.BenchAsync("a", "INSERT INTO t VALUES (2, 'lost')");
-        await PressAsync("/connections/a", "Fill");
-        await PressAsync("/connections/a", "Reader", ("stop", "false"));
+        await PressAsync("/connections/a", "Drill", ("drill", "fill"));
+        await PressAsync("/connections/a", "Drill", ("drill", "reader"), ("setting.on", "false"));
         await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "faulted", "the fault");
         var page = Text(await PageAsync("/crossings/c"));
         Assert.Contains("no longer holds", page, StringComparison.Ordinal);
@@ -171,6 +171,28 @@ public sealed partial class PageTests : IAsyncLifetime
 
     [GeneratedRegex("href=\"(?<address>/crossings/c/tables/[^\"]+)\"", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex TableLink();
+
+    [Fact]
+    public async Task A_handler_that_a_page_does_not_have_is_not_found()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY)");
+        await StartAsync("c");
+        var token = Token().Match(await PageAsync("/connections/a")).Groups["token"].Value;
+        string[] paths =
+        [
+            "/", "/connections", "/connections/a", "/connections/a/tables/a.t", "/bench/a", "/crossings/new",
+            "/crossings/c", "/crossings/c/tables", "/crossings/c/stop", "/alerts", "/events", "/trace",
+        ];
+        foreach (var path in paths)
+        {
+            using var content = new FormUrlEncodedContent([KeyValuePair.Create("__RequestVerificationToken", token)]);
+            using var posted = await vestige.Http.PostAsync($"{path}?handler=Nothing", content, cancellation);
+            Assert.True((int)posted.StatusCode < 500, path);
+            using var read = await vestige.Http.GetAsync($"{path}?handler=Nothing", cancellation);
+            Assert.True((int)read.StatusCode < 500, path);
+        }
+    }
 
     private static string Text(string html) => WebUtility.HtmlDecode(html);
 

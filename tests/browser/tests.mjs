@@ -275,7 +275,7 @@ test('bad input is told, and nothing is made', async (page) => {
   const said = await page.locator('#consequence').textContent();
   assert(said.includes('has other characters') && said.includes('no rule') | said.includes('there are none'), `both problems are named: ${said}`);
   await page.goto(`${base}/connections`);
-  await page.locator('#name').fill('circulation');
+  await page.locator('#stand-in-name').fill('circulation');
   await page.getByRole('button', { name: 'Make it' }).click();
   assert((await page.getByRole('alert').textContent()).includes('already'), 'a name that is taken is told');
 });
@@ -610,7 +610,7 @@ test('a server is connected, prepared and followed, as the guide says', async (p
     server.psql('books', 'CREATE TABLE title (id int PRIMARY KEY, name text)', "INSERT INTO title VALUES (1, 'The first')");
     const connect = async (name, database, user) => {
       await page.goto(`${base}/connections`);
-      await page.locator('#server-name').fill(name);
+      await page.locator('#postgresql-name').fill(name);
       await page.getByLabel('Host').fill('127.0.0.1');
       await page.getByLabel('Port').fill(String(server.port));
       await page.getByLabel('Database').fill(database);

@@ -108,9 +108,9 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
         }
     }
 
-    ISource IConnections.Source(string connection) => a.Source;
+    SourceSystem IConnections.Source(string connection) => a.Source;
 
-    ITarget IConnections.Target(string connection) => b.Target;
+    TargetSystem IConnections.Target(string connection) => b.Target;
 
     public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(folder);
 

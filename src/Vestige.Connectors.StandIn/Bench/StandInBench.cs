@@ -3,12 +3,16 @@ using Vestige.Connectors.StandIn.Catalogue;
 using Vestige.Connectors.StandIn.Native;
 using Vestige.Core.Changes;
 using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.StandIn.Bench;
 
 /// <summary>Runs statements that a person typed on a stand-in: all of them in one transaction, through the door.</summary>
-public static class StandInBench
+/// <param name="open">The stand-in, which is opened when it is first used.</param>
+/// <param name="clock">Our clock.</param>
+public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock) : IBench
 {
     public const int RowsShown = 200;
     private const int ChangesShown = 20;
@@ -21,6 +25,11 @@ public static class StandInBench
     /// <summary>No value may be longer than this while a statement runs, in bytes; the database's own limit is a gigabyte.</summary>
     private const int LongestMade = 16 << 20;
     private static readonly TimeSpan Longest = TimeSpan.FromSeconds(20);
+
+    public Task<BenchResult> RunAsync(string statements, CancellationToken cancellation) => RunAsync(open(), statements, clock, cancellation);
+
+    public async Task<IReadOnlyList<TableName>> ReadTablesAsync(CancellationToken cancellation) =>
+        [.. (await open().ReadTablesAtServerAsync(cancellation)).Select(table => table.Schema.Name)];
 
     /// <summary>Throws <see cref="RequestRefusedException"/> with the database's own words when a statement fails; nothing is changed then.</summary>
     public static async Task<BenchResult> RunAsync(StandInDatabase database, string statement, TimeProvider clock, CancellationToken cancellation)

@@ -7,7 +7,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.StandIn.Sources;
 
 /// <summary>A stand-in as reached over its line, where the drills bite: what source and target have in common.</summary>
-public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeProvider clock) : IDatabase
+public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeProvider clock) : IProbe, ICatalogue, IRowLookup
 {
     public string Name => name;
 
@@ -20,7 +20,7 @@ public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeP
 
     public Task<string> GetIdentityAsync(CancellationToken cancellation) => Task.FromResult(Database.Identity.Server);
 
-    public Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) =>
+    public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) =>
         Task.FromResult(other is StandInLine line && line.Database.Identity.Server == Database.Identity.Server);
 
     protected TimeProvider Clock => clock;

@@ -9,7 +9,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.StandIn.Sources;
 
 /// <summary>A stand-in read as a source.</summary>
-public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeProvider clock) : StandInLine(name, open, clock), ISource
+public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeProvider clock) : StandInLine(name, open, clock), ILogSource, IRowSource, ILogGauge
 {
     /// <summary>Of one that is open.</summary>
     public StandInSource(StandInDatabase database, TimeProvider clock)
@@ -95,6 +95,11 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
                 Clock.GetElapsedTime(began)),
         ];
     }
+
+    /// <summary>Nothing that was not there before.</summary>
+    public string Footprint => "";
+
+    public LogGauge Read() => new(Database.Identity, Database.Head, Database.Oldest, Database.LogBytes, Database.Options.LogLimit, Database.Options.LogSpan);
 
     public string Format(LogPosition position) => position.Place.ToString(CultureInfo.InvariantCulture);
 

@@ -12,7 +12,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.StandIn.Targets;
 
 /// <summary>A stand-in written as a target.</summary>
-public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeProvider clock) : StandInLine(name, open, clock), ITarget
+public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeProvider clock) : StandInLine(name, open, clock), ITableTarget
 {
     /// <summary>Of one that is open.</summary>
     public StandInTarget(StandInDatabase database, TimeProvider clock)

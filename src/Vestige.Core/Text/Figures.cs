@@ -10,6 +10,9 @@ public static class Figures
 
     private static readonly NumberFormatInfo Grouped = new() { NumberGroupSeparator = Thin.ToString(), NumberDecimalDigits = 0 };
 
+    /// <summary>A position as its source writes it, grouped where it is a number.</summary>
+    public static string Position(string text) => long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? Count(number) : text;
+
     public static string Count(long value) => value.ToString("N0", Grouped);
 
     public static string Rate(double perSecond) => perSecond is > 0 and < 10

@@ -18,7 +18,7 @@ public sealed class Capture : IAsyncDisposable
 {
     private static readonly TimeSpan PollWait = TimeSpan.FromMilliseconds(250);
     private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
-    private readonly Func<ISource> resolve;
+    private readonly Func<ILogSource> resolve;
     private readonly TimeProvider clock;
     private readonly EventLog events;
     private readonly CaptureTroubles troubles;
@@ -32,7 +32,7 @@ public sealed class Capture : IAsyncDisposable
     private bool mended = true;
     private CancellationTokenSource restart = new();
 
-    public Capture(string connection, Func<ISource> source, Spool spool, TimeProvider clock, Random random, EventLog events, ILogger logger, MissingBefore? missing = null)
+    public Capture(string connection, Func<ILogSource> source, Spool spool, TimeProvider clock, Random random, EventLog events, ILogger logger, MissingBefore? missing = null)
     {
         ArgumentNullException.ThrowIfNull(spool);
         Connection = connection;
@@ -49,7 +49,7 @@ public sealed class Capture : IAsyncDisposable
     public string Connection { get; }
 
     /// <summary>Asked each time, since a changed connection is another system.</summary>
-    private ISource Source => resolve();
+    private ILogSource Source => resolve();
 
     public Spool Spool { get; }
 

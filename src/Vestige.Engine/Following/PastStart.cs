@@ -14,7 +14,7 @@ namespace Vestige.Engine.Following;
 /// <param name="source">Says how positions are written.</param>
 /// <param name="spool">What is held of its log; null when its log is not read.</param>
 /// <param name="clock">Only what has happened can be begun from.</param>
-internal sealed class PastStart(ISource source, Spool? spool, TimeProvider clock)
+internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider clock)
 {
     private const int ReadBytes = 4 << 20;
     private const string Step = "log kept";
@@ -81,18 +81,18 @@ internal sealed class PastStart(ISource source, Spool? spool, TimeProvider clock
 
     private (ReadinessLine Line, LogPosition? Place) AtPosition(string text, LogPosition since)
     {
-        if (source.Parse(text) is not { } position)
+        if (source.Log.Parse(text) is not { } position)
         {
-            return No($"'{text}' is not a position of this source", $"Write it as the source does, for example {source.Format(since)}.");
+            return No($"'{text}' is not a position of this source", $"Write it as the source does, for example {source.Log.Format(since)}.");
         }
 
         if (position < since)
         {
-            return No($"all changes of these tables are held after {source.Format(since)}, and {text} lies before", "Choose a later position, load the tables as of then, and start from it.");
+            return No($"all changes of these tables are held after {source.Log.Format(since)}, and {text} lies before", "Choose a later position, load the tables as of then, and start from it.");
         }
 
         return position > spool!.Last
-            ? No($"the log has been read up to {source.Format(spool.Last)}, and {text} lies after", "Wait until it is read, or choose an earlier position.")
+            ? No($"the log has been read up to {source.Log.Format(spool.Last)}, and {text} lies after", "Wait until it is read, or choose an earlier position.")
             : Yes(position, since);
     }
 
@@ -132,7 +132,7 @@ internal sealed class PastStart(ISource source, Spool? spool, TimeProvider clock
     }
 
     private (ReadinessLine Line, LogPosition? Place) Yes(LogPosition place, LogPosition since) =>
-        (new ReadinessLine(Step, true, $"changes are taken after position {source.Format(place)}; all of these tables are held after {source.Format(since)}, {Figures.Bytes(source.Distance(place, spool!.Last))} of log lie between it and now", Needed, null, TimeSpan.Zero), place);
+        (new ReadinessLine(Step, true, $"changes are taken after position {source.Log.Format(place)}; all of these tables are held after {source.Log.Format(since)}, {Figures.Bytes(source.Log.Distance(place, spool!.Last))} of log lie between it and now", Needed, null, TimeSpan.Zero), place);
 
     private static (ReadinessLine Line, LogPosition? Place) No(string found, string remedy) => (new ReadinessLine(Step, false, found, Needed, remedy, TimeSpan.Zero), null);
 

@@ -16,7 +16,7 @@ namespace Vestige.Engine.Loading;
 /// written and its keys are built. An interrupted load goes on from a snapshot of its own: with the ranges that were not
 /// finished, where source and target still have what was; else with the tables that were not.
 /// </summary>
-internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession session, Capture capture, CrossingTreatment treating, RouteEnds ends, TimeProvider clock)
+internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITargetSession session, Capture capture, CrossingTreatment treating, RouteEnds ends, TimeProvider clock)
 {
     private const int Readers = 2;
     private readonly List<LoadChunk> chunks = [];
@@ -34,7 +34,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
     /// <summary>Loads the tables and returns the position they are at.</summary>
     public async Task<LogPosition> RunAsync(IReadOnlyList<TableName> names, LogIdentity identity, bool first, CancellationToken cancellation)
     {
-        await using var snapshot = await source.OpenSnapshotAsync(Readers, cancellation);
+        await using var snapshot = await source.Rows.OpenSnapshotAsync(Readers, cancellation);
         Position = snapshot.Position;
         capture.HoldsWhole(names, Position);
         var forms = await FormsAsync(snapshot, names, cancellation);
@@ -193,7 +193,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             treatments.Add(treating.Build(form.Schema));
         }
 
-        var structure = target.StructureOf(treatments).Tables;
+        var structure = target.Tables.StructureOf(treatments).Tables;
         var forms = new List<LoadForm>();
         foreach (var treatment in treatments)
         {
@@ -217,7 +217,7 @@ internal sealed class InitialLoad(ISource source, ITarget target, ITargetSession
             return;
         }
 
-        var lines = await target.CheckTargetAsync(fresh, treating.ExistingOf(loads.Select(load => load.Treatment)), own, cancellation);
+        var lines = await target.Tables.CheckTargetAsync(fresh, treating.ExistingOf(loads.Select(load => load.Treatment)), own, cancellation);
         if (lines.Select(treating.Definition.Judged).FirstOrDefault(line => !line.Ok) is { } wrong)
         {
             throw new PortException($"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was changed there.") { Remedy = wrong.Remedy };

@@ -160,7 +160,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
 
         try
         {
-            return Math.Max(0, connections.Source(entry.Stored.Definition.Source).Distance(applied.Value, LogPosition.Max(applied.Value, log.Head)));
+            return Math.Max(0, connections.Source(entry.Stored.Definition.Source).Log.Distance(applied.Value, LogPosition.Max(applied.Value, log.Head)));
         }
         catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
         {

@@ -90,7 +90,7 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
             return [.. into.Select(target => TableFinding.None(name, target, treatment is null ? $"it cannot be treated: {problems[0].Found}" : ComparedTable.Incomparable(treatment)!))];
         }
 
-        var tables = ComparedTable.Of(treatment, request.Source.Types, request.Target.Types);
+        var tables = ComparedTable.Of(treatment, request.Source.Catalogue.Types, request.Target.Catalogue.Types);
         if (scope.Sample is { } rows)
         {
             var drawn = await views!.Source.SampleAsync(treatment.Source, rows, cancellation);

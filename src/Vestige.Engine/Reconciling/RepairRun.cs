@@ -15,7 +15,7 @@ namespace Vestige.Engine.Reconciling;
 /// Repairs rows of the target between two batches, by the worker that alone writes there: so the target stands at one position, and
 /// each row is written as the source had it at exactly that position. What is newer comes after it, as always.
 /// </summary>
-internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, ITarget target, Spool spool, Quarantine quarantine, RepairQueue queue)
+internal sealed class RepairRun(CrossingTreatment treating, SourceSystem source, TargetSystem target, Spool spool, Quarantine quarantine, RepairQueue queue)
 {
     /// <summary>Does what is asked and can be done where the target stands now.</summary>
     public async Task RunAsync(ITargetSession session, CancellationToken cancellation)
@@ -50,11 +50,11 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
         }
 
         var histories = await LogBetween.ReadAsync(spool, order.From, position, forms, cancellation);
-        await using var found = await target.OpenViewAsync(treating.Definition.Name, cancellation);
+        await using var found = await target.Tables.OpenViewAsync(treating.Definition.Name, cancellation);
         foreach (var rows in order.Rows.GroupBy(row => (row.Source, row.Into)))
         {
             var treatment = treating.Build(forms[rows.Key.Source]);
-            var table = ComparedTable.Of(treatment, source.Types, target.Types).FirstOrDefault(one => one.Name == rows.Key.Into);
+            var table = ComparedTable.Of(treatment, source.Catalogue.Types, target.Catalogue.Types).FirstOrDefault(one => one.Name == rows.Key.Into);
             if (table is not { KeyPasses: true } || histories[rows.Key.Source].Broken is not null || histories[rows.Key.Source].Changes > LogBetween.MostChanges)
             {
                 throw new RequestRefusedException($"Single rows of {rows.Key.Into} cannot be repaired: {histories[rows.Key.Source].Broken ?? "its rows have no key that they share with the source's"}.") { Remedy = "Load the table again." };
@@ -88,7 +88,7 @@ internal sealed class RepairRun(CrossingTreatment treating, IDatabase source, IT
             var after = order.Undo ? row.Kept : expected.GetValueOrDefault(RowKey.Of(row.Key));
             var note = NoteOf(order, table, row, before, after);
             var change = ChangeOf(before, after);
-            done.Add(new RepairedRow(row.Source, row.Into, row.Key, before, note is null ? after : before, note is null ? target.StatementFor(table.Target.Table, change) : "", note));
+            done.Add(new RepairedRow(row.Source, row.Into, row.Key, before, note is null ? after : before, note is null ? target.Tables.StatementFor(table.Target.Table, change) : "", note));
             if (note is null)
             {
                 changes.Add((table.Target.Table, change));

@@ -39,9 +39,9 @@ internal sealed class ViewPair : IAsyncDisposable
         IRowsView? source = null;
         try
         {
-            source = await request.Source.OpenViewAsync(cancellation);
+            source = await request.Source.Rows.OpenViewAsync(cancellation);
             await request.PassAsync(source.Position!.Value, cancellation);
-            var target = await request.Target.OpenViewAsync(request.Crossing, cancellation);
+            var target = await request.Target.Tables.OpenViewAsync(request.Crossing, cancellation);
             if (target.Position is null || target.Progress.Identity != request.Spool.Identity)
             {
                 await target.DisposeAsync();

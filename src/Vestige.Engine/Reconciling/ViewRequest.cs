@@ -16,8 +16,8 @@ namespace Vestige.Engine.Reconciling;
 /// </param>
 internal sealed record ViewRequest(
     string Crossing,
-    ISource Source,
-    ITarget Target,
+    SourceSystem Source,
+    TargetSystem Target,
     Spool Spool,
     Func<LogPosition?> Applied,
     Func<LogPosition, CancellationToken, Task> PassAsync);

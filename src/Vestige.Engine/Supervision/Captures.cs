@@ -62,7 +62,7 @@ internal sealed class Captures(
             spool.Hold(crossing, null);
         }
 
-        var capture = new Capture(connection, () => connections.Source(connection), spool, clock, random, events, logger, missing);
+        var capture = new Capture(connection, () => connections.Source(connection).Log, spool, clock, random, events, logger, missing);
         capture.Start();
         lock (gate)
         {
@@ -104,7 +104,7 @@ internal sealed class Captures(
         try
         {
             await capture.EndAsync(cancellation);
-            await connections.Source(connection).EndLogAsync(cancellation);
+            await connections.Source(connection).Log.EndLogAsync(cancellation);
         }
         catch (Exception exception) when (exception is PortException or IOException)
         {

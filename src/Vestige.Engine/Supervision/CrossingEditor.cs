@@ -36,7 +36,7 @@ internal sealed class CrossingEditor(
         }
 
         var planned = await plan(definition, cancellation);
-        var progress = await connections.Target(definition.Target).ReadProgressAsync(definition.Name, cancellation);
+        var progress = await connections.Target(definition.Target).Tables.ReadProgressAsync(definition.Name, cancellation);
         var (old, wanted) = (treat(before), treat(definition));
         var had = progress.Tables.Select(table => table.Table).Where(before.Tables.Takes).ToHashSet();
         var has = planned.Tables.Select(table => table.Source).ToHashSet();
@@ -116,7 +116,7 @@ internal sealed class CrossingEditor(
     private async Task MarkAsync(CrossingDefinition definition, Func<TargetProgress, IReadOnlyList<TableProgress>> marks, CancellationToken cancellation)
     {
         var target = connections.Target(definition.Target);
-        await using var session = await target.OpenSessionAsync(definition.Name, await store.NextEpochAsync(definition.Name, 0, cancellation), cancellation);
+        await using var session = await target.Tables.OpenSessionAsync(definition.Name, await store.NextEpochAsync(definition.Name, 0, cancellation), cancellation);
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
         await transaction.CommitAsync(new ProgressUpdate(null, marks(session.Progress)), cancellation);
     }

@@ -47,7 +47,7 @@ internal sealed class CrossingOpener(
     /// <summary>Lets a worker end its run with what is committed now, and keeps that through a restart.</summary>
     public async Task EndRunAsync(CrossingEntry entry, CrossingWorker worker, CancellationToken cancellation)
     {
-        var head = (await connections.Source(entry.Stored.Definition.Source).SampleAsync(LogPosition.Zero, cancellation)).Head;
+        var head = (await connections.Source(entry.Stored.Definition.Source).Log.SampleAsync(LogPosition.Zero, cancellation)).Head;
         worker.IsOneRun = true;
         worker.Steering.Stop(new StopRequest(StopMode.Drain, new StopMark(head)));
         entry.Stored = entry.Stored with { Until = new StopMark(head) };
@@ -171,7 +171,7 @@ internal sealed class CrossingOpener(
     /// <summary>Does what the end of a worker means for its crossing. In the crossing's turn.</summary>
     private async Task SettleAsync(CrossingEntry entry, CrossingWorker worker, Capture capture, long applied, RunBegin begin)
     {
-        var position = entry.Known?.Position is { } at ? connections.Source(entry.Stored.Definition.Source).Format(at) : null;
+        var position = entry.Known?.Position is { } at ? connections.Source(entry.Stored.Definition.Source).Log.Format(at) : null;
         switch (entry.Stored.Desired)
         {
             case DesiredState.Run when worker.Finished:
@@ -235,7 +235,7 @@ internal sealed class CrossingOpener(
 
         try
         {
-            var progress = await connections.Target(entry.Stored.Definition.Target).ReadProgressAsync(entry.Name, cancellation);
+            var progress = await connections.Target(entry.Stored.Definition.Target).Tables.ReadProgressAsync(entry.Name, cancellation);
             if (entry.Learn(progress, rested))
             {
                 capture.Spool.Hold(entry.Name, entry.Stored.Desired == DesiredState.KeepLog ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool) : progress.Position);

@@ -39,5 +39,8 @@ public sealed record CrossingPlan(
     /// <summary>What a start would destroy on the target, each counted.</summary>
     public IReadOnlyList<string> Losses => [.. Lines.Select(line => line.Loses).OfType<string>()];
 
+    /// <summary>What reading it leaves on the source, as sentences; empty where that is nothing.</summary>
+    public string Footprint { get; init; } = "";
+
     public bool Ready => Lines.All(line => line.Ok);
 }

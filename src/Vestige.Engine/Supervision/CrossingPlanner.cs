@@ -21,22 +21,22 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         var source = connections.Source(definition.Source);
         var target = connections.Target(definition.Target);
         var lines = new List<ReadinessLine>();
-        if (!await ReachAsync(lines, $"source {definition.Source}", source, cancellation) || !await ReachAsync(lines, $"target {definition.Target}", target, cancellation))
+        if (!await ReachAsync(lines, $"source {definition.Source}", source.Probe, cancellation) || !await ReachAsync(lines, $"target {definition.Target}", target.Probe, cancellation))
         {
             return CrossingPlan.Refused(rate, lines);
         }
 
-        if (await source.GetIdentityAsync(cancellation) == await target.GetIdentityAsync(cancellation) && await source.IsSameAsync(target, cancellation))
+        if (await source.Probe.GetIdentityAsync(cancellation) == await target.Probe.GetIdentityAsync(cancellation) && await source.Probe.IsSameAsync(target.Probe, cancellation))
         {
             lines.Add(new ReadinessLine("two databases", false, $"{definition.Source} and {definition.Target} are the same database", "another database as the target", "Choose another target.", TimeSpan.Zero));
             return CrossingPlan.Refused(rate, lines);
         }
 
-        var there = await source.ReadTablesAsync(cancellation);
+        var there = await source.Catalogue.ReadTablesAsync(cancellation);
         var taken = TakenTables.Of(definition.Tables, there);
         var within = TakenTables.WithinOthers(definition.Tables, there);
         var crossing = taken.Where(table => Crosses(definition, table)).ToList();
-        var progress = await target.ReadProgressAsync(definition.Name, cancellation);
+        var progress = await target.Tables.ReadProgressAsync(definition.Name, cancellation);
         lines.Add(TablesLine(definition, taken.Count));
         if (await loops.FindAsync(definition, taken.Select(table => table.Schema.Name), cancellation) is { } loop)
         {
@@ -52,12 +52,12 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         lines.AddRange(within.GroupBy(pair => pair.Whole, pair => pair.Part).Select(WithinLine));
         lines.AddRange(MissingLines(definition, there));
         var treating = new CrossingTreatment(definition, source, target, keys);
-        var treated = new TreatedTables(treating, source.Types, crossing);
+        var treated = new TreatedTables(treating, source.Catalogue.Types, crossing);
         lines.AddRange(treated.Lines);
-        lines.AddRange(await source.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
-        var structure = target.StructureOf(treated.Treatments);
+        lines.AddRange(await source.Log.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
+        var structure = target.Tables.StructureOf(treated.Treatments);
         lines.AddRange(OwnStatements(definition, target, structure));
-        lines.AddRange(await target.CheckTargetAsync([.. structure.Tables.DistinctBy(table => table.Name)], treating.ExistingOf(treated.Treatments), treating.OwnTables(progress), cancellation));
+        lines.AddRange(await target.Tables.CheckTargetAsync([.. structure.Tables.DistinctBy(table => table.Name)], treating.ExistingOf(treated.Treatments), treating.OwnTables(progress), cancellation));
         if (definition.Kind == StartKind.Changes)
         {
             lines.AddRange(await new FoundTables(source, target, captures.Find(definition.Source)?.Spool, clock).CheckAsync(definition.Start?.From, treated.Treatments, cancellation));
@@ -67,25 +67,28 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         return new CrossingPlan(
             [.. crossing.Select(table => Planned(treating, table))],
             [.. taken.Where(table => !Crosses(definition, table)).Select(table => Planned(treating, table))],
-            definition.Kind == StartKind.Changes ? [] : target.StructureFor([.. structure.Tables.DistinctBy(table => table.Name)]),
+            definition.Kind == StartKind.Changes ? [] : target.Tables.StructureFor([.. structure.Tables.DistinctBy(table => table.Name)]),
             structure.NotMade,
             rows,
             rows == 0 ? TimeSpan.Zero : Estimate(crossing, rate.PerSecond),
             rate.PerSecond,
             rate.Measured,
             [.. lines.Select(definition.Judged)],
-            treated.Problems);
+            treated.Problems)
+        {
+            Footprint = source.Log.Footprint,
+        };
     }
 
     /// <summary>Statements of a person's own stand in the place of those that would be run.</summary>
-    private static IEnumerable<ReadinessLine> OwnStatements(CrossingDefinition definition, ITarget target, TargetStructure structure)
+    private static IEnumerable<ReadinessLine> OwnStatements(CrossingDefinition definition, TargetSystem target, TargetStructure structure)
     {
         foreach (var own in definition.Structure ?? [])
         {
             var form = structure.Tables.FirstOrDefault(table => table.Name.ToString() == own.Table);
             var wrong = form is null
                 ? "it makes no table that crosses"
-                : own.DifferenceTo(target.StructureFor([form with { Statement = null }]).First(statement => statement.Makes == form.Name).Text);
+                : own.DifferenceTo(target.Tables.StructureFor([form with { Statement = null }]).First(statement => statement.Makes == form.Name).Text);
             yield return new ReadinessLine(
                 $"statement for {own.Table}",
                 wrong is null,
@@ -106,7 +109,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         return TimeSpan.FromSeconds(Math.Max(LoadPlan.LongestFirst(costs, Readers).Makespan, written) / rowsPerSecond);
     }
 
-    private async Task<bool> ReachAsync(List<ReadinessLine> lines, string what, IDatabase database, CancellationToken cancellation)
+    private async Task<bool> ReachAsync(List<ReadinessLine> lines, string what, IProbe database, CancellationToken cancellation)
     {
         var began = clock.GetTimestamp();
         try

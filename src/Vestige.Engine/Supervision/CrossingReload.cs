@@ -41,11 +41,11 @@ internal sealed class CrossingReload(
 
         // Asked before anything is stopped: a crossing that cannot be loaded again goes on as it is.
         var target = connections.Target(entry.Stored.Definition.Target);
-        _ = Again(await target.ReadProgressAsync(crossing, cancellation), tables);
+        _ = Again(await target.Tables.ReadProgressAsync(crossing, cancellation), tables);
         await RefuseGoneAsync(entry, tables, cancellation);
         await entry.HaltAsync(new StopRequest(StopMode.Now));
         await desire(entry, DesiredState.Pause, by, null, cancellation);
-        await using (var session = await target.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, 0, cancellation), cancellation))
+        await using (var session = await target.Tables.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, 0, cancellation), cancellation))
         {
             var again = Again(session.Progress, tables);
             await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
@@ -74,7 +74,7 @@ internal sealed class CrossingReload(
 
         var definition = entry.Stored.Definition;
         var source = connections.Source(definition.Source);
-        var there = (await source.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name);
+        var there = (await source.Catalogue.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name);
         foreach (var table in tables)
         {
             if (!there.TryGetValue(table, out var found) || !found.CrossesAs(definition.AppliedAs(table)))
@@ -84,7 +84,7 @@ internal sealed class CrossingReload(
         }
 
         // What would fail in the load would keep the crossing's other tables from following.
-        var lines = await source.CheckSourceAsync(tables, cancellation);
+        var lines = await source.Log.CheckSourceAsync(tables, cancellation);
         if (lines.Select(definition.Judged).FirstOrDefault(line => !line.Ok) is { } wrong)
         {
             throw new RequestRefusedException($"{wrong.Step} does not hold: {wrong.Found}.") { Remedy = wrong.Remedy ?? "Look at the connection's page." };

@@ -46,7 +46,7 @@ internal sealed class CrossingRest(
 
         for (var tries = 1; ; tries++)
         {
-            var mark = wanted ?? new StopMark((await source.SampleAsync(LogPosition.Zero, cancellation)).Head);
+            var mark = wanted ?? new StopMark((await source.Log.SampleAsync(LogPosition.Zero, cancellation)).Head);
             if (worker.TryStop(mark))
             {
                 await KeepMarkAsync(entry, worker, mark, by);

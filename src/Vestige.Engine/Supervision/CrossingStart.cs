@@ -65,7 +65,7 @@ internal sealed class CrossingStart(
         await desire(entry, DesiredState.KeepLog, by, null, cancellation);
         await opener.OpenAsync(entry, cancellation);
         var after = await keeper.KeepAsync(entry, tables, cancellation);
-        await events.OfCrossingAsync(crossing, EventKind.Note, $"All changes of {Figures.Of(tables.Count, "table")} after position {connections.Source(definition.Source).Format(after)} are kept.", by);
+        await events.OfCrossingAsync(crossing, EventKind.Note, $"All changes of {Figures.Of(tables.Count, "table")} after position {connections.Source(definition.Source).Log.Format(after)} are kept.", by);
         return after;
     }
 

@@ -29,7 +29,7 @@ public sealed class CrossingWorker
     private static readonly TimeSpan LookForEndEvery = TimeSpan.FromSeconds(1);
     private readonly CrossingDefinition definition;
     private readonly CrossingTreatment treating;
-    private readonly ITarget target;
+    private readonly TargetSystem target;
     private readonly Capture capture;
     private readonly IControlStore store;
     private readonly CrossingMeter meter;
@@ -47,7 +47,7 @@ public sealed class CrossingWorker
     private readonly ConstraintBuilder settling;
     private readonly AsideNotices notices;
     private readonly WorkerTroubles troubles;
-    private readonly ISource source;
+    private readonly SourceSystem source;
     private volatile ITargetSession? atWork;
     private RouteEnds? routeEnds;
 
@@ -56,8 +56,8 @@ public sealed class CrossingWorker
 
     internal CrossingWorker(
         CrossingDefinition definition,
-        ISource source,
-        ITarget target,
+        SourceSystem source,
+        TargetSystem target,
         IMaskKeys keys,
         Capture capture,
         CrossingEntry entry,
@@ -175,7 +175,7 @@ public sealed class CrossingWorker
     {
         var now = Steering.Now;
         var epoch = await store.NextEpochAsync(definition.Name, succeededBy, now);
-        await using var session = await target.OpenSessionAsync(definition.Name, epoch, now);
+        await using var session = await target.Tables.OpenSessionAsync(definition.Name, epoch, now);
         atWork = session;
         state.Take(session.Progress);
         await quarantine.OpenAsync(session.Progress, now);
@@ -219,8 +219,8 @@ public sealed class CrossingWorker
 
     /// <summary>The source is asked only where its log does not say: what the spool holds is applied while it cannot be reached.</summary>
     private async Task<RouteEnds> EndsAsync(CancellationToken cancellation) => new(
-        capture.Spool.Notes.GetValueOrDefault(ILogReader.DatabaseNote) ?? await source.GetIdentityAsync(cancellation),
-        await target.GetIdentityAsync(cancellation));
+        capture.Spool.Notes.GetValueOrDefault(ILogReader.DatabaseNote) ?? await source.Probe.GetIdentityAsync(cancellation),
+        await target.Probe.GetIdentityAsync(cancellation));
 
     private async Task FollowAsync(ITargetSession session, CancellationToken cancellation)
     {

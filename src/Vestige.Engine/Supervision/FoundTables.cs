@@ -14,7 +14,7 @@ namespace Vestige.Engine.Supervision;
 /// Checks tables that were loaded by other means and get only changes: every one must be there, and hold as many rows as the
 /// source has or, where changes are taken from a place in the past, had there.
 /// </summary>
-internal sealed class FoundTables(ISource source, ITarget target, Spool? spool, TimeProvider clock)
+internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spool? spool, TimeProvider clock)
 {
     public async Task<IReadOnlyList<ReadinessLine>> CheckAsync(StartPlace? from, IReadOnlyList<TableTreatment> treatments, CancellationToken cancellation)
     {
@@ -34,7 +34,7 @@ internal sealed class FoundTables(ISource source, ITarget target, Spool? spool, 
             since = await past.RowsSinceAsync(position, names, cancellation);
         }
 
-        var there = (await target.ReadTablesAsync(cancellation)).Select(table => table.Schema.Name).ToHashSet();
+        var there = (await target.Catalogue.ReadTablesAsync(cancellation)).Select(table => table.Schema.Name).ToHashSet();
         foreach (var treatment in treatments)
         {
             var missing = treatment.Tables.Select(table => table.Form.Name).Where(name => !there.Contains(name)).ToList();
@@ -51,7 +51,7 @@ internal sealed class FoundTables(ISource source, ITarget target, Spool? spool, 
     private async Task<ReadinessLine> AgreesAsync(TableTreatment treatment, Dictionary<TableName, long?>? since, CancellationToken cancellation)
     {
         var name = treatment.Source.Name;
-        var (now, copied) = (await source.CountAsync(name, null, cancellation), await target.CountAsync(treatment.Tables[0].Form.Name, treatment.Tables[0].Form.Shared, cancellation));
+        var (now, copied) = (await source.Lookup.CountAsync(name, null, cancellation), await target.Lookup.CountAsync(treatment.Tables[0].Form.Name, treatment.Tables[0].Form.Shared, cancellation));
         var then = since is null ? now : now - since[name];
         var found = then is null
             ? $"{Figures.Of(now, "row")} here and {Figures.Count(copied)} there; {name} was truncated or altered since, so that what it had then cannot be told"

@@ -48,7 +48,7 @@ internal sealed class LaterTables(IConnections connections, CrossingRegistry boo
         try
         {
             var definition = entry.Stored.Definition;
-            var there = await connections.Source(definition.Source).ReadTablesAsync(ending);
+            var there = await connections.Source(definition.Source).Catalogue.ReadTablesAsync(ending);
             var known = entry.Progress.Tables.Select(table => table.Table).ToHashSet();
             var made = TakenTables.Of(definition.Tables, there).Where(table => table.CrossesAs(definition.AppliedAs(table.Schema.Name))).Select(table => table.Schema.Name).Where(name => !known.Contains(name)).ToList();
             if (made.Count > 0 && known.Count > 0 && IsReady(entry))

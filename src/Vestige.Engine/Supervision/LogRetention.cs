@@ -15,12 +15,12 @@ internal sealed class LogRetention(IConnections connections, Captures captures)
     public async Task<IReadOnlyList<TableName>> TablesAsync(CrossingDefinition definition, CancellationToken cancellation)
     {
         var source = connections.Source(definition.Source);
-        List<TableName> tables = [.. TakenTables.Of(definition.Tables, await source.ReadTablesAsync(cancellation))
+        List<TableName> tables = [.. TakenTables.Of(definition.Tables, await source.Catalogue.ReadTablesAsync(cancellation))
             .Where(table => table.CrossesAs(definition.AppliedAs(table.Schema.Name)))
             .Select(table => table.Schema.Name)];
         var lines = tables.Count == 0
             ? throw new RequestRefusedException($"The rules of {definition.Name} take no table that can cross.") { Remedy = "Change the rules." }
-            : await source.CheckSourceAsync(tables, cancellation);
+            : await source.Log.CheckSourceAsync(tables, cancellation);
         return lines.All(line => definition.Judged(line).Ok) ? tables : throw new NotReadyException(lines);
     }
 
@@ -37,7 +37,7 @@ internal sealed class LogRetention(IConnections connections, Captures captures)
         var definition = entry.Stored.Definition;
         var capture = captures.Find(definition.Source) ?? throw new PortException($"The log cannot be kept yet: {entry.Trouble?.What}") { Remedy = entry.Trouble?.Remedy, Transient = true };
         await capture.CarryAsync(tables, cancellation);
-        await using (var snapshot = await connections.Source(definition.Source).OpenSnapshotAsync(1, cancellation))
+        await using (var snapshot = await connections.Source(definition.Source).Rows.OpenSnapshotAsync(1, cancellation))
         {
             capture.HoldsWhole(tables, snapshot.Position);
         }

@@ -67,7 +67,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
         patience.CancelAfter(Patience);
         try
         {
-            var there = await connections.Source(definition.Source).ReadTablesAsync(patience.Token);
+            var there = await connections.Source(definition.Source).Catalogue.ReadTablesAsync(patience.Token);
             var taken = TakenTables.Of(definition.Tables, there).Select(table => table.Schema.Name);
             if (await FindAsync(definition, taken, patience.Token) is { } line)
             {
@@ -90,8 +90,8 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
             var target = connections.Target(definition.Target);
             return new CarriedRows(
                 definition.Name,
-                await IdentityAsync(definition.Source, connections.Source(definition.Source), cancellation),
-                await IdentityAsync(definition.Target, target, cancellation),
+                await IdentityAsync(definition.Source, connections.Source(definition.Source).Probe, cancellation),
+                await IdentityAsync(definition.Target, target.Probe, cancellation),
                 table => definition.Tables.Takes(table) && only?.Contains(table) != false ? CrossingTreatment.TargetsOf(definition, target, table) : []);
         }
         catch (RequestRefusedException)
@@ -102,7 +102,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
     }
 
     /// <summary>As last told, while it cannot be reached; by the connection's name where it never was.</summary>
-    private async Task<string> IdentityAsync(string connection, IDatabase database, CancellationToken cancellation)
+    private async Task<string> IdentityAsync(string connection, IProbe database, CancellationToken cancellation)
     {
         try
         {
@@ -116,7 +116,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
     }
 
     /// <summary>What it says of itself, unless another connection says the same and is proved to reach another database.</summary>
-    private async Task<string> ProvedAsync(string connection, IDatabase database, string identity, CancellationToken cancellation)
+    private async Task<string> ProvedAsync(string connection, IProbe database, string identity, CancellationToken cancellation)
     {
         var others = identities.Where(known => known.Key != connection && (known.Value == identity || known.Value.StartsWith($"{identity} of ", StringComparison.Ordinal))).OrderBy(known => known.Key, StringComparer.Ordinal).ToList();
         foreach (var (other, known) in others)
@@ -130,11 +130,11 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
         return others.Count == 0 ? identity : $"{identity} of {connection}";
     }
 
-    private async Task<bool> IsSameAsync(string connection, IDatabase database, string other, string identity, CancellationToken cancellation)
+    private async Task<bool> IsSameAsync(string connection, IProbe database, string other, string identity, CancellationToken cancellation)
     {
         if (!proofs.TryGetValue((connection, other, identity), out var same))
         {
-            same = await database.IsSameAsync(connections.Target(other), cancellation).WaitAsync(Patience, cancellation);
+            same = await database.IsSameAsync(connections.Target(other).Probe, cancellation).WaitAsync(Patience, cancellation);
             proofs[(connection, other, identity)] = same;
         }
 

@@ -44,7 +44,7 @@ internal sealed class ReadinessWatch(IConnections connections, CrossingRegistry 
         try
         {
             var definition = entry.Stored.Definition;
-            var lines = await connections.Source(definition.Source).CheckSourceAsync([.. view.Tables.Keys], ending);
+            var lines = await connections.Source(definition.Source).Log.CheckSourceAsync([.. view.Tables.Keys], ending);
             entry.NotReady = [.. lines.Select(definition.Judged).Where(line => !line.Ok).Select(line => Lost(entry.Name, definition.Source, line))];
         }
         catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)

@@ -212,7 +212,7 @@ public sealed class ReconcileService
         try
         {
             var request = RequestOf(entry, mine.Ending.Token);
-            var causes = new CauseFinder(entry.Quarantine, request.Spool, cipher, table => entry.Progress.Tables.FirstOrDefault(one => one.Table == table && !one.Held)?.Position, request.Source.Format, asked => Repairs.ListAsync(entry.Name, asked));
+            var causes = new CauseFinder(entry.Quarantine, request.Spool, cipher, table => entry.Progress.Tables.FirstOrDefault(one => one.Table == table && !one.Held)?.Position, request.Source.Log.Format, asked => Repairs.ListAsync(entry.Name, asked));
             var comparison = new Comparison(request, treat(entry.Stored.Definition), scope, new ReadingPace(walk?.RowsPerSecond, walk?.Share / 100, clock), table => entry.Verdicts.Of(table)?.Proved, clock)
             {
                 At = (table, part, of) => mine.At = (table, part, of),

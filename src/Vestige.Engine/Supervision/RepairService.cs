@@ -54,7 +54,7 @@ public sealed class RepairService
         };
         var definition = book.Existing(crossing).Stored.Definition;
         var target = connections.Target(definition.Target);
-        return finding.Form is { } form ? target.StatementFor(form, change) : "";
+        return finding.Form is { } form ? target.Tables.StatementFor(form, change) : "";
     }
 
     /// <summary>Repairs rows that a comparison listed, as the source has them by then.</summary>
@@ -107,7 +107,7 @@ public sealed class RepairService
         asked.Spool.Hold(holder, asked.Applied());
         try
         {
-            await using var view = await asked.Source.OpenViewAsync(cancellation);
+            await using var view = await asked.Source.Rows.OpenViewAsync(cancellation);
             var order = new RepairOrder(view, rows, undoes is not null);
             entry.Repairs.Add(order);
             var (position, done) = await WaitAsync(entry, order, cancellation);

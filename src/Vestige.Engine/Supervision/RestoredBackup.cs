@@ -13,7 +13,7 @@ internal sealed class RestoredBackup(IConnections connections, CrossingRegistry 
     /// <summary>See <see cref="Capturing.MissingBefore"/>.</summary>
     public async Task<string?> MissingAsync(string connection, LogIdentity identity, LogPosition position, CancellationToken cancellation)
     {
-        var forms = (await connections.Source(connection).ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name, table => table.Schema);
+        var forms = (await connections.Source(connection).Catalogue.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name, table => table.Schema);
         foreach (var entry in book.All.Where(entry => entry.Stored.Definition.Source == connection && entry.Stored.NeedsLog))
         {
             if (!entry.Stored.Begun)
@@ -21,7 +21,7 @@ internal sealed class RestoredBackup(IConnections connections, CrossingRegistry 
                 return $"the log that was kept for {entry.Name} is lost";
             }
 
-            var progress = await connections.Target(entry.Stored.Definition.Target).ReadProgressAsync(entry.Name, cancellation);
+            var progress = await connections.Target(entry.Stored.Definition.Target).Tables.ReadProgressAsync(entry.Name, cancellation);
             if ((Lacks(entry.Name, progress, identity, position) ?? Changed(progress, forms)) is { } why)
             {
                 return why;

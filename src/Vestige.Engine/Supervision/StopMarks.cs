@@ -15,10 +15,10 @@ internal static class StopMarks
         : throw new RequestRefusedException($"{entry.Name} does not run.") { Remedy = "Resume it; then it can be told where to stop." };
 
     /// <summary>Throws <see cref="RequestRefusedException"/> for a mark that the target may have passed already.</summary>
-    public static async Task CheckAsync(CrossingEntry entry, CrossingWorker worker, StopMark mark, ITarget target, Spool? spool, TimeProvider clock, CancellationToken cancellation)
+    public static async Task CheckAsync(CrossingEntry entry, CrossingWorker worker, StopMark mark, TargetSystem target, Spool? spool, TimeProvider clock, CancellationToken cancellation)
     {
         // A worker that has only begun does not know yet where it stands; one that loads will stand somewhere before the present end.
-        var applied = worker.View.Applied ?? (await target.ReadProgressAsync(entry.Name, cancellation)).Position;
+        var applied = worker.View.Applied ?? (await target.Tables.ReadProgressAsync(entry.Name, cancellation)).Position;
         var least = applied ?? spool?.Last;
         if (mark.Position < least)
         {
@@ -47,7 +47,7 @@ internal static class StopMarks
     };
 
     /// <summary>Where it is asked to stop.</summary>
-    public static string Words(StopMark mark, ISource source) => mark.Position is { } position
-        ? $"at position {source.Format(position)}"
+    public static string Words(StopMark mark, SourceSystem source) => mark.Position is { } position
+        ? $"at position {source.Log.Format(position)}"
         : $"at {mark.Time!.Value.UtcDateTime.ToString("yyyy-MM-dd HH:mm:ss 'UTC'", CultureInfo.InvariantCulture)}";
 }

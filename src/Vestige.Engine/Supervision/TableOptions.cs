@@ -18,6 +18,6 @@ internal sealed class TableOptions(CrossingDefinition definition)
     public bool Takes(TableName table) => taken.GetOrAdd(table, definition.Tables.Takes);
 
     /// <summary>The target's tables that a table goes into.</summary>
-    public IReadOnlyList<TableName> Into(TableName table, ITarget target) =>
+    public IReadOnlyList<TableName> Into(TableName table, TargetSystem target) =>
         into.TryGetValue(table, out var known) ? known : into.GetOrAdd(table, CrossingTreatment.TargetsOf(definition, target, table));
 }

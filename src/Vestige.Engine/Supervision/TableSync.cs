@@ -20,8 +20,8 @@ namespace Vestige.Engine.Supervision;
 /// </summary>
 internal sealed class TableSync(
     CrossingTreatment treating,
-    ISource source,
-    ITarget target,
+    SourceSystem source,
+    TargetSystem target,
     Capture capture,
     WorkerState state,
     FirstStart firstStart,
@@ -45,7 +45,7 @@ internal sealed class TableSync(
 
         // A load of everything again brings what the crossing has, and tables made since only where its rules take later ones.
         var mine = known.ToHashSet();
-        var there = await source.ReadTablesAsync(cancellation);
+        var there = await source.Catalogue.ReadTablesAsync(cancellation);
         return [.. TakenTables.Of(definition.Tables, there)
             .Where(table => mine.Count == 0 || (definition.Tables.Future && table.CrossesAs(definition.AppliedAs(table.Schema.Name))))
             .Select(table => table.Schema.Name).Union(mine).Order()];
@@ -65,7 +65,7 @@ internal sealed class TableSync(
         {
             throw new PlaceLostException(progress.Identity != capture.Spool.Identity
                 ? $"The target stands in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
-                : $"The spool begins at position {source.Format(capture.Spool.Begin)}; the target stands at {source.Format(stands)}. What lies between is lost.")
+                : $"The spool begins at position {source.Log.Format(capture.Spool.Begin)}; the target stands at {source.Log.Format(stands)}. What lies between is lost.")
             {
                 Remedy = "Load the crossing again.",
             };
@@ -88,7 +88,7 @@ internal sealed class TableSync(
 
         if (found.Count < missing.Count)
         {
-            await source.EnsureReadAsync([.. missing.Except(found)], cancellation);
+            await source.Log.EnsureReadAsync([.. missing.Except(found)], cancellation);
             await LoadAsync(session, [.. missing.Except(found)], soon, cancellation);
         }
     }
@@ -123,7 +123,7 @@ internal sealed class TableSync(
 
     /// <summary>The source's tables, which say what references there are; none where the target's were made by others.</summary>
     public async Task<IReadOnlyList<TableDescription>> FormsAsync(CancellationToken cancellation) =>
-        definition.Kind == StartKind.Changes ? [] : await source.ReadTablesAsync(cancellation);
+        definition.Kind == StartKind.Changes ? [] : await source.Catalogue.ReadTablesAsync(cancellation);
 
     /// <summary>Builds the references that are still missing, and writes down that they are.</summary>
     /// <param name="session">The hold on the target.</param>
@@ -136,7 +136,7 @@ internal sealed class TableSync(
         {
             var names = mine.Select(table => table.Table).ToHashSet();
             List<TableTreatment> treatments = [.. forms.Where(table => names.Contains(table.Schema.Name)).Select(table => treating.Build(table.Schema))];
-            await session.BuildReferencesAsync(target.StructureOf(treatments).Tables, cancellation);
+            await session.BuildReferencesAsync(target.Tables.StructureOf(treatments).Tables, cancellation);
         }
 
         await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
@@ -165,7 +165,7 @@ internal sealed class TableSync(
         state.Take(session.Progress);
         var rows = loading.Tables.Sum(table => table.Rows);
         meter.Loaded(rows);
-        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")}{(loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")} as of position {source.Format(loading.Position)}.");
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")}{(loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")} as of position {source.Log.Format(loading.Position)}.");
     }
 
     /// <summary>Tables that were loaded by other means stand where the definition says, or where the log stands now.</summary>
@@ -183,7 +183,7 @@ internal sealed class TableSync(
 
         firstStart.Pending = false;
         state.Take(session.Progress);
-        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Changes of {Figures.Of(found.Count, "table")} are taken from position {source.Format(at)}.");
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Changes of {Figures.Of(found.Count, "table")} are taken from position {source.Log.Format(at)}.");
     }
 
     /// <summary>After every transaction that was open when the tables began to be read, which is what a snapshot waits for.</summary>
@@ -197,7 +197,7 @@ internal sealed class TableSync(
             };
         }
 
-        await using var snapshot = await source.OpenSnapshotAsync(1, cancellation);
+        await using var snapshot = await source.Rows.OpenSnapshotAsync(1, cancellation);
         capture.HoldsWhole(found, snapshot.Position);
         return (snapshot.Position, await snapshot.ReadTablesAsync(cancellation));
     }
@@ -207,7 +207,7 @@ internal sealed class TableSync(
     {
         var (line, place) = await new PastStart(source, capture.Spool, clock).FindAsync(from, found, cancellation);
         return place is { } at
-            ? (at, await source.ReadTablesAsync(cancellation))
+            ? (at, await source.Catalogue.ReadTablesAsync(cancellation))
             : throw new PortException($"Changes cannot be taken from where the definition says: {line.Found}.") { Remedy = line.Remedy };
     }
 }

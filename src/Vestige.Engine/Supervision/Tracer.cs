@@ -78,7 +78,7 @@ public sealed class Tracer
     {
         try
         {
-            return form.HasKey && form.KeyOrdinals.Count == key.Count ? await connections.Source(connection).FindAsync(form, key, cancellation) : null;
+            return form.HasKey && form.KeyOrdinals.Count == key.Count ? await connections.Source(connection).Lookup.FindAsync(form, key, cancellation) : null;
         }
         catch (PortException)
         {

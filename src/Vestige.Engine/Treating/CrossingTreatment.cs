@@ -8,7 +8,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Treating;
 
 /// <summary>What a definition makes of the tables that cross between two systems. Safe for several threads; the treatments it makes are not.</summary>
-public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase source, ITarget target, IMaskKeys keys)
+public sealed class CrossingTreatment(CrossingDefinition definition, SourceSystem source, TargetSystem target, IMaskKeys keys)
 {
     public CrossingDefinition Definition => definition;
 
@@ -16,15 +16,15 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
     public Func<TableSchema, IReadOnlySet<string>>? HiddenByOthers { get; init; }
 
     /// <summary>Whether both sides are of unlike engines.</summary>
-    public bool CrossesEngines => source.Engine != target.Engine;
+    public bool CrossesEngines => source.Catalogue.Engine != target.Catalogue.Engine;
 
     /// <summary>What types of the target mean.</summary>
-    public IEngineTypes TargetTypes => target.Types;
+    public IEngineTypes TargetTypes => target.Catalogue.Types;
 
     /// <summary>The treatment of a form of a table, or what is wrong with it.</summary>
     public (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) TryBuild(TableSchema form)
     {
-        var built = TreatmentBuilder.Build(definition, form, target.NameFor, source.Types, keys, CrossesEngines ? target.Types : null);
+        var built = TreatmentBuilder.Build(definition, form, target.Tables.NameFor, source.Catalogue.Types, keys, CrossesEngines ? target.Catalogue.Types : null);
         if (built.Treatment is { } treatment && HiddenByOthers is not null)
         {
             treatment.HiddenByOthers = HiddenByOthers(form);
@@ -62,7 +62,7 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
     public IReadOnlySet<TableName> OwnTables(TargetProgress progress)
     {
         ArgumentNullException.ThrowIfNull(progress);
-        return progress.Tables.SelectMany(table => table.IntoTables ?? [target.NameFor(table.Table)]).ToHashSet();
+        return progress.Tables.SelectMany(table => table.IntoTables ?? [target.Tables.NameFor(table.Table)]).ToHashSet();
     }
 
     /// <summary>What tables that are there already mean, by the target's table; where several go into one, what does least.</summary>
@@ -83,7 +83,7 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
     }
 
     /// <summary>The same, without anything else being known.</summary>
-    public static IReadOnlyList<TableName> TargetsOf(CrossingDefinition definition, ITarget target, TableName table) =>
+    public static IReadOnlyList<TableName> TargetsOf(CrossingDefinition definition, TargetSystem target, TableName table) =>
         [.. RowTargetsOf(definition, target, table), .. ChildTargetsOf(definition, table)];
 
     /// <summary>Those that a source's rows themselves go into, without their child rows.</summary>
@@ -107,7 +107,7 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
     private static IEnumerable<ChildRows> ChildrenOf(CrossingDefinition definition, string table) =>
         (definition.Treatment ?? []).Where(step => step.Children is not null && TablePattern.Matches(step.Tables, table)).SelectMany(step => step.Children!);
 
-    private static IReadOnlyList<TableName> RowTargetsOf(CrossingDefinition definition, ITarget target, TableName table)
+    private static IReadOnlyList<TableName> RowTargetsOf(CrossingDefinition definition, TargetSystem target, TableName table)
     {
         ArgumentNullException.ThrowIfNull(definition);
         ArgumentNullException.ThrowIfNull(target);
@@ -119,6 +119,6 @@ public sealed class CrossingTreatment(CrossingDefinition definition, IDatabase s
         }
 
         var parts = step?.Split?.Select(part => Names.Parse(part.Into)).OfType<TableName>().ToList() ?? [];
-        return parts.Count > 0 ? parts : [definition.Naming?.NameFor(table, target.NameFor(table)) ?? target.NameFor(table)];
+        return parts.Count > 0 ? parts : [definition.Naming?.NameFor(table, target.Tables.NameFor(table)) ?? target.Tables.NameFor(table)];
     }
 }

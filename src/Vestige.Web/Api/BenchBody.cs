@@ -1,4 +1,4 @@
 namespace Vestige.Web.Api;
 
-/// <summary>Statements for a stand-in.</summary>
+/// <summary>Statements to run.</summary>
 public sealed record BenchBody(string Statement);

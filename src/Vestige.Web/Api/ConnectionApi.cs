@@ -1,4 +1,3 @@
-using Vestige.Connectors.StandIn.Bench;
 using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
@@ -11,7 +10,7 @@ using Vestige.Web.Views;
 
 namespace Vestige.Web.Api;
 
-/// <summary>Connections and the bench over HTTP.</summary>
+/// <summary>Connections over HTTP.</summary>
 public static class ConnectionApi
 {
     private const int MostTables = 500;
@@ -32,7 +31,7 @@ public static class ConnectionApi
             .Answers<ConnectionDocument>(201)
             .Refuses(409, 422);
         group.MapPut("/{name}", SaveAsync)
-            .Describe("changeConnection", "Changes a connection. Where running crossings use it, confirm=true pauses them, tests the new settings and resumes them. Another host, port, user or TLS mode needs the secret again.")
+            .Describe("changeConnection", "Changes a connection. Where running crossings use it, confirm=true pauses them, tests the new settings and resumes them. Where a setting says to whom the secret goes, as host, port, user and encryption do, a new value needs the secret again.")
             .Answers<ConnectionDocument>()
             .Refuses(404, 409, 422, 424);
         group.MapDelete("/{name}", RemoveAsync)
@@ -60,10 +59,9 @@ public static class ConnectionApi
             .Describe("sampleRows", "Some rows of a table, read now and not kept. Of masked columns only type and length are shown.")
             .Answers<RowsDocument>()
             .Refuses(404, 424);
-        routes.MapPost("/api/v1/bench/{connection}", BenchAsync).WithTags("bench")
-            .Describe("runStatements", "Runs statements on a stand-in, in one transaction.")
-            .Answers<BenchDocument>()
-            .Refuses(404, 409);
+        routes.MapGet("/api/v1/connection-kinds", (ConnectionDirectory connections) => connections.Kinds.Select(ConnectionKindDocument.Of)).WithTags("connections")
+            .Describe("listConnectionKinds", "The kinds of connection, with their settings and what they can do.")
+            .Answers<IReadOnlyList<ConnectionKindDocument>>();
     }
 
     private static ConnectionDocument View(ConnectionDefinition connection) =>
@@ -158,7 +156,7 @@ public static class ConnectionApi
     private static async Task<IResult> TestAsync(string name, ConnectionDirectory connections, CancellationToken cancellation) =>
         connections.Find(name) is null
             ? Problems.NotFound($"connection {name}")
-            : Results.Ok((await connections.Source(name).TestAsync(cancellation)).Select(ReadinessView.Of));
+            : Results.Ok((await connections.Source(name).Probe.TestAsync(cancellation)).Select(ReadinessView.Of));
 
     private static async Task<IResult> ReadinessAsync(string name, [Choices("source", "target")] string role, ConnectionDirectory connections, CancellationToken cancellation)
     {
@@ -172,13 +170,12 @@ public static class ConnectionApi
             return Problems.Of(422, "definition", $"'{role}' is not a role.", "Use source or target.", "role");
         }
 
-        IDatabase database = connections.Source(name);
-        var lines = (await database.TestAsync(cancellation)).ToList();
+        var lines = (await connections.Source(name).Probe.TestAsync(cancellation)).ToList();
         if (lines.TrueForAll(line => line.Ok))
         {
             lines.AddRange(role == "source"
-                ? await connections.Source(name).CheckSourceAsync([], cancellation)
-                : await connections.Target(name).CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation));
+                ? await connections.Source(name).Log.CheckSourceAsync([], cancellation)
+                : await connections.Target(name).Tables.CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation));
         }
 
         return Results.Ok(lines.Select(ReadinessView.Of));
@@ -187,13 +184,13 @@ public static class ConnectionApi
     /// <summary>The script as a file, or its undo; of the tables that a crossing takes where one is named.</summary>
     private static async Task<IResult> ScriptAsync(string name, string role, ConnectionDirectory connections, CrossingEngine engine, CancellationToken cancellation, bool undo = false, string? crossing = null)
     {
-        if (connections.Find(name) is null || connections.Preparable(name) is not { } preparable || role is not ("source" or "target"))
+        if (connections.Find(name) is null || connections.Find<IPreparation>(name) is not { } preparable || role is not ("source" or "target"))
         {
             return Problems.NotFound($"preparation script for {name}");
         }
 
         var rules = crossing is null ? null : engine.Status(crossing)?.Definition.Tables;
-        var tables = role == "target" ? [] : (await connections.Source(name).ReadTablesAsync(cancellation))
+        var tables = role == "target" ? [] : (await connections.Source(name).Catalogue.ReadTablesAsync(cancellation))
             .Where(table => (table.Crosses || table.InsertsCross) && rules?.Takes(table.Schema.Name) != false)
             .Select(table => table.Schema.Name).ToList();
         var made = role == "source" ? await preparable.PrepareSourceAsync(tables, cancellation) : await preparable.PrepareTargetAsync(cancellation);
@@ -207,7 +204,7 @@ public static class ConnectionApi
             return Problems.NotFound($"connection {name}");
         }
 
-        if (connections.Preparable(name) is not { } preparable)
+        if (connections.Find<IPreparation>(name) is not { } preparable)
         {
             return Problems.NotFound($"preparation for {name}, which needs none");
         }
@@ -217,7 +214,7 @@ public static class ConnectionApi
             return Problems.Of(422, "definition", $"'{role}' is not a role.", "Use source or target.", "role");
         }
 
-        var tables = role == "target" ? [] : (await connections.Source(name).ReadTablesAsync(cancellation))
+        var tables = role == "target" ? [] : (await connections.Source(name).Catalogue.ReadTablesAsync(cancellation))
             .Where(table => (table.Crosses || table.InsertsCross) && (find is null || table.Schema.Name.ToString().Contains(find, StringComparison.OrdinalIgnoreCase)))
             .Select(table => table.Schema.Name).ToList();
         var made = role == "source" ? await preparable.PrepareSourceAsync(tables, cancellation) : await preparable.PrepareTargetAsync(cancellation);
@@ -237,7 +234,7 @@ public static class ConnectionApi
             return Problems.NotFound($"connection {name}");
         }
 
-        var tables = await connections.Source(name).ReadTablesAsync(cancellation);
+        var tables = await connections.Source(name).Catalogue.ReadTablesAsync(cancellation);
         return Results.Ok(tables
             .Where(table => find is null || table.Schema.Name.ToString().Contains(find, StringComparison.OrdinalIgnoreCase))
             .Where(table => after is null || string.CompareOrdinal(table.Schema.Name.ToString(), after) > 0)
@@ -254,12 +251,12 @@ public static class ConnectionApi
         }
 
         var source = connections.Source(name);
-        if ((await source.ReadTablesAsync(cancellation)).FirstOrDefault(candidate => candidate.Schema.Name.ToString() == table)?.Schema is not { } form)
+        if ((await source.Catalogue.ReadTablesAsync(cancellation)).FirstOrDefault(candidate => candidate.Schema.Name.ToString() == table)?.Schema is not { } form)
         {
             return Problems.NotFound($"table {table} in {name}");
         }
 
-        var rows = await source.SampleRowsAsync(form, Math.Clamp(limit, 1, MostTables), cancellation);
+        var rows = await source.Lookup.SampleRowsAsync(form, Math.Clamp(limit, 1, MostTables), cancellation);
         var masked = engine.Trace.MaskedColumns(name, form);
         return Results.Ok(new RowsDocument(
             Columns: [.. form.Columns.Select(column => column.Name)],
@@ -285,22 +282,4 @@ public static class ConnectionApi
         Reason: table.Reason,
         InsertsCross: table.Crosses || table.InsertsCross,
         PartOf: table.PartOf?.ToString());
-
-    private static async Task<IResult> BenchAsync(string connection, BenchBody body, ConnectionDirectory connections, TimeProvider clock, CancellationToken cancellation)
-    {
-        if (connections.Find(connection) is not { Kind: ConnectionDefinition.StandIn })
-        {
-            return Problems.NotFound($"stand-in {connection}");
-        }
-
-        var result = await StandInBench.RunAsync(connections.StandIn(connection)!, body.Statement, clock, cancellation);
-        return Results.Ok(new BenchDocument(
-            Columns: result.Columns,
-            Rows: result.Rows,
-            More: result.More,
-            Changed: result.Changed,
-            Changes: [.. result.Changes.Select(change => new BenchChangeDocument(Table: change.Table.ToString(), Kind: change.Kind.ToString().ToLowerInvariant(), Key: change.Key))],
-            Position: result.Position?.ToString(),
-            Took: result.Took.TotalSeconds));
-    }
 }

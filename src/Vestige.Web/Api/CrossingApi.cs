@@ -94,7 +94,7 @@ public static class CrossingApi
         {
             try
             {
-                return connections.Source(status.Definition.Source).Format(position);
+                return connections.Source(status.Definition.Source).Log.Format(position);
             }
             catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
             {

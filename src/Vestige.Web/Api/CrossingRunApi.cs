@@ -24,7 +24,7 @@ internal static class CrossingRunApi
                 .Refuses(404, 409, 424);
         group.MapPost("/{name}/keep-log", async (string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) =>
             engine.Status(name) is { } status
-                ? Results.Ok(new KeptLogDocument(Name: name, After: connections.Source(status.Definition.Source).Format(await engine.KeepLogAsync(name, By, cancellation))))
+                ? Results.Ok(new KeptLogDocument(Name: name, After: connections.Source(status.Definition.Source).Log.Format(await engine.KeepLogAsync(name, By, cancellation))))
                 : Problems.NotFound($"crossing {name}"))
                     .Describe("keepLog", "Keeps the source's log for a draft that carries changes only, and says after which position.")
                     .Answers<KeptLogDocument>()
@@ -78,7 +78,7 @@ internal static class CrossingRunApi
         }
 
         var given = (wanted.Position is null ? 0 : 1) + (wanted.Time is null ? 0 : 1) + (wanted.AsOfNow == true ? 1 : 0);
-        var position = wanted.Position is null ? null : connections.Source(status.Definition.Source).Parse(wanted.Position);
+        var position = wanted.Position is null ? null : connections.Source(status.Definition.Source).Log.Parse(wanted.Position);
         if (given != 1 || manner != StopMode.Drain || (wanted.Position is not null && position is null))
         {
             return Problems.Of(422, "stop", "The mark cannot be used.", "Give one of a position in the source's notation, a time, or asOfNow, with the manner drain.", "mark");

@@ -27,8 +27,8 @@ public static class TraceApi
         var source = connections.Source(connection);
         if (position is not null)
         {
-            return source.Parse(position) is { } place
-                ? Results.Ok(Of(await engine.Trace.TransactionAsync(connection, place, cancellation), engine, source.Format))
+            return source.Log.Parse(position) is { } place
+                ? Results.Ok(Of(await engine.Trace.TransactionAsync(connection, place, cancellation), engine, source.Log.Format))
                 : Problems.Of(422, "trace", $"'{position}' is not a position of {connection}.", "Write it as the source does.", "position");
         }
 
@@ -38,14 +38,14 @@ public static class TraceApi
         }
 
         var name = TableName.Parse(table);
-        var form = (await source.ReadTablesAsync(cancellation)).FirstOrDefault(one => one.Schema.Name == name)?.Schema;
+        var form = (await source.Catalogue.ReadTablesAsync(cancellation)).FirstOrDefault(one => one.Schema.Name == name)?.Schema;
         if (form is null || !form.HasKey)
         {
             return form is null ? Problems.NotFound($"table {table} in {connection}") : Problems.Of(422, "trace", $"{table} has no key.", "Trace a transaction by its position.", "table");
         }
 
         return KeyOf(form, key) is { } values
-            ? Results.Ok(Of(await engine.Trace.RowAsync(connection, name, values, cancellation), engine, source.Format, await RepairsAsync(engine, connection, name, values, cancellation)))
+            ? Results.Ok(Of(await engine.Trace.RowAsync(connection, name, values, cancellation), engine, source.Log.Format, await RepairsAsync(engine, connection, name, values, cancellation)))
             : Problems.Of(422, "trace", $"'{key}' is not a key of {table}.", $"Give the value of {form.Columns[form.KeyOrdinals[0]].Name}, or an object with the values of {string.Join(", ", form.KeyOrdinals.Select(i => form.Columns[i].Name))}.", "key");
     }
 

@@ -30,7 +30,7 @@ public sealed class Catalogues(ConnectionDirectory connections, TimeProvider clo
                 return meanwhile;
             }
 
-            var tables = await connections.Source(connection).ReadTablesAsync(cancellation);
+            var tables = await connections.Source(connection).Catalogue.ReadTablesAsync(cancellation);
             read[connection] = (tables, clock.GetUtcNow());
             return tables;
         }

@@ -3,6 +3,7 @@ using Vestige.Core.Readiness;
 using Vestige.Core.Text;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Api;
 
@@ -22,10 +23,11 @@ public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEn
     {
         ArgumentNullException.ThrowIfNull(changed);
         await using var candidate = connections.Candidate(changed, secret);
-        var lines = (await candidate.Source.TestAsync(cancellation)).ToList();
+        var probe = new SourceSystem(changed.Name, candidate).Probe;
+        var lines = (await probe.TestAsync(cancellation)).ToList();
         if (lines.TrueForAll(line => line.Ok))
         {
-            lines.Add(await CompareAsync(changed.Name, candidate.Source, cancellation));
+            lines.Add(await CompareAsync(changed.Name, probe, cancellation));
         }
 
         return lines;
@@ -58,12 +60,12 @@ public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEn
         return running;
     }
 
-    private async Task<ReadinessLine> CompareAsync(string name, Engine.Ports.IDatabase candidate, CancellationToken cancellation)
+    private async Task<ReadinessLine> CompareAsync(string name, IProbe candidate, CancellationToken cancellation)
     {
         const string Needed = "the same database, for crossings that go on";
         try
         {
-            var present = connections.Source(name);
+            var present = connections.Source(name).Probe;
             var same = await present.GetIdentityAsync(cancellation) == await candidate.GetIdentityAsync(cancellation) && await present.IsSameAsync(candidate, cancellation);
             return new ReadinessLine(
                 "same database",

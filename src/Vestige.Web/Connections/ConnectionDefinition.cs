@@ -5,7 +5,4 @@ namespace Vestige.Web.Connections;
 /// <param name="Kind">Which system it reaches.</param>
 /// <param name="Settings">How.</param>
 /// <param name="HasSecret">Whether a secret is kept for it.</param>
-public sealed record ConnectionDefinition(string Name, string Kind, IReadOnlyDictionary<string, string> Settings, bool HasSecret)
-{
-    public const string StandIn = "stand-in";
-}
+public sealed record ConnectionDefinition(string Name, string Kind, IReadOnlyDictionary<string, string> Settings, bool HasSecret);

@@ -2,7 +2,7 @@ using System.Collections.Concurrent;
 using System.Text.Json;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
-using Vestige.Connectors.StandIn;
+using Vestige.Core.Connections;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -19,9 +19,11 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
     private readonly ConcurrentDictionary<string, ConnectionDefinition> known = new();
     private readonly ConcurrentDictionary<string, byte[]> secrets = new();
     private readonly ConcurrentDictionary<string, Lazy<IConnector>> open = new();
-    private static readonly string[] SecretGoesBy = ["host", "port", "user", "tls", "ca"];
     private readonly SemaphoreSlim saving = new(1);
     private readonly IDataProtector protector = protection.CreateProtector("vestige.connection");
+
+    /// <summary>The kinds of connection that this build has.</summary>
+    public IReadOnlyList<IConnectorKind> Kinds { get; } = [.. kinds];
 
     /// <summary>By name.</summary>
     public IReadOnlyList<ConnectionDefinition> All => [.. known.Values.OrderBy(connection => connection.Name, StringComparer.Ordinal)];
@@ -58,9 +60,16 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
             problems.Add(new DefinitionProblem("name", name, DefinitionRules.NameRemedy));
         }
 
-        problems.AddRange(KindOf(connection.Kind)?.Check(connection.Settings)
-            ?? [new DefinitionProblem("kind", $"'{connection.Kind}' has no connector in this build", $"Use {string.Join(" or ", kinds.Select(kind => kind.Kind))}.")]);
-        if (secret is null && Find(connection.Name) is { HasSecret: true } kept && (kept.Kind != connection.Kind || GoesElsewhere(kept.Settings, connection.Settings)))
+        if (KindOf(connection.Kind) is not { } kind)
+        {
+            problems.Add(new DefinitionProblem("kind", $"'{connection.Kind}' has no connector in this build", $"Use {string.Join(" or ", Kinds.Select(one => one.Kind))}."));
+            return problems;
+        }
+
+        var byFields = SettingRules.Check(kind.Fields, connection.Settings, secret is null ? null : PartsOf(secret));
+        problems.AddRange(byFields.Count > 0 ? byFields : kind.Check(connection.Settings));
+        if (secret is null && Find(connection.Name) is { HasSecret: true } kept
+            && (kept.Kind != connection.Kind || SettingRules.SecretGoesElsewhere(kind.Fields, kept.Settings, connection.Settings)))
         {
             problems.Add(new DefinitionProblem("secret", "the secret that is kept was given for another server, role or encryption", "Give the secret again."));
         }
@@ -68,15 +77,11 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
         return problems;
     }
 
-    /// <summary>Whether a secret would be sent to somebody else, for another role, or under other protection.</summary>
-    private static bool GoesElsewhere(IReadOnlyDictionary<string, string> kept, IReadOnlyDictionary<string, string> changed) =>
-        SecretGoesBy.Any(key => (kept.GetValueOrDefault(key) ?? "") != (changed.GetValueOrDefault(key) ?? ""));
-
     /// <summary>A connector for settings that are not kept, which have been checked; the caller disposes it. A null secret means the one that is kept.</summary>
     public IConnector Candidate(ConnectionDefinition connection, string? secret)
     {
         ArgumentNullException.ThrowIfNull(connection);
-        return KindOf(connection.Kind)!.Open(connection.Name, connection.Settings, secret ?? Secret(connection.Name));
+        return Make(connection, secret ?? Secret(connection.Name));
     }
 
     /// <summary>Keeps a connection, new or changed. The secret is encrypted; null leaves the one that is kept.</summary>
@@ -131,7 +136,7 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
         }
     }
 
-    /// <summary>Forgets a connection that no crossing names. A stand-in's file stays.</summary>
+    /// <summary>Forgets a connection that no crossing names. What stays of it is said by its kind.</summary>
     public async Task RemoveAsync(string name, IReadOnlyList<string> usedBy, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(usedBy);
@@ -146,17 +151,18 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
         await CloseAsync(name);
     }
 
-    public ISource Source(string connection) => Open(connection).Source;
+    /// <summary>A kind by its name; null where this build has none of that name.</summary>
+    public IConnectorKind? KindOf(string kind) => Kinds.FirstOrDefault(candidate => candidate.Kind == kind);
 
-    public ITarget Target(string connection) => Open(connection).Target;
+    public SourceSystem Source(string connection) => new(connection, Open(connection));
+
+    public TargetSystem Target(string connection) => new(connection, Open(connection));
+
+    /// <summary>A port of a connection that not every system has; null where it has none. Throws as <see cref="Source"/> does.</summary>
+    public T? Find<T>(string connection)
+        where T : class => Open(connection).Find<T>();
 
     public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(settings.SpoolFolder(connection));
-
-    /// <summary>The stand-in behind a connection; null when it is of another kind.</summary>
-    public StandInDatabase? StandIn(string connection) => Open(connection) is StandInConnector standIn ? standIn.Database : null;
-
-    /// <summary>What makes preparation scripts for a connection; null when it needs none.</summary>
-    public IPreparable? Preparable(string connection) => Open(connection) as IPreparable;
 
     public async ValueTask DisposeAsync()
     {
@@ -168,16 +174,17 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
     }
 
     private IConnector Open(string connection) => known.ContainsKey(connection)
-        ? open.GetOrAdd(connection, name => new Lazy<IConnector>(() => Make(name))).Value
+        ? open.GetOrAdd(connection, name => new Lazy<IConnector>(() => Make(known[name], Secret(name)))).Value
         : throw new RequestRefusedException($"There is no connection {connection}.") { Remedy = "Look at the list of connections." };
 
-    private IConnector Make(string connection)
-    {
-        var definition = known[connection];
-        return KindOf(definition.Kind)!.Open(connection, definition.Settings, Secret(connection));
-    }
+    private IConnector Make(ConnectionDefinition connection, string? secret) => KindOf(connection.Kind) is { } kind
+        ? kind.Open(new ConnectorContext(connection.Name, connection.Settings, secret is null ? new Dictionary<string, string>() : PartsOf(secret)))
+        : throw new RequestRefusedException($"{connection.Name} is of the kind '{connection.Kind}', which has no connector in this build.")
+        {
+            Remedy = "Use the build of Vestige that it was made with.",
+        };
 
-    private IConnectorKind? KindOf(string kind) => kinds.FirstOrDefault(candidate => candidate.Kind == kind);
+    private static Dictionary<string, string> PartsOf(string secret) => JsonSerializer.Deserialize<Dictionary<string, string>>(secret)!;
 
     private string? Secret(string connection) =>
         secrets.TryGetValue(connection, out var sealedSecret) ? System.Text.Encoding.UTF8.GetString(protector.Unprotect(sealedSecret)) : null;

@@ -22,7 +22,7 @@ public sealed class RowCounts(ConnectionDirectory connections, TimeProvider cloc
         long? count;
         try
         {
-            count = await connections.Source(connection).CountAsync(table, only, cancellation);
+            count = await connections.Source(connection).Lookup.CountAsync(table, only, cancellation);
         }
         catch (PortException)
         {

@@ -1,3 +1,4 @@
+using Vestige.Connectors.StandIn;
 using Vestige.Core.Crossings;
 using Vestige.Demo.Circulation;
 using Vestige.Demo.Workload;
@@ -15,8 +16,8 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
     private const int Seed = 20261;
     private CirculationWorkload? workload;
 
-    /// <summary>The work on the source database; null without the demo.</summary>
-    public CirculationWorkload? Workload => workload;
+    /// <summary>The work on a database of the demo; null where there is none.</summary>
+    public CirculationWorkload? WorkloadOf(string connection) => connection == CirculationSchema.Name ? workload : null;
 
     /// <summary>Whether the demo is in this data folder.</summary>
     public bool Present => connections.Find(CirculationSchema.Name) is not null && File.Exists(Marker);
@@ -33,12 +34,12 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
 
         foreach (var name in new[] { CirculationSchema.Name, Warehouse, Ledger })
         {
-            Clear(settings.StandInPath(name));
+            Clear(PathOf(name));
         }
 
         var none = new Dictionary<string, string>();
-        var source = Vestige.Connectors.StandIn.StandInDatabase.Open(
-            settings.StandInPath(CirculationSchema.Name), CirculationSchema.Name, new Vestige.Connectors.StandIn.StandInOptions(), clock);
+        var source = StandInDatabase.Open(
+            PathOf(CirculationSchema.Name), CirculationSchema.Name, new StandInOptions(), clock);
         await using (source)
         {
             await new CirculationSeed(Seed, settings.DemoLoans, clock.GetUtcNow()).RunAsync(source, cancellation);
@@ -46,7 +47,7 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
 
         foreach (var name in new[] { CirculationSchema.Name, Warehouse, Ledger })
         {
-            await connections.SaveAsync(new ConnectionDefinition(name, ConnectionDefinition.StandIn, none, HasSecret: false), null, cancellation);
+            await connections.SaveAsync(new ConnectionDefinition(name, StandInKind.Name, none, HasSecret: false), null, cancellation);
         }
 
         await File.WriteAllTextAsync(Marker, "The demo was made in this folder.\n", cancellation);
@@ -60,7 +61,7 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
             return;
         }
 
-        workload = new CirculationWorkload(connections.StandIn(CirculationSchema.Name)!, Seed, clock) { Rate = FirstRate };
+        workload = new CirculationWorkload(connections.Find<StandInConnector>(CirculationSchema.Name)!.Database, Seed, clock) { Rate = FirstRate };
         workload.Start();
         if (engine.Statuses.Count > 0)
         {
@@ -85,6 +86,8 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
 
     private static CrossingDefinition Definition(string name, string target, params TableRule[] rules) =>
         new(name, CrossingDefinition.Copy, CirculationSchema.Name, target, new TableRules(rules));
+
+    private string PathOf(string name) => settings.FileOf(StandInKind.Folder, name);
 
     private static void Clear(string path)
     {

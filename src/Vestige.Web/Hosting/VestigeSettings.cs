@@ -26,7 +26,10 @@ public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool W
 
     public string StorePath => Path.Combine(DataFolder, "vestige.db");
 
-    public string StandInPath(string connection) => Path.Combine(DataFolder, "stand-ins", connection + ".db");
+    /// <summary>The file of a connection whose system Vestige keeps itself.</summary>
+    /// <param name="folder">The folder of its kind, within the data folder.</param>
+    /// <param name="connection">The connection's name.</param>
+    public string FileOf(string folder, string connection) => Path.Combine(DataFolder, folder, connection + ".db");
 
     public string SpoolFolder(string connection) => Path.Combine(DataFolder, "spool", connection);
 

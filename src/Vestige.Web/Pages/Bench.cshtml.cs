@@ -1,17 +1,19 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Vestige.Connectors.StandIn.Bench;
+using Vestige.Core.Positions;
+using Vestige.Core.Text;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages;
 
-/// <summary>Run statements on a stand-in, and see where the changes go.</summary>
-public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, TimeProvider clock) : PageModel
+/// <summary>Run statements on a system that has a bench, and see where the changes go.</summary>
+public class BenchModel(ConnectionDirectory connections, CrossingEngine engine) : PageModel
 {
-    public IReadOnlyList<ConnectionDefinition> All => [.. connections.All.Where(connection => connection.Kind == ConnectionDefinition.StandIn)];
+    public IReadOnlyList<ConnectionDefinition> All => [.. connections.All.Where(connection => connections.KindOf(connection.Kind)?.Can.Contains(Capability.Bench) == true)];
 
     public string? Chosen { get; private set; }
 
@@ -40,7 +42,7 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
 
         try
         {
-            Result = await StandInBench.RunAsync(connections.StandIn(Chosen)!, Statement, clock, cancellation);
+            Result = await connections.Find<IBench>(Chosen)!.RunAsync(Statement, cancellation);
         }
         catch (RequestRefusedException exception)
         {
@@ -53,6 +55,9 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
 
         return Page();
     }
+
+    /// <summary>A position in the notation of the log of the chosen system.</summary>
+    public string Shown(LogPosition position) => Figures.Position(connections.Source(Chosen!).Log.Format(position));
 
     /// <summary>Where a change can be seen to arrive: each started crossing that carries its table from here.</summary>
     public IReadOnlyList<(string Crossing, string Address)> Ways(BenchChange change)
@@ -83,7 +88,7 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, 
     {
         try
         {
-            Tables = [.. (await connections.StandIn(chosen)!.ReadTablesAtServerAsync(cancellation)).Select(table => table.Schema.Name.Name).Take(40)];
+            Tables = [.. (await connections.Find<IBench>(chosen)!.ReadTablesAsync(cancellation)).Select(table => table.Name).Take(40)];
         }
         catch (PortException exception)
         {

@@ -58,14 +58,10 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
     }
 
     /// <summary>A position in the source's notation, grouped where it is a number.</summary>
-    public string Format(LogPosition? position)
-    {
-        var text = position is { } at ? connections.Source(Connection).Format(at) : "–";
-        return long.TryParse(text, out var number) ? Figures.Count(number) : text;
-    }
+    public string Format(LogPosition? position) => position is { } at ? Figures.Position(Plain(at)) : "–";
 
     /// <summary>A position as the source takes it.</summary>
-    public string Plain(LogPosition position) => connections.Source(Connection).Format(position);
+    public string Plain(LogPosition position) => connections.Source(Connection).Log.Format(position);
 
     /// <summary>The columns of a form that are hidden.</summary>
     public IReadOnlySet<string> MaskedOf(TableSchema form) => engine.Trace.MaskedColumns(Connection, form);
@@ -75,7 +71,7 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
         var began = TimeProvider.System.GetTimestamp();
         if (Position.Length > 0)
         {
-            var place = connections.Source(Connection).Parse(Position.Replace(Figures.Thin.ToString(), "", StringComparison.Ordinal).Replace(" ", "", StringComparison.Ordinal))
+            var place = connections.Source(Connection).Log.Parse(Position.Replace(Figures.Thin.ToString(), "", StringComparison.Ordinal).Replace(" ", "", StringComparison.Ordinal))
                 ?? throw new FormatException($"'{Position}' is not a position of {Connection}.");
             Trace = await engine.Trace.TransactionAsync(Connection, place, cancellation);
         }

@@ -52,7 +52,7 @@ public sealed class WaitingView
         !Change.Change.After.IsNone && Change.Change.After.KindAt(i) == ValueKind.Null))];
 
     /// <summary>What would be written: the target's table, the statement and its values; empty where the treatment leaves the row out or fails.</summary>
-    public IReadOnlyList<(string Into, string Statement, IReadOnlyList<(string Column, string Value)> Values)> Written(ITarget target)
+    public IReadOnlyList<(string Into, string Statement, IReadOnlyList<(string Column, string Value)> Values)> Written(TargetSystem target)
     {
         ArgumentNullException.ThrowIfNull(target);
         if (treatment is null)
@@ -64,7 +64,7 @@ public sealed class WaitingView
         {
             var made = new List<TreatedChange>();
             treatment.Treat(Change.Change, Change.CommittedAt, made);
-            return [.. made.Select(one => (one.Table.Form.Name.ToString(), target.StatementFor(one.Table.Form, one.Change), ValuesOf(one)))];
+            return [.. made.Select(one => (one.Table.Form.Name.ToString(), target.Tables.StatementFor(one.Table.Form, one.Change), ValuesOf(one)))];
         }
         catch (EvaluationException exception)
         {

@@ -43,7 +43,7 @@ public sealed class RowSides
     /// <param name="into">The target's table, where the treatment does not say another.</param>
     /// <param name="key">The key, its values parted by commas.</param>
     /// <param name="cancellation">Gives up.</param>
-    public static async Task<RowSides> LookAsync(IDatabase source, ITarget target, CrossingTreatment treating, TableName table, TableName into, string key, CancellationToken cancellation)
+    public static async Task<RowSides> LookAsync(SourceSystem source, TargetSystem target, CrossingTreatment treating, TableName table, TableName into, string key, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(source);
         ArgumentNullException.ThrowIfNull(target);
@@ -54,10 +54,10 @@ public sealed class RowSides
         return sides;
     }
 
-    private async Task FindAsync(IDatabase source, ITarget target, CrossingTreatment treating, TableName table, string typed, CancellationToken cancellation)
+    private async Task FindAsync(SourceSystem source, TargetSystem target, CrossingTreatment treating, TableName table, string typed, CancellationToken cancellation)
     {
         var into = There;
-        var here = await FormAsync(source, table, cancellation);
+        var here = await FormAsync(source.Catalogue, table, cancellation);
         Keyless = here is { HasKey: false };
         KeyNames = here is null ? "" : string.Join(", ", here.KeyOrdinals.Select(i => here.Columns[i].Name));
         if (here is null || Keyless || typed.Length == 0)
@@ -68,21 +68,21 @@ public sealed class RowSides
         var treatment = treating.Build(here);
         Treated = !treatment.PassesAll;
         var key = here.KeyOrdinals.Count == 1 ? [typed] : typed.Split(',', StringSplitOptions.TrimEntries);
-        var row = await source.FindAsync(here, key, cancellation);
+        var row = await source.Lookup.FindAsync(here, key, cancellation);
         var made = row is { } whole ? Treat(treatment, whole) : null;
         LeftOut = row is not null && made is null;
         There = made?.Table.Form.Name ?? into;
-        var there = await FormAsync(target, There, cancellation);
+        var there = await FormAsync(target.Catalogue, There, cancellation);
         var keyThere = made is { } treated ? [.. treated.Table.Form.KeyOrdinals.Select(treated.Change.After.DisplayAt)] : treatment.Tables[0].Form.Shared is { } shared ? [shared.Value, .. key] : treatment.Mode == ApplyMode.KeepVersions ? [.. key, "infinity"] : key;
-        var rowThere = there is null ? null : await target.FindAsync(there, keyThere, cancellation);
+        var rowThere = there is null ? null : await target.Lookup.FindAsync(there, keyThere, cancellation);
         HasHere = row is not null;
         HasThere = rowThere is not null;
         var masked = treatment.Hidden;
         Values = [.. treatment.Columns.Select((column, i) => Compare(treatment, masked, column, (row, made?.Change.After, i), (there, rowThere)))];
     }
 
-    private static async Task<TableSchema?> FormAsync(IDatabase database, TableName table, CancellationToken cancellation) =>
-        (await database.ReadTablesAsync(cancellation)).FirstOrDefault(candidate => candidate.Schema.Name == table)?.Schema;
+    private static async Task<TableSchema?> FormAsync(ICatalogue catalogue, TableName table, CancellationToken cancellation) =>
+        (await catalogue.ReadTablesAsync(cancellation)).FirstOrDefault(candidate => candidate.Schema.Name == table)?.Schema;
 
     private static TreatedChange? Treat(TableTreatment treatment, Row row)
     {

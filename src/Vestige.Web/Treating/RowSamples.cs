@@ -24,8 +24,8 @@ public sealed class RowSamples(ConnectionDirectory connections, TimeProvider clo
         ArgumentNullException.ThrowIfNull(typed);
         var source = connections.Source(connection);
         var rows = await RowsAsync(connection, treatment.Source, cancellation);
-        IEnumerable<Row> first = typed.Any(value => !string.IsNullOrEmpty(value)) ? [BeforeAfter.Typed(treatment.Source, source.Types, typed)] : [];
-        return new BeforeAfter(treatment, source.Types, first.Concat(rows));
+        IEnumerable<Row> first = typed.Any(value => !string.IsNullOrEmpty(value)) ? [BeforeAfter.Typed(treatment.Source, source.Catalogue.Types, typed)] : [];
+        return new BeforeAfter(treatment, source.Catalogue.Types, first.Concat(rows));
     }
 
     private async Task<IReadOnlyList<Row>> RowsAsync(string connection, TableSchema table, CancellationToken cancellation)
@@ -41,7 +41,7 @@ public sealed class RowSamples(ConnectionDirectory connections, TimeProvider clo
             held.TryRemove(old);
         }
 
-        var rows = await connections.Source(connection).SampleRowsAsync(table, Rows, cancellation);
+        var rows = await connections.Source(connection).Lookup.SampleRowsAsync(table, Rows, cancellation);
         held[(connection, table.Name)] = (rows, now);
         return rows;
     }

@@ -7,9 +7,9 @@ namespace Vestige.Tests.Conformance;
 /// <summary>A system under the conformance suites: an empty database with one table, <c>item (id, v)</c>, id its key.</summary>
 public abstract class ConnectedSystem : IAsyncDisposable
 {
-    public abstract ISource Source { get; }
+    public abstract SourceSystem Source { get; }
 
-    public abstract ITarget Target { get; }
+    public abstract TargetSystem Target { get; }
 
     /// <summary>The table, and another one that nobody asks for.</summary>
     public abstract TableName Item { get; }
@@ -24,7 +24,7 @@ public abstract class ConnectedSystem : IAsyncDisposable
     public abstract Row Row(long id, string? v);
 
     public async Task<TableSchema> FormAsync() =>
-        (await Source.ReadTablesAsync(CancellationToken.None)).Single(table => table.Schema.Name == Item).Schema;
+        (await Source.Catalogue.ReadTablesAsync(CancellationToken.None)).Single(table => table.Schema.Name == Item).Schema;
 
     public abstract ValueTask DisposeAsync();
 }

@@ -27,7 +27,7 @@ public abstract class SourceConformance : IAsyncLifetime
     [Fact]
     public async Task Transactions_come_whole_in_commit_order_with_growing_positions()
     {
-        var begin = await system.Source.BeginLogAsync(Stop);
+        var begin = await system.Source.Log.BeginLogAsync(Stop);
         await using var reader = await OpenAsync(begin);
         await system.RunAsync("INSERT INTO item VALUES (1, 'a')", "INSERT INTO item VALUES (2, 'b')");
         await system.RunAsync("UPDATE item SET v = 'c' WHERE id = 1");
@@ -45,10 +45,10 @@ public abstract class SourceConformance : IAsyncLifetime
     {
         const int Rows = 3000;
         await system.RunAsync($"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Rows}) SELECT i, 'a' || i FROM n");
-        var begin = await system.Source.BeginLogAsync(Stop);
+        var begin = await system.Source.Log.BeginLogAsync(Stop);
         await using var reader = await OpenAsync(begin);
         await system.RunAsync("UPDATE item SET v = 'before' WHERE id = 5");
-        await using var view = await system.Source.OpenViewAsync(Stop);
+        await using var view = await system.Source.Rows.OpenViewAsync(Stop);
         await system.RunAsync("UPDATE item SET v = 'after' WHERE id = 5");
         await system.RunAsync("DELETE FROM item WHERE id = 6");
         var read = await ReadAsync(reader, 3);
@@ -89,11 +89,11 @@ public abstract class SourceConformance : IAsyncLifetime
     public async Task A_load_goes_on_from_a_later_snapshot_with_what_is_missing_or_changed()
     {
         const int Rows = 4000;
-        var form = (await system.Source.ReadTablesAsync(Stop)).Single(table => table.Schema.Name.Name == "item").Schema;
+        var form = (await system.Source.Catalogue.ReadTablesAsync(Stop)).Single(table => table.Schema.Name.Name == "item").Schema;
         await system.RunAsync($"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Rows}) SELECT i, 'a' || i FROM n");
         var state = new SortedDictionary<long, string>();
         LoadPart part;
-        await using (var first = await system.Source.OpenSnapshotAsync(1, Stop))
+        await using (var first = await system.Source.Rows.OpenSnapshotAsync(1, Stop))
         {
             if (await first.MarkAsync(form, Stop) is not { } mark)
             {
@@ -115,7 +115,7 @@ public abstract class SourceConformance : IAsyncLifetime
         await system.RunAsync("UPDATE item SET v = 'b' WHERE id % 7 = 0", "DELETE FROM item WHERE id % 11 = 0", "INSERT INTO item VALUES (11, 'came back')");
         await system.RunAsync($"UPDATE item SET id = id + {Rows} WHERE id % 13 = 0", $"INSERT INTO item VALUES ({3 * Rows}, 'new')");
         var there = new SortedDictionary<long, string>();
-        await using (var second = await system.Source.OpenSnapshotAsync(1, Stop))
+        await using (var second = await system.Source.Rows.OpenSnapshotAsync(1, Stop))
         {
             var rest = await second.CutRestAsync(form, part, 8, Stop);
             Assert.NotNull(rest);
@@ -133,7 +133,7 @@ public abstract class SourceConformance : IAsyncLifetime
         Assert.Equal(there, state.Where(row => there.ContainsKey(row.Key)));
         Assert.All(state.Keys.Except(there.Keys), id => Assert.True(id % 11 == 0 || id % 13 == 0, $"{id}"));
         await system.RunAsync("DELETE FROM item WHERE id = 1", "ALTER TABLE item ADD COLUMN w text DEFAULT 'x'");
-        await using var third = await system.Source.OpenSnapshotAsync(1, Stop);
+        await using var third = await system.Source.Rows.OpenSnapshotAsync(1, Stop);
         var changed = (await third.ReadTablesAsync(Stop)).Single(table => table.Schema.Name.Name == "item").Schema;
         Assert.Null(await third.CutRestAsync(changed, part, 8, Stop));
     }
@@ -141,18 +141,18 @@ public abstract class SourceConformance : IAsyncLifetime
     [Fact]
     public async Task Some_rows_can_be_looked_at()
     {
-        var form = (await system.Source.ReadTablesAsync(Stop)).Single(table => table.Schema.Name.Name == "item").Schema;
-        Assert.Empty(await system.Source.SampleRowsAsync(form, 3, Stop));
+        var form = (await system.Source.Catalogue.ReadTablesAsync(Stop)).Single(table => table.Schema.Name.Name == "item").Schema;
+        Assert.Empty(await system.Source.Lookup.SampleRowsAsync(form, 3, Stop));
         await system.RunAsync("INSERT INTO item VALUES (1, 'a')", "INSERT INTO item VALUES (2, NULL)", "INSERT INTO item VALUES (3, 'c')");
-        var rows = await system.Source.SampleRowsAsync(form, 3, Stop);
+        var rows = await system.Source.Lookup.SampleRowsAsync(form, 3, Stop);
         Assert.Equal(["1 a", "2 NULL", "3 c"], rows.Select(row => $"{row.DisplayAt(0)} {row.DisplayAt(1)}").Order());
-        Assert.Equal(2, (await system.Source.SampleRowsAsync(form, 2, Stop)).Count);
+        Assert.Equal(2, (await system.Source.Lookup.SampleRowsAsync(form, 2, Stop)).Count);
     }
 
     [Fact]
     public async Task Reading_goes_on_exactly_behind_a_position()
     {
-        var begin = await system.Source.BeginLogAsync(Stop);
+        var begin = await system.Source.Log.BeginLogAsync(Stop);
         List<LogFragment> all;
         await using (var reader = await OpenAsync(begin))
         {
@@ -174,12 +174,12 @@ public abstract class SourceConformance : IAsyncLifetime
     [Fact]
     public async Task Tables_that_nobody_asked_for_are_passed_over()
     {
-        var begin = await system.Source.BeginLogAsync(Stop);
+        var begin = await system.Source.Log.BeginLogAsync(Stop);
         await using var reader = await OpenAsync(begin);
         await system.RunAsync("INSERT INTO other VALUES (1)");
         await system.RunAsync("INSERT INTO other VALUES (2)", "INSERT INTO item VALUES (7, 'x')");
         Assert.Equal("+7 x", Told(Assert.Single(await ReadAsync(reader, 1))));
-        var head = (await system.Source.SampleAsync(begin, Stop)).Head;
+        var head = (await system.Source.Log.SampleAsync(begin, Stop)).Head;
         var passed = LogPosition.Zero;
         for (var i = 0; i < 100 && passed < head; i++)
         {
@@ -193,14 +193,14 @@ public abstract class SourceConformance : IAsyncLifetime
     public async Task A_snapshot_and_the_log_behind_it_make_the_state_without_gap_or_overlap()
     {
         await system.RunAsync([.. Enumerable.Range(1, 300).Select(i => $"INSERT INTO item VALUES ({i}, 'first')")]);
-        var begin = await system.Source.BeginLogAsync(Stop);
+        var begin = await system.Source.Log.BeginLogAsync(Stop);
         await using var reader = await OpenAsync(begin);
         using var ending = new CancellationTokenSource();
         var work = WorkAsync(ending.Token);
         await Task.Delay(100, Stop);
         var state = new SortedDictionary<long, string>();
         LogPosition position;
-        await using (var snapshot = await system.Source.OpenSnapshotAsync(2, Stop))
+        await using (var snapshot = await system.Source.Rows.OpenSnapshotAsync(2, Stop))
         {
             position = snapshot.Position;
             var form = (await snapshot.ReadTablesAsync(Stop)).Single(table => table.Schema.Name == system.Item).Schema;
@@ -213,7 +213,7 @@ public abstract class SourceConformance : IAsyncLifetime
         await Task.Delay(100, Stop);
         await ending.CancelAsync();
         await work;
-        var head = (await system.Source.SampleAsync(begin, Stop)).Head;
+        var head = (await system.Source.Log.SampleAsync(begin, Stop)).Head;
         LogRead read;
         do
         {
@@ -231,7 +231,7 @@ public abstract class SourceConformance : IAsyncLifetime
     [Fact]
     public async Task The_number_of_a_form_stands_for_it_for_ever()
     {
-        var begin = await system.Source.BeginLogAsync(Stop);
+        var begin = await system.Source.Log.BeginLogAsync(Stop);
         await system.RunAsync("INSERT INTO item VALUES (1, 'a')");
         Dictionary<int, TableSchema> known;
         await using (var reader = await OpenAsync(begin))
@@ -253,12 +253,12 @@ public abstract class SourceConformance : IAsyncLifetime
     [Fact]
     public async Task Positions_have_a_text_form_and_a_distance()
     {
-        var begin = await system.Source.BeginLogAsync(Stop);
+        var begin = await system.Source.Log.BeginLogAsync(Stop);
         await system.RunAsync("INSERT INTO item VALUES (1, 'a')");
-        var head = (await system.Source.SampleAsync(begin, Stop)).Head;
-        Assert.Equal(head, system.Source.Parse(system.Source.Format(head)));
-        Assert.True(system.Source.Distance(begin, head) > 0);
-        Assert.Null(system.Source.Parse("not a position"));
+        var head = (await system.Source.Log.SampleAsync(begin, Stop)).Head;
+        Assert.Equal(head, system.Source.Log.Parse(system.Source.Log.Format(head)));
+        Assert.True(system.Source.Log.Distance(begin, head) > 0);
+        Assert.Null(system.Source.Log.Parse("not a position"));
     }
 
     private static CancellationToken Stop => TestContext.Current.CancellationToken;
@@ -326,7 +326,7 @@ public abstract class SourceConformance : IAsyncLifetime
         }
     }
 
-    private Task<ILogReader> OpenAsync(LogPosition after) => system.Source.OpenLogAsync(LogRequest.First(after, new HashSet<TableName> { system.Item }), Stop);
+    private Task<ILogReader> OpenAsync(LogPosition after) => system.Source.Log.OpenLogAsync(LogRequest.First(after, new HashSet<TableName> { system.Item }), Stop);
 
     /// <summary>A reader that has just gone may still hold its place at the server for a moment.</summary>
     private async Task<ILogReader> ReopenAsync(LogPosition after, IReadOnlyDictionary<int, TableSchema>? known = null)
@@ -335,7 +335,7 @@ public abstract class SourceConformance : IAsyncLifetime
         {
             try
             {
-                return await system.Source.OpenLogAsync(LogRequest.First(after, new HashSet<TableName> { system.Item }) with { Known = known ?? NothingKnown }, Stop);
+                return await system.Source.Log.OpenLogAsync(LogRequest.First(after, new HashSet<TableName> { system.Item }) with { Known = known ?? NothingKnown }, Stop);
             }
             catch (Engine.Faults.PortException exception) when (exception.Transient && tries < 100)
             {

@@ -28,14 +28,14 @@ public abstract class TargetConformance : IAsyncLifetime
     public async Task Rows_and_position_are_committed_together_or_not_at_all()
     {
         var form = await system.FormAsync();
-        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
         await using (var given = await session.BeginAsync(checkReferences: true, Stop))
         {
             await given.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")), Stop);
         }
 
         Assert.Empty(await system.RowsAsync());
-        Assert.Null((await system.Target.ReadProgressAsync("c", Stop)).Position);
+        Assert.Null((await system.Target.Tables.ReadProgressAsync("c", Stop)).Position);
         await using (var kept = await session.BeginAsync(checkReferences: true, Stop))
         {
             await kept.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")), Stop);
@@ -43,7 +43,7 @@ public abstract class TargetConformance : IAsyncLifetime
         }
 
         Assert.Equal(["1=a"], await system.RowsAsync());
-        var progress = await system.Target.ReadProgressAsync("c", Stop);
+        var progress = await system.Target.Tables.ReadProgressAsync("c", Stop);
         Assert.Equal((new LogPosition(77), new LogIdentity("s", 3)), (progress.Position!.Value, progress.Identity));
         Assert.Equal(new TableProgress(form.Name, Loaded: true, new LogPosition(5)), Assert.Single(progress.Tables));
     }
@@ -53,19 +53,19 @@ public abstract class TargetConformance : IAsyncLifetime
     public async Task A_view_shows_the_rows_of_the_position_that_it_names()
     {
         var form = await system.FormAsync();
-        await using (var unknown = await system.Target.OpenViewAsync("c", Stop))
+        await using (var unknown = await system.Target.Tables.OpenViewAsync("c", Stop))
         {
             Assert.Null(unknown.Position);
         }
 
-        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
         IRowsView? middle = null;
         for (var place = 1; place <= 3; place++)
         {
             await using var transaction = await session.BeginAsync(checkReferences: true, Stop);
             await transaction.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(place, "a")), Stop);
             await transaction.CommitAsync(new ProgressUpdate(new LogPosition((ulong)place), []), Stop);
-            middle ??= place == 2 ? await system.Target.OpenViewAsync("c", Stop) : null;
+            middle ??= place == 2 ? await system.Target.Tables.OpenViewAsync("c", Stop) : null;
         }
 
         await using var view = middle!;
@@ -78,11 +78,11 @@ public abstract class TargetConformance : IAsyncLifetime
     [Fact]
     public async Task A_later_epoch_shuts_the_earlier_one_out()
     {
-        await using var older = await system.Target.OpenSessionAsync("c", 4, Stop);
-        await using var newer = await system.Target.OpenSessionAsync("c", 5, Stop);
+        await using var older = await system.Target.Tables.OpenSessionAsync("c", 4, Stop);
+        await using var newer = await system.Target.Tables.OpenSessionAsync("c", 5, Stop);
         await Assert.ThrowsAsync<FencedException>(() => older.BeginAsync(checkReferences: true, Stop));
-        await Assert.ThrowsAsync<FencedException>(() => system.Target.OpenSessionAsync("c", 5, Stop));
-        await using var other = await system.Target.OpenSessionAsync("another", 1, Stop);
+        await Assert.ThrowsAsync<FencedException>(() => system.Target.Tables.OpenSessionAsync("c", 5, Stop));
+        await using var other = await system.Target.Tables.OpenSessionAsync("another", 1, Stop);
         await using var transaction = await newer.BeginAsync(checkReferences: true, Stop);
         await transaction.CommitAsync(new ProgressUpdate(new LogPosition(1), []), Stop);
     }
@@ -92,7 +92,7 @@ public abstract class TargetConformance : IAsyncLifetime
     public async Task Writers_beside_a_worker_are_fenced_with_it()
     {
         var form = await system.FormAsync();
-        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
         var beside = new List<ITargetSession>();
         while (beside.Count < 2 && await session.OpenBesideAsync(Stop) is { } another)
         {
@@ -111,7 +111,7 @@ public abstract class TargetConformance : IAsyncLifetime
             await first.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")), Stop);
             await second.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(2, "b")), Stop);
             await first.CommitAsync(ProgressUpdate.None, Stop);
-            var successor = system.Target.OpenSessionAsync("c", 2, Stop);
+            var successor = system.Target.Tables.OpenSessionAsync("c", 2, Stop);
             Assert.NotSame(successor, await Task.WhenAny(successor, Task.Delay(300, Stop)));
             await second.CommitAsync(ProgressUpdate.None, Stop);
             await main.CommitAsync(ProgressUpdate.None, Stop);
@@ -132,7 +132,7 @@ public abstract class TargetConformance : IAsyncLifetime
     {
         var form = await system.FormAsync();
         await system.RunAsync("INSERT INTO item VALUES (1, 'old')", "INSERT INTO item VALUES (2, 'stays')");
-        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
         await session.BuildPrimaryKeyAsync(form, Stop);
         var range = new KeyRange(default, system.Row(5, "end"));
         var part = new LoadPart("a mark | of: its own, form", new LogPosition(9), 3, [range]);
@@ -144,7 +144,7 @@ public abstract class TargetConformance : IAsyncLifetime
         }
 
         Assert.Equal(["1=new", "2=stays", "3=made", "4=made as well"], await system.RowsAsync());
-        var kept = Assert.Single((await system.Target.ReadProgressAsync("c", Stop)).Tables).Part!;
+        var kept = Assert.Single((await system.Target.Tables.ReadProgressAsync("c", Stop)).Tables).Part!;
         Assert.Equal((part.Mark, part.Since, part.Rows), (kept.Mark, kept.Since, kept.Rows));
         Assert.Equal(range, Assert.Single(kept.Done));
         await using (var transaction = await session.BeginAsync(checkReferences: false, Stop))
@@ -154,20 +154,20 @@ public abstract class TargetConformance : IAsyncLifetime
         }
 
         Assert.Contains("4=again", await system.RowsAsync());
-        Assert.Null(Assert.Single((await system.Target.ReadProgressAsync("c", Stop)).Tables).Part);
+        Assert.Null(Assert.Single((await system.Target.Tables.ReadProgressAsync("c", Stop)).Tables).Part);
     }
 
     [Fact]
     public async Task Forgetting_leaves_the_rows()
     {
         var form = await system.FormAsync();
-        await using (var session = await system.Target.OpenSessionAsync("c", 1, Stop))
+        await using (var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop))
         {
             await ApplyAsync(session, form, [new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a"))], folded: true, 1);
         }
 
-        await system.Target.ForgetAsync("c", Stop);
-        Assert.Equal(TargetProgress.None.Position, (await system.Target.ReadProgressAsync("c", Stop)).Position);
+        await system.Target.Tables.ForgetAsync("c", Stop);
+        Assert.Equal(TargetProgress.None.Position, (await system.Target.Tables.ReadProgressAsync("c", Stop)).Position);
         Assert.Equal(["1=a"], await system.RowsAsync());
     }
 
@@ -181,7 +181,7 @@ public abstract class TargetConformance : IAsyncLifetime
         var random = new Random(perBatch);
         var form = await system.FormAsync();
         var model = new SortedDictionary<long, string>();
-        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
         for (var batch = 1; batch <= (perBatch > 100 ? 6 : 40); batch++)
         {
             var changes = Enumerable.Range(0, random.Next(1, perBatch + 1)).Select(_ => Change(random, model)).ToList();
@@ -198,7 +198,7 @@ public abstract class TargetConformance : IAsyncLifetime
     {
         var form = await system.FormAsync();
         await system.RunAsync("INSERT INTO item VALUES (1, 'by somebody else')");
-        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
         var unexpected = await ApplyAsync(
             session,
             form,
@@ -220,7 +220,7 @@ public abstract class TargetConformance : IAsyncLifetime
     public async Task Of_a_changed_row_it_is_enough_to_know_what_it_is_now(bool folded)
     {
         var form = await system.FormAsync();
-        await using var session = await system.Target.OpenSessionAsync("c", 1, Stop);
+        await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
         await ApplyAsync(session, form, [new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")), new RowChange(ChangeKind.Insert, 0, default, system.Row(2, "b"))], folded, 1);
         RowChange[] changes = [new(ChangeKind.Update, 0, default, system.Row(1, "c")), new(ChangeKind.Update, 0, default, system.Row(2, "d")), new(ChangeKind.Update, 0, default, system.Row(3, "new"))];
         Assert.Equal(1, await ApplyAsync(session, form, changes, folded, 2));
@@ -230,7 +230,7 @@ public abstract class TargetConformance : IAsyncLifetime
     /// <summary>In the common form, or in the one engine's own text form that this suite can write.</summary>
     private RowBlock Block(params (long Id, string Value)[] rows)
     {
-        if (system.Target.TakenForms.Contains("postgresql-copy-text"))
+        if (system.Target.Tables.TakenForms.Contains("postgresql-copy-text"))
         {
             return new RowBlock(System.Text.Encoding.UTF8.GetBytes(string.Concat(rows.Select(row => $"{row.Id}\t{row.Value}\n"))), rows.Length, "postgresql-copy-text");
         }

@@ -35,9 +35,9 @@ public sealed class BothWays : IConnections, IControlStore, IAsyncDisposable
         return both;
     }
 
-    public ISource Source(string connection) => connectors[connection].Source;
+    public SourceSystem Source(string connection) => connectors[connection].Source;
 
-    public ITarget Target(string connection) => connectors[connection].Target;
+    public TargetSystem Target(string connection) => connectors[connection].Target;
 
     public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(Path.Combine(folder, connection));
 
@@ -56,7 +56,7 @@ public sealed class BothWays : IConnections, IControlStore, IAsyncDisposable
         await Engine.DisposeAsync();
         foreach (var connector in connectors.Values)
         {
-            await connector.Source.EndLogAsync(CancellationToken.None);
+            await connector.Source.Log.EndLogAsync(CancellationToken.None);
             await connector.DisposeAsync();
         }
 

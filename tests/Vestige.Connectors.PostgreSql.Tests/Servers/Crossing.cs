@@ -175,9 +175,9 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         return found;
     }
 
-    public ISource Source(string connection) => (connection == "b" ? target : source).Source;
+    public SourceSystem Source(string connection) => (connection == "b" ? target : source).Source;
 
-    public ITarget Target(string connection) => (connection == "a" ? source : target).Target;
+    public TargetSystem Target(string connection) => (connection == "a" ? source : target).Target;
 
     public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(folder);
 
@@ -214,7 +214,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         await Engine.DisposeAsync();
         try
         {
-            await source.Source.EndLogAsync(CancellationToken.None);
+            await source.Source.Log.EndLogAsync(CancellationToken.None);
         }
         catch (Engine.Faults.PortException)
         {

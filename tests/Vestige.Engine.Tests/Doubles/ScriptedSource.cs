@@ -12,7 +12,7 @@ using Vestige.Engine.Tests.Simulation;
 namespace Vestige.Engine.Tests.Doubles;
 
 /// <summary>A source whose log says what a test puts into it, and which notes what it was told.</summary>
-public sealed class ScriptedSource : ISource
+public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource, IRowSource
 {
     private readonly Channel<LogRead> log = Channel.CreateUnbounded<LogRead>();
     private readonly List<LogRead> given = [];
@@ -67,7 +67,7 @@ public sealed class ScriptedSource : ISource
 
     public Task<string> GetIdentityAsync(CancellationToken cancellation) => Task.FromResult(Who);
 
-    public async Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => await other.GetIdentityAsync(cancellation) == Who;
+    public async Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => await other.GetIdentityAsync(cancellation) == Who;
 
     public Task<LogPosition> BeginLogAsync(CancellationToken cancellation) => Task.FromResult(Head);
 
@@ -91,6 +91,8 @@ public sealed class ScriptedSource : ISource
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<ReadinessLine>>(Lines);
+
+    public string Footprint => "";
 
     public string Format(LogPosition position) => position.ToString();
 

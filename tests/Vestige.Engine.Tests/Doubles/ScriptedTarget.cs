@@ -9,7 +9,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Tests.Doubles;
 
 /// <summary>A target that can be looked at and planned for, and that nobody can write.</summary>
-public sealed class ScriptedTarget : ITarget
+public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarget
 {
     public List<ReadinessLine> Test { get; } = [];
 
@@ -25,7 +25,7 @@ public sealed class ScriptedTarget : ITarget
 
     public Task<string> GetIdentityAsync(CancellationToken cancellation) => Task.FromResult(Who);
 
-    public async Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => await other.GetIdentityAsync(cancellation) == Who;
+    public async Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => await other.GetIdentityAsync(cancellation) == Who;
 
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 

@@ -50,7 +50,7 @@ public sealed class BatchGathererTests
     private static BatchGatherer GathererOf(Spool spool)
     {
         var definition = new CrossingDefinition("copy", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "*")]));
-        var treating = new CrossingTreatment(definition, new ScriptedSource(), new ScriptedTarget(), new PlainKeys());
+        var treating = new CrossingTreatment(definition, new ConnectorOfPorts(new ScriptedSource()).Source, new ConnectorOfPorts(new ScriptedTarget()).Target, new PlainKeys());
         var aside = new SkippedRows(new Quarantine("copy", new MemoryQuarantine()), TimeProvider.System);
         var router = new ChangeRouter(spool, treating, aside, ImmutableDictionary<TableName, TableProgress>.Empty);
         return new BatchGatherer(spool, spool.ReadAfter(LogPosition.Zero), router, TimeProvider.System, 1 << 20);

@@ -186,7 +186,7 @@ public sealed class SimSourceState
 }
 
 /// <summary>The source as one process reaches it.</summary>
-public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld world) : ISource
+public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld world) : IProbe, ICatalogue, IRowLookup, ILogSource, IRowSource
 {
     public static readonly LogIdentity Identity = new("sim", 1);
     private ILogReader? mine;
@@ -203,7 +203,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     public Task<string> GetIdentityAsync(CancellationToken cancellation) => Task.FromResult("source");
 
-    public Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => Task.FromResult(false);
+    public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => Task.FromResult(false);
 
     public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
     {
@@ -252,6 +252,8 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+
+    public string Footprint => "";
 
     public string Format(LogPosition position) => position.ToString();
 

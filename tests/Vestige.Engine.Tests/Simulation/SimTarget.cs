@@ -35,7 +35,7 @@ public sealed class SimTargetState
 }
 
 /// <summary>The target as one process reaches it.</summary>
-public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld world) : ITarget
+public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld world) : IProbe, ICatalogue, IRowLookup, ITableTarget
 {
     public string Engine => world.Source.Treatment.CrossesEngines ? "sim of texts" : "sim";
 
@@ -43,7 +43,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     public Task<string> GetIdentityAsync(CancellationToken cancellation) => Task.FromResult("target");
 
-    public Task<bool> IsSameAsync(IDatabase other, CancellationToken cancellation) => Task.FromResult(false);
+    public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => Task.FromResult(false);
 
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 

@@ -441,7 +441,7 @@ public sealed class SimWorld
         var faults = new SimFaults(this, process, clock);
         clocks[faults] = clock;
         Disk.Owner = process;
-        var systems = new Systems(new SimSource(Source, faults, this), new SimTarget(Target, faults, this), new SimSpoolFiles(Disk, faults, process, this));
+        var systems = new Systems(new ConnectorOfPorts(new SimSource(Source, faults, this)), new ConnectorOfPorts(new SimTarget(Target, faults, this)), new SimSpoolFiles(Disk, faults, process, this));
         var engine = new CrossingEngine(
             systems,
             new SimStore(store, faults),
@@ -776,11 +776,11 @@ public sealed class SimWorld
         return nextKey++;
     }
 
-    private sealed class Systems(ISource source, ITarget target, ISpoolFiles files) : IConnections
+    private sealed class Systems(IConnector source, IConnector target, ISpoolFiles files) : IConnections
     {
-        public ISource Source(string connection) => source;
+        public SourceSystem Source(string connection) => new(connection, source);
 
-        public ITarget Target(string connection) => target;
+        public TargetSystem Target(string connection) => new(connection, target);
 
         public ISpoolFiles SpoolOf(string connection) => files;
     }

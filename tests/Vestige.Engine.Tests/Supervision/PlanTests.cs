@@ -30,9 +30,9 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
 
     public ValueTask DisposeAsync() => engine.DisposeAsync();
 
-    public ISource Source(string connection) => source;
+    public SourceSystem Source(string connection) => new(connection, new ConnectorOfPorts(source));
 
-    public ITarget Target(string connection) => target;
+    public TargetSystem Target(string connection) => new(connection, new ConnectorOfPorts(target));
 
     public ISpoolFiles SpoolOf(string connection) => files;
 

@@ -17,7 +17,7 @@ internal sealed class ApiDocument : IOpenApiDocumentTransformer
         ["alerts"] = "What needs a person, and who is told.",
         ["trace"] = "The journey of a row or a transaction.",
         ["events"] = "What happened, as a file.",
-        ["bench"] = "Statements on a stand-in.",
+        ["bench"] = "Statements and drills, on connections that take them.",
     };
 
     public Task TransformAsync(OpenApiDocument document, OpenApiDocumentTransformerContext context, CancellationToken cancellationToken)

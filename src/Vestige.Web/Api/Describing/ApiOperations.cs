@@ -30,6 +30,7 @@ internal sealed class ApiOperations : IOpenApiOperationTransformer
     {
         ["name"] = "The name: lower-case letters, digits and hyphens.",
         ["connection"] = "The name of a connection.",
+        ["drill"] = "The name of a drill, as the list gives it.",
         ["id"] = "The id, as a list gives it.",
         ["number"] = "The alert's number.",
         ["limit"] = "At most so many.",

@@ -1,6 +1,6 @@
 namespace Vestige.Web.Api.Documents;
 
-/// <summary>What statements on a stand-in did; <paramref name="Took"/> in seconds.</summary>
+/// <summary>What statements did; <paramref name="Took"/> in seconds.</summary>
 public sealed record BenchDocument(
     IReadOnlyList<string> Columns,
     IReadOnlyList<IReadOnlyList<string>> Rows,

@@ -2,8 +2,8 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
 using Vestige.Engine.Supervision;
-using Vestige.Web.Api;
 using Vestige.Web.Connections;
 
 namespace Vestige.Web.Pages.Connections;
@@ -11,62 +11,57 @@ namespace Vestige.Web.Pages.Connections;
 /// <summary>Which systems can be reached?</summary>
 public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) : PageModel
 {
-    private static readonly string[] ServerFields = ["host", "port", "database", "user", "tls", "ca", "note"];
-
-    /// <summary>The settings of a server as a form gives them; what was left empty is left out.</summary>
-    public static Dictionary<string, string> SettingsIn(IFormCollection form)
-    {
-        ArgumentNullException.ThrowIfNull(form);
-        return ServerFields.Where(field => !string.IsNullOrWhiteSpace(form[field])).ToDictionary(field => field, field => form[field].ToString().Trim());
-    }
-
     public IReadOnlyList<ConnectionDefinition> All => connections.All;
 
     public ILookup<string, CrossingStatus> Users { get; private set; } = null!;
+
+    /// <summary>The kinds of which one can be made here, those first that reach a system of one's own.</summary>
+    public IEnumerable<IConnectorKind> Kinds => connections.Kinds.OrderByDescending(kind => kind.Fields.Count > 0);
+
+    /// <summary>The kind whose form was sent; null when none was.</summary>
+    public string? Sent { get; private set; }
 
     public IReadOnlyList<DefinitionProblem> Problems { get; private set; } = [];
 
     [BindProperty]
     public string? Name { get; set; }
 
-    /// <summary>What was typed for a server, the password apart.</summary>
-    public Dictionary<string, string> Server { get; private set; } = [];
+    /// <summary>What was typed, the secret apart.</summary>
+    public Dictionary<string, string> Settings { get; private set; } = [];
 
-    public IReadOnlyList<DefinitionProblem> ServerProblems { get; private set; } = [];
+    public SettingForm FormOf(IConnectorKind kind)
+    {
+        ArgumentNullException.ThrowIfNull(kind);
+        return new SettingForm(kind.Fields, kind.Kind == Sent ? Settings : [], kind.Kind);
+    }
 
     public void OnGet() => Look();
 
-    public async Task<IActionResult> OnPostServerAsync(string? password, CancellationToken cancellation)
+    public async Task<IActionResult> OnPostAsync(string? kind, CancellationToken cancellation)
     {
         Look();
-        Server = SettingsIn(Request.Form);
-        var connection = new ConnectionDefinition(Name ?? "", "postgresql", Server, HasSecret: false);
-        ServerProblems = connections.Find(connection.Name) is null
-            ? connections.Check(connection, secret: null)
-            : [new DefinitionProblem("name", $"there is a connection {connection.Name} already", "Choose another name.")];
-        if (ServerProblems.Count > 0)
+        if (connections.KindOf(kind ?? "") is not { } chosen)
         {
-            return Page();
+            return NotFound();
         }
 
-        await connections.SaveAsync(connection, string.IsNullOrEmpty(password) ? null : ConnectionBody.SecretOf(password), cancellation);
-        return Redirect($"/connections/{connection.Name}");
-    }
-
-    public async Task<IActionResult> OnPostAsync(CancellationToken cancellation)
-    {
-        Look();
-        var connection = new ConnectionDefinition(Name ?? "", ConnectionDefinition.StandIn, new Dictionary<string, string>(), HasSecret: false);
+        (Sent, Settings) = (chosen.Kind, SettingForm.SettingsIn(Request.Form, chosen.Fields));
+        var secret = SettingForm.SecretIn(Request.Form, chosen.Fields);
+        var connection = new ConnectionDefinition(Name ?? "", chosen.Kind, Settings, HasSecret: false);
         Problems = connections.Find(connection.Name) is null
-            ? connections.Check(connection, secret: null)
+            ? connections.Check(connection, secret)
             : [new DefinitionProblem("name", $"there is a connection {connection.Name} already", "Choose another name.")];
         if (Problems.Count > 0)
         {
             return Page();
         }
 
-        await connections.SaveAsync(connection, null, cancellation);
-        TempData["Done"] = $"The stand-in {connection.Name} is there, empty. Fill it on the Bench.";
+        await connections.SaveAsync(connection, secret, cancellation);
+        if (chosen.Can.Contains(Capability.Bench))
+        {
+            TempData["Done"] = $"The {chosen.Title} {connection.Name} is there, empty. Fill it on the Bench.";
+        }
+
         return Redirect($"/connections/{connection.Name}");
     }
 

@@ -43,7 +43,7 @@ public class RowsModel(ConnectionDirectory connections, CrossingEngine engine) :
         var source = connections.Source(name);
         try
         {
-            var found = (await source.ReadTablesAsync(cancellation)).FirstOrDefault(candidate => candidate.Schema.Name.ToString() == wanted);
+            var found = (await source.Catalogue.ReadTablesAsync(cancellation)).FirstOrDefault(candidate => candidate.Schema.Name.ToString() == wanted);
             if (found is null)
             {
                 return NotFound();
@@ -51,7 +51,7 @@ public class RowsModel(ConnectionDirectory connections, CrossingEngine engine) :
 
             Table = found;
             Masked = engine.Trace.MaskedColumns(name, found.Schema);
-            Rows = await source.SampleRowsAsync(found.Schema, RowsShown, cancellation);
+            Rows = await source.Lookup.SampleRowsAsync(found.Schema, RowsShown, cancellation);
         }
         catch (PortException exception) when (Table is not null)
         {

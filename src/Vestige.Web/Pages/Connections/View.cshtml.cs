@@ -1,8 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Vestige.Connectors.StandIn;
-using Vestige.Connectors.StandIn.Drills;
 using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Demo.Workload;
@@ -17,15 +16,24 @@ using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages.Connections;
 
-/// <summary>Can we read and write there, what is missing, what is in it? For a stand-in also: its drills and its workload.</summary>
+/// <summary>Can we read and write there, what is missing, what is in it? Where it has them also: its drills and its workload.</summary>
 public class ViewModel(ConnectionDirectory connections, ConnectionChange change, CrossingEngine engine, DemoSetup demo) : PageModel
 {
     private const int TablesShown = 200;
 
     public ConnectionDefinition Connection { get; private set; } = null!;
 
-    /// <summary>Null when the connection is of another kind.</summary>
-    public StandInDatabase? StandIn { get; private set; }
+    /// <summary>Its kind; null where this build has none of that name.</summary>
+    public IConnectorKind? Kind => connections.KindOf(Connection.Kind);
+
+    /// <summary>Its drills; null when it has none, and where it cannot be opened, of which the test of the connection tells.</summary>
+    public IReadOnlyList<Drill>? Drills { get; private set; }
+
+    /// <summary>Its log at this moment; null where that cannot be said at no cost.</summary>
+    public LogGauge? Log { get; private set; }
+
+    /// <summary>Whether statements can be run on it.</summary>
+    public bool HasBench => Kind?.Can.Contains(Capability.Bench) == true;
 
     public IReadOnlyList<ReadinessLine> Lines { get; private set; } = [];
 
@@ -71,16 +79,15 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
     public IReadOnlyList<string> Users { get; private set; } = [];
 
     /// <summary>What it is, in words.</summary>
-    public string What => IsStandIn
-        ? "A stand-in"
-        : $"{Connection.Settings.GetValueOrDefault("database")} on a PostgreSQL server at {Connection.Settings.GetValueOrDefault("host")}";
+    public string What => Kind?.Describe(Connection.Settings) ?? $"A connection of the kind '{Connection.Kind}', which this build does not have";
+
+    /// <summary>A position in the notation of its log.</summary>
+    public string Shown(LogPosition position) => Core.Text.Figures.Position(connections.Source(Connection.Name).Log.Format(position));
 
     /// <summary>Why no table is shown.</summary>
     public string NoTables => !Lines.All(line => line.Ok) && !TablesRead
         ? "The tables cannot be read."
-        : IsStandIn ? "No table yet. Make some on the Bench." : "There is no table.";
-
-    public bool IsStandIn => Connection.Kind == ConnectionDefinition.StandIn;
+        : HasBench ? "No table yet. Make some on the Bench." : "There is no table.";
 
     private bool TablesRead { get; set; }
 
@@ -97,7 +104,8 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         Users = ConnectionApi.UsersOf(name, engine);
         var source = connections.Source(name);
         Wanted = find ?? "";
-        Lines = await source.TestAsync(cancellation);
+        ReadDrills(name);
+        Lines = await source.Probe.TestAsync(cancellation);
         try
         {
             await LookInsideAsync(source, cancellation);
@@ -107,70 +115,48 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
             Problem = Lines.All(line => line.Ok) ? $"{exception.Message} {exception.Remedy}" : null;
         }
 
-        return part == "live" ? Partial("Connections/_Log", this) : Page();
+        return part != "live" ? Page() : Log is null ? NotFound() : Partial("Connections/_Log", this);
     }
 
-    private async Task LookInsideAsync(ISource source, CancellationToken cancellation)
+    private async Task LookInsideAsync(SourceSystem source, CancellationToken cancellation)
     {
         if (!Lines.All(line => line.Ok))
         {
             return;
         }
 
-        AsSource = await source.CheckSourceAsync([], cancellation);
-        AsTarget = await connections.Target(Connection.Name).CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation);
-        var all = await source.ReadTablesAsync(cancellation);
+        AsSource = await source.Log.CheckSourceAsync([], cancellation);
+        AsTarget = await connections.Target(Connection.Name).Tables.CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation);
+        var all = await source.Catalogue.ReadTablesAsync(cancellation);
         TablesRead = true;
         var found = all.Where(table => table.Schema.Name.ToString().Contains(Wanted, StringComparison.OrdinalIgnoreCase)).ToList();
         Found = found.Count;
         Tables = [.. found.Take(TablesShown)];
-        if (connections.Preparable(Connection.Name) is { } preparable)
+        if (connections.Find<IPreparation>(Connection.Name) is { } preparable)
         {
             SourceScript = await preparable.PrepareSourceAsync([.. all.Where(table => table.Crosses || table.InsertsCross).Select(table => table.Schema.Name)], cancellation);
             TargetScript = await preparable.PrepareTargetAsync(cancellation);
         }
     }
 
-    public Task<IActionResult> OnPostLineAsync(string name, bool cut) =>
-        DrillAsync(name, drills => drills.LineCut = cut, cut ? "The line is cut (drill)." : "The line is mended.");
-
-    public Task<IActionResult> OnPostReaderAsync(string name, bool stop) =>
-        DrillAsync(name, drills => drills.ReaderStopped = stop, stop ? "The log reader is stopped (drill)." : "The log can be read again.");
-
-    public Task<IActionResult> OnPostDelayAsync(string name, int milliseconds) => milliseconds is < 0 or > 10_000
-        ? RefuseAsync(name, $"A delay of {milliseconds} ms cannot be set. Use 0 to 10 000.")
-        : DrillAsync(name, drills => drills.Delay = TimeSpan.FromMilliseconds(milliseconds), milliseconds == 0 ? "Calls are not delayed any more." : $"Each call is delayed by {milliseconds} ms (drill).");
-
-    public async Task<IActionResult> OnPostRefuseAsync(string name, string? table, string? key, CancellationToken cancellation)
+    public async Task<IActionResult> OnPostDrillAsync(string name, string? drill, CancellationToken cancellation)
     {
-        if (!Find(name) || StandIn is null)
+        if (!Find(name) || connections.Find<IDrills>(name) is not { } drills)
         {
             return NotFound();
         }
 
-        var there = await Unhindered(name, cancellation);
-        var known = there.FirstOrDefault(candidate => candidate.Schema.Name.Name == table || candidate.Schema.Name.ToString() == table);
-        if (known is null || string.IsNullOrEmpty(key))
+        try
         {
-            return await RefuseAsync(name, known is null ? $"There is no table {table} in {name}." : "Give the key of the row to refuse.");
+            var done = await drills.SetAsync(drill ?? "", SettingForm.ValuesIn(Request.Form), cancellation);
+            await engine.Events.OfConnectionAsync(name, EventKind.Note, done, Who.Of(HttpContext));
+            TempData["Done"] = done;
+            return Redirect($"/connections/{name}");
         }
-
-        var row = new RefusedRow(known.Schema.Name.Name, key);
-        return await DrillAsync(name, drills => drills.Refuse(row), $"Row {key} of {known.Schema.Name} is refused (drill).");
-    }
-
-    public Task<IActionResult> OnPostAllowAsync(string name, string table, string key) =>
-        DrillAsync(name, drills => drills.Allow(new RefusedRow(table, key)), $"Row {key} of {table} is taken again.");
-
-    public async Task<IActionResult> OnPostFillAsync(string name, CancellationToken cancellation)
-    {
-        if (!Find(name) || StandIn is null)
+        catch (RequestRefusedException exception)
         {
-            return NotFound();
+            return await RefuseAsync(name, $"{exception.Message} {exception.Remedy}");
         }
-
-        await StandIn.FillLogAsync(cancellation);
-        return await DrillAsync(name, _ => { }, "The log was filled to its limit; the oldest of it is dropped (drill).");
     }
 
     public IActionResult OnPostRate(string name, double rate, bool rhythm)
@@ -192,33 +178,39 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
     /// <summary>What trying them gave.</summary>
     public IReadOnlyList<ReadinessLine> TriedLines { get; private set; } = [];
 
-    /// <summary>A password was typed, and is to be typed again, since it is kept nowhere until then.</summary>
-    public bool PasswordTyped { get; private set; }
+    /// <summary>A secret was typed, and is to be typed again, since it is kept nowhere until then.</summary>
+    public bool SecretTyped { get; private set; }
+
+    /// <summary>The parts of its secret, as a sentence names them; empty where it has none.</summary>
+    public string SecretParts => string.Join(" or ", (Kind?.Fields ?? []).Where(one => one.IsSecret).Select(one => one.Label.ToLowerInvariant()));
+
+    /// <summary>What stands on the form that changes it.</summary>
+    public SettingForm Form => new(Kind?.Fields ?? [], Tried ?? Connection.Settings, "change");
 
     /// <summary>The crossings that use it and run; it is changed under them only when that is confirmed.</summary>
     public IReadOnlyList<string> RunningUsers => ConnectionApi.RunningUsersOf(Connection.Name, engine);
 
-    public async Task<IActionResult> OnPostChangeAsync(string name, string? password, bool confirmed, CancellationToken cancellation)
+    public async Task<IActionResult> OnPostChangeAsync(string name, bool confirmed, CancellationToken cancellation)
     {
-        if (!Find(name) || StandIn is not null)
+        if (!Find(name) || Kind is not { Fields.Count: > 0 } kind)
         {
             return NotFound();
         }
 
-        var changed = Connection with { Settings = IndexModel.SettingsIn(Request.Form) };
-        var problems = connections.Check(changed, string.IsNullOrEmpty(password) ? null : ConnectionBody.SecretOf(password));
+        var changed = Connection with { Settings = SettingForm.SettingsIn(Request.Form, kind.Fields) };
+        var secret = SettingForm.SecretIn(Request.Form, kind.Fields);
+        var problems = connections.Check(changed, secret);
         if (problems.Count > 0)
         {
             return await RefuseAsync(name, $"Nothing was changed. {string.Join(" ", problems.Select(problem => $"{problem.Field}: {problem.Found}. {problem.Remedy}"))}");
         }
 
-        var secret = string.IsNullOrEmpty(password) ? null : ConnectionBody.SecretOf(password);
         if (RunningUsers.Count > 0)
         {
             TriedLines = await change.TestAsync(changed, secret, cancellation);
             if (!confirmed || TriedLines.Any(line => !line.Ok))
             {
-                (Tried, PasswordTyped) = (changed.Settings, secret is not null);
+                (Tried, SecretTyped) = (changed.Settings, secret is not null);
                 return await OnGetAsync(name, null, null, cancellation);
             }
         }
@@ -251,7 +243,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
             return await RefuseAsync(name, $"{exception.Message} {exception.Remedy}");
         }
 
-        TempData["Done"] = !IsStandIn ? $"{name} is forgotten, its secret with it." : $"{name} is forgotten. Its file stays in the data folder.";
+        TempData["Done"] = $"{name} is forgotten{(Connection.HasSecret ? ", its secret with it" : "")}. {Kind?.Remains}".TrimEnd();
         return Redirect("/connections");
     }
 
@@ -263,39 +255,21 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
             return false;
         }
 
-        StandIn = OpenStandIn(name);
-        Workload = StandIn is not null && demo.Workload is { } work && work.Database == StandIn ? work : null;
+        Workload = demo.WorkloadOf(name);
         return true;
     }
 
-    /// <summary>Null also where its file cannot be opened, of which the test of the connection tells.</summary>
-    private StandInDatabase? OpenStandIn(string name)
+    private void ReadDrills(string name)
     {
         try
         {
-            return connections.StandIn(name);
+            Drills = connections.Find<IDrills>(name)?.All;
+            Log = connections.Find<ILogGauge>(name)?.Read();
         }
         catch (PortException)
         {
-            return null;
+            // The test of the connection tells of it.
         }
-    }
-
-    /// <summary>The tables, read at the server itself, so that a drill can be set while another is on.</summary>
-    private async Task<IReadOnlyList<TableDescription>> Unhindered(string name, CancellationToken cancellation) =>
-        await connections.StandIn(name)!.ReadTablesAtServerAsync(cancellation);
-
-    private async Task<IActionResult> DrillAsync(string name, Action<StandInDrills> set, string said)
-    {
-        if (!Find(name) || StandIn is null)
-        {
-            return NotFound();
-        }
-
-        set(StandIn.Drills);
-        await engine.Events.OfConnectionAsync(name, EventKind.Note, said, Who.Of(HttpContext));
-        TempData["Done"] = said;
-        return Redirect($"/connections/{name}");
     }
 
     private Task<IActionResult> RefuseAsync(string name, string why)

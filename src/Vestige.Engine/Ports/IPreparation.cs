@@ -3,7 +3,7 @@ using Vestige.Core.Schemas;
 namespace Vestige.Engine.Ports;
 
 /// <summary>A system that a DBA prepares with a script made for it.</summary>
-public interface IPreparable
+public interface IPreparation
 {
     /// <summary>The script for reading these tables.</summary>
     Task<Preparation> PrepareSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation);

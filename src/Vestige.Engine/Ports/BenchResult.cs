@@ -2,11 +2,11 @@ using Vestige.Core.Changes;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 
-namespace Vestige.Connectors.StandIn.Bench;
+namespace Vestige.Engine.Ports;
 
 /// <summary>What statements typed by a person did.</summary>
 /// <param name="Columns">Column names of the last statement that returned rows; empty when none did.</param>
-/// <param name="Rows">Its rows as shown, at most <see cref="StandInBench.RowsShown"/>.</param>
+/// <param name="Rows">Its rows as shown, as many as the bench shows.</param>
 /// <param name="More">There were more rows.</param>
 /// <param name="Changed">Rows changed by all statements, cascades included.</param>
 /// <param name="Changes">The first of those changes.</param>

@@ -6,8 +6,8 @@ using Vestige.Core.Treatments;
 
 namespace Vestige.Engine.Ports;
 
-/// <summary>A database that can be written. Safe for several threads; the sessions it opens are not.</summary>
-public interface ITarget : IDatabase
+/// <summary>A system of tables that can be written. Safe for several threads; the sessions it opens are not.</summary>
+public interface ITableTarget
 {
     /// <summary>The engines' own forms of rows that it takes as they are when loading.</summary>
     IReadOnlySet<string> TakenForms { get; }

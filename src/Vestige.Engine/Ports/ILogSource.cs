@@ -4,8 +4,8 @@ using Vestige.Core.Schemas;
 
 namespace Vestige.Engine.Ports;
 
-/// <summary>A database whose log can be read. Safe for several threads; readers and snapshots it opens are not.</summary>
-public interface ISource : IDatabase
+/// <summary>A system whose log can be read. Safe for several threads; the readers it opens are not.</summary>
+public interface ILogSource
 {
     /// <summary>Samples the log; <paramref name="captured"/> is where the reader stands.</summary>
     Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation);
@@ -35,14 +35,11 @@ public interface ISource : IDatabase
     /// <summary>Tells the source that everything up to the position is durable here, so that it may drop its log.</summary>
     Task ConfirmAsync(LogPosition position, CancellationToken cancellation);
 
-    /// <summary>Opens a view of all tables at one position, for that many readers at once.</summary>
-    Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation);
-
-    /// <summary>Opens a view of all rows at one position, for comparing them with a target's.</summary>
-    Task<IRowsView> OpenViewAsync(CancellationToken cancellation);
-
     /// <summary>What must hold so that these tables can be read.</summary>
     Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation);
+
+    /// <summary>What reading it leaves on the source while crossings read it, as sentences for whoever is about to start one.</summary>
+    string Footprint { get; }
 
     /// <summary>A position in the source's own notation.</summary>
     string Format(LogPosition position);
