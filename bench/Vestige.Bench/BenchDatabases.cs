@@ -63,7 +63,7 @@ internal sealed class BenchDatabases : IAsyncDisposable
 
     private sealed class MemoryStore : IControlStore
     {
-        private long epoch;
+        private long term;
 
         public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([]);
 
@@ -71,7 +71,7 @@ internal sealed class BenchDatabases : IAsyncDisposable
 
         public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 
-        public Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
+        public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref term));
 
         public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
     }

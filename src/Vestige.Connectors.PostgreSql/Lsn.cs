@@ -14,7 +14,7 @@ public static class Lsn
     private const ulong LongHeader = 40;
 
     public static string Format(LogPosition position) =>
-        string.Create(CultureInfo.InvariantCulture, $"{position.Place >> 32:X}/{position.Place & 0xFFFF_FFFF:X}");
+        string.Create(CultureInfo.InvariantCulture, $"{position.Offset >> 32:X}/{position.Offset & 0xFFFF_FFFF:X}");
 
     /// <summary>Null when the text is not a position.</summary>
     public static LogPosition? Parse(string text)
@@ -33,7 +33,7 @@ public static class Lsn
     /// which nobody is ever told to have read (PostgreSQL source, access/xlog_internal.h: 24 bytes, 40 on the first page of a file).
     /// </summary>
     internal static LogPosition EndOf(LogPosition next) =>
-        (next.Place % PageBytes) is var within and (ShortHeader or LongHeader) ? new LogPosition(next.Place - within) : next;
+        (next.Offset % PageBytes) is var within and (ShortHeader or LongHeader) ? next.At(next.Offset - within) : next;
 
     /// <summary>A position the server gave.</summary>
     internal static LogPosition Of(string text) => Parse(text) ?? throw new InvalidDataException($"The server gave '{text}' as a position.");

@@ -31,7 +31,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         patience.CancelAfter(Patience);
         try
         {
-            return await LookAsync(patience.Token);
+            return await LookAsync(captured.Branch, patience.Token);
         }
         catch (Exception exception) when (IsSilence(exception) && !cancellation.IsCancellationRequested)
         {
@@ -47,12 +47,12 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     private static bool IsSilence(Exception exception) =>
         exception is OperationCanceledException or PortException { InnerException: TimeoutException or NpgsqlException { InnerException: TimeoutException } };
 
-    private async Task<SourceHead> LookAsync(CancellationToken cancellation)
+    private async Task<SourceHead> LookAsync(int branch, CancellationToken cancellation)
     {
         var known = identity ??= await IdentifyAsync(cancellation);
         var (head, oldest, limit, now, written) = await UseAsync("Looking at the log", SampleAsync, cancellation);
-        var held = (long)(head.Place - Math.Min(head.Place, oldest?.Place ?? head.Place));
-        return new SourceHead(known, head, oldest ?? LogPosition.Zero, held, limit, null, now, written);
+        var held = (long)(head.Offset - Math.Min(head.Offset, oldest?.Offset ?? head.Offset));
+        return new SourceHead(known, head.On(branch), (oldest ?? LogPosition.Zero).On(branch), held, limit, null, now, written.On(branch));
     }
 
     public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
@@ -104,14 +104,20 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             cancellation);
     }
 
-    public async Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation)
+    public async Task<LogContinuity> ContinueAsync(ResumeToken token, CancellationToken cancellation) =>
+        LogContinuity.ByIdentity(token, identity ??= await IdentifyAsync(cancellation));
+
+    public async Task<ILogReader> OpenLogAsync(LogRequest asked, CancellationToken cancellation)
     {
-        ArgumentNullException.ThrowIfNull(request);
+        ArgumentNullException.ThrowIfNull(asked);
+
+        // A server knows one log; the number of its branch is put on what is given out.
+        var (branch, request) = (asked.After.Branch, asked with { After = asked.After.On(0) });
         var tables = request.Tables;
         var mark = request.Notes.GetValueOrDefault(LogMarks.NoteName);
         var begin = LogMarks.BeginOf(mark) ?? request.After;
         await UseAsync("Looking at the publication", (connection, stop) => CheckPublicationAsync(connection, request.Before.Count > 0, stop), cancellation);
-        await UseAsync("Looking at the slot", (connection, stop) => CheckSlotAsync(connection, request.After, begin, stop), cancellation);
+        await UseAsync("Looking at the slot", (connection, stop) => CheckSlotAsync(connection, branch, request.After, begin, stop), cancellation);
         await UseAsync("Looking for wholes and their parts", (connection, stop) => Publication.RefuseTwiceAsync(connection, tables, stop), cancellation);
         var added = tables.Where(table => !request.Before.Contains(table)).ToHashSet();
         await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, added, stop), cancellation);
@@ -142,7 +148,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         }
 
         var marks = new LogMarks(this, names.Slot, mark, hasMarks, Clock);
-        var reader = new PostgreSqlLogReader(link, new RelationForms(this, watch, tables, request.Known), marks, parts, watch, who, request.After, Clock, Forget);
+        var reader = new PostgreSqlLogReader(link, new RelationForms(this, watch, tables, request.Known), marks, parts, watch, who, request.After, branch, Clock, Forget);
         reading = reader;
         return reader;
     }
@@ -161,10 +167,10 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
     public Task ConfirmAsync(LogPosition position, CancellationToken cancellation) => reading?.ConfirmAsync(position) ?? Task.CompletedTask;
 
-    public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation) =>
-        await PostgreSqlSnapshot.OpenAsync(this, readers, Clock, cancellation);
+    public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation) =>
+        await PostgreSqlSnapshot.OpenAsync(this, readers, branch, Clock, cancellation);
 
-    public async Task<IRowsView> OpenViewAsync(CancellationToken cancellation) => await PostgreSqlView.OfSourceAsync(this, cancellation);
+    public async Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation) => await PostgreSqlView.OfSourceAsync(this, branch, cancellation);
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
         UseAsync("Checking", (connection, stop) => SourceReadiness.CheckAsync(connection, this, tables, stop), cancellation);
@@ -175,9 +181,9 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
     public string Format(LogPosition position) => Lsn.Format(position);
 
-    public LogPosition? Parse(string text) => Lsn.Parse(text);
+    public LogPosition? Parse(string text, int branch) => Lsn.Parse(text)?.On(branch);
 
-    public long Distance(LogPosition from, LogPosition to) => (long)to.Place - (long)from.Place;
+    public long Distance(LogPosition from, LogPosition to) => (long)to.Offset - (long)from.Offset;
 
     public override async ValueTask DisposeAsync()
     {
@@ -235,7 +241,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             Lsn.EndOf(Lsn.Of(reader.GetString(4))));
     }
 
-    private async Task<bool> CheckSlotAsync(NpgsqlConnection connection, LogPosition after, LogPosition begin, CancellationToken cancellation)
+    private async Task<bool> CheckSlotAsync(NpgsqlConnection connection, int branch, LogPosition after, LogPosition begin, CancellationToken cancellation)
     {
         const string Remedy = "Load the crossings of this source again, or give them up.";
         var wal = await HasColumnAsync(connection, cancellation) ? "wal_status" : "NULL::text";
@@ -262,7 +268,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
         if (!reader.IsDBNull(0) && Lsn.Of(reader.GetString(0)) > begin)
         {
-            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(begin)} which is all that was confirmed from here.") { Remedy = Remedy, ContinuesAt = Lsn.Of(reader.GetString(0)) };
+            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(begin)} which is all that was confirmed from here.") { Remedy = Remedy, ContinuesAt = Lsn.Of(reader.GetString(0)).On(branch) };
         }
 
         if (!reader.IsDBNull(2))

@@ -58,15 +58,15 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
 
     public async Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation) => await PostgreSqlView.OfTargetAsync(this, crossing, cancellation);
 
-    public async Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation)
+    public async Task<ITargetSession> OpenSessionAsync(string crossing, long term, CancellationToken cancellation)
     {
         var connection = await OpenAsync(cancellation);
         try
         {
             await MakeProgressAsync(connection, cancellation);
-            await TakeOverAsync(connection, crossing, epoch, cancellation);
+            await TakeOverAsync(connection, crossing, term, cancellation);
             var plain = await MayReplicateAsync(connection, cancellation);
-            return new PostgreSqlTargetSession(this, connection, crossing, epoch, await ProgressStore.ReadAsync(connection, crossing, cancellation), plain, await RouteMessage.IsPossibleAsync(connection, cancellation));
+            return new PostgreSqlTargetSession(this, connection, crossing, term, await ProgressStore.ReadAsync(connection, crossing, cancellation), plain, await RouteMessage.IsPossibleAsync(connection, cancellation));
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
@@ -127,8 +127,8 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         }
     }
 
-    /// <summary>The row is locked whole first: raising the epoch alone would not wait for writers that stand beside the worker.</summary>
-    private async Task TakeOverAsync(NpgsqlConnection connection, string crossing, long epoch, CancellationToken cancellation)
+    /// <summary>The row is locked whole first: raising the term alone would not wait for writers that stand beside the worker.</summary>
+    private async Task TakeOverAsync(NpgsqlConnection connection, string crossing, long term, CancellationToken cancellation)
     {
         await using var batch = new NpgsqlBatch(connection);
         batch.BatchCommands.Add(new NpgsqlBatchCommand("BEGIN"));
@@ -141,7 +141,7 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
             ON CONFLICT (crossing) DO UPDATE SET epoch = excluded.epoch WHERE vestige.progress.epoch < excluded.epoch
             """);
         raise.Parameters.AddWithValue(crossing);
-        raise.Parameters.AddWithValue(epoch);
+        raise.Parameters.AddWithValue(term);
         batch.BatchCommands.Add(raise);
         batch.BatchCommands.Add(new NpgsqlBatchCommand("COMMIT"));
         await batch.ExecuteNonQueryAsync(cancellation);
@@ -149,7 +149,7 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         {
             await using var present = new NpgsqlCommand("SELECT epoch FROM vestige.progress WHERE crossing = $1", connection);
             present.Parameters.AddWithValue(crossing);
-            throw new FencedException($"A worker of a later epoch than {epoch} is at work on {crossing} in {Place}.") { Transient = true, Epoch = await present.ExecuteScalarAsync(cancellation) as long? ?? 0 };
+            throw new FencedException($"A worker with a later term than {term} is at work on {crossing} in {Place}.") { Transient = true, Term = await present.ExecuteScalarAsync(cancellation) as long? ?? 0 };
         }
     }
 }

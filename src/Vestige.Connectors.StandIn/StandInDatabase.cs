@@ -84,7 +84,7 @@ public sealed class StandInDatabase : IAsyncDisposable
     /// <summary>What comes after this position is still in the log.</summary>
     public LogPosition Oldest { get; private set; }
 
-    public long LogBytes => (long)(Head.Place - Oldest.Place);
+    public long LogBytes => (long)(Head.Offset - Oldest.Offset);
 
     /// <summary>Beats after each commit.</summary>
     public AsyncSignal Committed { get; } = new();

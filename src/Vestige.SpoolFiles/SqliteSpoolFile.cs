@@ -1,6 +1,5 @@
 using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
-using Vestige.Core.Positions;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -82,7 +81,7 @@ internal sealed class SqliteSpoolFile : ISpoolFile
         append.Transaction = open;
         append.Parameters[0].Value = record.Sequence;
         append.Parameters[1].Value = (int)record.Kind;
-        append.Parameters[2].Value = (long)record.Last.Place;
+        append.Parameters[2].Value = (long)record.Number;
         append.Parameters[3].Value = record.Complete ? 1 : 0;
         append.Parameters[4].Value = record.Transactions;
         append.Parameters[5].Value = record.Changes;
@@ -163,9 +162,9 @@ internal sealed class SqliteSpoolFile : ISpoolFile
             ? $"SELECT sequence, kind, last, complete, transactions, changes, x'' FROM record WHERE +kind = {(int)SpoolRecordKind.Data} AND +complete = 1 ORDER BY sequence DESC LIMIT 1"
             : "SELECT sequence, kind, last, complete, transactions, changes, x'' FROM record ORDER BY sequence DESC LIMIT 1");
 
-    public Task<SpoolRecord?> FindAsync(LogPosition position, CancellationToken cancellation) => ReadOneAsync(
+    public Task<SpoolRecord?> FindAsync(ulong number, CancellationToken cancellation) => ReadOneAsync(
         $"SELECT sequence, kind, last, complete, transactions, changes, x'' FROM record WHERE kind = {(int)SpoolRecordKind.Data} AND complete = 1 AND last <= $p ORDER BY last DESC, sequence DESC LIMIT 1",
-        ("$p", (long)position.Place));
+        ("$p", (long)number));
 
     public ValueTask DisposeAsync()
     {
@@ -289,7 +288,7 @@ internal sealed class SqliteSpoolFile : ISpoolFile
             records.Add(new SpoolRecord(
                 reader.GetInt64(0),
                 (SpoolRecordKind)reader.GetInt32(1),
-                new LogPosition((ulong)reader.GetInt64(2)),
+                (ulong)reader.GetInt64(2),
                 reader.GetInt32(3) == 1,
                 reader.GetInt64(4),
                 reader.GetInt64(5),

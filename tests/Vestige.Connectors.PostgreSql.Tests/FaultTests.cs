@@ -310,7 +310,7 @@ public sealed class FaultTests(TwoServers servers)
         Assert.False(newer.IsCompleted);
         await transaction.CommitAsync(new Engine.Ports.ProgressUpdate(new Core.Positions.LogPosition(5), []), cancellation);
         await using var taken = await newer;
-        Assert.Equal(5UL, taken.Progress.Position!.Value.Place);
+        Assert.Equal(5UL, taken.Progress.Position!.Value.Offset);
         await Assert.ThrowsAsync<FencedException>(() => older.BeginAsync(false, cancellation));
         await Assert.ThrowsAsync<FencedException>(() => target.OpenSessionAsync("c", 2, cancellation));
     }

@@ -38,7 +38,7 @@ public sealed class ReconcileTests(TwoServers servers)
         var a = await servers.A.MakeDatabaseAsync();
         await a.RunAsync(Awkward);
         await using var source = a.Source();
-        await using var view = await source.OpenViewAsync(cancellation);
+        await using var view = await source.OpenViewAsync(0, cancellation);
         var table = (await view.ReadTablesAsync(cancellation)).Single(one => one.Schema.Name.Name == "t").Schema;
         var all = Enumerable.Range(0, table.Columns.Count).ToList();
         var byText = new RowShape(table, all, [1]);

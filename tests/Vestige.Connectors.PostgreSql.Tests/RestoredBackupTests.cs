@@ -15,7 +15,7 @@ public sealed class RestoredBackupTests(TwoServers servers)
         var (a, crossing, restore) = await BackedUpAsync();
         await using var running = crossing;
 
-        // Several workers come after the backup, so that the target knows epochs that the restored store does not.
+        // Several workers come after the backup, so that the target knows terms that the restored store does not.
         for (var i = 0; i < 3; i++)
         {
             await crossing.BeginAsync();

@@ -56,7 +56,7 @@ public sealed class RouteTests : IAsyncLifetime
         }
     }
 
-    private (ulong, ulong) Heads => (both.A.Head.Place, both.B.Head.Place);
+    private (ulong, ulong) Heads => (both.A.Head.Offset, both.B.Head.Offset);
 
     private string Content(string file) => string.Join(",", both.Rows(file, "SELECT id || ' ' || v FROM t ORDER BY id"));
 

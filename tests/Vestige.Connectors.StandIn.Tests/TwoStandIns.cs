@@ -126,7 +126,7 @@ public sealed class TwoStandIns : IAsyncDisposable
     private sealed class MemoryStore : IControlStore
     {
         private readonly ConcurrentDictionary<string, StoredCrossing> crossings = new();
-        private long epoch;
+        private long term;
 
         public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([.. crossings.Values]);
 
@@ -138,7 +138,7 @@ public sealed class TwoStandIns : IAsyncDisposable
 
         public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 
-        public Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(epoch = Math.Max(epoch, after) + 1);
+        public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(term = Math.Max(term, after) + 1);
 
         public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
     }

@@ -1,5 +1,4 @@
 using Microsoft.Data.Sqlite;
-using Vestige.Core.Positions;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.SpoolFiles;
@@ -35,14 +34,14 @@ public sealed class SpoolFileTests : IDisposable
     public async Task Records_are_found_by_position_and_cut_by_sequence()
     {
         await using var file = await new SqliteSpoolFiles(folder).OpenAsync(1, cancellation);
-        await file.AppendAsync(new SpoolRecord(1, SpoolRecordKind.Header, default, true, 0, 0, new byte[] { 9 }), cancellation);
+        await file.AppendAsync(new SpoolRecord(1, SpoolRecordKind.Header, 0, true, 0, 0, new byte[] { 9 }), cancellation);
         await file.AppendAsync(Data(2, 10), cancellation);
         await file.AppendAsync(Data(3, 20), cancellation);
         await file.AppendAsync(Data(4, 20, complete: false), cancellation);
         await file.SyncAsync(cancellation);
         Assert.Single(await file.ReadSideAsync(cancellation));
-        Assert.Equal(2, (await file.FindAsync(new LogPosition(15), cancellation))!.Sequence);
-        Assert.Null(await file.FindAsync(new LogPosition(5), cancellation));
+        Assert.Equal(2, (await file.FindAsync(15, cancellation))!.Sequence);
+        Assert.Null(await file.FindAsync(5, cancellation));
         Assert.Equal(3, (await file.LastAsync(complete: true, cancellation))!.Sequence);
         await file.CutAsync(3, cancellation);
         Assert.Equal(3, (await file.LastAsync(complete: false, cancellation))!.Sequence);
@@ -94,5 +93,5 @@ public sealed class SpoolFileTests : IDisposable
     }
 
     private static SpoolRecord Data(long sequence, ulong last, bool complete = true, int size = 10) =>
-        new(sequence, SpoolRecordKind.Data, new LogPosition(last), complete, sequence, sequence, new byte[size]);
+        new(sequence, SpoolRecordKind.Data, last, complete, sequence, sequence, new byte[size]);
 }

@@ -77,7 +77,7 @@ public class KillTests(ITestOutputHelper output)
         var changes = new List<(Core.Schemas.TableSchema, Core.Changes.RowChange)>();
         using var log = connection.CreateCommand();
         log.CommandText = "SELECT body FROM vestige_log WHERE position > $mark ORDER BY position, part";
-        log.Parameters.AddWithValue("$mark", (long)mark.Place);
+        log.Parameters.AddWithValue("$mark", (long)mark.Offset);
         using var bodies = log.ExecuteReader();
         while (bodies.Read())
         {

@@ -172,7 +172,7 @@ public sealed class WatchingTests
         var store = new MeasureStore(factory);
         var now = new DateTimeOffset(2026, 3, 1, 8, 30, 0, TimeSpan.Zero);
         MeasureBlock Block(MeasureStep step, DateTimeOffset start, int slots) => new("c", step, start, [.. Enumerable.Range(0, slots).Select(i => new MeasureSlot(start + (i * step.Slot), 1, TimeSpan.FromSeconds(i), default, default, default, i, i, new DelayHistogram()))]);
-        AppliedBlock Applied(DateTimeOffset start) => new("c", MeasureStep.Hour.SlotOf(start), [new(new LogPosition(ulong.MaxValue - 7), start.AddTicks(3)), new(new LogPosition(5), start.AddMinutes(1))]);
+        AppliedBlock Applied(DateTimeOffset start) => new("c", MeasureStep.Hour.SlotOf(start), [new(new LogPosition(ulong.MaxValue - 7), start.AddTicks(3)), new(new LogPosition(5), start.AddMinutes(1)), new(new LogPosition(3, 5), start.AddMinutes(2)), new(new LogPosition(4, 1), start.AddMinutes(3))]);
         await store.KeepAsync([Block(MeasureStep.Second, now.AddMinutes(-30), 60), Block(MeasureStep.Minute, now.AddMinutes(-30), 20), Block(MeasureStep.Minute, now.AddDays(-7).AddMinutes(-30), 60)], [Applied(now.AddDays(-2)), Applied(now.AddHours(-3)), Applied(now)], [new("c", ForecastKind.Load, [new(0.5, false)]), new("c", ForecastKind.SpoolFull, [])], now, cancellation);
         Assert.Equal([.. Applied(now.AddHours(-3)).Times, .. Applied(now).Times], await store.AppliedAsync("c", now.AddDays(-9), cancellation));
         await store.KeepAsync([Block(MeasureStep.Minute, now.AddMinutes(-30), 30)], [], [new("c", ForecastKind.Load, [new(1d / 3, true), new(0, true)])], now, cancellation);
@@ -214,9 +214,9 @@ public sealed class WatchingTests
         await store.WriteAsync("c", [], [], [Decided(form, 3)], cancellation);
         await store.WriteAsync("d", [], [], [Decided(form, 4)], cancellation);
         var found = await store.DecidedAsync("c", null, 2, cancellation);
-        Assert.Equal([(3, false, "reason 3"), (2, true, "reason 2")], found.Select(one => ((int)one.Change.Position.Place, one.Dropped, one.Words)));
+        Assert.Equal([(3, false, "reason 3"), (2, true, "reason 2")], found.Select(one => ((int)one.Change.Position.Offset, one.Dropped, one.Words)));
         Assert.Equal(("a private value", begin.AddMinutes(3), "s.t"), (found[0].Change.Change.After.TextAt(1), found[0].At, found[0].Change.Table.ToString()));
-        Assert.Equal([3, 1], (await store.DecidedAsync("c", form.Name, 9, cancellation)).Select(one => (int)one.Change.Position.Place));
+        Assert.Equal([3, 1], (await store.DecidedAsync("c", form.Name, 9, cancellation)).Select(one => (int)one.Change.Position.Offset));
         foreach (var file in Directory.EnumerateFiles(folder))
         {
             await using var open = new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite);

@@ -26,7 +26,7 @@ internal static class Drain
             watch.Restart();
             await pair.BeginAsync();
             var end = Vestige.Connectors.PostgreSql.Lsn.Parse(head)!.Value;
-            await pair.UntilAsync(() => pair.Engine.CaptureStatuses is [{ } capture] && capture.Captured >= end && capture.Spooled.Place + (1 << 20) >= capture.Captured.Place);
+            await pair.UntilAsync(() => pair.Engine.CaptureStatuses is [{ } capture] && capture.Captured >= end && capture.Spooled.Offset + (1 << 20) >= capture.Captured.Offset);
             Report.Ratio($"drain, {name} transactions, changes/s", changes / watch.Elapsed.TotalSeconds, changes / plain.TotalSeconds, "pg_recvlogical", 0.9);
         }
     }

@@ -22,7 +22,7 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
 
     private PostgreSqlConnector a = null!;
     private PostgreSqlConnector b = null!;
-    private long epoch;
+    private long term;
 
     public Database Source { get; private set; } = null!;
 
@@ -129,7 +129,7 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
         return Task.CompletedTask;
     }
 
-    public Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref epoch));
+    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref term));
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
 

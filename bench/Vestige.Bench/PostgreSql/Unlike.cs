@@ -32,7 +32,7 @@ internal static class Unlike
 
         await using var source = server.Source();
         var target = new StandInTarget(file, TimeProvider.System);
-        await using var here = await source.OpenViewAsync(CancellationToken.None);
+        await using var here = await source.OpenViewAsync(0, CancellationToken.None);
         await using var there = await target.OpenViewAsync("bench", CancellationToken.None);
         var form = (await here.ReadTablesAsync(CancellationToken.None)).Single().Schema;
         var definition = new CrossingDefinition("bench", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "*")]));

@@ -37,12 +37,12 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
 
     public DateTimeOffset TakenAt { get; }
 
-    public static async Task<PostgreSqlSnapshot> OpenAsync(PostgreSqlSource source, int readers, TimeProvider clock, CancellationToken cancellation)
+    public static async Task<PostgreSqlSnapshot> OpenAsync(PostgreSqlSource source, int readers, int branch, TimeProvider clock, CancellationToken cancellation)
     {
         await using var link = await ReplicationLink.OpenAsync(source.Settings, cancellation);
         var name = $"vestige_load_{Guid.NewGuid():N}";
         var slot = (await link.QueryAsync($"CREATE_REPLICATION_SLOT {Quote.Name(name)} TEMPORARY LOGICAL pgoutput EXPORT_SNAPSHOT", cancellation))[0];
-        var snapshot = new PostgreSqlSnapshot(source, Lsn.Of(slot[1]!), clock.GetUtcNow());
+        var snapshot = new PostgreSqlSnapshot(source, Lsn.Of(slot[1]!).On(branch), clock.GetUtcNow());
         try
         {
             for (var i = 0; i < readers; i++)

@@ -43,11 +43,11 @@ internal sealed class PostgreSqlView : IRowsView
     public bool Digests => true;
 
     /// <summary>A source's view: exactly what the log holds up to the place of a slot that is made for it and goes at once.</summary>
-    public static async Task<PostgreSqlView> OfSourceAsync(PostgreSqlSource source, CancellationToken cancellation)
+    public static async Task<PostgreSqlView> OfSourceAsync(PostgreSqlSource source, int branch, CancellationToken cancellation)
     {
         await using var maker = await ReplicationLink.OpenAsync(source.Settings, cancellation);
         var slot = (await maker.QueryAsync($"CREATE_REPLICATION_SLOT {Quote.Name($"vestige_compare_{Guid.NewGuid():N}")} TEMPORARY LOGICAL pgoutput EXPORT_SNAPSHOT", cancellation))[0];
-        return await OpenAsync(source, await source.OpenAsync(cancellation), slot[2], Lsn.Of(slot[1]!), _ => Task.FromResult(TargetProgress.None), cancellation);
+        return await OpenAsync(source, await source.OpenAsync(cancellation), slot[2], Lsn.Of(slot[1]!).On(branch), _ => Task.FromResult(TargetProgress.None), cancellation);
     }
 
     /// <summary>A target's view, with what it knows of a crossing.</summary>

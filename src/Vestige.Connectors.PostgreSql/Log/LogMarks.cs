@@ -23,9 +23,9 @@ internal sealed class LogMarks
     private readonly string reader;
     private readonly TimeProvider clock;
     private readonly bool possible;
-    private (LogPosition Place, string Text)? expected;
-    private (LogPosition Place, string Text)? last;
-    private (LogPosition Place, string Text)? noted;
+    private (LogPosition At, string Text)? expected;
+    private (LogPosition At, string Text)? last;
+    private (LogPosition At, string Text)? noted;
     private bool told;
     private bool worked;
     private long writtenAt;
@@ -50,7 +50,7 @@ internal sealed class LogMarks
     }
 
     /// <summary>Where the server is told to begin so that it sends the mark of that note again; null when there is none.</summary>
-    public static LogPosition? BeginOf(string? note) => Parse(note) is { } mark ? new LogPosition(mark.Place.Place - 1) : null;
+    public static LogPosition? BeginOf(string? note) => Parse(note) is { } mark ? new LogPosition(mark.At.Offset - 1) : null;
 
     /// <summary>Whether the server takes them, and gives them to a reader (from version 14 on, and not from a standby).</summary>
     public static async Task<bool> ArePossibleAsync(NpgsqlConnection connection, CancellationToken cancellation)
@@ -80,7 +80,7 @@ internal sealed class LogMarks
 
         told = true;
         noted = last;
-        return last is { } mark ? $"{mark.Place.Place.ToString(CultureInfo.InvariantCulture)}:{mark.Text}" : "";
+        return last is { } mark ? $"{mark.At.Offset.ToString(CultureInfo.InvariantCulture)}:{mark.Text}" : "";
     }
 
     /// <summary>A transaction of the log has ended.</summary>
@@ -88,9 +88,9 @@ internal sealed class LogMarks
     /// <param name="message">The message in it that has our prefix; null when there is none.</param>
     public void Meet(LogPosition place, string? message)
     {
-        if (expected is { } mark && place >= mark.Place)
+        if (expected is { } mark && place >= mark.At)
         {
-            expected = place == mark.Place && message == mark.Text ? null : throw Another(mark);
+            expected = place == mark.At && message == mark.Text ? null : throw Another(mark);
             return;
         }
 
@@ -109,7 +109,7 @@ internal sealed class LogMarks
     /// <summary>The server says that it has sent everything up to a place.</summary>
     public void Pass(LogPosition place)
     {
-        if (expected is { } mark && place >= mark.Place)
+        if (expected is { } mark && place >= mark.At)
         {
             throw Another(mark);
         }
@@ -121,7 +121,7 @@ internal sealed class LogMarks
     /// must still be sent again.
     /// </summary>
     public LogPosition Confirmable(LogPosition position) =>
-        (noted ?? last) is { } mark ? new LogPosition(Math.Min(position.Place, mark.Place.Place - 1)) : position;
+        (noted ?? last) is { } mark ? new LogPosition(Math.Min(position.Offset, mark.At.Offset - 1)) : position;
 
     /// <summary>
     /// Writes the next mark when it is time for it. Throws when it fails for a minute: the log is read on without marks, but
@@ -166,7 +166,7 @@ internal sealed class LogMarks
             ? last is null || Moved(passed)
             : clock.GetElapsedTime(writtenAt) >= Every && Moved(passed);
 
-    private bool Moved(LogPosition passed) => worked || last is null || (long)passed.Place - (long)last.Value.Place.Place >= MovedBytes;
+    private bool Moved(LogPosition passed) => worked || last is null || (long)passed.Offset - (long)last.Value.At.Offset >= MovedBytes;
 
     private async Task WriteAsync() => await database.UseAsync(
         "Writing a mark into the log",
@@ -181,13 +181,13 @@ internal sealed class LogMarks
         },
         CancellationToken.None);
 
-    private PlaceLostException Another((LogPosition Place, string Text) mark) => new(
-        $"The log of {database.Place} does not hold at {Lsn.Format(mark.Place)} what was read from it there. The database was restored from an older state and has been written since.")
+    private PlaceLostException Another((LogPosition At, string Text) mark) => new(
+        $"The log of {database.Place} does not hold at {Lsn.Format(mark.At)} what was read from it there. The database was restored from an older state and has been written since.")
     {
         Remedy = "Load the crossings of this source again, or give them up.",
     };
 
-    private static (LogPosition Place, string Text)? Parse(string? note)
+    private static (LogPosition At, string Text)? Parse(string? note)
     {
         var colon = note?.IndexOf(':', StringComparison.Ordinal) ?? -1;
         return colon > 0 ? (new LogPosition(ulong.Parse(note.AsSpan(0, colon), CultureInfo.InvariantCulture)), note![(colon + 1)..]) : null;

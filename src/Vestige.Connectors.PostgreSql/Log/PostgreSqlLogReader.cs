@@ -27,6 +27,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private readonly PartWatch parts;
     private readonly TableWatch tables;
     private readonly string who;
+    private readonly int branch;
     private readonly TimeProvider clock;
     private readonly ITimer teller;
     private readonly Action gone;
@@ -37,12 +38,13 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private long heardAt;
     private DateTimeOffset lastSeenAt;
 
-    public PostgreSqlLogReader(ReplicationLink link, RelationForms forms, LogMarks marks, PartWatch parts, TableWatch tables, string who, LogPosition after, TimeProvider clock, Action gone)
+    public PostgreSqlLogReader(ReplicationLink link, RelationForms forms, LogMarks marks, PartWatch parts, TableWatch tables, string who, LogPosition after, int branch, TimeProvider clock, Action gone)
     {
         this.link = link;
         this.forms = forms;
         this.clock = clock;
         this.gone = gone;
+        this.branch = branch;
         this.marks = marks;
         this.parts = parts;
         (this.tables, this.who) = (tables, who);
@@ -59,7 +61,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         if (!hasBegun)
         {
             hasBegun = true;
-            return new LogRead([], None, decoder.Passed, AtHead: false) { Notes = new Dictionary<string, string>(await BesideTheLogAsync([])) { [ILogReader.DatabaseNote] = who } };
+            return new LogRead([], None, decoder.Passed, AtHead: false) { Notes = new Dictionary<string, string>(await BesideTheLogAsync([])) { [ILogReader.DatabaseNote] = who } }.On(branch);
         }
 
         await DecodeWhatIsHereAsync(cancellation);
@@ -73,7 +75,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         var notes = await BesideTheLogAsync(fragments);
         var proven = atHead && !decoder.Inside && clock.GetElapsedTime(heardAt) < ProofAge;
         given = decoder.Passed;
-        return new LogRead(fragments, fragments.Count > 0 ? forms.TakeFresh() : None, decoder.Passed, proven) { Notes = notes };
+        return new LogRead(fragments, fragments.Count > 0 ? forms.TakeFresh() : None, decoder.Passed, proven) { Notes = notes }.On(branch);
     }
 
     /// <summary>
@@ -128,8 +130,9 @@ internal sealed class PostgreSqlLogReader : ILogReader
     }
 
     /// <summary>Everything up to the position is durable here.</summary>
-    public Task ConfirmAsync(LogPosition position)
+    public Task ConfirmAsync(LogPosition confirmed)
     {
+        var position = confirmed.On(0);
         durable = LogPosition.Max(durable, marks.Confirmable(position));
         tables.Keep(position);
         return TellAsync(answer: false);

@@ -18,13 +18,15 @@ internal sealed class PostgreSqlTargetSession(
     PostgreSqlTarget target,
     NpgsqlConnection connection,
     string crossing,
-    long epoch,
+    long term,
     TargetProgress progress,
     bool leavesTriggersAside,
     bool tellsRoutes,
     bool beside = false) : ITargetSession
 {
     public TargetProgress Progress { get; internal set; } = progress;
+
+    public void Match(IReadOnlyList<LogBranch> branches) => Progress = Progress.Match(branches);
 
     public string Crossing => crossing;
 
@@ -81,7 +83,7 @@ internal sealed class PostgreSqlTargetSession(
         {
             await using var batch = new NpgsqlBatch(connection);
             batch.BatchCommands.Add(new NpgsqlBatchCommand("BEGIN"));
-            var look = new NpgsqlBatchCommand($"SELECT epoch, position FROM vestige.progress WHERE crossing = $1 FOR {(beside ? "KEY SHARE" : "NO KEY UPDATE")}");
+            var look = new NpgsqlBatchCommand($"SELECT epoch, position, server, timeline FROM vestige.progress WHERE crossing = $1 FOR {(beside ? "KEY SHARE" : "NO KEY UPDATE")}");
             look.Parameters.Add(PostgreSqlDatabase.Text(crossing));
             batch.BatchCommands.Add(look);
             if (tellsRoutes && !route.IsNone)
@@ -113,7 +115,7 @@ internal sealed class PostgreSqlTargetSession(
         try
         {
             var plain = await PostgreSqlTarget.MayReplicateAsync(another, cancellation);
-            return new PostgreSqlTargetSession(target, another, crossing, epoch, Progress, plain, tellsRoutes, beside: true);
+            return new PostgreSqlTargetSession(target, another, crossing, term, Progress, plain, tellsRoutes, beside: true);
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
@@ -171,10 +173,11 @@ internal sealed class PostgreSqlTargetSession(
             throw new FencedException($"The progress of {crossing} was removed from {target.Place}.") { Transient = true };
         }
 
-        LogPosition? position = reader.IsDBNull(1) ? null : new LogPosition((ulong)reader.GetInt64(1));
-        if (reader.GetInt64(0) != epoch || position != Progress.Position)
+        long? position = reader.IsDBNull(1) ? null : reader.GetInt64(1);
+        var log = reader.IsDBNull(2) ? null : new LogIdentity(reader.GetString(2), reader.GetInt64(3));
+        if (reader.GetInt64(0) != term || position != (long?)Progress.Position?.Offset || log != Progress.Identity)
         {
-            throw new FencedException($"The worker of epoch {epoch} has been succeeded by epoch {reader.GetInt64(0)}, or the position moved.") { Transient = true };
+            throw new FencedException($"The worker with term {term} has been succeeded by term {reader.GetInt64(0)}, or the position moved.") { Transient = true };
         }
     }
 

@@ -127,7 +127,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     public async Task CommitAsync(ProgressUpdate update, CancellationToken cancellation)
     {
         await EndLoadingAsync(cancellation);
-        var after = ProgressStore.After(session.Progress, update);
+        var after = session.Progress.With(update);
         try
         {
             await using var batch = new NpgsqlBatch(Connection);

@@ -26,6 +26,8 @@ internal static class ProgressStore
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS into_tables text",
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS settled boolean NOT NULL DEFAULT false",
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS form text",
+        "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS server text, ADD COLUMN IF NOT EXISTS timeline bigint",
+        "ALTER TABLE vestige.progress ADD COLUMN IF NOT EXISTS token text",
     ];
 
     /// <summary>Whether something is kept there, by this version or an earlier one.</summary>
@@ -38,7 +40,7 @@ internal static class ProgressStore
     /// <summary>Whether the tables are as this version writes them.</summary>
     public static async Task<bool> IsCurrentAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('vestige.progress_table') AND attname = 'form')", connection);
+        await using var command = new NpgsqlCommand("SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('vestige.progress') AND attname = 'token')", connection);
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
@@ -51,7 +53,8 @@ internal static class ProgressStore
 
         LogIdentity? identity = null;
         LogPosition? position = null;
-        await using (var command = new NpgsqlCommand("SELECT server, timeline, position FROM vestige.progress WHERE crossing = $1", connection))
+        string? token = null;
+        await using (var command = new NpgsqlCommand("SELECT server, timeline, position, to_jsonb(p) ->> 'token' FROM vestige.progress p WHERE crossing = $1", connection))
         {
             command.Parameters.AddWithValue(crossing);
             await using var reader = await command.ExecuteReaderAsync(cancellation);
@@ -62,9 +65,10 @@ internal static class ProgressStore
 
             identity = reader.IsDBNull(0) ? null : new LogIdentity(reader.GetString(0), reader.GetInt64(1));
             position = reader.IsDBNull(2) ? null : new LogPosition((ulong)reader.GetInt64(2));
+            token = reader.IsDBNull(3) ? null : reader.GetString(3);
         }
 
-        return new TargetProgress(identity, position, await TablesAsync(connection, crossing, cancellation));
+        return new TargetProgress(identity, position, await TablesAsync(connection, crossing, cancellation), token);
     }
 
     /// <summary>The statements that write the update, to be run with the commit.</summary>
@@ -72,8 +76,8 @@ internal static class ProgressStore
     {
         if (after.Position != before.Position || after.Identity != before.Identity)
         {
-            var head = new NpgsqlBatchCommand("UPDATE vestige.progress SET server = $2, timeline = $3, position = $4 WHERE crossing = $1");
-            Add(head, crossing, after.Identity?.Server, after.Identity?.Timeline, (long?)after.Position?.Place);
+            var head = new NpgsqlBatchCommand("UPDATE vestige.progress SET server = $2, timeline = $3, position = $4, token = $5 WHERE crossing = $1");
+            Add(head, crossing, after.Identity?.Server, after.Identity?.Timeline, (long?)after.Position?.Offset, after.Token);
             yield return head;
         }
 
@@ -81,22 +85,12 @@ internal static class ProgressStore
         {
             var row = new NpgsqlBatchCommand(
                 """
-                INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled, form) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
-                ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables, settled = excluded.settled, form = excluded.form
+                INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled, form, server, timeline) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
+                ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables, settled = excluded.settled, form = excluded.form, server = excluded.server, timeline = excluded.timeline
                 """);
-            Add(row, crossing, table.Table.Schema, table.Table.Name, table.Loaded, (long)table.Position.Place, table.HeldCause, table.Part?.ToText(), table.Into, table.Settled, table.Form);
+            Add(row, crossing, table.Table.Schema, table.Table.Name, table.Loaded, (long)table.Position.Offset, table.HeldCause, table.Part?.ToText(), table.Into, table.Settled, table.Form, table.Log?.Server, table.Log?.Timeline);
             yield return row;
         }
-    }
-
-    /// <summary>The progress after an update.</summary>
-    public static TargetProgress After(TargetProgress before, ProgressUpdate update)
-    {
-        var changed = update.Tables.ToDictionary(table => table.Table);
-        IReadOnlyList<TableProgress> tables = update.Tables.Count == 0
-            ? before.Tables
-            : [.. before.Tables.Where(table => !changed.ContainsKey(table.Table)).Concat(update.Tables).OrderBy(table => table.Table)];
-        return new TargetProgress(update.Identity ?? before.Identity, update.Position ?? (update.Restart ? null : before.Position), tables);
     }
 
     private static void Add(NpgsqlBatchCommand command, params object?[] values)
@@ -114,7 +108,7 @@ internal static class ProgressStore
 
     private static async Task<List<TableProgress>> TablesAsync(NpgsqlConnection connection, string crossing, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT schema, name, loaded, position, held_cause, to_jsonb(t) ->> 'part', to_jsonb(t) ->> 'into_tables', coalesce((to_jsonb(t) ->> 'settled')::boolean, false), to_jsonb(t) ->> 'form' FROM vestige.progress_table t WHERE crossing = $1 ORDER BY schema COLLATE \"C\", name COLLATE \"C\"", connection);
+        await using var command = new NpgsqlCommand("SELECT schema, name, loaded, position, held_cause, to_jsonb(t) ->> 'part', to_jsonb(t) ->> 'into_tables', coalesce((to_jsonb(t) ->> 'settled')::boolean, false), to_jsonb(t) ->> 'form', to_jsonb(t) ->> 'server', (to_jsonb(t) ->> 'timeline')::bigint FROM vestige.progress_table t WHERE crossing = $1 ORDER BY schema COLLATE \"C\", name COLLATE \"C\"", connection);
         command.Parameters.AddWithValue(crossing);
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var tables = new List<TableProgress>();
@@ -128,7 +122,10 @@ internal static class ProgressStore
                 LoadPart.Parse(reader.IsDBNull(5) ? null : reader.GetString(5)),
                 reader.IsDBNull(6) ? null : reader.GetString(6),
                 reader.GetBoolean(7),
-                reader.IsDBNull(8) ? null : reader.GetString(8)));
+                reader.IsDBNull(8) ? null : reader.GetString(8))
+            {
+                Log = reader.IsDBNull(9) ? null : new LogIdentity(reader.GetString(9), reader.GetInt64(10)),
+            });
         }
 
         return tables;

@@ -237,9 +237,9 @@ internal sealed class ReplicationLink : IAsyncDisposable
             status[0] = (byte)'d';
             BinaryPrimitives.WriteInt32BigEndian(status.AsSpan(1), 38);
             status[5] = (byte)'r';
-            BinaryPrimitives.WriteUInt64BigEndian(status.AsSpan(6), durable.Place);
-            BinaryPrimitives.WriteUInt64BigEndian(status.AsSpan(14), durable.Place);
-            BinaryPrimitives.WriteUInt64BigEndian(status.AsSpan(22), durable.Place);
+            BinaryPrimitives.WriteUInt64BigEndian(status.AsSpan(6), durable.Offset);
+            BinaryPrimitives.WriteUInt64BigEndian(status.AsSpan(14), durable.Offset);
+            BinaryPrimitives.WriteUInt64BigEndian(status.AsSpan(22), durable.Offset);
             BinaryPrimitives.WriteInt64BigEndian(status.AsSpan(30), (now - Epoch).Ticks / TimeSpan.TicksPerMicrosecond);
             status[38] = answer ? (byte)1 : (byte)0;
             await stream.WriteAsync(status, cancellation);

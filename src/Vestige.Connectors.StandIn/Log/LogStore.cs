@@ -17,20 +17,21 @@ internal sealed class LogStore : IDisposable
             position INTEGER NOT NULL, part INTEGER NOT NULL, committed_at INTEGER NOT NULL, schema_version INTEGER NOT NULL,
             last INTEGER NOT NULL, changes INTEGER NOT NULL, body BLOB NOT NULL, route TEXT, PRIMARY KEY (position, part));
         CREATE TABLE IF NOT EXISTS vestige_progress (
-            crossing TEXT PRIMARY KEY, epoch INTEGER NOT NULL, server TEXT, timeline INTEGER, position INTEGER) WITHOUT ROWID;
+            crossing TEXT PRIMARY KEY, epoch INTEGER NOT NULL, server TEXT, timeline INTEGER, position INTEGER, token TEXT) WITHOUT ROWID;
         CREATE TABLE IF NOT EXISTS vestige_progress_table (
             crossing TEXT NOT NULL, schema TEXT NOT NULL, name TEXT NOT NULL, loaded INTEGER NOT NULL, position INTEGER NOT NULL,
-            held_cause TEXT, part TEXT, into_tables TEXT, settled INTEGER, form TEXT, PRIMARY KEY (crossing, schema, name)) WITHOUT ROWID;
+            held_cause TEXT, part TEXT, into_tables TEXT, settled INTEGER, form TEXT, server TEXT, timeline INTEGER, PRIMARY KEY (crossing, schema, name)) WITHOUT ROWID;
         """;
 
     /// <summary>Adds to a file of an earlier version what has come since.</summary>
     public static void AddMissingColumns(sqlite3 database, string name)
     {
-        foreach (var (column, type) in new[] { ("part", "TEXT"), ("into_tables", "TEXT"), ("settled", "INTEGER"), ("form", "TEXT") })
+        foreach (var (column, type) in new[] { ("part", "TEXT"), ("into_tables", "TEXT"), ("settled", "INTEGER"), ("form", "TEXT"), ("server", "TEXT"), ("timeline", "INTEGER") })
         {
             AddMissing(database, name, "vestige_progress_table", column, type);
         }
 
+        AddMissing(database, name, "vestige_progress", "token", "TEXT");
         AddMissing(database, name, "vestige_log", "route", "TEXT");
     }
 
@@ -103,7 +104,7 @@ internal sealed class LogStore : IDisposable
     /// <summary>Takes over what <see cref="Write"/> returned, after the commit.</summary>
     public void Committed((long Head, long Oldest) state) => (Head, Oldest) = state;
 
-    public void Confirm(LogPosition position) => confirmed = Math.Max(confirmed, (long)position.Place);
+    public void Confirm(LogPosition position) => confirmed = Math.Max(confirmed, (long)position.Offset);
 
     public void Dispose()
     {

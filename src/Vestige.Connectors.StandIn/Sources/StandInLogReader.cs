@@ -20,6 +20,7 @@ internal sealed class StandInLogReader : ILogReader
     private readonly Statement next;
     private readonly Dictionary<int, TableSchema> known = [];
     private readonly HashSet<int> told = [];
+    private readonly LogPosition after;
     private LogPosition passed;
     private (long Position, long Part) cursor;
 
@@ -27,8 +28,9 @@ internal sealed class StandInLogReader : ILogReader
     {
         this.database = database;
         this.tables = tables;
+        this.after = after;
         passed = after;
-        cursor = ((long)after.Place, long.MaxValue);
+        cursor = ((long)after.Offset, long.MaxValue);
         connection = database.OpenReader();
         next = new Statement(
             connection.Handle!,
@@ -67,8 +69,8 @@ internal sealed class StandInLogReader : ILogReader
 
     private LogRead Read()
     {
-        var head = database.Head;
-        if (cursor.Position < (long)database.Oldest.Place)
+        var head = after.At(database.Head.Offset);
+        if (cursor.Position < (long)database.Oldest.Offset)
         {
             throw new PlaceLostException(
                 $"The log of {database.Name} begins at position {database.Oldest}; it no longer holds what follows position {cursor.Position}.")
@@ -88,7 +90,7 @@ internal sealed class StandInLogReader : ILogReader
             while (next.Step())
             {
                 var body = next.Bytes(5);
-                var position = new LogPosition((ulong)next.Integer(0));
+                var position = after.At((ulong)next.Integer(0));
                 cursor = (next.Integer(0), next.Integer(1));
                 var isLast = next.Integer(3) == 1;
                 Take(fragments, relations, body, position, new DateTimeOffset(next.Integer(2), TimeSpan.Zero), cursor.Part == 0, isLast, (int)next.Integer(4), next.IsNull(6) ? null : next.Text(6));

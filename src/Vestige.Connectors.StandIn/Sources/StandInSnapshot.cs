@@ -31,9 +31,9 @@ internal sealed class StandInSnapshot : ISourceSnapshot
     public DateTimeOffset TakenAt { get; }
 
     /// <summary>To be called while nobody writes.</summary>
-    public static StandInSnapshot Open(StandInDatabase database, int readers, TimeProvider clock)
+    public static StandInSnapshot Open(StandInDatabase database, int readers, int branch, TimeProvider clock)
     {
-        var snapshot = new StandInSnapshot(database, database.Head, clock.GetUtcNow());
+        var snapshot = new StandInSnapshot(database, database.Head.On(branch), clock.GetUtcNow());
         for (var i = 0; i < readers; i++)
         {
             var connection = database.OpenReader();

@@ -20,17 +20,17 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
     public async Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation)
     {
         await Database.Drills.PassLineAsync(cancellation);
-        var head = Database.Head;
+        var head = captured.At(Database.Head.Offset);
         DateTimeOffset? first = null;
         if (captured < head)
         {
             using var reader = Database.OpenReader();
             using var next = new Statement(reader.Handle!, "SELECT committed_at FROM vestige_log WHERE position > ? ORDER BY position, part LIMIT 1", Name);
-            next.Bind(1, (long)captured.Place);
+            next.Bind(1, (long)captured.Offset);
             first = next.Step() ? new DateTimeOffset(next.Integer(0), TimeSpan.Zero) : null;
         }
 
-        return new SourceHead(Database.Identity, head, Database.Oldest, Database.LogBytes, Database.Options.LogLimit, first, Clock.GetUtcNow());
+        return new SourceHead(Database.Identity, head, captured.At(Database.Oldest.Offset), Database.LogBytes, Database.Options.LogLimit, first, Clock.GetUtcNow());
     }
 
     /// <summary>A stand-in keeps its log for everybody, up to its limit.</summary>
@@ -42,12 +42,18 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
 
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
 
+    public async Task<LogContinuity> ContinueAsync(ResumeToken token, CancellationToken cancellation)
+    {
+        await Database.Drills.PassLineAsync(cancellation);
+        return LogContinuity.ByIdentity(token, Database.Identity);
+    }
+
     public async Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(request);
         await Database.Drills.PassLineAsync(cancellation);
         var after = request.After;
-        if (after > Database.Head)
+        if (after.Offset > Database.Head.Offset)
         {
             throw new PlaceLostException($"The log of {Name} ends at {Format(Database.Head)}, before position {Format(after)}. The database was replaced by an older one.")
             {
@@ -66,16 +72,16 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
         Database.Confirm(position);
     }
 
-    public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation)
+    public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation)
     {
         await Database.Drills.PassLineAsync(cancellation);
-        return await Database.WhileClosedAsync(() => StandInSnapshot.Open(Database, readers, Clock), cancellation);
+        return await Database.WhileClosedAsync(() => StandInSnapshot.Open(Database, readers, branch, Clock), cancellation);
     }
 
-    public async Task<IRowsView> OpenViewAsync(CancellationToken cancellation)
+    public async Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation)
     {
         await Database.Drills.PassLineAsync(cancellation);
-        return await Database.WhileClosedAsync(() => StandInView.OfSource(Database), cancellation);
+        return await Database.WhileClosedAsync(() => StandInView.OfSource(Database, branch), cancellation);
     }
 
     public async Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation)
@@ -101,12 +107,12 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
 
     public LogGauge Read() => new(Database.Identity, Database.Head, Database.Oldest, Database.LogBytes, Database.Options.LogLimit, Database.Options.LogSpan);
 
-    public string Format(LogPosition position) => position.Place.ToString(CultureInfo.InvariantCulture);
+    public string Format(LogPosition position) => position.Offset.ToString(CultureInfo.InvariantCulture);
 
-    public LogPosition? Parse(string text) =>
-        ulong.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var place) ? new LogPosition(place) : null;
+    public LogPosition? Parse(string text, int branch) =>
+        ulong.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var offset) ? new LogPosition(branch, offset) : null;
 
-    public long Distance(LogPosition from, LogPosition to) => (long)to.Place - (long)from.Place;
+    public long Distance(LogPosition from, LogPosition to) => (long)to.Offset - (long)from.Offset;
 
     private string LogFigures() =>
         $"{Core.Text.Figures.Bytes(Database.LogBytes)} kept of at most {Core.Text.Figures.Bytes(Database.Options.LogLimit)}";

@@ -35,7 +35,7 @@ internal sealed class StandInView : IRowsView
     public bool Digests => false;
 
     /// <summary>A source's view. To be called while nobody writes.</summary>
-    public static StandInView OfSource(StandInDatabase database) => new(database) { Position = database.Head };
+    public static StandInView OfSource(StandInDatabase database, int branch) => new(database) { Position = database.Head.On(branch) };
 
     /// <summary>A target's view, with what it knows of a crossing.</summary>
     public static StandInView OfTarget(StandInDatabase database, string crossing)

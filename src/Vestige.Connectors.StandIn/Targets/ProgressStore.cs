@@ -10,9 +10,9 @@ namespace Vestige.Connectors.StandIn.Targets;
 /// <summary>The progress of crossings, kept in two small tables beside the rows.</summary>
 internal static class ProgressStore
 {
-    public static (long Epoch, TargetProgress Progress) Read(sqlite3 database, string crossing)
+    public static (long Term, TargetProgress Progress) Read(sqlite3 database, string crossing)
     {
-        using var head = new Statement(database, "SELECT epoch, server, timeline, position FROM vestige_progress WHERE crossing = ?", crossing);
+        using var head = new Statement(database, "SELECT epoch, server, timeline, position, token FROM vestige_progress WHERE crossing = ?", crossing);
         head.Bind(1, crossing);
         if (!head.Step())
         {
@@ -21,7 +21,7 @@ internal static class ProgressStore
 
         var identity = head.IsNull(1) ? null : new LogIdentity(head.Text(1), head.Integer(2));
         LogPosition? position = head.IsNull(3) ? null : new LogPosition((ulong)head.Integer(3));
-        using var rows = new Statement(database, "SELECT schema, name, loaded, position, held_cause, part, into_tables, settled, form FROM vestige_progress_table WHERE crossing = ? ORDER BY schema, name", crossing);
+        using var rows = new Statement(database, "SELECT schema, name, loaded, position, held_cause, part, into_tables, settled, form, server, timeline FROM vestige_progress_table WHERE crossing = ? ORDER BY schema, name", crossing);
         rows.Bind(1, crossing);
         var tables = new List<TableProgress>();
         while (rows.Step())
@@ -34,48 +34,49 @@ internal static class ProgressStore
                 LoadPart.Parse(rows.IsNull(5) ? null : rows.Text(5)),
                 rows.IsNull(6) ? null : rows.Text(6),
                 !rows.IsNull(7) && rows.Integer(7) == 1,
-                rows.IsNull(8) ? null : rows.Text(8)));
+                rows.IsNull(8) ? null : rows.Text(8))
+            {
+                Log = rows.IsNull(9) ? null : new LogIdentity(rows.Text(9), rows.Integer(10)),
+            });
         }
 
-        return (head.Integer(0), new TargetProgress(identity, position, tables));
+        return (head.Integer(0), new TargetProgress(identity, position, tables, head.IsNull(4) ? null : head.Text(4)));
     }
 
     /// <summary>Writes the update and returns the progress after it.</summary>
     public static TargetProgress Write(StandInTransaction transaction, string crossing, TargetProgress before, ProgressUpdate update)
     {
-        var position = update.Position ?? (update.Restart ? null : before.Position);
-        var identity = update.Identity ?? before.Identity;
-        if (position != before.Position || identity != before.Identity)
+        var after = before.With(update);
+        if (after.Position != before.Position || after.Identity != before.Identity)
         {
             transaction.Run(
-                "UPDATE vestige_progress SET server = ?, timeline = ?, position = ? WHERE crossing = ?",
-                identity?.Server,
-                identity?.Timeline,
-                position is null ? null : (long)position.Value.Place,
+                "UPDATE vestige_progress SET server = ?, timeline = ?, position = ?, token = ? WHERE crossing = ?",
+                after.Identity?.Server,
+                after.Identity?.Timeline,
+                (long?)after.Position?.Offset,
+                after.Token,
                 crossing);
         }
 
         foreach (var table in update.Tables)
         {
             transaction.Run(
-                "INSERT INTO vestige_progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled, form) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) "
-                + "ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables, settled = excluded.settled, form = excluded.form",
+                "INSERT INTO vestige_progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled, form, server, timeline) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) "
+                + "ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables, settled = excluded.settled, form = excluded.form, server = excluded.server, timeline = excluded.timeline",
                 crossing,
                 table.Table.Schema,
                 table.Table.Name,
                 table.Loaded ? 1 : 0,
-                (long)table.Position.Place,
+                (long)table.Position.Offset,
                 table.HeldCause,
                 table.Part?.ToText(),
                 table.Into,
                 table.Settled ? 1 : 0,
-                table.Form);
+                table.Form,
+                table.Log?.Server,
+                table.Log?.Timeline);
         }
 
-        var changed = update.Tables.ToDictionary(table => table.Table);
-        var tables = update.Tables.Count == 0
-            ? before.Tables
-            : [.. before.Tables.Where(table => !changed.ContainsKey(table.Table)).Concat(update.Tables).OrderBy(table => table.Table)];
-        return new TargetProgress(identity, position, tables);
+        return after;
     }
 }

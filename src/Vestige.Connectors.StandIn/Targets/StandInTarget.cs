@@ -125,19 +125,19 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         return StandInView.OfTarget(Database, crossing);
     }
 
-    public async Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation)
+    public async Task<ITargetSession> OpenSessionAsync(string crossing, long term, CancellationToken cancellation)
     {
         await Database.Drills.PassLineAsync(cancellation);
         using var transaction = await Database.BeginAsync(cancellation: cancellation);
         var (last, progress) = ProgressStore.Read(Database.Handle, crossing);
-        if (last >= epoch)
+        if (last >= term)
         {
-            throw new FencedException($"A worker of epoch {last} is at work on {crossing} in {Name}; this one is of epoch {epoch}.") { Transient = true, Epoch = last };
+            throw new FencedException($"A worker with term {last} is at work on {crossing} in {Name}; this one is of term {term}.") { Transient = true, Term = last };
         }
 
-        transaction.Run("INSERT INTO vestige_progress (crossing, epoch) VALUES (?, ?) ON CONFLICT (crossing) DO UPDATE SET epoch = excluded.epoch", crossing, epoch);
+        transaction.Run("INSERT INTO vestige_progress (crossing, epoch) VALUES (?, ?) ON CONFLICT (crossing) DO UPDATE SET epoch = excluded.epoch", crossing, term);
         transaction.Commit();
-        return new StandInTargetSession(Database, crossing, epoch, progress);
+        return new StandInTargetSession(Database, crossing, term, progress);
     }
 
     public async Task ForgetAsync(string crossing, CancellationToken cancellation)

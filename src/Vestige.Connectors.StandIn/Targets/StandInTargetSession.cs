@@ -8,11 +8,13 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.StandIn.Targets;
 
 /// <summary>One worker's hold on a stand-in.</summary>
-internal sealed class StandInTargetSession(StandInDatabase database, string crossing, long epoch, TargetProgress progress) : ITargetSession
+internal sealed class StandInTargetSession(StandInDatabase database, string crossing, long term, TargetProgress progress) : ITargetSession
 {
     public TargetProgress Progress { get; internal set; } = progress;
 
     public string Crossing => crossing;
+
+    public void Match(IReadOnlyList<LogBranch> branches) => Progress = Progress.Match(branches);
 
     public async Task<ITargetTransaction> BeginAsync(bool checkReferences, Route route, CancellationToken cancellation)
     {
@@ -47,16 +49,17 @@ internal sealed class StandInTargetSession(StandInDatabase database, string cros
 
     private void Expect(StandInTransaction transaction)
     {
-        var head = transaction.Prepared("SELECT epoch, position FROM vestige_progress WHERE crossing = ?");
+        var head = transaction.Prepared("SELECT epoch, position, server, timeline FROM vestige_progress WHERE crossing = ?");
         head.Bind(1, crossing);
         try
         {
             var there = head.Step();
-            LogPosition? position = !there || head.IsNull(1) ? null : new LogPosition((ulong)head.Integer(1));
-            if (!there || head.Integer(0) != epoch || position != Progress.Position)
+            long? position = !there || head.IsNull(1) ? null : head.Integer(1);
+            var log = !there || head.IsNull(2) ? null : new LogIdentity(head.Text(2), head.Integer(3));
+            if (!there || head.Integer(0) != term || position != (long?)Progress.Position?.Offset || log != Progress.Identity)
             {
                 throw new FencedException(there
-                    ? $"The worker of epoch {epoch} has been succeeded by epoch {head.Integer(0)}, or the position moved to {position}."
+                    ? $"The worker with term {term} has been succeeded by term {head.Integer(0)}, or the position moved to {position}."
                     : $"The progress of {crossing} was removed from {database.Name}.")
                 {
                     Transient = true,

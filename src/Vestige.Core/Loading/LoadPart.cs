@@ -10,7 +10,7 @@ namespace Vestige.Core.Loading;
 /// were not written. Immutable.
 /// </summary>
 /// <param name="Mark">What the source said of the first snapshot and the table in it, in the source's own notation.</param>
-/// <param name="Since">The position of that snapshot: what was written is as of here or later.</param>
+/// <param name="Since">The position of that snapshot: what was written is as of here or later. Its text form leaves the branch out, which is that of the table.</param>
 /// <param name="Rows">Rows written in the finished ranges.</param>
 /// <param name="Done">The finished ranges; ranges that touch are one.</param>
 public sealed record LoadPart(string Mark, LogPosition Since, long Rows, IReadOnlyList<KeyRange> Done)
@@ -41,7 +41,7 @@ public sealed record LoadPart(string Mark, LogPosition Since, long Rows, IReadOn
     /// <summary>As it is kept on the target.</summary>
     public string ToText() => string.Join(
         '|',
-        Since.Place.ToString(CultureInfo.InvariantCulture),
+        Since.Offset.ToString(CultureInfo.InvariantCulture),
         Rows.ToString(CultureInfo.InvariantCulture),
         Convert.ToBase64String(Encoding.UTF8.GetBytes(Mark)),
         string.Join(',', Done.Select(range => $"{Text(range.After)}:{Text(range.UpTo)}")));

@@ -1,4 +1,6 @@
+using System.Collections.Concurrent;
 using Microsoft.Extensions.Logging;
+using Vestige.Core.Joining;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Events;
@@ -31,6 +33,7 @@ public sealed class Capture : IAsyncDisposable
     private DateTimeOffset passedAt;
     private bool mended = true;
     private CancellationTokenSource restart = new();
+    private readonly ConcurrentQueue<JoinRequest> joins = new();
 
     public Capture(string connection, Func<ILogSource> source, Spool spool, TimeProvider clock, Random random, EventLog events, ILogger logger, MissingBefore? missing = null)
     {
@@ -99,6 +102,21 @@ public sealed class Capture : IAsyncDisposable
             {
                 await Task.WhenAny(grown, turned).WaitAsync(cancellation);
             }
+        }
+    }
+
+    /// <summary>
+    /// Takes a join: the log that is read is read up to its end and never beyond, then the one behind the connection goes on. Durable
+    /// when it returns. Throws <see cref="RequestRefusedException"/> where the join may not be taken; then nothing was changed.
+    /// </summary>
+    public async Task JoinAsync(JoinPoint join, CancellationToken cancellation)
+    {
+        var asked = new JoinRequest(join);
+        joins.Enqueue(asked);
+        await UntilAsync(() => asked.IsDecided, cancellation);
+        if (asked.Refusal is { } refusal)
+        {
+            throw refusal;
         }
     }
 
@@ -225,8 +243,10 @@ public sealed class Capture : IAsyncDisposable
             mended = true;
         }
 
-        await SampleAsync(cancellation);
+        await TakeJoinsAsync(cancellation);
+        var isSame = await SampleAsync(cancellation);
         await AgreeOnLogAsync(cancellation);
+        _ = isSame || await SampleAsync(cancellation);
         state.ReadsFrom(Spool.Last);
         var chosen = tables.Choose(Spool.Tables);
         await using var reader = await Source.OpenLogAsync(new LogRequest(Spool.Last, chosen, Spool.Tables, Spool.Relations, Spool.Notes), cancellation);
@@ -237,14 +257,12 @@ public sealed class Capture : IAsyncDisposable
         await TakeAsync(read, cancellation);
         tables.Reads(chosen);
         Turned.Beat();
-        var inside = read.Fragments.Count > 0 && !read.Fragments[^1].Last;
-        while (!tables.More || inside)
+        while ((!tables.More && joins.IsEmpty && !AtEndOfBranch) || Spool.Inside)
         {
             await WaitForRoomAsync(cancellation);
             read = await reader.ReadAsync(PollWait, cancellation);
-            inside = read.Fragments.Count > 0 ? !read.Fragments[^1].Last : inside;
             await TakeAsync(read, cancellation);
-            if (!inside)
+            if (!Spool.Inside)
             {
                 await HoldWholeAsync(cancellation);
             }
@@ -254,7 +272,10 @@ public sealed class Capture : IAsyncDisposable
             if (clock.GetUtcNow() - state.SampledAt >= SampleEvery)
             {
                 await Spool.TrimAsync(cancellation);
-                await SampleAsync(cancellation);
+                if (!await SampleAsync(cancellation))
+                {
+                    throw Another();
+                }
             }
         }
     }
@@ -269,26 +290,73 @@ public sealed class Capture : IAsyncDisposable
         }
     }
 
-    private async Task AgreeOnLogAsync(CancellationToken cancellation)
+    private bool AtEndOfBranch => Spool.Join is { } join && Spool.Last.Offset == join.End;
+
+    /// <summary>Between two readings of the log, so that nothing is read while a branch is ended.</summary>
+    private async Task TakeJoinsAsync(CancellationToken cancellation)
     {
-        var head = state.Head!;
-        if (Spool.Identity is null)
+        while (joins.TryPeek(out var asked))
         {
-            await Spool.StartAsync(head.Identity, await Source.BeginLogAsync(cancellation), cancellation);
-        }
-        else if (Spool.Identity != head.Identity)
-        {
-            throw new PlaceLostException(
-                $"The source's log is now {head.Identity}; the spool is of {Spool.Identity}. The database was restored or replaced.")
+            try
             {
-                Remedy = "Load the crossings of this source again.",
-            };
+                await Spool.SealAsync(asked.Join, cancellation);
+                asked.Decide(refusal: null);
+            }
+            catch (RequestRefusedException refusal)
+            {
+                asked.Decide(refusal);
+            }
+
+            joins.TryDequeue(out _);
+            Turned.Beat();
+        }
+
+        if (AtEndOfBranch)
+        {
+            var join = Spool.Join!;
+            await Spool.BeginBranchAsync(cancellation);
+            confirmed = null;
+            await events.OfConnectionAsync(Connection, EventKind.Note, $"The log {join.Old} has been read to its end; {join.New} follows.");
         }
     }
 
-    private async Task TakeAsync(LogRead read, CancellationToken cancellation)
+    private async Task AgreeOnLogAsync(CancellationToken cancellation)
+    {
+        if (Spool.Identity is not { } identity)
+        {
+            var begin = await Source.BeginLogAsync(cancellation);
+            if ((await Source.SampleAsync(begin, cancellation)).Identity != state.Head!.Identity)
+            {
+                // The connection was led to another system just now: nobody knows of which of them the position is.
+                throw Another();
+            }
+
+            await Spool.StartAsync(state.Head.Identity, begin, cancellation);
+            return;
+        }
+
+        var token = new ResumeToken(identity, Spool.Token ?? Source.Format(Spool.Last));
+        switch (await Source.ContinueAsync(token, cancellation))
+        {
+            case LogContinuity.NewBranch next:
+                await Spool.SealAsync(
+                    new JoinPoint(token.Identity, Spool.Last.Offset, next.Identity, next.Begin, JoinEvidence.Complete(JoinKind.Continued)), cancellation);
+                await TakeJoinsAsync(cancellation);
+                break;
+            case LogContinuity.Lost lost when Spool.Branches.Any(branch => branch.IsSealed && branch.Identity == lost.Identity):
+                throw new PortException($"The source's log is still {lost.Identity}; {token.Identity} is to follow.") { Transient = true, Remedy = "Lead the connection to the new system." };
+            case LogContinuity.Lost lost:
+                throw new PlaceLostException($"The source's log is now {lost.Identity}; the spool is of {token.Identity}. {lost.Why}")
+                {
+                    Remedy = "Load the crossings of this source again.",
+                };
+        }
+    }
+
+    private async Task TakeAsync(LogRead whole, CancellationToken cancellation)
     {
         var now = clock.GetUtcNow();
+        var read = Spool.Join is { } join ? UpTo(whole, Spool.Last.At(join.End)) : whole;
         state.Read(read, now);
         if (read.Fragments.Count > 0 || read.Notes.Count > 0)
         {
@@ -304,6 +372,18 @@ public sealed class Capture : IAsyncDisposable
             await Source.ConfirmAsync(durable, cancellation);
             confirmed = durable;
         }
+    }
+
+    /// <summary>What of a read lies before the end of the branch; at the end, an empty transaction stands there where there is none.</summary>
+    private LogRead UpTo(LogRead read, LogPosition end)
+    {
+        List<LogFragment> kept = [.. read.Fragments.TakeWhile(fragment => fragment.Position <= end)];
+        if (read.Passed >= end && Spool.Last < end && (kept.Count == 0 || (kept[^1].Last && kept[^1].Position < end)))
+        {
+            kept.Add(new LogFragment(end, clock.GetUtcNow(), First: true, Last: true, 0, default));
+        }
+
+        return read with { Fragments = kept, Passed = LogPosition.Min(read.Passed, end) };
     }
 
     /// <summary>
@@ -354,9 +434,18 @@ public sealed class Capture : IAsyncDisposable
         }
     }
 
-    private async Task SampleAsync(CancellationToken cancellation)
+    private PortException Another() => new($"The log of {Connection} is another than before.") { Transient = true, Remedy = "Retrying automatically." };
+
+    /// <summary>False, and nothing is taken, where the source's log is another than the one that is read: its positions are of no branch of it.</summary>
+    private async Task<bool> SampleAsync(CancellationToken cancellation)
     {
-        var sample = await Source.SampleAsync(state.Captured, cancellation);
+        var sample = await Source.SampleAsync(LogPosition.Max(state.Captured, Spool.Last), cancellation);
+        if (Spool.Identity is { } identity && sample.Identity != identity)
+        {
+            return false;
+        }
+
         state.Sample(sample, clock.GetUtcNow());
+        return true;
     }
 }

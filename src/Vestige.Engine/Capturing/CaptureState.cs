@@ -109,9 +109,14 @@ internal sealed class CaptureState(string connection, Spool spool)
     {
         lock (gate)
         {
+            if (head is { } before && before.Head.Branch != sample.Head.Branch)
+            {
+                logGrowth.Restart();
+            }
+
             head = sample;
             sampledAt = now;
-            logGrowth.Sample(now, (long)sample.Head.Place);
+            logGrowth.Sample(now, (long)sample.Head.Offset);
             spoolGrowth.Sample(now, spool.Written);
             if (unpassed.Count < MostUnpassed)
             {

@@ -47,7 +47,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         {
             await using var transaction = await session.BeginAsync(OneStream(batch.TablesAfter), batch.Folded.Any(table => table.Rows.Count > 0 || table.EmptiedFirst) ? Ends.Of(batch.Fragments[0]) : Route.None, cancellation);
             var unexpected = await transaction.ApplyAsync(batch.Folded, cancellation);
-            await CommitAsync(transaction, new ProgressUpdate(batch.Last, batch.Held), batch.Aside, cancellation);
+            await CommitAsync(transaction, new ProgressUpdate(batch.Last, batch.Held, Token: batch.Fragments[^1].Token), batch.Aside, cancellation);
             Report(batch.Fragments, batch.Tallies, batch.Treating);
             Unexpected(unexpected, batch.Owners);
             return false;
@@ -88,7 +88,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         }
 
         var after = head with { TablesAfter = router.Tables };
-        await CommitAsync(transaction, new ProgressUpdate(last!.Position, after.Held), router.Aside.Take(), cancellation);
+        await CommitAsync(transaction, new ProgressUpdate(last!.Position, after.Held, Token: last.Token), router.Aside.Take(), cancellation);
         Report([last with { Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
     }
 
@@ -146,7 +146,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         var tally = new ChangeTally();
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(fragment), cancellation);
         await ApplyUnfoldedAsync(transaction, router, fragment, tally, cancellation);
-        await CommitAsync(transaction, new ProgressUpdate(fragment.Position, HeldSince(before, router.Tables)), router.Aside.Take(), cancellation);
+        await CommitAsync(transaction, new ProgressUpdate(fragment.Position, HeldSince(before, router.Tables), Token: fragment.Token), router.Aside.Take(), cancellation);
         Report([fragment], tally, TimeSpan.Zero);
     }
 
@@ -156,6 +156,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         var held = tables.SetItem(table.Table, table with
         {
             Position = fragment.Position,
+            Log = null,
             HeldCause = $"A type of its columns has grown at the source: the target does not take {ChangeMarks.Of(refusal.Kind)} of {refusal.Key}, {refusal.Answer}. Later changes are not applied to this table. Load it again to continue.",
         });
         var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), held) { Target = Ends.Target };
@@ -189,7 +190,7 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
             var (last, changes, tally) = await isolating.ApplyAsync(transaction, PartBytes, cancellation);
             try
             {
-                await CommitAsync(transaction, new ProgressUpdate(last.Position, HeldSince(tables, isolating.Router.Tables)), isolating.Aside, cancellation);
+                await CommitAsync(transaction, new ProgressUpdate(last.Position, HeldSince(tables, isolating.Router.Tables), Token: last.Token), isolating.Aside, cancellation);
             }
             catch (RowRefusedException refusal) when (refusal.Key.Length > 0 && atCommit.TryAdd((refusal.Table, refusal.Key), refusal))
             {

@@ -13,7 +13,7 @@ namespace Vestige.Engine.Following;
 
 /// <summary>
 /// Reads transactions from the spool and folds them into batches. A batch holds what is there at once, up to a size, and
-/// ends only at a transaction's end; so it is small when the target keeps pace and large when it has fallen behind.
+/// ends only at a transaction's end, and never goes from one branch of the log to the next; so it is small when the target keeps pace and large when it has fallen behind.
 /// </summary>
 internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRouter router, TimeProvider clock, int batchBytes)
 {
@@ -37,6 +37,9 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
     /// <summary>A batch ends at the transaction with which it has so many changes.</summary>
     public int MostChanges { get; set; } = int.MaxValue;
 
+    /// <summary>Whether the branch has ended, and nothing of it is left to hand out.</summary>
+    public bool AtBranchEnd => reader.AtBranchEnd && waiting.Count == 0;
+
     /// <summary>Whether nothing is left to hand out before the mark.</summary>
     public bool AtMark { get; private set; }
 
@@ -50,7 +53,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
     public DateTimeOffset? OldestWaiting =>
         Interlocked.Read(ref oldestTicks) is var ticks and > 0 ? new DateTimeOffset(ticks, TimeSpan.Zero) : null;
 
-    /// <summary>The next batch, waiting for one; null when the mark is reached.</summary>
+    /// <summary>The next batch, waiting for one; null when the mark or the end of the branch is reached.</summary>
     public async Task<Batch?> NextAsync(CancellationToken cancellation)
     {
         await Task.Yield();
@@ -104,8 +107,16 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
                     return false;
                 }
 
-                Idle?.Invoke();
-                read = await reader.ReadAsync(batchBytes, cancellation);
+                if (!reader.AtBranchEnd)
+                {
+                    Idle?.Invoke();
+                    read = await reader.ReadAsync(batchBytes, cancellation);
+                }
+
+                if (read.Count == 0)
+                {
+                    return false;
+                }
             }
 
             Take(read);

@@ -285,6 +285,7 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Skip
     private void Hold(TableProgress progress, LogPosition position, string what) => Tables = Tables.SetItem(progress.Table, progress with
     {
         Position = position,
+        Log = null,
         HeldCause = $"{what} Later changes are not applied to this table. Load it again to continue.",
     });
 

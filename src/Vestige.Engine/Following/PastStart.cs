@@ -81,7 +81,7 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
 
     private (ReadinessLine Line, LogPosition? Place) AtPosition(string text, LogPosition since)
     {
-        if (source.Log.Parse(text) is not { } position)
+        if (source.Log.Parse(text, since.Branch) is not { } position)
         {
             return No($"'{text}' is not a position of this source", $"Write it as the source does, for example {source.Log.Format(since)}.");
         }
@@ -132,7 +132,7 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
     }
 
     private (ReadinessLine Line, LogPosition? Place) Yes(LogPosition place, LogPosition since) =>
-        (new ReadinessLine(Step, true, $"changes are taken after position {source.Log.Format(place)}; all of these tables are held after {source.Log.Format(since)}, {Figures.Bytes(source.Log.Distance(place, spool!.Last))} of log lie between it and now", Needed, null, TimeSpan.Zero), place);
+        (new ReadinessLine(Step, true, $"changes are taken after position {source.Log.Format(place)}; all of these tables are held after {source.Log.Format(since)}, {Figures.Bytes(spool!.Distance(source.Log, place, spool.Last))} of log lie between it and now", Needed, null, TimeSpan.Zero), place);
 
     private static (ReadinessLine Line, LogPosition? Place) No(string found, string remedy) => (new ReadinessLine(Step, false, found, Needed, remedy, TimeSpan.Zero), null);
 

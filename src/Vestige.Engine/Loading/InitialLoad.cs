@@ -32,10 +32,11 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
     public int GoneOn { get; private set; }
 
     /// <summary>Loads the tables and returns the position they are at.</summary>
-    public async Task<LogPosition> RunAsync(IReadOnlyList<TableName> names, LogIdentity identity, bool first, CancellationToken cancellation)
+    public async Task<LogPosition> RunAsync(IReadOnlyList<TableName> names, bool first, CancellationToken cancellation)
     {
-        await using var snapshot = await source.Rows.OpenSnapshotAsync(Readers, cancellation);
+        await using var snapshot = await BranchReads.SnapshotAsync(source, capture.Spool, Readers, cancellation);
         Position = snapshot.Position;
+        var identity = capture.Spool.Branches[Position.Branch].Identity;
         capture.HoldsWhole(names, Position);
         var forms = await FormsAsync(snapshot, names, cancellation);
         await ClearMergedAsync(forms, identity, cancellation);
@@ -80,6 +81,8 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
         }
     }
 
+    private LogIdentity? LogOf(TableProgress table) => table.Log ?? session.Progress.Identity;
+
     /// <summary>Whether rows of others stay in the target's table.</summary>
     private bool Merges(TableName table) => treating.Definition.ExistingFor(table) == ExistingRows.Merge;
 
@@ -95,7 +98,7 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
             return;
         }
 
-        var lost = begun.Find(table => table.Part is not { } part || part.Since < capture.Spool.Begin || session.Progress.Identity != identity)?.Table;
+        var lost = begun.Find(table => table.Part is not { } part || !capture.Spool.Holds(part.Since) || LogOf(table) != identity)?.Table;
         if (lost is null)
         {
             var parts = begun.ToDictionary(table => table.Table, table => table.Part!);
@@ -114,9 +117,9 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
     /// <summary>What is left of the tables whose load was interrupted and can go on: where every row crosses, in its own place.</summary>
     private async Task<Dictionary<TableName, Rest>> RestsAsync(ISourceSnapshot snapshot, List<LoadForm> forms, LogIdentity identity, CancellationToken cancellation)
     {
-        var parts = session.Progress.Identity == identity
-            ? session.Progress.Tables.Where(table => table.Part is { Done.Count: > 0 } part && part.Since >= capture.Spool.Begin).ToDictionary(table => table.Table, table => table.Part!)
-            : [];
+        var parts = session.Progress.Tables
+            .Where(table => table.Part is { Done.Count: > 0 } part && capture.Spool.Holds(part.Since) && LogOf(table) == identity)
+            .ToDictionary(table => table.Table, table => table.Part!);
         var rests = new Dictionary<TableName, Rest>();
         foreach (var form in forms.Where(form => form.Treatment.PassesAll && !Merges(form.Name)))
         {
@@ -149,7 +152,7 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
 
     private TableLoad GoOn(LoadForm form, Rest rest)
     {
-        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, rest.Ranges.Count, rest.Part);
+        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, rest.Ranges.Count, rest.Part) { Log = capture.Spool.Branches[Position.Branch].Identity };
         var unread = Math.Max(1, rest.Ranges.Count(range => range.ChangedSince is null));
         var cost = Math.Max(1.0, (double)Math.Max(0, form.EstimatedRows - rest.Part.Rows) / unread);
         chunks.AddRange(rest.Ranges.Select(range => new LoadChunk(load, range, cost, merges: true)));
@@ -162,7 +165,7 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
         var ranges = await snapshot.CutAsync(table, ChunkCount.For(form.EstimatedRows), cancellation);
         var merges = Merges(form.Name);
         var mark = ranges.Count > 1 && form.Treatment.PassesAll && !merges ? await snapshot.MarkAsync(table, cancellation) : null;
-        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, ranges.Count, mark is null ? null : new LoadPart(mark, Position, 0, []));
+        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, ranges.Count, mark is null ? null : new LoadPart(mark, Position, 0, [])) { Log = capture.Spool.Branches[Position.Branch].Identity };
         var cost = Math.Max(1.0, (double)form.EstimatedRows / ranges.Count);
         chunks.AddRange(ranges.Select(range => new LoadChunk(load, new RowRange(range), cost, merges)));
         return load;
@@ -244,7 +247,7 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
             await transaction.EmptyAsync(own.Contains(table.Name) ? table : table with { Shared = null }, cancellation);
         }
 
-        await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: false, LogPosition.Zero, Merges(load.Table.Name) ? new LoadPart("", Position, 0, []) : null))], identity, Restart: first), cancellation);
+        await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: false, LogPosition.Zero, Merges(load.Table.Name) ? new LoadPart("", Position, 0, []) : null))], first ? identity : null, Restart: first), cancellation);
 
         TableMaking MakingOf(TableName table) => own.Contains(table) ? others.Contains(table) ? TableMaking.WhereMissingOrSame : TableMaking.WhereOther : existing[table] == ExistingRows.Replace ? TableMaking.Anew : TableMaking.WhereMissing;
     }

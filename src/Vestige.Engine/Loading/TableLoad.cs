@@ -1,4 +1,5 @@
 using Vestige.Core.Loading;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Ports;
@@ -31,6 +32,9 @@ public sealed class TableLoad(TableTreatment treatment, IReadOnlyList<TableSchem
     /// <summary>All its rows are written.</summary>
     public bool Done => Volatile.Read(ref open) == 0;
 
+    /// <summary>The log of the snapshot.</summary>
+    public required LogIdentity Log { get; init; }
+
     internal TableTreatment Treatment => treatment;
 
     internal void Wrote(long count) => Interlocked.Add(ref rows, count);
@@ -39,8 +43,8 @@ public sealed class TableLoad(TableTreatment treatment, IReadOnlyList<TableSchem
     internal bool EndChunk() => Interlocked.Decrement(ref open) == 0;
 
     /// <summary>The progress to be kept with the target.</summary>
-    internal TableProgress Progress(bool loaded, Core.Positions.LogPosition position, LoadPart? remembered = null) =>
-        new(Table.Name, loaded, position, Part: remembered, Into: TableProgress.NamesOf(targets.Select(target => target.Name)), Settled: false, Form: SchemaFingerprint.Of(Table));
+    internal TableProgress Progress(bool loaded, LogPosition position, LoadPart? remembered = null) =>
+        new(Table.Name, loaded, position, Part: remembered, Into: TableProgress.NamesOf(targets.Select(target => target.Name)), Settled: false, Form: SchemaFingerprint.Of(Table)) { Log = Log };
 
     /// <summary>What to remember when a chunk is done; null when there is nothing, for the table begins again or is done as a whole.</summary>
     internal LoadPart? Remember(LoadChunk chunk)

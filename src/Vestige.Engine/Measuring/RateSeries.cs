@@ -21,6 +21,13 @@ internal sealed class RateSeries
     /// <summary>Units a second over the last ten seconds, or since the sample before where none was taken in these; zero until two were taken.</summary>
     public double Latest { get; private set; }
 
+    /// <summary>Another counter begins.</summary>
+    public void Restart()
+    {
+        samples.Clear();
+        (Range, Latest) = (RateRange.Zero, 0);
+    }
+
     /// <summary>Takes the counter at a moment; one that has gone back begins anew.</summary>
     public void Sample(DateTimeOffset at, long value)
     {

@@ -61,7 +61,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             appliedRate,
             backlog.Changes,
             backlog.Transactions,
-            BytesBehind(entry, log, applied),
+            BytesBehind(entry, capture?.Spool, log, applied),
             applied,
             clears,
             atWork,
@@ -151,7 +151,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
     }
 
     /// <summary>Null also where the source's connection cannot be opened.</summary>
-    private long? BytesBehind(CrossingEntry entry, CaptureStatus? log, LogPosition? applied)
+    private long? BytesBehind(CrossingEntry entry, Spool? spool, CaptureStatus? log, LogPosition? applied)
     {
         if (log is null || applied is null)
         {
@@ -160,7 +160,9 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
 
         try
         {
-            return Math.Max(0, connections.Source(entry.Stored.Definition.Source).Log.Distance(applied.Value, LogPosition.Max(applied.Value, log.Head)));
+            var source = connections.Source(entry.Stored.Definition.Source).Log;
+            var head = LogPosition.Max(applied.Value, log.Head);
+            return Math.Max(0, spool?.Distance(source, applied.Value, head) ?? source.Distance(applied.Value, head));
         }
         catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
         {

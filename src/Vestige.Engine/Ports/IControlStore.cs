@@ -12,7 +12,7 @@ public interface IControlStore
     Task DeleteAsync(string crossing, CancellationToken cancellation);
 
     /// <summary>A number higher than <paramref name="after"/> and than any returned before for this crossing, whatever crashed in between.</summary>
-    Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation);
+    Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation);
 
     Task AppendAsync(CrossingEvent happened, CancellationToken cancellation);
 }

@@ -7,17 +7,23 @@ namespace Vestige.Engine.Ports;
 /// <summary>A system whose log can be read. Safe for several threads; the readers it opens are not.</summary>
 public interface ILogSource
 {
-    /// <summary>Samples the log; <paramref name="captured"/> is where the reader stands.</summary>
+    /// <summary>Samples the log; <paramref name="captured"/> is where the reader stands, and the positions are of its branch.</summary>
     Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation);
 
     /// <summary>
     /// Makes the source keep its log for this reader from now on, forgetting any place it kept before, and returns the
-    /// position after which everything can be read. Called only while nothing of the log is held here.
+    /// position after which everything can be read, on the first branch. Called only while nothing of the log is held here.
     /// </summary>
     Task<LogPosition> BeginLogAsync(CancellationToken cancellation);
 
     /// <summary>The log is not needed any more: the source need not keep it, and what was made there for reading it goes.</summary>
     Task EndLogAsync(CancellationToken cancellation);
+
+    /// <summary>
+    /// Whether the log that the source has now goes on from where a reader stopped. Asked each time before the log is opened,
+    /// since the system behind a connection may have become another.
+    /// </summary>
+    Task<LogContinuity> ContinueAsync(ResumeToken token, CancellationToken cancellation);
 
     /// <summary>
     /// Reads the log after a position, for the wanted tables only. Throws <see cref="Faults.PlaceLostException"/> when the log
@@ -45,7 +51,9 @@ public interface ILogSource
     string Format(LogPosition position);
 
     /// <summary>Reads the source's own notation; null when the text is not a position.</summary>
-    LogPosition? Parse(string text);
+    /// <param name="text">The text.</param>
+    /// <param name="branch">The branch that it is a position of.</param>
+    LogPosition? Parse(string text, int branch);
 
     /// <summary>The bytes of log between two positions.</summary>
     long Distance(LogPosition from, LogPosition to);

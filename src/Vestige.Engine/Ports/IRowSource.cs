@@ -4,8 +4,13 @@ namespace Vestige.Engine.Ports;
 public interface IRowSource
 {
     /// <summary>Opens a view of all tables at one position, for that many readers at once.</summary>
-    Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation);
+    /// <param name="readers">How many.</param>
+    /// <param name="branch">The branch of the log that its position is on.</param>
+    /// <param name="cancellation">Gives up.</param>
+    Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation);
 
     /// <summary>Opens a view of all rows at one position, for comparing them with a target's.</summary>
-    Task<IRowsView> OpenViewAsync(CancellationToken cancellation);
+    /// <param name="branch">The branch of the log that its position is on.</param>
+    /// <param name="cancellation">Gives up.</param>
+    Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation);
 }

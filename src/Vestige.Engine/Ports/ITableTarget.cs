@@ -43,10 +43,10 @@ public interface ITableTarget
     Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation);
 
     /// <summary>
-    /// Takes the crossing over for the worker of that epoch. Workers of lower epochs cannot write from then on. Throws
-    /// <see cref="Faults.FencedException"/> when a higher epoch was here before.
+    /// Takes the crossing over for the worker with that term. Workers with lower terms cannot write from then on. Throws
+    /// <see cref="Faults.FencedException"/> when a higher term was here before.
     /// </summary>
-    Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation);
+    Task<ITargetSession> OpenSessionAsync(string crossing, long term, CancellationToken cancellation);
 
     /// <summary>Forgets the crossing: its progress is removed, its rows stay.</summary>
     Task ForgetAsync(string crossing, CancellationToken cancellation);

@@ -1,3 +1,4 @@
+using Vestige.Core.Positions;
 using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
 
@@ -11,6 +12,9 @@ public interface ITargetSession : IAsyncDisposable
 {
     /// <summary>The progress as last committed by this session, or as found when it was opened.</summary>
     TargetProgress Progress { get; }
+
+    /// <summary>Puts the numbers of branches on the positions of <see cref="Progress"/>, by the logs that the target names.</summary>
+    void Match(IReadOnlyList<LogBranch> branches);
 
     /// <summary>
     /// Begins a transaction. Throws <see cref="Faults.FencedException"/> when another worker has taken over or the position

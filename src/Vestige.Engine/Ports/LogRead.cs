@@ -22,4 +22,9 @@ public sealed record LogRead(
     public IReadOnlyDictionary<string, string> Notes { get; init; } = NoNotes;
 
     private static readonly Dictionary<string, string> NoNotes = [];
+
+    /// <summary>The same with its positions on another branch than the first, for readers that know of one log only.</summary>
+    public LogRead On(int branch) => branch == 0
+        ? this
+        : this with { Fragments = [.. Fragments.Select(fragment => fragment with { Position = fragment.Position.On(branch) })], Passed = Passed.On(branch) };
 }

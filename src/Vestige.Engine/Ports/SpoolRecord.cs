@@ -1,11 +1,10 @@
-using Vestige.Core.Positions;
 
 namespace Vestige.Engine.Ports;
 
 /// <summary>One record of a spool file. Only the body is encrypted.</summary>
 /// <param name="Sequence">1, 2, 3 ... within the file.</param>
 /// <param name="Kind">What it holds.</param>
-/// <param name="Last">For data: the position of the last transaction in it. For relations: the relation's number.</param>
+/// <param name="Number">For data: the offset of the last transaction in it, on the branch of the file. For relations: the relation's number.</param>
 /// <param name="Complete">For data: whether it ends a transaction. Others: true.</param>
 /// <param name="Transactions">For data: how many transactions the spool had taken at its end, since it began.</param>
 /// <param name="Changes">The same for changes.</param>
@@ -13,7 +12,7 @@ namespace Vestige.Engine.Ports;
 public sealed record SpoolRecord(
     long Sequence,
     SpoolRecordKind Kind,
-    LogPosition Last,
+    ulong Number,
     bool Complete,
     long Transactions,
     long Changes,

@@ -17,4 +17,7 @@ public enum SpoolRecordKind : byte
 
     /// <summary>A note of the log's reader.</summary>
     Note = 5,
+
+    /// <summary>The join at which the branch of the file is to end.</summary>
+    Join = 6,
 }

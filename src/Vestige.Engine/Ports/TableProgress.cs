@@ -17,8 +17,16 @@ namespace Vestige.Engine.Ports;
 /// <param name="Form">The <see cref="SchemaFingerprint"/> of the source's table when it was loaded; null where that was not kept.</param>
 public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null, LoadPart? Part = null, string? Into = null, bool Settled = true, string? Form = null)
 {
+    /// <summary>The log of <see cref="Position"/>; null where it is that of the crossing.</summary>
+    public LogIdentity? Log { get; init; }
+
+    /// <summary>The same with its positions on a branch.</summary>
+    internal TableProgress On(int branch) => Position.Branch == branch && (Part is null || Part.Since.Branch == branch)
+        ? this
+        : this with { Position = Position.On(branch), Part = Part is { } part ? part with { Since = part.Since.On(branch) } : null };
+
     /// <summary>The same table before its load.</summary>
-    public TableProgress Anew() => this with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null, Settled = false, Form = null };
+    public TableProgress Anew() => this with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null, Settled = false, Form = null, Log = null };
 
     /// <summary>The tables of <see cref="Into"/>; null where that is null.</summary>
     public IReadOnlyList<TableName>? IntoTables => Into is null ? null : NamesIn(Into);

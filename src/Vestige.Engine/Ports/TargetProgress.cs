@@ -2,11 +2,46 @@ using Vestige.Core.Positions;
 
 namespace Vestige.Engine.Ports;
 
-/// <summary>What the target knows of a crossing: committed with its rows, so that the two cannot disagree.</summary>
-/// <param name="Identity">The source's log the positions belong to; null before the first load.</param>
+/// <summary>
+/// What the target knows of a crossing: committed with its rows, so that the two cannot disagree. A target stores offsets with the
+/// identity of their log; the numbers of branches are put on when it is opened (<see cref="Match"/>).
+/// </summary>
+/// <param name="Identity">The log of <paramref name="Position"/>, and of the tables that name none; null before the first load.</param>
 /// <param name="Position">Everything up to here is applied, tables that are behind or held apart; null before the first load ends.</param>
 /// <param name="Tables">The tables that were begun.</param>
-public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position, IReadOnlyList<TableProgress> Tables)
+/// <param name="Token">Where the log can be continued after the position, in the source's words; null where the position says that.</param>
+public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position, IReadOnlyList<TableProgress> Tables, string? Token = null)
 {
     public static TargetProgress None { get; } = new(null, null, []);
+
+    /// <summary>
+    /// The same with its positions on the branches on which they lie, so that they compare. A position of a log that the spool does not
+    /// know is put before all (<see cref="LogPosition.BeforeAll"/>): of a table it was passed before the spool began, and a crossing is
+    /// not let go on from it.
+    /// </summary>
+    public TargetProgress Match(IReadOnlyList<LogBranch> branches)
+    {
+        ArgumentNullException.ThrowIfNull(branches);
+        return branches.Count == 0 ? this : this with
+        {
+            Position = Position is { } position ? position.On(BranchOf(branches, Identity, position)) : null,
+            Tables = [.. Tables.Select(table => table.On(BranchOf(branches, table.Log ?? Identity, table.Part?.Since ?? table.Position)))],
+        };
+    }
+
+    /// <summary>The progress after an update.</summary>
+    public TargetProgress With(ProgressUpdate update)
+    {
+        ArgumentNullException.ThrowIfNull(update);
+        var changed = update.Tables.ToDictionary(table => table.Table);
+        IReadOnlyList<TableProgress> tables = update.Tables.Count == 0
+            ? Tables
+            : [.. Tables.Where(table => !changed.ContainsKey(table.Table)).Concat(update.Tables).OrderBy(table => table.Table)];
+        return update.Position is { } position
+            ? new TargetProgress(update.Identity ?? Identity, position, tables, update.Token)
+            : new TargetProgress(update.Identity ?? Identity, update.Restart ? null : Position, tables, update.Restart ? null : Token);
+    }
+
+    private static int BranchOf(IReadOnlyList<LogBranch> branches, LogIdentity? identity, LogPosition position) =>
+        identity is not null && LogBranch.Find(branches, identity, position.Offset) is { } branch ? branch : LogPosition.BeforeAll;
 }

@@ -39,7 +39,7 @@ public sealed record WaitingChange(
     bool Trying = false)
 {
     /// <summary>Unique within a crossing, and the same if the change is met again after a crash.</summary>
-    public string Id => FormattableString.Invariant($"{Position.Place:x}-{Ordinal}");
+    public string Id => FormattableString.Invariant($"{(Position.Branch == 0 ? "" : $"{Position.Branch:x}.")}{Position.Offset:x}-{Ordinal}");
 
     public TableName Table => Form.Name;
 

@@ -66,7 +66,7 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
     {
         // What the target has is compared, or said not to be, also where the source has no such table any more.
         var crossing = TakenTables.Of(treating.Definition.Tables, [.. there.Values]).Select(table => table.Schema.Name);
-        var known = views?.Target.Progress.Tables.Select(table => table.Table).Where(treating.Definition.Tables.Takes) ?? [];
+        var known = views?.Progress.Tables.Select(table => table.Table).Where(treating.Definition.Tables.Takes) ?? [];
         return [.. (scope.Tables.Count == 0 ? crossing.Union(known) : scope.Tables).Order()];
     }
 
@@ -103,7 +103,7 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
     /// <summary>Why a table cannot be compared now; null when it can.</summary>
     private string? Reason(TableName name)
     {
-        var progress = views!.Target.Progress.Tables.FirstOrDefault(table => table.Table == name);
+        var progress = views!.Progress.Tables.FirstOrDefault(table => table.Table == name);
         return progress switch
         {
             { Held: true } => $"it is held: {progress.HeldCause}",

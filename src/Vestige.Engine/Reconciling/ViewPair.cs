@@ -1,5 +1,6 @@
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Capturing;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
 
@@ -14,9 +15,9 @@ internal sealed class ViewPair : IAsyncDisposable
     private readonly Spool spool;
     private readonly string holder;
 
-    private ViewPair(Spool spool, string holder, IRowsView source, IRowsView target, DateTimeOffset openedAt)
+    private ViewPair(Spool spool, string holder, IRowsView source, IRowsView target, TargetProgress progress, DateTimeOffset openedAt)
     {
-        (this.spool, this.holder, Source, Target, OpenedAt) = (spool, holder, source, target, openedAt);
+        (this.spool, this.holder, Source, Target, Progress, OpenedAt) = (spool, holder, source, target, progress, openedAt);
     }
 
     public IRowsView Source { get; }
@@ -26,7 +27,10 @@ internal sealed class ViewPair : IAsyncDisposable
     public DateTimeOffset OpenedAt { get; }
 
     /// <summary>What is found holds as of here: the position of the target's view.</summary>
-    public LogPosition Position => Target.Position!.Value;
+    public LogPosition Position => Progress.Position!.Value;
+
+    /// <summary>What the target knew of the crossing then.</summary>
+    public TargetProgress Progress { get; }
 
     /// <summary>Opens both.</summary>
     /// <param name="request">Who is compared.</param>
@@ -39,16 +43,17 @@ internal sealed class ViewPair : IAsyncDisposable
         IRowsView? source = null;
         try
         {
-            source = await request.Source.Rows.OpenViewAsync(cancellation);
+            source = await BranchReads.ViewAsync(request.Source, request.Spool, cancellation);
             await request.PassAsync(source.Position!.Value, cancellation);
             var target = await request.Target.Tables.OpenViewAsync(request.Crossing, cancellation);
-            if (target.Position is null || target.Progress.Identity != request.Spool.Identity)
+            var progress = target.Progress.Match(request.Spool.Branches);
+            if (progress.Position is not { Branch: >= 0 })
             {
                 await target.DisposeAsync();
                 throw Unready(request.Crossing);
             }
 
-            return new ViewPair(request.Spool, name, source, target, now);
+            return new ViewPair(request.Spool, name, source, target, progress, now);
         }
         catch
         {

@@ -12,24 +12,30 @@ internal static class FragmentCodec
     private const int HeadSize = 8 + 8 + 8 + 1 + 4 + 4;
     private const int HasOrigin = 4;
     private const int HasRoute = 8;
+    private const int HasToken = 16;
 
     public static void Write(IBufferWriter<byte> output, LogFragment fragment, DateTimeOffset capturedAt)
     {
         var head = output.GetSpan(HeadSize);
-        BinaryPrimitives.WriteUInt64LittleEndian(head, fragment.Position.Place);
+        BinaryPrimitives.WriteUInt64LittleEndian(head, fragment.Position.Offset);
         BinaryPrimitives.WriteInt64LittleEndian(head[8..], fragment.CommittedAt.UtcTicks);
         BinaryPrimitives.WriteInt64LittleEndian(head[16..], capturedAt.UtcTicks);
-        head[24] = (byte)((fragment.First ? 1 : 0) | (fragment.Last ? 2 : 0) | (fragment.Origin is null ? 0 : HasOrigin) | (fragment.Route is null ? 0 : HasRoute));
+        head[24] = (byte)((fragment.First ? 1 : 0) | (fragment.Last ? 2 : 0) | (fragment.Origin is null ? 0 : HasOrigin) | (fragment.Route is null ? 0 : HasRoute) | (fragment.Token is null ? 0 : HasToken));
         BinaryPrimitives.WriteInt32LittleEndian(head[25..], fragment.Count);
         BinaryPrimitives.WriteInt32LittleEndian(head[29..], fragment.Changes.Length);
         output.Advance(HeadSize);
         WriteText(output, fragment.Origin);
         WriteText(output, fragment.Route);
+        WriteText(output, fragment.Token);
         output.Write(fragment.Changes.Span);
     }
 
     /// <summary>Reads all fragments of a body; the totals count back from those at its end.</summary>
-    public static List<SpooledFragment> Read(ReadOnlyMemory<byte> body, long transactionsAtEnd, long changesAtEnd)
+    /// <param name="body">The body in the clear.</param>
+    /// <param name="branch">The branch of the file that it is in.</param>
+    /// <param name="transactionsAtEnd">How many transactions the spool had taken at the end of it.</param>
+    /// <param name="changesAtEnd">The same for changes.</param>
+    public static List<SpooledFragment> Read(ReadOnlyMemory<byte> body, int branch, long transactionsAtEnd, long changesAtEnd)
     {
         var parts = new List<SpooledFragment>();
         var transactions = 0L;
@@ -43,11 +49,12 @@ internal static class FragmentCodec
             var begin = at + HeadSize;
             var origin = ReadText(body.Span, head[24] & HasOrigin, ref begin);
             var route = ReadText(body.Span, head[24] & HasRoute, ref begin);
+            var token = ReadText(body.Span, head[24] & HasToken, ref begin);
 
             transactions += (head[24] & 2) != 0 ? 1 : 0;
             changes += count;
             parts.Add(new SpooledFragment(
-                new LogPosition(BinaryPrimitives.ReadUInt64LittleEndian(head)),
+                new LogPosition(branch, BinaryPrimitives.ReadUInt64LittleEndian(head)),
                 new DateTimeOffset(BinaryPrimitives.ReadInt64LittleEndian(head[8..]), TimeSpan.Zero),
                 new DateTimeOffset(BinaryPrimitives.ReadInt64LittleEndian(head[16..]), TimeSpan.Zero),
                 (head[24] & 1) != 0,
@@ -57,7 +64,8 @@ internal static class FragmentCodec
                 transactions,
                 changes,
                 origin,
-                route));
+                route,
+                token));
             at = begin + length;
         }
 

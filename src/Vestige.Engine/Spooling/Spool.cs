@@ -1,3 +1,4 @@
+using Vestige.Core.Joining;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
@@ -7,7 +8,7 @@ namespace Vestige.Engine.Spooling;
 
 /// <summary>
 /// The durable buffer of one source connection: committed transactions in commit order, from <see cref="Begin"/> to
-/// <see cref="Last"/>. What <see cref="SyncAsync"/> has returned is durable; only then may the source be told.
+/// <see cref="Last"/>, over one or several branches of its log. A file is of one branch, so that its records need offsets only. What <see cref="SyncAsync"/> has returned is durable; only then may the source be told.
 /// A data record holds whole transactions or a part of one, never both, so that an unfinished tail can be cut off without
 /// touching anything that was acknowledged; a file ends only at a transaction's end.
 /// One writer; readers and questions from any thread.
@@ -43,8 +44,20 @@ public sealed class Spool : IAsyncDisposable
     /// <summary>Beats whenever room was made.</summary>
     public AsyncSignal Trimmed { get; } = new();
 
-    /// <summary>The log it is of; null before it was started.</summary>
-    public LogIdentity? Identity { get; private set; }
+    /// <summary>The branches of the log, in order, the last of them the one that is read; empty before it was started. Replaced as a whole.</summary>
+    public IReadOnlyList<LogBranch> Branches { get; private set; } = [];
+
+    /// <summary>The log that is read; null before it was started.</summary>
+    public LogIdentity? Identity => Branches.Count > 0 ? Branches[^1].Identity : null;
+
+    /// <summary>The number of the branch that is read; 0 before it was started.</summary>
+    public int Branch => Math.Max(0, Branches.Count - 1);
+
+    /// <summary>The join at which the branch that is read is to end; null while there is none.</summary>
+    public JoinPoint? Join { get; private set; }
+
+    /// <summary>Where the log can be continued after <see cref="Last"/>, in the source's words; null where the position says that. Asked by the writer only.</summary>
+    public string? Token => writer.Token;
 
     /// <summary>Everything after this position is held.</summary>
     public LogPosition Begin => list.Begin;
@@ -104,6 +117,7 @@ public sealed class Spool : IAsyncDisposable
         forms.Replace(found.Relations);
         notes = found.Notes;
         tables.Replace(found.Tables);
+        Join = found.Join;
         list.Replace(found.Files);
         if (found.Files.Count > 0)
         {
@@ -121,13 +135,81 @@ public sealed class Spool : IAsyncDisposable
             throw new InvalidOperationException("The spool is already of a log.");
         }
 
-        await AddFileAsync(1, new SpoolHeader(identity.Server, identity.Timeline, after.Place, 0, 0), cancellation);
+        IReadOnlyList<LogBranch> first = [new LogBranch(identity, after.Offset)];
+        await AddFileAsync(1, new SpoolHeader(identity.Server, identity.Timeline, after.Offset, 0, 0, first), cancellation);
         await list.Newest.File.SyncAsync(cancellation);
-        Identity = identity;
-        list.Begin = Last = after;
-        writer.Resume(after, writer.Sequence, 0, 0);
+        Branches = first;
+        list.Begin = Last = new LogPosition(after.Offset);
+        writer.Resume(Last, null, writer.Sequence, 0, 0);
         Grown.Beat();
     }
+
+    /// <summary>
+    /// Writes down that the branch that is read ends at a join, beyond which nothing of it will be taken. Throws
+    /// <see cref="RequestRefusedException"/> where the join may not be taken. Between two transactions only. Durable when it returns.
+    /// </summary>
+    public async Task SealAsync(JoinPoint join, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(join);
+        var taken = Branches.Count > 1 ? new JoinPoint(Branches[^2].Identity, Branches[^2].End!.Value, Branches[^1].Identity, Branches[^1].Begin, Branches[^1].OpenedBy!) : null;
+        if (join == Join || join == taken)
+        {
+            return;
+        }
+
+        if ((Join is null ? JoinRule.Refusal(join, Branches, Last) : "another one is to be taken first") is { } why)
+        {
+            throw new RequestRefusedException($"The join of {join.Old} and {join.New} is not taken: {why}.") { Remedy = "Load the crossings of this source again." };
+        }
+
+        await writer.AddJoinAsync(list.Newest.File, join, cancellation);
+        await list.Newest.File.SyncAsync(cancellation);
+        Join = join;
+    }
+
+    /// <summary>Begins the next branch, once the one that is read has come to its end. Durable when it returns.</summary>
+    public async Task BeginBranchAsync(CancellationToken cancellation)
+    {
+        if (Join is not { } join || Last.Offset != join.End)
+        {
+            throw new InvalidOperationException("The branch has not come to its end.");
+        }
+
+        IReadOnlyList<LogBranch> next = [.. Branches.SkipLast(1), Branches[^1] with { End = join.End }, new LogBranch(join.New, join.Begin, OpenedBy: join.Evidence)];
+
+        // What the reader of the old log noted means nothing in the new one.
+        notes = [];
+        await AddFileAsync(list.Newest.Number + 1, new SpoolHeader(join.New.Server, join.New.Timeline, join.Begin, Transactions, Changes, next), cancellation);
+        await list.Newest.File.SyncAsync(cancellation);
+        (Branches, Join, Last) = (next, null, new LogPosition(next.Count - 1, join.Begin));
+        writer.Resume(Last, null, writer.Sequence, Transactions, Changes);
+        Grown.Beat();
+    }
+
+    /// <summary>Whether everything after a position is held. The end of a branch and the beginning of the next are one state.</summary>
+    public bool Holds(LogPosition position) => position >= Begin || (NextOf(position) is { } next && Holds(next));
+
+    /// <summary>The bytes of log between two positions, over the branches between them; as the source has it on each.</summary>
+    public long Distance(ILogSource source, LogPosition from, LogPosition to)
+    {
+        ArgumentNullException.ThrowIfNull(source);
+        var bytes = 0L;
+        from = from.Branch < 0 ? Begin : from;
+        for (; from.Branch < to.Branch && from.Branch < Branches.Count - 1; from = new LogPosition(from.Branch + 1, Branches[from.Branch + 1].Begin))
+        {
+            bytes += source.Distance(from, from.At(Branches[from.Branch].End ?? from.Offset));
+        }
+
+        return bytes + source.Distance(from, to);
+    }
+
+    /// <summary>Whether the last fragment that was added leaves a transaction open. Asked by the writer only.</summary>
+    public bool Inside => writer.Inside;
+
+    /// <summary>The beginning of the next branch, where a position is the end of one; null for any other.</summary>
+    public LogPosition? NextOf(LogPosition position) => position.Branch >= 0 && position.Branch + 1 < Branches.Count && Branches[position.Branch].End == position.Offset
+        ? new LogPosition(position.Branch + 1, Branches[position.Branch + 1].Begin)
+        : null;
 
     /// <summary>Drops everything, for a source whose log has become another.</summary>
     public async Task ClearAsync(CancellationToken cancellation)
@@ -138,13 +220,13 @@ public sealed class Spool : IAsyncDisposable
             await files.DeleteAsync(entry.Number, cancellation);
         }
 
-        Identity = null;
+        (Branches, Join) = ([], null);
         list.Begin = Last = LogPosition.Zero;
         forms.Replace([]);
         tables.Replace([]);
         notes = [];
         Transactions = Changes = 0;
-        writer.Resume(LogPosition.Zero, 0, 0, 0);
+        writer.Resume(LogPosition.Zero, null, 0, 0, 0);
     }
 
     /// <summary>Writes down which tables are read from here on. Durable when it returns.</summary>
@@ -228,7 +310,7 @@ public sealed class Spool : IAsyncDisposable
             await list.Newest.File.SyncAsync(cancellation);
             await AddFileAsync(
                 list.Newest.Number + 1,
-                new SpoolHeader(Identity!.Server, Identity.Timeline, Last.Place, Transactions, Changes),
+                new SpoolHeader(Identity!.Server, Identity.Timeline, Last.Offset, Transactions, Changes, Branches, writer.Token),
                 cancellation);
             await list.Newest.File.SyncAsync(cancellation);
         }
@@ -241,14 +323,16 @@ public sealed class Spool : IAsyncDisposable
     public DateTimeOffset? SyncedAt(LogPosition position) => syncs.Of(position);
 
     /// <summary>Reads forward after a position. Throws <see cref="PlaceLostException"/> when it is no longer held.</summary>
-    public SpoolReader ReadAfter(LogPosition position)
+    /// <param name="position">Where to begin.</param>
+    /// <param name="withinBranch">Whether the reader stops at the end of the branch of the position.</param>
+    public SpoolReader ReadAfter(LogPosition position, bool withinBranch = false)
     {
-        if (Identity is null || position < Begin)
+        if (Identity is null || !Holds(position))
         {
             throw Lost(position);
         }
 
-        return new SpoolReader(this, cipher, position);
+        return new SpoolReader(this, cipher, position, withinBranch);
     }
 
     /// <summary>Keeps everything after a position for a crossing; null keeps everything until its position is known.</summary>
@@ -279,21 +363,21 @@ public sealed class Spool : IAsyncDisposable
     /// <summary>The numbers of its files, in log order.</summary>
     internal IReadOnlyList<long> FileNumbers => list.Numbers;
 
-    /// <summary>The file of that number, the number of the one after it once it is closed, and up to which record it may be read.</summary>
-    internal (ISpoolFile File, long? Successor, long Visible) FileOf(long number) => list.Of(number);
+    /// <summary>The file of that number, its branch, the number of the one after it once it is closed, and up to which record it may be read.</summary>
+    internal (ISpoolFile File, int Branch, long? Successor, long Visible) FileOf(long number) => list.Of(number);
 
     private async Task ResumeAsync(List<SpoolFileEntry> found, CancellationToken cancellation)
     {
         var newest = found[^1];
         var complete = await newest.File.LastAsync(complete: true, cancellation);
         var last = await newest.File.LastAsync(complete: false, cancellation);
-        Identity = newest.Header.Identity;
-        list.Begin = new LogPosition(found[0].Header.After);
+        Branches = newest.Header.AllBranches;
+        list.Begin = found[0].Header.Start;
         Last = newest.Last;
         Transactions = complete?.Transactions ?? newest.Header.Transactions;
         Changes = complete?.Changes ?? newest.Header.Changes;
         list.Show(last?.Sequence ?? 0);
-        writer.Resume(Last, last?.Sequence ?? 0, Transactions, Changes);
+        writer.Resume(Last, newest.Header.Token, last?.Sequence ?? 0, Transactions, Changes);
         await writer.NoteKeysAsync(newest.File, cancellation);
         locator.Forget();
     }

@@ -13,5 +13,5 @@ internal sealed class SpoolFileEntry(long number, ISpoolFile file, SpoolHeader h
     public SpoolHeader Header => header;
 
     /// <summary>The last whole transaction, or where the file begins while it has none.</summary>
-    public LogPosition Last { get; set; } = new(header.After);
+    public LogPosition Last { get; set; } = header.Start;
 }

@@ -108,7 +108,7 @@ internal sealed class SpoolFileList(SpoolOptions options)
     /// The file of that number and, once it is closed, the number of the one after it. Of the newest file a reader may see
     /// only what a sync has acknowledged: what lies behind may yet be cut off and written anew.
     /// </summary>
-    public (ISpoolFile File, long? Successor, long Visible) Of(long number)
+    public (ISpoolFile File, int Branch, long? Successor, long Visible) Of(long number)
     {
         lock (gate)
         {
@@ -119,7 +119,7 @@ internal sealed class SpoolFileList(SpoolOptions options)
             }
 
             var closed = place + 1 < entries.Count;
-            return (entries[place].File, closed ? entries[place + 1].Number : null, closed ? long.MaxValue : visible);
+            return (entries[place].File, entries[place].Header.Branch, closed ? entries[place + 1].Number : null, closed ? long.MaxValue : visible);
         }
     }
 
@@ -166,7 +166,7 @@ internal sealed class SpoolFileList(SpoolOptions options)
             var oldest = entries[0];
             dropped += oldest.File.Bytes;
             entries.RemoveAt(0);
-            Begin = new LogPosition(entries[0].Header.After);
+            Begin = entries[0].Header.Start;
             return oldest;
         }
     }

@@ -13,7 +13,7 @@ internal sealed class SpoolLocator(Spool spool)
     /// <summary>Null when the spool does not hold the position.</summary>
     public async Task<SpoolPlace?> LocateAsync(LogPosition position, CancellationToken cancellation)
     {
-        if (spool.Identity is null || position < spool.Begin)
+        if (spool.Identity is null || !spool.Holds(position))
         {
             return null;
         }

@@ -1,11 +1,12 @@
 using System.Text.Json;
+using Vestige.Core.Joining;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Spooling;
 
-/// <summary>What a spool file says beside its data: its header, the forms of tables, which tables are read, and the reader's notes.</summary>
-internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int, TableSchema> Relations, List<SpooledTable> Tables, Dictionary<string, string> Notes)
+/// <summary>What a spool file says beside its data: its header, the forms of tables, which tables are read, the reader's notes, and the join at which its branch is to end.</summary>
+internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int, TableSchema> Relations, List<SpooledTable> Tables, Dictionary<string, string> Notes, JoinPoint? Join)
 {
     /// <summary>
     /// Reads it; null when a crash came while the file was begun. What a file begins with ends with the list of tables, and
@@ -23,7 +24,7 @@ internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int
         var relations = new Dictionary<int, TableSchema>();
         foreach (var relation in side.Where(record => record.Kind == SpoolRecordKind.Relation))
         {
-            relations[(int)relation.Last.Place] = Read<TableSchema>(relation);
+            relations[(int)relation.Number] = Read<TableSchema>(relation);
         }
 
         var notes = new Dictionary<string, string>();
@@ -36,7 +37,8 @@ internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int
             Read<SpoolHeader>(side[0]),
             relations,
             [.. Read<List<JsonElement>>(side.Last(record => record.Kind == SpoolRecordKind.Tables)).Select(TableOf)],
-            notes);
+            notes,
+            side.LastOrDefault(record => record.Kind == SpoolRecordKind.Join) is { } join ? Read<JoinPoint>(join) : null);
     }
 
     /// <summary>Spools that were written before it was known since when a table is held whole have its name alone.</summary>

@@ -9,24 +9,29 @@ public sealed class SpoolReader
     private readonly Spool spool;
     private readonly ISpoolCipher cipher;
     private readonly LogPosition after;
+    private readonly bool withinBranch;
     private long? file;
     private long sequence;
 
-    internal SpoolReader(Spool spool, ISpoolCipher cipher, LogPosition after)
+    internal SpoolReader(Spool spool, ISpoolCipher cipher, LogPosition after, bool withinBranch)
     {
         this.spool = spool;
         this.cipher = cipher;
         this.after = after;
+        this.withinBranch = withinBranch;
     }
 
-    /// <summary>Waits until there is something, then returns it.</summary>
+    /// <summary>Whether the branch has ended here, and all of it was read; only of a reader that stops there.</summary>
+    public bool AtBranchEnd { get; private set; }
+
+    /// <summary>Waits until there is something, then returns it; empty at the end of the branch.</summary>
     public async Task<IReadOnlyList<SpooledFragment>> ReadAsync(int bytes, CancellationToken cancellation)
     {
         while (true)
         {
             var grown = spool.Grown.Next;
             var read = await TryReadAsync(bytes, cancellation);
-            if (read.Count > 0)
+            if (read.Count > 0 || AtBranchEnd)
             {
                 return read;
             }
@@ -40,17 +45,17 @@ public sealed class SpoolReader
     {
         while (true)
         {
-            if (file is null && !await SeekAsync(cancellation))
+            if (AtBranchEnd || (file is null && !await SeekAsync(cancellation)))
             {
                 return [];
             }
 
-            var (open, successor, visible) = spool.FileOf(file!.Value);
+            var (open, branch, successor, visible) = spool.FileOf(file!.Value);
             var records = sequence >= visible ? [] : Visible(await open.ReadAsync(sequence, bytes, cancellation), visible);
             if (records.Count > 0)
             {
                 sequence = records[^1].Sequence;
-                var fragments = Decode(records);
+                var fragments = Decode(records, branch);
                 if (fragments.Count > 0)
                 {
                     return fragments;
@@ -59,6 +64,10 @@ public sealed class SpoolReader
             else if (successor is null)
             {
                 return [];
+            }
+            else if (withinBranch && spool.FileOf(successor.Value).Branch != branch)
+            {
+                AtBranchEnd = true;
             }
             else
             {
@@ -79,17 +88,26 @@ public sealed class SpoolReader
             return false;
         }
 
-        sequence = (await found.File.FindAsync(after, cancellation))?.Sequence ?? 0;
+        if (found.Header.Branch == after.Branch)
+        {
+            sequence = (await found.File.FindAsync(after.Offset, cancellation))?.Sequence ?? 0;
+        }
+        else if (withinBranch)
+        {
+            AtBranchEnd = true;
+            return false;
+        }
+
         file = found.Number;
         return true;
     }
 
-    private List<SpooledFragment> Decode(IReadOnlyList<SpoolRecord> records)
+    private List<SpooledFragment> Decode(IReadOnlyList<SpoolRecord> records, int branch)
     {
         var fragments = new List<SpooledFragment>();
         foreach (var record in records)
         {
-            foreach (var fragment in FragmentCodec.Read(cipher.Open(record.Body.Span), record.Transactions, record.Changes))
+            foreach (var fragment in FragmentCodec.Read(cipher.Open(record.Body.Span), branch, record.Transactions, record.Changes))
             {
                 if (fragment.Position > after)
                 {

@@ -21,13 +21,13 @@ internal sealed class SpoolSearch(Spool spool, ISpoolCipher cipher)
             yield break;
         }
 
-        var visible = await UseAsync(number, _ => Task.FromResult(spool.FileOf(number).Visible), 0);
+        var (visible, branch) = await UseAsync(number, _ => Task.FromResult((spool.FileOf(number).Visible, spool.FileOf(number).Branch)), (0L, 0));
         foreach (var record in (await UseAsync(number, file => file.ReadFiltersAsync(cancellation), [])).Where(record => record.Sequence <= visible && MayHold(record.Filter, hashes)))
         {
             cancellation.ThrowIfCancellationRequested();
             foreach (var whole in await UseAsync(number, file => file.ReadAsync(record.Sequence - 1, 1, cancellation), []))
             {
-                foreach (var fragment in whole.Sequence == record.Sequence ? FragmentCodec.Read(cipher.Open(whole.Body.Span), whole.Transactions, whole.Changes) : [])
+                foreach (var fragment in whole.Sequence == record.Sequence ? FragmentCodec.Read(cipher.Open(whole.Body.Span), branch, whole.Transactions, whole.Changes) : [])
                 {
                     yield return fragment;
                 }

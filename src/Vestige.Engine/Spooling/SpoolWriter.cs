@@ -1,6 +1,7 @@
 using System.Buffers;
 using System.Text.Json;
 using Vestige.Core.Changes;
+using Vestige.Core.Joining;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
@@ -30,6 +31,9 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
     /// <summary>The last whole transaction that was written.</summary>
     public LogPosition Written { get; private set; }
 
+    /// <summary>Where the log can be continued after <see cref="Written"/>, in the source's words; null where the position says that.</summary>
+    public string? Token { get; private set; }
+
     /// <summary>Whether a note was written that no sync has made durable yet.</summary>
     public bool HasNote { get; private set; }
 
@@ -37,9 +41,10 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
     public bool Inside { get; private set; }
 
     /// <summary>Goes on behind what a file holds.</summary>
-    public void Resume(LogPosition written, long sequence, long transactions, long changes)
+    public void Resume(LogPosition written, string? token, long sequence, long transactions, long changes)
     {
         Written = written;
+        Token = token;
         Sequence = sequence;
         Transactions = transactions;
         Changes = changes;
@@ -65,9 +70,10 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
                 return;
             }
 
-            foreach (var fragment in records.SelectMany(record => FragmentCodec.Read(cipher.Open(record.Body.Span), record.Transactions, record.Changes)))
+            foreach (var fragment in records.SelectMany(record => FragmentCodec.Read(cipher.Open(record.Body.Span), Written.Branch, record.Transactions, record.Changes)))
             {
                 NoteKeys(fragment.Changes);
+                Token = fragment.Last && fragment.Position <= Written ? fragment.Token : Token;
             }
 
             keys.Clear();
@@ -89,7 +95,7 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
     {
         Sequence = 0;
         Array.Clear(fileFilter);
-        await AddAsync(file, SpoolRecordKind.Header, default, complete: true, JsonSerializer.SerializeToUtf8Bytes(header), cancellation);
+        await AddAsync(file, SpoolRecordKind.Header, 0, complete: true, JsonSerializer.SerializeToUtf8Bytes(header), cancellation);
         foreach (var (number, table) in relations)
         {
             await AddRelationAsync(file, number, table, cancellation);
@@ -105,15 +111,18 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
 
     public async Task AddNoteAsync(ISpoolFile file, string name, string text, CancellationToken cancellation)
     {
-        await AddAsync(file, SpoolRecordKind.Note, default, complete: true, JsonSerializer.SerializeToUtf8Bytes(KeyValuePair.Create(name, text)), cancellation);
+        await AddAsync(file, SpoolRecordKind.Note, 0, complete: true, JsonSerializer.SerializeToUtf8Bytes(KeyValuePair.Create(name, text)), cancellation);
         HasNote = true;
     }
 
     public Task AddTablesAsync(ISpoolFile file, IReadOnlyList<SpooledTable> tables, CancellationToken cancellation) =>
-        AddAsync(file, SpoolRecordKind.Tables, default, complete: true, JsonSerializer.SerializeToUtf8Bytes(tables), cancellation);
+        AddAsync(file, SpoolRecordKind.Tables, 0, complete: true, JsonSerializer.SerializeToUtf8Bytes(tables), cancellation);
+
+    public Task AddJoinAsync(ISpoolFile file, JoinPoint join, CancellationToken cancellation) =>
+        AddAsync(file, SpoolRecordKind.Join, 0, complete: true, JsonSerializer.SerializeToUtf8Bytes(join), cancellation);
 
     public Task AddRelationAsync(ISpoolFile file, int number, TableSchema table, CancellationToken cancellation) =>
-        AddAsync(file, SpoolRecordKind.Relation, new LogPosition((ulong)number), complete: true, JsonSerializer.SerializeToUtf8Bytes(table), cancellation);
+        AddAsync(file, SpoolRecordKind.Relation, (ulong)number, complete: true, JsonSerializer.SerializeToUtf8Bytes(table), cancellation);
 
     public async Task AppendAsync(ISpoolFile file, IReadOnlyList<LogFragment> fragments, DateTimeOffset capturedAt, CancellationToken cancellation)
     {
@@ -132,7 +141,7 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
             Inside = !fragment.Last;
             if (fragment.Last)
             {
-                Written = fragment.Position;
+                (Written, Token) = (fragment.Position, fragment.Token);
             }
 
             if (!fragment.Whole)
@@ -149,7 +158,7 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
 
     private async Task AddDataAsync(ISpoolFile file, ArrayBufferWriter<byte> body, CancellationToken cancellation)
     {
-        var record = new SpoolRecord(++Sequence, SpoolRecordKind.Data, Written, !Inside, Transactions, Changes, cipher.Seal(body.WrittenSpan));
+        var record = new SpoolRecord(++Sequence, SpoolRecordKind.Data, Written.Offset, !Inside, Transactions, Changes, cipher.Seal(body.WrittenSpan));
         await file.AppendAsync(record with { Filter = cipher.Seal(KeyFilter.Of(keys)) }, cancellation);
         body.ResetWrittenCount();
         keys.Clear();
@@ -200,6 +209,6 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
         return found;
     }
 
-    private Task AddAsync(ISpoolFile file, SpoolRecordKind kind, LogPosition last, bool complete, ReadOnlyMemory<byte> body, CancellationToken cancellation) =>
+    private Task AddAsync(ISpoolFile file, SpoolRecordKind kind, ulong last, bool complete, ReadOnlyMemory<byte> body, CancellationToken cancellation) =>
         file.AppendAsync(new SpoolRecord(++Sequence, kind, last, complete, Transactions, Changes, cipher.Seal(body.Span)), cancellation);
 }

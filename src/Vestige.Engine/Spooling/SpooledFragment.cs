@@ -14,6 +14,7 @@ namespace Vestige.Engine.Spooling;
 /// <param name="Transactions">How many transactions the spool had taken up to and with this one.</param>
 /// <param name="TotalChanges">The same for changes.</param>
 /// <param name="Route">The <see cref="Core.Routes.Route"/> that it bears, as text; null when it was made at the source.</param>
+/// <param name="Token">Where the log can be continued after it, in the source's words; null where the position says that.</param>
 /// <param name="Origin">Whence the source itself got the transaction by replication; null when it was made there.</param>
 public sealed record SpooledFragment(
     LogPosition Position,
@@ -26,7 +27,8 @@ public sealed record SpooledFragment(
     long Transactions,
     long TotalChanges,
     string? Origin = null,
-    string? Route = null)
+    string? Route = null,
+    string? Token = null)
 {
     public bool Whole => First && Last;
 

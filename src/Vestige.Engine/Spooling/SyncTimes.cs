@@ -8,7 +8,7 @@ internal sealed class SyncTimes
     private const int Kept = 2048;
     private readonly Lock gate = new();
     private readonly List<(LogPosition Upto, DateTimeOffset At)> syncs = [];
-    private LogPosition forgotten = new(ulong.MaxValue);
+    private LogPosition forgotten = new(int.MaxValue, ulong.MaxValue);
 
     public void Add(LogPosition upto, DateTimeOffset at)
     {

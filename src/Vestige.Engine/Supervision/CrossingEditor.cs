@@ -116,7 +116,7 @@ internal sealed class CrossingEditor(
     private async Task MarkAsync(CrossingDefinition definition, Func<TargetProgress, IReadOnlyList<TableProgress>> marks, CancellationToken cancellation)
     {
         var target = connections.Target(definition.Target);
-        await using var session = await target.Tables.OpenSessionAsync(definition.Name, await store.NextEpochAsync(definition.Name, 0, cancellation), cancellation);
+        await using var session = await target.Tables.OpenSessionAsync(definition.Name, await store.NextTermAsync(definition.Name, 0, cancellation), cancellation);
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
         await transaction.CommitAsync(new ProgressUpdate(null, marks(session.Progress)), cancellation);
     }

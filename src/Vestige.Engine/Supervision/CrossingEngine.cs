@@ -78,6 +78,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         book = new CrossingRegistry(quarantine, reconciliations);
         Events = new EventLog(store, clock, logger);
         captures = new Captures(connections, cipher, options, Events, clock, random, logger, new RestoredBackup(connections, book, quarantine).MissingAsync);
+        Positions = new SourcePositions(connections, captures);
         loops = new LoopCheck(connections, book);
         planner = new CrossingPlanner(connections, keys, captures, loops, clock);
         this.runs = runs;
@@ -104,6 +105,9 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     /// <summary>What needs somebody; null where that is not watched.</summary>
     public AlertService? Alerts { get; }
+
+    /// <summary>Positions as people write them, and the joins of logs.</summary>
+    public SourcePositions Positions { get; }
 
     /// <summary>Rows and transactions on their way.</summary>
     public Tracer Trace { get; }

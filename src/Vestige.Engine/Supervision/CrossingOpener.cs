@@ -47,7 +47,7 @@ internal sealed class CrossingOpener(
     /// <summary>Lets a worker end its run with what is committed now, and keeps that through a restart.</summary>
     public async Task EndRunAsync(CrossingEntry entry, CrossingWorker worker, CancellationToken cancellation)
     {
-        var head = (await connections.Source(entry.Stored.Definition.Source).Log.SampleAsync(LogPosition.Zero, cancellation)).Head;
+        var head = await BranchReads.HeadAsync(connections.Source(entry.Stored.Definition.Source), captures.Find(entry.Stored.Definition.Source)?.Spool, cancellation);
         worker.IsOneRun = true;
         worker.Steering.Stop(new StopRequest(StopMode.Drain, new StopMark(head)));
         entry.Stored = entry.Stored with { Until = new StopMark(head) };
@@ -236,6 +236,7 @@ internal sealed class CrossingOpener(
         try
         {
             var progress = await connections.Target(entry.Stored.Definition.Target).Tables.ReadProgressAsync(entry.Name, cancellation);
+            progress = progress.Match(capture.Spool.Branches);
             if (entry.Learn(progress, rested))
             {
                 capture.Spool.Hold(entry.Name, entry.Stored.Desired == DesiredState.KeepLog ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool) : progress.Position);

@@ -45,7 +45,7 @@ internal sealed class CrossingReload(
         await RefuseGoneAsync(entry, tables, cancellation);
         await entry.HaltAsync(new StopRequest(StopMode.Now));
         await desire(entry, DesiredState.Pause, by, null, cancellation);
-        await using (var session = await target.Tables.OpenSessionAsync(crossing, await store.NextEpochAsync(crossing, 0, cancellation), cancellation))
+        await using (var session = await target.Tables.OpenSessionAsync(crossing, await store.NextTermAsync(crossing, 0, cancellation), cancellation))
         {
             var again = Again(session.Progress, tables);
             await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);

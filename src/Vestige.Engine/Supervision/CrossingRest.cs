@@ -1,5 +1,6 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
+using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -46,7 +47,7 @@ internal sealed class CrossingRest(
 
         for (var tries = 1; ; tries++)
         {
-            var mark = wanted ?? new StopMark((await source.Log.SampleAsync(LogPosition.Zero, cancellation)).Head);
+            var mark = wanted ?? new StopMark(await BranchReads.HeadAsync(source, captures.Find(entry.Stored.Definition.Source)?.Spool, cancellation));
             if (worker.TryStop(mark))
             {
                 await KeepMarkAsync(entry, worker, mark, by);

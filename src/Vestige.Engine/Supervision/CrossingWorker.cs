@@ -19,7 +19,7 @@ using Vestige.Engine.Treating;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>
-/// Runs one crossing until it is asked to rest or cannot go on. A turn begins with a new epoch and a new session on the
+/// Runs one crossing until it is asked to rest or cannot go on. A turn begins with a new term and a new session on the
 /// target, whose progress alone says where to go on; when anything fails that waiting may mend, the turn is given up and
 /// the next one begins after a pause.
 /// </summary>
@@ -47,11 +47,12 @@ public sealed class CrossingWorker
     private readonly ConstraintBuilder settling;
     private readonly AsideNotices notices;
     private readonly WorkerTroubles troubles;
+    private readonly PassageNotices passages;
     private readonly SourceSystem source;
     private volatile ITargetSession? atWork;
     private RouteEnds? routeEnds;
 
-    /// <summary>The epoch that the target knows and the store does not, as when the store was restored from an older backup.</summary>
+    /// <summary>The term that the target knows and the store does not, as when the store was restored from an older backup.</summary>
     private long succeededBy;
 
     internal CrossingWorker(
@@ -84,6 +85,7 @@ public sealed class CrossingWorker
         notices = new AsideNotices(definition.Name, quarantine, events, clock);
         troubles = new WorkerTroubles(definition.Name, state, Steering, events, clock, random, logger);
         trying = new QuarantineTry(quarantine, treating, events, clock);
+        passages = new PassageNotices(definition.Name, entry.Verdicts, events);
         repairs = entry.Repairs;
         repairing = new RepairRun(treating, source, target, capture.Spool, quarantine, repairs);
     }
@@ -148,7 +150,7 @@ public sealed class CrossingWorker
             }
             catch (Exception exception) when (WorkerTroubles.MayPass(exception))
             {
-                succeededBy = (exception as FencedException)?.Epoch ?? 0;
+                succeededBy = (exception as FencedException)?.Term ?? 0;
                 attempt = Reached == before ? attempt + 1 : 1;
                 before = Reached;
                 if (!await troubles.WaitAsync(attempt, exception))
@@ -174,22 +176,30 @@ public sealed class CrossingWorker
     private async Task TurnAsync()
     {
         var now = Steering.Now;
-        var epoch = await store.NextEpochAsync(definition.Name, succeededBy, now);
-        await using var session = await target.Tables.OpenSessionAsync(definition.Name, epoch, now);
+        var term = await store.NextTermAsync(definition.Name, succeededBy, now);
+        await using var session = await target.Tables.OpenSessionAsync(definition.Name, term, now);
         atWork = session;
+        session.Match(capture.Spool.Branches);
         state.Take(session.Progress);
         await quarantine.OpenAsync(session.Progress, now);
         var wanted = await arrival.TablesAsync(session.Progress, now);
-        var missing = wanted.Where(name => !session.Progress.Tables.Any(table => table.Table == name && table.Loaded)).ToList();
+        var missing = Missing(wanted, session.Progress);
         if (missing.Count > 0 || session.Progress.Position is null || !capture.Spool.Tables.IsSupersetOf(wanted))
         {
             await capture.CarryAsync(wanted, now);
         }
 
-        if (session.Progress.Position > capture.Spool.Last)
+        if (session.Progress.Position is { Branch: LogPosition.BeforeAll } || session.Progress.Position > capture.Spool.Last)
         {
             // The spool is older than the target, as after a restored backup: whether the log still goes on from there is found out first.
             await capture.CarryAsync(wanted, now);
+        }
+
+        session.Match(capture.Spool.Branches);
+        if (await BranchPassage.ContinueAsync(session, capture.Spool, source.Log, now))
+        {
+            state.Take(session.Progress);
+            missing = Missing(wanted, session.Progress);
         }
 
         arrival.Agree(session.Progress);
@@ -216,6 +226,9 @@ public sealed class CrossingWorker
 
         await FollowAsync(session, now);
     }
+
+    private static List<TableName> Missing(IReadOnlyList<TableName> wanted, TargetProgress progress) =>
+        [.. wanted.Where(name => !progress.Tables.Any(table => table.Table == name && table.Loaded))];
 
     /// <summary>The source is asked only where its log does not say: what the spool holds is applied while it cannot be reached.</summary>
     private async Task<RouteEnds> EndsAsync(CancellationToken cancellation) => new(
@@ -275,6 +288,7 @@ public sealed class CrossingWorker
                 mine.Taken();
                 if (batch is null)
                 {
+                    mine = mine.Gatherer.AtBranchEnd ? await PassAsync(session, mine, gathering.Token, cancellation) : mine;
                     continue;
                 }
 
@@ -319,6 +333,16 @@ public sealed class CrossingWorker
         return aside;
     }
 
+    /// <summary>All of a branch is applied: the crossing goes on with the next.</summary>
+    private async Task<Gathering> PassAsync(ITargetSession session, Gathering mine, CancellationToken ending, CancellationToken cancellation)
+    {
+        var entered = await BranchPassage.PassAsync(session, capture.Spool, cancellation);
+        state.Take(session.Progress);
+        capture.Spool.Hold(definition.Name, session.Progress.Position);
+        await passages.EnteredAsync(entered, cancellation);
+        return await GatherAnewAsync(mine, session.Progress, ending);
+    }
+
     private async Task<Gathering> GatherAnewAsync(Gathering before, TargetProgress progress, CancellationToken ending)
     {
         await before.DisposeAsync();
@@ -339,7 +363,7 @@ public sealed class CrossingWorker
         var spool = capture.Spool;
         var tables = progress.Tables.Where(table => definition.Tables.Takes(table.Table)).ToImmutableDictionary(table => table.Table);
         var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), tables) { Target = routeEnds!.Target };
-        var gatherer = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value), router, clock, BatchBytes) { Idle = meter.Idle };
+        var gatherer = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value, withinBranch: true), router, clock, BatchBytes) { Idle = meter.Idle };
         state.Follows(gatherer);
         return new Gathering(gatherer, router, ending);
     }

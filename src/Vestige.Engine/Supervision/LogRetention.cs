@@ -1,6 +1,7 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Capturing;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
@@ -37,7 +38,7 @@ internal sealed class LogRetention(IConnections connections, Captures captures)
         var definition = entry.Stored.Definition;
         var capture = captures.Find(definition.Source) ?? throw new PortException($"The log cannot be kept yet: {entry.Trouble?.What}") { Remedy = entry.Trouble?.Remedy, Transient = true };
         await capture.CarryAsync(tables, cancellation);
-        await using (var snapshot = await connections.Source(definition.Source).Rows.OpenSnapshotAsync(1, cancellation))
+        await using (var snapshot = await BranchReads.SnapshotAsync(connections.Source(definition.Source), capture.Spool, 1, cancellation))
         {
             capture.HoldsWhole(tables, snapshot.Position);
         }

@@ -2,6 +2,7 @@ using Vestige.Core.Changes;
 using Vestige.Core.Reconciling;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
+using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -107,7 +108,7 @@ public sealed class RepairService
         asked.Spool.Hold(holder, asked.Applied());
         try
         {
-            await using var view = await asked.Source.Rows.OpenViewAsync(cancellation);
+            await using var view = await BranchReads.ViewAsync(asked.Source, asked.Spool, cancellation);
             var order = new RepairOrder(view, rows, undoes is not null);
             entry.Repairs.Add(order);
             var (position, done) = await WaitAsync(entry, order, cancellation);

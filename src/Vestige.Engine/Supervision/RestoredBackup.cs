@@ -44,8 +44,9 @@ internal sealed class RestoredBackup(IConnections connections, CrossingRegistry 
             return null;
         }
 
-        return progress.Identity != identity ? $"the target of {crossing} is at a position of another log"
-            : (progress.Position ?? loaded.Min(table => table.Position)) < position ? $"the target of {crossing} is before that"
+        // The spool is of the first branch again; so are the positions, if they are of that log.
+        return progress.Identity != identity || loaded.Exists(table => table.Log is { } log && log != identity) ? $"the target of {crossing} is at a position of another log"
+            : (progress.Position ?? loaded.Min(table => table.Position)).Offset < position.Offset ? $"the target of {crossing} is before that"
             : null;
     }
 

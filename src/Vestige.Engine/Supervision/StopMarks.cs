@@ -18,7 +18,7 @@ internal static class StopMarks
     public static async Task CheckAsync(CrossingEntry entry, CrossingWorker worker, StopMark mark, TargetSystem target, Spool? spool, TimeProvider clock, CancellationToken cancellation)
     {
         // A worker that has only begun does not know yet where it stands; one that loads will stand somewhere before the present end.
-        var applied = worker.View.Applied ?? (await target.Tables.ReadProgressAsync(entry.Name, cancellation)).Position;
+        var applied = worker.View.Applied ?? (await target.Tables.ReadProgressAsync(entry.Name, cancellation)).Match(spool?.Branches ?? []).Position;
         var least = applied ?? spool?.Last;
         if (mark.Position < least)
         {

@@ -61,9 +61,10 @@ internal sealed class TableSync(
         }
 
         var stands = progress.Position ?? loaded.Min(table => table.Position);
-        if (progress.Identity != capture.Spool.Identity || stands < capture.Spool.Begin)
+        var isOfLog = stands.Branch != LogPosition.BeforeAll;
+        if (!isOfLog || !capture.Spool.Holds(stands))
         {
-            throw new PlaceLostException(progress.Identity != capture.Spool.Identity
+            throw new PlaceLostException(!isOfLog
                 ? $"The target stands in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
                 : $"The spool begins at position {source.Log.Format(capture.Spool.Begin)}; the target stands at {source.Log.Format(stands)}. What lies between is lost.")
             {
@@ -99,7 +100,7 @@ internal sealed class TableSync(
         var start = Mine(session.Progress).Min(table => table.Position);
         await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
         {
-            await transaction.CommitAsync(new ProgressUpdate(start, []), cancellation);
+            await transaction.CommitAsync(new ProgressUpdate(start, [], capture.Spool.Branches[start.Branch].Identity), cancellation);
         }
 
         state.Take(session.Progress);
@@ -160,7 +161,7 @@ internal sealed class TableSync(
         state.Loads(loading);
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
         var allFirst = first && session.Progress.Tables.All(table => !table.Loaded);
-        await loading.RunAsync(missing, capture.Spool.Identity!, allFirst, stopping.Token);
+        await loading.RunAsync(missing, allFirst, stopping.Token);
         state.Loads(null);
         state.Take(session.Progress);
         var rows = loading.Tables.Sum(table => table.Rows);
@@ -175,10 +176,11 @@ internal sealed class TableSync(
 
         // How a table was at a place in the past is not known; any change that is told after it counts then.
         var forms = definition.Start?.From is null ? described.ToDictionary(table => table.Schema.Name, table => SchemaFingerprint.Of(table.Schema)) : [];
-        var taken = found.Select(table => new TableProgress(table, Loaded: true, at, Into: TableProgress.NamesOf(treating.TargetsOf(table)), Form: forms.GetValueOrDefault(table))).ToList();
+        var log = capture.Spool.Branches[at.Branch].Identity;
+        var taken = found.Select(table => new TableProgress(table, Loaded: true, at, Into: TableProgress.NamesOf(treating.TargetsOf(table)), Form: forms.GetValueOrDefault(table)) { Log = log }).ToList();
         await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
         {
-            await transaction.CommitAsync(new ProgressUpdate(null, taken, capture.Spool.Identity), cancellation);
+            await transaction.CommitAsync(new ProgressUpdate(null, taken, session.Progress.Identity is null ? log : null), cancellation);
         }
 
         firstStart.Pending = false;
@@ -197,7 +199,7 @@ internal sealed class TableSync(
             };
         }
 
-        await using var snapshot = await source.Rows.OpenSnapshotAsync(1, cancellation);
+        await using var snapshot = await BranchReads.SnapshotAsync(source, capture.Spool, 1, cancellation);
         capture.HoldsWhole(found, snapshot.Position);
         return (snapshot.Position, await snapshot.ReadTablesAsync(cancellation));
     }

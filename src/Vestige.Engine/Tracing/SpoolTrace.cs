@@ -44,12 +44,12 @@ public sealed class SpoolTrace(Spool spool, ISpoolCipher cipher, int most)
     public async Task<(IReadOnlyList<TracedChange> Changes, bool More)> TransactionAsync(LogPosition position, CancellationToken cancellation)
     {
         var found = new FoundChanges(most);
-        if (spool.Identity is null || position <= spool.Begin)
+        if (spool.Identity is null || position <= spool.Begin || spool.Branches[position.Branch].Begin >= position.Offset)
         {
             return ([], false);
         }
 
-        var reader = spool.ReadAfter(new LogPosition(position.Place - 1));
+        var reader = spool.ReadAfter(position.At(position.Offset - 1));
         for (var ended = false; !ended;)
         {
             var read = await reader.TryReadAsync(1, cancellation);

@@ -78,7 +78,7 @@ internal static class CrossingRunApi
         }
 
         var given = (wanted.Position is null ? 0 : 1) + (wanted.Time is null ? 0 : 1) + (wanted.AsOfNow == true ? 1 : 0);
-        var position = wanted.Position is null ? null : connections.Source(status.Definition.Source).Log.Parse(wanted.Position);
+        var position = wanted.Position is null ? null : engine.Positions.Parse(status.Definition.Source, wanted.Position);
         if (given != 1 || manner != StopMode.Drain || (wanted.Position is not null && position is null))
         {
             return Problems.Of(422, "stop", "The mark cannot be used.", "Give one of a position in the source's notation, a time, or asOfNow, with the manner drain.", "mark");

@@ -27,7 +27,7 @@ public static class TraceApi
         var source = connections.Source(connection);
         if (position is not null)
         {
-            return source.Log.Parse(position) is { } place
+            return engine.Positions.Parse(connection, position) is { } place
                 ? Results.Ok(Of(await engine.Trace.TransactionAsync(connection, place, cancellation), engine, source.Log.Format))
                 : Problems.Of(422, "trace", $"'{position}' is not a position of {connection}.", "Write it as the source does.", "position");
         }

@@ -3,7 +3,10 @@ using Vestige.Engine.Measuring;
 
 namespace Vestige.Web.Hosting;
 
-/// <summary>Positions and times as bytes: for each its distance from the one before, positions as they are counted, times in ticks of 100 ns.</summary>
+/// <summary>
+/// Positions and times as bytes: for each its distance from the one before, positions as they are counted, times in ticks of 100 ns.
+/// Where a branch begins, an entry without any distance in time, which no other has, tells its number instead of an offset.
+/// </summary>
 public static class AppliedPacking
 {
     public static byte[] Write(IReadOnlyList<AppliedTime> times)
@@ -14,7 +17,13 @@ public static class AppliedPacking
         var before = default(AppliedTime);
         foreach (var time in times)
         {
-            writer.Write7BitEncodedInt64(unchecked((long)(time.Upto.Place - before.Upto.Place)));
+            if (time.Upto.Branch != before.Upto.Branch)
+            {
+                writer.Write7BitEncodedInt64(time.Upto.Branch);
+                writer.Write7BitEncodedInt64(0);
+            }
+
+            writer.Write7BitEncodedInt64(unchecked((long)(time.Upto.Offset - before.Upto.Offset)));
             writer.Write7BitEncodedInt64(time.At.UtcTicks - before.At.UtcTicks);
             before = time;
         }
@@ -32,8 +41,15 @@ public static class AppliedPacking
         var before = default(AppliedTime);
         while (reader.BaseStream.Position < packed.Length)
         {
-            var upto = new LogPosition(unchecked(before.Upto.Place + (ulong)reader.Read7BitEncodedInt64()));
-            before = new AppliedTime(upto, new DateTimeOffset(before.At.UtcTicks + reader.Read7BitEncodedInt64(), TimeSpan.Zero));
+            var (distance, ticks) = (reader.Read7BitEncodedInt64(), reader.Read7BitEncodedInt64());
+            if (ticks == 0)
+            {
+                before = before with { Upto = before.Upto.On(checked((int)distance)) };
+                continue;
+            }
+
+            var upto = before.Upto.At(unchecked(before.Upto.Offset + (ulong)distance));
+            before = new AppliedTime(upto, new DateTimeOffset(before.At.UtcTicks + ticks, TimeSpan.Zero));
             times.Add(before);
         }
 

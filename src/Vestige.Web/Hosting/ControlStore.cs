@@ -99,7 +99,7 @@ public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : ICo
             new DateTimeOffset(record.AtTicks, TimeSpan.Zero)))];
     }
 
-    public async Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation)
+    public async Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation)
     {
         var next = 0L;
         await ChangeAsync(async store =>

@@ -92,7 +92,7 @@ public sealed class QuarantineStore(StoreFactory factory, ISpoolCipher cipher) :
         change.Change.Kind,
         change.Change.Before.Bytes.ToArray(),
         change.Change.After.Bytes.ToArray(),
-        change.Position.Place,
+        change.Position,
         change.Ordinal,
         change.CommittedAt,
         change.SetAsideAt,
@@ -102,13 +102,13 @@ public sealed class QuarantineStore(StoreFactory factory, ISpoolCipher cipher) :
         change.Tries,
         change.TriedAt,
         change.EditedBy,
-        change.VoidAt?.Place,
+        change.VoidAt,
         change.Trying);
 
     private static WaitingChange ChangeOf(Kept kept) => new(
         kept.Form,
         new RowChange(kept.Kind, 0, new Row(kept.Before), new Row(kept.After)),
-        new LogPosition(kept.Place),
+        kept.Place,
         kept.Ordinal,
         kept.CommittedAt,
         kept.SetAsideAt,
@@ -118,7 +118,7 @@ public sealed class QuarantineStore(StoreFactory factory, ISpoolCipher cipher) :
         kept.Tries,
         kept.TriedAt,
         kept.EditedBy,
-        kept.VoidAt is { } place ? new LogPosition(place) : null,
+        kept.VoidAt,
         kept.Trying);
 
     private sealed record KeptDecision(Kept Change, bool Dropped, string By, DateTimeOffset At, string Words);
@@ -128,7 +128,7 @@ public sealed class QuarantineStore(StoreFactory factory, ISpoolCipher cipher) :
         ChangeKind Kind,
         byte[] Before,
         byte[] After,
-        ulong Place,
+        LogPosition Place,
         int Ordinal,
         DateTimeOffset CommittedAt,
         DateTimeOffset SetAsideAt,
@@ -138,6 +138,6 @@ public sealed class QuarantineStore(StoreFactory factory, ISpoolCipher cipher) :
         int Tries,
         DateTimeOffset? TriedAt,
         string? EditedBy,
-        ulong? VoidAt,
+        LogPosition? VoidAt,
         bool Trying);
 }

@@ -12,7 +12,7 @@ namespace Vestige.Web.Hosting;
 public sealed class ReconciliationStore(StoreFactory factory, ISpoolCipher cipher, TimeProvider clock) : IReconciliationStore
 {
     private const int Kept = 200;
-    private static readonly JsonSerializerOptions Options = new() { Converters = { new RowConverter(), new PositionConverter() } };
+    private static readonly JsonSerializerOptions Options = new() { Converters = { new RowConverter() } };
 
     public Task SaveAsync(Reconciliation reconciliation, CancellationToken cancellation)
     {

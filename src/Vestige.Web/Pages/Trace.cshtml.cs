@@ -71,7 +71,7 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
         var began = TimeProvider.System.GetTimestamp();
         if (Position.Length > 0)
         {
-            var place = connections.Source(Connection).Log.Parse(Position.Replace(Figures.Thin.ToString(), "", StringComparison.Ordinal).Replace(" ", "", StringComparison.Ordinal))
+            var place = engine.Positions.Parse(Connection, Position.Replace(Figures.Thin.ToString(), "", StringComparison.Ordinal).Replace(" ", "", StringComparison.Ordinal))
                 ?? throw new FormatException($"'{Position}' is not a position of {Connection}.");
             Trace = await engine.Trace.TransactionAsync(Connection, place, cancellation);
         }

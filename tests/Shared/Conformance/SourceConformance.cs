@@ -48,7 +48,7 @@ public abstract class SourceConformance : IAsyncLifetime
         var begin = await system.Source.Log.BeginLogAsync(Stop);
         await using var reader = await OpenAsync(begin);
         await system.RunAsync("UPDATE item SET v = 'before' WHERE id = 5");
-        await using var view = await system.Source.Rows.OpenViewAsync(Stop);
+        await using var view = await system.Source.Rows.OpenViewAsync(0, Stop);
         await system.RunAsync("UPDATE item SET v = 'after' WHERE id = 5");
         await system.RunAsync("DELETE FROM item WHERE id = 6");
         var read = await ReadAsync(reader, 3);
@@ -93,7 +93,7 @@ public abstract class SourceConformance : IAsyncLifetime
         await system.RunAsync($"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Rows}) SELECT i, 'a' || i FROM n");
         var state = new SortedDictionary<long, string>();
         LoadPart part;
-        await using (var first = await system.Source.Rows.OpenSnapshotAsync(1, Stop))
+        await using (var first = await system.Source.Rows.OpenSnapshotAsync(1, 0, Stop))
         {
             if (await first.MarkAsync(form, Stop) is not { } mark)
             {
@@ -115,7 +115,7 @@ public abstract class SourceConformance : IAsyncLifetime
         await system.RunAsync("UPDATE item SET v = 'b' WHERE id % 7 = 0", "DELETE FROM item WHERE id % 11 = 0", "INSERT INTO item VALUES (11, 'came back')");
         await system.RunAsync($"UPDATE item SET id = id + {Rows} WHERE id % 13 = 0", $"INSERT INTO item VALUES ({3 * Rows}, 'new')");
         var there = new SortedDictionary<long, string>();
-        await using (var second = await system.Source.Rows.OpenSnapshotAsync(1, Stop))
+        await using (var second = await system.Source.Rows.OpenSnapshotAsync(1, 0, Stop))
         {
             var rest = await second.CutRestAsync(form, part, 8, Stop);
             Assert.NotNull(rest);
@@ -133,7 +133,7 @@ public abstract class SourceConformance : IAsyncLifetime
         Assert.Equal(there, state.Where(row => there.ContainsKey(row.Key)));
         Assert.All(state.Keys.Except(there.Keys), id => Assert.True(id % 11 == 0 || id % 13 == 0, $"{id}"));
         await system.RunAsync("DELETE FROM item WHERE id = 1", "ALTER TABLE item ADD COLUMN w text DEFAULT 'x'");
-        await using var third = await system.Source.Rows.OpenSnapshotAsync(1, Stop);
+        await using var third = await system.Source.Rows.OpenSnapshotAsync(1, 0, Stop);
         var changed = (await third.ReadTablesAsync(Stop)).Single(table => table.Schema.Name.Name == "item").Schema;
         Assert.Null(await third.CutRestAsync(changed, part, 8, Stop));
     }
@@ -200,7 +200,7 @@ public abstract class SourceConformance : IAsyncLifetime
         await Task.Delay(100, Stop);
         var state = new SortedDictionary<long, string>();
         LogPosition position;
-        await using (var snapshot = await system.Source.Rows.OpenSnapshotAsync(2, Stop))
+        await using (var snapshot = await system.Source.Rows.OpenSnapshotAsync(2, 0, Stop))
         {
             position = snapshot.Position;
             var form = (await snapshot.ReadTablesAsync(Stop)).Single(table => table.Schema.Name == system.Item).Schema;
@@ -256,9 +256,9 @@ public abstract class SourceConformance : IAsyncLifetime
         var begin = await system.Source.Log.BeginLogAsync(Stop);
         await system.RunAsync("INSERT INTO item VALUES (1, 'a')");
         var head = (await system.Source.Log.SampleAsync(begin, Stop)).Head;
-        Assert.Equal(head, system.Source.Log.Parse(system.Source.Log.Format(head)));
+        Assert.Equal(head, system.Source.Log.Parse(system.Source.Log.Format(head), 0));
         Assert.True(system.Source.Log.Distance(begin, head) > 0);
-        Assert.Null(system.Source.Log.Parse("not a position"));
+        Assert.Null(system.Source.Log.Parse("not a position", 0));
     }
 
     private static CancellationToken Stop => TestContext.Current.CancellationToken;

@@ -76,7 +76,7 @@ public abstract class TargetConformance : IAsyncLifetime
     }
 
     [Fact]
-    public async Task A_later_epoch_shuts_the_earlier_one_out()
+    public async Task A_later_term_shuts_the_earlier_one_out()
     {
         await using var older = await system.Target.Tables.OpenSessionAsync("c", 4, Stop);
         await using var newer = await system.Target.Tables.OpenSessionAsync("c", 5, Stop);

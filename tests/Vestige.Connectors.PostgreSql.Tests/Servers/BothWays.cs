@@ -13,7 +13,7 @@ public sealed class BothWays : IConnections, IControlStore, IAsyncDisposable
 {
     private readonly string folder = Directory.CreateTempSubdirectory("vestige-spool-").FullName;
     private readonly Dictionary<string, PostgreSqlConnector> connectors;
-    private long epoch;
+    private long term;
 
     private BothWays(Database a, Database b)
     {
@@ -47,7 +47,7 @@ public sealed class BothWays : IConnections, IControlStore, IAsyncDisposable
 
     public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 
-    public Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(epoch = Math.Max(epoch, after) + 1);
+    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(term = Math.Max(term, after) + 1);
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
 

@@ -27,7 +27,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     private readonly IConnector target;
     private readonly Database? from;
     private readonly Database? to;
-    private long epoch;
+    private long term;
 
     public Crossing(Database? from, Database? to, IConnector source, IConnector target)
     {
@@ -118,7 +118,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     /// <summary>A copy of what an installation keeps, made while it is ended.</summary>
     public async Task<Func<Task>> BackUpAsync()
     {
-        var (kept, known, counted) = (Directory.CreateTempSubdirectory("vestige-kept-").FullName, new Dictionary<string, StoredCrossing>(stored), epoch);
+        var (kept, known, counted) = (Directory.CreateTempSubdirectory("vestige-kept-").FullName, new Dictionary<string, StoredCrossing>(stored), term);
         await Cluster.RunAsync("cp", "-a", $"{folder}/.", kept);
         return async () =>
         {
@@ -126,7 +126,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
             await Cluster.RunAsync("mv", kept, folder);
             stored.Clear();
             known.ToList().ForEach(pair => stored.Add(pair.Key, pair.Value));
-            epoch = counted;
+            term = counted;
         };
     }
 
@@ -196,7 +196,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         return Task.CompletedTask;
     }
 
-    public Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(epoch = Math.Max(epoch, after) + 1);
+    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(term = Math.Max(term, after) + 1);
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation)
     {

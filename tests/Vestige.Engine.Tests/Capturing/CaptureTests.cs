@@ -40,7 +40,7 @@ public sealed class CaptureTests : IAsyncLifetime
         var places = new List<ulong>();
         while (await reader.TryReadAsync(1000, cancellation) is { Count: > 0 } read)
         {
-            places.AddRange(read.Select(fragment => fragment.Position.Place));
+            places.AddRange(read.Select(fragment => fragment.Position.Offset));
         }
 
         Assert.Equal([1UL, 2UL, 3UL], places);

@@ -1,5 +1,4 @@
 using System.Collections.Immutable;
-using Vestige.Core.Positions;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Tests.Doubles;
@@ -85,8 +84,8 @@ public sealed class MemoryFiles : ISpoolFiles
         public Task<SpoolRecord?> LastAsync(bool complete, CancellationToken cancellation) =>
             Task.FromResult(complete ? Data.LastOrDefault(record => record.Complete) : Held.LastOrDefault());
 
-        public Task<SpoolRecord?> FindAsync(LogPosition position, CancellationToken cancellation) =>
-            Task.FromResult(Data.LastOrDefault(record => record.Complete && record.Last <= position));
+        public Task<SpoolRecord?> FindAsync(ulong number, CancellationToken cancellation) =>
+            Task.FromResult(Data.LastOrDefault(record => record.Complete && record.Number <= number));
 
         public Task CutAsync(long afterSequence, CancellationToken cancellation)
         {

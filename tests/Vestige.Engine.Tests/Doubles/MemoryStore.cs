@@ -9,7 +9,7 @@ public sealed class MemoryStore : IControlStore
 {
     private readonly Dictionary<string, StoredCrossing> crossings = [];
     private ImmutableList<CrossingEvent> events = [];
-    private long epoch;
+    private long term;
 
     public ImmutableList<CrossingEvent> Events => events;
 
@@ -28,7 +28,7 @@ public sealed class MemoryStore : IControlStore
         return Task.CompletedTask;
     }
 
-    public Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(epoch = Math.Max(epoch, after) + 1);
+    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(term = Math.Max(term, after) + 1);
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation)
     {

@@ -73,6 +73,9 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
 
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
 
+    public Task<LogContinuity> ContinueAsync(ResumeToken token, CancellationToken cancellation) =>
+        Task.FromResult(LogContinuity.ByIdentity(token, Identity));
+
     /// <summary>What was read and not confirmed is read again.</summary>
     public Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation) =>
         Task.FromResult<ILogReader>(new Reader(this, new Queue<LogRead>(given.Where(read => read.Passed > request.After))));
@@ -85,9 +88,9 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
         return Task.CompletedTask;
     }
 
-    public Task<IRowsView> OpenViewAsync(CancellationToken cancellation) => throw new NotSupportedException();
+    public Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation) => throw new NotSupportedException();
 
-    public Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation) => throw new NotSupportedException();
+    public Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation) => throw new NotSupportedException();
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<ReadinessLine>>(Lines);
@@ -96,9 +99,9 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
 
     public string Format(LogPosition position) => position.ToString();
 
-    public LogPosition? Parse(string text) => null;
+    public LogPosition? Parse(string text, int branch) => null;
 
-    public long Distance(LogPosition from, LogPosition to) => (long)(to.Place - from.Place);
+    public long Distance(LogPosition from, LogPosition to) => (long)(to.Offset - from.Offset);
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<TableDescription>>(Tables);

@@ -44,7 +44,7 @@ public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarge
 
     public Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation) => throw new NotSupportedException();
 
-    public Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation) =>
+    public Task<ITargetSession> OpenSessionAsync(string crossing, long term, CancellationToken cancellation) =>
         throw new PortException("The target is read only.") { Remedy = "Nothing." };
 
     public Task ForgetAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;

@@ -30,7 +30,7 @@ public sealed class ExhaustionReaderTests
     public async Task It_comes_within_its_range(int seed)
     {
         var random = new Random(seed);
-        await using var spool = await Spool.OpenAsync(files, new PlainCipher(), new SpoolOptions(FileBytes: 2000, BudgetBytes: 40_000, RecordBytes: 200, SpanBytes: 0), TimeProvider.System, cancellation);
+        await using var spool = await Spool.OpenAsync(files, new PlainCipher(), new SpoolOptions(FileBytes: 2000, BudgetBytes: 48_000, RecordBytes: 200, SpanBytes: 0), TimeProvider.System, cancellation);
         await spool.StartAsync(Log, LogPosition.Zero, cancellation);
         var state = new CaptureState("a", spool);
         spool.Hold("rests", LogPosition.Zero);

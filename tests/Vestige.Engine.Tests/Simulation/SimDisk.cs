@@ -1,4 +1,3 @@
-using Vestige.Core.Positions;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -134,10 +133,10 @@ public sealed class SimSpoolFiles(SimDisk disk, SimFaults faults, SimProcess pro
             return Seen.LastOrDefault(record => !complete || (record.Complete && record.Kind == SpoolRecordKind.Data));
         }
 
-        public async Task<SpoolRecord?> FindAsync(LogPosition position, CancellationToken cancellation)
+        public async Task<SpoolRecord?> FindAsync(ulong number, CancellationToken cancellation)
         {
             await EnterAsync("spool.find", cancellation);
-            return Seen.LastOrDefault(record => record.Complete && record.Kind == SpoolRecordKind.Data && record.Last <= position);
+            return Seen.LastOrDefault(record => record.Complete && record.Kind == SpoolRecordKind.Data && record.Number <= number);
         }
 
         public async Task CutAsync(long afterSequence, CancellationToken cancellation)

@@ -17,16 +17,25 @@ namespace Vestige.Engine.Tests.Simulation;
 /// <summary>The simulated source database: rows, and a log from which everything confirmed is dropped at once.</summary>
 public sealed class SimSourceState
 {
-    private readonly Dictionary<LogPosition, ulong> hashes = new() { [LogPosition.Zero] = 0 };
+    private Dictionary<LogPosition, ulong> hashes = new() { [LogPosition.Zero] = 0 };
     private readonly Dictionary<TableName, List<(LogPosition At, ulong Hash)>> tableHashes = SimRows.All.ToDictionary(table => table.Name, _ => new List<(LogPosition, ulong)>());
     private ulong hash;
 
     public sealed record Entry(LogPosition Position, DateTimeOffset CommittedAt, IReadOnlyList<RowChange> Changes);
 
-    public List<Entry> Log { get; } = [];
+    public List<Entry> Log { get; private set; } = [];
 
     /// <summary>All that was ever committed, whatever of it the log still has.</summary>
-    public List<Entry> History { get; } = [];
+    public List<Entry> History { get; private set; } = [];
+
+    /// <summary>The logs that it has had.</summary>
+    public SimMoves Moves { get; } = new();
+
+    /// <summary>Nobody commits any more.</summary>
+    public bool IsClosed { get; set; }
+
+    /// <summary>It is gone: no call to it works.</summary>
+    public bool IsDead { get; set; }
 
     public LogPosition Head { get; private set; }
 
@@ -34,7 +43,7 @@ public sealed class SimSourceState
 
     public AsyncSignal Committed { get; } = new();
 
-    public Dictionary<TableName, SortedDictionary<long, Row>> Rows { get; } = SimRows.All.ToDictionary(table => table.Name, _ => new SortedDictionary<long, Row>());
+    public Dictionary<TableName, SortedDictionary<long, Row>> Rows { get; private set; } = SimRows.All.ToDictionary(table => table.Name, _ => new SortedDictionary<long, Row>());
 
     /// <summary>Where each row stands in its table's file, and since which position: it moves with every change.</summary>
     public Dictionary<(TableName Table, long Key), (LogPosition Since, long Block)> Places { get; } = [];
@@ -58,6 +67,9 @@ public sealed class SimSourceState
     /// <summary>A broken source: a view shows the rows as they were before the last transaction that it claims to show.</summary>
     public bool ViewsLag { get; init; }
 
+    /// <summary>A broken join: the old side is said to be closed and is written to.</summary>
+    public bool JoinsLie { get; init; }
+
     /// <summary>The rows before the last transaction; kept only for <see cref="ViewsLag"/>.</summary>
     public Dictionary<TableName, IReadOnlyList<Row>> Earlier { get; private set; } = [];
 
@@ -77,7 +89,7 @@ public sealed class SimSourceState
     /// <summary>Changes a table beside the log.</summary>
     public void Restructure(TableName table, int kind)
     {
-        Head = new LogPosition(Head.Place + 1);
+        Head = Head.At(Head.Offset + 1);
         var rows = Restructuring.Make(table, kind, Head, [.. Rows[table].Values]).ToList();
         Rows[table].Clear();
         foreach (var row in rows)
@@ -91,10 +103,10 @@ public sealed class SimSourceState
     /// <summary>The connector looks at all tables, and what it finds has a place of its own in the log.</summary>
     public void Look(DateTimeOffset at)
     {
-        var found = Restructuring.Look(SimRows.All.Select(table => table.Name), new LogPosition(Head.Place + 2)).ToList();
+        var found = Restructuring.Look(SimRows.All.Select(table => table.Name), Head.At(Head.Offset + 2)).ToList();
         if (found.Count > 0)
         {
-            Head = new LogPosition(Head.Place + 2);
+            Head = Head.At(Head.Offset + 2);
             Log.Add(new Entry(Head, at, found));
             Remember();
             Committed.Beat();
@@ -121,7 +133,7 @@ public sealed class SimSourceState
             Take(change);
         }
 
-        Head = new LogPosition(Head.Place + 1 + (ulong)changes.Count);
+        Head = Head.At(Head.Offset + 1 + (ulong)changes.Count);
         hashes[Head] = hash;
         Remember();
         var seen = Restructuring.Look(changes.Select(change => Restructuring.Relations[change.Relation].Name).Distinct(), Head).ToList();
@@ -137,6 +149,42 @@ public sealed class SimSourceState
         Log.RemoveAll(entry => entry.Position <= position);
     }
 
+    /// <summary>Another server goes on with all transactions of the log at other offsets, and knows which was which.</summary>
+    public void Renumber(ulong shift)
+    {
+        LogPosition Moved(LogPosition at) => at.Branch == Moves.Branch ? new LogPosition(at.Branch + 1, at.Offset + shift) : at;
+        hashes = hashes.ToDictionary(pair => Moved(pair.Key), pair => pair.Value);
+        foreach (var known in tableHashes.Values)
+        {
+            known.AddRange(known.ConvertAll(one => (Moved(one.At), one.Hash)));
+        }
+
+        (Log, History) = (Log.ConvertAll(entry => entry with { Position = Moved(entry.Position) }), History.ConvertAll(entry => entry with { Position = Moved(entry.Position) }));
+        (Head, Oldest) = (Moved(Head), Moved(Oldest));
+        Moves.Renumber(shift);
+        ForgetNotes();
+    }
+
+    /// <summary>Another log begins with the state that is here as of the end of the present one; what was committed after it is lost.</summary>
+    public void JoinAt(ulong end, ulong begin)
+    {
+        var last = Head.At(end);
+        if (!JoinsLie && History.Exists(entry => entry.Position > last))
+        {
+            History.RemoveAll(entry => entry.Position > last);
+            (hash, Rows) = (0, SimRows.All.ToDictionary(table => table.Name, _ => new SortedDictionary<long, Row>()));
+            History.SelectMany(entry => entry.Changes).ToList().ForEach(Take);
+        }
+
+        Log.Clear();
+        Moves.End();
+        Head = Oldest = new LogPosition(Moves.Branch, begin);
+        hashes[Head] = hash;
+        Remember();
+        ForgetNotes();
+        (IsClosed, IsDead) = (false, false);
+    }
+
     /// <summary>
     /// A reader's notes are durable when it is told to confirm, and never before what was read with them. A crash in between
     /// may leave the fragments without their note, and then the next reader goes on from the note before.
@@ -144,7 +192,7 @@ public sealed class SimSourceState
     public void ExpectNotes(LogRequest request)
     {
         Noted = request.Notes.TryGetValue("given", out var text) ? new LogPosition(ulong.Parse(text, System.Globalization.CultureInfo.InvariantCulture)) : LogPosition.Zero;
-        Assert.True(Noted <= request.After, $"A note of {Noted} is there, and the spool ends at {request.After}.");
+        Assert.True(Noted.Offset <= request.After.Offset, $"A note of {Noted} is there, and the spool ends at {request.After}.");
         Assert.True(Noted >= due, $"A confirmation came with the note of {due}, and the last that is left is of {Noted}.");
     }
 
@@ -179,8 +227,8 @@ public sealed class SimSourceState
             hash += Treatment.Hash(table, change.After);
             var key = change.After.IntegerAt(0);
             rows.Add(key, change.After);
-            var next = new LogPosition(Head.Place + 1);
-            Places[(table, key)] = (next, (long)((ulong)(key * 7) + (next.Place * 5)) % Blocks);
+            var next = Head.At(Head.Offset + 1);
+            Places[(table, key)] = (next, (long)((ulong)(key * 7) + (next.Offset * 5)) % Blocks);
         }
     }
 }
@@ -188,13 +236,14 @@ public sealed class SimSourceState
 /// <summary>The source as one process reaches it.</summary>
 public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld world) : IProbe, ICatalogue, IRowLookup, ILogSource, IRowSource
 {
-    public static readonly LogIdentity Identity = new("sim", 1);
     private ILogReader? mine;
 
     public async Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.sample", cancellation);
-        return new SourceHead(Identity, state.Head, state.Oldest, 0, null, state.Log.Find(entry => entry.Position > captured)?.CommittedAt, world.Now);
+        ThrowIfDead();
+        var first = state.Log.Find(entry => entry.Position.Offset > captured.Offset)?.CommittedAt;
+        return new SourceHead(state.Moves.Identity, state.Head.On(captured.Branch), state.Oldest.On(captured.Branch), 0, null, first, world.Now);
     }
 
     public string Engine => "sim";
@@ -208,16 +257,25 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.begin", cancellation);
+        ThrowIfDead();
         faults.After("source.begin");
         state.ForgetNotes();
-        return state.Head;
+        return state.Head.On(0);
     }
 
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
 
+    public async Task<LogContinuity> ContinueAsync(ResumeToken token, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("source.continue", cancellation);
+        ThrowIfDead();
+        return state.Moves.Continue(token);
+    }
+
     public async Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.open", cancellation);
+        ThrowIfDead();
         state.ExpectNotes(request);
         var reader = new Reader(state, faults, world, request.After, request.Tables);
         state.Reading = mine = reader;
@@ -229,7 +287,13 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     public async Task ConfirmAsync(LogPosition position, CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.confirm", cancellation);
-        state.Confirm(position);
+        ThrowIfDead();
+        if (mine is not Reader { IsOfPresentLog: true })
+        {
+            throw new PortException("The line to the source has ended.") { Transient = true };
+        }
+
+        state.Confirm(state.Head.At(position.Offset));
         if (mine is not null && state.Reading == mine)
         {
             state.HaveNotes();
@@ -238,16 +302,18 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         faults.After("source.confirm");
     }
 
-    public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, CancellationToken cancellation)
+    public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.snapshot", cancellation);
-        return new Snapshot(state, faults, world);
+        ThrowIfDead();
+        return new Snapshot(state, faults, world, branch);
     }
 
-    public async Task<IRowsView> OpenViewAsync(CancellationToken cancellation)
+    public async Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.view", cancellation);
-        return new SimView(state.Head, TargetProgress.None, state.ViewsLag ? state.Earlier : state.Shown(), faults, state.Restructuring.Tables);
+        ThrowIfDead();
+        return new SimView(state.Head.On(branch), TargetProgress.None, state.ViewsLag ? state.Earlier : state.Shown(), faults, state.Restructuring.Tables);
     }
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
@@ -255,11 +321,11 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     public string Footprint => "";
 
-    public string Format(LogPosition position) => position.ToString();
+    public string Format(LogPosition position) => position.On(0).ToString();
 
-    public LogPosition? Parse(string text) => ulong.TryParse(text, out var place) ? new LogPosition(place) : null;
+    public LogPosition? Parse(string text, int branch) => ulong.TryParse(text, out var offset) ? new LogPosition(branch, offset) : null;
 
-    public long Distance(LogPosition from, LogPosition to) => (long)(to.Place - from.Place);
+    public long Distance(LogPosition from, LogPosition to) => (long)(to.Offset - from.Offset);
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<TableDescription>>([.. state.Restructuring.Tables.Select(table => new TableDescription(table, state.Rows[table.Name].Count, null, null))]);
@@ -272,16 +338,28 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
 
+    private void ThrowIfDead()
+    {
+        if (state.IsDead)
+        {
+            throw new PortException("The source is gone.") { Transient = true };
+        }
+    }
+
     private sealed class Reader(SimSourceState state, SimFaults faults, SimWorld world, LogPosition after, IReadOnlySet<TableName> tables) : ILogReader
     {
         private readonly HashSet<int> told = [];
         private readonly Queue<LogFragment> parts = new();
-        private LogPosition cursor = after;
-        private LogPosition passed = after;
+        private readonly LogIdentity identity = state.Moves.Identity;
+        private LogPosition cursor = state.Head.At(after.Offset);
+        private LogPosition passed = state.Head.At(after.Offset);
+
+        public bool IsOfPresentLog => identity == state.Moves.Identity && !state.IsDead;
 
         public async ValueTask<LogRead> ReadAsync(TimeSpan wait, CancellationToken cancellation)
         {
             await faults.BeforeAsync("log.read", cancellation);
+            ThrowIfEnded();
             if (cursor < state.Oldest && parts.Count == 0)
             {
                 throw new PlaceLostException($"The log begins at {state.Oldest}, the reader stands at {cursor}.");
@@ -292,9 +370,18 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
                 var committed = state.Committed.Next;
                 await Task.WhenAny(committed, Task.Delay(wait, world.ClockOf(faults), cancellation));
                 cancellation.ThrowIfCancellationRequested();
+                ThrowIfEnded();
             }
 
             return Next();
+        }
+
+        private void ThrowIfEnded()
+        {
+            if (!IsOfPresentLog)
+            {
+                throw new PortException("The line to the source has ended.") { Transient = true };
+            }
         }
 
         public ValueTask DisposeAsync() => ValueTask.CompletedTask;
@@ -327,7 +414,14 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
                 passed = parts.Count == 0 ? entry.Position : passed;
             }
 
-            return new LogRead(fragments, relations, passed, parts.Count == 0 && cursor >= state.Head) { Notes = Noted(fragments) };
+            return new LogRead(
+                fragments.ConvertAll(fragment => fragment with { Position = fragment.Position.On(after.Branch) }),
+                relations,
+                passed.On(after.Branch),
+                parts.Count == 0 && cursor >= state.Head)
+            {
+                Notes = Noted(fragments),
+            };
         }
 
         private Dictionary<string, string> Noted(List<LogFragment> fragments)
@@ -339,10 +433,10 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
             if (state.Reading == this)
             {
-                state.Noted = fragments[^1].Position;
+                state.Noted = fragments[^1].Position.On(0);
             }
 
-            return new Dictionary<string, string> { ["given"] = $"{fragments[^1].Position.Place}" };
+            return new Dictionary<string, string> { ["given"] = $"{fragments[^1].Position.Offset}" };
         }
 
         private void Split(SimSourceState.Entry entry, Dictionary<int, TableSchema> relations)
@@ -373,13 +467,13 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         }
     }
 
-    private sealed class Snapshot(SimSourceState state, SimFaults faults, SimWorld world) : ISourceSnapshot
+    private sealed class Snapshot(SimSourceState state, SimFaults faults, SimWorld world, int branch) : ISourceSnapshot
     {
         private readonly IReadOnlyList<TableSchema> forms = state.Restructuring.Tables;
         private readonly Dictionary<TableName, List<Row>> rows = state.Rows.ToDictionary(pair => pair.Key, pair => pair.Value.Values.ToList());
         private readonly Dictionary<(TableName Table, long Key), (LogPosition Since, long Block)> places = new(state.Places);
 
-        public LogPosition Position { get; } = state.Head;
+        public LogPosition Position { get; } = state.Head.On(branch);
 
         public DateTimeOffset TakenAt { get; } = world.Now;
 
@@ -397,13 +491,13 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         public async Task<string?> MarkAsync(TableSchema table, CancellationToken cancellation)
         {
             await faults.BeforeAsync("snapshot.mark", cancellation);
-            return world.Seed % 3 == 0 ? null : $"{Position.Place}";
+            return world.Seed % 3 == 0 ? null : $"{Position.Offset}";
         }
 
         public async Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation)
         {
             await faults.BeforeAsync("snapshot.rest", cancellation);
-            if (state.Restructuring.HappenedSince(table.Name, part.Since))
+            if (state.Restructuring.HappenedSince(table.Name, state.Head.At(part.Since.Offset)))
             {
                 return null;
             }
@@ -430,7 +524,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         private bool IsWanted(TableName table, Row row, RowRange range)
         {
             var (since, block) = places[(table, row.IntegerAt(0))];
-            return Lies(block, range.Keys) && (range.ChangedSince is not { } mark || (!state.HidesChanges && since.Place + 2 > ulong.Parse(mark, System.Globalization.CultureInfo.InvariantCulture)));
+            return Lies(block, range.Keys) && (range.ChangedSince is not { } mark || (!state.HidesChanges && since.Offset + 2 > ulong.Parse(mark, System.Globalization.CultureInfo.InvariantCulture)));
         }
 
         public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, RowRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)

@@ -16,7 +16,7 @@ public sealed class SimStoreState
 
     public List<DecidedChange> Decided { get; } = [];
 
-    public Dictionary<string, long> Epochs { get; } = [];
+    public Dictionary<string, long> Terms { get; } = [];
 }
 
 /// <summary>The control store as one process reaches it.</summary>
@@ -38,11 +38,11 @@ public sealed class SimStore(SimStoreState state, SimFaults faults) : IControlSt
         return Task.CompletedTask;
     }
 
-    public async Task<long> NextEpochAsync(string crossing, long after, CancellationToken cancellation)
+    public async Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation)
     {
-        await faults.BeforeAsync("store.epoch", cancellation);
-        var next = state.Epochs[crossing] = Math.Max(state.Epochs.GetValueOrDefault(crossing), after) + 1;
-        faults.After("store.epoch");
+        await faults.BeforeAsync("store.term", cancellation);
+        var next = state.Terms[crossing] = Math.Max(state.Terms.GetValueOrDefault(crossing), after) + 1;
+        faults.After("store.term");
         return next;
     }
 

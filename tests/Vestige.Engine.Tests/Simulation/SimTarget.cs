@@ -19,7 +19,7 @@ public sealed class SimTargetState
 
     public TargetProgress Progress { get; set; } = TargetProgress.None;
 
-    public long Epoch { get; set; }
+    public long Term { get; set; }
 
     /// <summary>Rows that are not taken, by their table and key.</summary>
     public HashSet<(TableName Table, string Key)> Refused { get; } = [];
@@ -30,7 +30,7 @@ public sealed class SimTargetState
     /// <summary>A broken target: rows are committed first, the progress after it, and a crash can come between.</summary>
     public bool CommitsApart { get; init; }
 
-    /// <summary>A broken target: neither the worker's epoch nor the expected position is looked at.</summary>
+    /// <summary>A broken target: neither the worker's term nor the expected position is looked at.</summary>
     public bool NotFenced { get; init; }
 }
 
@@ -70,17 +70,17 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         return new SimView(state.Progress.Position, state.Progress, state.Rows.GroupBy(pair => pair.Key.Table).ToDictionary(group => group.Key, IReadOnlyList<Row> (group) => [.. group.Select(pair => pair.Value)]), faults);
     }
 
-    public async Task<ITargetSession> OpenSessionAsync(string crossing, long epoch, CancellationToken cancellation)
+    public async Task<ITargetSession> OpenSessionAsync(string crossing, long term, CancellationToken cancellation)
     {
         await faults.BeforeAsync("target.session", cancellation);
-        if (!state.NotFenced && epoch <= state.Epoch)
+        if (!state.NotFenced && term <= state.Term)
         {
-            throw new FencedException($"Epoch {state.Epoch} is at work.") { Transient = true, Epoch = state.Epoch };
+            throw new FencedException($"Term {state.Term} is at work.") { Transient = true, Term = state.Term };
         }
 
-        state.Epoch = epoch;
+        state.Term = term;
         faults.After("target.session");
-        return new Session(this, epoch, state.Progress);
+        return new Session(this, term, state.Progress);
     }
 
     public Task ForgetAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
@@ -101,9 +101,11 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     private SimWorld World => world;
 
-    private sealed class Session(SimTarget target, long epoch, TargetProgress progress) : ITargetSession
+    private sealed class Session(SimTarget target, long term, TargetProgress progress) : ITargetSession
     {
         public TargetProgress Progress { get; set; } = progress;
+
+        public void Match(IReadOnlyList<LogBranch> branches) => Progress = Progress.Match(branches);
 
         public Task<string?> WhyWaitingAsync(CancellationToken cancellation) => Task.FromResult<string?>(null);
 
@@ -111,7 +113,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         public async Task<ITargetSession?> OpenBesideAsync(CancellationToken cancellation)
         {
             await target.Faults.BeforeAsync("target.beside", cancellation);
-            return target.World.Seed % 2 == 0 ? null : new Session(target, epoch, Progress);
+            return target.World.Seed % 2 == 0 ? null : new Session(target, term, Progress);
         }
 
         public async Task BuildKeysAsync(TableSchema table, CancellationToken cancellation)
@@ -131,7 +133,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         public async Task<ITargetTransaction> BeginAsync(bool checkReferences, Route route, CancellationToken cancellation)
         {
             await target.Faults.BeforeAsync("target.begin", cancellation);
-            ThrowIfFenced(Progress.Position);
+            ThrowIfFenced(Progress);
             if (Open)
             {
                 throw new InvalidOperationException("The session has a transaction open already.");
@@ -146,11 +148,12 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
         public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 
-        public void ThrowIfFenced(LogPosition? expected)
+        public void ThrowIfFenced(TargetProgress expected)
         {
-            if (!target.State.NotFenced && (target.State.Epoch != epoch || target.State.Progress.Position != expected))
+            var there = target.State.Progress;
+            if (!target.State.NotFenced && (target.State.Term != term || there.Position?.Offset != expected.Position?.Offset || there.Identity != expected.Identity))
             {
-                throw new FencedException($"Epoch {target.State.Epoch} has taken over from {epoch}, or the position moved.") { Transient = true };
+                throw new FencedException($"Term {target.State.Term} has taken over from {term}, or the position moved.") { Transient = true };
             }
         }
     }
@@ -159,7 +162,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
     {
         private Dictionary<(TableName Table, string Key), Row?> written = [];
         private HashSet<(TableName Table, string From)> emptied = [];
-        private readonly LogPosition? expected = session.Progress.Position;
+        private readonly TargetProgress expected = session.Progress;
         private long unexpected;
         private (Dictionary<(TableName Table, string Key), Row?> Written, HashSet<(TableName Table, string From)> Emptied)? mark;
 
@@ -256,7 +259,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             }
 
             Commit(update, apart: true);
-            session.Progress = target.State.Progress;
+            session.Progress = session.Progress.With(update);
             target.Faults.After("target.commit");
         }
 
@@ -308,14 +311,16 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
                 target.Faults.Throw("target.commit", "between rows and progress");
             }
 
-            target.State.Progress = Merge(target.State.Progress, update);
+            target.State.Progress = Stored(target.State.Progress.With(update));
             target.World.Committed();
         }
 
-        private static TargetProgress Merge(TargetProgress before, ProgressUpdate update) => new(
-            update.Identity ?? before.Identity,
-            update.Position ?? (update.Restart ? null : before.Position),
-            [.. before.Tables.Where(table => update.Tables.All(changed => changed.Table != table.Table)).Concat(update.Tables).OrderBy(table => table.Table)]);
+        /// <summary>A target keeps offsets, with the identities of their logs.</summary>
+        private static TargetProgress Stored(TargetProgress progress) => progress with
+        {
+            Position = progress.Position?.On(0),
+            Tables = [.. progress.Tables.Select(table => table with { Position = table.Position.On(0), Part = table.Part is { } part ? part with { Since = part.Since.On(0) } : null })],
+        };
 
         private void Change(TableSchema table, ChangeKind kind, Row before, Row after)
         {

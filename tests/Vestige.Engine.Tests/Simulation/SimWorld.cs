@@ -1,6 +1,8 @@
 using Microsoft.Extensions.Logging.Abstractions;
 using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
+using Vestige.Core.Joining;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -31,6 +33,9 @@ public sealed class SimWorld
     private readonly bool refuses;
     private readonly bool damages;
     private readonly bool restructures;
+    private readonly bool moves;
+    private JoinPoint? joining;
+    private bool isJoined;
     private readonly HashSet<(TableName Table, string Key)> damaged = [];
     private readonly MemoryReconciliations reconciliations;
     private Exception? failed;
@@ -47,6 +52,7 @@ public sealed class SimWorld
         restructures = Source.Restructuring.Happens;
         Source.Treatment = restructures ? SimTreatment.None : SimTreatment.For(seed);
         refuses = seed % 3 == 0 && !Source.Treatment.KeepsVersions && !restructures;
+        moves = seed % 5 < 2 && !restructures;
         damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0 && !restructures;
         reconciliations = new MemoryReconciliations { Saved = Compared };
     }
@@ -189,10 +195,21 @@ public sealed class SimWorld
         CheckEnd();
     }
 
+    /// <summary>What the target knows, its positions as the source numbers them now.</summary>
+    private TargetProgress Progress => Target.Progress with
+    {
+        Position = Target.Progress.Position is { } position ? Numbered(position, Target.Progress.Identity) : null,
+        Tables = [.. Target.Progress.Tables.Select(table => table with { Position = Numbered(table.Position, table.Log ?? Target.Progress.Identity) })],
+    };
+
+    /// <summary>A target may pass a join before the source has become the other system: it holds then what it held at the end of the log before.</summary>
+    private LogPosition Numbered(LogPosition position, LogIdentity? identity) =>
+        Source.Moves.Now(position, identity) is var now && now.Branch > Source.Moves.Branch ? Source.Head.At(joining!.End) : now;
+
     /// <summary>Called at each commit of the target: while following, it must hold exactly a prefix of the source's history.</summary>
     public void Committed()
     {
-        var progress = Target.Progress;
+        var progress = Progress;
         if (store.Waiting.Count > 0 || progress.Position is not { } position || (!restructures && progress.Tables.Any(table => !table.Loaded || table.Held || table.Position > position)))
         {
             return;
@@ -233,7 +250,7 @@ public sealed class SimWorld
     /// <summary>Every table that is neither held nor loading is as the source has it, once anybody can know what was done to it.</summary>
     private void CheckTables(Core.Positions.LogPosition position)
     {
-        foreach (var table in Target.Progress.Tables.Where(table => table is { Loaded: true, Held: false } && table.Position <= position && !Source.Restructuring.IsUnseen(table.Table, table.Position, position)))
+        foreach (var table in Progress.Tables.Where(table => table is { Loaded: true, Held: false } && table.Position <= position && !Source.Restructuring.IsUnseen(table.Table, table.Position, position)))
         {
             var hash = Target.Rows.Where(pair => pair.Key.Table == table.Table).Aggregate(0UL, (sum, pair) => sum + SimRows.Hash(pair.Key.Table, pair.Value));
             if (hash != Source.HashAt(table.Table, position))
@@ -413,6 +430,9 @@ public sealed class SimWorld
             case 14 when damages:
                 DamageOrRepair();
                 break;
+            case 11 when moves:
+                Move();
+                break;
             case 13:
                 Compare();
                 break;
@@ -431,6 +451,81 @@ public sealed class SimWorld
             default:
                 ReplaceWithoutKilling();
                 break;
+        }
+    }
+
+    /// <summary>The source becomes another system: at the same state, told by the new log itself, proved, or derived after the old one was lost.</summary>
+    private void Move()
+    {
+        if (joining is not null)
+        {
+            Join();
+            return;
+        }
+
+        switch (Random.Next(3))
+        {
+            case 0:
+                Count("source", "renumbered");
+                Source.Renumber((ulong)Random.Next(1, 500));
+                break;
+            case 1:
+                Source.IsClosed = !Source.JoinsLie;
+                joining = Joining(Source.Head.Offset, Beginning(), JoinKind.Proved);
+                break;
+            case 2 when Engine.Status(Crossing)?.Capture is { Running: true } capture:
+                Source.IsClosed = Source.IsDead = true;
+                joining = Joining(capture.Spooled.Offset, Beginning(), JoinKind.Derived);
+                break;
+        }
+    }
+
+    private JoinPoint Joining(ulong end, ulong begin, JoinKind kind)
+    {
+        isJoined = false;
+        return Source.Moves.JoinAt(end, begin, kind);
+    }
+
+    private ulong Beginning() => 100_000 + (ulong)Random.Next(1, 1_000_000);
+
+    /// <summary>Asks for the join again, whoever died meanwhile, until it is taken; then the source is the other system.</summary>
+    private void Join()
+    {
+        var (engine, wanted, spooled) = (Engine, joining!, Engine.Status(Crossing)?.Capture?.Spooled);
+        if (isJoined && spooled?.Offset == wanted.Begin)
+        {
+            Count("source", $"joined, {wanted.Evidence.Kind}");
+            Source.JoinAt(wanted.End, wanted.Begin);
+            joining = null;
+            return;
+        }
+
+        // What is durable is told a moment later; and a log that was read on just before its end is derived from is derived from anew.
+        if (!isJoined && wanted.Evidence.Kind == JoinKind.Derived && spooled is { } end && end.Offset != wanted.End && end.Offset != wanted.Begin)
+        {
+            joining = wanted = Joining(end.Offset, wanted.Begin, JoinKind.Derived);
+        }
+
+        processes[^1].Process.Post(_ => _ = JoinAsync(engine, wanted), null);
+    }
+
+    private async Task JoinAsync(CrossingEngine engine, JoinPoint wanted)
+    {
+        try
+        {
+            using var patience = new CancellationTokenSource(TimeSpan.FromMinutes(5), processes[^1].Clock);
+            await engine.Positions.JoinAsync("source", wanted, patience.Token);
+            isJoined |= joining == wanted;
+        }
+        catch (RequestRefusedException) when (wanted.Evidence.Kind == JoinKind.Derived && joining == wanted && !isJoined)
+        {
+            // The spool has not followed to the log that was lost; it comes back.
+            Count("join", "given up");
+            (joining, Source.IsClosed, Source.IsDead) = (null, false, false);
+        }
+        catch (Exception exception) when (exception is PortException or RequestRefusedException or OperationCanceledException or ObjectDisposedException)
+        {
+            Count("join", "refused");
         }
     }
 
@@ -640,7 +735,7 @@ public sealed class SimWorld
 
         var asked = Now;
         var until = Now + Settle;
-        while (store.Waiting.Count > 0 || Target.Progress.Position is null || Target.Progress.Position < Source.Head || Target.Progress.Tables.Any(table => !table.Loaded || table.Position > Target.Progress.Position))
+        while (store.Waiting.Count > 0 || joining is not null || Progress.Position is not { } applied || applied < Source.Head || Progress.Tables.Any(table => !table.Loaded || table.Position > applied))
         {
             if (Now > until)
             {
@@ -649,6 +744,11 @@ public sealed class SimWorld
             }
 
             RunSome(50);
+            if (joining is not null)
+            {
+                Join();
+            }
+
             if (Now - asked > TimeSpan.FromSeconds(20))
             {
                 asked = Now;
@@ -697,7 +797,7 @@ public sealed class SimWorld
     private void CheckEnd()
     {
         var expected = Source.Treatment.KeepsVersions
-            ? [.. SimVersions.At(Source.History, Target.Progress.Tables, Source.Head).Select(pair => (pair.Key.Table, pair.Key.Key, Row: pair.Value))]
+            ? [.. SimVersions.At(Source.History, Progress.Tables, Source.Head).Select(pair => (pair.Key.Table, pair.Key.Key, Row: pair.Value))]
             : Source.Rows.SelectMany(pair => pair.Value.Values.SelectMany(row => Source.Treatment.Crosses(pair.Key, row))).ToList();
         var bad = expected.Where(row => !Target.Rows.TryGetValue((row.Table, row.Key), out var there) || there != row.Row).Select(row => $"{row.Table} {row.Key}: {Shown(row.Row)}, there {Shown(Target.Rows.GetValueOrDefault((row.Table, row.Key)))}").ToList();
         if (expected.Count != Target.Rows.Count || bad.Count > 0)
@@ -718,6 +818,11 @@ public sealed class SimWorld
 
     private void CommitAtSource()
     {
+        if (Source.IsClosed)
+        {
+            return;
+        }
+
         Now += TimeSpan.FromMilliseconds(Random.Next(1, 40));
         var changes = new List<RowChange>();
         var view = Source.Rows.ToDictionary(pair => pair.Key, pair => new SortedDictionary<long, Row>(pair.Value));

@@ -102,6 +102,10 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { ViewsLag = true }));
 
     [Fact]
+    public void A_join_of_a_side_that_was_still_written_to_is_caught() =>
+        AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { JoinsLie = true }));
+
+    [Fact]
     public void The_same_seed_tells_the_same_story()
     {
         for (var seed = 1; seed <= 20; seed++)

@@ -38,7 +38,7 @@ public sealed class SpoolTests
         Assert.Empty(await spool.ReadAfter(LogPosition.Zero).TryReadAsync(1000, cancellation));
         await spool.AppendAsync(ScriptedSource.Read(ScriptedSource.Fragment(5, first: false)), DateTimeOffset.UnixEpoch, cancellation);
         await spool.SyncAsync(cancellation);
-        Assert.Equal([5UL, 5UL], (await ReadAllAsync(spool, 0)).Select(fragment => fragment.Position.Place));
+        Assert.Equal([5UL, 5UL], (await ReadAllAsync(spool, 0)).Select(fragment => fragment.Position.Offset));
         Assert.Equal((1, 2), (spool.Transactions, spool.Changes));
     }
 
@@ -85,7 +85,7 @@ public sealed class SpoolTests
         Assert.Equal(Log, again.Identity);
         Assert.Equal((3, 3), (again.Transactions, again.Changes));
         await TakeAsync(again, 4, 5);
-        Assert.Equal([1UL, 2UL, 3UL, 4UL, 5UL], (await ReadAllAsync(again, 0)).Select(fragment => fragment.Position.Place));
+        Assert.Equal([1UL, 2UL, 3UL, 4UL, 5UL], (await ReadAllAsync(again, 0)).Select(fragment => fragment.Position.Offset));
     }
 
     [Fact]
@@ -99,7 +99,7 @@ public sealed class SpoolTests
         }
 
         await using var again = await OpenAsync(Small);
-        Assert.Equal([1UL], (await ReadAllAsync(again, 0)).Select(fragment => fragment.Position.Place));
+        Assert.Equal([1UL], (await ReadAllAsync(again, 0)).Select(fragment => fragment.Position.Offset));
     }
 
     [Fact]
@@ -108,7 +108,7 @@ public sealed class SpoolTests
         await using var spool = await BeginAsync(Small);
         await TakeAsync(spool, [.. Enumerable.Range(1, 60).Select(place => (long)place)]);
         Assert.True(files.All.Count > 3, $"{files.All.Count} files");
-        Assert.Equal(Enumerable.Range(31, 30).Select(place => (ulong)place), (await ReadAllAsync(spool, 30)).Select(fragment => fragment.Position.Place));
+        Assert.Equal(Enumerable.Range(31, 30).Select(place => (ulong)place), (await ReadAllAsync(spool, 30)).Select(fragment => fragment.Position.Offset));
     }
 
     [Fact]
@@ -274,7 +274,7 @@ public sealed class SpoolTests
         await spool.StartAsync(new LogIdentity("other", 2), new LogPosition(500), cancellation);
         await TakeAsync(spool, 501);
         Assert.Equal((1, new LogPosition(500)), ((int)spool.Transactions, spool.Begin));
-        Assert.Equal(501UL, Assert.Single(await ReadAllAsync(spool, 500)).Position.Place);
+        Assert.Equal(501UL, Assert.Single(await ReadAllAsync(spool, 500)).Position.Offset);
     }
 
     private async Task<Spool> BeginAsync(SpoolOptions options)

@@ -41,7 +41,7 @@ public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory co
     }
 
     /// <summary>A position in the notation of the crossing's source; null when the text is none, or there is no such crossing.</summary>
-    protected LogPosition? ParsePosition(string name, string text) => Find(name) ? connections.Source(Status.Definition.Source).Log.Parse(text) : null;
+    protected LogPosition? ParsePosition(string name, string text) => Find(name) ? Engine.Positions.Parse(Status.Definition.Source, text) : null;
 
     /// <summary>Whether there is such a crossing; takes its status.</summary>
     protected bool Find(string name)
