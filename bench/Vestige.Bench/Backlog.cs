@@ -23,7 +23,11 @@ internal static class Backlog
         }
 
         await all.Engine.StartAsync(CancellationToken.None);
-        await all.Engine.DefineAsync(new CrossingDefinition("bench", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])), "bench", CancellationToken.None);
+        await all.Engine.DefineAsync(
+            new CrossingDefinition("bench", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])),
+            "bench",
+            CancellationToken.None
+        );
         await all.Engine.RunAsync("bench", "bench", CancellationToken.None);
         await WaitAsync(() => all.Engine.Status("bench")!.State == CrossingState.Following);
         await all.Engine.PauseAsync("bench", "bench", CancellationToken.None);

@@ -31,7 +31,8 @@ internal sealed class BenchDatabases : IAsyncDisposable
             new EngineOptions(new SpoolOptions()),
             TimeProvider.System,
             new Random(1),
-            Microsoft.Extensions.Logging.Abstractions.NullLogger.Instance);
+            Microsoft.Extensions.Logging.Abstractions.NullLogger.Instance
+        );
     }
 
     public StandInDatabase Source { get; }
@@ -54,9 +55,11 @@ internal sealed class BenchDatabases : IAsyncDisposable
 
     private sealed class Systems(BenchDatabases all) : IConnections
     {
-        public SourceSystem Source(string connection) => new(connection, new ConnectorOfPorts(new StandInSource(connection == "a" ? all.Source : all.Target, TimeProvider.System)));
+        public SourceSystem Source(string connection) =>
+            new(connection, new ConnectorOfPorts(new StandInSource(connection == "a" ? all.Source : all.Target, TimeProvider.System)));
 
-        public TargetSystem Target(string connection) => new(connection, new ConnectorOfPorts(new StandInTarget(connection == "a" ? all.Source : all.Target, TimeProvider.System)));
+        public TargetSystem Target(string connection) =>
+            new(connection, new ConnectorOfPorts(new StandInTarget(connection == "a" ? all.Source : all.Target, TimeProvider.System)));
 
         public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(Path.Combine(all.folder, "spool"));
     }
@@ -65,13 +68,15 @@ internal sealed class BenchDatabases : IAsyncDisposable
     {
         private long term;
 
-        public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([]);
+        public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) =>
+            Task.FromResult<IReadOnlyList<StoredCrossing>>([]);
 
         public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation) => Task.CompletedTask;
 
         public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 
-        public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref term));
+        public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) =>
+            Task.FromResult(Interlocked.Increment(ref term));
 
         public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
     }

@@ -19,21 +19,39 @@ namespace Vestige.Bench;
 /// </summary>
 internal static class ComparingMemory
 {
-    private static readonly TableSchema Form = new(new TableName("made", "item"), [new Column("id", "INTEGER", Nullable: false, KeyOrdinal: 1), new Column("v", "TEXT")], [], []);
+    private static readonly TableSchema Form = new(
+        new TableName("made", "item"),
+        [new Column("id", "INTEGER", Nullable: false, KeyOrdinal: 1), new Column("v", "TEXT")],
+        [],
+        []
+    );
 
     public static async Task RunAsync(long rows)
     {
         var small = await CompareAsync(Math.Max(1, rows / 50));
         var large = await CompareAsync(rows);
-        Console.WriteLine($"resident memory at most with {rows / 50:N0} rows: {small >> 20} MB; with {rows:N0}: {large >> 20} MB; ratio {(double)large / small:0.00}  (asked: bounded)");
+        Console.WriteLine(
+            $"resident memory at most with {rows / 50:N0} rows: {small >> 20} MB; with {rows:N0}: {large >> 20} MB; ratio "
+                + $"{(double)large / small:0.00}  (asked: bounded)"
+        );
     }
 
     private static async Task<long> CompareAsync(long rows)
     {
         var definition = new CrossingDefinition("bench", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "*")]));
         var treatment = TreatmentBuilder.Build(definition, Form, name => name, PlainNumbers.Instance, new BenchKeys()).Treatment!;
-        await using MadeRows source = new(rows, differs: false), target = new(rows, differs: true);
-        var comparer = new TableComparer(treatment, ComparedTable.Of(treatment, PlainNumbers.Instance, PlainNumbers.Instance), source, target, [], new LogPosition(1), TimeProvider.System, 10_000);
+        await using MadeRows source = new(rows, differs: false),
+            target = new(rows, differs: true);
+        var comparer = new TableComparer(
+            treatment,
+            ComparedTable.Of(treatment, PlainNumbers.Instance, PlainNumbers.Instance),
+            source,
+            target,
+            [],
+            new LogPosition(1),
+            TimeProvider.System,
+            10_000
+        );
         long most = 0;
         using var ending = new CancellationTokenSource();
         var watching = Task.Run(async () =>
@@ -54,7 +72,10 @@ internal static class ComparingMemory
             throw new InvalidOperationException($"{found.Differing} of {found.SourceRows} rows were found to differ.");
         }
 
-        Console.WriteLine($"{rows:N0} rows on each side, {found.Differing:N0} of them differing, in {watch.Elapsed.TotalSeconds:0.0} s: {rows / watch.Elapsed.TotalSeconds:N0} rows/s");
+        Console.WriteLine(
+            $"{rows:N0} rows on each side, {found.Differing:N0} of them differing, in {watch.Elapsed.TotalSeconds:0.0} s: "
+                + $"{rows / watch.Elapsed.TotalSeconds:N0} rows/s"
+        );
         return most;
     }
 
@@ -69,15 +90,23 @@ internal static class ComparingMemory
 
         public bool Digests => false;
 
-        public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<TableDescription>>([]);
+        public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
+            Task.FromResult<IReadOnlyList<TableDescription>>([]);
 
         public Task<IReadOnlyList<Row>> CutAsync(TableSchema table, KeySpan within, int ranges, CancellationToken cancellation) =>
             Task.FromResult<IReadOnlyList<Row>>([.. Enumerable.Range(1, ranges - 1).Select(i => Key(i * rows / ranges)).Distinct()]);
 
-        public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
+        public async IAsyncEnumerable<RowBlock> ReadAsync(
+            TableSchema table,
+            KeySpan within,
+            [EnumeratorCancellation] CancellationToken cancellation
+        )
         {
             var writer = new RowWriter();
-            var (next, end) = (within.From.IsNone ? 1 : within.From.IntegerAt(0), within.Before.IsNone ? rows + 1 : within.Before.IntegerAt(0));
+            var (next, end) = (
+                within.From.IsNone ? 1 : within.From.IntegerAt(0),
+                within.Before.IsNone ? rows + 1 : within.Before.IntegerAt(0)
+            );
             while (next < end)
             {
                 await Task.CompletedTask;
@@ -110,11 +139,19 @@ internal static class ComparingMemory
             return found;
         }
 
-        public Task<IReadOnlyList<Row>> SampleAsync(TableSchema table, int rows, CancellationToken cancellation) => throw new NotSupportedException();
+        public Task<IReadOnlyList<Row>> SampleAsync(TableSchema table, int rows, CancellationToken cancellation) =>
+            throw new NotSupportedException();
 
-        public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) => throw new NotSupportedException();
+        public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) =>
+            throw new NotSupportedException();
 
-        public IAsyncEnumerable<HashedRow> HashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, CancellationToken cancellation) => throw new NotSupportedException();
+        public IAsyncEnumerable<HashedRow> HashesAsync(
+            RowShape shape,
+            Segments segments,
+            IReadOnlyList<int> wanted,
+            KeySpan within,
+            CancellationToken cancellation
+        ) => throw new NotSupportedException();
 
         public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 

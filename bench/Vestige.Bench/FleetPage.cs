@@ -16,10 +16,25 @@ internal static class FleetPage
     public static async Task RunAsync(int crossings)
     {
         var folder = Directory.CreateTempSubdirectory("vestige-bench-").FullName;
-        using var process = Process.Start(new ProcessStartInfo("dotnet", [typeof(VestigeSettings).Assembly.Location, "--port", $"{Port}", "--data", Path.Combine(folder, "data"), "--keys", Path.Combine(folder, "keys"), "--empty", "true"])
-        {
-            UseShellExecute = false,
-        })!;
+        using var process = Process.Start(
+            new ProcessStartInfo(
+                "dotnet",
+                [
+                    typeof(VestigeSettings).Assembly.Location,
+                    "--port",
+                    $"{Port}",
+                    "--data",
+                    Path.Combine(folder, "data"),
+                    "--keys",
+                    Path.Combine(folder, "keys"),
+                    "--empty",
+                    "true",
+                ]
+            )
+            {
+                UseShellExecute = false,
+            }
+        )!;
         using var http = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{Port}") };
         try
         {
@@ -31,7 +46,9 @@ internal static class FleetPage
             var size = (await http.GetByteArrayAsync("/")).Length;
             var page = await TimesAsync(http, "/");
             var health = await TimesAsync(http, "/healthz");
-            Console.WriteLine($"Fleet with {crossings} running crossings: p50 {At(page, 0.5):0.0} ms, p95 {At(page, 0.95):0.0} ms, {size / 1000.0:0} kB");
+            Console.WriteLine(
+                $"Fleet with {crossings} running crossings: p50 {At(page, 0.5):0.0} ms, p95 {At(page, 0.95):0.0} ms, {size / 1000.0:0} kB"
+            );
             Console.WriteLine($"health address:                    p50 {At(health, 0.5):0.0} ms, p95 {At(health, 0.95):0.0} ms");
             Console.WriteLine($"ratio of p95 {At(page, 0.95) / At(health, 0.95):0.0}  (asked: p95 under 100 ms with 1,000 crossings)");
         }
@@ -68,9 +85,17 @@ internal static class FleetPage
     {
         var (spent, measuring, cpu) = (await SpentAsync(http), await SpentAsync(http, "measuring"), Cpu(process));
         await Task.Delay(Watched);
-        var (share, whole) = ((await SpentAsync(http) - spent) / Watched.TotalSeconds, (Cpu(process) - cpu).TotalSeconds / Watched.TotalSeconds);
-        Console.WriteLine($"watching:                          {share * 100:0.00} % of a core, of {whole * 100:0.0} % that the process takes at rest");
-        Console.WriteLine($"of that measures alone:            {(await SpentAsync(http, "measuring") - measuring) / Watched.TotalSeconds * 100:0.00} %  (asked: under 3 %)");
+        var (share, whole) = (
+            (await SpentAsync(http) - spent) / Watched.TotalSeconds,
+            (Cpu(process) - cpu).TotalSeconds / Watched.TotalSeconds
+        );
+        Console.WriteLine(
+            $"watching:                          {share * 100:0.00} % of a core, of {whole * 100:0.0} % that the process takes at rest"
+        );
+        Console.WriteLine(
+            "of that measures alone:            "
+                + $"{(await SpentAsync(http, "measuring") - measuring) / Watched.TotalSeconds * 100:0.00} %  (asked: under 3 %)"
+        );
     }
 
     private static TimeSpan Cpu(Process process)
@@ -81,7 +106,9 @@ internal static class FleetPage
 
     private static async Task<double> SpentAsync(HttpClient http, string what = "watching")
     {
-        var line = (await http.GetStringAsync("/metrics")).Split('\n').First(text => text.StartsWith($"vestige_{what}_seconds_total ", StringComparison.Ordinal));
+        var line = (await http.GetStringAsync("/metrics"))
+            .Split('\n')
+            .First(text => text.StartsWith($"vestige_{what}_seconds_total ", StringComparison.Ordinal));
         return double.Parse(line.Split(' ')[1], System.Globalization.CultureInfo.InvariantCulture);
     }
 
@@ -108,20 +135,42 @@ internal static class FleetPage
         {
             foreach (var side in new[] { "from", "to" })
             {
-                (await http.PostAsJsonAsync("/api/v1/connections", new { name = $"{side}-{source}", kind = "stand-in" })).EnsureSuccessStatusCode();
+                (
+                    await http.PostAsJsonAsync("/api/v1/connections", new { name = $"{side}-{source}", kind = "stand-in" })
+                ).EnsureSuccessStatusCode();
             }
 
             var mine = Math.Min(PerSource, crossings - (source * PerSource));
-            var statements = Enumerable.Range(0, mine).SelectMany(i => Enumerable.Range(0, TablesEach).Select(j => $"CREATE TABLE c{i}_{j} (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO c{i}_{j} VALUES (1, 'x')"));
+            var statements = Enumerable
+                .Range(0, mine)
+                .SelectMany(i =>
+                    Enumerable
+                        .Range(0, TablesEach)
+                        .Select(j => $"CREATE TABLE c{i}_{j} (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO c{i}_{j} VALUES (1, 'x')")
+                );
             foreach (var part in statements.Chunk(100))
             {
-                (await http.PostAsJsonAsync($"/api/v1/bench/from-{source}", new { statement = string.Join(';', part) })).EnsureSuccessStatusCode();
+                (
+                    await http.PostAsJsonAsync($"/api/v1/bench/from-{source}", new { statement = string.Join(';', part) })
+                ).EnsureSuccessStatusCode();
             }
 
             for (var i = 0; i < mine; i++)
             {
                 var name = $"crossing-number-{(source * PerSource) + i}";
-                (await http.PostAsJsonAsync("/api/v1/crossings", new { name, purpose = "copy", source = $"from-{source}", target = $"to-{source}", tables = new { rules = new[] { new { take = $"from-{source}.c{i}_*" } } } })).EnsureSuccessStatusCode();
+                (
+                    await http.PostAsJsonAsync(
+                        "/api/v1/crossings",
+                        new
+                        {
+                            name,
+                            purpose = "copy",
+                            source = $"from-{source}",
+                            target = $"to-{source}",
+                            tables = new { rules = new[] { new { take = $"from-{source}.c{i}_*" } } },
+                        }
+                    )
+                ).EnsureSuccessStatusCode();
                 (await http.PostAsJsonAsync($"/api/v1/crossings/{name}/start", new { })).EnsureSuccessStatusCode();
             }
         }

@@ -28,14 +28,35 @@ internal static class MonthOfMeasures
             var factory = new StoreFactory(path);
             await factory.MigrateAsync(CancellationToken.None);
             var empty = new FileInfo(path).Length;
-            var (keeper, meter, random) = (new MeasureRecorder(new MeasureStore(factory), NullLogger.Instance), new CrossingMeter(), new Random(1));
+            var (keeper, meter, random) = (
+                new MeasureRecorder(new MeasureStore(factory), NullLogger.Instance),
+                new CrossingMeter(),
+                new Random(1)
+            );
             var (now, arrived, text) = (new DateTimeOffset(2026, 3, 1, 0, 0, 0, TimeSpan.Zero), 0L, 0L);
             for (var second = 0; second < days * 86_400; second++, now = now.AddSeconds(1))
             {
                 var changes = random.Next(400);
                 arrived += changes;
-                meter.Committed(new BatchReport(changes, new Dictionary<TableName, TableTally>(), [], [new HopDelays(draw(random, 20), draw(random, 5), draw(random, 5), draw(random, 40))], new LogPosition((ulong)arrived * 100)), now);
-                meter.Sample(now, new LagReading(draw(random, 400), Current: false, AtLeast: false), draw(random, 50), draw(random, 10), draw(random, 90), arrived, changes);
+                meter.Committed(
+                    new BatchReport(
+                        changes,
+                        new Dictionary<TableName, TableTally>(),
+                        [],
+                        [new HopDelays(draw(random, 20), draw(random, 5), draw(random, 5), draw(random, 40))],
+                        new LogPosition((ulong)arrived * 100)
+                    ),
+                    now
+                );
+                meter.Sample(
+                    now,
+                    new LagReading(draw(random, 400), Current: false, AtLeast: false),
+                    draw(random, 50),
+                    draw(random, 10),
+                    draw(random, 90),
+                    arrived,
+                    changes
+                );
                 text += 40;
                 if (now.Second == 0)
                 {
@@ -45,12 +66,18 @@ internal static class MonthOfMeasures
 
             await using (var store = factory.CreateDbContext())
             {
-                await Microsoft.EntityFrameworkCore.RelationalDatabaseFacadeExtensions.ExecuteSqlRawAsync(store.Database, "PRAGMA wal_checkpoint(TRUNCATE)");
+                await Microsoft.EntityFrameworkCore.RelationalDatabaseFacadeExtensions.ExecuteSqlRawAsync(
+                    store.Database,
+                    "PRAGMA wal_checkpoint(TRUNCATE)"
+                );
             }
 
             var each = new FileInfo(path).Length - empty;
             Console.WriteLine($"lags and delays {what}:");
-            Console.WriteLine($"{days} days of one crossing: {each / 1e6:0.00} MB; of {Crossings:N0} crossings {each * Crossings / 1e9:0.00} GB  (asked: under 1 GB a month)");
+            Console.WriteLine(
+                $"{days} days of one crossing: {each / 1e6:0.00} MB; of {Crossings:N0} crossings {each * Crossings / 1e9:0.00} GB  "
+                    + "(asked: under 1 GB a month)"
+            );
             Console.WriteLine($"the same seconds as text: {text / 1e6:0} MB each; ratio {(double)text / each:0}");
         }
         finally
@@ -60,7 +87,9 @@ internal static class MonthOfMeasures
     }
 
     private static TimeSpan Around(Random random, int most) =>
-        TimeSpan.FromMilliseconds(most / 4.0 * Math.Exp(0.5 * Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(2 * Math.PI * random.NextDouble())));
+        TimeSpan.FromMilliseconds(
+            most / 4.0 * Math.Exp(0.5 * Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(2 * Math.PI * random.NextDouble()))
+        );
 
     private static TimeSpan Ms(Random random, int most) => TimeSpan.FromMilliseconds(random.NextDouble() * most);
 }

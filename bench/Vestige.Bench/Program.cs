@@ -11,13 +11,12 @@
 //   ... -- pg-slot [CHANGES]                                                   log to target with an empty spool, against the same
 //   ... -- pg-visible [SECONDS]                                                commit to visible at 100 transactions/s, against the same
 //   ... -- pg-cpu [TRANSACTIONS]                                               the source's CPU, against pg_recvlogical attached
-//   ... -- pg-compare [ROWS]                                                   comparing both sides, against plain digests by both servers at once
-//   ... -- pg-walk [SECONDS]                                                   pgbench on the source while comparing all the time
-//   ... -- compare-memory [ROWS]                                               peak memory of comparing very many rows
-//   ... -- pg-unlike [ROWS]                                                    digests of a table in two unlike engines
-//   ... -- treat [ROWS]                                                        rows through a treatment on one core
-//   ... -- trace [CHANGES]                                                     a row found in a spool, against reading it through
-//   ... -- rules [TABLES]                                                      table rules over names
+// ... -- pg-compare [ROWS]                                                   comparing both sides, against plain digests by both servers at
+// once   ... -- pg-walk [SECONDS]                                                   pgbench on the source while comparing all the time
+// ... -- compare-memory [ROWS]                                               peak memory of comparing very many rows   ... -- pg-unlike
+// [ROWS]                                                    digests of a table in two unlike engines   ... -- treat [ROWS]
+// rows through a treatment on one core   ... -- trace [CHANGES]                                                     a row found in a spool,
+// against reading it through   ... -- rules [TABLES]                                                      table rules over names
 using Vestige.Bench;
 
 var size = args.Length > 1 ? int.Parse(args[1]) : 0;
@@ -81,6 +80,9 @@ switch (args.FirstOrDefault())
         await Vestige.Bench.PostgreSql.SourceCpu.RunAsync(size > 0 ? size : 20_000);
         return 0;
     default:
-        Console.Error.WriteLine("Say which: backlog, lag, memory, fleet, month, treat, trace, rules, pg-load, pg-tables, pg-drain, pg-catchup, pg-slot, pg-visible or pg-cpu.");
+        Console.Error.WriteLine(
+            "Say which: backlog, lag, memory, fleet, month, treat, trace, rules, pg-load, pg-tables, pg-drain, pg-catchup, pg-slot, "
+                + "pg-visible or pg-cpu."
+        );
         return 2;
 }

@@ -19,7 +19,11 @@ internal static class SteadyLag
         }
 
         await all.Engine.StartAsync(CancellationToken.None);
-        await all.Engine.DefineAsync(new CrossingDefinition("bench", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])), "bench", CancellationToken.None);
+        await all.Engine.DefineAsync(
+            new CrossingDefinition("bench", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])),
+            "bench",
+            CancellationToken.None
+        );
         await all.Engine.RunAsync("bench", "bench", CancellationToken.None);
         var commits = new List<double>();
         var watch = Stopwatch.StartNew();
@@ -47,7 +51,9 @@ internal static class SteadyLag
         {
             var commit = commits[Math.Max(0, (int)Math.Ceiling(q * commits.Count) - 1)];
             var delay = meter.Delay(q, now)!.Value.TotalMilliseconds;
-            Console.WriteLine($"p{q * 100:0}: delay {delay,8:0.0} ms   one commit at the source {commit,8:0.0} ms   ratio {delay / commit:0.0}");
+            Console.WriteLine(
+                $"p{q * 100:0}: delay {delay,8:0.0} ms   one commit at the source {commit,8:0.0} ms   ratio {delay / commit:0.0}"
+            );
         }
 
         Console.WriteLine("asked: p99 under 250 ms");

@@ -19,7 +19,12 @@ internal static class Tracing
     private const int PerSync = 1000;
     private const int Traces = 40;
     private static readonly TableName Table = new("lib", "loan");
-    private static readonly TableSchema Form = new(Table, [new Column("id", "bigint", KeyOrdinal: 1), new Column("copy", "bigint"), new Column("due", "date"), new Column("note", "text")], [], []);
+    private static readonly TableSchema Form = new(
+        Table,
+        [new Column("id", "bigint", KeyOrdinal: 1), new Column("copy", "bigint"), new Column("due", "date"), new Column("note", "text")],
+        [],
+        []
+    );
 
     public static async Task RunAsync(long changes)
     {
@@ -27,10 +32,18 @@ internal static class Tracing
         try
         {
             var cipher = new SpoolCipher(RandomNumberGenerator.GetBytes(32));
-            await using var spool = await Spool.OpenAsync(new SqliteSpoolFiles(folder), cipher, new SpoolOptions(BudgetBytes: long.MaxValue, SpanBytes: long.MaxValue), TimeProvider.System, CancellationToken.None);
+            await using var spool = await Spool.OpenAsync(
+                new SqliteSpoolFiles(folder),
+                cipher,
+                new SpoolOptions(BudgetBytes: long.MaxValue, SpanBytes: long.MaxValue),
+                TimeProvider.System,
+                CancellationToken.None
+            );
             var began = Stopwatch.GetTimestamp();
             await FillAsync(spool, changes);
-            Console.WriteLine($"{changes:N0} changes spooled in {Stopwatch.GetElapsedTime(began).TotalSeconds:0} s, {spool.Bytes / 1e9:0.0} GB");
+            Console.WriteLine(
+                $"{changes:N0} changes spooled in {Stopwatch.GetElapsedTime(began).TotalSeconds:0} s, {spool.Bytes / 1e9:0.0} GB"
+            );
             await MeasureAsync(spool, cipher, changes);
         }
         finally
@@ -45,7 +58,9 @@ internal static class Tracing
         for (var i = 0; i < Traces; i++)
         {
             var began = Stopwatch.GetTimestamp();
-            found += (await trace.RowAsync(Table, [$"{KeyOf(random.NextInt64(changes), changes)}"], null, CancellationToken.None)).Changes.Count;
+            found += (await trace.RowAsync(Table, [$"{KeyOf(random.NextInt64(changes), changes)}"], null, CancellationToken.None))
+                .Changes
+                .Count;
             times.Add(Stopwatch.GetElapsedTime(began).TotalSeconds);
         }
 
@@ -55,7 +70,10 @@ internal static class Tracing
         var counted = await ReadThroughAsync(spool, key);
         var whole = Stopwatch.GetElapsedTime(through).TotalSeconds;
         var traced = (await trace.RowAsync(Table, [$"{key}"], null, CancellationToken.None)).Changes.Count;
-        Console.WriteLine($"{Traces} traces, {(double)found / Traces:0.0} changes each: p50 {times[Traces / 2]:0.000} s, p95 {times[(Traces * 95 / 100) - 1]:0.000} s, most {times[^1]:0.000} s");
+        Console.WriteLine(
+            $"{Traces} traces, {(double)found / Traces:0.0} changes each: p50 {times[Traces / 2]:0.000} s, p95 "
+                + $"{times[(Traces * 95 / 100) - 1]:0.000} s, most {times[^1]:0.000} s"
+        );
         Console.WriteLine($"reading the spool through: {whole:0.0} s; the same row has {counted} changes there and {traced} in the trace");
         Console.WriteLine($"ratio {whole / times[Traces / 2]:0}  (asked: a trace under 1 s)");
     }
@@ -101,10 +119,23 @@ internal static class Tracing
                     ChangeWriter.Write(bytes, new RowChange(ChangeKind.Update, 1, default, writer.ToRow()));
                 }
 
-                fragments.Add(new LogFragment(new LogPosition((ulong)at * 100), DateTimeOffset.UnixEpoch.AddMilliseconds(at), true, true, PerTransaction, bytes.WrittenMemory.ToArray()));
+                fragments.Add(
+                    new LogFragment(
+                        new LogPosition((ulong)at * 100),
+                        DateTimeOffset.UnixEpoch.AddMilliseconds(at),
+                        true,
+                        true,
+                        PerTransaction,
+                        bytes.WrittenMemory.ToArray()
+                    )
+                );
             }
 
-            await spool.AppendAsync(new LogRead(fragments, forms, fragments[^1].Position, false), DateTimeOffset.UtcNow, CancellationToken.None);
+            await spool.AppendAsync(
+                new LogRead(fragments, forms, fragments[^1].Position, false),
+                DateTimeOffset.UtcNow,
+                CancellationToken.None
+            );
             await spool.SyncAsync(CancellationToken.None);
         }
     }

@@ -21,14 +21,22 @@ internal static class Treating
         var source = new TableSchema(
             new TableName("public", "patron"),
             [
-                new Column("id", "integer", KeyOrdinal: 1), new Column("branch", "integer"), new Column("name", "text"), new Column("email", "text"),
-                new Column("born", "date"), new Column("fee", "numeric(8,2)"), new Column("note", "text"),
+                new Column("id", "integer", KeyOrdinal: 1),
+                new Column("branch", "integer"),
+                new Column("name", "text"),
+                new Column("email", "text"),
+                new Column("born", "date"),
+                new Column("fee", "numeric(8,2)"),
+                new Column("note", "text"),
             ],
             [],
-            []);
+            []
+        );
         TreatmentStep[] steps =
         [
-            new("*", Keep: "branch <> 7"), new("*", Mask: [new MaskedColumn("email", MaskMethod.Hash)]), new("*", Compute: [new ComputedColumn("label", "name || ' #' || id")]),
+            new("*", Keep: "branch <> 7"),
+            new("*", Mask: [new MaskedColumn("email", MaskMethod.Hash)]),
+            new("*", Compute: [new ComputedColumn("label", "name || ' #' || id")]),
         ];
         TreatmentStep[] starred = [steps[0], new("*", Mask: [new MaskedColumn("email", MaskMethod.KeepLast, Last: 4)]), steps[2]];
         var (treatment, stars) = (Build(source, steps), Build(source, starred));
@@ -47,8 +55,13 @@ internal static class Treating
 
         var (one, other) = (Median(plain), Median(treated));
         Console.WriteLine($"read and written again: {one:N0} rows/s");
-        Console.WriteLine($"one filter, one keyed hash, one computed column: {other:N0} rows/s on one core, {other / one:0.00} of that (asked: at least 500,000)");
-        Console.WriteLine($"the same with stars for all but the last four in the hash's place: {Median(kept):N0} rows/s, {Median(kept) / one:0.00}");
+        Console.WriteLine(
+            $"one filter, one keyed hash, one computed column: {other:N0} rows/s on one core, {other / one:0.00} of that (asked: at "
+                + "least 500,000)"
+        );
+        Console.WriteLine(
+            $"the same with stars for all but the last four in the hash's place: {Median(kept):N0} rows/s, {Median(kept) / one:0.00}"
+        );
         Console.WriteLine($"without steps the treatment is {(Build(source).IsIdentity ? "not gone through at all" : "gone through")}");
     }
 
@@ -59,7 +72,10 @@ internal static class Treating
         {
             var alone = Build(source, step);
             Through(block, BlockRows * 20, alone);
-            Console.WriteLine($"{step.Kinds.First(kind => kind.IsSet).Name} alone: {1e9 / Median([.. Enumerable.Range(0, Rounds).Select(_ => Through(block, rows, alone))]):N0} ns a row");
+            Console.WriteLine(
+                $"{step.Kinds.First(kind => kind.IsSet).Name} alone: "
+                    + $"{1e9 / Median([.. Enumerable.Range(0, Rounds).Select(_ => Through(block, rows, alone))]):N0} ns a row"
+            );
         }
 
         using var hash = IncrementalHash.CreateHMAC(HashAlgorithmName.SHA256, new byte[32]);
@@ -77,10 +93,17 @@ internal static class Treating
     /// <summary>Rules over names of tables, beside comparing each name with one prefix.</summary>
     public static void RunRules(int tables)
     {
-        TableName[] names = [.. Enumerable.Range(0, tables).Select(i => new TableName($"schema_{i % 40}", $"table_{i}_{(i % 9 == 0 ? "tmp" : "data")}"))];
-        var rules = new TableRules(
+        TableName[] names =
         [
-            new TableRule(Take: "schema_1*"), new TableRule(Take: "schema_2*.table_*"), new TableRule(Leave: "*_tmp"), new TableRule(Take: "schema_3.table_*_tmp"), new TableRule(Leave: "*.audit_*"), new TableRule(Take: "schema_39.*"),
+            .. Enumerable.Range(0, tables).Select(i => new TableName($"schema_{i % 40}", $"table_{i}_{(i % 9 == 0 ? "tmp" : "data")}")),
+        ];
+        var rules = new TableRules([
+            new TableRule(Take: "schema_1*"),
+            new TableRule(Take: "schema_2*.table_*"),
+            new TableRule(Leave: "*_tmp"),
+            new TableRule(Take: "schema_3.table_*_tmp"),
+            new TableRule(Leave: "*.audit_*"),
+            new TableRule(Take: "schema_39.*"),
         ]);
         var taken = names.Count(rules.Takes);
         var watch = Stopwatch.StartNew();
@@ -89,13 +112,28 @@ internal static class Treating
         watch.Restart();
         var prefixed = names.Count(name => name.ToString().StartsWith("schema_1", StringComparison.Ordinal));
         var plain = tables / watch.Elapsed.TotalSeconds;
-        Console.WriteLine($"6 rules: {ours:N0} tables/s, {taken:N0} taken; one prefix: {plain:N0} tables/s, {prefixed:N0}; {ours / plain:0.00} of that (asked: at least 1,000,000)");
+        Console.WriteLine(
+            $"6 rules: {ours:N0} tables/s, {taken:N0} taken; one prefix: {plain:N0} tables/s, {prefixed:N0}; {ours / plain:0.00} of "
+                + "that (asked: at least 1,000,000)"
+        );
     }
 
     private static TableTreatment Build(TableSchema source, params TreatmentStep[] steps)
     {
-        var types = new PostgreSqlSource(new PostgreSqlSettings("127.0.0.1", 1, "x", "x", TlsMode.Off, null, null), LogNames.Of("bench", "x"), TimeProvider.System).Types;
-        return TreatmentBuilder.Build(new CrossingDefinition("c", "copy", "a", "b", new TableRules([]), Treatment: steps), source, name => name, types, new BenchKeys()).Treatment!;
+        var types = new PostgreSqlSource(
+            new PostgreSqlSettings("127.0.0.1", 1, "x", "x", TlsMode.Off, null, null),
+            LogNames.Of("bench", "x"),
+            TimeProvider.System
+        ).Types;
+        return TreatmentBuilder
+            .Build(
+                new CrossingDefinition("c", "copy", "a", "b", new TableRules([]), Treatment: steps),
+                source,
+                name => name,
+                types,
+                new BenchKeys()
+            )
+            .Treatment!;
     }
 
     private static ReadOnlyMemory<byte> Block()
@@ -105,7 +143,18 @@ internal static class Treating
         for (var i = 0; i < BlockRows; i++)
         {
             writer.Begin(7);
-            foreach (var value in new[] { $"{i}", $"{i % 24}", $"Anouk Wald {i}", $"anouk.{i}@example.invalid", "1980-02-29", "12.50", "a note of some length, as notes are" })
+            foreach (
+                var value in new[]
+                {
+                    $"{i}",
+                    $"{i % 24}",
+                    $"Anouk Wald {i}",
+                    $"anouk.{i}@example.invalid",
+                    "1980-02-29",
+                    "12.50",
+                    "a note of some length, as notes are",
+                }
+            )
             {
                 writer.Text(value);
             }

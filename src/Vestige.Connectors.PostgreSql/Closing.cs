@@ -12,11 +12,12 @@ internal static class Closing
     public static ValueTask CloseAsync(NpgsqlConnection connection) => TryAsync(() => connection.DisposeAsync());
 
     /// <summary>Rolls back what a connection has begun.</summary>
-    public static ValueTask RollBackAsync(NpgsqlConnection connection) => TryAsync(async () =>
-    {
-        await using var rollback = new NpgsqlCommand("ROLLBACK", connection);
-        await rollback.ExecuteNonQueryAsync();
-    });
+    public static ValueTask RollBackAsync(NpgsqlConnection connection) =>
+        TryAsync(async () =>
+        {
+            await using var rollback = new NpgsqlCommand("ROLLBACK", connection);
+            await rollback.ExecuteNonQueryAsync();
+        });
 
     public static async ValueTask TryAsync(Func<ValueTask> end)
     {

@@ -10,37 +10,61 @@ internal static class Failures
     /// <summary>Classes in which waiting, or somebody else's action, may help without the crossing being touched.</summary>
     private static readonly string[] TransientClasses = ["08", "25", "28", "40", "53", "55", "57", "58"];
 
-    public static bool IsRefusal(PostgresException exception) => exception.SqlState[..2] is "22" or "23" or "44" or "P0" or "09" or "21" or "27";
+    public static bool IsRefusal(PostgresException exception) =>
+        exception.SqlState[..2] is "22" or "23" or "44" or "P0" or "09" or "21" or "27";
 
-    public static PortException Of(Exception exception, string tried) => exception switch
-    {
-        PortException known => known,
-        PostgresException answer => new PortException($"{tried}: {answer.MessageText} (SQLSTATE {answer.SqlState}).{Detail(answer)}", answer)
+    public static PortException Of(Exception exception, string tried) =>
+        exception switch
         {
-            Transient = TransientClasses.Contains(answer.SqlState[..2]),
-            Remedy = Remedy(answer),
-        },
-        NpgsqlException { InnerException: { } inner } => new PortException($"{tried}: {inner.Message}", exception) { Transient = true, Remedy = LineRemedy },
-        NpgsqlException or SocketException or IOException or TimeoutException or ObjectDisposedException => new PortException($"{tried}: {exception.Message}", exception) { Transient = true, Remedy = LineRemedy },
-        _ => new PortException($"{tried}: {exception.Message}", exception),
-    };
+            PortException known => known,
+            PostgresException answer => new PortException(
+                $"{tried}: {answer.MessageText} (SQLSTATE {answer.SqlState}).{Detail(answer)}",
+                answer
+            )
+            {
+                Transient = TransientClasses.Contains(answer.SqlState[..2]),
+                Remedy = Remedy(answer),
+            },
+            NpgsqlException { InnerException: { } inner } => new PortException($"{tried}: {inner.Message}", exception)
+            {
+                Transient = true,
+                Remedy = LineRemedy,
+            },
+            NpgsqlException or SocketException or IOException or TimeoutException or ObjectDisposedException => new PortException(
+                $"{tried}: {exception.Message}",
+                exception
+            )
+            {
+                Transient = true,
+                Remedy = LineRemedy,
+            },
+            _ => new PortException($"{tried}: {exception.Message}", exception),
+        };
 
     /// <summary>Whether an exception is one of the driver or of the line, not of our own making.</summary>
     public static bool IsServers(Exception exception) =>
-        exception is NpgsqlException or SocketException or IOException or TimeoutException or ObjectDisposedException or System.Security.Authentication.AuthenticationException;
+        exception
+            is NpgsqlException
+                or SocketException
+                or IOException
+                or TimeoutException
+                or ObjectDisposedException
+                or System.Security.Authentication.AuthenticationException;
 
     private const string LineRemedy = "Look at the server and at the line to it; it is tried again by itself.";
 
     private static string Detail(PostgresException answer) => string.IsNullOrEmpty(answer.Hint) ? "" : $" {answer.Hint}";
 
-    private static string Remedy(PostgresException answer) => answer.SqlState switch
-    {
-        "28P01" or "28000" => "Correct the user or the password of the connection, or the server's pg_hba.conf; it is tried again by itself.",
-        "3D000" => "Correct the database of the connection, or create it.",
-        "42501" => "Give the role the right; the preparation script on the connection's page has the statements.",
-        "53100" => "Make room on the server's disk; it is tried again by itself.",
-        "53300" or "53400" => "Free connections, or raise the limit on the server; it is tried again by itself.",
-        "42P01" or "42703" => "Restore the table or column there, or load the table again.",
-        _ => "Mend it on the server.",
-    };
+    private static string Remedy(PostgresException answer) =>
+        answer.SqlState switch
+        {
+            "28P01" or "28000" =>
+                "Correct the user or the password of the connection, or the server's pg_hba.conf; it is tried again by itself.",
+            "3D000" => "Correct the database of the connection, or create it.",
+            "42501" => "Give the role the right; the preparation script on the connection's page has the statements.",
+            "53100" => "Make room on the server's disk; it is tried again by itself.",
+            "53300" or "53400" => "Free connections, or raise the limit on the server; it is tried again by itself.",
+            "42P01" or "42703" => "Restore the table or column there, or load the table again.",
+            _ => "Mend it on the server.",
+        };
 }

@@ -21,11 +21,12 @@ public static class Lsn
     {
         ArgumentNullException.ThrowIfNull(text);
         var slash = text.IndexOf('/', StringComparison.Ordinal);
-        return slash > 0
+        return
+            slash > 0
             && uint.TryParse(text.AsSpan(0, slash), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var upper)
             && uint.TryParse(text.AsSpan(slash + 1), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var lower)
-                ? new LogPosition(((ulong)upper << 32) | lower)
-                : null;
+            ? new LogPosition(((ulong)upper << 32) | lower)
+            : null;
     }
 
     /// <summary>
@@ -36,5 +37,6 @@ public static class Lsn
         (next.Offset % PageBytes) is var within and (ShortHeader or LongHeader) ? next.At(next.Offset - within) : next;
 
     /// <summary>A position the server gave.</summary>
-    internal static LogPosition Of(string text) => Parse(text) ?? throw new InvalidDataException($"The server gave '{text}' as a position.");
+    internal static LogPosition Of(string text) =>
+        Parse(text) ?? throw new InvalidDataException($"The server gave '{text}' as a position.");
 }

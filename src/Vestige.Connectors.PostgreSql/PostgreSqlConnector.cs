@@ -14,10 +14,12 @@ public sealed class PostgreSqlConnector(PostgreSqlSettings settings, LogNames na
     public T? Find<T>()
         where T : class => this as T ?? source as T ?? target as T;
 
-    public Task<Preparation> PrepareSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) => source.UseAsync(
-        "Making the preparation script",
-        (connection, stop) => PreparationScript.ForSourceAsync(connection, settings, names, tables, stop),
-        cancellation);
+    public Task<Preparation> PrepareSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
+        source.UseAsync(
+            "Making the preparation script",
+            (connection, stop) => PreparationScript.ForSourceAsync(connection, settings, names, tables, stop),
+            cancellation
+        );
 
     public Task<Preparation> PrepareTargetAsync(CancellationToken cancellation) => Task.FromResult(PreparationScript.ForTarget(settings));
 

@@ -38,16 +38,25 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
 
     protected TimeProvider Clock { get; }
 
-    public Task<string> GetIdentityAsync(CancellationToken cancellation) => UseAsync(
-        "Identifying the database",
-        async (connection, stop) =>
-        {
-            await using var command = new NpgsqlCommand("SELECT system_identifier::text || '/' || (SELECT oid::text FROM pg_database WHERE datname = current_database()) || '/' || CASE WHEN pg_is_in_recovery() THEN 'standby' ELSE substr(pg_walfile_name(pg_current_wal_lsn()), 1, 8) END FROM pg_control_system()", connection);
-            return (string)(await command.ExecuteScalarAsync(stop))!;
-        },
-        cancellation);
+    public Task<string> GetIdentityAsync(CancellationToken cancellation) =>
+        UseAsync(
+            "Identifying the database",
+            async (connection, stop) =>
+            {
+                await using var command = new NpgsqlCommand(
+                    "SELECT system_identifier::text || '/' || (SELECT oid::text FROM pg_database WHERE datname = current_database()) "
+                        + "|| '/' || CASE WHEN pg_is_in_recovery() THEN 'standby' ELSE substr(pg_walfile_name(pg_current_wal_lsn()), 1, "
+                        + "8) END FROM pg_control_system()",
+                    connection
+                );
+                return (string)(await command.ExecuteScalarAsync(stop))!;
+            },
+            cancellation
+        );
 
-    /// <summary>A lock taken here is seen there: the locks of a server are in its memory, so that a copy of its files does not have them.</summary>
+    /// <summary>
+    /// A lock taken here is seen there: the locks of a server are in its memory, so that a copy of its files does not have them.
+    /// </summary>
     public async Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation)
     {
         if (other is not PostgreSqlDatabase there)
@@ -66,38 +75,50 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
                 await take.ExecuteNonQueryAsync(stop);
                 return await there.HasLockAsync(high, low, stop);
             },
-            cancellation);
+            cancellation
+        );
     }
 
-    private Task<bool> HasLockAsync(int high, int low, CancellationToken cancellation) => UseAsync(
-        "Identifying the database",
-        async (connection, stop) =>
-        {
-            // Two numbers of 32 bits stand in classid and objid, with objsubid 2 (PostgreSQL manual, pg_locks).
-            await using var look = new NpgsqlCommand(
-                $"SELECT EXISTS (SELECT FROM pg_locks WHERE locktype = 'advisory' AND classid = {high} AND objid = {low} AND objsubid = 2 AND database = (SELECT oid FROM pg_database WHERE datname = current_database()))", connection);
-            return (bool)(await look.ExecuteScalarAsync(stop))!;
-        },
-        cancellation);
+    private Task<bool> HasLockAsync(int high, int low, CancellationToken cancellation) =>
+        UseAsync(
+            "Identifying the database",
+            async (connection, stop) =>
+            {
+                // Two numbers of 32 bits stand in classid and objid, with objsubid 2 (PostgreSQL manual, pg_locks).
+                await using var look = new NpgsqlCommand(
+                    $"SELECT EXISTS (SELECT FROM pg_locks WHERE locktype = 'advisory' AND classid = {high} AND objid = {low} AND "
+                        + "objsubid = 2 AND database = (SELECT oid FROM pg_database WHERE datname = current_database()))",
+                    connection
+                );
+                return (bool)(await look.ExecuteScalarAsync(stop))!;
+            },
+            cancellation
+        );
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
         UseAsync("Reading the catalogue", CatalogueReader.ReadAsync, cancellation);
 
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Ladder.ClimbAsync(this, Clock, cancellation);
 
-    public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) => UseAsync(
-        $"Counting {table}",
-        async (connection, stop) =>
-        {
-            await using var command = new NpgsqlCommand($"SELECT count(*) FROM {await OwnRowsAsync(connection, table, stop)}{(only is null ? "" : $" WHERE {Quote.Name(only.Column)} = $1")}", connection);
-            if (only is not null)
+    public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) =>
+        UseAsync(
+            $"Counting {table}",
+            async (connection, stop) =>
             {
-                command.Parameters.Add(Text(only.Value));
-            }
+                await using var command = new NpgsqlCommand(
+                    "SELECT count(*) FROM "
+                        + $"{await OwnRowsAsync(connection, table, stop)}{(only is null ? "" : $" WHERE {Quote.Name(only.Column)} = $1")}",
+                    connection
+                );
+                if (only is not null)
+                {
+                    command.Parameters.Add(Text(only.Value));
+                }
 
-            return (long)(await command.ExecuteScalarAsync(stop))!;
-        },
-        cancellation);
+                return (long)(await command.ExecuteScalarAsync(stop))!;
+            },
+            cancellation
+        );
 
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation)
     {
@@ -111,7 +132,11 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
     public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(table);
-        return UseAsync($"Looking at rows of {table.Name}", (connection, stop) => SampleRowsAsync(connection, table, rows, stop), cancellation);
+        return UseAsync(
+            $"Looking at rows of {table.Name}",
+            (connection, stop) => SampleRowsAsync(connection, table, rows, stop),
+            cancellation
+        );
     }
 
     /// <summary>Runs a question on a connection of the pool.</summary>
@@ -160,9 +185,11 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
     }
 
     /// <summary>A parameter that the server reads by the input rule of the type it meets, as it does with a literal.</summary>
-    internal static NpgsqlParameter Text(string? value) => new() { Value = (object?)value ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Unknown };
+    internal static NpgsqlParameter Text(string? value) =>
+        new() { Value = (object?)value ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Unknown };
 
-    internal static NpgsqlParameter Texts(IEnumerable<string> values) => new() { Value = values.ToArray(), NpgsqlDbType = NpgsqlDbType.Array | NpgsqlDbType.Text };
+    internal static NpgsqlParameter Texts(IEnumerable<string> values) =>
+        new() { Value = values.ToArray(), NpgsqlDbType = NpgsqlDbType.Array | NpgsqlDbType.Text };
 
     public virtual async ValueTask DisposeAsync()
     {
@@ -191,11 +218,19 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
         return OwnRows(table, await command.ExecuteScalarAsync(cancellation) is true);
     }
 
-    private static async Task<Row?> FindAsync(NpgsqlConnection connection, TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation)
+    private static async Task<Row?> FindAsync(
+        NpgsqlConnection connection,
+        TableSchema table,
+        IReadOnlyList<string> key,
+        CancellationToken cancellation
+    )
     {
         var columns = string.Join(", ", table.Columns.Select(column => $"{Quote.Name(column.Name)}::text"));
         var conditions = string.Join(" AND ", table.KeyOrdinals.Select((ordinal, i) => KeyComparison.Equal(table.Columns[ordinal], i + 1)));
-        await using var command = new NpgsqlCommand($"SELECT {columns} FROM {await OwnRowsAsync(connection, table.Name, cancellation)} WHERE {conditions}", connection);
+        await using var command = new NpgsqlCommand(
+            $"SELECT {columns} FROM {await OwnRowsAsync(connection, table.Name, cancellation)} WHERE {conditions}",
+            connection
+        );
         foreach (var value in key)
         {
             command.Parameters.Add(Text(value));
@@ -214,13 +249,27 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
     }
 
     /// <summary>Looking must not write, whatever a view calls, nor wait long for a lock or for a view that sorts a whole table.</summary>
-    private static async Task<IReadOnlyList<Row>> SampleRowsAsync(NpgsqlConnection connection, TableSchema table, int rows, CancellationToken cancellation)
+    private static async Task<IReadOnlyList<Row>> SampleRowsAsync(
+        NpgsqlConnection connection,
+        TableSchema table,
+        int rows,
+        CancellationToken cancellation
+    )
     {
-        var columns = table.Columns.Count == 0 ? "NULL" : string.Join(", ", table.Columns.Select(column => $"left({Quote.Name(column.Name)}::text, 200)"));
+        var columns =
+            table.Columns.Count == 0
+                ? "NULL"
+                : string.Join(", ", table.Columns.Select(column => $"left({Quote.Name(column.Name)}::text, 200)"));
         await using var transaction = await connection.BeginTransactionAsync(cancellation);
-        await using var guard = new NpgsqlCommand("SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '5s'; SET LOCAL lock_timeout = '1s'", connection);
+        await using var guard = new NpgsqlCommand(
+            "SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '5s'; SET LOCAL lock_timeout = '1s'",
+            connection
+        );
         await guard.ExecuteNonQueryAsync(cancellation);
-        await using var command = new NpgsqlCommand($"SELECT {columns} FROM {await OwnRowsAsync(connection, table.Name, cancellation)} LIMIT {rows}", connection);
+        await using var command = new NpgsqlCommand(
+            $"SELECT {columns} FROM {await OwnRowsAsync(connection, table.Name, cancellation)} LIMIT {rows}",
+            connection
+        );
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var found = new List<Row>();
         while (await reader.ReadAsync(cancellation))

@@ -41,8 +41,16 @@ public sealed class PostgreSqlKind(string installation, TimeProvider clock, stri
     {
         ArgumentNullException.ThrowIfNull(context);
         var problems = new List<DefinitionProblem>();
-        var parsed = PostgreSqlSettings.Parse(context.Settings, context.Secret.GetValueOrDefault(PostgreSqlSettings.PasswordField), problems, certificates)
-            ?? throw new PortException($"The settings of {context.Name} cannot be used: {string.Join("; ", problems.Select(problem => $"{problem.Field}: {problem.Found}"))}.")
+        var parsed = PostgreSqlSettings.Parse(
+            context.Settings,
+            context.Secret.GetValueOrDefault(PostgreSqlSettings.PasswordField),
+            problems,
+            certificates
+        )
+            ?? throw new PortException(
+                $"The settings of {context.Name} cannot be used: "
+                    + $"{string.Join("; ", problems.Select(problem => $"{problem.Field}: {problem.Found}"))}."
+            )
             {
                 Remedy = problems[0].Remedy,
             };

@@ -17,7 +17,10 @@ namespace Vestige.Connectors.PostgreSql;
 /// A database whose log is read through one logical replication slot, named for this installation. Once the spool is of a
 /// slot, the slot is never made again silently: what lay between would be lost.
 /// </summary>
-public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names, TimeProvider clock) : PostgreSqlDatabase(settings, clock), ILogSource, IRowSource
+public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names, TimeProvider clock)
+    : PostgreSqlDatabase(settings, clock),
+        ILogSource,
+        IRowSource
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
     private volatile PostgreSqlLogReader? reading;
@@ -45,7 +48,9 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
     /// <summary>Our patience ended, or the driver's, which is as long while it connects.</summary>
     private static bool IsSilence(Exception exception) =>
-        exception is OperationCanceledException or PortException { InnerException: TimeoutException or NpgsqlException { InnerException: TimeoutException } };
+        exception
+            is OperationCanceledException
+                or PortException { InnerException: TimeoutException or NpgsqlException { InnerException: TimeoutException } };
 
     private async Task<SourceHead> LookAsync(int branch, CancellationToken cancellation)
     {
@@ -65,9 +70,13 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
                 await Publication.MakeAsync(connection, names, stop);
                 return true;
             },
-            cancellation);
+            cancellation
+        );
         await using var link = await ReplicationLink.OpenAsync(Settings, cancellation);
-        var slot = await link.QueryAsync($"CREATE_REPLICATION_SLOT {Quote.Name(names.Slot)} LOGICAL pgoutput NOEXPORT_SNAPSHOT", cancellation);
+        var slot = await link.QueryAsync(
+            $"CREATE_REPLICATION_SLOT {Quote.Name(names.Slot)} LOGICAL pgoutput NOEXPORT_SNAPSHOT",
+            cancellation
+        );
         return Lsn.Of(slot[0][1]!);
     }
 
@@ -94,34 +103,55 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             "Dropping the slot",
             async (connection, stop) =>
             {
-                await using var drop = new NpgsqlCommand("SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE slot_name = $1", connection);
+                await using var drop = new NpgsqlCommand(
+                    "SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE slot_name = $1",
+                    connection
+                );
                 drop.Parameters.Add(Text(names.Slot));
                 await drop.ExecuteNonQueryAsync(stop);
                 await Publication.DropAsync(connection, names, stop);
 
                 return true;
             },
-            cancellation);
+            cancellation
+        );
     }
 
     public async Task<LogContinuity> ContinueAsync(ResumeToken token, CancellationToken cancellation) =>
         LogContinuity.ByIdentity(token, identity ??= await IdentifyAsync(cancellation));
 
-    public async Task<ILogReader> OpenLogAsync(LogRequest asked, CancellationToken cancellation)
+    public async Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation)
     {
-        ArgumentNullException.ThrowIfNull(asked);
+        ArgumentNullException.ThrowIfNull(request);
 
         // A server knows one log; the number of its branch is put on what is given out.
-        var (branch, request) = (asked.After.Branch, asked with { After = asked.After.On(0) });
+        var branch = request.After.Branch;
+        request = request with { After = request.After.On(0) };
         var tables = request.Tables;
         var mark = request.Notes.GetValueOrDefault(LogMarks.NoteName);
         var begin = LogMarks.BeginOf(mark) ?? request.After;
-        await UseAsync("Looking at the publication", (connection, stop) => CheckPublicationAsync(connection, request.Before.Count > 0, stop), cancellation);
-        await UseAsync("Looking at the slot", (connection, stop) => CheckSlotAsync(connection, branch, request.After, begin, stop), cancellation);
-        await UseAsync("Looking for wholes and their parts", (connection, stop) => Publication.RefuseTwiceAsync(connection, tables, stop), cancellation);
+        await UseAsync(
+            "Looking at the publication",
+            (connection, stop) => CheckPublicationAsync(connection, request.Before.Count > 0, stop),
+            cancellation
+        );
+        await UseAsync(
+            "Looking at the slot",
+            (connection, stop) => CheckSlotAsync(connection, branch, request.After, begin, stop),
+            cancellation
+        );
+        await UseAsync(
+            "Looking for wholes and their parts",
+            (connection, stop) => Publication.RefuseTwiceAsync(connection, tables, stop),
+            cancellation
+        );
         var added = tables.Where(table => !request.Before.Contains(table)).ToHashSet();
         await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, added, stop), cancellation);
-        var publications = await UseAsync("Looking at the publications", (connection, stop) => Publication.NamesAsync(connection, names, stop), cancellation);
+        var publications = await UseAsync(
+            "Looking at the publications",
+            (connection, stop) => Publication.NamesAsync(connection, names, stop),
+            cancellation
+        );
         var hasMarks = await UseAsync("Looking whether marks can be written", LogMarks.ArePossibleAsync, cancellation);
         var tellsMessages = await UseAsync("Looking whether messages are told", LogMarks.AreToldAsync, cancellation);
         var who = await GetIdentityAsync(cancellation);
@@ -138,8 +168,10 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             }
 
             await link.StartAsync(
-                $"START_REPLICATION SLOT {Quote.Name(names.Slot)} LOGICAL {Lsn.Format(begin)} (proto_version '1', publication_names {Quote.Literal(Quote.Names(publications))}{(tellsMessages ? ", messages 'true'" : "")})",
-                cancellation);
+                $"START_REPLICATION SLOT {Quote.Name(names.Slot)} LOGICAL {Lsn.Format(begin)} (proto_version '1', publication_names "
+                    + $"{Quote.Literal(Quote.Names(publications))}{(tellsMessages ? ", messages 'true'" : "")})",
+                cancellation
+            );
         }
         catch
         {
@@ -148,7 +180,18 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         }
 
         var marks = new LogMarks(this, names.Slot, mark, hasMarks, Clock);
-        var reader = new PostgreSqlLogReader(link, new RelationForms(this, watch, tables, request.Known), marks, parts, watch, who, request.After, branch, Clock, Forget);
+        var reader = new PostgreSqlLogReader(
+            link,
+            new RelationForms(this, watch, tables, request.Known),
+            marks,
+            parts,
+            watch,
+            who,
+            request.After,
+            branch,
+            Clock,
+            Forget
+        );
         reading = reader;
         return reader;
     }
@@ -156,13 +199,18 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     public async Task EnsureReadAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(tables);
-        var reader = reading ?? throw new PortException($"The log of {Place} is not being read.") { Transient = true, Remedy = "Retrying automatically." };
+        var reader = reading
+            ?? throw new PortException($"The log of {Place} is not being read.") { Transient = true, Remedy = "Retrying automatically." };
         if (tables.FirstOrDefault(reader.IsLosing) is { Name: not null } losing)
         {
             throw new PortException($"{losing} in {Place} is not published yet.") { Transient = true, Remedy = "Retrying automatically." };
         }
 
-        await UseAsync("Adding tables to the publication", (connection, stop) => CarryAsync(connection, tables.ToHashSet(), stop), cancellation);
+        await UseAsync(
+            "Adding tables to the publication",
+            (connection, stop) => CarryAsync(connection, tables.ToHashSet(), stop),
+            cancellation
+        );
     }
 
     public Task ConfirmAsync(LogPosition position, CancellationToken cancellation) => reading?.ConfirmAsync(position) ?? Task.CompletedTask;
@@ -170,13 +218,15 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation) =>
         await PostgreSqlSnapshot.OpenAsync(this, readers, branch, Clock, cancellation);
 
-    public async Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation) => await PostgreSqlView.OfSourceAsync(this, branch, cancellation);
+    public async Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation) =>
+        await PostgreSqlView.OfSourceAsync(this, branch, cancellation);
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
         UseAsync("Checking", (connection, stop) => SourceReadiness.CheckAsync(connection, this, tables, stop), cancellation);
 
     public string Footprint =>
-        "The source keeps a replication slot and two publications of Vestige's own; they are dropped with the last crossing of that source. "
+        "The source keeps a replication slot and two publications of Vestige's own; they are dropped with the last crossing of that "
+        + "source. "
         + "While others write there, Vestige writes a small mark into its log every 10 s.";
 
     public string Format(LogPosition position) => Lsn.Format(position);
@@ -220,7 +270,10 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         return new LogIdentity(row[0]!, long.Parse(row[1]!, CultureInfo.InvariantCulture));
     }
 
-    private async Task<(LogPosition Head, LogPosition? Oldest, long? Limit, DateTimeOffset Now, LogPosition Written)> SampleAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private async Task<(LogPosition Head, LogPosition? Oldest, long? Limit, DateTimeOffset Now, LogPosition Written)> SampleAsync(
+        NpgsqlConnection connection,
+        CancellationToken cancellation
+    )
     {
         const string Sql = """
             SELECT pg_current_wal_flush_lsn()::text, s.restart_lsn::text, extract(epoch FROM clock_timestamp())::float8,
@@ -238,42 +291,81 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             reader.IsDBNull(1) ? (LogPosition?)null : Lsn.Of(reader.GetString(1)),
             limit < 0 ? (long?)null : limit << 20,
             DateTimeOffset.UnixEpoch.AddSeconds(reader.GetDouble(2)),
-            Lsn.EndOf(Lsn.Of(reader.GetString(4))));
+            Lsn.EndOf(Lsn.Of(reader.GetString(4)))
+        );
     }
 
-    private async Task<bool> CheckSlotAsync(NpgsqlConnection connection, int branch, LogPosition after, LogPosition begin, CancellationToken cancellation)
+    private async Task<bool> CheckSlotAsync(
+        NpgsqlConnection connection,
+        int branch,
+        LogPosition after,
+        LogPosition begin,
+        CancellationToken cancellation
+    )
     {
         const string Remedy = "Load the crossings of this source again, or give them up.";
         var wal = await HasColumnAsync(connection, cancellation) ? "wal_status" : "NULL::text";
         await using var command = new NpgsqlCommand(
-            $"SELECT confirmed_flush_lsn::text, {wal}, active_pid, plugin::text, database::text, pg_current_wal_flush_lsn()::text FROM (SELECT 1) one LEFT JOIN pg_replication_slots ON slot_name = $1", connection);
+            $"SELECT confirmed_flush_lsn::text, {wal}, active_pid, plugin::text, database::text, pg_current_wal_flush_lsn()::text "
+                + "FROM (SELECT 1) one LEFT JOIN pg_replication_slots ON slot_name = $1",
+            connection
+        );
         command.Parameters.Add(Text(names.Slot));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
         var head = Lsn.Of(reader.GetString(5));
         if (reader.IsDBNull(3))
         {
-            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was dropped by somebody. What was committed since is lost to it.") { Remedy = Remedy };
+            throw new PlaceLostException(
+                $"The replication slot {names.Slot} in {Place} was dropped by somebody. What was committed since is lost to it."
+            )
+            {
+                Remedy = Remedy,
+            };
         }
 
         if (!reader.IsDBNull(1) && reader.GetString(1) == "lost")
         {
-            throw new PlaceLostException($"The server dropped log that the replication slot {names.Slot} in {Place} still needed: its limit on kept log was reached.") { Remedy = Remedy };
+            throw new PlaceLostException(
+                $"The server dropped log that the replication slot {names.Slot} in {Place} still needed: its limit on kept log was reached."
+            )
+            {
+                Remedy = Remedy,
+            };
         }
 
         if (head < after)
         {
-            throw new PlaceLostException($"The log of {Place} ends at {Lsn.Format(head)}, before {Lsn.Format(after)} which was read from it. The database was restored from an older state.") { Remedy = Remedy };
+            throw new PlaceLostException(
+                $"The log of {Place} ends at {Lsn.Format(head)}, before {Lsn.Format(after)} which was read from it. The database was "
+                    + "restored from an older state."
+            )
+            {
+                Remedy = Remedy,
+            };
         }
 
         if (!reader.IsDBNull(0) && Lsn.Of(reader.GetString(0)) > begin)
         {
-            throw new PlaceLostException($"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(begin)} which is all that was confirmed from here.") { Remedy = Remedy, ContinuesAt = Lsn.Of(reader.GetString(0)).On(branch) };
+            throw new PlaceLostException(
+                $"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(begin)} which "
+                    + "is all that was confirmed from here."
+            )
+            {
+                Remedy = Remedy,
+                ContinuesAt = Lsn.Of(reader.GetString(0)).On(branch),
+            };
         }
 
         if (!reader.IsDBNull(2))
         {
-            throw new PortException($"The replication slot {names.Slot} in {Place} is being read by process {reader.GetInt32(2)} of the server.") { Transient = true, Remedy = "If no other Vestige reads it, the server lets it go by itself within wal_sender_timeout." };
+            throw new PortException(
+                $"The replication slot {names.Slot} in {Place} is being read by process {reader.GetInt32(2)} of the server."
+            )
+            {
+                Transient = true,
+                Remedy = "If no other Vestige reads it, the server lets it go by itself within wal_sender_timeout.",
+            };
         }
 
         return true;
@@ -281,7 +373,9 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
 
     /// <summary>A publication that somebody dropped may not be made again as if nothing had happened.</summary>
     private async Task<bool> CheckPublicationAsync(NpgsqlConnection connection, bool wasRead, CancellationToken cancellation) =>
-        !wasRead || await Publication.TablesAsync(connection, names.Publication, cancellation) is not null ? true : throw Publication.Dropped(names, Place);
+        !wasRead || await Publication.TablesAsync(connection, names.Publication, cancellation) is not null
+            ? true
+            : throw Publication.Dropped(names, Place);
 
     private static async Task<bool> HasColumnAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {

@@ -26,18 +26,32 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
     {
         ArgumentNullException.ThrowIfNull(tables);
         var chosen = tables.Select(table => table.Name).ToHashSet();
-        return [.. tables
-            .SelectMany(table => table.Parts.Select(part => (Table: table, Part: part)))
-            .Where(pair => pair.Part.Statement.Length > 0 && (pair.Part.References is not { } needed || chosen.Contains(needed)))
-            .OrderBy(pair => pair.Part.Stage)
-            .Select(pair => pair.Part.Stage == PartStage.Table ? new StructureStatement(pair.Table.Statement ?? pair.Part.Statement, pair.Table.Name) : new StructureStatement(pair.Part.Statement))
-            .Distinct()];
+        return
+        [
+            .. tables
+                .SelectMany(table => table.Parts.Select(part => (Table: table, Part: part)))
+                .Where(pair => pair.Part.Statement.Length > 0 && (pair.Part.References is not { } needed || chosen.Contains(needed)))
+                .OrderBy(pair => pair.Part.Stage)
+                .Select(pair =>
+                    pair.Part.Stage == PartStage.Table
+                        ? new StructureStatement(pair.Table.Statement ?? pair.Part.Statement, pair.Table.Name)
+                        : new StructureStatement(pair.Part.Statement)
+                )
+                .Distinct(),
+        ];
     }
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, IReadOnlyDictionary<TableName, ExistingRows> existing, IReadOnlySet<TableName> begun, CancellationToken cancellation) => UseAsync(
-        "Checking",
-        (connection, stop) => TargetReadiness.CheckAsync(connection, this, tables, existing, begun, stop),
-        cancellation);
+    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+        IReadOnlyList<TableSchema> tables,
+        IReadOnlyDictionary<TableName, ExistingRows> existing,
+        IReadOnlySet<TableName> begun,
+        CancellationToken cancellation
+    ) =>
+        UseAsync(
+            "Checking",
+            (connection, stop) => TargetReadiness.CheckAsync(connection, this, tables, existing, begun, stop),
+            cancellation
+        );
 
     public string StatementFor(TableSchema table, RowChange change)
     {
@@ -56,7 +70,8 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
     public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) =>
         UseAsync("Reading the progress", (connection, stop) => ProgressStore.ReadAsync(connection, crossing, stop), cancellation);
 
-    public async Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation) => await PostgreSqlView.OfTargetAsync(this, crossing, cancellation);
+    public async Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation) =>
+        await PostgreSqlView.OfTargetAsync(this, crossing, cancellation);
 
     public async Task<ITargetSession> OpenSessionAsync(string crossing, long term, CancellationToken cancellation)
     {
@@ -66,7 +81,15 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
             await MakeProgressAsync(connection, cancellation);
             await TakeOverAsync(connection, crossing, term, cancellation);
             var plain = await MayReplicateAsync(connection, cancellation);
-            return new PostgreSqlTargetSession(this, connection, crossing, term, await ProgressStore.ReadAsync(connection, crossing, cancellation), plain, await RouteMessage.IsPossibleAsync(connection, cancellation));
+            return new PostgreSqlTargetSession(
+                this,
+                connection,
+                crossing,
+                term,
+                await ProgressStore.ReadAsync(connection, crossing, cancellation),
+                plain,
+                await RouteMessage.IsPossibleAsync(connection, cancellation)
+            );
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
@@ -80,20 +103,22 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         }
     }
 
-    public Task ForgetAsync(string crossing, CancellationToken cancellation) => UseAsync(
-        "Forgetting the progress",
-        async (connection, stop) =>
-        {
-            if (await ProgressStore.IsThereAsync(connection, stop))
+    public Task ForgetAsync(string crossing, CancellationToken cancellation) =>
+        UseAsync(
+            "Forgetting the progress",
+            async (connection, stop) =>
             {
-                await using var command = new NpgsqlCommand("DELETE FROM vestige.progress WHERE crossing = $1", connection);
-                command.Parameters.AddWithValue(crossing);
-                await command.ExecuteNonQueryAsync(stop);
-            }
+                if (await ProgressStore.IsThereAsync(connection, stop))
+                {
+                    await using var command = new NpgsqlCommand("DELETE FROM vestige.progress WHERE crossing = $1", connection);
+                    command.Parameters.AddWithValue(crossing);
+                    await command.ExecuteNonQueryAsync(stop);
+                }
 
-            return true;
-        },
-        cancellation);
+                return true;
+            },
+            cancellation
+        );
 
     /// <summary>
     /// Whether triggers and references may be left aside, as the server's own replication does: the rows come from a
@@ -139,7 +164,8 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
             """
             INSERT INTO vestige.progress (crossing, epoch) VALUES ($1, $2)
             ON CONFLICT (crossing) DO UPDATE SET epoch = excluded.epoch WHERE vestige.progress.epoch < excluded.epoch
-            """);
+            """
+        );
         raise.Parameters.AddWithValue(crossing);
         raise.Parameters.AddWithValue(term);
         batch.BatchCommands.Add(raise);
@@ -149,7 +175,11 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         {
             await using var present = new NpgsqlCommand("SELECT epoch FROM vestige.progress WHERE crossing = $1", connection);
             present.Parameters.AddWithValue(crossing);
-            throw new FencedException($"A worker with a later term than {term} is at work on {crossing} in {Place}.") { Transient = true, Term = await present.ExecuteScalarAsync(cancellation) as long? ?? 0 };
+            throw new FencedException($"A worker with a later term than {term} is at work on {crossing} in {Place}.")
+            {
+                Transient = true,
+                Term = await present.ExecuteScalarAsync(cancellation) as long? ?? 0,
+            };
         }
     }
 }

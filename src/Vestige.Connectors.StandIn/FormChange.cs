@@ -19,8 +19,10 @@ internal static partial class FormChange
     }
 
     [GeneratedRegex(
-        """^(?:\s|--[^\n]*\n|/\*.*?\*/)*(?:ALTER\s+TABLE|DROP\s+TABLE(?:\s+IF\s+EXISTS)?)\s+(?:(?:main|"main")\s*\.\s*)?(?<name>"(?:[^"]|"")+"|`[^`]+`|\[[^\]]+\]|\w+)""",
+        """^(?:\s|--[^\n]*\n|/\*.*?\*/)*(?:ALTER\s+TABLE|DROP\s+TABLE(?:\s+IF\s+EXISTS)?)\s+"""
+            + """(?:(?:main|"main")\s*\.\s*)?(?<name>"(?:[^"]|"")+"|`[^`]+`|\[[^\]]+\]|\w+)""",
         RegexOptions.IgnoreCase | RegexOptions.Singleline | RegexOptions.CultureInvariant,
-        matchTimeoutMilliseconds: 1000)]
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex Pattern();
 }

@@ -7,7 +7,9 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.StandIn;
 
-/// <summary>A stand-in; its file is opened when it is first used, and tried again the next time when it could not be. Safe for several threads.</summary>
+/// <summary>
+/// A stand-in; its file is opened when it is first used, and tried again the next time when it could not be. Safe for several threads.
+/// </summary>
 public sealed class StandInConnector : IConnector
 {
     private readonly Lock gate = new();

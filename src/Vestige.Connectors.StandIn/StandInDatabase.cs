@@ -48,7 +48,13 @@ public sealed class StandInDatabase : IAsyncDisposable
         Run("BEGIN IMMEDIATE");
         Run(LogStore.Schema);
         LogStore.AddMissingColumns(Handle, name);
-        using (var identity = new Statement(Handle, "INSERT OR IGNORE INTO vestige_meta (name, value) VALUES ('server', lower(hex(randomblob(8))))", name))
+        using (
+            var identity = new Statement(
+                Handle,
+                "INSERT OR IGNORE INTO vestige_meta (name, value) VALUES ('server', lower(hex(randomblob(8))))",
+                name
+            )
+        )
         {
             identity.Run();
         }
@@ -110,7 +116,9 @@ public sealed class StandInDatabase : IAsyncDisposable
             opened?.Dispose();
             throw new PortException($"The stand-in {name} cannot be opened at {path}: {exception.Message}", exception)
             {
-                Remedy = "Make sure that the file is whole, can be written by the user that runs Vestige and is not open in another process. Then resume the crossings that use it.",
+                Remedy =
+                    "Make sure that the file is whole, can be written by the user that runs Vestige and is not open in another "
+                    + "process. Then resume the crossings that use it.",
             };
         }
     }
@@ -324,12 +332,14 @@ public sealed class StandInDatabase : IAsyncDisposable
 
     private static SqliteConnection Open(string path, bool readOnly)
     {
-        var opened = new SqliteConnection(new SqliteConnectionStringBuilder
-        {
-            DataSource = path,
-            Mode = readOnly ? SqliteOpenMode.ReadOnly : SqliteOpenMode.ReadWriteCreate,
-            Pooling = false,
-        }.ToString());
+        var opened = new SqliteConnection(
+            new SqliteConnectionStringBuilder
+            {
+                DataSource = path,
+                Mode = readOnly ? SqliteOpenMode.ReadOnly : SqliteOpenMode.ReadWriteCreate,
+                Pooling = false,
+            }.ToString()
+        );
         opened.Open();
         raw.sqlite3_busy_timeout(opened.Handle, 5000);
         raw.sqlite3_extended_result_codes(opened.Handle, 1);
@@ -359,9 +369,15 @@ public sealed class StandInDatabase : IAsyncDisposable
         {
             raw.SQLITE_TRANSACTION or raw.SQLITE_SAVEPOINT or raw.SQLITE_ATTACH or raw.SQLITE_DETACH => raw.SQLITE_DENY,
             raw.SQLITE_PRAGMA => second is null || ReadingPragmas.Contains(first) ? raw.SQLITE_OK : raw.SQLITE_DENY,
-            raw.SQLITE_INSERT or raw.SQLITE_UPDATE or raw.SQLITE_DELETE or raw.SQLITE_CREATE_TABLE or raw.SQLITE_DROP_TABLE
+            raw.SQLITE_INSERT
+            or raw.SQLITE_UPDATE
+            or raw.SQLITE_DELETE
+            or raw.SQLITE_CREATE_TABLE
+            or raw.SQLITE_DROP_TABLE
                 when first is not null && first.StartsWith(TableCatalogue.OwnPrefix, StringComparison.OrdinalIgnoreCase) => raw.SQLITE_DENY,
-            raw.SQLITE_ALTER_TABLE when second is not null && second.StartsWith(TableCatalogue.OwnPrefix, StringComparison.OrdinalIgnoreCase) => raw.SQLITE_DENY,
+            raw.SQLITE_ALTER_TABLE
+                when second is not null && second.StartsWith(TableCatalogue.OwnPrefix, StringComparison.OrdinalIgnoreCase) =>
+                raw.SQLITE_DENY,
             _ => raw.SQLITE_OK,
         };
     }

@@ -15,10 +15,18 @@ public sealed class SqliteSpoolFiles(string folder) : ISpoolFiles
             return Task.FromResult<IReadOnlyList<long>>([]);
         }
 
-        IReadOnlyList<long> numbers = [.. Directory.EnumerateFiles(folder, "*" + Ending)
-            .Select(path => long.TryParse(Path.GetFileNameWithoutExtension(path), NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : (long?)null)
-            .OfType<long>()
-            .Order()];
+        IReadOnlyList<long> numbers =
+        [
+            .. Directory
+                .EnumerateFiles(folder, "*" + Ending)
+                .Select(path =>
+                    long.TryParse(Path.GetFileNameWithoutExtension(path), NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+                        ? number
+                        : (long?)null
+                )
+                .OfType<long>()
+                .Order(),
+        ];
         return Task.FromResult(numbers);
     }
 

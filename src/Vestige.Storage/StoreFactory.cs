@@ -8,8 +8,9 @@ public sealed class StoreFactory(string path) : IDbContextFactory<VestigeStore>
 {
     private const int Corrupt = 11;
     private const int NotADatabase = 26;
-    private readonly DbContextOptions<VestigeStore> options =
-        new DbContextOptionsBuilder<VestigeStore>().UseSqlite($"Data Source={path}").Options;
+    private readonly DbContextOptions<VestigeStore> options = new DbContextOptionsBuilder<VestigeStore>()
+        .UseSqlite($"Data Source={path}")
+        .Options;
 
     public VestigeStore CreateDbContext() => new(options);
 
@@ -28,8 +29,10 @@ public sealed class StoreFactory(string path) : IDbContextFactory<VestigeStore>
             throw new InvalidOperationException(
                 exception.SqliteErrorCode is Corrupt or NotADatabase
                     ? $"The store {path} is damaged: {exception.Message} Restore the data folder from a backup."
-                    : $"The store {path} cannot be used: {exception.Message} Make sure that the disk has room and that the user who runs Vestige can write the file and its folder.",
-                exception);
+                    : $"The store {path} cannot be used: {exception.Message} Make sure that the disk has room and that the user who "
+                        + "runs Vestige can write the file and its folder.",
+                exception
+            );
         }
     }
 

@@ -66,7 +66,14 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
         modelBuilder.Entity<DecidedRecord>().HasKey(change => change.Number);
         modelBuilder.Entity<DecidedRecord>().HasIndex(change => new { change.Crossing, change.Number });
         modelBuilder.Entity<DecidedRecord>().HasIndex(change => change.AtTicks);
-        modelBuilder.Entity<MeasureRecord>().HasKey(block => new { block.Crossing, block.Step, block.Start });
+        modelBuilder
+            .Entity<MeasureRecord>()
+            .HasKey(block => new
+            {
+                block.Crossing,
+                block.Step,
+                block.Start,
+            });
         modelBuilder.Entity<MeasureRecord>().HasIndex(block => new { block.Step, block.Start });
         modelBuilder.Entity<AppliedRecord>().HasKey(block => new { block.Crossing, block.Start });
         modelBuilder.Entity<AppliedRecord>().HasIndex(block => block.Start);

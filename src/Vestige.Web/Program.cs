@@ -56,7 +56,8 @@ using (folder)
 
     builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = RequestLimits.LongestBody);
     builder.WebHost.UseUrls($"http://127.0.0.1:{port}");
-    builder.Configuration["AllowedHosts"] = "127.0.0.1;localhost;[::1]" + (Uri.TryCreate(settings.PublicOrigin, UriKind.Absolute, out var origin) ? $";{origin.Host}" : "");
+    builder.Configuration["AllowedHosts"] =
+        "127.0.0.1;localhost;[::1]" + (Uri.TryCreate(settings.PublicOrigin, UriKind.Absolute, out var origin) ? $";{origin.Host}" : "");
     Register(builder.Services, settings, keys);
     Telemetry.Add(builder);
 
@@ -90,10 +91,20 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton(keys);
     services.AddSingleton(settings);
     services.AddSingleton(TimeProvider.System);
-    services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(settings.KeyFolder)).SetApplicationName(VestigeSettings.ApplicationName);
+    services
+        .AddDataProtection()
+        .PersistKeysToFileSystem(Directory.CreateDirectory(settings.KeyFolder))
+        .SetApplicationName(VestigeSettings.ApplicationName);
     services.AddSingleton(new StoreFactory(settings.StorePath));
-    services.AddSingleton<IConnectorKind>(provider => new StandInKind(name => settings.FileOf(StandInKind.Folder, name), provider.GetRequiredService<TimeProvider>()));
-    services.AddSingleton<IConnectorKind>(provider => new PostgreSqlKind(keys.Installation, provider.GetRequiredService<TimeProvider>(), settings.CertificateFolder));
+    services.AddSingleton<IConnectorKind>(provider => new StandInKind(
+        name => settings.FileOf(StandInKind.Folder, name),
+        provider.GetRequiredService<TimeProvider>()
+    ));
+    services.AddSingleton<IConnectorKind>(provider => new PostgreSqlKind(
+        keys.Installation,
+        provider.GetRequiredService<TimeProvider>(),
+        settings.CertificateFolder
+    ));
     services.AddSingleton<ConnectionDirectory>();
     services.AddSingleton<ConnectionChange>();
     services.AddSingleton<IConnections>(provider => provider.GetRequiredService<ConnectionDirectory>());
@@ -117,22 +128,34 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
         provider.GetRequiredService<IMeasureStore>(),
         provider.GetRequiredService<IAlertStore>(),
         provider.GetRequiredService<RunStore>(),
-        provider.GetRequiredService<ReconciliationStore>()));
+        provider.GetRequiredService<ReconciliationStore>()
+    ));
     services.AddSingleton<RunStore>();
     services.AddSingleton<RunHistory>();
     services.AddSingleton<ReconciliationStore>();
     services.AddSingleton(_ => SummarySigner.Of(keys.Signing));
     services.AddSingleton<AlertStore>();
     services.AddSingleton<IAlertStore>(provider => provider.GetRequiredService<AlertStore>());
-    services.AddHttpClient<IAlertSender, WebhookSender>(client => client.Timeout = TimeSpan.FromSeconds(10)).ConfigurePrimaryHttpMessageHandler(provider => new SocketsHttpHandler
-    {
-        AllowAutoRedirect = false,
-        UseProxy = false,
-        PooledConnectionLifetime = TimeSpan.FromMinutes(5),
-        ConnectCallback = async (context, cancellation) => new System.Net.Sockets.NetworkStream(
-            await provider.GetRequiredService<CallTargets>().ConnectAsync(context.DnsEndPoint.Host, context.DnsEndPoint.Port, context.InitialRequestMessage.Options.TryGetValue(CallTargets.ToStandIn, out var toStandIn) && toStandIn, cancellation),
-            ownsSocket: true),
-    });
+    services
+        .AddHttpClient<IAlertSender, WebhookSender>(client => client.Timeout = TimeSpan.FromSeconds(10))
+        .ConfigurePrimaryHttpMessageHandler(provider => new SocketsHttpHandler
+        {
+            AllowAutoRedirect = false,
+            UseProxy = false,
+            PooledConnectionLifetime = TimeSpan.FromMinutes(5),
+            ConnectCallback = async (context, cancellation) =>
+                new System.Net.Sockets.NetworkStream(
+                    await provider
+                        .GetRequiredService<CallTargets>()
+                        .ConnectAsync(
+                            context.DnsEndPoint.Host,
+                            context.DnsEndPoint.Port,
+                            context.InitialRequestMessage.Options.TryGetValue(CallTargets.ToStandIn, out var toStandIn) && toStandIn,
+                            cancellation
+                        ),
+                    ownsSocket: true
+                ),
+        });
     services.AddSingleton<CallTargets>();
     services.AddSingleton<IAlertSender, MailSender>();
     services.AddSingleton<StandInPost>();
@@ -145,13 +168,17 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton<DemoSetup>();
     services.AddHostedService<EngineHost>();
     services.AddHostedService<MemoryReturn>();
-    services.AddRazorPages().AddMvcOptions(options =>
-    {
-        options.MaxModelBindingCollectionSize = VestigeSettings.MostFields;
-        options.Filters.Add<KnownHandlersOnly>();
-    });
+    services
+        .AddRazorPages()
+        .AddMvcOptions(options =>
+        {
+            options.MaxModelBindingCollectionSize = VestigeSettings.MostFields;
+            options.Filters.Add<KnownHandlersOnly>();
+        });
     services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(options => options.ValueCountLimit = VestigeSettings.MostFields);
-    services.AddOpenApi("v1", options => options.AddDocumentTransformer<ApiDocument>().AddOperationTransformer<ApiOperations>().AddSchemaTransformer<ApiSchemas>());
+    services.AddOpenApi("v1", options =>
+        options.AddDocumentTransformer<ApiDocument>().AddOperationTransformer<ApiOperations>().AddSchemaTransformer<ApiSchemas>()
+    );
     services.AddProblemDetails();
     services.Configure<RouteHandlerOptions>(options => options.ThrowOnBadRequest = true);
     services.ConfigureHttpJsonOptions(options => DefinitionJson.Configure(options.SerializerOptions));
@@ -161,13 +188,29 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
 static void Configure(WebApplication app)
 {
     app.Use(next => context => SecurityHeaders.InvokeAsync(context, next));
-    app.UseWhen(IsInterface, api => api
-        .UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandler = Problems.HandleAsync, AllowStatusCode404Response = true, SuppressDiagnosticsCallback = context => Problems.IsTold(context.Exception) })
-        .UseStatusCodePages(context => Problems.OfStatus(context.HttpContext).ExecuteAsync(context.HttpContext))
-        .Use(next => context => RequestLimits.InvokeAsync(context, next)));
-    app.UseWhen(context => !IsInterface(context), pages => pages
-        .UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandlingPath = "/problem", SuppressDiagnosticsCallback = context => Problems.IsTold(context.Exception) })
-        .UseStatusCodePagesWithReExecute("/problem", "?status={0}"));
+    app.UseWhen(IsInterface, api => api.UseExceptionHandler(
+                new ExceptionHandlerOptions
+                {
+                    ExceptionHandler = Problems.HandleAsync,
+                    AllowStatusCode404Response = true,
+                    SuppressDiagnosticsCallback = context => Problems.IsTold(context.Exception),
+                }
+            )
+            .UseStatusCodePages(context => Problems.OfStatus(context.HttpContext).ExecuteAsync(context.HttpContext))
+            .Use(next => context => RequestLimits.InvokeAsync(context, next)));
+    app.UseWhen(
+        context => !IsInterface(context),
+        pages =>
+            pages
+                .UseExceptionHandler(
+                    new ExceptionHandlerOptions
+                    {
+                        ExceptionHandlingPath = "/problem",
+                        SuppressDiagnosticsCallback = context => Problems.IsTold(context.Exception),
+                    }
+                )
+                .UseStatusCodePagesWithReExecute("/problem", "?status={0}")
+    );
     var settings = app.Services.GetRequiredService<VestigeSettings>();
     app.Use(next => context => SameSiteGuard.InvokeAsync(context, settings, next));
     app.UseStaticFiles();
@@ -176,12 +219,17 @@ static void Configure(WebApplication app)
     app.MapRazorPages();
     app.MapOpenApi();
     app.MapGet("/healthz", () => "alive").ExcludeFromDescription();
-    app.MapGet("/readyz", (CrossingEngine engine) => engine.Started ? Results.Text("ready") : Results.Text("starting", statusCode: 503)).ExcludeFromDescription();
-    app.MapGet("/live", (HttpContext context, CrossingEngine engine, TimeProvider clock) => LiveStream.ServeAsync(context, engine, clock)).ExcludeFromDescription();
+    app.MapGet("/readyz", (CrossingEngine engine) => engine.Started ? Results.Text("ready") : Results.Text("starting", statusCode: 503))
+        .ExcludeFromDescription();
+    app.MapGet("/live", (HttpContext context, CrossingEngine engine, TimeProvider clock) => LiveStream.ServeAsync(context, engine, clock))
+        .ExcludeFromDescription();
     ConnectionApi.Map(app);
     DrillApi.Map(app);
     CrossingApi.Map(app);
-    app.MapPost(StandInPost.WebhookPath, (StandInPost post, HttpRequest request, CancellationToken cancellation) => post.TakeAsync(request, cancellation)).ExcludeFromDescription();
+    app.MapPost(StandInPost.WebhookPath, (StandInPost post, HttpRequest request, CancellationToken cancellation) =>
+            post.TakeAsync(request, cancellation)
+        )
+        .ExcludeFromDescription();
     AlertApi.Map(app);
     QuarantineApi.Map(app);
     ReconciliationApi.Map(app);
@@ -192,7 +240,8 @@ static void Configure(WebApplication app)
 
 /// <summary>Who calls these paths is a program, and is answered with problem documents.</summary>
 static bool IsInterface(HttpContext context) =>
-    context.Request.Path.StartsWithSegments("/api", StringComparison.OrdinalIgnoreCase) || context.Request.Path.StartsWithSegments("/events/export", StringComparison.OrdinalIgnoreCase);
+    context.Request.Path.StartsWithSegments("/api", StringComparison.OrdinalIgnoreCase)
+    || context.Request.Path.StartsWithSegments("/events/export", StringComparison.OrdinalIgnoreCase);
 
 static void Tell(WebApplication app, VestigeSettings settings, int port)
 {
@@ -201,8 +250,10 @@ static void Tell(WebApplication app, VestigeSettings settings, int port)
     if (app.Services.GetRequiredService<DemoSetup>().Present)
     {
         Console.WriteLine(
-            $"Demo: the invented libraries' database circulation ({Figures.Of(settings.DemoLoans, "loan")} at first, 10 tables, with a workload), "
-            + "the empty warehouse and ledger, one running crossing, one draft.");
+            $"Demo: the invented libraries' database circulation ({Figures.Of(settings.DemoLoans, "loan")} at first, 10 tables, with "
+                + "a workload), "
+                + "the empty warehouse and ledger, one running crossing, one draft."
+        );
     }
 }
 

@@ -10,14 +10,16 @@ namespace Vestige.Architecture.Tests;
 /// <summary>Kinds of connection describe themselves, and nobody else knows which there are.</summary>
 public partial class KindTests
 {
-    /// <summary>Where the parts are put together, and the demo is made. The stand-ins for webhooks and mail of alerts are no connections.</summary>
+    /// <summary>
+    /// Where the parts are put together, and the demo is made. The stand-ins for webhooks and mail of alerts are no connections.
+    /// </summary>
     private static readonly string[] MayName = ["Program.cs", "Hosting/DemoSetup.cs"];
 
     public static TheoryData<IConnectorKind> Kinds =>
-    [
-        new StandInKind(name => Path.Combine(Path.GetTempPath(), name), TimeProvider.System),
-        new PostgreSqlKind("tests", TimeProvider.System),
-    ];
+        [
+            new StandInKind(name => Path.Combine(Path.GetTempPath(), name), TimeProvider.System),
+            new PostgreSqlKind("tests", TimeProvider.System),
+        ];
 
     [Theory]
     [MemberData(nameof(Kinds), DisableDiscoveryEnumeration = true)]
@@ -46,35 +48,36 @@ public partial class KindTests
     [InlineData("Vestige.Web")]
     public void No_kind_is_named_outside_its_own_project(string project)
     {
-        var root = Path.Combine(Root(), "src", project);
-        var named = Directory.EnumerateFiles(root, "*", SearchOption.AllDirectories)
+        var root = Path.Combine(Sources.Root, "src", project);
+        var named = Sources
+            .In($"src/{project}", ".cs", ".cshtml", ".js")
             .Select(file => Path.GetRelativePath(root, file))
-            .Where(file => Path.GetExtension(file) is ".cs" or ".cshtml" or ".js" && !file.StartsWith("obj/", StringComparison.Ordinal) && !file.StartsWith("bin/", StringComparison.Ordinal))
             .Where(file => !MayName.Contains(file) && !IsOfAlerts(file))
-            .SelectMany(file => File.ReadLines(Path.Combine(root, file)).Where(line => !IsComment(line) && KindName().IsMatch(line)).Select(line => $"{file}: {line.Trim()}"))
+            .SelectMany(file =>
+                File.ReadLines(Path.Combine(root, file))
+                    .Where(line => !IsComment(line) && KindName().IsMatch(line))
+                    .Select(line => $"{file}: {line.Trim()}")
+            )
             .ToList();
         Assert.True(named.Count == 0, string.Join(Environment.NewLine, named));
     }
 
-    private static bool IsOfAlerts(string file) => file.Contains("Alert", StringComparison.Ordinal) || file.EndsWith("StandInsDocument.cs", StringComparison.Ordinal);
+    private static bool IsOfAlerts(string file) =>
+        file.Contains("Alert", StringComparison.Ordinal) || file.EndsWith("StandInsDocument.cs", StringComparison.Ordinal);
 
     /// <summary>What has to be given, and nothing else.</summary>
     private static Dictionary<string, string> SomeSettings(IConnectorKind kind) =>
-        kind.Fields.Where(field => field is { Required: true, IsSecret: false }).ToDictionary(field => field.Name, field => field.Default ?? "x");
+        kind
+            .Fields.Where(field => field is { Required: true, IsSecret: false })
+            .ToDictionary(field => field.Name, field => field.Default ?? "x");
 
-    private static string Root()
-    {
-        var folder = AppContext.BaseDirectory;
-        while (!Directory.Exists(Path.Combine(folder, "src")))
-        {
-            folder = Path.GetDirectoryName(folder) ?? throw new InvalidOperationException("The sources are not above the tests.");
-        }
+    private static bool IsComment(string line) =>
+        line.TrimStart() is var text
+        && (text.StartsWith("//", StringComparison.Ordinal) || text.StartsWith("@*", StringComparison.Ordinal));
 
-        return folder;
-    }
-
-    private static bool IsComment(string line) => line.TrimStart() is var text && (text.StartsWith("//", StringComparison.Ordinal) || text.StartsWith("@*", StringComparison.Ordinal));
-
-    [GeneratedRegex(@"\b[Ss]tand-ins?\b|StandIns?([A-Z]|\b)|[Pp]ostgre[Ss]|[Mm]aria[Dd][Bb]|[Mm]y[Ss][Qq][Ll]", RegexOptions.NonBacktracking | RegexOptions.ExplicitCapture)]
+    [GeneratedRegex(
+        @"\b[Ss]tand-ins?\b|StandIns?([A-Z]|\b)|[Pp]ostgre[Ss]|[Mm]aria[Dd][Bb]|[Mm]y[Ss][Qq][Ll]",
+        RegexOptions.NonBacktracking | RegexOptions.ExplicitCapture
+    )]
     private static partial Regex KindName();
 }

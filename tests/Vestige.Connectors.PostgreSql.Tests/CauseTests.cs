@@ -21,7 +21,10 @@ public sealed class CauseTests(TwoServers servers)
         }
 
         await a.RunAsync("UPDATE t SET v = 'two' WHERE id = 1");
-        await crossing.UntilAsync(() => crossing.Status.Cause?.Contains($"lock held by session {holder.ProcessID}", StringComparison.Ordinal) == true, $"the lock of session {holder.ProcessID}: {crossing.Status.Cause}");
+        await crossing.UntilAsync(
+            () => crossing.Status.Cause?.Contains($"lock held by session {holder.ProcessID}", StringComparison.Ordinal) == true,
+            $"the lock of session {holder.ProcessID}: {crossing.Status.Cause}"
+        );
         Assert.Contains("idle in transaction", crossing.Status.Cause, StringComparison.Ordinal);
         await transaction.RollbackAsync(TestContext.Current.CancellationToken);
         await crossing.SameAsync("t");

@@ -26,7 +26,14 @@ public sealed class CloneTests
             Assert.True(await here.IsSameAsync(again, cancellation));
         }
 
-        var definition = new CrossingDefinition(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.*")]), new StartOptions(Existing: ExistingRows.Empty));
+        var definition = new CrossingDefinition(
+            Crossing.Name,
+            CrossingDefinition.Copy,
+            "a",
+            "b",
+            new TableRules([new TableRule(Take: "public.*")]),
+            new StartOptions(Existing: ExistingRows.Empty)
+        );
         await using var crossing = await Crossing.DefineAsync(a, b, definition);
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation, typed: Crossing.Name);
         await crossing.FollowsAsync();

@@ -10,7 +10,8 @@ namespace Vestige.Connectors.PostgreSql.Tests;
 /// <summary>What a definition says of the start, and what becomes of a crossing that gets another one while it runs.</summary>
 public sealed class DefinitionTests(TwoServers servers)
 {
-    private const string References = "SELECT count(*) FROM pg_constraint WHERE contype = 'f' AND conrelid = 'child'::regclass AND convalidated";
+    private const string References =
+        "SELECT count(*) FROM pg_constraint WHERE contype = 'f' AND conrelid = 'child'::regclass AND convalidated";
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
 
     [Fact]
@@ -22,14 +23,21 @@ public sealed class DefinitionTests(TwoServers servers)
         await b.RunAsync("UPDATE one SET v = 'marked' WHERE id = 1");
         var other = Definition("public.two", "public.three", "public.one") with
         {
-            Treatment = [new TreatmentStep("public.two", Keep: "id > 5"), new TreatmentStep("public.two", Compute: [new ComputedColumn("w", "v || '!'")])],
+            Treatment =
+            [
+                new TreatmentStep("public.two", Keep: "id > 5"),
+                new TreatmentStep("public.two", Compute: [new ComputedColumn("w", "v || '!'")]),
+            ],
         };
         var change = await crossing.Engine.CompareAsync(other, cancellation);
         Assert.Equal(["public.three"], change.Added.Select(table => table.ToString()));
         Assert.Equal(["public.two"], change.Reloaded.Select(table => table.ToString()));
         Assert.Empty(change.Removed);
         await crossing.Engine.ChangeAsync(other, "test", cancellation);
-        await a.RunAsync("INSERT INTO one VALUES (100, 'a'); INSERT INTO two VALUES (100, 'b'); INSERT INTO three VALUES (100, 'c'); UPDATE two SET v = 'x' WHERE id = 3");
+        await a.RunAsync(
+            "INSERT INTO one VALUES (100, 'a'); INSERT INTO two VALUES (100, 'b'); INSERT INTO three VALUES (100, 'c'); UPDATE two "
+                + "SET v = 'x' WHERE id = 3"
+        );
         await crossing.SameAsync("three");
         await AgreesAsync(crossing, a, b, "(SELECT id, v, v || '!' AS w FROM two WHERE id > 5)", "two");
         await crossing.SameAsync("(SELECT * FROM one WHERE id <> 1)");
@@ -42,9 +50,19 @@ public sealed class DefinitionTests(TwoServers servers)
         await crossing.SameAsync("(SELECT * FROM one WHERE id > 50)");
         Assert.Equal("0", await b.AskAsync("SELECT count(*) FROM three WHERE id = 101"));
         Assert.Equal(["public.one"], crossing.Status.Tables.Select(table => table.Source.ToString()));
-        var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.ChangeAsync(Definition("public.one", "public.three"), "test", cancellation));
+        var refused = await Assert.ThrowsAsync<NotReadyException>(() =>
+            crossing.Engine.ChangeAsync(Definition("public.one", "public.three"), "test", cancellation)
+        );
         Assert.Contains(refused.Lines, line => line is { Ok: false, Step: "target table public.three" });
-        await crossing.Engine.ChangeAsync(Definition("public.one", "public.three") with { Start = new StartOptions(ExistingRows.Empty) }, "test", cancellation, typed: Crossing.Name);
+        await crossing.Engine.ChangeAsync(
+            Definition("public.one", "public.three") with
+            {
+                Start = new StartOptions(ExistingRows.Empty),
+            },
+            "test",
+            cancellation,
+            typed: Crossing.Name
+        );
         await crossing.SameAsync("three");
     }
 
@@ -57,17 +75,30 @@ public sealed class DefinitionTests(TwoServers servers)
         Assert.False((await crossing.Engine.CompareAsync(Definition("public.on*"), cancellation)).Restarts);
         await crossing.Engine.ChangeAsync(Definition("public.on*"), "test", cancellation);
         Assert.Equal(CrossingState.Following, crossing.Status.State);
-        await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.Engine.CompareAsync(Definition("public.one") with { Target = "other" }, cancellation));
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            crossing.Engine.CompareAsync(Definition("public.one") with { Target = "other" }, cancellation)
+        );
     }
 
     [Fact]
     public async Task Rows_only_once_end_by_themselves_and_leave_no_slot()
     {
         var (a, b) = await TwoAsync();
-        await using var crossing = await Crossing.StartAsync(a, b, Definition("public.*") with { Start = new StartOptions(Kind: StartKind.Rows) });
+        await using var crossing = await Crossing.StartAsync(
+            a,
+            b,
+            Definition("public.*") with
+            {
+                Start = new StartOptions(Kind: StartKind.Rows),
+            }
+        );
         await crossing.UntilAsync(() => crossing.Status.State == CrossingState.Finished, "the end");
         await crossing.SameAsync("one", "two", "three");
-        await crossing.UntilAsync(() => a.AskAsync("SELECT count(*) FROM pg_replication_slots WHERE database = current_database()").GetAwaiter().GetResult() == "0", "no slot");
+        await crossing.UntilAsync(
+            () =>
+                a.AskAsync("SELECT count(*) FROM pg_replication_slots WHERE database = current_database()").GetAwaiter().GetResult() == "0",
+            "no slot"
+        );
         Assert.Equal("1", await b.AskAsync("SELECT count(*) FROM pg_constraint WHERE conrelid = 'two'::regclass AND contype = 'p'"));
         await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         await crossing.EndAsync();
@@ -84,10 +115,27 @@ public sealed class DefinitionTests(TwoServers servers)
     {
         var (a, b) = await TwoAsync();
         await a.RunAsync("ALTER TABLE two ADD COLUMN one int REFERENCES one; CREATE INDEX two_v ON two (v)");
-        await using var crossing = await Crossing.StartAsync(a, b, Definition("public.*") with { Start = new StartOptions(Kind: StartKind.Structure) });
+        await using var crossing = await Crossing.StartAsync(
+            a,
+            b,
+            Definition("public.*") with
+            {
+                Start = new StartOptions(Kind: StartKind.Structure),
+            }
+        );
         await crossing.UntilAsync(() => crossing.Status.State == CrossingState.Finished, "the end");
-        Assert.Equal("0 0 0", await b.AskAsync("SELECT (SELECT count(*) FROM one) || ' ' || (SELECT count(*) FROM two) || ' ' || (SELECT count(*) FROM three)"));
-        Assert.Equal("f p", await b.AskAsync("SELECT string_agg(contype::text, ' ' ORDER BY contype::text) FROM pg_constraint WHERE conrelid = 'two'::regclass"));
+        Assert.Equal(
+            "0 0 0",
+            await b.AskAsync(
+                "SELECT (SELECT count(*) FROM one) || ' ' || (SELECT count(*) FROM two) || ' ' || (SELECT count(*) FROM three)"
+            )
+        );
+        Assert.Equal(
+            "f p",
+            await b.AskAsync(
+                "SELECT string_agg(contype::text, ' ' ORDER BY contype::text) FROM pg_constraint WHERE conrelid = 'two'::regclass"
+            )
+        );
         Assert.Equal("1", await b.AskAsync("SELECT count(*) FROM pg_indexes WHERE indexname = 'two_v'"));
     }
 
@@ -95,16 +143,29 @@ public sealed class DefinitionTests(TwoServers servers)
     public async Task Changes_alone_go_into_tables_that_were_loaded_by_other_means()
     {
         var (a, b) = await TwoAsync();
-        await b.RunAsync("CREATE TABLE one (id int PRIMARY KEY, v text); INSERT INTO one SELECT i, 'v' || i FROM generate_series(1, 20) i; CREATE TABLE two (id int PRIMARY KEY, v text); INSERT INTO two VALUES (1, 'v1')");
+        await b.RunAsync(
+            "CREATE TABLE one (id int PRIMARY KEY, v text); INSERT INTO one SELECT i, 'v' || i FROM generate_series(1, 20) i; CREATE "
+                + "TABLE two (id int PRIMARY KEY, v text); INSERT INTO two VALUES (1, 'v1')"
+        );
         var definition = Definition("public.one", "public.two") with { Start = new StartOptions(Kind: StartKind.Changes) };
         await using var crossing = await Crossing.DefineAsync(a, b, definition);
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         var line = Assert.Single(refused.Lines, line => !line.Ok);
         Assert.Equal("rows of public.two", line.Step);
-        await crossing.Engine.DefineAsync(definition with { Start = new StartOptions(Kind: StartKind.Changes, Accept: [line.Step]) }, "test", cancellation);
+        await crossing.Engine.DefineAsync(
+            definition with
+            {
+                Start = new StartOptions(Kind: StartKind.Changes, Accept: [line.Step]),
+            },
+            "test",
+            cancellation
+        );
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
         await crossing.FollowsAsync();
-        await a.RunAsync("UPDATE one SET v = 'new' WHERE id = 3; DELETE FROM one WHERE id = 4; INSERT INTO one VALUES (30, 'x'); INSERT INTO two VALUES (31, 'y')");
+        await a.RunAsync(
+            "UPDATE one SET v = 'new' WHERE id = 3; DELETE FROM one WHERE id = 4; INSERT INTO one VALUES (30, 'x'); INSERT INTO two "
+                + "VALUES (31, 'y')"
+        );
         await crossing.SameAsync("one");
         Assert.Equal("1 31", await b.AskAsync("SELECT string_agg(id::text, ' ' ORDER BY id) FROM two"));
     }
@@ -113,8 +174,13 @@ public sealed class DefinitionTests(TwoServers servers)
     public async Task What_an_existing_table_means_is_said_table_by_table()
     {
         var (a, b) = await TwoAsync();
-        await b.RunAsync("CREATE TABLE one (id int PRIMARY KEY, v text); INSERT INTO one VALUES (7777, 'old'); CREATE TABLE two (other text); INSERT INTO two VALUES ('old'); CREATE TABLE three (id int PRIMARY KEY, v text); INSERT INTO three VALUES (1, 'old')");
-        var start = new StartOptions(Tables: [new ExistingRule("*.one", ExistingRows.Empty), new ExistingRule("*.two", ExistingRows.Replace)]);
+        await b.RunAsync(
+            "CREATE TABLE one (id int PRIMARY KEY, v text); INSERT INTO one VALUES (7777, 'old'); CREATE TABLE two (other text); "
+                + "INSERT INTO two VALUES ('old'); CREATE TABLE three (id int PRIMARY KEY, v text); INSERT INTO three VALUES (1, 'old')"
+        );
+        var start = new StartOptions(
+            Tables: [new ExistingRule("*.one", ExistingRows.Empty), new ExistingRule("*.two", ExistingRows.Replace)]
+        );
         await using var crossing = await Crossing.DefineAsync(a, b, Definition("public.*") with { Start = start });
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         Assert.Equal("target table public.three", Assert.Single(refused.Lines, line => !line.Ok).Step);
@@ -123,7 +189,9 @@ public sealed class DefinitionTests(TwoServers servers)
         refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         Assert.Contains("seen depend", Assert.Single(refused.Lines, line => !line.Ok).Found, StringComparison.Ordinal);
         await b.RunAsync("DROP VIEW seen");
-        var loss = await Assert.ThrowsAsync<LossRefusedException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation, typed: "another"));
+        var loss = await Assert.ThrowsAsync<LossRefusedException>(() =>
+            crossing.Engine.RunAsync(Crossing.Name, "test", cancellation, typed: "another")
+        );
         Assert.Equal(["1 row of public.one", "public.two with 1 row"], loss.Losses);
         Assert.Equal("7777", await b.AskAsync("SELECT id FROM one"));
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation, typed: Crossing.Name);
@@ -143,7 +211,9 @@ public sealed class DefinitionTests(TwoServers servers)
         Assert.Equal("1", await crossing.To.AskAsync(References));
     }
 
-    /// <summary>A load that was interrupted leaves tables as of different positions; references between them hold once they have caught up.</summary>
+    /// <summary>
+    /// A load that was interrupted leaves tables as of different positions; references between them hold once they have caught up.
+    /// </summary>
     [Fact]
     public async Task References_are_built_after_a_load_that_was_interrupted_between_parent_and_child()
     {
@@ -158,11 +228,17 @@ public sealed class DefinitionTests(TwoServers servers)
     private async Task<Crossing> InterruptedAsync()
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
-        await a.RunAsync("CREATE TABLE parent (id int PRIMARY KEY); CREATE TABLE child (id int PRIMARY KEY, parent int REFERENCES parent); INSERT INTO parent VALUES (1); INSERT INTO child VALUES (1, 1)");
+        await a.RunAsync(
+            "CREATE TABLE parent (id int PRIMARY KEY); CREATE TABLE child (id int PRIMARY KEY, parent int REFERENCES parent); INSERT "
+                + "INTO parent VALUES (1); INSERT INTO child VALUES (1, 1)"
+        );
         var crossing = await Crossing.StartAsync(a, b, Definition("public.*"));
         await crossing.FollowsAsync();
         await crossing.Engine.PauseAsync(Crossing.Name, "test", cancellation);
-        await b.RunAsync("ALTER TABLE child DROP CONSTRAINT child_parent_fkey; UPDATE vestige.progress SET position = NULL; UPDATE vestige.progress_table SET loaded = false WHERE name = 'child'");
+        await b.RunAsync(
+            "ALTER TABLE child DROP CONSTRAINT child_parent_fkey; UPDATE vestige.progress SET position = NULL; UPDATE "
+                + "vestige.progress_table SET loaded = false WHERE name = 'child'"
+        );
         await a.RunAsync("INSERT INTO parent VALUES (2); INSERT INTO child VALUES (2, 2)");
         return crossing;
     }
@@ -171,10 +247,16 @@ public sealed class DefinitionTests(TwoServers servers)
     public async Task Tables_made_later_are_taken_by_themselves()
     {
         var (a, b) = await TwoAsync();
-        var definition = Definition("public.*") with { Tables = new TableRules([new TableRule(Take: "public.*"), new TableRule(Leave: "*_tmp")], Future: true) };
+        var definition = Definition("public.*") with
+        {
+            Tables = new TableRules([new TableRule(Take: "public.*"), new TableRule(Leave: "*_tmp")], Future: true),
+        };
         await using var crossing = await Crossing.StartAsync(a, b, definition);
         await crossing.FollowsAsync();
-        await a.RunAsync("CREATE TABLE four (id int PRIMARY KEY, v text); INSERT INTO four VALUES (1, 'a'); CREATE TABLE five_tmp (id int PRIMARY KEY); CREATE TABLE keyless (v text)");
+        await a.RunAsync(
+            "CREATE TABLE four (id int PRIMARY KEY, v text); INSERT INTO four VALUES (1, 'a'); CREATE TABLE five_tmp (id int PRIMARY "
+                + "KEY); CREATE TABLE keyless (v text)"
+        );
         await crossing.UntilAsync(() => crossing.Status.Tables.Count == 4, "the fourth table");
         await a.RunAsync("INSERT INTO four VALUES (2, 'b')");
         await crossing.SameAsync("one", "four");
@@ -184,14 +266,20 @@ public sealed class DefinitionTests(TwoServers servers)
         new(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([.. rules.Select(rule => new TableRule(Take: rule))]));
 
     private static async Task AgreesAsync(Crossing crossing, Database a, Database b, string wanted, string table) =>
-        await crossing.UntilAsync(() => a.DigestAsync(wanted).GetAwaiter().GetResult() == b.DigestAsync(table).GetAwaiter().GetResult(), table);
+        await crossing.UntilAsync(
+            () => a.DigestAsync(wanted).GetAwaiter().GetResult() == b.DigestAsync(table).GetAwaiter().GetResult(),
+            table
+        );
 
     private async Task<(Database From, Database To)> TwoAsync()
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
         foreach (var table in new[] { "one", "two", "three" })
         {
-            await a.RunAsync($"CREATE TABLE {table} (id int PRIMARY KEY, v text); INSERT INTO {table} SELECT i, 'v' || i FROM generate_series(1, 20) i; ALTER TABLE {table} REPLICA IDENTITY FULL");
+            await a.RunAsync(
+                $"CREATE TABLE {table} (id int PRIMARY KEY, v text); INSERT INTO {table} SELECT i, 'v' || i FROM generate_series(1, "
+                    + $"20) i; ALTER TABLE {table} REPLICA IDENTITY FULL"
+            );
         }
 
         return (a, b);

@@ -22,7 +22,11 @@ public sealed class ExpressionAgreementTests(TwoServers servers)
         ("j", "bigint", ["0", "2", "-3", "10", "1000000007"]),
         ("n", "numeric", ["0", "1.50", "-0.001", "123456789012345678901.5", "99999", "0.3333", "NaN", "10000", "-12.5"]),
         ("m", "numeric(10,2)", ["0.00", "1.10", "-99.99", "12345678.90", "0.01"]),
-        ("r", "double precision", ["0", "-0", "1.5", "1e300", "0.1", "NaN", "Infinity", "-2.5e-7", "123456789012345680", "1e15", "0.0001", "0.00001"]),
+        (
+            "r",
+            "double precision",
+            ["0", "-0", "1.5", "1e300", "0.1", "NaN", "Infinity", "-2.5e-7", "123456789012345680", "1e15", "0.0001", "0.00001"]
+        ),
         ("s", "real", ["0", "1.1", "-3.25", "16777216"]),
         ("t", "text COLLATE \"C\"", ["", "a", "Abc", "abc def", "50%", "a_b", "zz", "Zebra", "1"]),
         ("u", "text COLLATE \"C\"", ["", "größe", "😀x", "\uFFFD", "漢字", "a"]),
@@ -69,7 +73,10 @@ public sealed class ExpressionAgreementTests(TwoServers servers)
                     continue;
                 }
 
-                Assert.True(Agree(expression.Type, answers[row], ours), $"seed {seed}: {text}, row {row}: the server says {answers[row]}, Vestige {ours}");
+                Assert.True(
+                    Agree(expression.Type, answers[row], ours),
+                    $"seed {seed}: {text}, row {row}: the server says {answers[row]}, Vestige {ours}"
+                );
                 compared++;
             }
         }
@@ -83,7 +90,12 @@ public sealed class ExpressionAgreementTests(TwoServers servers)
     /// <summary>In text form; numbers of binary64 as such, since of two shortest forms either may be written.</summary>
     private static bool Agree(ExpressionType type, string theirs, string ours) =>
         theirs == ours
-        || (type == ExpressionType.Real && double.TryParse(theirs, CultureInfo.InvariantCulture, out var one) && double.TryParse(ours, CultureInfo.InvariantCulture, out var other) && one.Equals(other));
+        || (
+            type == ExpressionType.Real
+            && double.TryParse(theirs, CultureInfo.InvariantCulture, out var one)
+            && double.TryParse(ours, CultureInfo.InvariantCulture, out var other)
+            && one.Equals(other)
+        );
 
     private static string Ours(Expression expression, Row row)
     {
@@ -125,16 +137,23 @@ public sealed class ExpressionAgreementTests(TwoServers servers)
         return writer.ToRow();
     }
 
-    private static ColumnMeaning MeaningOf(string type) => new PostgreSqlMeanings().Of(type.Replace(" COLLATE \"C\"", "", StringComparison.Ordinal) switch
-    {
-        "timestamp" => "timestamp without time zone",
-        var other => other,
-    });
+    private static ColumnMeaning MeaningOf(string type) =>
+        new PostgreSqlMeanings().Of(
+            type.Replace(" COLLATE \"C\"", "", StringComparison.Ordinal) switch
+            {
+                "timestamp" => "timestamp without time zone",
+                var other => other,
+            }
+        );
 
     /// <summary>The connector's own meanings, as its catalogue would spell the types.</summary>
     private sealed class PostgreSqlMeanings
     {
-        private readonly PostgreSqlSource source = new(new PostgreSqlSettings("localhost", 1, "x", "x", TlsMode.Off, null, null), Log.LogNames.Of("x", "x"), TimeProvider.System);
+        private readonly PostgreSqlSource source = new(
+            new PostgreSqlSettings("localhost", 1, "x", "x", TlsMode.Off, null, null),
+            Log.LogNames.Of("x", "x"),
+            TimeProvider.System
+        );
 
         public ColumnMeaning Of(string type) => source.Types.MeaningOf(new Column("x", type));
     }
@@ -152,15 +171,16 @@ public sealed class ExpressionAgreementTests(TwoServers servers)
     /// <summary>Makes expressions that both sides understand, by type.</summary>
     private sealed class Maker(Random random)
     {
-        public string Make(Kind kind, int depth) => kind switch
-        {
-            Kind.Boolean => Boolean(depth),
-            Kind.Integer => Integer(depth),
-            Kind.Decimal => Decimal(depth),
-            Kind.Real => Real(depth),
-            Kind.Text => Text(depth),
-            _ => Date(depth),
-        };
+        public string Make(Kind kind, int depth) =>
+            kind switch
+            {
+                Kind.Boolean => Boolean(depth),
+                Kind.Integer => Integer(depth),
+                Kind.Decimal => Decimal(depth),
+                Kind.Real => Real(depth),
+                Kind.Text => Text(depth),
+                _ => Date(depth),
+            };
 
         private string One(params string[] choices) => choices[random.Next(choices.Length)];
 
@@ -191,55 +211,71 @@ public sealed class ExpressionAgreementTests(TwoServers servers)
             };
         }
 
-        private string Integer(int depth) => depth == 0 ? One("i", "j", "CAST(3 AS bigint)", "CAST(-12 AS bigint)") : random.Next(8) switch
-        {
-            0 => $"({Integer(depth - 1)} {One("+", "-", "*", "/", "%")} {Integer(depth - 1)})",
-            1 => $"(- {Integer(depth - 1)})",
-            2 => $"abs({Integer(depth - 1)})",
-            3 => $"coalesce({Integer(depth - 1)}, {Integer(depth - 1)})",
-            4 => $"CASE WHEN {Boolean(depth - 1)} THEN {Integer(depth - 1)} WHEN {Boolean(depth - 1)} THEN {Integer(depth - 1)} ELSE {Integer(depth - 1)} END",
-            5 => $"nullif({Integer(depth - 1)}, {Integer(depth - 1)})",
-            6 => $"{One("greatest", "least")}({Integer(depth - 1)}, {Integer(depth - 1)})",
-            _ => $"CAST(length({Text(depth - 1)}) AS bigint)",
-        };
+        private string Integer(int depth) =>
+            depth == 0
+                ? One("i", "j", "CAST(3 AS bigint)", "CAST(-12 AS bigint)")
+                : random.Next(8) switch
+                {
+                    0 => $"({Integer(depth - 1)} {One("+", "-", "*", "/", "%")} {Integer(depth - 1)})",
+                    1 => $"(- {Integer(depth - 1)})",
+                    2 => $"abs({Integer(depth - 1)})",
+                    3 => $"coalesce({Integer(depth - 1)}, {Integer(depth - 1)})",
+                    4 => $"CASE WHEN {Boolean(depth - 1)} THEN {Integer(depth - 1)} WHEN {Boolean(depth - 1)} THEN "
+                        + $"{Integer(depth - 1)} ELSE {Integer(depth - 1)} END",
+                    5 => $"nullif({Integer(depth - 1)}, {Integer(depth - 1)})",
+                    6 => $"{One("greatest", "least")}({Integer(depth - 1)}, {Integer(depth - 1)})",
+                    _ => $"CAST(length({Text(depth - 1)}) AS bigint)",
+                };
 
-        private string Decimal(int depth) => depth == 0 ? One("n", "m", "1.50", "0.007", "100000.0") : random.Next(7) switch
-        {
-            0 => $"({Decimal(depth - 1)} {One("+", "-", "*", "/", "%")} {Decimal(depth - 1)})",
-            1 => $"({Decimal(depth - 1)} {One("+", "*", "/")} {Integer(depth - 1)})",
-            2 => $"round({Decimal(depth - 1)}, {One("0", "1", "3", "-1")})",
-            3 => $"floor({Decimal(depth - 1)})",
-            4 => $"CAST({Integer(depth - 1)} AS numeric)",
-            5 => $"CASE WHEN {Boolean(depth - 1)} THEN {Decimal(depth - 1)} END",
-            _ => $"greatest({Decimal(depth - 1)}, {Decimal(depth - 1)})",
-        };
+        private string Decimal(int depth) =>
+            depth == 0
+                ? One("n", "m", "1.50", "0.007", "100000.0")
+                : random.Next(7) switch
+                {
+                    0 => $"({Decimal(depth - 1)} {One("+", "-", "*", "/", "%")} {Decimal(depth - 1)})",
+                    1 => $"({Decimal(depth - 1)} {One("+", "*", "/")} {Integer(depth - 1)})",
+                    2 => $"round({Decimal(depth - 1)}, {One("0", "1", "3", "-1")})",
+                    3 => $"floor({Decimal(depth - 1)})",
+                    4 => $"CAST({Integer(depth - 1)} AS numeric)",
+                    5 => $"CASE WHEN {Boolean(depth - 1)} THEN {Decimal(depth - 1)} END",
+                    _ => $"greatest({Decimal(depth - 1)}, {Decimal(depth - 1)})",
+                };
 
-        private string Real(int depth) => depth == 0 ? One("r", "(s + r)", "(r * 2)") : random.Next(4) switch
-        {
-            0 => $"({Real(depth - 1)} {One("+", "-", "*", "/")} {Real(depth - 1)})",
-            1 => $"(- {Real(depth - 1)})",
-            2 => $"({Real(depth - 1)} + {Integer(depth - 1)})",
-            _ => $"coalesce({Real(depth - 1)}, r)",
-        };
+        private string Real(int depth) =>
+            depth == 0
+                ? One("r", "(s + r)", "(r * 2)")
+                : random.Next(4) switch
+                {
+                    0 => $"({Real(depth - 1)} {One("+", "-", "*", "/")} {Real(depth - 1)})",
+                    1 => $"(- {Real(depth - 1)})",
+                    2 => $"({Real(depth - 1)} + {Integer(depth - 1)})",
+                    _ => $"coalesce({Real(depth - 1)}, r)",
+                };
 
-        private string Text(int depth) => depth == 0 ? One("t", "u", "(c || '')", "'abc'", "'a_c'", "''") : random.Next(9) switch
-        {
-            0 => $"({Text(depth - 1)} || {Text(depth - 1)})",
-            1 => $"({Text(depth - 1)} || {One("i", "n", "b", "d")})",
-            2 => $"{One("lower", "upper")}(t)",
-            3 => $"{One("left", "right")}({Text(depth - 1)}, {One("2", "-1", "0", "10")})",
-            4 => $"substring({Text(depth - 1)}, {One("1", "2", "-1", "0")}, {One("0", "2", "5")})",
-            5 => $"trim({Text(depth - 1)})",
-            6 => $"replace({Text(depth - 1)}, {One("'a'", "''", "'b'")}, 'xy')",
-            7 => $"CAST({Make((Kind)random.Next(3), depth - 1)} AS text)",
-            _ => $"CASE WHEN {Boolean(depth - 1)} THEN {Text(depth - 1)} ELSE {Text(depth - 1)} END",
-        };
+        private string Text(int depth) =>
+            depth == 0
+                ? One("t", "u", "(c || '')", "'abc'", "'a_c'", "''")
+                : random.Next(9) switch
+                {
+                    0 => $"({Text(depth - 1)} || {Text(depth - 1)})",
+                    1 => $"({Text(depth - 1)} || {One("i", "n", "b", "d")})",
+                    2 => $"{One("lower", "upper")}(t)",
+                    3 => $"{One("left", "right")}({Text(depth - 1)}, {One("2", "-1", "0", "10")})",
+                    4 => $"substring({Text(depth - 1)}, {One("1", "2", "-1", "0")}, {One("0", "2", "5")})",
+                    5 => $"trim({Text(depth - 1)})",
+                    6 => $"replace({Text(depth - 1)}, {One("'a'", "''", "'b'")}, 'xy')",
+                    7 => $"CAST({Make((Kind)random.Next(3), depth - 1)} AS text)",
+                    _ => $"CASE WHEN {Boolean(depth - 1)} THEN {Text(depth - 1)} ELSE {Text(depth - 1)} END",
+                };
 
-        private string Date(int depth) => depth == 0 ? One("d", "e", "DATE '2026-03-01'") : random.Next(3) switch
-        {
-            0 => $"({Date(depth - 1)} {One("+", "-")} CAST({One("1", "30", "-365")} AS int))",
-            1 => $"coalesce({Date(depth - 1)}, e)",
-            _ => $"{One("greatest", "least")}({Date(depth - 1)}, {Date(depth - 1)})",
-        };
+        private string Date(int depth) =>
+            depth == 0
+                ? One("d", "e", "DATE '2026-03-01'")
+                : random.Next(3) switch
+                {
+                    0 => $"({Date(depth - 1)} {One("+", "-")} CAST({One("1", "30", "-365")} AS int))",
+                    1 => $"coalesce({Date(depth - 1)}, e)",
+                    _ => $"{One("greatest", "least")}({Date(depth - 1)}, {Date(depth - 1)})",
+                };
     }
 }

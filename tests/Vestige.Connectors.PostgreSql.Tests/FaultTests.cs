@@ -6,7 +6,9 @@ using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;
 
-/// <summary>What goes wrong at real servers, and what is then seen, kept and mended. Each test has servers of its own where it breaks one.</summary>
+/// <summary>
+/// What goes wrong at real servers, and what is then seen, kept and mended. Each test has servers of its own where it breaks one.
+/// </summary>
 public sealed class FaultTests(TwoServers servers)
 {
     /// <summary>The consistency condition of TPC-B: the sums of accounts, tellers, branches and history are equal.</summary>
@@ -95,7 +97,10 @@ public sealed class FaultTests(TwoServers servers)
         await server.HaltAsync(immediate: false);
         await crossing.UntilAsync(() => crossing.Status.Waiting is not null, "a message");
         await server.BootAsync();
-        await crossing.UntilAsync(() => crossing.Status.Waiting is null && crossing.Status.State == CrossingState.Following, "following again");
+        await crossing.UntilAsync(
+            () => crossing.Status.Waiting is null && crossing.Status.State == CrossingState.Following,
+            "following again"
+        );
     }
 
     [Fact]
@@ -124,7 +129,13 @@ public sealed class FaultTests(TwoServers servers)
         await crossing.FollowsAsync();
         await crossing.EndAsync();
         await a.RunAsync("UPDATE t SET v = 'skipped'");
-        await crossing.UntilAsync(() => a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}' AND active").GetAwaiter().GetResult() == "0", "the slot's end");
+        await crossing.UntilAsync(
+            () =>
+                a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}' AND active")
+                    .GetAwaiter()
+                    .GetResult() == "0",
+            "the slot's end"
+        );
         await a.RunAsync($"SELECT pg_replication_slot_advance('{a.Names.Slot}', pg_current_wal_lsn())");
         await crossing.BeginAsync();
         await crossing.UntilAsync(() => crossing.Status.Capture is { LostPlace: true }, "the loss");
@@ -291,7 +302,10 @@ public sealed class FaultTests(TwoServers servers)
             await command.ExecuteNonQueryAsync(cancellation);
         }
 
-        await SayAsync("ALTER ROLE dba PASSWORD 'another'; UPDATE t SET v = 'b'; SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'vestige'");
+        await SayAsync(
+            "ALTER ROLE dba PASSWORD 'another'; UPDATE t SET v = 'b'; SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE "
+                + "application_name = 'vestige'"
+        );
         await crossing.UntilAsync(() => crossing.Status.Capture?.Waiting?.Contains("28P01", StringComparison.Ordinal) == true, "a message");
         Assert.DoesNotContain(Cluster.Password, crossing.Status.Capture!.Waiting, StringComparison.Ordinal);
         await SayAsync($"ALTER ROLE dba PASSWORD '{Cluster.Password}'");
@@ -337,7 +351,9 @@ public sealed class FaultTests(TwoServers servers)
             await new Database(server, "postgres").RunAsync($"CREATE TABLESPACE small LOCATION '{place}'");
             var (a, b) = (await servers.A.MakeDatabaseAsync(), await server.MakeDatabaseAsync());
             await b.RunAsync($"ALTER DATABASE {b.Name} SET default_tablespace = small");
-            await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t SELECT i, repeat('x', 100) FROM generate_series(1, 20000) i");
+            await a.RunAsync(
+                "CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t SELECT i, repeat('x', 100) FROM generate_series(1, 20000) i"
+            );
             await using var crossing = await Crossing.StartAsync(a, b);
             await crossing.FollowsAsync();
             await using (var ballast = File.Create(Path.Combine(place, "ballast")))
@@ -390,7 +406,10 @@ public sealed class FaultTests(TwoServers servers)
         {
             try
             {
-                await a.RunAsync($"SELECT pg_terminate_backend(active_pid) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'; SELECT pg_drop_replication_slot('{a.Names.Slot}')");
+                await a.RunAsync(
+                    $"SELECT pg_terminate_backend(active_pid) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'; SELECT "
+                        + $"pg_drop_replication_slot('{a.Names.Slot}')"
+                );
                 return;
             }
             catch (Npgsql.PostgresException exception) when (exception.SqlState == "55006" && tries < 100)

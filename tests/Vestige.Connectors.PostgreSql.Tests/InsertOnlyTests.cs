@@ -21,15 +21,24 @@ public sealed class InsertOnlyTests(TwoServers servers)
         var (a, b) = await TwoAsync(create);
         await using var crossing = await StartAsync(a, b);
         await crossing.FollowsAsync();
-        await a.RunAsync("UPDATE t SET v = 'changed' WHERE id = 1; DELETE FROM t WHERE id = 2; INSERT INTO t VALUES (11, 'new'); INSERT INTO whole VALUES (6, 'six'); UPDATE whole SET v = 'changed' WHERE id = 1");
+        await a.RunAsync(
+            "UPDATE t SET v = 'changed' WHERE id = 1; DELETE FROM t WHERE id = 2; INSERT INTO t VALUES (11, 'new'); INSERT INTO whole "
+                + "VALUES (6, 'six'); UPDATE whole SET v = 'changed' WHERE id = 1"
+        );
         await crossing.SameAsync("whole");
         await crossing.UntilAsync(() => b.AskAsync("SELECT count(*) FROM t").GetAwaiter().GetResult() == "11", "the insert");
         await crossing.EndAsync();
-        await a.RunAsync("INSERT INTO t SELECT i, 'more' FROM generate_series(12, 500) i; UPDATE t SET v = v || '.'; TRUNCATE t; INSERT INTO t VALUES (501, 'last'); DELETE FROM whole WHERE id = 2");
+        await a.RunAsync(
+            "INSERT INTO t SELECT i, 'more' FROM generate_series(12, 500) i; UPDATE t SET v = v || '.'; TRUNCATE t; INSERT INTO t "
+                + "VALUES (501, 'last'); DELETE FROM whole WHERE id = 2"
+        );
         await crossing.BeginAsync();
         await crossing.SameAsync("whole");
         await crossing.UntilAsync(() => b.AskAsync("SELECT count(*) FROM t").GetAwaiter().GetResult() == "501", "the later inserts");
-        Assert.Equal("v1 v2 new more more last", await b.AskAsync("SELECT string_agg(v, ' ' ORDER BY id) FROM t WHERE id IN (1, 2, 11, 12, 500, 501)"));
+        Assert.Equal(
+            "v1 v2 new more more last",
+            await b.AskAsync("SELECT string_agg(v, ' ' ORDER BY id) FROM t WHERE id IN (1, 2, 11, 12, 500, 501)")
+        );
         Assert.Equal(CrossingState.Following, crossing.Status.State);
     }
 
@@ -55,18 +64,24 @@ public sealed class InsertOnlyTests(TwoServers servers)
         var line = Assert.Single(lines, line => !line.Ok);
         Assert.StartsWith("ALTER PUBLICATION", line.Remedy, StringComparison.Ordinal);
         await a.RunAsync(line.Remedy!);
-        Assert.DoesNotContain(await crossing.Source("a").Log.CheckSourceAsync([new TableName("public", "t")], cancellation), again => !again.Ok);
+        Assert.DoesNotContain(await crossing.Source("a").Log.CheckSourceAsync([new TableName("public", "t")], cancellation), again =>
+            !again.Ok
+        );
     }
 
     private static CrossingDefinition Definition(params ApplyRule[] apply) =>
         new(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.*")]), Apply: apply);
 
-    private static Task<Crossing> StartAsync(Database a, Database b) => Crossing.StartAsync(a, b, Definition(new ApplyRule("*.t", ApplyMode.InsertOnly)));
+    private static Task<Crossing> StartAsync(Database a, Database b) =>
+        Crossing.StartAsync(a, b, Definition(new ApplyRule("*.t", ApplyMode.InsertOnly)));
 
     private async Task<(Database From, Database To)> TwoAsync(string create)
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
-        await a.RunAsync($"{create}; INSERT INTO t SELECT i, 'v' || i FROM generate_series(1, 10) i; CREATE TABLE whole (id int PRIMARY KEY, v text); INSERT INTO whole SELECT i, 'v' || i FROM generate_series(1, 5) i");
+        await a.RunAsync(
+            $"{create}; INSERT INTO t SELECT i, 'v' || i FROM generate_series(1, 10) i; CREATE TABLE whole (id int PRIMARY KEY, v "
+                + "text); INSERT INTO whole SELECT i, 'v' || i FROM generate_series(1, 5) i"
+        );
         return (a, b);
     }
 }

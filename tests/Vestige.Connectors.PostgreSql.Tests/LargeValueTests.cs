@@ -13,7 +13,9 @@ public sealed class LargeValueTests(TwoServers servers)
     public async Task What_a_large_value_took_is_free_again_when_it_is_applied()
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
-        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); ALTER TABLE t ALTER v SET STORAGE EXTERNAL; INSERT INTO t VALUES (1, 'small')");
+        await a.RunAsync(
+            "CREATE TABLE t (id int PRIMARY KEY, v text); ALTER TABLE t ALTER v SET STORAGE EXTERNAL; INSERT INTO t VALUES (1, 'small')"
+        );
         await using var crossing = await Crossing.StartAsync(a, b, "public.*");
         await crossing.FollowsAsync();
         await a.RunAsync($"INSERT INTO t VALUES (2, repeat('0123456789', {ValueBytes / 10}))");
@@ -30,10 +32,16 @@ public sealed class LargeValueTests(TwoServers servers)
     public async Task A_change_that_is_too_large_holds_its_table_and_no_other()
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
-        await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); ALTER TABLE t ALTER v SET STORAGE EXTERNAL; INSERT INTO t VALUES (1, 'small'); CREATE TABLE beside (LIKE t INCLUDING ALL)");
+        await a.RunAsync(
+            "CREATE TABLE t (id int PRIMARY KEY, v text); ALTER TABLE t ALTER v SET STORAGE EXTERNAL; INSERT INTO t VALUES (1, "
+                + "'small'); CREATE TABLE beside (LIKE t INCLUDING ALL)"
+        );
         await using var crossing = await Crossing.StartAsync(a, b, "public.*");
         await crossing.FollowsAsync();
-        await a.RunAsync("BEGIN; INSERT INTO beside VALUES (1, 'before it'); INSERT INTO t VALUES (2, repeat('0123456789', 26000000)); INSERT INTO beside VALUES (2, 'behind it'); COMMIT; INSERT INTO t VALUES (3, 'later')");
+        await a.RunAsync(
+            "BEGIN; INSERT INTO beside VALUES (1, 'before it'); INSERT INTO t VALUES (2, repeat('0123456789', 26000000)); INSERT INTO "
+                + "beside VALUES (2, 'behind it'); COMMIT; INSERT INTO t VALUES (3, 'later')"
+        );
         await crossing.SameAsync("beside");
         await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.State == TableState.Held), "the table being held");
         var held = crossing.Status.Tables.Single(table => table.State == TableState.Held);
@@ -52,7 +60,10 @@ public sealed class LargeValueTests(TwoServers servers)
         const string Lengths = "SELECT string_agg(id || ' ' || octet_length(v), ',' ORDER BY id) FROM t";
         const string Content = "SELECT string_agg(id || ' ' || md5(v), ',' ORDER BY id) FROM t";
         var until = DateTimeOffset.UtcNow.AddMinutes(3);
-        while (await crossing.From.AskAsync(Lengths) != await crossing.To.AskAsync(Lengths) || await crossing.From.AskAsync(Content) != await crossing.To.AskAsync(Content))
+        while (
+            await crossing.From.AskAsync(Lengths) != await crossing.To.AskAsync(Lengths)
+            || await crossing.From.AskAsync(Content) != await crossing.To.AskAsync(Content)
+        )
         {
             Assert.True(DateTimeOffset.UtcNow < until, string.Join(" | ", crossing.Said.TakeLast(8)));
             await Task.Delay(50);

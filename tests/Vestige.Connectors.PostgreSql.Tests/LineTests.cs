@@ -72,7 +72,8 @@ public sealed class LineTests(TwoServers servers, ITestOutputHelper output)
             from,
             to,
             new PostgreSqlConnector(from.Settings() with { Port = near.Port }, from.Names, TimeProvider.System),
-            new PostgreSqlConnector(to.Settings() with { Port = far.Port }, to.Names, TimeProvider.System));
+            new PostgreSqlConnector(to.Settings() with { Port = far.Port }, to.Names, TimeProvider.System)
+        );
         await crossing.BeginAndRunAsync();
         return crossing;
     }

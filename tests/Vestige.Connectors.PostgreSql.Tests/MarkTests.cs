@@ -65,7 +65,13 @@ public sealed class MarkTests(TwoServers servers)
         var other = await server.MakeDatabaseAsync();
         await other.RunAsync("CREATE TABLE noise AS SELECT i, repeat('x', 500) v FROM generate_series(1, 20000) i");
         var written = await other.AskAsync("SELECT pg_current_wal_lsn()::text");
-        await crossing.UntilAsync(() => a.AskAsync($"SELECT confirmed_flush_lsn >= '{written}' FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'").GetAwaiter().GetResult() == "True", "the other's log being let go");
+        await crossing.UntilAsync(
+            () =>
+                a.AskAsync($"SELECT confirmed_flush_lsn >= '{written}' FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'")
+                    .GetAwaiter()
+                    .GetResult() == "True",
+            "the other's log being let go"
+        );
         var marks = await MarksAsync(server);
         await Task.Delay(TimeSpan.FromSeconds(13), cancellation);
         Assert.InRange(await MarksAsync(server) - marks, 0, 1);
@@ -110,7 +116,12 @@ public sealed class MarkTests(TwoServers servers)
         Assert.Equal(new(199), marks.Confirmable(new(200)));
     }
 
-    private static PostgreSqlSource Nobody() => new(new PostgreSqlSettings("127.0.0.1", 1, "none", "nobody", TlsMode.Off, null, "none"), LogNames.Of("test", "none"), TimeProvider.System);
+    private static PostgreSqlSource Nobody() =>
+        new(
+            new PostgreSqlSettings("127.0.0.1", 1, "none", "nobody", TlsMode.Off, null, "none"),
+            LogNames.Of("test", "none"),
+            TimeProvider.System
+        );
 
     [Fact]
     public async Task Marks_that_cannot_be_written_for_a_minute_are_told_and_not_before()
@@ -154,9 +165,19 @@ public sealed class MarkTests(TwoServers servers)
     }
 
     /// <summary>By the server's own log of statements.</summary>
-    private static async Task<int> MarksAsync(Cluster server) => (await File.ReadAllTextAsync(server.LogFile)).Split("pg_logical_emit_message(true").Length - 1;
+    private static async Task<int> MarksAsync(Cluster server) =>
+        (await File.ReadAllTextAsync(server.LogFile)).Split("pg_logical_emit_message(true").Length - 1;
 
     /// <summary>A mark is confirmed that was written after that place.</summary>
     private static Task WrittenAsync(Crossing crossing, string place) =>
-        crossing.UntilAsync(() => crossing.From.AskAsync($"SELECT confirmed_flush_lsn > '{place}' FROM pg_replication_slots WHERE slot_name = '{crossing.From.Names.Slot}'").GetAwaiter().GetResult() == "True", "a mark");
+        crossing.UntilAsync(
+            () =>
+                crossing
+                    .From.AskAsync(
+                        $"SELECT confirmed_flush_lsn > '{place}' FROM pg_replication_slots WHERE slot_name = '{crossing.From.Names.Slot}'"
+                    )
+                    .GetAwaiter()
+                    .GetResult() == "True",
+            "a mark"
+        );
 }

@@ -12,15 +12,35 @@ public sealed class PartTests(TwoServers servers)
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
 
     [Theory]
-    [InlineData("CREATE TABLE late (id int NOT NULL, v text); INSERT INTO late VALUES (201, 'brought'); ALTER TABLE whole ATTACH PARTITION late FOR VALUES FROM (200) TO (300)", "late was attached", true)]
-    [InlineData("CREATE TABLE late (id int NOT NULL, v text); INSERT INTO late VALUES (201, 'brought')§ALTER TABLE whole ATTACH PARTITION late FOR VALUES FROM (200) TO (300)", "late was attached", false)]
-    [InlineData("CREATE TABLE late (id int NOT NULL, v text) PARTITION BY RANGE (id); CREATE TABLE deep PARTITION OF late FOR VALUES FROM (200) TO (250); INSERT INTO late VALUES (201, 'brought')§ALTER TABLE whole ATTACH PARTITION late FOR VALUES FROM (200) TO (300)", "deep was attached", true)]
+    [InlineData(
+        "CREATE TABLE late (id int NOT NULL, v text); INSERT INTO late VALUES (201, 'brought'); ALTER TABLE whole ATTACH PARTITION "
+            + "late FOR VALUES FROM (200) TO (300)",
+        "late was attached",
+        true
+    )]
+    [InlineData(
+        "CREATE TABLE late (id int NOT NULL, v text); INSERT INTO late VALUES (201, 'brought')§ALTER TABLE whole ATTACH PARTITION "
+            + "late FOR VALUES FROM (200) TO (300)",
+        "late was attached",
+        false
+    )]
+    [InlineData(
+        "CREATE TABLE late (id int NOT NULL, v text) PARTITION BY RANGE (id); CREATE TABLE deep PARTITION OF late FOR VALUES FROM "
+            + "(200) TO (250); INSERT INTO late VALUES (201, 'brought')§ALTER TABLE whole ATTACH PARTITION late FOR VALUES FROM (200) "
+            + "TO (300)",
+        "deep was attached",
+        true
+    )]
     [InlineData("ALTER TABLE whole DETACH PARTITION second", "second was detached or dropped", true)]
     [InlineData("DROP TABLE second", "second was detached or dropped", true)]
     [InlineData("TRUNCATE second", "second got a new file", false)]
     [InlineData("TRUNCATE second", "second got a new file", true)]
     [InlineData("TRUNCATE whole§INSERT INTO whole VALUES (101, 'once more')§TRUNCATE second", "second got a new file", true)]
-    public async Task What_the_log_does_not_tell_of_parts_holds_the_table_until_it_is_loaded_again(string statements, string said, bool isAway)
+    public async Task What_the_log_does_not_tell_of_parts_holds_the_table_until_it_is_loaded_again(
+        string statements,
+        string said,
+        bool isAway
+    )
     {
         var (a, b) = await WholeAsync();
         await using var crossing = await Crossing.StartAsync(a, b, "public.whole", "public.beside");
@@ -38,9 +58,20 @@ public sealed class PartTests(TwoServers servers)
     }
 
     [Theory]
-    [InlineData("CREATE TABLE late PARTITION OF whole FOR VALUES FROM (200) TO (300)§INSERT INTO whole VALUES (201, 'through the whole')", false)]
-    [InlineData("CREATE TABLE late PARTITION OF whole FOR VALUES FROM (200) TO (300) PARTITION BY RANGE (id)§CREATE TABLE deep PARTITION OF late FOR VALUES FROM (200) TO (250)§INSERT INTO deep VALUES (202, 'through the part')", true)]
-    [InlineData("CREATE TABLE late (LIKE whole)§ALTER TABLE whole ATTACH PARTITION late FOR VALUES FROM (200) TO (300)§INSERT INTO late VALUES (203, 'came later')", true)]
+    [InlineData(
+        "CREATE TABLE late PARTITION OF whole FOR VALUES FROM (200) TO (300)§INSERT INTO whole VALUES (201, 'through the whole')",
+        false
+    )]
+    [InlineData(
+        "CREATE TABLE late PARTITION OF whole FOR VALUES FROM (200) TO (300) PARTITION BY RANGE (id)§CREATE TABLE deep PARTITION OF "
+            + "late FOR VALUES FROM (200) TO (250)§INSERT INTO deep VALUES (202, 'through the part')",
+        true
+    )]
+    [InlineData(
+        "CREATE TABLE late (LIKE whole)§ALTER TABLE whole ATTACH PARTITION late FOR VALUES FROM (200) TO (300)§INSERT INTO late "
+            + "VALUES (203, 'came later')",
+        true
+    )]
     [InlineData("TRUNCATE whole§INSERT INTO whole VALUES (104, 'after')", false)]
     [InlineData("TRUNCATE whole§INSERT INTO whole VALUES (104, 'after')", true)]
     [InlineData("BEGIN; DELETE FROM whole; TRUNCATE whole; INSERT INTO whole VALUES (105, 'after'); COMMIT", true)]
@@ -68,7 +99,10 @@ public sealed class PartTests(TwoServers servers)
         var (a, _) = await WholeAsync();
         await using var source = new PostgreSqlSource(a.Settings(), a.Names, new ClockAhead());
         var whole = new TableName("public", "whole");
-        await using var reader = await source.OpenLogAsync(LogRequest.First(await source.BeginLogAsync(cancellation), new HashSet<TableName> { whole }), cancellation);
+        await using var reader = await source.OpenLogAsync(
+            LogRequest.First(await source.BeginLogAsync(cancellation), new HashSet<TableName> { whole }),
+            cancellation
+        );
         var before = DateTimeOffset.UtcNow;
         await a.RunAsync("CREATE TABLE late (id int NOT NULL, v text); INSERT INTO late VALUES (201, 'brought')");
         await a.RunAsync("ALTER TABLE whole ATTACH PARTITION late FOR VALUES FROM (200) TO (300)");
@@ -90,7 +124,8 @@ public sealed class PartTests(TwoServers servers)
         public override DateTimeOffset GetUtcNow() => base.GetUtcNow().AddHours(1);
     }
 
-    private static string? Held(Crossing crossing) => crossing.Status.Tables.FirstOrDefault(table => table.Source.Name == "whole" && table.State == TableState.Held)?.Cause;
+    private static string? Held(Crossing crossing) =>
+        crossing.Status.Tables.FirstOrDefault(table => table.Source.Name == "whole" && table.State == TableState.Held)?.Cause;
 
     private static async Task RunAsync(Crossing crossing, bool isAway, string statements)
     {
@@ -113,14 +148,16 @@ public sealed class PartTests(TwoServers servers)
     private async Task<(Database From, Database To)> WholeAsync()
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
-        await a.RunAsync("""
+        await a.RunAsync(
+            """
             CREATE TABLE whole (id int NOT NULL, v text) PARTITION BY RANGE (id);
             CREATE TABLE first PARTITION OF whole FOR VALUES FROM (0) TO (100);
             CREATE TABLE second PARTITION OF whole FOR VALUES FROM (100) TO (200);
             CREATE TABLE beside (id int PRIMARY KEY, v text);
             ALTER TABLE whole ADD PRIMARY KEY (id);
             INSERT INTO whole SELECT i, 'row ' || i FROM generate_series(1, 199) i WHERE i NOT IN (42, 101, 104, 105, 106, 107, 108);
-            """);
+            """
+        );
         return (a, b);
     }
 }

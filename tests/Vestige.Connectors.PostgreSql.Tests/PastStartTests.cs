@@ -36,7 +36,9 @@ public sealed class PastStartTests(TwoServers servers)
         await crossing.Engine.DefineAsync(Definition(new StartPlace(position)), "test", cancellation);
         var plan = await crossing.Engine.PlanAsync(Definition(new StartPlace(position)), cancellation);
         Assert.All(plan.Lines, line => Assert.True(line.Ok, $"{line.Step}: {line.Found}"));
-        Assert.Contains(plan.Lines, line => line.Step == "rows of public.one" && line.Found.Contains("by the log where changes begin", StringComparison.Ordinal));
+        Assert.Contains(plan.Lines, line =>
+            line.Step == "rows of public.one" && line.Found.Contains("by the log where changes begin", StringComparison.Ordinal)
+        );
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
         await crossing.FollowsAsync();
         await crossing.SameAsync("one");
@@ -50,9 +52,15 @@ public sealed class PastStartTests(TwoServers servers)
         await using var crossing = await Crossing.DefineAsync(a, b, Definition());
         await crossing.Engine.KeepLogAsync(Crossing.Name, "test", cancellation);
         await a.RunAsync("INSERT INTO one SELECT i, 'before' FROM generate_series(100, 120) i");
-        var time = DateTimeOffset.Parse(await a.AskAsync("SELECT to_char(clock_timestamp() AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"')"), CultureInfo.InvariantCulture);
+        var time = DateTimeOffset.Parse(
+            await a.AskAsync("SELECT to_char(clock_timestamp() AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"')"),
+            CultureInfo.InvariantCulture
+        );
         await DumpAsync(a, b);
-        await a.RunAsync("INSERT INTO one SELECT i, 'after' FROM generate_series(200, 230) i; DELETE FROM one WHERE id < 5; UPDATE one SET v = 'other' WHERE id = 110");
+        await a.RunAsync(
+            "INSERT INTO one SELECT i, 'after' FROM generate_series(200, 230) i; DELETE FROM one WHERE id < 5; UPDATE one SET v = "
+                + "'other' WHERE id = 110"
+        );
         var definition = Definition(new StartPlace(Time: time));
         await crossing.Engine.DefineAsync(definition, "test", cancellation);
         await crossing.UntilAsync(() => crossing.Engine.PlanAsync(definition, cancellation).GetAwaiter().GetResult().Ready, "the place");
@@ -75,17 +83,35 @@ public sealed class PastStartTests(TwoServers servers)
         Assert.Contains("lies before", await RefusedAsync(new StartPlace("0/1")), StringComparison.Ordinal);
         Assert.Contains("lies after", await RefusedAsync(new StartPlace("FFFF/0")), StringComparison.Ordinal);
         Assert.Contains("not a position", await RefusedAsync(new StartPlace("yesterday")), StringComparison.Ordinal);
-        Assert.Contains("still to come", await RefusedAsync(new StartPlace(Time: DateTimeOffset.UtcNow.AddDays(1))), StringComparison.Ordinal);
+        Assert.Contains(
+            "still to come",
+            await RefusedAsync(new StartPlace(Time: DateTimeOffset.UtcNow.AddDays(1))),
+            StringComparison.Ordinal
+        );
         await a.RunAsync("INSERT INTO one VALUES (50, 'x')");
-        await crossing.UntilAsync(() => RefusedAsync(new StartPlace(Time: DateTimeOffset.UtcNow.AddDays(-1))).GetAwaiter().GetResult().Contains("was committed at", StringComparison.Ordinal), "the first transaction");
+        await crossing.UntilAsync(
+            () =>
+                RefusedAsync(new StartPlace(Time: DateTimeOffset.UtcNow.AddDays(-1)))
+                    .GetAwaiter()
+                    .GetResult()
+                    .Contains("was committed at", StringComparison.Ordinal),
+            "the first transaction"
+        );
 
         // The dump is of before that row: counted by the log, it is not a row that is missing.
         var good = Definition(new StartPlace(Lsn.Format(after)));
         Assert.True((await crossing.Engine.PlanAsync(good, cancellation)).Ready);
         await b.RunAsync("DELETE FROM one WHERE id = 1");
-        Assert.Equal("rows of public.one", Assert.Single((await crossing.Engine.PlanAsync(good, cancellation)).Lines, line => !line.Ok).Step);
+        Assert.Equal(
+            "rows of public.one",
+            Assert.Single((await crossing.Engine.PlanAsync(good, cancellation)).Lines, line => !line.Ok).Step
+        );
         await crossing.Engine.RemoveAsync(Crossing.Name, "test", cancellation);
-        await crossing.UntilAsync(() => a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'").GetAwaiter().GetResult() == "0", "no slot");
+        await crossing.UntilAsync(
+            () =>
+                a.AskAsync($"SELECT count(*) FROM pg_replication_slots WHERE slot_name = '{a.Names.Slot}'").GetAwaiter().GetResult() == "0",
+            "no slot"
+        );
 
         async Task<string> RefusedAsync(StartPlace from) =>
             Assert.Single((await crossing.Engine.PlanAsync(Definition(from), cancellation)).Lines, line => !line.Ok).Found;
@@ -114,13 +140,30 @@ public sealed class PastStartTests(TwoServers servers)
         }
     }
 
-    /// <summary>Dumps the table as of an exported snapshot with the server's own program, and returns the position that belongs to it.</summary>
+    /// <summary>
+    /// Dumps the table as of an exported snapshot with the server's own program, and returns the position that belongs to it.
+    /// </summary>
     private async Task<string> DumpAsync(Database a, Database b)
     {
-        await using var connection = new LogicalReplicationConnection($"Host=127.0.0.1;Port={a.Cluster.Port};Database={a.Name};Username={Cluster.Dba};Password={Cluster.Password}");
+        await using var connection = new LogicalReplicationConnection(
+            $"Host=127.0.0.1;Port={a.Cluster.Port};Database={a.Name};Username={Cluster.Dba};Password={Cluster.Password}"
+        );
         await connection.Open(cancellation);
-        var slot = await connection.CreatePgOutputReplicationSlot("dumping_" + a.Name, temporarySlot: true, slotSnapshotInitMode: LogicalSlotSnapshotInitMode.Export, cancellationToken: cancellation);
-        var dump = await a.Cluster.ProgramAsync("pg_dump", "--inserts", "--no-owner", $"--snapshot={slot.SnapshotName}", "-t", "public.one", a.Name);
+        var slot = await connection.CreatePgOutputReplicationSlot(
+            "dumping_" + a.Name,
+            temporarySlot: true,
+            slotSnapshotInitMode: LogicalSlotSnapshotInitMode.Export,
+            cancellationToken: cancellation
+        );
+        var dump = await a.Cluster.ProgramAsync(
+            "pg_dump",
+            "--inserts",
+            "--no-owner",
+            $"--snapshot={slot.SnapshotName}",
+            "-t",
+            "public.one",
+            a.Name
+        );
         await b.RunAsync(string.Join('\n', dump.Split('\n').Where(line => !line.StartsWith('\\'))));
         return slot.ConsistentPoint.ToString();
     }
@@ -129,7 +172,10 @@ public sealed class PastStartTests(TwoServers servers)
     {
         for (var i = 1000; !ending.IsCancellationRequested; i++)
         {
-            await a.RunAsync($"INSERT INTO one VALUES ({i}, 'n'); UPDATE one SET v = v || '!' WHERE id = {(i % 20) + 1}; DELETE FROM one WHERE id = {i - 3}");
+            await a.RunAsync(
+                $"INSERT INTO one VALUES ({i}, 'n'); UPDATE one SET v = v || '!' WHERE id = {(i % 20) + 1}; DELETE FROM one WHERE id "
+                    + $"= {i - 3}"
+            );
             Interlocked.Increment(ref written);
         }
     }
@@ -151,5 +197,12 @@ public sealed class PastStartTests(TwoServers servers)
     }
 
     private static CrossingDefinition Definition(StartPlace? from = null) =>
-        new(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.one")]), new StartOptions(Kind: StartKind.Changes, From: from));
+        new(
+            Crossing.Name,
+            CrossingDefinition.Copy,
+            "a",
+            "b",
+            new TableRules([new TableRule(Take: "public.one")]),
+            new StartOptions(Kind: StartKind.Changes, From: from)
+        );
 }

@@ -27,7 +27,8 @@ public sealed class ProgressTests(TwoServers servers)
               settled boolean NOT NULL DEFAULT false, form text, PRIMARY KEY (crossing, schema, name));
             INSERT INTO vestige.progress VALUES ('c', 7, '7001', 1, 500);
             INSERT INTO vestige.progress_table VALUES ('c', 'public', 't', true, 400, NULL, NULL, 'public.t', true, NULL);
-            """);
+            """
+        );
         await using var target = database.Target();
         var identity = new LogIdentity("7001", 1);
         var before = await target.ReadProgressAsync("c", cancellation);
@@ -41,12 +42,18 @@ public sealed class ProgressTests(TwoServers servers)
             Assert.Equal(new LogPosition(1, 400), session.Progress.Tables[0].Position);
             await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
             var moved = session.Progress.Tables[0] with { Log = identity };
-            await transaction.CommitAsync(new ProgressUpdate(new LogPosition(2, 30), [moved], new LogIdentity("7002", 1), Token: "words of the source"), cancellation);
+            await transaction.CommitAsync(
+                new ProgressUpdate(new LogPosition(2, 30), [moved], new LogIdentity("7002", 1), Token: "words of the source"),
+                cancellation
+            );
             await (await session.BeginAsync(checkReferences: false, cancellation)).DisposeAsync();
         }
 
         var after = await target.ReadProgressAsync("c", cancellation);
-        Assert.Equal((new LogIdentity("7002", 1), new LogPosition(30), "words of the source"), (after.Identity, after.Position, after.Token));
+        Assert.Equal(
+            (new LogIdentity("7002", 1), new LogPosition(30), "words of the source"),
+            (after.Identity, after.Position, after.Token)
+        );
         Assert.Equal((new LogPosition(400), identity), (after.Tables[0].Position, after.Tables[0].Log));
     }
 

@@ -17,12 +17,18 @@ public sealed class ReadinessTests(TwoServers servers)
     public async Task Each_rung_of_the_ladder_is_climbed_or_named()
     {
         var a = await servers.A.MakeDatabaseAsync();
-        Assert.Equal(["name", "TCP", "TLS", "sign-in", "database", "version", "clock", "rights"], await StepsAsync(a.Settings(), allOk: true));
+        Assert.Equal(
+            ["name", "TCP", "TLS", "sign-in", "database", "version", "clock", "rights"],
+            await StepsAsync(a.Settings(), allOk: true)
+        );
         Assert.Equal(["name"], await StepsAsync(a.Settings() with { Host = "no-such-host.invalid" }, allOk: false));
         Assert.Equal(["name", "TCP"], await StepsAsync(a.Settings() with { Port = 1 }, allOk: false));
         Assert.Equal(["name", "TCP", "TLS"], await StepsAsync(a.Settings() with { Tls = TlsMode.Require }, allOk: false));
         Assert.Equal(["name", "TCP", "TLS", "sign-in"], await StepsAsync(a.Settings(password: "wrong"), allOk: false));
-        Assert.Equal(["name", "TCP", "TLS", "sign-in", "database"], await StepsAsync(a.Settings() with { Database = "nowhere" }, allOk: false));
+        Assert.Equal(
+            ["name", "TCP", "TLS", "sign-in", "database"],
+            await StepsAsync(a.Settings() with { Database = "nowhere" }, allOk: false)
+        );
     }
 
     [Fact]
@@ -38,7 +44,11 @@ public sealed class ReadinessTests(TwoServers servers)
         await a.RunAsync("SELECT pg_reload_conf(); SELECT pg_sleep(0.5)");
         line = await LineAsync(a.Source(), "wal_level");
         Assert.False(line.Ok);
-        Assert.Contains("replica is in force; another value, logical, is set and waits for a restart", line.Found, StringComparison.Ordinal);
+        Assert.Contains(
+            "replica is in force; another value, logical, is set and waits for a restart",
+            line.Found,
+            StringComparison.Ordinal
+        );
         Assert.Equal("Restart the server.", line.Remedy);
         await server.HaltAsync(immediate: false);
         await server.BootAsync();
@@ -49,29 +59,48 @@ public sealed class ReadinessTests(TwoServers servers)
     public async Task What_the_log_says_of_the_row_before_is_told_by_table()
     {
         var a = await servers.A.MakeDatabaseAsync();
-        await a.RunAsync("CREATE TABLE k (id int PRIMARY KEY); CREATE TABLE f (id int PRIMARY KEY); ALTER TABLE f REPLICA IDENTITY FULL; CREATE TABLE n (v text); ALTER TABLE n REPLICA IDENTITY FULL");
+        await a.RunAsync(
+            "CREATE TABLE k (id int PRIMARY KEY); CREATE TABLE f (id int PRIMARY KEY); ALTER TABLE f REPLICA IDENTITY FULL; CREATE "
+                + "TABLE n (v text); ALTER TABLE n REPLICA IDENTITY FULL"
+        );
         await using var source = a.Source();
         TableName[] tables = [TableName.Parse("public.k"), TableName.Parse("public.f"), TableName.Parse("public.n")];
         var line = (await source.CheckSourceAsync(tables, cancellation)).Single(line => line.Step == "replica identity");
         Assert.DoesNotContain(await source.CheckSourceAsync([], cancellation), line => line.Step == "large objects");
         await a.RunAsync("SELECT lo_from_bytea(0, 'made up')");
-        Assert.Contains("1 in the database", (await source.CheckSourceAsync([], cancellation)).Single(line => line.Step == "large objects").Found, StringComparison.Ordinal);
+        Assert.Contains(
+            "1 in the database",
+            (await source.CheckSourceAsync([], cancellation)).Single(line => line.Step == "large objects").Found,
+            StringComparison.Ordinal
+        );
         Assert.Matches("1 table by key: .*1 table with a key by the whole row.*1 table without a key", line.Found);
     }
 
     [Theory]
-    [InlineData("CREATE TRIGGER twice AFTER INSERT ON t FOR EACH ROW EXECUTE FUNCTION again(); ALTER TABLE t ENABLE ALWAYS TRIGGER twice", false, "trigger twice")]
+    [InlineData(
+        "CREATE TRIGGER twice AFTER INSERT ON t FOR EACH ROW EXECUTE FUNCTION again(); ALTER TABLE t ENABLE ALWAYS TRIGGER twice",
+        false,
+        "trigger twice"
+    )]
     [InlineData("CREATE TRIGGER twice AFTER INSERT ON t FOR EACH ROW EXECUTE FUNCTION again()", true, "")]
     [InlineData("CREATE RULE away AS ON INSERT TO t DO INSTEAD NOTHING; ALTER TABLE t ENABLE ALWAYS RULE away", false, "rule away")]
     public async Task Triggers_and_rules_that_would_act_on_applied_rows_are_named_before_the_start(string made, bool ok, string named)
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
         await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY)");
-        await b.RunAsync($"CREATE TABLE t (id int PRIMARY KEY); CREATE FUNCTION again() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END'; {made}");
+        await b.RunAsync(
+            "CREATE TABLE t (id int PRIMARY KEY); CREATE FUNCTION again() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; "
+                + $"END'; {made}"
+        );
         await using var source = a.Source();
         await using var target = b.Target();
         var form = (await source.ReadTablesAsync(cancellation)).Single().Schema;
-        var lines = await target.CheckTargetAsync([form], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation);
+        var lines = await target.CheckTargetAsync(
+            [form],
+            new Dictionary<TableName, ExistingRows>(),
+            new HashSet<TableName>(),
+            cancellation
+        );
         Assert.True(lines.Single(line => line.Step == "target table public.t").Ok);
         var firing = lines.SingleOrDefault(line => line.Step == "triggers of public.t");
         Assert.Equal(ok, firing is null);
@@ -82,7 +111,14 @@ public sealed class ReadinessTests(TwoServers servers)
     /// <summary>Accepted by name; what may not be accepted does not hold for all that.</summary>
     private static ReadinessLine Judged(ReadinessLine line)
     {
-        var definition = new CrossingDefinition("c", CrossingDefinition.Copy, "a", "b", new TableRules([]), new StartOptions(Accept: [line.Step]));
+        var definition = new CrossingDefinition(
+            "c",
+            CrossingDefinition.Copy,
+            "a",
+            "b",
+            new TableRules([]),
+            new StartOptions(Accept: [line.Step])
+        );
         Assert.False(definition.Judged(line with { MayAccept = false }).Ok);
         return definition.Judged(line);
     }
@@ -92,32 +128,55 @@ public sealed class ReadinessTests(TwoServers servers)
     {
         await using var server = await Cluster.StartAsync();
         var a = await server.MakeDatabaseAsync("shop");
-        await a.RunAsync("CREATE ROLE reader LOGIN PASSWORD 'made-up'; CREATE SCHEMA stock; CREATE TABLE stock.item (id int PRIMARY KEY, v text); CREATE TABLE stock.secret (id int PRIMARY KEY); CREATE TABLE public.plain (id int PRIMARY KEY); CREATE TABLE stock.bare (id int); GRANT SELECT ON stock.bare TO reader; INSERT INTO stock.item VALUES (1, 'a')");
+        await a.RunAsync(
+            "CREATE ROLE reader LOGIN PASSWORD 'made-up'; CREATE SCHEMA stock; CREATE TABLE stock.item (id int PRIMARY KEY, v text); "
+                + "CREATE TABLE stock.secret (id int PRIMARY KEY); CREATE TABLE public.plain (id int PRIMARY KEY); CREATE TABLE "
+                + "stock.bare (id int); GRANT SELECT ON stock.bare TO reader; INSERT INTO stock.item VALUES (1, 'a')"
+        );
         var before = await DumpAsync(server);
         var connector = new PostgreSqlConnector(a.Settings("reader", "made-up"), a.Names, TimeProvider.System);
         TableName[] tables = [TableName.Parse("stock.item"), TableName.Parse("public.plain")];
-        var missing = (await connector.Source.Log.CheckSourceAsync(tables, cancellation)).Where(line => !line.Ok).Select(line => line.Step).Order(StringComparer.Ordinal).ToList();
+        var missing = (await connector.Source.Log.CheckSourceAsync(tables, cancellation))
+            .Where(line => !line.Ok)
+            .Select(line => line.Step)
+            .Order(StringComparer.Ordinal)
+            .ToList();
         Assert.Equal(["right to publish the tables", "right to read the log", "table public.plain", "table stock.item"], missing);
         var made = await connector.PrepareSourceAsync(tables, cancellation);
         await a.RunAsync(made.Script);
         await a.RunAsync(made.Script);
-        Assert.All(await connector.Source.Log.CheckSourceAsync(tables, cancellation), line => Assert.True(line.Ok, $"{line.Step}: {line.Found}"));
+        Assert.All(await connector.Source.Log.CheckSourceAsync(tables, cancellation), line =>
+            Assert.True(line.Ok, $"{line.Step}: {line.Found}")
+        );
 
         // The function does that one thing and nothing else.
         await using var reader = new PostgreSqlSource(a.Settings("reader", "made-up"), a.Names, TimeProvider.System);
         await reader.BeginLogAsync(cancellation);
-        await using (await reader.OpenLogAsync(LogRequest.First(await reader.BeginLogAsync(cancellation), tables.ToHashSet()), cancellation))
+        await using (
+            await reader.OpenLogAsync(LogRequest.First(await reader.BeginLogAsync(cancellation), tables.ToHashSet()), cancellation)
+        )
         {
             Assert.Equal("item,plain", await a.AskAsync("SELECT string_agg(tablename, ',' ORDER BY tablename) FROM pg_publication_tables"));
         }
 
-        foreach (var call in new[] { "vestige.carry('vestige_x', ARRAY['stock'], ARRAY['secret'])", "vestige.carry('other', ARRAY['stock'], ARRAY['item'])", "vestige.carry('vestige_x; DROP', ARRAY['stock'], ARRAY['item'])" })
+        foreach (
+            var call in new[]
+            {
+                "vestige.carry('vestige_x', ARRAY['stock'], ARRAY['secret'])",
+                "vestige.carry('other', ARRAY['stock'], ARRAY['item'])",
+                "vestige.carry('vestige_x; DROP', ARRAY['stock'], ARRAY['item'])",
+            }
+        )
         {
-            var refused = await Assert.ThrowsAsync<Engine.Faults.PortException>(() => reader.RunAsync("Trying", [$"SELECT {call}"], cancellation));
+            var refused = await Assert.ThrowsAsync<Engine.Faults.PortException>(() =>
+                reader.RunAsync("Trying", [$"SELECT {call}"], cancellation)
+            );
             Assert.Contains("42501", refused.Message, StringComparison.Ordinal);
         }
 
-        var unfindable = await Assert.ThrowsAsync<Engine.Faults.PortException>(() => reader.RunAsync("Trying", ["SELECT vestige.carry('vestige_x', ARRAY['stock'], ARRAY['bare'])"], cancellation));
+        var unfindable = await Assert.ThrowsAsync<Engine.Faults.PortException>(() =>
+            reader.RunAsync("Trying", ["SELECT vestige.carry('vestige_x', ARRAY['stock'], ARRAY['bare'])"], cancellation)
+        );
         Assert.Contains("only its inserts", unfindable.Message, StringComparison.Ordinal);
         await reader.EndLogAsync(cancellation);
         await a.RunAsync((await connector.PrepareSourceAsync(tables, cancellation)).Undo);
@@ -129,7 +188,10 @@ public sealed class ReadinessTests(TwoServers servers)
     public async Task With_the_scripts_of_both_sides_a_role_with_least_rights_can_load_and_follow()
     {
         var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
-        await a.RunAsync($"CREATE ROLE r_{a.Name} LOGIN PASSWORD 'made-up'; CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t VALUES (1, 'a'); CREATE TABLE u (id int PRIMARY KEY); INSERT INTO u VALUES (1)");
+        await a.RunAsync(
+            $"CREATE ROLE r_{a.Name} LOGIN PASSWORD 'made-up'; CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t VALUES (1, "
+                + "'a'); CREATE TABLE u (id int PRIMARY KEY); INSERT INTO u VALUES (1)"
+        );
         await b.RunAsync($"CREATE ROLE r_{a.Name} LOGIN PASSWORD 'made-up'");
         var from = new PostgreSqlConnector(a.Settings($"r_{a.Name}", "made-up"), a.Names, TimeProvider.System);
         var to = new PostgreSqlConnector(b.Settings($"r_{a.Name}", "made-up"), b.Names, TimeProvider.System);
@@ -142,10 +204,13 @@ public sealed class ReadinessTests(TwoServers servers)
         await a.RunAsync("UPDATE t SET v = 'b'; INSERT INTO t VALUES (2, 'c')");
         await crossing.SameAsync("t");
 
-        // A table that was dropped and created again lacks the grant. The load is refused before anything stops; the other table keeps following.
+        // A table that was dropped and created again lacks the grant. The load is refused before anything stops; the other table keeps
+        // following.
         await a.RunAsync("DROP TABLE t; CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t VALUES (7, 'new')");
         await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.State == TableState.Held), "the table being held");
-        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("public.t")], "test", cancellation));
+        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("public.t")], "test", cancellation)
+        );
         Assert.Contains("public.t", refused.Message, StringComparison.Ordinal);
         Assert.Contains("preparation", refused.Remedy, StringComparison.OrdinalIgnoreCase);
         await a.RunAsync("INSERT INTO u VALUES (2)");
@@ -161,10 +226,17 @@ public sealed class ReadinessTests(TwoServers servers)
         var a = await servers.A.MakeDatabaseAsync();
         await a.RunAsync(
             """
-            CREATE TABLE good (id int PRIMARY KEY); CREATE TABLE keyless (v text); CREATE UNLOGGED TABLE unlogged (id int PRIMARY KEY); CREATE VIEW seen AS SELECT 1 AS one;
-            CREATE MATERIALIZED VIEW kept AS SELECT 1 AS one; CREATE TABLE nothing (id int PRIMARY KEY); ALTER TABLE nothing REPLICA IDENTITY NOTHING;
-            CREATE TABLE parts (id int PRIMARY KEY) PARTITION BY RANGE (id); CREATE TABLE parts_1 PARTITION OF parts FOR VALUES FROM (0) TO (9); CREATE TABLE parts_2 PARTITION OF parts FOR VALUES FROM (10) TO (19) PARTITION BY RANGE (id);
-            """);
+            CREATE TABLE good (id int PRIMARY KEY);
+            CREATE TABLE keyless (v text);
+            CREATE UNLOGGED TABLE unlogged (id int PRIMARY KEY);
+            CREATE VIEW seen AS SELECT 1 AS one;
+            CREATE MATERIALIZED VIEW kept AS SELECT 1 AS one;
+            CREATE TABLE nothing (id int PRIMARY KEY);
+            ALTER TABLE nothing REPLICA IDENTITY NOTHING;
+            CREATE TABLE parts (id int PRIMARY KEY) PARTITION BY RANGE (id); CREATE TABLE parts_1 PARTITION OF parts FOR VALUES
+                FROM (0) TO (9); CREATE TABLE parts_2 PARTITION OF parts FOR VALUES FROM (10) TO (19) PARTITION BY RANGE (id);
+            """
+        );
         await using var source = a.Source();
         var described = await source.ReadTablesAsync(cancellation);
         Assert.Equal(TableName.Parse("public.parts"), described.Single(table => table.Schema.Name.Name == "parts_1").PartOf);

@@ -46,7 +46,10 @@ public sealed class RestoredBackupTests(TwoServers servers)
         await crossing.FollowsAsync();
         await crossing.Engine.PauseAsync(Crossing.Name, "test", cancellation);
         await a.RunAsync("INSERT INTO t VALUES (100, 'confirmed and not applied')");
-        await crossing.UntilAsync(() => crossing.Status.Capture is { } capture && capture.Spooled >= capture.Head, "everything being confirmed");
+        await crossing.UntilAsync(
+            () => crossing.Status.Capture is { } capture && capture.Spooled >= capture.Head,
+            "everything being confirmed"
+        );
         await Task.Delay(TimeSpan.FromSeconds(2), cancellation);
         await crossing.EndAsync();
         await restore();
@@ -71,7 +74,9 @@ public sealed class RestoredBackupTests(TwoServers servers)
         await restore();
         await crossing.BeginAsync();
         await crossing.UntilAsync(() => crossing.Status.Capture is { LostPlace: true }, "the place being lost");
-        Assert.Contains(crossing.Said, said => said.Contains("public.t was changed at the source since it was loaded", StringComparison.Ordinal));
+        Assert.Contains(crossing.Said, said =>
+            said.Contains("public.t was changed at the source since it was loaded", StringComparison.Ordinal)
+        );
     }
 
     /// <summary>A crossing that followed and is ended, with a way to put it back to that state.</summary>

@@ -17,7 +17,10 @@ public sealed class RouteTests(TwoServers servers)
     public async Task A_chain_carries_everything_on()
     {
         var (a, b, c) = await ThreeAsync();
-        await a.RunAsync("INSERT INTO t SELECT i, 'a' FROM generate_series(1, 100) i; CREATE TABLE keyless (v text); ALTER TABLE keyless REPLICA IDENTITY FULL; INSERT INTO keyless VALUES ('x'), (NULL), ('')");
+        await a.RunAsync(
+            "INSERT INTO t SELECT i, 'a' FROM generate_series(1, 100) i; CREATE TABLE keyless (v text); ALTER TABLE keyless REPLICA "
+                + "IDENTITY FULL; INSERT INTO keyless VALUES ('x'), (NULL), ('')"
+        );
         await using var first = await Crossing.StartAsync(a, b);
         await first.FollowsAsync();
         await using var second = await Crossing.StartAsync(b, c);
@@ -43,9 +46,17 @@ public sealed class RouteTests(TwoServers servers)
 
         await a.RunAsync("UPDATE t SET v = 'of a' WHERE id <= 10");
         await b.RunAsync("UPDATE t SET v = 'of b' WHERE id BETWEEN 11 AND 20");
-        await c.RunAsync("UPDATE t SET v = 'of c' WHERE id BETWEEN 21 AND 30; INSERT INTO t VALUES (500, 'of c, too'); DELETE FROM t WHERE id = 99");
+        await c.RunAsync(
+            "UPDATE t SET v = 'of c' WHERE id BETWEEN 21 AND 30; INSERT INTO t VALUES (500, 'of c, too'); DELETE FROM t WHERE id = 99"
+        );
         await SameAsync("t", a, b, c);
-        Assert.Equal("10,10,11", await a.AskAsync("SELECT count(*) FILTER (WHERE v = 'of a') || ',' || count(*) FILTER (WHERE v = 'of b') || ',' || count(*) FILTER (WHERE v LIKE 'of c%') FROM t"));
+        Assert.Equal(
+            "10,10,11",
+            await a.AskAsync(
+                "SELECT count(*) FILTER (WHERE v = 'of a') || ',' || count(*) FILTER (WHERE v = 'of b') || ',' || count(*) FILTER "
+                    + "(WHERE v LIKE 'of c%') FROM t"
+            )
+        );
         await RestAsync(a, b, c);
 
         // The last load merged 100 rows into a, which b got too; of the 30 updates, the insert and the delete each has every one once.
@@ -65,11 +76,15 @@ public sealed class RouteTests(TwoServers servers)
         await using var both = await BothWays.StartAsync(a, b);
         await both.Engine.DefineAsync(Of("there", "a", "b", "public.t"), "test", cancellation);
         await both.Engine.RunAsync("there", "test", cancellation, typed: "there");
-        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => both.Engine.DefineAsync(Of("back", "b", "a", "public.*"), "test", cancellation));
+        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            both.Engine.DefineAsync(Of("back", "b", "a", "public.*"), "test", cancellation)
+        );
         Assert.Contains("public.t would return to it through back, then there", refused.Message, StringComparison.Ordinal);
 
         // By another name of the same server.
-        refused = await Assert.ThrowsAsync<RequestRefusedException>(() => both.Engine.DefineAsync(Of("back", "b", "a-again", "public.t"), "test", cancellation));
+        refused = await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            both.Engine.DefineAsync(Of("back", "b", "a-again", "public.t"), "test", cancellation)
+        );
         Assert.Contains("circulate forever", refused.Message, StringComparison.Ordinal);
 
         // Different tables both ways are no loop.
@@ -92,7 +107,10 @@ public sealed class RouteTests(TwoServers servers)
         return (a, b, c);
     }
 
-    /// <summary>What the last load merged has gone round: two changes of one row in two places at a time would be a conflict, which this is not about.</summary>
+    /// <summary>
+    /// What the last load merged has gone round: two changes of one row in two places at a time would be a conflict, which this is not
+    /// about.
+    /// </summary>
     private async Task RestAsync(params Database[] databases)
     {
         for (string before = "", now = await WrittenAsync(databases); before != now;)
@@ -107,7 +125,12 @@ public sealed class RouteTests(TwoServers servers)
         var counts = new List<string>();
         foreach (var database in databases)
         {
-            counts.Add(await database.AskAsync("SELECT n_tup_ins || '/' || n_tup_upd || '/' || n_tup_del FROM pg_stat_user_tables WHERE relname = 't' AND schemaname = 'public'"));
+            counts.Add(
+                await database.AskAsync(
+                    "SELECT n_tup_ins || '/' || n_tup_upd || '/' || n_tup_del FROM pg_stat_user_tables WHERE relname = 't' AND "
+                        + "schemaname = 'public'"
+                )
+            );
         }
 
         return string.Join(" ", counts);

@@ -24,29 +24,78 @@ public sealed class SchemaChangeTests(TwoServers servers)
 
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
 
-    public static TheoryData<string, string, string, bool> Held { get; } = Each(
-        ("swapped columns", "ALTER TABLE t RENAME a TO x§ALTER TABLE t RENAME b TO a§ALTER TABLE t RENAME x TO b", "column a was renamed to b"),
-        ("swapped in one transaction", "BEGIN; ALTER TABLE t RENAME a TO x; ALTER TABLE t RENAME b TO a; ALTER TABLE t RENAME x TO b; UPDATE t SET a = 'after' WHERE id = 1; COMMIT", "column b was renamed to a"),
-        ("dropped and added", "ALTER TABLE t DROP last§ALTER TABLE t ADD last text", "column last was dropped and added again"),
-        ("dropped and added in one transaction", "BEGIN; ALTER TABLE t DROP last; ALTER TABLE t ADD last text; COMMIT", "column last was dropped and added again"),
-        ("dropped and added in one statement", "ALTER TABLE t DROP last, ADD last text§UPDATE t SET last = 'new' WHERE id = 2", "column last was dropped and added again"),
-        ("added", "ALTER TABLE t ADD c int", "column c was added"),
-        ("added with rows", "ALTER TABLE t ADD c int DEFAULT 5§INSERT INTO t (id) VALUES (101)", "column c was added"),
-        ("dropped", "ALTER TABLE t DROP a", "column a was dropped"),
-        ("another type", "ALTER TABLE t ALTER n TYPE bigint", "the type of column n changed from integer to bigint"),
-        ("rewritten under the same type", "ALTER TABLE t ALTER n TYPE int USING n * 2", "its rows were rewritten"),
-        ("rewritten, then changed", "ALTER TABLE t ALTER n TYPE int USING n + 1§UPDATE t SET a = 'after' WHERE id = 3", "its rows were rewritten"),
-        ("generated column", "ALTER TABLE t ADD g int GENERATED ALWAYS AS (n * 2) STORED", "generated column g was added"),
-        ("two tables swapped", "ALTER TABLE t RENAME TO x§ALTER TABLE u RENAME TO t§ALTER TABLE x RENAME TO u", "another table has its name now"),
-        ("two tables swapped, then changed", "BEGIN; ALTER TABLE t RENAME TO x; ALTER TABLE u RENAME TO t; ALTER TABLE x RENAME TO u; COMMIT§UPDATE t SET a = 'after'§UPDATE u SET a = 'after, too'", "another table has its name now"),
-        ("renamed away, another made", "ALTER TABLE t RENAME TO old§CREATE TABLE t (LIKE old INCLUDING ALL)§INSERT INTO t VALUES (1, 'new')", "another table has its name now"),
-        ("dropped and created", "DROP TABLE t§CREATE TABLE t (id int PRIMARY KEY, a text, b text, n int, m mood, p place, last text)§INSERT INTO t VALUES (7, 'new')", "it was dropped, and another table has its name now"),
-        ("a label renamed", "ALTER TYPE mood RENAME VALUE 'sad' TO 'blue'", "sad of its type public.mood was renamed to blue"),
-        ("an attribute renamed", "ALTER TYPE place DROP ATTRIBUTE street", "street text of its type public.place was dropped"),
-        ("key dropped", "ALTER TABLE t DROP CONSTRAINT t_pkey§UPDATE t SET a = 'must not fail' WHERE id = 4", "its key was dropped"),
-        ("no replica identity", "ALTER TABLE t REPLICA IDENTITY NOTHING", "it has no replica identity any more"),
-        ("taken out of the publication", "ALTER PUBLICATION {0} DROP TABLE t§UPDATE t SET a = 'unseen'", "it was taken out of the publication"),
-        ("taken out and put back", "ALTER PUBLICATION {0} DROP TABLE t§UPDATE t SET a = 'unseen'§ALTER PUBLICATION {0} ADD TABLE t", "it was taken out of the publication"));
+    public static TheoryData<string, string, string, bool> Held { get; } =
+        Each(
+            (
+                "swapped columns",
+                "ALTER TABLE t RENAME a TO x§ALTER TABLE t RENAME b TO a§ALTER TABLE t RENAME x TO b",
+                "column a was renamed to b"
+            ),
+            (
+                "swapped in one transaction",
+                "BEGIN; ALTER TABLE t RENAME a TO x; ALTER TABLE t RENAME b TO a; ALTER TABLE t RENAME x TO b; UPDATE t SET a = "
+                    + "'after' WHERE id = 1; COMMIT",
+                "column b was renamed to a"
+            ),
+            ("dropped and added", "ALTER TABLE t DROP last§ALTER TABLE t ADD last text", "column last was dropped and added again"),
+            (
+                "dropped and added in one transaction",
+                "BEGIN; ALTER TABLE t DROP last; ALTER TABLE t ADD last text; COMMIT",
+                "column last was dropped and added again"
+            ),
+            (
+                "dropped and added in one statement",
+                "ALTER TABLE t DROP last, ADD last text§UPDATE t SET last = 'new' WHERE id = 2",
+                "column last was dropped and added again"
+            ),
+            ("added", "ALTER TABLE t ADD c int", "column c was added"),
+            ("added with rows", "ALTER TABLE t ADD c int DEFAULT 5§INSERT INTO t (id) VALUES (101)", "column c was added"),
+            ("dropped", "ALTER TABLE t DROP a", "column a was dropped"),
+            ("another type", "ALTER TABLE t ALTER n TYPE bigint", "the type of column n changed from integer to bigint"),
+            ("rewritten under the same type", "ALTER TABLE t ALTER n TYPE int USING n * 2", "its rows were rewritten"),
+            (
+                "rewritten, then changed",
+                "ALTER TABLE t ALTER n TYPE int USING n + 1§UPDATE t SET a = 'after' WHERE id = 3",
+                "its rows were rewritten"
+            ),
+            ("generated column", "ALTER TABLE t ADD g int GENERATED ALWAYS AS (n * 2) STORED", "generated column g was added"),
+            (
+                "two tables swapped",
+                "ALTER TABLE t RENAME TO x§ALTER TABLE u RENAME TO t§ALTER TABLE x RENAME TO u",
+                "another table has its name now"
+            ),
+            (
+                "two tables swapped, then changed",
+                "BEGIN; ALTER TABLE t RENAME TO x; ALTER TABLE u RENAME TO t; ALTER TABLE x RENAME TO u; COMMIT§UPDATE t SET a = "
+                    + "'after'§UPDATE u SET a = 'after, too'",
+                "another table has its name now"
+            ),
+            (
+                "renamed away, another made",
+                "ALTER TABLE t RENAME TO old§CREATE TABLE t (LIKE old INCLUDING ALL)§INSERT INTO t VALUES (1, 'new')",
+                "another table has its name now"
+            ),
+            (
+                "dropped and created",
+                "DROP TABLE t§CREATE TABLE t (id int PRIMARY KEY, a text, b text, n int, m mood, p place, last text)§INSERT INTO t "
+                    + "VALUES (7, 'new')",
+                "it was dropped, and another table has its name now"
+            ),
+            ("a label renamed", "ALTER TYPE mood RENAME VALUE 'sad' TO 'blue'", "sad of its type public.mood was renamed to blue"),
+            ("an attribute renamed", "ALTER TYPE place DROP ATTRIBUTE street", "street text of its type public.place was dropped"),
+            ("key dropped", "ALTER TABLE t DROP CONSTRAINT t_pkey§UPDATE t SET a = 'must not fail' WHERE id = 4", "its key was dropped"),
+            ("no replica identity", "ALTER TABLE t REPLICA IDENTITY NOTHING", "it has no replica identity any more"),
+            (
+                "taken out of the publication",
+                "ALTER PUBLICATION {0} DROP TABLE t§UPDATE t SET a = 'unseen'",
+                "it was taken out of the publication"
+            ),
+            (
+                "taken out and put back",
+                "ALTER PUBLICATION {0} DROP TABLE t§UPDATE t SET a = 'unseen'§ALTER PUBLICATION {0} ADD TABLE t",
+                "it was taken out of the publication"
+            )
+        );
 
     [Theory]
     [MemberData(nameof(Held))]
@@ -64,7 +113,10 @@ public sealed class SchemaChangeTests(TwoServers servers)
         Assert.Null(crossing.Status.Fault);
         if (said.StartsWith("it has no replica", StringComparison.Ordinal) || said.StartsWith("its key was", StringComparison.Ordinal))
         {
-            await a.RunAsync($"UPDATE t SET a = 'takes updates'; ALTER TABLE t {(said.StartsWith("its key", StringComparison.Ordinal) ? "ADD PRIMARY KEY (id)" : "REPLICA IDENTITY DEFAULT")}");
+            await a.RunAsync(
+                "UPDATE t SET a = 'takes updates'; ALTER TABLE t "
+                    + $"{(said.StartsWith("its key", StringComparison.Ordinal) ? "ADD PRIMARY KEY (id)" : "REPLICA IDENTITY DEFAULT")}"
+            );
         }
 
         if (statements.Contains("ATTRIBUTE", StringComparison.Ordinal))
@@ -72,7 +124,10 @@ public sealed class SchemaChangeTests(TwoServers servers)
             await b.RunAsync(statements);
         }
 
-        await ReloadAsync(crossing, [.. crossing.Status.Tables.Where(table => table.State == TableState.Held).Select(table => table.Source)]);
+        await ReloadAsync(
+            crossing,
+            [.. crossing.Status.Tables.Where(table => table.State == TableState.Held).Select(table => table.Source)]
+        );
         await crossing.SameAsync(ByName("t"), ByName("u"));
         await a.RunAsync("INSERT INTO t (id, b) VALUES (500, 'seen again'); UPDATE t SET b = 'and changed' WHERE id = 500");
         await crossing.SameAsync(ByName("t"));
@@ -86,21 +141,27 @@ public sealed class SchemaChangeTests(TwoServers servers)
     public async Task What_changes_no_row_goes_on(bool isAway)
     {
         var (a, b) = await BothAsync();
-        await a.RunAsync("CREATE TABLE w (id int PRIMARY KEY, v text); INSERT INTO w SELECT i, 'v' FROM generate_series(1, 20) i; ALTER TABLE w ADD c int DEFAULT 5; UPDATE t SET n = id");
+        await a.RunAsync(
+            "CREATE TABLE w (id int PRIMARY KEY, v text); INSERT INTO w SELECT i, 'v' FROM generate_series(1, 20) i; ALTER TABLE w "
+                + "ADD c int DEFAULT 5; UPDATE t SET n = id"
+        );
         await using var crossing = await Crossing.StartAsync(a, b, "public.t", "public.w", "public.beside");
         await crossing.FollowsAsync();
         await a.RunAsync("UPDATE t SET b = 'once' WHERE id = 5");
-        foreach (var statements in new[]
-        {
-            "VACUUM FULL t§CLUSTER t USING t_pkey",
-            "VACUUM FULL w",
-            "ALTER TABLE t ALTER n SET STATISTICS 100§VACUUM FULL t",
-            "ALTER TABLE t ALTER a SET DEFAULT 'x'§ALTER TABLE t ALTER n SET NOT NULL§VACUUM FULL t§UPDATE t SET b = 'again' WHERE id = 6",
-            "VACUUM t§ANALYZE t§CREATE INDEX ON t (a)§ALTER TABLE t SET (fillfactor = 90)§CREATE TABLE t_other (id int)",
-            "ALTER TABLE t REPLICA IDENTITY FULL§UPDATE t SET b = 'with the whole row' WHERE id = 7",
-            "ALTER TYPE mood ADD VALUE 'calm'§CREATE TYPE another AS ENUM ('x')§ALTER TYPE another RENAME VALUE 'x' TO 'y'",
-            "TRUNCATE t§INSERT INTO t (id, n) VALUES (1, 1)",
-        })
+        foreach (
+            var statements in new[]
+            {
+                "VACUUM FULL t§CLUSTER t USING t_pkey",
+                "VACUUM FULL w",
+                "ALTER TABLE t ALTER n SET STATISTICS 100§VACUUM FULL t",
+                "ALTER TABLE t ALTER a SET DEFAULT 'x'§ALTER TABLE t ALTER n SET NOT NULL§VACUUM FULL t§UPDATE t SET b = 'again' "
+                    + "WHERE id = 6",
+                "VACUUM t§ANALYZE t§CREATE INDEX ON t (a)§ALTER TABLE t SET (fillfactor = 90)§CREATE TABLE t_other (id int)",
+                "ALTER TABLE t REPLICA IDENTITY FULL§UPDATE t SET b = 'with the whole row' WHERE id = 7",
+                "ALTER TYPE mood ADD VALUE 'calm'§CREATE TYPE another AS ENUM ('x')§ALTER TYPE another RENAME VALUE 'x' TO 'y'",
+                "TRUNCATE t§INSERT INTO t (id, n) VALUES (1, 1)",
+            }
+        )
         {
             await RunAsync(crossing, isAway, statements);
             await crossing.SameAsync("t", "w");
@@ -116,7 +177,10 @@ public sealed class SchemaChangeTests(TwoServers servers)
 
     [Theory]
     [InlineData("DROP TABLE t", "it was dropped")]
-    [InlineData("ALTER TABLE t RENAME TO elsewhere§INSERT INTO elsewhere (id, a) VALUES (200, 'under another name')", "it was renamed to public.elsewhere")]
+    [InlineData(
+        "ALTER TABLE t RENAME TO elsewhere§INSERT INTO elsewhere (id, a) VALUES (200, 'under another name')",
+        "it was renamed to public.elsewhere"
+    )]
     [InlineData("CREATE SCHEMA away; ALTER TABLE t SET SCHEMA away§UPDATE away.t SET a = 'elsewhere'", "it was renamed to away.t")]
     public async Task A_table_that_is_gone_is_held_and_listed_by_a_comparison(string statements, string said)
     {
@@ -143,7 +207,10 @@ public sealed class SchemaChangeTests(TwoServers servers)
         await crossing.FollowsAsync();
         await crossing.Engine.PauseAsync(Crossing.Name, "test", cancellation);
         await a.RunAsync("UPDATE t SET a = 'before'; INSERT INTO beside VALUES (1, 'before')");
-        await a.RunAsync("ALTER TABLE t RENAME a TO x; ALTER TABLE t RENAME b TO a; ALTER TABLE t RENAME x TO b; UPDATE t SET a = 'after'; INSERT INTO beside VALUES (2, 'after')");
+        await a.RunAsync(
+            "ALTER TABLE t RENAME a TO x; ALTER TABLE t RENAME b TO a; ALTER TABLE t RENAME x TO b; UPDATE t SET a = 'after'; INSERT "
+                + "INTO beside VALUES (2, 'after')"
+        );
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
         await crossing.SameAsync("beside");
         await crossing.UntilAsync(() => Cause(crossing, "t") is not null, "the table being held");
@@ -158,7 +225,10 @@ public sealed class SchemaChangeTests(TwoServers servers)
         await using var crossing = await Crossing.StartAsync(a, b, "public.t", "public.u", "public.beside");
         await crossing.FollowsAsync();
         await a.RunAsync("ALTER TYPE mood ADD VALUE 'calm'");
-        await a.RunAsync("INSERT INTO beside VALUES (1, 'in the same transaction'); UPDATE u SET a = 'before'; UPDATE t SET m = 'calm' WHERE id = 3; INSERT INTO beside VALUES (2, 'and after it')");
+        await a.RunAsync(
+            "INSERT INTO beside VALUES (1, 'in the same transaction'); UPDATE u SET a = 'before'; UPDATE t SET m = 'calm' WHERE id = "
+                + "3; INSERT INTO beside VALUES (2, 'and after it')"
+        );
         await crossing.UntilAsync(() => Cause(crossing, "t") is not null, "the table being held");
         Assert.Contains("has grown at the source", Cause(crossing, "t"), StringComparison.Ordinal);
         await crossing.SameAsync("beside", "u");
@@ -178,7 +248,9 @@ public sealed class SchemaChangeTests(TwoServers servers)
         await crossing.FollowsAsync();
         Assert.DoesNotContain(crossing.Status.Tables, table => table.Source.Name == "seen");
         await a.RunAsync("DROP TABLE u");
-        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.Engine.ReloadAsync(Crossing.Name, [new TableName("public", "u")], "test", cancellation));
+        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            crossing.Engine.ReloadAsync(Crossing.Name, [new TableName("public", "u")], "test", cancellation)
+        );
         Assert.Contains("no table public.u", refused.Message, StringComparison.Ordinal);
         await a.RunAsync("INSERT INTO beside VALUES (1, 'goes on')");
         await crossing.SameAsync("beside");
@@ -189,7 +261,10 @@ public sealed class SchemaChangeTests(TwoServers servers)
     [Theory]
     [InlineData("ALTER TABLE t DROP CONSTRAINT t_pkey")]
     [InlineData("ALTER TABLE t REPLICA IDENTITY NOTHING")]
-    [InlineData("CREATE UNIQUE INDEX other ON u (id); ALTER TABLE u REPLICA IDENTITY USING INDEX other; ALTER TABLE t ALTER id SET NOT NULL; CREATE UNIQUE INDEX mine ON t (id); ALTER TABLE t REPLICA IDENTITY USING INDEX mine; DROP INDEX mine")]
+    [InlineData(
+        "CREATE UNIQUE INDEX other ON u (id); ALTER TABLE u REPLICA IDENTITY USING INDEX other; ALTER TABLE t ALTER id SET NOT NULL; "
+            + "CREATE UNIQUE INDEX mine ON t (id); ALTER TABLE t REPLICA IDENTITY USING INDEX mine; DROP INDEX mine"
+    )]
     public async Task A_table_whose_updates_would_fail_is_no_longer_published(string statement)
     {
         var (a, b) = await BothAsync();
@@ -214,7 +289,9 @@ public sealed class SchemaChangeTests(TwoServers servers)
         Assert.Contains("replica identity", Cause(crossing, "t"), StringComparison.Ordinal);
     }
 
-    /// <summary>A commit is in the log before others can see what it did: here for as long as it waits for a standby that does not exist.</summary>
+    /// <summary>
+    /// A commit is in the log before others can see what it did: here for as long as it waits for a standby that does not exist.
+    /// </summary>
     [Theory]
     [InlineData(true, "column last was dropped and added again")]
     [InlineData(false, "column last was dropped and added again")]
@@ -227,7 +304,9 @@ public sealed class SchemaChangeTests(TwoServers servers)
         await crossing.FollowsAsync();
         await a.RunAsync("ALTER SYSTEM SET synchronous_standby_names = 'nobody'");
         await a.AskAsync("SELECT pg_reload_conf()::text");
-        var change = a.RunAsync("BEGIN; ALTER TABLE t DROP last; ALTER TABLE t ADD last text; UPDATE t SET last = 'new' WHERE id = 1; COMMIT");
+        var change = a.RunAsync(
+            "BEGIN; ALTER TABLE t DROP last; ALTER TABLE t ADD last text; UPDATE t SET last = 'new' WHERE id = 1; COMMIT"
+        );
         await Task.Delay(isSoon ? 700 : 5000, cancellation);
         var before = await b.AskAsync("SELECT last FROM t WHERE id = 1");
         await a.RunAsync("ALTER SYSTEM RESET synchronous_standby_names");
@@ -250,17 +329,27 @@ public sealed class SchemaChangeTests(TwoServers servers)
     {
         var a = await servers.A.MakeDatabaseAsync();
         string[] tables = ["keyed", "bare", "full", "nothing", "by_index", "index_dropped", "deferrable", "parted", "half_parted"];
-        await a.RunAsync("""
+        await a.RunAsync(
+            """
             CREATE TABLE keyed (id int PRIMARY KEY, v int); CREATE TABLE bare (id int, v int);
             CREATE TABLE "full" (id int, v int); ALTER TABLE "full" REPLICA IDENTITY FULL;
             CREATE TABLE nothing (id int PRIMARY KEY, v int); ALTER TABLE nothing REPLICA IDENTITY NOTHING;
             CREATE TABLE by_index (id int NOT NULL UNIQUE, v int); ALTER TABLE by_index REPLICA IDENTITY USING INDEX by_index_id_key;
-            CREATE TABLE index_dropped (LIKE by_index INCLUDING ALL); ALTER TABLE index_dropped REPLICA IDENTITY USING INDEX index_dropped_id_key; ALTER TABLE index_dropped DROP CONSTRAINT index_dropped_id_key;
+            CREATE TABLE index_dropped (LIKE by_index INCLUDING ALL);
+            ALTER TABLE index_dropped REPLICA IDENTITY USING INDEX index_dropped_id_key;
+            ALTER TABLE index_dropped DROP CONSTRAINT index_dropped_id_key;
             CREATE TABLE "deferrable" (id int PRIMARY KEY DEFERRABLE, v int);
-            CREATE TABLE parted (id int PRIMARY KEY, v int) PARTITION BY RANGE (id); CREATE TABLE parted_1 PARTITION OF parted FOR VALUES FROM (0) TO (10);
-            CREATE TABLE half_parted (id int PRIMARY KEY, v int) PARTITION BY RANGE (id); CREATE TABLE half_parted_1 PARTITION OF half_parted FOR VALUES FROM (0) TO (10); ALTER TABLE half_parted_1 REPLICA IDENTITY NOTHING;
-            """);
-        await a.RunAsync($"CREATE PUBLICATION p FOR TABLE {string.Join(", ", tables.Select(table => $"\"{table}\""))} WITH (publish_via_partition_root = true)");
+            CREATE TABLE parted (id int PRIMARY KEY, v int) PARTITION BY RANGE (id);
+            CREATE TABLE parted_1 PARTITION OF parted FOR VALUES FROM (0) TO (10);
+            CREATE TABLE half_parted (id int PRIMARY KEY, v int) PARTITION BY RANGE (id);
+            CREATE TABLE half_parted_1 PARTITION OF half_parted FOR VALUES FROM (0) TO (10);
+            ALTER TABLE half_parted_1 REPLICA IDENTITY NOTHING;
+            """
+        );
+        await a.RunAsync(
+            $"CREATE PUBLICATION p FOR TABLE {string.Join(", ", tables.Select(table => $"\"{table}\""))} WITH "
+                + "(publish_via_partition_root = true)"
+        );
         var refused = new List<string>();
         foreach (var table in tables)
         {
@@ -315,7 +404,8 @@ public sealed class SchemaChangeTests(TwoServers servers)
             {
                 await crossing.From.RunAsync(statement.Replace("{0}", crossing.From.Names.Publication, StringComparison.Ordinal));
             }
-            catch (Npgsql.PostgresException exception) when (exception.SqlState == "55000" && statement.Contains("must not fail", StringComparison.Ordinal))
+            catch (Npgsql.PostgresException exception)
+                when (exception.SqlState == "55000" && statement.Contains("must not fail", StringComparison.Ordinal))
             {
                 // Before it was noticed; the test of what it is about looks at that.
             }

@@ -26,7 +26,11 @@ public sealed class SignInTests
         Assert.StartsWith("encrypted", await TlsAsync(plain with { Tls = TlsMode.Require }), StringComparison.Ordinal);
         Assert.Equal("encrypted, the certificate is accepted", await TlsAsync(plain with { Tls = TlsMode.Verify, CaFile = authority }));
         Assert.Contains("not accepted", await TlsAsync(plain with { Tls = TlsMode.Verify }), StringComparison.Ordinal);
-        Assert.Contains("not accepted", await TlsAsync(plain with { Host = "127.0.0.1", Tls = TlsMode.Verify, CaFile = authority }), StringComparison.Ordinal);
+        Assert.Contains(
+            "not accepted",
+            await TlsAsync(plain with { Host = "127.0.0.1", Tls = TlsMode.Verify, CaFile = authority }),
+            StringComparison.Ordinal
+        );
         await using var link = await ReplicationLink.OpenAsync(plain with { Tls = TlsMode.Verify, CaFile = authority }, cancellation);
         Assert.True(link.Encrypted);
         Assert.Single(await link.QueryAsync("IDENTIFY_SYSTEM", cancellation));
@@ -44,16 +48,22 @@ public sealed class SignInTests
         await a.RunAsync("CREATE ROLE somebody LOGIN REPLICATION PASSWORD 'made-up: ü, '''");
         await File.WriteAllTextAsync(
             Path.Combine(server.Data, "pg_hba.conf"),
-            $"host all somebody 127.0.0.1/32 {asked}\nhost replication somebody 127.0.0.1/32 {asked}\nhost all all 127.0.0.1/32 scram-sha-256\n",
-            cancellation);
+            $"host all somebody 127.0.0.1/32 {asked}\nhost replication somebody 127.0.0.1/32 {asked}\nhost all all 127.0.0.1/32 "
+                + "scram-sha-256\n",
+            cancellation
+        );
         await a.RunAsync("SELECT pg_reload_conf(); SELECT pg_sleep(0.3)");
         await using var link = await ReplicationLink.OpenAsync(a.Settings("somebody", "made-up: ü, '"), cancellation);
         Assert.Single(await link.QueryAsync("IDENTIFY_SYSTEM", cancellation));
         if (asked != "trust")
         {
-            var refused = await Assert.ThrowsAsync<PortException>(() => ReplicationLink.OpenAsync(a.Settings("somebody", "wrong"), cancellation));
+            var refused = await Assert.ThrowsAsync<PortException>(() =>
+                ReplicationLink.OpenAsync(a.Settings("somebody", "wrong"), cancellation)
+            );
             Assert.Contains("28P01", refused.Message, StringComparison.Ordinal);
-            var without = await Assert.ThrowsAsync<PortException>(() => ReplicationLink.OpenAsync(a.Settings("somebody") with { Password = null }, cancellation));
+            var without = await Assert.ThrowsAsync<PortException>(() =>
+                ReplicationLink.OpenAsync(a.Settings("somebody") with { Password = null }, cancellation)
+            );
             Assert.Contains("the connection has none", without.Message, StringComparison.Ordinal);
         }
     }
@@ -68,7 +78,9 @@ public sealed class SignInTests
     {
         using var authorityKey = RSA.Create(2048);
         var request = new CertificateRequest("CN=made-up authority", authorityKey, HashAlgorithmName.SHA256, RSASignaturePadding.Pkcs1);
-        request.CertificateExtensions.Add(new X509BasicConstraintsExtension(certificateAuthority: true, hasPathLengthConstraint: false, 0, critical: true));
+        request.CertificateExtensions.Add(
+            new X509BasicConstraintsExtension(certificateAuthority: true, hasPathLengthConstraint: false, 0, critical: true)
+        );
         var (from, to) = (DateTimeOffset.UtcNow.AddDays(-1), DateTimeOffset.UtcNow.AddDays(10));
         using var authority = request.CreateSelfSigned(from, to);
         using var key = RSA.Create(2048);

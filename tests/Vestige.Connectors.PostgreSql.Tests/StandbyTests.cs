@@ -24,7 +24,10 @@ public sealed class StandbyTests(TwoServers servers)
         await using var crossing = await Crossing.StartAsync(a, b);
         await crossing.FollowsAsync();
 
-        var first = WaitingAsync(a, "UPDATE t SET v = 'waits' WHERE id = 7; INSERT INTO t VALUES (0, 'waits too'); DELETE FROM t WHERE id = 8");
+        var first = WaitingAsync(
+            a,
+            "UPDATE t SET v = 'waits' WHERE id = 7; INSERT INTO t VALUES (0, 'waits too'); DELETE FROM t WHERE id = 8"
+        );
         await SeenWaitingAsync(a, 1);
         await a.RunAsync("UPDATE t SET v = 'after' WHERE id = 11");
         await crossing.UntilAsync(() => b.AskAsync("SELECT v FROM t WHERE id = 11").Result == "after", "a later change");

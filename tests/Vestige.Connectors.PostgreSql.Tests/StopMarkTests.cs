@@ -12,7 +12,9 @@ namespace Vestige.Connectors.PostgreSql.Tests;
 /// </summary>
 public sealed class StopMarkTests(TwoServers servers)
 {
-    private const string Sums = "SELECT (SELECT sum(abalance) FROM pgbench_accounts) || ' ' || (SELECT sum(tbalance) FROM pgbench_tellers) || ' ' || (SELECT sum(bbalance) FROM pgbench_branches) || ' ' || (SELECT coalesce(sum(delta), 0) FROM pgbench_history)";
+    private const string Sums =
+        "SELECT (SELECT sum(abalance) FROM pgbench_accounts) || ' ' || (SELECT sum(tbalance) FROM pgbench_tellers) || ' ' || (SELECT "
+        + "sum(bbalance) FROM pgbench_branches) || ' ' || (SELECT coalesce(sum(delta), 0) FROM pgbench_history)";
 
     [Fact]
     public async Task Under_load_the_target_rests_in_exactly_the_state_at_the_mark()
@@ -22,11 +24,21 @@ public sealed class StopMarkTests(TwoServers servers)
         await a.Cluster.ProgramAsync("pgbench", "-i", "-q", "-s", "1", a.Name);
         var slot = "replay_" + a.Name;
         await a.AskAsync($"SELECT pg_create_logical_replication_slot('{slot}', 'test_decoding')");
-        var definition = new CrossingDefinition(Crossing.Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "public.pgbench_*")]), Apply: [new ApplyRule("*_history", ApplyMode.InsertOnly)]);
+        var definition = new CrossingDefinition(
+            Crossing.Name,
+            CrossingDefinition.Copy,
+            "a",
+            "b",
+            new TableRules([new TableRule(Take: "public.pgbench_*")]),
+            Apply: [new ApplyRule("*_history", ApplyMode.InsertOnly)]
+        );
         await using var crossing = await Crossing.StartAsync(a, b, definition);
         await crossing.FollowsAsync();
         var load = a.Cluster.ProgramAsync("pgbench", "-c", "4", "-T", "8", "-n", "-R", "400", a.Name);
-        await crossing.UntilAsync(() => a.AskAsync("SELECT count(*)::text FROM pgbench_history").GetAwaiter().GetResult() != "0", "the load");
+        await crossing.UntilAsync(
+            () => a.AskAsync("SELECT count(*)::text FROM pgbench_history").GetAwaiter().GetResult() != "0",
+            "the load"
+        );
         for (var round = 0; round < 3; round++)
         {
             await Task.Delay(700, cancellation);
@@ -48,7 +60,8 @@ public sealed class StopMarkTests(TwoServers servers)
     }
 
     /// <summary>A position that the log has yet to come to.</summary>
-    private static async Task<ulong> AheadAsync(Database a) => ulong.Parse(await a.AskAsync("SELECT pg_current_wal_insert_lsn() - '0/0'::pg_lsn + 100000"), CultureInfo.InvariantCulture);
+    private static async Task<ulong> AheadAsync(Database a) =>
+        ulong.Parse(await a.AskAsync("SELECT pg_current_wal_insert_lsn() - '0/0'::pg_lsn + 100000"), CultureInfo.InvariantCulture);
 
     private static async Task AgreesAsync(Database a, Database b, string slot, StopMark mark)
     {
@@ -58,7 +71,10 @@ public sealed class StopMarkTests(TwoServers servers)
         // Rows of the history up to the mark: by position the decoder ends by itself, by time the commit's own stamp says.
         var upTo = mark.Position is { } position ? $"'{Lsn.Format(position)}'" : "NULL";
         var options = mark.Time is null ? "" : ", 'include-timestamp', 'on'";
-        var text = await a.AskAsync($"SELECT coalesce(string_agg(data, E'\\n'), '') FROM pg_logical_slot_peek_changes('{slot}', {upTo}, NULL, 'skip-empty-xacts', 'on'{options})");
+        var text = await a.AskAsync(
+            $"SELECT coalesce(string_agg(data, E'\\n'), '') FROM pg_logical_slot_peek_changes('{slot}', {upTo}, NULL, "
+                + $"'skip-empty-xacts', 'on'{options})"
+        );
         var (rows, sum) = Replay(text, mark.Time);
         Assert.True(rows > 0);
         Assert.Equal($"{rows} {sum}", await b.AskAsync("SELECT count(*) || ' ' || coalesce(sum(delta), 0) FROM pgbench_history"));
@@ -80,7 +96,14 @@ public sealed class StopMarkTests(TwoServers servers)
             }
             else if (line.StartsWith("COMMIT", StringComparison.Ordinal))
             {
-                if (until is { } end && DateTimeOffset.Parse(line[(line.IndexOf("(at ", StringComparison.Ordinal) + 4)..^1], CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal) > end)
+                if (
+                    until is { } end
+                    && DateTimeOffset.Parse(
+                        line[(line.IndexOf("(at ", StringComparison.Ordinal) + 4)..^1],
+                        CultureInfo.InvariantCulture,
+                        DateTimeStyles.AssumeUniversal
+                    ) > end
+                )
                 {
                     break;
                 }

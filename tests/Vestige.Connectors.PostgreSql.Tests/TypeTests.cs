@@ -23,13 +23,31 @@ public sealed class TypeTests(TwoServers servers)
         ["smallint"] = ["-32768", "32767", "0"],
         ["integer"] = ["-2147483648", "2147483647"],
         ["bigint"] = ["-9223372036854775808", "9223372036854775807"],
-        ["numeric"] = ["'NaN'", "'Infinity'", "'-Infinity'", "0.0000", "123456789012345678901234567890.123456789012345678901234567890", "-0.10", "1e-30", "'1' || repeat('0', 2000)"],
+        ["numeric"] =
+        [
+            "'NaN'",
+            "'Infinity'",
+            "'-Infinity'",
+            "0.0000",
+            "123456789012345678901234567890.123456789012345678901234567890",
+            "-0.10",
+            "1e-30",
+            "'1' || repeat('0', 2000)",
+        ],
         ["numeric(12,4)"] = ["12345678.1234", "-0.0001", "'NaN'"],
         ["numeric(5,-2)"] = ["12345", "-99900"],
         ["real"] = ["'NaN'", "'Infinity'", "'-0'", "3.4028235e38", "1e-45", "0.1"],
         ["double precision"] = ["'NaN'", "'-Infinity'", "'-0'", "1.7976931348623157e308", "5e-324", "0.1", "0.30000000000000004"],
         ["money"] = ["'12.34'", "'-92233720368547758.08'"],
-        ["text"] = ["''", "'tab\t, newline\n, return\r, backslash \\ , quote '' , null \\N'", "'grüße 漢字 🐟'", "E'\\\\.'", "E'\\b\\f\\v\\001\\177'", "repeat('long ', 20000)"],
+        ["text"] =
+        [
+            "''",
+            "'tab\t, newline\n, return\r, backslash \\ , quote '' , null \\N'",
+            "'grüße 漢字 🐟'",
+            "E'\\\\.'",
+            "E'\\b\\f\\v\\001\\177'",
+            "repeat('long ', 20000)",
+        ],
         ["varchar(10)"] = ["'ten chars!'", "'trail     '"],
         ["char(6)"] = ["'ab'", "''"],
         ["\"char\""] = ["'x'", "''"],
@@ -97,7 +115,10 @@ public sealed class TypeTests(TwoServers servers)
             var table = $"t{tables.Count}";
             tables.Add(table);
             var nullable = type == "public.\"Postal Code\"" ? "" : ", (-1, NULL)";
-            await a.RunAsync($"CREATE TABLE {table} (id int PRIMARY KEY, v {type}); INSERT INTO {table} VALUES {string.Join(", ", values.Select((value, i) => $"({i}, ({value})::{type})"))}{nullable}");
+            await a.RunAsync(
+                $"CREATE TABLE {table} (id int PRIMARY KEY, v {type}); INSERT INTO {table} VALUES "
+                    + $"{string.Join(", ", values.Select((value, i) => $"({i}, ({value})::{type})"))}{nullable}"
+            );
         }
 
         await using var crossing = await Crossing.StartAsync(a, b);
@@ -105,7 +126,10 @@ public sealed class TypeTests(TwoServers servers)
         await crossing.SameAsync([.. tables]);
         foreach (var table in tables)
         {
-            await a.RunAsync($"INSERT INTO {table} SELECT id + 100, v FROM {table}; UPDATE {table} SET v = (SELECT v FROM {table} WHERE id = 0) WHERE id < 50; DELETE FROM {table} WHERE id = 100");
+            await a.RunAsync(
+                $"INSERT INTO {table} SELECT id + 100, v FROM {table}; UPDATE {table} SET v = (SELECT v FROM {table} WHERE id = 0) "
+                    + $"WHERE id < 50; DELETE FROM {table} WHERE id = 100"
+            );
         }
 
         await crossing.SameAsync([.. tables]);
@@ -115,7 +139,10 @@ public sealed class TypeTests(TwoServers servers)
         }
 
         await crossing.SameAsync([.. tables]);
-        var types = "SELECT string_agg(c.relname || ' ' || format_type(a.atttypid, a.atttypmod), ', ' ORDER BY c.relname) FROM pg_class c JOIN pg_attribute a ON a.attrelid = c.oid WHERE c.relnamespace = 'public'::regnamespace AND c.relkind = 'r' AND a.attname = 'v'";
+        var types =
+            "SELECT string_agg(c.relname || ' ' || format_type(a.atttypid, a.atttypmod), ', ' ORDER BY c.relname) FROM pg_class c "
+            + "JOIN pg_attribute a ON a.attrelid = c.oid WHERE c.relnamespace = 'public'::regnamespace AND c.relkind = 'r' AND "
+            + "a.attname = 'v'";
         Assert.Equal(await a.AskAsync(types), await b.AskAsync(types));
         Assert.All(crossing.Status.Tables, table => Assert.Equal(0, table.Tally.Unexpected.Total));
     }

@@ -23,7 +23,8 @@ public sealed class WireTests(TwoServers servers)
         Assert.Equal("n,,n=user,r=rOprNGfwEbeRWgbNEkqO", scram.First);
         Assert.Equal(
             "c=biws,r=rOprNGfwEbeRWgbNEkqO%hvYDpWUa2RaTCAfuxFIlj)hNlF$k0,p=dHzbZapWIk4jUhN+Ute9ytag9zjfMHgsqmmiz7AndVQ=",
-            scram.Final("r=rOprNGfwEbeRWgbNEkqO%hvYDpWUa2RaTCAfuxFIlj)hNlF$k0,s=W22ZaJ0SNY7soEsUEjb6gQ==,i=4096"));
+            scram.Final("r=rOprNGfwEbeRWgbNEkqO%hvYDpWUa2RaTCAfuxFIlj)hNlF$k0,s=W22ZaJ0SNY7soEsUEjb6gQ==,i=4096")
+        );
         Assert.True(scram.Proves("v=6rriTRBi23WpRR/wtup+mMhUZUn/dB5nLTJRsjl95G4="));
         Assert.False(scram.Proves("v=6rriTRBi23WpRR/wtup+mMhUZUn/dB5nLTJRsjl85G4="));
         Assert.Throws<InvalidDataException>(() => scram.Final("r=other,s=W22ZaJ0SNY7soEsUEjb6gQ==,i=4096"));
@@ -35,20 +36,26 @@ public sealed class WireTests(TwoServers servers)
         var a = await servers.A.MakeDatabaseAsync();
         await using var connection = await a.OpenAsync();
         await using var source = a.Source();
-        await Gen.Select(Gen.ULong[0, long.MaxValue], Gen.ULong[0, long.MaxValue]).SampleAsync(
-            async (left, right) =>
-            {
-                var (from, to) = (new LogPosition(Math.Min(left, right)), new LogPosition(Math.Max(left, right)));
-                await using var command = new NpgsqlCommand("SELECT pg_wal_lsn_diff($2::pg_lsn, $1::pg_lsn)::text, $1::pg_lsn::text", connection);
-                command.Parameters.Add(PostgreSqlDatabase.Text(Lsn.Format(from)));
-                command.Parameters.Add(PostgreSqlDatabase.Text(Lsn.Format(to)));
-                await using var reader = await command.ExecuteReaderAsync();
-                await reader.ReadAsync();
-                return reader.GetString(0) == source.Distance(from, to).ToString(System.Globalization.CultureInfo.InvariantCulture)
-                    && reader.GetString(1) == Lsn.Format(from) && Lsn.Parse(Lsn.Format(to)) == to;
-            },
-            iter: 200,
-            threads: 1);
+        await Gen.Select(Gen.ULong[0, long.MaxValue], Gen.ULong[0, long.MaxValue])
+            .SampleAsync(
+                async (left, right) =>
+                {
+                    var (from, to) = (new LogPosition(Math.Min(left, right)), new LogPosition(Math.Max(left, right)));
+                    await using var command = new NpgsqlCommand(
+                        "SELECT pg_wal_lsn_diff($2::pg_lsn, $1::pg_lsn)::text, $1::pg_lsn::text",
+                        connection
+                    );
+                    command.Parameters.Add(PostgreSqlDatabase.Text(Lsn.Format(from)));
+                    command.Parameters.Add(PostgreSqlDatabase.Text(Lsn.Format(to)));
+                    await using var reader = await command.ExecuteReaderAsync();
+                    await reader.ReadAsync();
+                    return reader.GetString(0) == source.Distance(from, to).ToString(System.Globalization.CultureInfo.InvariantCulture)
+                        && reader.GetString(1) == Lsn.Format(from)
+                        && Lsn.Parse(Lsn.Format(to)) == to;
+                },
+                iter: 200,
+                threads: 1
+            );
         Assert.Null(Lsn.Parse("0"));
         Assert.Null(Lsn.Parse("x/1"));
         Assert.Null(Lsn.Parse("1/123456789"));
@@ -99,7 +106,13 @@ public sealed class WireTests(TwoServers servers)
     [InlineData("colour", "red", "settings.colour")]
     public void Bad_settings_are_named(string field, string value, string named)
     {
-        var settings = new Dictionary<string, string> { ["host"] = "h", ["database"] = "d", ["user"] = "u", [field] = value };
+        var settings = new Dictionary<string, string>
+        {
+            ["host"] = "h",
+            ["database"] = "d",
+            ["user"] = "u",
+            [field] = value,
+        };
         var problems = new List<DefinitionProblem>();
         Assert.Null(PostgreSqlSettings.Parse(settings, null, problems));
         Assert.Equal(named, Assert.Single(problems).Field);
@@ -117,7 +130,14 @@ public sealed class WireTests(TwoServers servers)
         (PostgreSqlSettings? Read, string? Found) Read(string ca)
         {
             var problems = new List<DefinitionProblem>();
-            var settings = new Dictionary<string, string> { ["host"] = "h", ["database"] = "d", ["user"] = "u", ["tls"] = "verify", ["ca"] = ca };
+            var settings = new Dictionary<string, string>
+            {
+                ["host"] = "h",
+                ["database"] = "d",
+                ["user"] = "u",
+                ["tls"] = "verify",
+                ["ca"] = ca,
+            };
             var read = PostgreSqlSettings.Parse(settings, null, problems, folder);
             return (read, problems.Count == 0 ? null : problems[0].Found);
         }

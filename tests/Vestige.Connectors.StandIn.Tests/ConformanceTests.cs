@@ -25,7 +25,12 @@ public sealed class ConnectedStandIn : ConnectedSystem
     private readonly TemporaryFolder folder = new();
     private readonly StandInConnector connector;
 
-    private ConnectedStandIn() => connector = new StandInConnector("s", () => StandInDatabase.Open(folder.File("s.db"), "s", new StandInOptions(), TimeProvider.System), TimeProvider.System);
+    private ConnectedStandIn() =>
+        connector = new StandInConnector(
+            "s",
+            () => StandInDatabase.Open(folder.File("s.db"), "s", new StandInOptions(), TimeProvider.System),
+            TimeProvider.System
+        );
 
     public override SourceSystem Source => connector.Source;
 

@@ -11,7 +11,9 @@ using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;
 
-/// <summary>A crossing between two stand-ins through the real engine and the real spool files; both sides are compared by SQLite itself.</summary>
+/// <summary>
+/// A crossing between two stand-ins through the real engine and the real spool files; both sides are compared by SQLite itself.
+/// </summary>
 public sealed class CrossingTests : IAsyncLifetime
 {
     private const string Name = "a-to-b";
@@ -27,13 +29,21 @@ public sealed class CrossingTests : IAsyncLifetime
     public async ValueTask InitializeAsync()
     {
         await BeginAsync();
-        await RunAsync(a, """
+        await RunAsync(
+            a,
+            """
             CREATE TABLE author (id INTEGER PRIMARY KEY, name TEXT NOT NULL, handle TEXT UNIQUE);
-            CREATE TABLE book (isbn TEXT NOT NULL, copy INTEGER NOT NULL, author_id INTEGER REFERENCES author (id) ON DELETE CASCADE, price REAL, cover BLOB, PRIMARY KEY (isbn, copy));
+            CREATE TABLE book (isbn TEXT NOT NULL, copy INTEGER NOT NULL, author_id INTEGER REFERENCES author (id) ON DELETE CASCADE,
+                price REAL, cover BLOB, PRIMARY KEY (isbn, copy));
             INSERT INTO author VALUES (1, 'Ärmel, "quoted" ''name''', 'ä'), (2, '', NULL), (3, 'x', 'x3');
             INSERT INTO book VALUES ('1', 1, 1, 1.5, x''), ('1', 2, 1, -0.0, x'00ff'), ('2', 1, NULL, NULL, NULL);
-            """);
-        await Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])), "test", cancellation);
+            """
+        );
+        await Engine.DefineAsync(
+            new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])),
+            "test",
+            cancellation
+        );
     }
 
     public ValueTask DisposeAsync() => both.DisposeAsync();
@@ -43,9 +53,16 @@ public sealed class CrossingTests : IAsyncLifetime
     {
         await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
-        await RunAsync(a, "UPDATE author SET name = 'new' WHERE id = 2; INSERT INTO author VALUES (4, 'four', '4'); DELETE FROM author WHERE id = 1");
+        await RunAsync(
+            a,
+            "UPDATE author SET name = 'new' WHERE id = 2; INSERT INTO author VALUES (4, 'four', '4'); DELETE FROM author WHERE id = 1"
+        );
         await SameAsync();
-        await RunAsync(a, "DELETE FROM book; INSERT INTO book SELECT 'n' || id, id, id, id / 3.0, NULL FROM author; UPDATE book SET isbn = 'moved' WHERE copy = 3");
+        await RunAsync(
+            a,
+            "DELETE FROM book; INSERT INTO book SELECT 'n' || id, id, id, id / 3.0, NULL FROM author; UPDATE book SET isbn = 'moved' "
+                + "WHERE copy = 3"
+        );
         await SameAsync();
         Assert.Equal(0, Engine.Status(Name)!.Tables.Sum(table => table.Tally.Unexpected.Total));
     }
@@ -53,17 +70,33 @@ public sealed class CrossingTests : IAsyncLifetime
     [Fact]
     public async Task Of_a_table_taken_by_its_inserts_only_nothing_goes_and_nothing_changes()
     {
-        var definition = new CrossingDefinition("inserts", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")]), Apply: [new ApplyRule("*.book", ApplyMode.InsertOnly)]);
+        var definition = new CrossingDefinition(
+            "inserts",
+            CrossingDefinition.Copy,
+            "a",
+            "b",
+            new TableRules([new TableRule(Take: "a.*")]),
+            Apply: [new ApplyRule("*.book", ApplyMode.InsertOnly)]
+        );
         await Engine.DefineAsync(definition, "test", cancellation);
         var plan = await Engine.PlanAsync(definition, cancellation);
-        Assert.Contains(plan.Lines, line => line is { Step: "inserts only", Ok: true } && line.Found.StartsWith("a.book", StringComparison.Ordinal));
+        Assert.Contains(plan.Lines, line =>
+            line is { Step: "inserts only", Ok: true } && line.Found.StartsWith("a.book", StringComparison.Ordinal)
+        );
         await Engine.RunAsync("inserts", "test", cancellation);
         await WaitAsync(() => Engine.Status("inserts")!.State == CrossingState.Following, "following");
-        await RunAsync(a, "UPDATE book SET price = 9 WHERE isbn = '2'; DELETE FROM author WHERE id = 1; INSERT INTO author VALUES (4, 'y', NULL); INSERT INTO book VALUES ('3', 1, 4, 2, NULL);");
+        await RunAsync(
+            a,
+            "UPDATE book SET price = 9 WHERE isbn = '2'; DELETE FROM author WHERE id = 1; INSERT INTO author VALUES (4, 'y', NULL); "
+                + "INSERT INTO book VALUES ('3', 1, 4, 2, NULL);"
+        );
         await RunAsync(a, "DELETE FROM author WHERE id = 4");
         await RunAsync(a, "DELETE FROM book; INSERT INTO book VALUES ('4', 1, NULL, 4, NULL);");
         var there = new StandInTarget(b, TimeProvider.System);
-        await WaitAsync(() => there.CountAsync(new TableName("b", "book"), null, cancellation).GetAwaiter().GetResult() == 5, "the inserts");
+        await WaitAsync(
+            () => there.CountAsync(new TableName("b", "book"), null, cancellation).GetAwaiter().GetResult() == 5,
+            "the inserts"
+        );
         Assert.Equal(2, await there.CountAsync(new TableName("b", "author"), null, cancellation));
         Assert.Equal(CrossingState.Following, Engine.Status("inserts")!.State);
     }
@@ -73,13 +106,19 @@ public sealed class CrossingTests : IAsyncLifetime
     {
         await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
-        await RunAsync(a, "UPDATE author SET handle = 'tmp' WHERE id = 1; UPDATE author SET handle = 'ä' WHERE id = 3; UPDATE author SET handle = 'x3' WHERE id = 1");
+        await RunAsync(
+            a,
+            "UPDATE author SET handle = 'tmp' WHERE id = 1; UPDATE author SET handle = 'ä' WHERE id = 3; UPDATE author SET handle = "
+                + "'x3' WHERE id = 1"
+        );
         await SameAsync();
     }
 
     /// <summary>Names and types are as before, or as those of another table; the rows are not.</summary>
     [Theory]
-    [InlineData("ALTER TABLE swapped RENAME COLUMN a TO x; ALTER TABLE swapped RENAME COLUMN b TO a; ALTER TABLE swapped RENAME COLUMN x TO b")]
+    [InlineData(
+        "ALTER TABLE swapped RENAME COLUMN a TO x; ALTER TABLE swapped RENAME COLUMN b TO a; ALTER TABLE swapped RENAME COLUMN x TO b"
+    )]
     [InlineData("ALTER TABLE swapped DROP COLUMN b; ALTER TABLE swapped ADD COLUMN b TEXT")]
     [InlineData("ALTER TABLE swapped RENAME TO x; ALTER TABLE other RENAME TO swapped; ALTER TABLE x RENAME TO other")]
     [InlineData("DROP TABLE swapped; CREATE TABLE swapped (id INTEGER PRIMARY KEY, a TEXT, b TEXT)")]
@@ -88,8 +127,22 @@ public sealed class CrossingTests : IAsyncLifetime
     public async Task A_table_that_is_no_longer_what_was_loaded_is_held(string statements)
     {
         const string Copy = "swapped-only";
-        await RunAsync(a, "CREATE TABLE swapped (id INTEGER PRIMARY KEY, a TEXT, b TEXT); INSERT INTO swapped VALUES (1, 'a', 'b'); CREATE TABLE other (id INTEGER PRIMARY KEY, a TEXT, b TEXT); INSERT INTO other VALUES (7, 'of', 'other')");
-        await Engine.DefineAsync(new CrossingDefinition(Copy, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.swapped")], Future: false)), "test", cancellation);
+        await RunAsync(
+            a,
+            "CREATE TABLE swapped (id INTEGER PRIMARY KEY, a TEXT, b TEXT); INSERT INTO swapped VALUES (1, 'a', 'b'); CREATE TABLE "
+                + "other (id INTEGER PRIMARY KEY, a TEXT, b TEXT); INSERT INTO other VALUES (7, 'of', 'other')"
+        );
+        await Engine.DefineAsync(
+            new CrossingDefinition(
+                Copy,
+                CrossingDefinition.Copy,
+                "a",
+                "b",
+                new TableRules([new TableRule(Take: "a.swapped")], Future: false)
+            ),
+            "test",
+            cancellation
+        );
         await Engine.RunAsync(Copy, "test", cancellation);
         await WaitAsync(() => Engine.Status(Copy)!.State == CrossingState.Following, "following");
         await RunAsync(a, statements);
@@ -208,7 +261,10 @@ public sealed class CrossingTests : IAsyncLifetime
         Assert.Contains("column shelf added", book.Cause!, StringComparison.Ordinal);
         await Engine.ReloadAsync(Name, [new TableName("a", "book")], "test", cancellation);
         await SameAsync();
-        await WaitAsync(() => Engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book").State == TableState.Following, "the table following again");
+        await WaitAsync(
+            () => Engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book").State == TableState.Following,
+            "the table following again"
+        );
     }
 
     [Fact]
@@ -226,7 +282,9 @@ public sealed class CrossingTests : IAsyncLifetime
         var fault = Engine.Status(Name)!.Fault!;
         Assert.True(fault.PlaceLost);
         Assert.Contains("no longer holds", fault.What, StringComparison.Ordinal);
-        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() => Engine.ReloadAsync(Name, [new TableName("a", "author")], "test", cancellation));
+        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            Engine.ReloadAsync(Name, [new TableName("a", "author")], "test", cancellation)
+        );
         Assert.Contains("for all tables", refused.Message, StringComparison.Ordinal);
         await Engine.ReloadAsync(Name, [], "test", cancellation);
         await SameAsync();
@@ -274,28 +332,47 @@ public sealed class CrossingTests : IAsyncLifetime
         await RunAsync(b, "INSERT INTO author VALUES (80, 'stranger', NULL); DELETE FROM author WHERE id = 2");
         await RunAsync(a, "INSERT INTO author VALUES (80, 'ours', NULL); UPDATE author SET name = 'back' WHERE id = 2");
         await SameAsync();
-        await WaitAsync(() => Engine.Status(Name)!.Tables.Single(table => table.Source.Name == "author").Tally.Unexpected == new ApplyCounts(1, 1), "counted");
+        await WaitAsync(
+            () => Engine.Status(Name)!.Tables.Single(table => table.Source.Name == "author").Tally.Unexpected == new ApplyCounts(1, 1),
+            "counted"
+        );
     }
 
     [Fact]
     public async Task What_would_go_wrong_is_found_before_the_start()
     {
         await RunAsync(a, "CREATE TABLE keyless (x TEXT)");
-        await RunAsync(b, "CREATE TABLE author (id INTEGER PRIMARY KEY, name TEXT NOT NULL, handle TEXT UNIQUE); INSERT INTO author VALUES (1, 'there', NULL); CREATE TABLE book (other TEXT PRIMARY KEY)");
+        await RunAsync(
+            b,
+            "CREATE TABLE author (id INTEGER PRIMARY KEY, name TEXT NOT NULL, handle TEXT UNIQUE); INSERT INTO author VALUES (1, "
+                + "'there', NULL); CREATE TABLE book (other TEXT PRIMARY KEY)"
+        );
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => Engine.RunAsync(Name, "test", cancellation));
         Assert.Contains("no primary key", refused.Message, StringComparison.Ordinal);
         Assert.Contains("already has 1 row", refused.Message, StringComparison.Ordinal);
         Assert.Contains("another form", refused.Message, StringComparison.Ordinal);
         Assert.Equal(CrossingState.Draft, Engine.Status(Name)!.State);
         Assert.Equal([1], Ids("b.db", "SELECT id FROM author"));
-        var missing = new CrossingDefinition("missing", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.nowhere")]));
-        Assert.Contains((await Engine.PlanAsync(missing, cancellation)).Lines, line => !line.Ok && line.Found.Contains("no such table", StringComparison.Ordinal));
+        var missing = new CrossingDefinition(
+            "missing",
+            CrossingDefinition.Copy,
+            "a",
+            "b",
+            new TableRules([new TableRule(Take: "a.nowhere")])
+        );
+        Assert.Contains((await Engine.PlanAsync(missing, cancellation)).Lines, line =>
+            !line.Ok && line.Found.Contains("no such table", StringComparison.Ordinal)
+        );
     }
 
     [Fact]
     public async Task Loading_while_the_source_is_worked_on_loses_and_doubles_nothing()
     {
-        await RunAsync(a, "WITH RECURSIVE n (i) AS (SELECT 100 UNION ALL SELECT i + 1 FROM n WHERE i < 60000) INSERT INTO author SELECT i, 'author ' || i, 'h' || i FROM n");
+        await RunAsync(
+            a,
+            "WITH RECURSIVE n (i) AS (SELECT 100 UNION ALL SELECT i + 1 FROM n WHERE i < 60000) INSERT INTO author SELECT i, 'author "
+                + "' || i, 'h' || i FROM n"
+        );
         using var stop = new CancellationTokenSource();
         var work = WorkAsync(stop.Token);
         await Engine.RunAsync(Name, "test", cancellation);
@@ -334,8 +411,17 @@ public sealed class CrossingTests : IAsyncLifetime
         try
         {
             var columns = Ids(file, "SELECT count(*) FROM pragma_table_info('book')")[0] > 5 ? ", quote(shelf)" : "";
-            return string.Join('\n', both.Rows(file, "SELECT quote(id) || quote(name) || quote(handle) FROM author ORDER BY id")
-                .Concat(both.Rows(file, $"SELECT concat_ws(' ', quote(isbn), quote(copy), quote(author_id), quote(price), quote(cover){columns}) FROM book ORDER BY isbn, copy")));
+            return string.Join(
+                '\n',
+                both.Rows(file, "SELECT quote(id) || quote(name) || quote(handle) FROM author ORDER BY id")
+                    .Concat(
+                        both.Rows(
+                            file,
+                            $"SELECT concat_ws(' ', quote(isbn), quote(copy), quote(author_id), quote(price), quote(cover){columns}) "
+                                + "FROM book ORDER BY isbn, copy"
+                        )
+                    )
+            );
         }
         catch (SqliteException)
         {

@@ -24,9 +24,16 @@ public sealed class ExhaustionTests : IAsyncLifetime
     {
         await crossing.Systems.RunAsync(crossing.Systems.A, "CREATE TABLE u (id INTEGER PRIMARY KEY)");
         await crossing.StartAsync(definition => definition);
-        await crossing.Systems.Engine.DefineAsync(new CrossingDefinition(Other, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.u")])), "test", cancellation);
+        await crossing.Systems.Engine.DefineAsync(
+            new CrossingDefinition(Other, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.u")])),
+            "test",
+            cancellation
+        );
         await crossing.Systems.Engine.RunAsync(Other, "test", cancellation);
-        await UntilAsync(() => crossing.Status.State == CrossingState.Following && Rests.State == CrossingState.Following, "both following");
+        await UntilAsync(
+            () => crossing.Status.State == CrossingState.Following && Rests.State == CrossingState.Following,
+            "both following"
+        );
         await UntilAsync(() => crossing.Status.Exhaustion == LogExhaustion.None && Rests.Exhaustion == LogExhaustion.None, "nothing ahead");
 
         await crossing.Systems.Engine.PauseAsync(Other, "test", cancellation);
@@ -39,7 +46,10 @@ public sealed class ExhaustionTests : IAsyncLifetime
         Assert.DoesNotContain(NeedReader.Of(crossing.Status, DateTimeOffset.UtcNow), need => need.Kind == NeedKind.LogLoss);
 
         await crossing.Systems.Engine.RunAsync(Other, "test", cancellation);
-        await UntilAsync(() => crossing.Status.Exhaustion == LogExhaustion.None && Rests.Exhaustion == LogExhaustion.None, "nothing ahead any more");
+        await UntilAsync(
+            () => crossing.Status.Exhaustion == LogExhaustion.None && Rests.Exhaustion == LogExhaustion.None,
+            "nothing ahead any more"
+        );
     }
 
     /// <summary>What was seen in a window says nothing of what it can do after.</summary>
@@ -51,7 +61,12 @@ public sealed class ExhaustionTests : IAsyncLifetime
         var now = TimeOnly.FromDateTime(DateTime.UtcNow);
         await crossing.PaceAsync(definition => definition with { Rest = [new RestWindow(now.AddHours(-1), now.AddHours(1))] });
         var begun = DateTimeOffset.UtcNow;
-        await UntilAsync(() => crossing.Status is { Backlog: > 0, Clears.Outcome: Clearing.AtRest } && DateTimeOffset.UtcNow - begun > TimeSpan.FromSeconds(4), "some seconds of rest");
+        await UntilAsync(
+            () =>
+                crossing.Status is { Backlog: > 0, Clears.Outcome: Clearing.AtRest }
+                && DateTimeOffset.UtcNow - begun > TimeSpan.FromSeconds(4),
+            "some seconds of rest"
+        );
         Assert.Null(crossing.Status.Clears.Applied);
         Assert.NotNull(crossing.Status.Exhaustion.SpoolFull.In);
     }

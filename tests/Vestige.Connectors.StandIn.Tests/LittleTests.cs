@@ -27,7 +27,11 @@ public sealed class LittleTests : IAsyncLifetime
     [Fact]
     public async Task As_many_transactions_wait_as_arrive_within_a_delay()
     {
-        await systems.Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.t")])), "test", cancellation);
+        await systems.Engine.DefineAsync(
+            new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.t")])),
+            "test",
+            cancellation
+        );
         await systems.Engine.RunAsync(Name, "test", cancellation);
         await systems.WaitAsync(() => systems.Engine.Status(Name)!.State == CrossingState.Following, "following");
         systems.B.Drills.Delay = TimeSpan.FromMilliseconds(250);
@@ -67,7 +71,8 @@ public sealed class LittleTests : IAsyncLifetime
                     await Task.Delay(8, CancellationToken.None);
                 }
             },
-            CancellationToken.None);
+            CancellationToken.None
+        );
         return counter;
     }
 

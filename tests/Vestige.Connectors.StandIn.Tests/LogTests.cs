@@ -29,7 +29,10 @@ public sealed class LogTests : IDisposable
     [InlineData("DELETE FROM parent WHERE id = 1", "-parent 1;-child 1;-child 2")]
     [InlineData("UPDATE parent SET id = 7 WHERE id = 1", "~parent 7;~child 1;~child 2")]
     [InlineData("INSERT INTO tag VALUES (1, 'again') ON CONFLICT (id) DO UPDATE SET name = excluded.name", "~tag 1")]
-    [InlineData("UPDATE tag SET name = 'two' WHERE id = 2; DELETE FROM tag WHERE id = 2; INSERT INTO tag VALUES (2, 'new')", "~tag 2;-tag 2;+tag 2")]
+    [InlineData(
+        "UPDATE tag SET name = 'two' WHERE id = 2; DELETE FROM tag WHERE id = 2; INSERT INTO tag VALUES (2, 'new')",
+        "~tag 2;-tag 2;+tag 2"
+    )]
     [InlineData("INSERT INTO noted VALUES (1)", "+noted 1;+tag 100")]
     [InlineData("UPDATE pair SET a = 5 WHERE a = 1", "~pair 5, 2")]
     public async Task Every_changed_row_is_logged(string statement, string expected)
@@ -76,7 +79,13 @@ public sealed class LogTests : IDisposable
         await using var database = await MakeAsync();
         var before = database.Head;
         var refused = await Assert.ThrowsAsync<RequestRefusedException>(() =>
-            StandInBench.RunAsync(database, "INSERT INTO tag VALUES (50, 'a'); INSERT INTO tag VALUES (50, 'b')", TimeProvider.System, cancellation));
+            StandInBench.RunAsync(
+                database,
+                "INSERT INTO tag VALUES (50, 'a'); INSERT INTO tag VALUES (50, 'b')",
+                TimeProvider.System,
+                cancellation
+            )
+        );
         Assert.Contains("UNIQUE constraint failed", refused.Message, StringComparison.Ordinal);
         Assert.Equal(before, database.Head);
         Assert.Equal(0, Scalar("SELECT count(*) FROM tag WHERE id = 50"));
@@ -98,7 +107,9 @@ public sealed class LogTests : IDisposable
     {
         await using var database = await MakeAsync();
         var before = database.Head;
-        await Assert.ThrowsAsync<RequestRefusedException>(() => StandInBench.RunAsync(database, statement, TimeProvider.System, cancellation));
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            StandInBench.RunAsync(database, statement, TimeProvider.System, cancellation)
+        );
         Assert.Equal(before, database.Head);
         await StandInBench.RunAsync(database, "INSERT INTO tag VALUES (77, 'after')", TimeProvider.System, cancellation);
         Assert.True(database.Head > before);
@@ -130,12 +141,14 @@ public sealed class LogTests : IDisposable
         var start = database.Head;
         var mirror = Mirror();
         var statements = Gen.OneOf(
-            Gen.Select(Gen.Int[1, 30], Gen.Int[1, 4]).Select((id, parent) => $"INSERT OR REPLACE INTO child VALUES ({id}, {parent}, 'n{id}')"),
+            Gen.Select(Gen.Int[1, 30], Gen.Int[1, 4])
+                .Select((id, parent) => $"INSERT OR REPLACE INTO child VALUES ({id}, {parent}, 'n{id}')"),
             Gen.Select(Gen.Int[1, 30], Gen.Int[1, 30]).Select((from, to) => $"UPDATE OR REPLACE child SET id = {to} WHERE id = {from}"),
             Gen.Int[1, 4].Select(id => $"DELETE FROM parent WHERE id = {id}"),
             Gen.Int[1, 4].Select(id => $"INSERT OR IGNORE INTO parent VALUES ({id})"),
             Gen.Int[1, 4].Select(id => $"UPDATE OR IGNORE parent SET id = id % 4 + 1 WHERE id = {id}"),
-            Gen.Const("DELETE FROM child"));
+            Gen.Const("DELETE FROM child")
+        );
         var generated = new List<string>();
         statements.Array[40].Sample(generated.AddRange, iter: 5, threads: 1);
         foreach (var statement in generated)
@@ -176,9 +189,11 @@ public sealed class LogTests : IDisposable
         const int Rows = 120_000;
         await StandInBench.RunAsync(
             database,
-            $"WITH RECURSIVE n (i) AS (SELECT 1000 UNION ALL SELECT i + 1 FROM n WHERE i < {999 + Rows}) INSERT INTO tag SELECT i, 'a tag with some length to it, number ' || i FROM n",
+            $"WITH RECURSIVE n (i) AS (SELECT 1000 UNION ALL SELECT i + 1 FROM n WHERE i < {999 + Rows}) INSERT INTO tag SELECT i, 'a "
+                + "tag with some length to it, number ' || i FROM n",
             TimeProvider.System,
-            cancellation);
+            cancellation
+        );
         var fragments = await ReadFragmentsAsync(database, before);
         Assert.True(fragments.Count > 5);
         Assert.True(fragments[0].First && fragments[^1].Last);
@@ -199,7 +214,12 @@ public sealed class LogTests : IDisposable
         await using var reader = await source.OpenLogAsync(LogRequest.First(database.Head, tables), cancellation);
         for (var i = 0; i < 60; i++)
         {
-            await StandInBench.RunAsync(database, $"INSERT INTO tag VALUES ({1000 + i}, '{i}{new string('x', 5000)}')", TimeProvider.System, cancellation);
+            await StandInBench.RunAsync(
+                database,
+                $"INSERT INTO tag VALUES ({1000 + i}, '{i}{new string('x', 5000)}')",
+                TimeProvider.System,
+                cancellation
+            );
         }
 
         Assert.InRange(database.LogBytes, 1, 200_000);
@@ -219,7 +239,9 @@ public sealed class LogTests : IDisposable
 
         await using var again = StandInDatabase.Open(folder.File("db.db"), "db", new StandInOptions(), TimeProvider.System);
         Assert.Equal((head, identity), (again.Head, again.Identity));
-        Assert.Contains(await ReadAsync(again, LogPosition.Zero), change => change.Kind == ChangeKind.Insert && change.After.IntegerAt(0) == 60);
+        Assert.Contains(await ReadAsync(again, LogPosition.Zero), change =>
+            change.Kind == ChangeKind.Insert && change.After.IntegerAt(0) == 60
+        );
     }
 
     private async Task<StandInDatabase> MakeAsync(StandInOptions? options = null)
@@ -227,7 +249,10 @@ public sealed class LogTests : IDisposable
         var database = StandInDatabase.Open(folder.File("db.db"), "db", options ?? new StandInOptions(), TimeProvider.System);
         using var transaction = await database.BeginAsync(cancellation: cancellation);
         transaction.Run("CREATE TABLE parent (id INTEGER PRIMARY KEY)");
-        transaction.Run("CREATE TABLE child (id INTEGER PRIMARY KEY, parent_id INTEGER REFERENCES parent (id) ON DELETE CASCADE ON UPDATE CASCADE, name TEXT)");
+        transaction.Run(
+            "CREATE TABLE child (id INTEGER PRIMARY KEY, parent_id INTEGER REFERENCES parent (id) ON DELETE CASCADE ON UPDATE "
+                + "CASCADE, name TEXT)"
+        );
         transaction.Run("CREATE TABLE tag (id INTEGER PRIMARY KEY, name TEXT UNIQUE)");
         transaction.Run("CREATE TABLE pair (a INTEGER, b INTEGER, PRIMARY KEY (a, b)) WITHOUT ROWID");
         transaction.Run("CREATE TABLE noted (id INTEGER PRIMARY KEY)");
@@ -275,7 +300,12 @@ public sealed class LogTests : IDisposable
     private static string Show(StandInDatabase database, RowChange change)
     {
         var table = database.RelationOf(change.Relation)!;
-        var mark = change.Kind switch { ChangeKind.Insert => "+", ChangeKind.Update => "~", _ => "-" };
+        var mark = change.Kind switch
+        {
+            ChangeKind.Insert => "+",
+            ChangeKind.Update => "~",
+            _ => "-",
+        };
         return $"{mark}{table.Name.Name} {RowKey.Display(change.After.IsNone ? change.Before : change.After, table.KeyOrdinals)}";
     }
 
@@ -297,9 +327,15 @@ public sealed class LogTests : IDisposable
                 {
                     switch (reader.GetValue(i))
                     {
-                        case long number: writer.Integer(number); break;
-                        case string text: writer.Text(text); break;
-                        default: writer.Null(); break;
+                        case long number:
+                            writer.Integer(number);
+                            break;
+                        case string text:
+                            writer.Text(text);
+                            break;
+                        default:
+                            writer.Null();
+                            break;
                     }
                 }
 

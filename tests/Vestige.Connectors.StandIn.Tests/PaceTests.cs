@@ -22,7 +22,10 @@ public sealed class PaceTests : IAsyncLifetime
         var now = TimeOnly.FromDateTime(DateTime.UtcNow);
         await crossing.PaceAsync(definition => definition with { Rest = [new RestWindow(now.AddHours(-1), now.AddHours(1))] });
         await crossing.InsertAsync(1, 3);
-        await crossing.WaitAsync(() => crossing.Status.Capture!.Spooled >= crossing.Systems.A.Head && crossing.Status.Resting is not null, "the log read and the rest");
+        await crossing.WaitAsync(
+            () => crossing.Status.Capture!.Spooled >= crossing.Systems.A.Head && crossing.Status.Resting is not null,
+            "the log read and the rest"
+        );
         await Task.Delay(1500, cancellation);
         Assert.InRange(crossing.Count(), 1, 2);
         await crossing.PaceAsync(definition => definition with { Rest = null });

@@ -27,17 +27,23 @@ public sealed class PacedCrossing : IAsyncDisposable
     /// <summary>Makes it by a definition, and starts it.</summary>
     public async Task StartAsync(Func<CrossingDefinition, CrossingDefinition> with)
     {
-        await Systems.Engine.DefineAsync(with(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.t")]))), "test", cancellation);
+        await Systems.Engine.DefineAsync(
+            with(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.t")]))),
+            "test",
+            cancellation
+        );
         await RunAsync();
     }
 
     public Task RunAsync() => Systems.Engine.RunAsync(Name, "test", cancellation);
 
     /// <summary>As the page of its pace does.</summary>
-    public Task PaceAsync(Func<CrossingDefinition, CrossingDefinition> change) => Systems.Engine.PaceAsync(Name, change, "test", cancellation);
+    public Task PaceAsync(Func<CrossingDefinition, CrossingDefinition> change) =>
+        Systems.Engine.PaceAsync(Name, change, "test", cancellation);
 
     /// <summary>As another definition does.</summary>
-    public Task ChangeAsync(Func<CrossingDefinition, CrossingDefinition> change) => Systems.Engine.ChangeAsync(change(Status.Definition), "test", cancellation);
+    public Task ChangeAsync(Func<CrossingDefinition, CrossingDefinition> change) =>
+        Systems.Engine.ChangeAsync(change(Status.Definition), "test", cancellation);
 
     public Task FollowsAsync() => WaitAsync(() => Status.State == CrossingState.Following, "following");
 

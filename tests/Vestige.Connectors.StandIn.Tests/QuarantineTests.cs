@@ -17,7 +17,11 @@ public sealed class QuarantineTests : IAsyncLifetime
 
     public async ValueTask InitializeAsync()
     {
-        await systems.RunAsync(systems.A, "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); CREATE TABLE child (id INTEGER PRIMARY KEY, t INTEGER REFERENCES t (id)); INSERT INTO t VALUES (0, 'loaded')");
+        await systems.RunAsync(
+            systems.A,
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); CREATE TABLE child (id INTEGER PRIMARY KEY, t INTEGER REFERENCES t "
+                + "(id)); INSERT INTO t VALUES (0, 'loaded')"
+        );
         await systems.BeginAsync();
     }
 
@@ -76,12 +80,17 @@ public sealed class QuarantineTests : IAsyncLifetime
         await systems.WaitAsync(() => Waiting.Count == 1, "the refusal");
         await systems.RunAsync(systems.A, "DELETE FROM t WHERE id = 2");
         await systems.WaitAsync(() => Waiting.Count == 2, "the deletion behind it");
-        await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Quarantine.DropAsync(Name, [Waiting[0].Id], " ", "test", cancellation));
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            systems.Engine.Quarantine.DropAsync(Name, [Waiting[0].Id], " ", "test", cancellation)
+        );
         await systems.Engine.Quarantine.DropAsync(Name, [Waiting[0].Id], "it is gone again", "test", cancellation);
         await systems.WaitAsync(() => Waiting.Count == 0, "an empty quarantine");
         Assert.Equal("0 loaded", There());
         var decided = Assert.Single((await systems.Engine.Quarantine.DecidedAsync(Name, 9, cancellation))!);
-        Assert.Equal((true, "test", "it is gone again", ChangeKind.Insert), (decided.Dropped, decided.By, decided.Words, decided.Change.Change.Kind));
+        Assert.Equal(
+            (true, "test", "it is gone again", ChangeKind.Insert),
+            (decided.Dropped, decided.By, decided.Words, decided.Change.Change.Kind)
+        );
 
         // What is removed leaves nothing behind for another of the same name.
         await systems.Engine.StopAsync(Name, StopMode.Now, "test", cancellation);
@@ -100,15 +109,28 @@ public sealed class QuarantineTests : IAsyncLifetime
         await systems.WaitAsync(() => There() == "0 loaded,3 short", "the row that fits");
         await systems.WaitAsync(() => Waiting.Count == 1, "the one that does not");
         var id = Waiting[0].Id;
-        await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Quarantine.EditAsync(Name, id, new Dictionary<string, string?> { ["id"] = "9" }, "test", cancellation));
-        await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Quarantine.EditAsync(Name, id, new Dictionary<string, string?> { ["w"] = "9" }, "test", cancellation));
-        await systems.Engine.Quarantine.EditAsync(Name, id, new Dictionary<string, string?> { ["v"] = "still too long" }, "test", cancellation);
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            systems.Engine.Quarantine.EditAsync(Name, id, new Dictionary<string, string?> { ["id"] = "9" }, "test", cancellation)
+        );
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            systems.Engine.Quarantine.EditAsync(Name, id, new Dictionary<string, string?> { ["w"] = "9" }, "test", cancellation)
+        );
+        await systems.Engine.Quarantine.EditAsync(
+            Name,
+            id,
+            new Dictionary<string, string?> { ["v"] = "still too long" },
+            "test",
+            cancellation
+        );
         await systems.WaitAsync(() => Waiting is [{ Tries: 2, State: WaitingState.Refused }], "the second refusal");
         await systems.Engine.Quarantine.EditAsync(Name, id, new Dictionary<string, string?> { ["v"] = "cut" }, "test", cancellation);
         await systems.WaitAsync(() => Waiting.Count == 0, "an empty quarantine");
         Assert.Equal("0 loaded,2 cut,3 short", There());
         var decided = (await systems.Engine.Quarantine.DecidedAsync(Name, 9, cancellation))!;
-        Assert.Equal([(false, "v", "still too long"), (false, "v", "too long")], decided.Select(one => (one.Dropped, one.Words, one.Change.Change.After.TextAt(1))));
+        Assert.Equal(
+            [(false, "v", "still too long"), (false, "v", "too long")],
+            decided.Select(one => (one.Dropped, one.Words, one.Change.Change.After.TextAt(1)))
+        );
     }
 
     [Fact]
@@ -141,7 +163,10 @@ public sealed class QuarantineTests : IAsyncLifetime
     public async Task A_trigger_that_was_made_on_the_bench_refuses_rows_as_well()
     {
         await StartAsync(new QuarantineRule(Rows: 5));
-        await systems.RunAsync(systems.B, "CREATE TRIGGER odd BEFORE INSERT ON t WHEN NEW.id % 2 = 1 BEGIN SELECT RAISE(ABORT, 'odd keys are not taken'); END");
+        await systems.RunAsync(
+            systems.B,
+            "CREATE TRIGGER odd BEFORE INSERT ON t WHEN NEW.id % 2 = 1 BEGIN SELECT RAISE(ABORT, 'odd keys are not taken'); END"
+        );
         await systems.RunAsync(systems.A, "INSERT INTO t VALUES (1, 'one'), (2, 'two'), (3, 'three')");
         await systems.WaitAsync(() => There() == "0 loaded,2 two" && Waiting.Count == 2, "the odd ones aside");
         Assert.All(Waiting, change => Assert.Contains("odd keys are not taken", change.Answer, StringComparison.Ordinal));
@@ -177,7 +202,10 @@ public sealed class QuarantineTests : IAsyncLifetime
     [Fact]
     public async Task A_row_that_cannot_be_treated_waits_until_the_treatment_is_another()
     {
-        await StartAsync(new QuarantineRule(Rows: 5), treatment: [new TreatmentStep("*.t", Compute: [new ComputedColumn("ratio", "100 / length(v)")])]);
+        await StartAsync(
+            new QuarantineRule(Rows: 5),
+            treatment: [new TreatmentStep("*.t", Compute: [new ComputedColumn("ratio", "100 / length(v)")])]
+        );
         await systems.RunAsync(systems.A, "INSERT INTO t VALUES (1, ''), (2, 'two')");
         await systems.WaitAsync(() => There() == "0 loaded,2 two" && Waiting.Count == 1, "the row aside");
         Assert.Null(Waiting[0].Into);
@@ -207,7 +235,11 @@ public sealed class QuarantineTests : IAsyncLifetime
     {
         await StartAsync(new QuarantineRule(Rows: 5));
         systems.B.Drills.Refuse(new RefusedRow("t", "70000"));
-        await systems.RunAsync(systems.A, "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 100000) INSERT INTO t SELECT i, 'a value that makes the row somewhat longer ' || i FROM n");
+        await systems.RunAsync(
+            systems.A,
+            "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 100000) INSERT INTO t SELECT i, 'a value that "
+                + "makes the row somewhat longer ' || i FROM n"
+        );
         await systems.WaitAsync(() => Count() == 100000, "all but one");
         Assert.Equal("70000", Assert.Single(Waiting).Change.After.DisplayAt(0));
     }
@@ -216,14 +248,32 @@ public sealed class QuarantineTests : IAsyncLifetime
 
     private CrossingState State => systems.Engine.Status(Name)!.State;
 
-    private string There() => systems.Rows("b.db", "SELECT coalesce(group_concat(r), '') FROM (SELECT id || ' ' || v AS r FROM t ORDER BY id)")[0];
+    private string There() =>
+        systems.Rows("b.db", "SELECT coalesce(group_concat(r), '') FROM (SELECT id || ' ' || v AS r FROM t ORDER BY id)")[0];
 
     private int Count() => int.Parse(systems.Rows("b.db", "SELECT CAST(count(*) AS TEXT) FROM t")[0]);
 
-    private async Task StartAsync(QuarantineRule? rule, ExistingRows existing = ExistingRows.Refuse, IReadOnlyList<TreatmentStep>? treatment = null)
+    private async Task StartAsync(
+        QuarantineRule? rule,
+        ExistingRows existing = ExistingRows.Refuse,
+        IReadOnlyList<TreatmentStep>? treatment = null
+    )
     {
         var rules = new TableRules([new TableRule(Take: "a.*")]);
-        await systems.Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", rules, new StartOptions(Existing: existing), Treatment: treatment, Quarantine: rule), "test", cancellation);
+        await systems.Engine.DefineAsync(
+            new CrossingDefinition(
+                Name,
+                CrossingDefinition.Copy,
+                "a",
+                "b",
+                rules,
+                new StartOptions(Existing: existing),
+                Treatment: treatment,
+                Quarantine: rule
+            ),
+            "test",
+            cancellation
+        );
         await systems.Engine.RunAsync(Name, "test", cancellation, Name);
         await systems.WaitAsync(() => State == CrossingState.Following, "following");
     }

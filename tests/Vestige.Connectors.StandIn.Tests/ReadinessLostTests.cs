@@ -20,12 +20,23 @@ public sealed class ReadinessLostTests : IAsyncDisposable
     {
         await systems.RunAsync(systems.A, "CREATE TABLE t (id INTEGER PRIMARY KEY)");
         await systems.BeginAsync(new KeptAlerts());
-        await systems.Engine.DefineAsync(new CrossingDefinition("copy", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.t")])), "test", cancellation);
+        await systems.Engine.DefineAsync(
+            new CrossingDefinition("copy", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.t")])),
+            "test",
+            cancellation
+        );
         await systems.Engine.RunAsync("copy", "test", cancellation);
         await systems.WaitAsync(() => systems.Engine.Status("copy")!.State == CrossingState.Following, "following");
         Assert.DoesNotContain(systems.Engine.Alerts!.Standing, alert => alert.Need.Kind == NeedKind.ReadinessLost);
         systems.A.Drills.ReaderStopped = true;
-        await systems.WaitAsync(() => systems.Engine.Alerts!.Standing.Any(alert => alert.Need is { Kind: NeedKind.ReadinessLost, Crossing: "copy" } && alert.Need.What.Contains("the log cannot be read", StringComparison.Ordinal)), "the alert");
+        await systems.WaitAsync(
+            () =>
+                systems.Engine.Alerts!.Standing.Any(alert =>
+                    alert.Need is { Kind: NeedKind.ReadinessLost, Crossing: "copy" }
+                    && alert.Need.What.Contains("the log cannot be read", StringComparison.Ordinal)
+                ),
+            "the alert"
+        );
         systems.A.Drills.ReaderStopped = false;
         await systems.WaitAsync(() => systems.Engine.Alerts!.Standing.All(alert => alert.Need.Kind != NeedKind.ReadinessLost), "its end");
     }
@@ -36,7 +47,8 @@ public sealed class ReadinessLostTests : IAsyncDisposable
 
         public Task<AlertSettings> ReadSettingsAsync(CancellationToken cancellation) => Task.FromResult(AlertSettings.Default);
 
-        public Task<(IReadOnlyList<Alert> Standing, long LastNumber)> ReadAsync(CancellationToken cancellation) => Task.FromResult<(IReadOnlyList<Alert>, long)>(([], 0));
+        public Task<(IReadOnlyList<Alert> Standing, long LastNumber)> ReadAsync(CancellationToken cancellation) =>
+            Task.FromResult<(IReadOnlyList<Alert>, long)>(([], 0));
 
         public Task WriteAsync(Alert alert, IReadOnlyList<AlertMessage> messages, CancellationToken cancellation)
         {

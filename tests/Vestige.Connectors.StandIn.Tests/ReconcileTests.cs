@@ -22,7 +22,9 @@ public sealed class ReconcileTests : IAsyncDisposable
     {
         await FollowAsync(
             "CREATE TABLE t (id INTEGER PRIMARY KEY, x REAL, v TEXT, b BLOB);"
-            + "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40000) INSERT INTO t SELECT i, i * 1.5, 'value ' || i, x'00ff' FROM n");
+                + "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40000) INSERT INTO t SELECT i, i * 1.5, "
+                + "'value ' || i, x'00ff' FROM n"
+        );
         Assert.True((await CompareAsync()).IsEqual);
         var planted = new (string Statement, DifferenceKind Kind, string Key, string? Column)[]
         {
@@ -63,7 +65,8 @@ public sealed class ReconcileTests : IAsyncDisposable
     {
         await FollowAsync(
             "CREATE TABLE t (id INTEGER PRIMARY KEY, n INTEGER NOT NULL);"
-            + "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 6000) INSERT INTO t SELECT i, 0 FROM n");
+                + "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 6000) INSERT INTO t SELECT i, 0 FROM n"
+        );
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
         var writing = WriteAsync(ending.Token);
         long inFlight = 0;
@@ -92,12 +95,22 @@ public sealed class ReconcileTests : IAsyncDisposable
     {
         await FollowAsync(
             "CREATE TABLE t (id TEXT PRIMARY KEY, branch INTEGER, name TEXT);"
-            + "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 9000) INSERT INTO t SELECT 'k' || i, i % 3, 'patron ' || i FROM n",
-            new TreatmentStep("a.t") { Keep = "branch < 2", Mask = [new MaskedColumn("name", MaskMethod.Hash)], Rename = [new RenamedColumn("branch", "place")] });
+                + "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 9000) INSERT INTO t SELECT 'k' || i, i % "
+                + "3, 'patron ' || i FROM n",
+            new TreatmentStep("a.t")
+            {
+                Keep = "branch < 2",
+                Mask = [new MaskedColumn("name", MaskMethod.Hash)],
+                Rename = [new RenamedColumn("branch", "place")],
+            }
+        );
         var whole = (await CompareAsync()).Tables.Single();
         Assert.True(whole.IsEqual, Told(whole));
         Assert.Equal((6000, 6000, true), (whole.SourceRows, whole.TargetRows, whole.ByHash));
-        await systems.RunAsync(systems.B, "UPDATE t SET name = 'shown' WHERE id = 'k6'; DELETE FROM t WHERE id = 'k7'; INSERT INTO t SELECT 'k8', 2, 'left out'");
+        await systems.RunAsync(
+            systems.B,
+            "UPDATE t SET name = 'shown' WHERE id = 'k6'; DELETE FROM t WHERE id = 'k7'; INSERT INTO t SELECT 'k8', 2, 'left out'"
+        );
         var found = (await CompareAsync()).Tables.Single();
         Assert.Equal((1, 1, 1), (found.Missing, found.Extra, found.Differing));
         Assert.Equal(["name"], found.Rows.Single(row => row.Kind == DifferenceKind.Differing).Columns);
@@ -107,9 +120,14 @@ public sealed class ReconcileTests : IAsyncDisposable
     [Fact]
     public async Task At_rest_later_changes_are_no_differences_and_those_that_cannot_be_told_are_said()
     {
-        await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'one'), (2, 'two'), (3, 'three'), (4, 'four')");
+        await FollowAsync(
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'one'), (2, 'two'), (3, 'three'), (4, 'four')"
+        );
         await RestAsync();
-        await systems.RunAsync(systems.A, "UPDATE t SET v = 'later' WHERE id = 2; INSERT INTO t VALUES (5, 'five'); DELETE FROM t WHERE id = 3");
+        await systems.RunAsync(
+            systems.A,
+            "UPDATE t SET v = 'later' WHERE id = 2; INSERT INTO t VALUES (5, 'five'); DELETE FROM t WHERE id = 3"
+        );
         var found = (await CompareAsync()).Tables.Single();
         Assert.True(found.IsEqual, Told(found));
         Assert.Equal(3, found.InFlight);
@@ -121,12 +139,18 @@ public sealed class ReconcileTests : IAsyncDisposable
     [Fact]
     public async Task After_a_proof_only_changed_rows_are_compared()
     {
-        await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 5000) INSERT INTO t SELECT i, 'value' FROM n");
+        await FollowAsync(
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i "
+                + "< 5000) INSERT INTO t SELECT i, 'value' FROM n"
+        );
         var unproved = (await CompareAsync(ComparisonScope.All with { Changed = true })).Tables.Single();
         Assert.Contains("never proved", unproved.Reason, StringComparison.Ordinal);
         Assert.True((await CompareAsync()).IsEqual);
         var first = systems.Engine.Status(Name)!.Proved!.Position;
-        await systems.RunAsync(systems.A, "UPDATE t SET v = 'new' WHERE id = 7; DELETE FROM t WHERE id = 8; INSERT INTO t VALUES (9000, 'made')");
+        await systems.RunAsync(
+            systems.A,
+            "UPDATE t SET v = 'new' WHERE id = 7; DELETE FROM t WHERE id = 8; INSERT INTO t VALUES (9000, 'made')"
+        );
         await SettledAsync();
         var changed = (await CompareAsync(ComparisonScope.All with { Changed = true })).Tables.Single();
         Assert.True(changed.IsEqual, Told(changed));
@@ -148,7 +172,10 @@ public sealed class ReconcileTests : IAsyncDisposable
     [Fact]
     public async Task A_range_and_a_sample_say_only_what_they_saw()
     {
-        await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 5000) INSERT INTO t SELECT i, 'value' FROM n");
+        await FollowAsync(
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i "
+                + "< 5000) INSERT INTO t SELECT i, 'value' FROM n"
+        );
         await systems.RunAsync(systems.B, "UPDATE t SET v = 'damaged' WHERE id = 1000");
         var table = new TableName("a", "t");
         Assert.Equal(100, (await CompareAsync(new ComparisonScope([table], From: "2000", Before: "2100"))).Tables.Single().Same);
@@ -157,17 +184,27 @@ public sealed class ReconcileTests : IAsyncDisposable
         var all = (await CompareAsync(new ComparisonScope([table], Sample: 5000))).Tables.Single();
         Assert.Equal((4999, 1), (all.Same, all.Differing));
         Assert.Equal(200, (await CompareAsync(new ComparisonScope([table], Sample: 200))).Tables.Single().SourceRows);
-        await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Reconcile.StartAsync(Name, new ComparisonScope([], From: "1"), "test", cancellation));
-        await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Reconcile.StartAsync(Name, new ComparisonScope([new TableName("c", "u")]), "test", cancellation));
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            systems.Engine.Reconcile.StartAsync(Name, new ComparisonScope([], From: "1"), "test", cancellation)
+        );
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            systems.Engine.Reconcile.StartAsync(Name, new ComparisonScope([new TableName("c", "u")]), "test", cancellation)
+        );
     }
 
     /// <summary>What changed between both sides outside of a range is nothing to the rows in it.</summary>
     [Fact]
     public async Task In_a_range_only_its_own_rows_in_flight_count()
     {
-        await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 5000) INSERT INTO t SELECT i, 'value' FROM n");
+        await FollowAsync(
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i "
+                + "< 5000) INSERT INTO t SELECT i, 'value' FROM n"
+        );
         await RestAsync();
-        await systems.RunAsync(systems.A, "UPDATE t SET v = 'later' WHERE id IN (5, 2050, 4990); DELETE FROM t WHERE id IN (6, 2051); INSERT INTO t VALUES (9000, 'made')");
+        await systems.RunAsync(
+            systems.A,
+            "UPDATE t SET v = 'later' WHERE id IN (5, 2050, 4990); DELETE FROM t WHERE id IN (6, 2051); INSERT INTO t VALUES (9000, 'made')"
+        );
         var found = (await CompareAsync(new ComparisonScope([new TableName("a", "t")], From: "2000", Before: "2100"))).Tables.Single();
         Assert.True(found.IsEqual, Told(found));
         Assert.Equal((100, 100, 100, 2), (found.SourceRows, found.TargetRows, found.Same, found.InFlight));
@@ -177,7 +214,10 @@ public sealed class ReconcileTests : IAsyncDisposable
     public async Task Rows_are_repaired_kept_and_put_back_and_extra_ones_stay_until_that_is_asked()
     {
         await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'one'), (2, 'two'), (3, 'three')");
-        await systems.RunAsync(systems.B, "UPDATE t SET v = 'damaged' WHERE id = 1; DELETE FROM t WHERE id = 2; INSERT INTO t VALUES (4, 'extra')");
+        await systems.RunAsync(
+            systems.B,
+            "UPDATE t SET v = 'damaged' WHERE id = 1; DELETE FROM t WHERE id = 2; INSERT INTO t VALUES (4, 'extra')"
+        );
         var found = await CompareAsync();
         var repair = await systems.Engine.Reconcile.Repairs.RepairAsync(Name, found, null, delete: false, "test", cancellation);
         Assert.Equal(2, repair.Changed);
@@ -188,12 +228,19 @@ public sealed class ReconcileTests : IAsyncDisposable
         var undone = await systems.Engine.Reconcile.Repairs.UndoAsync(Name, repair.Id, "test", cancellation);
         Assert.Contains("changed since", undone.Rows.Single(row => IntegerKeys.Display(row.Key) == "1").Note, StringComparison.Ordinal);
         Assert.Equal(["1 newer", "3 three", "4 extra"], systems.Rows("b.db", "SELECT id || ' ' || v FROM t ORDER BY id"));
-        await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Reconcile.Repairs.UndoAsync(Name, repair.Id, "test", cancellation));
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            systems.Engine.Reconcile.Repairs.UndoAsync(Name, repair.Id, "test", cancellation)
+        );
         var missing = (await CompareAsync()).Tables.Single().Rows.Single(row => row.Kind == DifferenceKind.Missing);
-        Assert.StartsWith("deleted again, after a repair had written it, when test took that back", missing.Cause, StringComparison.Ordinal);
+        Assert.StartsWith(
+            "deleted again, after a repair had written it, when test took that back",
+            missing.Cause,
+            StringComparison.Ordinal
+        );
         Assert.Equal(
             ["written, as it was missing", "deleted again, after a repair had written it"],
-            (await systems.Engine.Reconcile.Repairs.OfRowAsync(Name, new TableName("a", "t"), ["2"], cancellation)).Select(one => one.Words));
+            (await systems.Engine.Reconcile.Repairs.OfRowAsync(Name, new TableName("a", "t"), ["2"], cancellation)).Select(one => one.Words)
+        );
         Assert.Single(await systems.Engine.Reconcile.Repairs.OfRowAsync(Name, new TableName("a", "t"), ["1"], cancellation));
         Assert.Empty(await systems.Engine.Reconcile.Repairs.OfRowAsync(Name, new TableName("a", "t"), ["4"], cancellation));
         await systems.Engine.Reconcile.Repairs.RepairAsync(Name, await CompareAsync(), null, delete: true, "test", cancellation);
@@ -207,7 +254,8 @@ public sealed class ReconcileTests : IAsyncDisposable
     {
         await FollowAsync(
             "CREATE TABLE t (id INTEGER PRIMARY KEY, n INTEGER NOT NULL);"
-            + "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 50) INSERT INTO t SELECT i, 0 FROM n");
+                + "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 50) INSERT INTO t SELECT i, 0 FROM n"
+        );
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
         var writing = WriteAsync(ending.Token);
         var keys = Enumerable.Range(1, 50).ToList();
@@ -224,35 +272,57 @@ public sealed class ReconcileTests : IAsyncDisposable
         await ending.CancelAsync();
         await writing;
         await SettledAsync();
-        var (here, there) = (systems.Rows("a.db", "SELECT id || ' ' || n FROM t ORDER BY id"), systems.Rows("b.db", "SELECT id || ' ' || n FROM t WHERE n >= 0 ORDER BY id"));
+        var (here, there) = (
+            systems.Rows("a.db", "SELECT id || ' ' || n FROM t ORDER BY id"),
+            systems.Rows("b.db", "SELECT id || ' ' || n FROM t WHERE n >= 0 ORDER BY id")
+        );
         Assert.Empty(there.Except(here));
     }
 
     [Fact]
     public async Task By_a_rule_every_table_is_compared_all_the_time_and_what_differs_is_told()
     {
-        await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'one'), (2, 'two'); CREATE TABLE u (id INTEGER PRIMARY KEY, v TEXT)");
+        await FollowAsync(
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'one'), (2, 'two'); CREATE TABLE u (id INTEGER "
+                + "PRIMARY KEY, v TEXT)"
+        );
         await systems.Engine.Reconcile.SetRuleAsync(Name, new ReconcileRule(60, 1000), "test", cancellation);
         await systems.WaitAsync(() => systems.Engine.Status(Name)!.Proved is not null, "proofs of both tables");
         Assert.Empty(await systems.Engine.Reconcile.ListAsync(Name, cancellation));
-        await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Reconcile.SetRuleAsync(Name, new ReconcileRule(1, 1000), "test", cancellation));
-        await Assert.ThrowsAsync<RequestRefusedException>(() => systems.Engine.Reconcile.SetRuleAsync(Name, new ReconcileRule(Cron: "at noon"), "test", cancellation));
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            systems.Engine.Reconcile.SetRuleAsync(Name, new ReconcileRule(1, 1000), "test", cancellation)
+        );
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            systems.Engine.Reconcile.SetRuleAsync(Name, new ReconcileRule(Cron: "at noon"), "test", cancellation)
+        );
         await systems.Engine.Reconcile.SetRuleAsync(Name, new ReconcileRule(Cron: "* * * * * *"), "test", cancellation);
-        await systems.WaitAsync(() => systems.Engine.Reconcile.ListAsync(Name, cancellation).Result.Any(one => one is { By: "the schedule", IsEqual: true, Tables.Count: 2 }), "a comparison by the schedule");
+        await systems.WaitAsync(
+            () =>
+                systems
+                    .Engine.Reconcile.ListAsync(Name, cancellation)
+                    .Result.Any(one => one is { By: "the schedule", IsEqual: true, Tables.Count: 2 }),
+            "a comparison by the schedule"
+        );
     }
 
     /// <summary>So slowly that the table is compared in parts, and looked at while it is at work.</summary>
     [Fact]
     public async Task Of_a_table_at_work_is_shown_what_was_compared_and_what_was_not_yet()
     {
-        await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40000) INSERT INTO t SELECT i, 'value' FROM n");
+        await FollowAsync(
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i "
+                + "< 40000) INSERT INTO t SELECT i, 'value' FROM n"
+        );
         await systems.RunAsync(systems.B, "DELETE FROM t WHERE id = 2");
         await systems.Engine.Reconcile.SetRuleAsync(Name, new ReconcileRule(60, 4096), "test", cancellation);
         TableFinding? shown = null;
         await systems.WaitAsync(
-            () => systems.Engine.Reconcile.Running(Name) is { } running
-                && (shown = systems.Engine.Reconcile.FindAsync(Name, running.Id, cancellation).Result?.Tables.SingleOrDefault()) is { Position: not null },
-            "the first part");
+            () =>
+                systems.Engine.Reconcile.Running(Name) is { } running
+                && (shown = systems.Engine.Reconcile.FindAsync(Name, running.Id, cancellation).Result?.Tables.SingleOrDefault())
+                    is { Position: not null },
+            "the first part"
+        );
         Assert.Contains("is being compared", shown!.Reason, StringComparison.Ordinal);
         Assert.False(shown.IsEqual);
         Assert.Equal([SegmentState.Differing, SegmentState.Open], [shown.Segments[0].State, shown.Segments[^1].State]);
@@ -267,11 +337,18 @@ public sealed class ReconcileTests : IAsyncDisposable
     {
         await FollowAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'one')");
         await systems.Engine.Quarantine.SetRuleAsync(Name, new QuarantineRule(Rows: 5), "test", cancellation);
-        await systems.RunAsync(systems.B, "CREATE TRIGGER short BEFORE INSERT ON t WHEN length(NEW.v) > 3 BEGIN SELECT RAISE(ABORT, 'too long'); END");
+        await systems.RunAsync(
+            systems.B,
+            "CREATE TRIGGER short BEFORE INSERT ON t WHEN length(NEW.v) > 3 BEGIN SELECT RAISE(ABORT, 'too long'); END"
+        );
         await systems.RunAsync(systems.A, "INSERT INTO t VALUES (2, 'second')");
         await systems.WaitAsync(() => systems.Engine.Quarantine.Waiting(Name)!.Count == 1, "what waits");
         var found = await CompareAsync();
-        Assert.Contains("left in quarantine: too long", Assert.Single(found.Tables.Single().Rows).Cause, StringComparison.OrdinalIgnoreCase);
+        Assert.Contains(
+            "left in quarantine: too long",
+            Assert.Single(found.Tables.Single().Rows).Cause,
+            StringComparison.OrdinalIgnoreCase
+        );
         var repair = await systems.Engine.Reconcile.Repairs.RepairAsync(Name, found, null, delete: false, "test", cancellation);
         Assert.Contains("quarantine", Assert.Single(repair.Rows).Note, StringComparison.Ordinal);
     }
@@ -284,14 +361,26 @@ public sealed class ReconcileTests : IAsyncDisposable
         await systems.Engine.Quarantine.SetRuleAsync(Name, new QuarantineRule(Rows: 5), "test", cancellation);
         foreach (var on in new[] { "INSERT", "UPDATE" })
         {
-            await systems.RunAsync(systems.B, $"CREATE TRIGGER short_{on} BEFORE {on} ON t WHEN length(NEW.v) > 3 BEGIN SELECT RAISE(ABORT, 'too long'); END");
+            await systems.RunAsync(
+                systems.B,
+                $"CREATE TRIGGER short_{on} BEFORE {on} ON t WHEN length(NEW.v) > 3 BEGIN SELECT RAISE(ABORT, 'too long'); END"
+            );
         }
 
-        await systems.RunAsync(systems.A, "UPDATE t SET v = 'first' WHERE id = 1; UPDATE t SET v = 'second' WHERE id = 2; INSERT INTO t VALUES (3, 'third')");
+        await systems.RunAsync(
+            systems.A,
+            "UPDATE t SET v = 'first' WHERE id = 1; UPDATE t SET v = 'second' WHERE id = 2; INSERT INTO t VALUES (3, 'third')"
+        );
         await systems.WaitAsync(() => systems.Engine.Quarantine.Waiting(Name)!.Count == 3, "what waits");
         var waiting = systems.Engine.Quarantine.Waiting(Name)!;
         await systems.Engine.Quarantine.DropAsync(Name, [waiting[0].Id, waiting[2].Id], "not wanted", "Ann", cancellation);
-        await systems.Engine.Quarantine.EditAsync(Name, waiting[1].Id, new Dictionary<string, string?> { ["v"] = "2nd" }, "Ben", cancellation);
+        await systems.Engine.Quarantine.EditAsync(
+            Name,
+            waiting[1].Id,
+            new Dictionary<string, string?> { ["v"] = "2nd" },
+            "Ben",
+            cancellation
+        );
         await systems.WaitAsync(() => systems.Engine.Quarantine.Waiting(Name)!.Count == 0, "an empty quarantine");
         var causes = await CausesAsync();
         Assert.Contains("dropped in quarantine by Ann", causes["1"], StringComparison.Ordinal);
@@ -320,7 +409,11 @@ public sealed class ReconcileTests : IAsyncDisposable
     {
         await systems.RunAsync(systems.A, statements);
         await systems.BeginAsync();
-        await systems.Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")]), Treatment: steps), "test", cancellation);
+        await systems.Engine.DefineAsync(
+            new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")]), Treatment: steps),
+            "test",
+            cancellation
+        );
         await systems.Engine.RunAsync(Name, "test", cancellation);
         await systems.WaitAsync(() => systems.Engine.Status(Name)!.State == CrossingState.Following, "following");
     }
@@ -350,12 +443,19 @@ public sealed class ReconcileTests : IAsyncDisposable
     {
         for (var i = 0; !ending.IsCancellationRequested; i++)
         {
-            await systems.RunAsync(systems.A, $"UPDATE t SET n = n + 1 WHERE id IN ({(i * 7 % 50) + 1}, {(i * 3 % 50) + 1}); DELETE FROM t WHERE id = {(i % 5) + 10}; INSERT INTO t SELECT {(i % 5) + 10}, 1000000 + {i}");
+            await systems.RunAsync(
+                systems.A,
+                $"UPDATE t SET n = n + 1 WHERE id IN ({(i * 7 % 50) + 1}, {(i * 3 % 50) + 1}); DELETE FROM t WHERE id = "
+                    + $"{(i % 5) + 10}; INSERT INTO t SELECT {(i % 5) + 10}, 1000000 + {i}"
+            );
             await Task.Delay(2, CancellationToken.None);
         }
     }
 
-    private static string Told(TableFinding found) => $"{found.Reason} {string.Join("; ", found.Rows.Select(row => $"{row.Kind} {row.Key.DisplayAt(0)}: {Shown(row.Expected)} / {Shown(row.Found)}"))}";
+    private static string Told(TableFinding found) =>
+        $"{found.Reason} "
+        + string.Join("; ", found.Rows.Select(row => $"{row.Kind} {row.Key.DisplayAt(0)}: {Shown(row.Expected)} / {Shown(row.Found)}"));
 
-    private static string Shown(Core.Changes.Row row) => row.IsNone ? "none" : string.Join(", ", Enumerable.Range(0, row.Count).Select(row.DisplayAt));
+    private static string Shown(Core.Changes.Row row) =>
+        row.IsNone ? "none" : string.Join(", ", Enumerable.Range(0, row.Count).Select(row.DisplayAt));
 }

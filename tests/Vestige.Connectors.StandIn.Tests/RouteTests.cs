@@ -27,7 +27,10 @@ public sealed class RouteTests : IAsyncLifetime
         await StartAsync(another, "back", "b", "a", ExistingRows.Merge);
         await both.RunAsync(both.A, "UPDATE t SET v = 'of a' WHERE id = 1; INSERT INTO t VALUES (4, 'of a, too')");
         await both.RunAsync(both.B, "UPDATE t SET v = 'of b' WHERE id = 2; DELETE FROM t WHERE id = 3");
-        await both.WaitAsync(() => Content("a.db") == "1 of a,2 of b,4 of a, too" && Content("b.db") == Content("a.db"), "both being equal");
+        await both.WaitAsync(
+            () => Content("a.db") == "1 of a,2 of b,4 of a, too" && Content("b.db") == Content("a.db"),
+            "both being equal"
+        );
 
         // Whatever still circulated would be written again and again.
         await QuietAsync();
@@ -40,7 +43,18 @@ public sealed class RouteTests : IAsyncLifetime
 
     private async Task StartAsync(CrossingEngine engine, string name, string from, string to, ExistingRows existing)
     {
-        await engine.DefineAsync(new CrossingDefinition(name, CrossingDefinition.Copy, from, to, new TableRules([new TableRule(Take: $"{from}.t")]), new StartOptions(existing)), "test", cancellation);
+        await engine.DefineAsync(
+            new CrossingDefinition(
+                name,
+                CrossingDefinition.Copy,
+                from,
+                to,
+                new TableRules([new TableRule(Take: $"{from}.t")]),
+                new StartOptions(existing)
+            ),
+            "test",
+            cancellation
+        );
         await engine.RunAsync(name, "test", cancellation, typed: name);
         await both.WaitAsync(() => engine.Status(name)!.State == CrossingState.Following, "following");
     }
@@ -60,5 +74,6 @@ public sealed class RouteTests : IAsyncLifetime
 
     private string Content(string file) => string.Join(",", both.Rows(file, "SELECT id || ' ' || v FROM t ORDER BY id"));
 
-    private IReadOnlyList<string> Routes(string file) => both.Rows(file, "SELECT DISTINCT route FROM vestige_log WHERE route IS NOT NULL ORDER BY 1");
+    private IReadOnlyList<string> Routes(string file) =>
+        both.Rows(file, "SELECT DISTINCT route FROM vestige_log WHERE route IS NOT NULL ORDER BY 1");
 }

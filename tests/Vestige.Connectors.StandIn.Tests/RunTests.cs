@@ -20,13 +20,19 @@ public sealed class RunTests : IAsyncDisposable
     public async Task A_run_is_counted_while_it_goes_on_and_when_it_has_ended()
     {
         await FollowAsync();
-        await systems.RunAsync(systems.A, "INSERT INTO t VALUES (3, 'c'), (4, 'd'), (5, 'e'); UPDATE t SET v = 'z' WHERE id = 1; DELETE FROM t WHERE id = 2");
+        await systems.RunAsync(
+            systems.A,
+            "INSERT INTO t VALUES (3, 'c'), (4, 'd'), (5, 'e'); UPDATE t SET v = 'z' WHERE id = 1; DELETE FROM t WHERE id = 2"
+        );
         await systems.WaitAsync(() => Now is { Inserts: 3, Updates: 1, Deletes: 1 } run && run.To == systems.A.Head, "the counts");
         Assert.Equal((2, 0, "", null), (Now!.RowsLoaded, Now.Others, Now.Why, Now.EndedAt));
         await systems.Engine.PauseAsync(Name, "night shift", cancellation);
         await systems.WaitAsync(() => runs.All.Any(run => run.EndedAt is not null), "the end of the run");
         var first = Assert.Single(runs.All);
-        Assert.Equal((2, 3, 1, 1, "paused by night shift", systems.A.Head), (first.RowsLoaded, first.Inserts, first.Updates, first.Deletes, first.Why, first.To!.Value));
+        Assert.Equal(
+            (2, 3, 1, 1, "paused by night shift", systems.A.Head),
+            (first.RowsLoaded, first.Inserts, first.Updates, first.Deletes, first.Why, first.To!.Value)
+        );
         Assert.Null(Now);
 
         // The next one begins where that ended, and counts anew.
@@ -40,7 +46,12 @@ public sealed class RunTests : IAsyncDisposable
     public async Task Runs_that_the_schedule_begins_are_its_own()
     {
         await FollowAsync();
-        await systems.Engine.PaceAsync(Name, definition => definition with { Schedule = new RunSchedule(EverySeconds: 1) }, "test", cancellation);
+        await systems.Engine.PaceAsync(
+            Name,
+            definition => definition with { Schedule = new RunSchedule(EverySeconds: 1) },
+            "test",
+            cancellation
+        );
         await systems.WaitAsync(() => runs.All.Count(run => run.EndedAt is not null) >= 2, "two runs");
         var ended = runs.All.Where(run => run.EndedAt is not null).OrderBy(run => run.BeganAt).ToList();
         Assert.Equal(["test", "the schedule"], ended.Take(2).Select(run => run.By));
@@ -56,7 +67,14 @@ public sealed class RunTests : IAsyncDisposable
         systems.B.Drills.Delay = TimeSpan.FromMilliseconds(400);
         await systems.Engine.PauseAsync(Name, "night shift", cancellation);
         await systems.Engine.RunAsync(Name, "day shift", cancellation);
-        await systems.Engine.ChangeAsync(systems.Engine.Status(Name)!.Definition with { Tables = new TableRules([new TableRule(Take: "*")]) }, "architect", cancellation);
+        await systems.Engine.ChangeAsync(
+            systems.Engine.Status(Name)!.Definition with
+            {
+                Tables = new TableRules([new TableRule(Take: "*")]),
+            },
+            "architect",
+            cancellation
+        );
         systems.B.Drills.Delay = TimeSpan.Zero;
         await systems.RunAsync(systems.A, "INSERT INTO t VALUES (4, 'd'), (5, 'e')");
         await systems.WaitAsync(() => Now is { Inserts: 2 }, "the last run");
@@ -90,7 +108,10 @@ public sealed class RunTests : IAsyncDisposable
         await systems.RunAsync(systems.A, "INSERT INTO t VALUES (3, 'c')");
         await systems.WaitAsync(() => Now is { Inserts: 1 }, "the counts");
         clock.Ahead = TimeSpan.FromMinutes(1);
-        await systems.WaitAsync(() => runs.All is [{ Inserts: 1, RowsLoaded: 2, EndedAt: null, Why: "" } kept] && kept.To == systems.A.Head, "what is kept of the run");
+        await systems.WaitAsync(
+            () => runs.All is [{ Inserts: 1, RowsLoaded: 2, EndedAt: null, Why: "" } kept] && kept.To == systems.A.Head,
+            "what is kept of the run"
+        );
     }
 
     private CrossingRun? Now => systems.Engine.RunNow(Name);
@@ -99,7 +120,11 @@ public sealed class RunTests : IAsyncDisposable
     {
         await systems.RunAsync(systems.A, "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'a'), (2, 'b')");
         await systems.BeginAsync(runs: runs, clock: clock);
-        await systems.Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])), "test", cancellation);
+        await systems.Engine.DefineAsync(
+            new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.*")])),
+            "test",
+            cancellation
+        );
         await systems.Engine.RunAsync(Name, "test", cancellation);
         await systems.WaitAsync(() => systems.Engine.Status(Name)!.State == CrossingState.Following, "following");
     }

@@ -67,8 +67,12 @@ public sealed class ScheduleTests : IAsyncLifetime
         Assert.Equal(1, crossing.Count());
         await crossing.RunAsync();
         await crossing.WaitAsync(() => crossing.Count() == 4 && crossing.NextRun is not null, "the run that was asked for");
-        await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.PaceAsync(definition => definition with { Schedule = new RunSchedule(Cron: "61 * * * *") }));
-        await Assert.ThrowsAsync<RequestRefusedException>(() => crossing.PaceAsync(definition => definition with { Schedule = new RunSchedule(EverySeconds: 0) }));
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            crossing.PaceAsync(definition => definition with { Schedule = new RunSchedule(Cron: "61 * * * *") })
+        );
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            crossing.PaceAsync(definition => definition with { Schedule = new RunSchedule(EverySeconds: 0) })
+        );
     }
 
     [Fact]

@@ -29,7 +29,10 @@ public sealed class ScheduledRunTests : IAsyncLifetime
         await BeginSlowRunAsync(1);
         await crossing.ChangeAsync(definition => definition with { Schedule = null, ChangesPerSecond = null, Tables = One });
         await crossing.InsertAsync(21, 21);
-        await crossing.WaitAsync(() => crossing.Count() == 22 && crossing.Status.State == CrossingState.Following, "following without a schedule");
+        await crossing.WaitAsync(
+            () => crossing.Count() == 22 && crossing.Status.State == CrossingState.Following,
+            "following without a schedule"
+        );
         await Task.Delay(1500, cancellation);
         Assert.Equal((CrossingState.Following, null), (crossing.Status.State, crossing.NextRun));
     }
@@ -52,10 +55,20 @@ public sealed class ScheduledRunTests : IAsyncLifetime
     [Fact]
     public async Task A_table_made_between_two_runs_comes_with_the_next()
     {
-        await crossing.StartAsync(definition => definition with { Schedule = Yearly, Tables = new TableRules([new TableRule(Take: "a.*")], Future: true) });
+        await crossing.StartAsync(definition =>
+            definition with
+            {
+                Schedule = Yearly,
+                Tables = new TableRules([new TableRule(Take: "a.*")], Future: true),
+            }
+        );
         await crossing.WaitAsync(() => crossing.NextRun is not null, "the first run to end");
         await crossing.Systems.RunAsync(crossing.Systems.A, "CREATE TABLE u (id INTEGER PRIMARY KEY); INSERT INTO u VALUES (1)");
-        await crossing.WaitAsync(() => crossing.Systems.Engine.Events.Latest.Any(one => one.Text.StartsWith("Takes 1 table made later", StringComparison.Ordinal)), "the table to be taken");
+        await crossing.WaitAsync(
+            () =>
+                crossing.Systems.Engine.Events.Latest.Any(one => one.Text.StartsWith("Takes 1 table made later", StringComparison.Ordinal)),
+            "the table to be taken"
+        );
         Assert.Equal(1, Tables());
         Assert.NotNull(crossing.NextRun);
         await crossing.RunAsync();
@@ -73,7 +86,10 @@ public sealed class ScheduledRunTests : IAsyncLifetime
         {
             Assert.Single(crossing.Status.Tables);
             Assert.True(DateTimeOffset.UtcNow < until, "no second run");
-            runs += crossing.Systems.Engine.Events.Latest.Count(one => one.Text.StartsWith("Run over", StringComparison.Ordinal)) > runs + 1 ? 1 : 0;
+            runs +=
+                crossing.Systems.Engine.Events.Latest.Count(one => one.Text.StartsWith("Run over", StringComparison.Ordinal)) > runs + 1
+                    ? 1
+                    : 0;
         }
     }
 
@@ -136,5 +152,6 @@ public sealed class ScheduledRunTests : IAsyncLifetime
         await crossing.WaitAsync(() => crossing.NextRun is null && crossing.Count() > from, "a part of a slow run");
     }
 
-    private int Tables() => int.Parse(crossing.Systems.Rows("b.db", "SELECT CAST(count(*) AS TEXT) FROM sqlite_master WHERE name IN ('t', 'u')")[0]);
+    private int Tables() =>
+        int.Parse(crossing.Systems.Rows("b.db", "SELECT CAST(count(*) AS TEXT) FROM sqlite_master WHERE name IN ('t', 'u')")[0]);
 }

@@ -15,7 +15,11 @@ public sealed class StopMarkTests : IAsyncLifetime
     {
         await systems.RunAsync(systems.A, "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (0, 'loaded')");
         await systems.BeginAsync();
-        await systems.Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.t")])), "test", cancellation);
+        await systems.Engine.DefineAsync(
+            new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "a.t")])),
+            "test",
+            cancellation
+        );
         await systems.Engine.RunAsync(Name, "test", cancellation);
         await UntilAsync(CrossingState.Following);
     }

@@ -18,7 +18,10 @@ public sealed class TraceTests : IAsyncLifetime
 
     public async ValueTask InitializeAsync()
     {
-        await systems.RunAsync(systems.A, "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT, secret TEXT); INSERT INTO t VALUES (1, 'loaded', 's')");
+        await systems.RunAsync(
+            systems.A,
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT, secret TEXT); INSERT INTO t VALUES (1, 'loaded', 's')"
+        );
         await systems.BeginAsync();
         var definition = new CrossingDefinition(
             Name,
@@ -26,8 +29,13 @@ public sealed class TraceTests : IAsyncLifetime
             "a",
             "b",
             new TableRules([new TableRule(Take: "a.*")]),
-            Treatment: [new TreatmentStep("*.t", Keep: "v <> 'private'"), new TreatmentStep("*.t", Mask: [new MaskedColumn("secret", MaskMethod.Null)])],
-            Quarantine: new QuarantineRule(Rows: 3));
+            Treatment:
+            [
+                new TreatmentStep("*.t", Keep: "v <> 'private'"),
+                new TreatmentStep("*.t", Mask: [new MaskedColumn("secret", MaskMethod.Null)]),
+            ],
+            Quarantine: new QuarantineRule(Rows: 3)
+        );
         await systems.Engine.DefineAsync(definition, "test", cancellation);
         await systems.Engine.RunAsync(Name, "test", cancellation);
         await systems.WaitAsync(() => systems.Engine.Status(Name)!.State == CrossingState.Following, "following");
@@ -42,14 +50,20 @@ public sealed class TraceTests : IAsyncLifetime
         var began = DateTimeOffset.UtcNow;
         await systems.RunAsync(systems.A, "INSERT INTO t VALUES (2, 'two', 's'), (3, 'three', 's'), (4, 'private', 's')");
         await systems.RunAsync(systems.A, "UPDATE t SET v = 'deux' WHERE id = 2");
-        await systems.WaitAsync(() => systems.Engine.Quarantine.Waiting(Name)!.Count == 1 && systems.Rows("b.db", "SELECT v FROM t WHERE id = 2") is ["deux"], "all of it");
+        await systems.WaitAsync(
+            () => systems.Engine.Quarantine.Waiting(Name)!.Count == 1 && systems.Rows("b.db", "SELECT v FROM t WHERE id = 2") is ["deux"],
+            "all of it"
+        );
         await systems.Engine.PauseAsync(Name, "test", cancellation);
         await systems.RunAsync(systems.A, "DELETE FROM t WHERE id = 2");
         await systems.WaitAsync(() => systems.Engine.Status(Name)!.Capture!.Spooled >= systems.A.Head, "the spool");
 
         var two = await TraceAsync("2");
         Assert.Equal([ChangeKind.Insert, ChangeKind.Update, ChangeKind.Delete], two.Changes.Select(change => change.Change.Kind));
-        Assert.Equal([TraceStage.Applied, TraceStage.Applied, TraceStage.Waiting], two.Changes.Select(change => Assert.Single(change.Crossings).Stage));
+        Assert.Equal(
+            [TraceStage.Applied, TraceStage.Applied, TraceStage.Waiting],
+            two.Changes.Select(change => Assert.Single(change.Crossings).Stage)
+        );
         Assert.All(two.Changes, change => Assert.True(began <= change.CapturedAt && change.CommittedAt <= change.SpooledAt));
         Assert.InRange(two.Changes[0].Crossings[0].AppliedAt!.Value, began, DateTimeOffset.UtcNow);
         Assert.Equal("NULL", two.Changes[0].Crossings[0].Made[0].Change.After.DisplayAt(2));
@@ -66,17 +80,29 @@ public sealed class TraceTests : IAsyncLifetime
     [Fact]
     public async Task What_was_given_up_or_edited_in_quarantine_is_told_as_that_and_not_as_applied()
     {
-        await systems.RunAsync(systems.B, "CREATE TRIGGER short BEFORE INSERT ON t WHEN length(NEW.v) > 3 BEGIN SELECT RAISE(ABORT, 'too long'); END");
+        await systems.RunAsync(
+            systems.B,
+            "CREATE TRIGGER short BEFORE INSERT ON t WHEN length(NEW.v) > 3 BEGIN SELECT RAISE(ABORT, 'too long'); END"
+        );
         await systems.RunAsync(systems.A, "INSERT INTO t VALUES (2, 'second', 's'), (3, 'third', 's'), (4, 'iv', 's')");
         await systems.WaitAsync(() => systems.Engine.Quarantine.Waiting(Name)!.Count == 2, "what waits");
         var waiting = systems.Engine.Quarantine.Waiting(Name)!;
         await systems.Engine.Quarantine.DropAsync(Name, [waiting[0].Id], "not wanted", "Ann", cancellation);
-        await systems.Engine.Quarantine.EditAsync(Name, waiting[1].Id, new Dictionary<string, string?> { ["v"] = "3rd" }, "Ben", cancellation);
+        await systems.Engine.Quarantine.EditAsync(
+            Name,
+            waiting[1].Id,
+            new Dictionary<string, string?> { ["v"] = "3rd" },
+            "Ben",
+            cancellation
+        );
         await systems.WaitAsync(() => systems.Rows("b.db", "SELECT v FROM t WHERE id = 3") is ["3rd"], "the edited row");
         await systems.WaitAsync(() => systems.Engine.Quarantine.Waiting(Name)!.Count == 0, "an empty quarantine");
 
         var dropped = Assert.Single((await TraceAsync("2")).Changes).Crossings[0];
-        Assert.Equal((TraceStage.Dropped, "Ann", "not wanted", null), (dropped.Stage, dropped.Decided!.By, dropped.Decided.Words, dropped.AppliedAt));
+        Assert.Equal(
+            (TraceStage.Dropped, "Ann", "not wanted", null),
+            (dropped.Stage, dropped.Decided!.By, dropped.Decided.Words, dropped.AppliedAt)
+        );
         var edited = Assert.Single((await TraceAsync("3")).Changes).Crossings[0];
         Assert.Equal((TraceStage.Applied, "Ben", "v"), (edited.Stage, edited.Decided!.By, edited.Decided.Words));
         Assert.Null(Assert.Single((await TraceAsync("4")).Changes).Crossings[0].Decided);
@@ -84,8 +110,19 @@ public sealed class TraceTests : IAsyncLifetime
         // Loaded again, its rows are the source's.
         await systems.RunAsync(systems.B, "DROP TRIGGER short");
         await systems.Engine.ReloadAsync(Name, [Table], "test", cancellation);
-        await systems.WaitAsync(() => systems.Rows("b.db", "SELECT v FROM t WHERE id = 2") is ["second"] && systems.Engine.Status(Name)!.State == CrossingState.Following, "the load");
-        Assert.Equal((TraceStage.InLoad, null), (Assert.Single((await TraceAsync("2")).Changes).Crossings[0].Stage, Assert.Single((await TraceAsync("2")).Changes).Crossings[0].Decided));
+        await systems.WaitAsync(
+            () =>
+                systems.Rows("b.db", "SELECT v FROM t WHERE id = 2") is ["second"]
+                && systems.Engine.Status(Name)!.State == CrossingState.Following,
+            "the load"
+        );
+        Assert.Equal(
+            (TraceStage.InLoad, null),
+            (
+                Assert.Single((await TraceAsync("2")).Changes).Crossings[0].Stage,
+                Assert.Single((await TraceAsync("2")).Changes).Crossings[0].Decided
+            )
+        );
     }
 
     private Task<Trace> TraceAsync(string key) => systems.Engine.Trace.RowAsync("a", Table, [key], cancellation);

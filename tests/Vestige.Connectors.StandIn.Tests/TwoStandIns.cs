@@ -63,7 +63,13 @@ public sealed class TwoStandIns : IAsyncDisposable
         return another;
     }
 
-    private CrossingEngine EngineOver(Systems systems, MemoryStore store, IAlertStore? alerts = null, IRunStore? runs = null, TimeProvider? clock = null) =>
+    private CrossingEngine EngineOver(
+        Systems systems,
+        MemoryStore store,
+        IAlertStore? alerts = null,
+        IRunStore? runs = null,
+        TimeProvider? clock = null
+    ) =>
         new(
             systems,
             store,
@@ -76,16 +82,22 @@ public sealed class TwoStandIns : IAsyncDisposable
             NullLogger.Instance,
             alerts: alerts,
             runs: runs,
-            reconciliations: reconciliations);
+            reconciliations: reconciliations
+        );
 
-    public Task RunAsync(StandInDatabase database, string statement) => StandInBench.RunAsync(database, statement, TimeProvider.System, cancellation);
+    public Task RunAsync(StandInDatabase database, string statement) =>
+        StandInBench.RunAsync(database, statement, TimeProvider.System, cancellation);
 
     public async Task WaitAsync(Func<bool> holds, string what)
     {
         var until = DateTimeOffset.UtcNow + Patience;
         while (!holds())
         {
-            Assert.True(DateTimeOffset.UtcNow < until, $"Waited in vain for {what}: {string.Join("; ", Engine.Statuses.Select(status => $"{status.State}, {status.Fault?.What} {status.Waiting?.What}"))}");
+            Assert.True(
+                DateTimeOffset.UtcNow < until,
+                $"Waited in vain for {what}: "
+                    + string.Join("; ", Engine.Statuses.Select(status => $"{status.State}, {status.Fault?.What} {status.Waiting?.What}"))
+            );
             await Task.Delay(20, cancellation);
         }
     }
@@ -109,9 +121,11 @@ public sealed class TwoStandIns : IAsyncDisposable
 
     private sealed class Systems(StandInDatabase a, StandInDatabase b, string spools) : IConnections
     {
-        public SourceSystem Source(string connection) => new(connection, new ConnectorOfPorts(new StandInSource(connection == "a" ? a : b, TimeProvider.System)));
+        public SourceSystem Source(string connection) =>
+            new(connection, new ConnectorOfPorts(new StandInSource(connection == "a" ? a : b, TimeProvider.System)));
 
-        public TargetSystem Target(string connection) => new(connection, new ConnectorOfPorts(new StandInTarget(connection == "a" ? a : b, TimeProvider.System)));
+        public TargetSystem Target(string connection) =>
+            new(connection, new ConnectorOfPorts(new StandInTarget(connection == "a" ? a : b, TimeProvider.System)));
 
         public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(spools + connection);
     }
@@ -128,7 +142,8 @@ public sealed class TwoStandIns : IAsyncDisposable
         private readonly ConcurrentDictionary<string, StoredCrossing> crossings = new();
         private long term;
 
-        public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([.. crossings.Values]);
+        public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) =>
+            Task.FromResult<IReadOnlyList<StoredCrossing>>([.. crossings.Values]);
 
         public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
         {
@@ -138,7 +153,8 @@ public sealed class TwoStandIns : IAsyncDisposable
 
         public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 
-        public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(term = Math.Max(term, after) + 1);
+        public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) =>
+            Task.FromResult(term = Math.Max(term, after) + 1);
 
         public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
     }

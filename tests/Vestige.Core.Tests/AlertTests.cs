@@ -12,22 +12,30 @@ public class AlertTests
     /// <summary>Between two changes of an alarm lies at least the time that the condition must hold, or be gone, without a break.</summary>
     [Fact]
     public void On_a_noisy_signal_an_alarm_changes_only_after_the_signal_was_steady_for_long_enough() =>
-        Gen.Select(Gen.Bool.Array[1, 400], Gen.Int[0, 20], Gen.Int[0, 20]).Sample((signal, after, overAfter) =>
-        {
-            var alarm = Alarm.Quiet;
-            for (var second = 0; second < signal.Length; second++)
-            {
-                var before = alarm.Raised;
-                alarm = alarm.Step(signal[second], Start.AddSeconds(second), TimeSpan.FromSeconds(after), TimeSpan.FromSeconds(overAfter));
-                if (alarm.Raised == before)
+        Gen.Select(Gen.Bool.Array[1, 400], Gen.Int[0, 20], Gen.Int[0, 20])
+            .Sample(
+                (signal, after, overAfter) =>
                 {
-                    continue;
-                }
+                    var alarm = Alarm.Quiet;
+                    for (var second = 0; second < signal.Length; second++)
+                    {
+                        var before = alarm.Raised;
+                        alarm = alarm.Step(
+                            signal[second],
+                            Start.AddSeconds(second),
+                            TimeSpan.FromSeconds(after),
+                            TimeSpan.FromSeconds(overAfter)
+                        );
+                        if (alarm.Raised == before)
+                        {
+                            continue;
+                        }
 
-                var steady = Math.Min(second, alarm.Raised ? after : overAfter);
-                Assert.All(signal[(second - steady)..(second + 1)], value => Assert.Equal(alarm.Raised, value));
-            }
-        });
+                        var steady = Math.Min(second, alarm.Raised ? after : overAfter);
+                        Assert.All(signal[(second - steady)..(second + 1)], value => Assert.Equal(alarm.Raised, value));
+                    }
+                }
+            );
 
     [Fact]
     public void A_signal_that_comes_and_goes_faster_than_it_must_hold_is_never_raised_and_once_raised_never_over()
@@ -42,7 +50,12 @@ public class AlertTests
             Assert.True(raised.Raised);
         }
 
-        Assert.False(raised.Step(false, Start.AddHours(2), TimeSpan.Zero, TimeSpan.FromSeconds(60)).Step(false, Start.AddHours(3), TimeSpan.Zero, TimeSpan.FromSeconds(60)).Raised);
+        Assert.False(
+            raised
+                .Step(false, Start.AddHours(2), TimeSpan.Zero, TimeSpan.FromSeconds(60))
+                .Step(false, Start.AddHours(3), TimeSpan.Zero, TimeSpan.FromSeconds(60))
+                .Raised
+        );
     }
 
     [Fact]
@@ -64,8 +77,16 @@ public class AlertTests
         Assert.True(rule.Holds(TimeSpan.FromSeconds(124), raised: true));
         Assert.False(rule.Holds(TimeSpan.FromSeconds(126), raised: true));
         Assert.True(rule.Holds(null, raised: false));
-        Assert.Equal((true, false), (new AlertRule(NeedKind.LogLoss).Holds(TimeSpan.FromHours(5), raised: false), new AlertRule(NeedKind.LogLoss).Holds(TimeSpan.FromDays(300), raised: false)));
-        Assert.Contains(new AlertSettings([rule with { LimitSeconds = 0 }], []).Check(), problem => problem.Field == "rules[0].limitSeconds");
+        Assert.Equal(
+            (true, false),
+            (
+                new AlertRule(NeedKind.LogLoss).Holds(TimeSpan.FromHours(5), raised: false),
+                new AlertRule(NeedKind.LogLoss).Holds(TimeSpan.FromDays(300), raised: false)
+            )
+        );
+        Assert.Contains(new AlertSettings([rule with { LimitSeconds = 0 }], []).Check(), problem =>
+            problem.Field == "rules[0].limitSeconds"
+        );
     }
 
     [Theory]
@@ -82,8 +103,12 @@ public class AlertTests
     public void The_last_rule_that_matches_decides_and_settings_are_checked()
     {
         var settings = new AlertSettings(
-            [new AlertRule(NeedKind.Lag, LimitSeconds: 300), new AlertRule(NeedKind.Lag, Crossings: "ledger-*", LimitSeconds: 10, Channels: ["on-call"])],
-            [new AlertChannel("on-call", AlertChannel.Webhook, Url: "https://example.org/hook")]);
+            [
+                new AlertRule(NeedKind.Lag, LimitSeconds: 300),
+                new AlertRule(NeedKind.Lag, Crossings: "ledger-*", LimitSeconds: 10, Channels: ["on-call"]),
+            ],
+            [new AlertChannel("on-call", AlertChannel.Webhook, Url: "https://example.org/hook")]
+        );
         Assert.Empty(settings.Check());
         Assert.Equal(10, settings.RuleFor(NeedKind.Lag, "ledger-copy").LimitSeconds);
         Assert.Equal(300, settings.RuleFor(NeedKind.Lag, "warehouse").LimitSeconds);
@@ -91,10 +116,25 @@ public class AlertTests
         Assert.Empty(AlertSettings.Default.Check());
         var wrong = new AlertSettings(
             [new AlertRule(NeedKind.Lag), new AlertRule(NeedKind.Held, ForSeconds: -1, Channels: ["nobody"])],
-            [new AlertChannel("On Call", "pager"), new AlertChannel("hook", AlertChannel.Webhook, Url: "ftp://x"), new AlertChannel("mail", AlertChannel.Email, Host: "h", Port: 25, From: "a@b", To: ["nobody"])],
-            new QuietHours(default, default, "Nowhere/None"));
+            [
+                new AlertChannel("On Call", "pager"),
+                new AlertChannel("hook", AlertChannel.Webhook, Url: "ftp://x"),
+                new AlertChannel("mail", AlertChannel.Email, Host: "h", Port: 25, From: "a@b", To: ["nobody"]),
+            ],
+            new QuietHours(default, default, "Nowhere/None")
+        );
         Assert.Equal(
-            ["channels[0].kind", "channels[0].name", "channels[1].url", "channels[2].to", "quiet.zone", "rules[0].limitSeconds", "rules[1]", "rules[1].channels"],
-            wrong.Check().Select(problem => problem.Field).Order());
+            [
+                "channels[0].kind",
+                "channels[0].name",
+                "channels[1].url",
+                "channels[2].to",
+                "quiet.zone",
+                "rules[0].limitSeconds",
+                "rules[1]",
+                "rules[1].channels",
+            ],
+            wrong.Check().Select(problem => problem.Field).Order()
+        );
     }
 }

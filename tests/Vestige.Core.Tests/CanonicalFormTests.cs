@@ -12,12 +12,17 @@ namespace Vestige.Core.Tests;
 /// <summary>Values of unlike engines in one form: what is equal by definition is the same, and nothing else is.</summary>
 public class CanonicalFormTests
 {
-    /// <summary>RFC 8785, 3.2.2: its own example; the first number keeps its digits here, where the scheme gives 333333333.3333333.</summary>
+    /// <summary>
+    /// RFC 8785, 3.2.2: its own example; the first number keeps its digits here, where the scheme gives 333333333.3333333.
+    /// </summary>
     [Fact]
     public void The_example_of_the_scheme_comes_out_as_it_says_but_for_digits_that_it_rounds()
     {
-        const string input = """{"numbers": [333333333.33333329, 1E30, 4.50, 2e-3, 0.000000000000000000000000001], "string": "\u20ac$\u000F\u000aA'\u0042\u0022\u005c\\\"\/", "literals": [null, true, false]}""";
-        const string scheme = """{"literals":[null,true,false],"numbers":[333333333.3333333,1e+30,4.5,0.002,1e-27],"string":"€$\u000f\nA'B\"\\\\\"/"}""";
+        const string input =
+            """{"numbers": [333333333.33333329, 1E30, 4.50, 2e-3, 0.000000000000000000000000001],"""
+                + """ "string": "\u20ac$\u000F\u000aA'\u0042\u0022\u005c\\\"\/", "literals": [null, true, false]}""";
+        const string scheme =
+            """{"literals":[null,true,false],"numbers":[333333333.3333333,1e+30,4.5,0.002,1e-27],"string":"€$\u000f\nA'B\"\\\\\"/"}""";
         Assert.Equal(scheme.Replace("333333333.3333333,", "333333333.33333329,", StringComparison.Ordinal), Json(input));
         Assert.Equal(scheme, Json(scheme));
     }
@@ -26,8 +31,20 @@ public class CanonicalFormTests
     [Fact]
     public void Keys_are_sorted_as_the_scheme_says()
     {
-        const string input = """{"\u20ac": "Euro Sign", "\r": "Carriage Return", "\ufb33": "Hebrew Letter Dalet With Dagesh", "1": "One", "\ud83d\ude00": "Emoji: Grinning Face", "\u0080": "Control", "\u00f6": "Latin Small Letter O With Diaeresis"}""";
-        string[] order = ["Carriage Return", "One", "Control", "Latin Small Letter O With Diaeresis", "Euro Sign", "Emoji: Grinning Face", "Hebrew Letter Dalet With Dagesh"];
+        const string input =
+            """{"\u20ac": "Euro Sign", "\r": "Carriage Return", "\ufb33": "Hebrew Letter Dalet With Dagesh","""
+                + """ "1": "One", "\ud83d\ude00": "Emoji: Grinning Face","""
+                + """ "\u0080": "Control", "\u00f6": "Latin Small Letter O With Diaeresis"}""";
+        string[] order =
+        [
+            "Carriage Return",
+            "One",
+            "Control",
+            "Latin Small Letter O With Diaeresis",
+            "Euro Sign",
+            "Emoji: Grinning Face",
+            "Hebrew Letter Dalet With Dagesh",
+        ];
         var written = Json(input)!;
         var places = order.Select(name => written.IndexOf(name, StringComparison.Ordinal)).ToList();
         Assert.Equal(places.Order(), places);
@@ -52,13 +69,15 @@ public class CanonicalFormTests
     [InlineData("1424953923781206.2", "1424953923781206.2")]
     [InlineData("0.10", "0.1")]
     [InlineData("12e2", "1200")]
-    public void Numbers_are_laid_out_as_the_scheme_says_and_keep_their_digits(string number, string expected) => Assert.Equal(expected, Json(number));
+    public void Numbers_are_laid_out_as_the_scheme_says_and_keep_their_digits(string number, string expected) =>
+        Assert.Equal(expected, Json(number));
 
     [Fact]
     public void What_is_no_JSON_is_told() => Assert.All(new[] { "{", "{} {}", "nul", "'a'", "" }, text => Assert.Null(Json(text)));
 
     [Fact]
-    public void A_number_beyond_double_precision_is_another() => Assert.NotEqual(Json("[0.1000000000000000055511151231257827]"), Json("[0.1]"));
+    public void A_number_beyond_double_precision_is_another() =>
+        Assert.NotEqual(Json("[0.1000000000000000055511151231257827]"), Json("[0.1]"));
 
     [Theory]
     [InlineData("numeric(12,2)", "1.50", "NUMERIC", "1.5", true)]
@@ -90,49 +109,70 @@ public class CanonicalFormTests
     [InlineData("integer", "1", "INTEGER", "one", false)]
     public void Values_of_two_engines_are_equal_or_not(string type, string text, string typeThere, object? there, bool equal)
     {
-        var (here, other) = CanonicalColumn.Of(new Column("c", type), MeaningHere(type), new Column("c", typeThere), MeaningThere(typeThere))!.Value;
+        var (here, other) = CanonicalColumn
+            .Of(new Column("c", type), MeaningHere(type), new Column("c", typeThere), MeaningThere(typeThere))!
+            .Value;
         Assert.Equal(equal, Written(here, Row(text)) == Written(other, Row(there)));
     }
 
     [Fact]
     public void What_cannot_be_compared_has_no_form()
     {
-        Assert.Null(CanonicalColumn.Of(new Column("c", "numeric"), new ColumnMeaning(ExpressionType.Decimal), new Column("c", "REAL"), new ColumnMeaning(ExpressionType.Real)));
-        Assert.Null(CanonicalColumn.Of(new Column("c", "date"), new ColumnMeaning(ExpressionType.Date), new Column("c", "TEXT"), new ColumnMeaning(ExpressionType.Text)));
+        Assert.Null(
+            CanonicalColumn.Of(
+                new Column("c", "numeric"),
+                new ColumnMeaning(ExpressionType.Decimal),
+                new Column("c", "REAL"),
+                new ColumnMeaning(ExpressionType.Real)
+            )
+        );
+        Assert.Null(
+            CanonicalColumn.Of(
+                new Column("c", "date"),
+                new ColumnMeaning(ExpressionType.Date),
+                new Column("c", "TEXT"),
+                new ColumnMeaning(ExpressionType.Text)
+            )
+        );
     }
 
     /// <summary>A decimal is the same whichever way its zeros are written, and no other.</summary>
     [Fact]
     public void Decimals_are_the_same_exactly_when_they_are_equal() =>
-        Gen.Select(Gen.Int[-2000, 2000], Gen.Int[0, 3], Gen.Int[-2000, 2000], Gen.Int[0, 3]).Sample((one, scale, other, scaleThere) =>
+        Gen.Select(Gen.Int[-2000, 2000], Gen.Int[0, 3], Gen.Int[-2000, 2000], Gen.Int[0, 3])
+            .Sample(
+                (one, scale, other, scaleThere) =>
+                {
+                    var (left, right) = (new ExactDecimal(one, scale), new ExactDecimal(other, scaleThere));
+                    var column = new CanonicalColumn("c", CanonicalKind.Decimal, ExpressionType.Decimal);
+                    Assert.Equal(left == right, Written(column, Row(left.ToString())) == Written(column, Row(right.ToString())));
+                }
+            );
+
+    private static ColumnMeaning MeaningHere(string type) =>
+        type switch
         {
-            var (left, right) = (new ExactDecimal(one, scale), new ExactDecimal(other, scaleThere));
-            var column = new CanonicalColumn("c", CanonicalKind.Decimal, ExpressionType.Decimal);
-            Assert.Equal(left == right, Written(column, Row(left.ToString())) == Written(column, Row(right.ToString())));
-        });
+            "bigint" or "integer" => new(ExpressionType.Integer),
+            "double precision" => new(ExpressionType.Real),
+            "boolean" => new(ExpressionType.Boolean),
+            "jsonb" => new(ExpressionType.Other),
+            "text" => new(ExpressionType.Text),
+            _ when type.StartsWith("character", StringComparison.Ordinal) => new(ExpressionType.Text, Padded: true),
+            _ when type.StartsWith("numeric", StringComparison.Ordinal) => new(ExpressionType.Decimal),
+            "timestamp with time zone" => new(ExpressionType.Instant),
+            _ => new(ExpressionType.Timestamp),
+        };
 
-    private static ColumnMeaning MeaningHere(string type) => type switch
-    {
-        "bigint" or "integer" => new(ExpressionType.Integer),
-        "double precision" => new(ExpressionType.Real),
-        "boolean" => new(ExpressionType.Boolean),
-        "jsonb" => new(ExpressionType.Other),
-        "text" => new(ExpressionType.Text),
-        _ when type.StartsWith("character", StringComparison.Ordinal) => new(ExpressionType.Text, Padded: true),
-        _ when type.StartsWith("numeric", StringComparison.Ordinal) => new(ExpressionType.Decimal),
-        "timestamp with time zone" => new(ExpressionType.Instant),
-        _ => new(ExpressionType.Timestamp),
-    };
-
-    private static ColumnMeaning MeaningThere(string type) => type switch
-    {
-        "INTEGER" => new(ExpressionType.Integer),
-        "REAL" => new(ExpressionType.Real),
-        "BOOLEAN" => new(ExpressionType.Boolean),
-        "TIMESTAMP" => new(ExpressionType.Timestamp),
-        "NUMERIC" or "JSON" => new(ExpressionType.Decimal),
-        _ => new(ExpressionType.Text),
-    };
+    private static ColumnMeaning MeaningThere(string type) =>
+        type switch
+        {
+            "INTEGER" => new(ExpressionType.Integer),
+            "REAL" => new(ExpressionType.Real),
+            "BOOLEAN" => new(ExpressionType.Boolean),
+            "TIMESTAMP" => new(ExpressionType.Timestamp),
+            "NUMERIC" or "JSON" => new(ExpressionType.Decimal),
+            _ => new(ExpressionType.Text),
+        };
 
     private static string? Json(string text)
     {

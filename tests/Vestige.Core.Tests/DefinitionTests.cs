@@ -37,16 +37,26 @@ public class DefinitionTests
         Assert.Equal(ApplyMode.InsertOnly, definition.AppliedAs(new TableName("s", "a")));
         Assert.Equal(ApplyMode.Upsert, definition.AppliedAs(new TableName("s", "t")));
         Assert.Equal(ApplyMode.Upsert, definition.AppliedAs(new TableName("other", "t")));
-        Assert.Contains(DefinitionRules.Check(definition with { Apply = [new ApplyRule(" ", ApplyMode.InsertOnly)] }), problem => problem.Field == "apply[0].tables");
+        Assert.Contains(DefinitionRules.Check(definition with { Apply = [new ApplyRule(" ", ApplyMode.InsertOnly)] }), problem =>
+            problem.Field == "apply[0].tables"
+        );
     }
 
     [Fact]
     public void An_entry_that_is_null_is_named_by_its_place()
     {
-        Assert.Equal("tables.rules[1]", Assert.Single(DefinitionRules.Check(Definition() with { Tables = new TableRules([new TableRule(Take: "*"), null!]) })).Field);
-        Assert.Equal("start.tables[0]", Assert.Single(DefinitionRules.Check(Definition() with { Start = new StartOptions(Tables: [null!]) })).Field);
+        Assert.Equal(
+            "tables.rules[1]",
+            Assert.Single(DefinitionRules.Check(Definition() with { Tables = new TableRules([new TableRule(Take: "*"), null!]) })).Field
+        );
+        Assert.Equal(
+            "start.tables[0]",
+            Assert.Single(DefinitionRules.Check(Definition() with { Start = new StartOptions(Tables: [null!]) })).Field
+        );
         Assert.Equal("treatment[0]", Assert.Single(DefinitionRules.Check(Definition() with { Treatment = [null!] })).Field);
-        Assert.Contains(DefinitionRules.Check(Definition() with { Treatment = [new("s.t", LeaveOut: ["a", null!])] }), problem => problem.Field == "treatment[0].leaveOut[1]");
+        Assert.Contains(DefinitionRules.Check(Definition() with { Treatment = [new("s.t", LeaveOut: ["a", null!])] }), problem =>
+            problem.Field == "treatment[0].leaveOut[1]"
+        );
     }
 
     [Fact]
@@ -54,8 +64,14 @@ public class DefinitionTests
     {
         var later = Definition() with { Tables = Definition().Tables with { Future = true } };
         Assert.Empty(DefinitionRules.Check(later));
-        Assert.Equal("tables.future", Assert.Single(DefinitionRules.Check(later with { Start = new StartOptions(Kind: StartKind.Rows) })).Field);
-        Assert.Equal("tables.future", Assert.Single(DefinitionRules.Check(later with { Start = new StartOptions(Kind: StartKind.Changes) })).Field);
+        Assert.Equal(
+            "tables.future",
+            Assert.Single(DefinitionRules.Check(later with { Start = new StartOptions(Kind: StartKind.Rows) })).Field
+        );
+        Assert.Equal(
+            "tables.future",
+            Assert.Single(DefinitionRules.Check(later with { Start = new StartOptions(Kind: StartKind.Changes) })).Field
+        );
     }
 
     [Fact]
@@ -80,20 +96,34 @@ public class DefinitionTests
     [Fact]
     public void A_rule_must_take_or_leave_and_something_must_be_taken()
     {
-        Assert.Contains(DefinitionRules.Check(Definition() with { Tables = new TableRules([new TableRule()]) }), problem => problem.Field == "tables.rules[0]");
-        Assert.Contains(DefinitionRules.Check(Definition() with { Tables = new TableRules([new TableRule(Leave: "x")]) }), problem => problem.Field == "tables.rules");
+        Assert.Contains(DefinitionRules.Check(Definition() with { Tables = new TableRules([new TableRule()]) }), problem =>
+            problem.Field == "tables.rules[0]"
+        );
+        Assert.Contains(DefinitionRules.Check(Definition() with { Tables = new TableRules([new TableRule(Leave: "x")]) }), problem =>
+            problem.Field == "tables.rules"
+        );
         Assert.Empty(DefinitionRules.Check(Definition()));
     }
 
     [Fact]
     public void Parents_come_before_children_and_circles_are_told()
     {
-        TableSchema Table(string name, params string[] parents) => new(
-            new TableName("s", name),
-            [new Column("id", "INTEGER", KeyOrdinal: 1)],
-            [],
-            [.. parents.Select(parent => new ForeignKey(["x"], new TableName("s", parent), ["id"]))]);
-        var order = TableOrder.Of([Table("loan", "copy", "patron"), Table("copy", "title"), Table("patron"), Table("title"), Table("ring1", "ring2"), Table("ring2", "ring1"), Table("self", "self")]);
+        TableSchema Table(string name, params string[] parents) =>
+            new(
+                new TableName("s", name),
+                [new Column("id", "INTEGER", KeyOrdinal: 1)],
+                [],
+                [.. parents.Select(parent => new ForeignKey(["x"], new TableName("s", parent), ["id"]))]
+            );
+        var order = TableOrder.Of([
+            Table("loan", "copy", "patron"),
+            Table("copy", "title"),
+            Table("patron"),
+            Table("title"),
+            Table("ring1", "ring2"),
+            Table("ring2", "ring1"),
+            Table("self", "self"),
+        ]);
         var place = order.ParentsFirst.Select((name, i) => (name.Name, i)).ToDictionary(pair => pair.Name, pair => pair.i);
         Assert.True(place["title"] < place["copy"] && place["copy"] < place["loan"] && place["patron"] < place["loan"]);
         Assert.Equal(["ring1", "ring2", "self"], order.InCycles.Select(name => name.Name).Order());
@@ -108,7 +138,12 @@ public class DefinitionTests
     [InlineData("22:00", "06:00", DayOfWeek.Monday, "UTC", "2026-03-02T05:00:00Z", null)]
     [InlineData("08:00", "18:00", null, "Europe/Vienna", "2026-07-02T06:30:00Z", "2026-07-02T16:00:00Z")]
     public void Windows_of_rest_end_when_they_say(string from, string to, DayOfWeek? day, string zone, string moment, string? end) =>
-        Assert.Equal(end is null ? null : DateTimeOffset.Parse(end), new RestWindow(TimeOnly.Parse(from), TimeOnly.Parse(to), day is { } one ? [one] : null, zone).EndAt(DateTimeOffset.Parse(moment)));
+        Assert.Equal(
+            end is null ? null : DateTimeOffset.Parse(end),
+            new RestWindow(TimeOnly.Parse(from), TimeOnly.Parse(to), day is { } one ? [one] : null, zone).EndAt(
+                DateTimeOffset.Parse(moment)
+            )
+        );
 
     [Theory]
     [InlineData(null, null, "quarantine")]
@@ -117,7 +152,10 @@ public class DefinitionTests
     [InlineData(null, 100.1, "quarantine.percent")]
     [InlineData(1, 100.0, null)]
     public void A_rule_for_refused_rows_has_a_limit(int? rows, double? percent, string? field) =>
-        Assert.Equal(field, DefinitionRules.Check(Definition() with { Quarantine = new QuarantineRule(rows, (decimal?)percent) }).SingleOrDefault()?.Field);
+        Assert.Equal(
+            field,
+            DefinitionRules.Check(Definition() with { Quarantine = new QuarantineRule(rows, (decimal?)percent) }).SingleOrDefault()?.Field
+        );
 
     [Theory]
     [InlineData(10, null, 10, 0, true)]

@@ -19,7 +19,29 @@ public class ExpressionTests
         new("weight", "real", new ColumnMeaning(ExpressionType.Real, Single: true)),
     ];
 
-    private static readonly string[] Words = ["id", "name", " AND ", " OR ", "(", ")", "NOT ", "= ", "'x'", "1", ",", "CASE ", "WHEN ", "THEN ", "END", "IN ", "||", "-", "IS NULL", "coalesce("];
+    private static readonly string[] Words =
+    [
+        "id",
+        "name",
+        " AND ",
+        " OR ",
+        "(",
+        ")",
+        "NOT ",
+        "= ",
+        "'x'",
+        "1",
+        ",",
+        "CASE ",
+        "WHEN ",
+        "THEN ",
+        "END",
+        "IN ",
+        "||",
+        "-",
+        "IS NULL",
+        "coalesce(",
+    ];
 
     private static readonly Row Sample = TextRow.Of("7", "Ada Lind", "12.50", "2026-02-28", "t", "(1,2)", "ab    ", "1.1");
 
@@ -63,7 +85,8 @@ public class ExpressionTests
     [InlineData("1 NOT IN (2, 3)", true)]
     [InlineData("NULL BETWEEN 1 AND 2", null)]
     [InlineData("3 BETWEEN 4 AND NULL", false)]
-    public void Null_means_what_it_means_in_sql(string expression, bool? expected) => Assert.Equal(expected is { } truth ? Datum.Of(truth) : Datum.Null, Run(expression));
+    public void Null_means_what_it_means_in_sql(string expression, bool? expected) =>
+        Assert.Equal(expected is { } truth ? Datum.Of(truth) : Datum.Null, Run(expression));
 
     [Theory]
     [InlineData("1 + 2 * 3", "7")]
@@ -126,7 +149,8 @@ public class ExpressionTests
     [InlineData("DATE '2026-01-01' < TIMESTAMP '2026-01-01 00:00:01'", true)]
     [InlineData("due < DATE 'infinity'", true)]
     [InlineData("DATE '0044-03-15 BC' < DATE '0001-01-01'", true)]
-    public void Conditions_hold(string expression, bool expected) => Assert.Equal(expected, Expression.ParseCondition(expression, Columns).Holds(Sample));
+    public void Conditions_hold(string expression, bool expected) =>
+        Assert.Equal(expected, Expression.ParseCondition(expression, Columns).Holds(Sample));
 
     [Theory]
     [InlineData("id +", 4, "ends where")]
@@ -167,14 +191,17 @@ public class ExpressionTests
     }
 
     [Fact]
-    public void The_left_side_decides_before_the_right_is_reckoned() =>
-        Assert.Equal(Datum.Of(true), Run("id = 7 OR 1 / 0 = 1"));
+    public void The_left_side_decides_before_the_right_is_reckoned() => Assert.Equal(Datum.Of(true), Run("id = 7 OR 1 / 0 = 1"));
 
     [Theory]
     [InlineData('(')]
     [InlineData('-')]
     public void Deep_nesting_is_refused_before_the_stack_is_full(char with) =>
-        Assert.Contains("nested deeper", Assert.Throws<ExpressionException>(() => Expression.Parse(new string(with, 5000) + "1", Columns)).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "nested deeper",
+            Assert.Throws<ExpressionException>(() => Expression.Parse(new string(with, 5000) + "1", Columns)).Message,
+            StringComparison.Ordinal
+        );
 
     [Fact]
     public void A_long_chain_is_no_nesting()
@@ -195,7 +222,9 @@ public class ExpressionTests
     /// <summary>Any text is either understood or refused with a place within it; nothing else is thrown.</summary>
     [Fact]
     public void Any_text_is_understood_or_refused() =>
-        Gen.Select(Gen.Int[0, Words.Length], Gen.String, (word, text) => word < Words.Length ? Words[word] : text).Array[0, 12].Select(string.Concat)
+        Gen.Select(Gen.Int[0, Words.Length], Gen.String, (word, text) => word < Words.Length ? Words[word] : text)
+            .Array[0, 12]
+            .Select(string.Concat)
             .Sample(text =>
             {
                 try
@@ -212,38 +241,42 @@ public class ExpressionTests
     /// <summary>Held against the base library's calendar where that reaches.</summary>
     [Fact]
     public void Days_are_counted_as_the_calendar_does() =>
-        Gen.Int[0, DateOnly.MaxValue.DayNumber].Sample(number =>
-        {
-            var day = DateOnly.FromDayNumber(number);
-            var days = CivilTime.DaysOf(day.Year, day.Month, day.Day);
-            Assert.Equal(number - new DateOnly(1970, 1, 1).DayNumber, days);
-            Assert.Equal((day.Year, day.Month, day.Day), CivilTime.DateOf(days));
-            Assert.Equal(days, CivilTime.ParseDate(CivilTime.FormatDate(days)));
-        });
+        Gen.Int[0, DateOnly.MaxValue.DayNumber]
+            .Sample(number =>
+            {
+                var day = DateOnly.FromDayNumber(number);
+                var days = CivilTime.DaysOf(day.Year, day.Month, day.Day);
+                Assert.Equal(number - new DateOnly(1970, 1, 1).DayNumber, days);
+                Assert.Equal((day.Year, day.Month, day.Day), CivilTime.DateOf(days));
+                Assert.Equal(days, CivilTime.ParseDate(CivilTime.FormatDate(days)));
+            });
 
     [Fact]
     public void Times_survive_their_text() =>
-        Gen.Long[-200_000_000_000_000_000, 250_000_000_000_000_000].Sample(microseconds =>
-        {
-            Assert.Equal(microseconds, CivilTime.ParseTimestamp(CivilTime.FormatTimestamp(microseconds)));
-            Assert.Equal(microseconds, CivilTime.ParseInstant(CivilTime.FormatInstant(microseconds)));
-        });
+        Gen.Long[-200_000_000_000_000_000, 250_000_000_000_000_000]
+            .Sample(microseconds =>
+            {
+                Assert.Equal(microseconds, CivilTime.ParseTimestamp(CivilTime.FormatTimestamp(microseconds)));
+                Assert.Equal(microseconds, CivilTime.ParseInstant(CivilTime.FormatInstant(microseconds)));
+            });
 
     [Fact]
     public void Decimals_agree_with_the_base_library() =>
-        Gen.Select(Gen.Decimal[-1_000_000m, 1_000_000m], Gen.Decimal[-1_000_000m, 1_000_000m]).Sample((left, right) =>
-        {
-            var (one, other) = (Parse(left), Parse(right));
-            Assert.Equal(left.CompareTo(right), one.CompareTo(other));
-            Assert.Equal(Math.Floor(left).ToString(), one.Floor().ToString());
-            Assert.Equal(0, (one + other - other).CompareTo(one));
-            Assert.Equal(one.ToString(), ExactDecimal.Parse(one.ToString())!.ToString());
-        });
+        Gen.Select(Gen.Decimal[-1_000_000m, 1_000_000m], Gen.Decimal[-1_000_000m, 1_000_000m])
+            .Sample(
+                (left, right) =>
+                {
+                    var (one, other) = (Parse(left), Parse(right));
+                    Assert.Equal(left.CompareTo(right), one.CompareTo(other));
+                    Assert.Equal(Math.Floor(left).ToString(), one.Floor().ToString());
+                    Assert.Equal(0, (one + other - other).CompareTo(one));
+                    Assert.Equal(one.ToString(), ExactDecimal.Parse(one.ToString())!.ToString());
+                }
+            );
 
     private static ExactDecimal Parse(decimal value) => ExactDecimal.Parse(value.ToString())!;
 
     private static Datum Run(string expression) => Expression.Parse(expression, Columns).Evaluate(Sample);
 
     private static Datum Truth(string word) => word == "NULL" ? Datum.Null : Datum.Of(word == "TRUE");
-
 }

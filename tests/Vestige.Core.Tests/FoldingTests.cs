@@ -12,7 +12,8 @@ public class FoldingTests
         new TableName("s", "t"),
         [new Column("id", "INTEGER", KeyOrdinal: 1), new Column("a", "TEXT"), new Column("b", "TEXT")],
         [],
-        []);
+        []
+    );
 
     [Fact]
     public void Insert_then_update_is_an_insert_of_the_last_row() =>
@@ -35,7 +36,8 @@ public class FoldingTests
     public void A_change_of_the_key_is_a_delete_of_the_old_and_an_insert_of_the_new() =>
         AssertFolds(
             [new RowChange(ChangeKind.Update, 0, Of(1, "x"), Of(2, "x"))],
-            [(ChangeKind.Delete, 1L, null), (ChangeKind.Insert, 2L, "x")]);
+            [(ChangeKind.Delete, 1L, null), (ChangeKind.Insert, 2L, "x")]
+        );
 
     [Fact]
     public void A_truncate_forgets_what_came_before()
@@ -77,27 +79,36 @@ public class FoldingTests
     public void Folding_and_applying_equals_applying_one_by_one()
     {
         // Any sequence is made from dice, so that each is possible in the state it meets.
-        Gen.Select(Gen.Int[0, 5].Array[0, 6], Gen.Select(Gen.Int[0, 9], Gen.Int[0, 6], Gen.Int[0, 99]).Array[0, 60]).Sample((present, dice) =>
-        {
-            var start = present.Distinct().ToDictionary(key => (long)key, key => Of(key, $"p{key}"));
-            var state = new Dictionary<long, Row>(start);
-            var changes = dice.Select(die => Next(state, die.Item1, die.Item2, die.Item3)).OfType<RowChange>().ToList();
-            var folded = Fold(changes);
-            var applied = folded.EmptiedFirst ? [] : new Dictionary<long, Row>(start);
-            foreach (var row in folded.Rows.Where(row => row.Kind == ChangeKind.Delete))
-            {
-                Assert.True(applied.Remove(row.Before.IntegerAt(0)));
-            }
+        Gen.Select(Gen.Int[0, 5].Array[0, 6], Gen.Select(Gen.Int[0, 9], Gen.Int[0, 6], Gen.Int[0, 99]).Array[0, 60])
+            .Sample(
+                (present, dice) =>
+                {
+                    var start = present.Distinct().ToDictionary(key => (long)key, key => Of(key, $"p{key}"));
+                    var state = new Dictionary<long, Row>(start);
+                    var changes = dice.Select(die => Next(state, die.Item1, die.Item2, die.Item3)).OfType<RowChange>().ToList();
+                    var folded = Fold(changes);
+                    var applied = folded.EmptiedFirst ? [] : new Dictionary<long, Row>(start);
+                    foreach (var row in folded.Rows.Where(row => row.Kind == ChangeKind.Delete))
+                    {
+                        Assert.True(applied.Remove(row.Before.IntegerAt(0)));
+                    }
 
-            foreach (var row in folded.Rows.Where(row => row.Kind != ChangeKind.Delete))
-            {
-                Assert.Equal(row.Kind == ChangeKind.Update, applied.ContainsKey(row.After.IntegerAt(0)));
-                applied[row.After.IntegerAt(0)] = row.After;
-            }
+                    foreach (var row in folded.Rows.Where(row => row.Kind != ChangeKind.Delete))
+                    {
+                        Assert.Equal(row.Kind == ChangeKind.Update, applied.ContainsKey(row.After.IntegerAt(0)));
+                        applied[row.After.IntegerAt(0)] = row.After;
+                    }
 
-            Assert.Equal(state.OrderBy(pair => pair.Key), applied.OrderBy(pair => pair.Key));
-            Assert.Equal(folded.Rows.Count, folded.Rows.Select(row => RowKey.Of(row.After.IsNone ? row.Before : row.After, Table.KeyOrdinals)).Distinct().Count());
-        });
+                    Assert.Equal(state.OrderBy(pair => pair.Key), applied.OrderBy(pair => pair.Key));
+                    Assert.Equal(
+                        folded.Rows.Count,
+                        folded
+                            .Rows.Select(row => RowKey.Of(row.After.IsNone ? row.Before : row.After, Table.KeyOrdinals))
+                            .Distinct()
+                            .Count()
+                    );
+                }
+            );
     }
 
     private static RowChange? Next(Dictionary<long, Row> state, int what, int key, int value)
@@ -131,10 +142,17 @@ public class FoldingTests
     }
 
     private static void AssertFolds(IReadOnlyList<RowChange> changes, IReadOnlyList<(ChangeKind Kind, long Key, string? Value)> expected) =>
-        Assert.Equal(expected, Fold(changes).Rows.Select(row => (
-            row.Kind,
-            (row.After.IsNone ? row.Before : row.After).IntegerAt(0),
-            row.After.IsNone ? null : (string?)row.After.TextAt(1))));
+        Assert.Equal(
+            expected,
+            Fold(changes)
+                .Rows.Select(row =>
+                    (
+                        row.Kind,
+                        (row.After.IsNone ? row.Before : row.After).IntegerAt(0),
+                        row.After.IsNone ? null : (string?)row.After.TextAt(1)
+                    )
+                )
+        );
 
     private static FoldedTable Fold(IEnumerable<RowChange> changes)
     {
@@ -154,22 +172,22 @@ public class FoldingTests
     private static RowChange Delete(long key, string value) => new(ChangeKind.Delete, 0, Of(key, value), default);
 
     private static Row Of(long key, string value) => Build(key, writer =>
-    {
-        writer.Text(value);
-        writer.Text("b");
-    });
+        {
+            writer.Text(value);
+            writer.Text("b");
+        });
 
     private static Row Key(long key) => Build(key, writer =>
-    {
-        writer.Absent();
-        writer.Absent();
-    });
+        {
+            writer.Absent();
+            writer.Absent();
+        });
 
     private static Row AbsentB(long key, string value) => Build(key, writer =>
-    {
-        writer.Text(value);
-        writer.Absent();
-    });
+        {
+            writer.Text(value);
+            writer.Absent();
+        });
 
     private static Row Build(long key, Action<RowWriter> rest)
     {

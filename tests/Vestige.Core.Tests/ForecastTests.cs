@@ -10,21 +10,24 @@ public class ForecastTests
     [Fact]
     public void A_backlog_clears_in_the_time_that_stepping_through_it_takes()
     {
-        Gen.Select(Gen.Long[1, 1_000_000], Gen.Double[0, 5000], Gen.Double[1, 5000]).Sample((backlog, arriving, surplus) =>
-        {
-            var forecast = Forecast.WhenClear(backlog, [arriving], [arriving + surplus]);
-            var left = (double)backlog;
-            var step = backlog / surplus / 1000;
-            var time = 0.0;
-            while (left > 1e-6 * backlog)
-            {
-                left += (arriving * step) - ((arriving + surplus) * step);
-                time += step;
-            }
+        Gen.Select(Gen.Long[1, 1_000_000], Gen.Double[0, 5000], Gen.Double[1, 5000])
+            .Sample(
+                (backlog, arriving, surplus) =>
+                {
+                    var forecast = Forecast.WhenClear(backlog, [arriving], [arriving + surplus]);
+                    var left = (double)backlog;
+                    var step = backlog / surplus / 1000;
+                    var time = 0.0;
+                    while (left > 1e-6 * backlog)
+                    {
+                        left += (arriving * step) - ((arriving + surplus) * step);
+                        time += step;
+                    }
 
-            Assert.Equal(Clearing.Clears, forecast.Outcome);
-            Assert.InRange(forecast.In!.Value.TotalSeconds, time * 0.99 - 0.01, time * 1.01 + 0.01);
-        });
+                    Assert.Equal(Clearing.Clears, forecast.Outcome);
+                    Assert.InRange(forecast.In!.Value.TotalSeconds, time * 0.99 - 0.01, time * 1.01 + 0.01);
+                }
+            );
     }
 
     [Fact]
@@ -35,7 +38,10 @@ public class ForecastTests
     public void Without_an_interval_under_backlog_capacity_is_not_measured() =>
         Assert.Equal(Clearing.NotMeasured, Forecast.WhenClear(500, [100], []).Outcome);
 
-    /// <summary>Queues whose end is known beforehand: with steady rates every forecast is right, and when the rate halves amid, the early ones are off.</summary>
+    /// <summary>
+    /// Queues whose end is known beforehand: with steady rates every forecast is right, and when the rate halves amid, the early ones are
+    /// off.
+    /// </summary>
     [Fact]
     public void Past_forecasts_are_held_against_when_the_backlog_did_clear()
     {

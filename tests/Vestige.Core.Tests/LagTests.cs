@@ -45,13 +45,20 @@ public class LagTests
     }
 
     [Fact]
-    public void Lag_is_never_negative_though_clocks_disagree() => Gen.Long[-1_000_000, 1_000_000].Sample(ms =>
-        Assert.True(LagRule.Read(Now, Now.AddMilliseconds(ms), null, false, false).Behind >= TimeSpan.Zero));
+    public void Lag_is_never_negative_though_clocks_disagree() =>
+        Gen.Long[-1_000_000, 1_000_000]
+            .Sample(ms => Assert.True(LagRule.Read(Now, Now.AddMilliseconds(ms), null, false, false).Behind >= TimeSpan.Zero));
 
     [Fact]
     public void The_hops_add_up_to_the_whole_and_the_largest_is_named()
     {
-        var delays = HopDelays.Between(Now, Now.AddMilliseconds(10), Now.AddMilliseconds(40), TimeSpan.FromMilliseconds(5), Now.AddMilliseconds(60));
+        var delays = HopDelays.Between(
+            Now,
+            Now.AddMilliseconds(10),
+            Now.AddMilliseconds(40),
+            TimeSpan.FromMilliseconds(5),
+            Now.AddMilliseconds(60)
+        );
         Assert.Equal(TimeSpan.FromMilliseconds(60), delays.Total);
         Assert.Equal("spool", delays.Largest);
         Assert.Equal(100, delays.Shares.Sum(), 6);
@@ -61,47 +68,58 @@ public class LagTests
     [Fact]
     public void Quantiles_are_within_the_stated_error_of_the_exact_nearest_rank()
     {
-        Gen.Select(Gen.Double[-6, 5].Array[1, 400], Gen.Double[0, 1]).Sample((logs, q) =>
-        {
-            var exact = logs.Select(log => TimeSpan.FromSeconds(Math.Pow(10, log))).Order().ToArray();
-            var histogram = new DelayHistogram();
-            foreach (var delay in exact)
-            {
-                histogram.Record(delay);
-            }
+        Gen.Select(Gen.Double[-6, 5].Array[1, 400], Gen.Double[0, 1])
+            .Sample(
+                (logs, q) =>
+                {
+                    var exact = logs.Select(log => TimeSpan.FromSeconds(Math.Pow(10, log))).Order().ToArray();
+                    var histogram = new DelayHistogram();
+                    foreach (var delay in exact)
+                    {
+                        histogram.Record(delay);
+                    }
 
-            var expected = exact[Math.Max(0, (int)Math.Ceiling(q * exact.Length) - 1)].TotalSeconds;
-            var found = histogram.Quantile(q)!.Value.TotalSeconds;
+                    var expected = exact[Math.Max(0, (int)Math.Ceiling(q * exact.Length) - 1)].TotalSeconds;
+                    var found = histogram.Quantile(q)!.Value.TotalSeconds;
 
-            // A tick is 100 ns, so a result near a microsecond is rounded by up to a twentieth.
-            Assert.True(Math.Abs(found - expected) <= (expected * DelayHistogram.RelativeError) + 2e-7, $"q {q}: {found} instead of {expected}");
-        });
+                    // A tick is 100 ns, so a result near a microsecond is rounded by up to a twentieth.
+                    Assert.True(
+                        Math.Abs(found - expected) <= (expected * DelayHistogram.RelativeError) + 2e-7,
+                        $"q {q}: {found} instead of {expected}"
+                    );
+                }
+            );
     }
 
     [Fact]
     public void Merging_histograms_equals_recording_into_one()
     {
-        Gen.Select(Gen.Double[-5, 4].Array[0, 100], Gen.Double[-5, 4].Array[0, 100]).Sample((left, right) =>
-        {
-            DelayHistogram a = new(), b = new(), both = new();
-            foreach (var log in left)
-            {
-                a.Record(TimeSpan.FromSeconds(Math.Pow(10, log)));
-                both.Record(TimeSpan.FromSeconds(Math.Pow(10, log)));
-            }
+        Gen.Select(Gen.Double[-5, 4].Array[0, 100], Gen.Double[-5, 4].Array[0, 100])
+            .Sample(
+                (left, right) =>
+                {
+                    DelayHistogram a = new(),
+                        b = new(),
+                        both = new();
+                    foreach (var log in left)
+                    {
+                        a.Record(TimeSpan.FromSeconds(Math.Pow(10, log)));
+                        both.Record(TimeSpan.FromSeconds(Math.Pow(10, log)));
+                    }
 
-            foreach (var log in right)
-            {
-                b.Record(TimeSpan.FromSeconds(Math.Pow(10, log)));
-                both.Record(TimeSpan.FromSeconds(Math.Pow(10, log)));
-            }
+                    foreach (var log in right)
+                    {
+                        b.Record(TimeSpan.FromSeconds(Math.Pow(10, log)));
+                        both.Record(TimeSpan.FromSeconds(Math.Pow(10, log)));
+                    }
 
-            a.Merge(b);
-            foreach (var q in new[] { 0, 0.5, 0.95, 0.99, 1 })
-            {
-                Assert.Equal(both.Quantile(q), a.Quantile(q));
-            }
-        });
+                    a.Merge(b);
+                    foreach (var q in new[] { 0, 0.5, 0.95, 0.99, 1 })
+                    {
+                        Assert.Equal(both.Quantile(q), a.Quantile(q));
+                    }
+                }
+            );
     }
 
     [Fact]

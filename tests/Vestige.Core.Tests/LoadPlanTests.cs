@@ -12,12 +12,15 @@ public class LoadPlanTests
     [Fact]
     public void The_finish_is_within_Grahams_bound_of_the_best_possible()
     {
-        Gen.Select(Gen.Int[1, 40].Array[1, 8], Gen.Int[1, 3]).Sample((costs, workers) =>
-        {
-            var plan = LoadPlan.LongestFirst([.. costs.Select(cost => (double)cost)], workers);
-            var best = Best(costs, new int[workers], 0);
-            Assert.InRange(plan.Makespan, best, (best * LoadPlan.Bound(workers)) + 1e-9);
-        });
+        Gen.Select(Gen.Int[1, 40].Array[1, 8], Gen.Int[1, 3])
+            .Sample(
+                (costs, workers) =>
+                {
+                    var plan = LoadPlan.LongestFirst([.. costs.Select(cost => (double)cost)], workers);
+                    var best = Best(costs, new int[workers], 0);
+                    Assert.InRange(plan.Makespan, best, (best * LoadPlan.Bound(workers)) + 1e-9);
+                }
+            );
     }
 
     private static Row Key(long number)
@@ -38,24 +41,33 @@ public class LoadPlanTests
     }
 
     [Fact]
-    public void Every_chunk_is_given_to_exactly_one_worker() => Gen.Select(Gen.Double[0, 9].Array[0, 50], Gen.Int[1, 6]).Sample((costs, workers) =>
-        Assert.Equal(Enumerable.Range(0, costs.Length), LoadPlan.LongestFirst(costs, workers).Workers.SelectMany(mine => mine).Order()));
+    public void Every_chunk_is_given_to_exactly_one_worker() =>
+        Gen.Select(Gen.Double[0, 9].Array[0, 50], Gen.Int[1, 6])
+            .Sample(
+                (costs, workers) =>
+                    Assert.Equal(
+                        Enumerable.Range(0, costs.Length),
+                        LoadPlan.LongestFirst(costs, workers).Workers.SelectMany(mine => mine).Order()
+                    )
+            );
 
     /// <summary>Finished in any order, the ranges that touch become one, and nothing is lost on the way through its text.</summary>
     [Fact]
-    public void Finished_ranges_that_touch_are_one() => Gen.Shuffle(Enumerable.Range(0, 9).ToArray()).Sample(order =>
-    {
-        var part = new LoadPart("mark", new LogPosition(7), 0, []);
-        foreach (var i in order)
-        {
-            part = part.With(new KeyRange(i == 0 ? default : Key(i), i == 8 ? default : Key(i + 1)), 10);
-            part = LoadPart.Parse(part.ToText())!;
-            Assert.Equal(part.Done.Count, part.Done.Select(range => range.After).Distinct().Count());
-        }
+    public void Finished_ranges_that_touch_are_one() =>
+        Gen.Shuffle(Enumerable.Range(0, 9).ToArray())
+            .Sample(order =>
+            {
+                var part = new LoadPart("mark", new LogPosition(7), 0, []);
+                foreach (var i in order)
+                {
+                    part = part.With(new KeyRange(i == 0 ? default : Key(i), i == 8 ? default : Key(i + 1)), 10);
+                    part = LoadPart.Parse(part.ToText())!;
+                    Assert.Equal(part.Done.Count, part.Done.Select(range => range.After).Distinct().Count());
+                }
 
-        Assert.Equal(default, Assert.Single(part.Done));
-        Assert.Equal((90, new LogPosition(7), "mark"), (part.Rows, part.Since, part.Mark));
-    });
+                Assert.Equal(default, Assert.Single(part.Done));
+                Assert.Equal((90, new LogPosition(7), "mark"), (part.Rows, part.Since, part.Mark));
+            });
 
     [Theory]
     [InlineData("")]
@@ -71,13 +83,16 @@ public class LoadPlanTests
     [InlineData(2_000_000, 80)]
     public void Chunks_hold_at_most_their_rows(long rows, int chunks) => Assert.Equal(chunks, ChunkCount.For(rows));
 
-    private static int Best(int[] costs, int[] load, int next) => next == costs.Length
-        ? load.Max()
-        : Enumerable.Range(0, load.Length).Min(worker =>
-        {
-            load[worker] += costs[next];
-            var best = Best(costs, load, next + 1);
-            load[worker] -= costs[next];
-            return best;
-        });
+    private static int Best(int[] costs, int[] load, int next) =>
+        next == costs.Length
+            ? load.Max()
+            : Enumerable
+                .Range(0, load.Length)
+                .Min(worker =>
+                {
+                    load[worker] += costs[next];
+                    var best = Best(costs, load, next + 1);
+                    load[worker] -= costs[next];
+                    return best;
+                });
 }

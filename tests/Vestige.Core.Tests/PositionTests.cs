@@ -20,20 +20,25 @@ public class PositionTests
     ];
 
     [Fact]
-    public void Positions_are_ordered_by_branch_then_offset() => Gen.Select(Positions, Positions).Sample((left, right) =>
-    {
-        var expected = (left.Branch, left.Offset).CompareTo((right.Branch, right.Offset));
-        Assert.Equal(Math.Sign(expected), Math.Sign(left.CompareTo(right)));
-        Assert.Equal(expected < 0, left < right);
-        Assert.Equal(expected <= 0, left <= right);
-    });
+    public void Positions_are_ordered_by_branch_then_offset() =>
+        Gen.Select(Positions, Positions)
+            .Sample(
+                (left, right) =>
+                {
+                    var expected = (left.Branch, left.Offset).CompareTo((right.Branch, right.Offset));
+                    Assert.Equal(Math.Sign(expected), Math.Sign(left.CompareTo(right)));
+                    Assert.Equal(expected < 0, left < right);
+                    Assert.Equal(expected <= 0, left <= right);
+                }
+            );
 
     [Fact]
-    public void The_text_form_and_json_give_the_same_position_again() => Positions.Sample(position =>
-    {
-        Assert.Equal(position, LogPosition.Parse(position.ToString()));
-        Assert.Equal(position, JsonSerializer.Deserialize<LogPosition>(JsonSerializer.Serialize(position)));
-    });
+    public void The_text_form_and_json_give_the_same_position_again() =>
+        Positions.Sample(position =>
+        {
+            Assert.Equal(position, LogPosition.Parse(position.ToString()));
+            Assert.Equal(position, JsonSerializer.Deserialize<LogPosition>(JsonSerializer.Serialize(position)));
+        });
 
     /// <summary>As it was written before there were branches: in some places a number, in others an object.</summary>
     [Theory]
@@ -69,7 +74,8 @@ public class PositionTests
     [InlineData(0, 101, false)]
     [InlineData(0, 9, false)]
     [InlineData(2, 1000, true)]
-    public void Nothing_is_beyond_the_end_of_a_sealed_branch(int branch, ulong offset, bool holds) => Assert.Equal(holds, Branches[branch].Holds(offset));
+    public void Nothing_is_beyond_the_end_of_a_sealed_branch(int branch, ulong offset, bool holds) =>
+        Assert.Equal(holds, Branches[branch].Holds(offset));
 
     [Fact]
     public void A_join_is_taken_only_with_every_fact_that_its_kind_needs()
@@ -108,5 +114,7 @@ public class PositionTests
         Assert.NotNull(JoinRule.Refusal(join, [], LogPosition.Zero));
     }
 
-    private static readonly Gen<LogPosition> Positions = Gen.Select(Gen.Int[0, 3], Gen.ULong, (branch, offset) => new LogPosition(branch, offset));
+    private static readonly Gen<LogPosition> Positions = Gen.Select(Gen.Int[0, 3], Gen.ULong, (branch, offset) =>
+        new LogPosition(branch, offset)
+    );
 }

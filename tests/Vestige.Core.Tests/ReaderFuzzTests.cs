@@ -10,11 +10,80 @@ namespace Vestige.Core.Tests;
 public sealed class ReaderFuzzTests(ITestOutputHelper output)
 {
     private static readonly TimeSpan AtOnce = TimeSpan.FromSeconds(5);
-    private static readonly ExpressionColumn[] Columns = [Of("id", ExpressionType.Integer), Of("value", ExpressionType.Text), Of("at", ExpressionType.Timestamp), Of("price", ExpressionType.Decimal), Of("is open", ExpressionType.Boolean)];
+    private static readonly ExpressionColumn[] Columns =
+    [
+        Of("id", ExpressionType.Integer),
+        Of("value", ExpressionType.Text),
+        Of("at", ExpressionType.Timestamp),
+        Of("price", ExpressionType.Decimal),
+        Of("is open", ExpressionType.Boolean),
+    ];
     private static readonly string[] Pieces =
     [
-        "id", "value", "at", "price", "\"is open\"", "nothing", "(", ")", "((", "))", ",", "+", "-", "*", "/", "%", "=", "<>", "<", ">=", "||", "and", "or", "not", "is null", "is not null", "in (", "between", "like", "case when", "then", "else", "end",
-        "cast(", " as integer)", "upper(", "lower(", "substring(", "round(", "coalesce(", "nullif(", "0", "1", "-1", "1e400", "0.1", "99999999999999999999999999999999", "'text'", "''", "'it''s'", "'", "\"", "date '2026-02-30'", "timestamp '2026-03-01 10:00'", "interval '1 day'", "null", "true", "--", "/*", "\0", "🐟", "ünïcödé", "\n", ";",
+        "id",
+        "value",
+        "at",
+        "price",
+        "\"is open\"",
+        "nothing",
+        "(",
+        ")",
+        "((",
+        "))",
+        ",",
+        "+",
+        "-",
+        "*",
+        "/",
+        "%",
+        "=",
+        "<>",
+        "<",
+        ">=",
+        "||",
+        "and",
+        "or",
+        "not",
+        "is null",
+        "is not null",
+        "in (",
+        "between",
+        "like",
+        "case when",
+        "then",
+        "else",
+        "end",
+        "cast(",
+        " as integer)",
+        "upper(",
+        "lower(",
+        "substring(",
+        "round(",
+        "coalesce(",
+        "nullif(",
+        "0",
+        "1",
+        "-1",
+        "1e400",
+        "0.1",
+        "99999999999999999999999999999999",
+        "'text'",
+        "''",
+        "'it''s'",
+        "'",
+        "\"",
+        "date '2026-02-30'",
+        "timestamp '2026-03-01 10:00'",
+        "interval '1 day'",
+        "null",
+        "true",
+        "--",
+        "/*",
+        "\0",
+        "🐟",
+        "ünïcödé",
+        "\n",
+        ";",
     ];
 
     [Fact]
@@ -82,9 +151,10 @@ public sealed class ReaderFuzzTests(ITestOutputHelper output)
         {
             for (var j = 0; j <= text.Length; j++)
             {
-                reached[i, j] = pattern[i - 1] == '*'
-                    ? reached[i - 1, j] || (j > 0 && reached[i, j - 1])
-                    : j > 0 && reached[i - 1, j - 1] && pattern[i - 1] == text[j - 1];
+                reached[i, j] =
+                    pattern[i - 1] == '*'
+                        ? reached[i - 1, j] || (j > 0 && reached[i, j - 1])
+                        : j > 0 && reached[i - 1, j - 1] && pattern[i - 1] == text[j - 1];
             }
         }
 
@@ -100,14 +170,20 @@ public sealed class ReaderFuzzTests(ITestOutputHelper output)
 
     private void Each(Action<Random> once)
     {
-        var seed = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}", CultureInfo.InvariantCulture);
+        var seed = int.Parse(
+            Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}",
+            CultureInfo.InvariantCulture
+        );
         var texts = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_REQUESTS") ?? "3000", CultureInfo.InvariantCulture);
         output.WriteLine($"seed {seed}");
         for (var i = 0; i < texts; i++)
         {
             var began = TimeProvider.System.GetTimestamp();
             once(new Random(seed + i));
-            Assert.True(TimeProvider.System.GetElapsedTime(began) < AtOnce, $"seed {seed + i} took {TimeProvider.System.GetElapsedTime(began)}");
+            Assert.True(
+                TimeProvider.System.GetElapsedTime(began) < AtOnce,
+                $"seed {seed + i} took {TimeProvider.System.GetElapsedTime(began)}"
+            );
         }
     }
 }

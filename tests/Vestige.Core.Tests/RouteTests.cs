@@ -40,12 +40,14 @@ public sealed class RouteTests
         var others = crossings.Split(' ').Select(one => Carrying(one[..1], one[2..], T)).ToList();
         var found = LoopRule.Find(Carrying("a", "b", T), [T], others);
         Assert.Equal(way is null ? null : T, found?.Table);
-        Assert.Equal(way is null ? null : string.Join(' ', way.Split(' ').Order()), found is null ? null : string.Join(' ', found.Value.Crossings.Order()));
+        Assert.Equal(
+            way is null ? null : string.Join(' ', way.Split(' ').Order()),
+            found is null ? null : string.Join(' ', found.Value.Crossings.Order())
+        );
     }
 
     [Fact]
-    public void Different_tables_both_ways_are_no_loop() =>
-        Assert.Null(LoopRule.Find(Carrying("a", "b", T), [T], [Carrying("b", "a", U)]));
+    public void Different_tables_both_ways_are_no_loop() => Assert.Null(LoopRule.Find(Carrying("a", "b", T), [T], [Carrying("b", "a", U)]));
 
     [Fact]
     public void A_renamed_table_comes_back_under_its_own_name()
@@ -61,5 +63,6 @@ public sealed class RouteTests
     public void A_crossing_within_one_database_that_writes_its_own_source_is_a_loop() =>
         Assert.NotNull(LoopRule.Find(Carrying("a", "a", T), [T], []));
 
-    private static CarriedRows Carrying(string from, string to, TableName only) => new($"{from}-{to}", from, to, table => table == only ? [table] : []);
+    private static CarriedRows Carrying(string from, string to, TableName only) =>
+        new($"{from}-{to}", from, to, table => table == only ? [table] : []);
 }

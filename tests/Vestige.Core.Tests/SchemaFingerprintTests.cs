@@ -5,7 +5,12 @@ namespace Vestige.Core.Tests;
 
 public sealed class SchemaFingerprintTests
 {
-    private static readonly TableSchema Plain = new(new TableName("s", "t"), [new Column("id", "int", KeyOrdinal: 1), new Column("a", "text"), new Column("b", "text")], [], []);
+    private static readonly TableSchema Plain = new(
+        new TableName("s", "t"),
+        [new Column("id", "int", KeyOrdinal: 1), new Column("a", "text"), new Column("b", "text")],
+        [],
+        []
+    );
 
     [Fact]
     public void Another_key_of_the_same_columns_is_another_form()

@@ -8,8 +8,19 @@ public class SettingRulesTests
     private static readonly SettingField[] Fields =
     [
         new("host", "Host") { Required = true, DirectsSecret = true },
-        new("port", "Port") { Type = SettingType.Number, Least = 1, Most = 65535, Default = "5432" },
-        new("mode", "Mode") { Type = SettingType.Choice, Default = "slow", Choices = [new("slow", "slowly"), new("fast", "fast")] },
+        new("port", "Port")
+        {
+            Type = SettingType.Number,
+            Least = 1,
+            Most = 65535,
+            Default = "5432",
+        },
+        new("mode", "Mode")
+        {
+            Type = SettingType.Choice,
+            Default = "slow",
+            Choices = [new("slow", "slowly"), new("fast", "fast")],
+        },
         new("password", "Password") { Type = SettingType.Secret },
     ];
 
@@ -46,8 +57,9 @@ public class SettingRulesTests
     public void A_secret_goes_elsewhere_only_with_a_setting_that_directs_it(string saved, string changed, bool elsewhere) =>
         Assert.Equal(elsewhere, SettingRules.SecretGoesElsewhere(Fields, Read(saved), Read(changed)));
 
-    private static Dictionary<string, string> Read(string settings) => settings
-        .Split(';', StringSplitOptions.RemoveEmptyEntries)
-        .Select(pair => pair.Split('='))
-        .ToDictionary(pair => pair[0], pair => pair[1]);
+    private static Dictionary<string, string> Read(string settings) =>
+        settings
+            .Split(';', StringSplitOptions.RemoveEmptyEntries)
+            .Select(pair => pair.Split('='))
+            .ToDictionary(pair => pair[0], pair => pair[1]);
 }

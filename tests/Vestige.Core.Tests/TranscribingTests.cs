@@ -15,7 +15,9 @@ namespace Vestige.Core.Tests;
 /// <summary>Values that go from one engine into another: the same value, or refused.</summary>
 public class TranscribingTests
 {
-    /// <summary>What an engine whose rows hold texts gets; the forms are those that PostgreSQL itself writes (manual, Data Types).</summary>
+    /// <summary>
+    /// What an engine whose rows hold texts gets; the forms are those that PostgreSQL itself writes (manual, Data Types).
+    /// </summary>
     [Theory]
     [InlineData(ExpressionType.Integer, 42L, "42")]
     [InlineData(ExpressionType.Integer, long.MinValue, "-9223372036854775808")]
@@ -80,7 +82,11 @@ public class TranscribingTests
     {
         if (expected is null)
         {
-            Assert.Contains("NaN", Assert.Throws<EvaluationException>(() => Written(Of(text), type, fromText: true, intoText: false)).Message, StringComparison.Ordinal);
+            Assert.Contains(
+                "NaN",
+                Assert.Throws<EvaluationException>(() => Written(Of(text), type, fromText: true, intoText: false)).Message,
+                StringComparison.Ordinal
+            );
             return;
         }
 
@@ -106,7 +112,9 @@ public class TranscribingTests
         }
     }
 
-    /// <summary>Whatever crosses is the same value by the canonical form; and where a key may be made of it, it comes back to the byte.</summary>
+    /// <summary>
+    /// Whatever crosses is the same value by the canonical form; and where a key may be made of it, it comes back to the byte.
+    /// </summary>
     [Fact]
     public void What_crosses_is_the_same_value_on_both_sides()
     {
@@ -118,8 +126,15 @@ public class TranscribingTests
             Gen.String.Select(text => (ExpressionType.Text, (object)Encoding.UTF8.GetString(Encoding.UTF8.GetBytes(text)))),
             Gen.Bool.Select(truth => (ExpressionType.Boolean, (object)(truth ? 1L : 0L))),
             Gen.Int[-700_000, 2_000_000].Select(days => (ExpressionType.Date, (object)CivilTime.FormatDate(days))),
-            Gen.Long[-60_000_000_000_000_000, 200_000_000_000_000_000].Select(at => (ExpressionType.Timestamp, (object)CivilTime.FormatTimestamp(at).Replace(' ', 'T').Replace("TBC", " BC", StringComparison.Ordinal))),
-            Gen.Byte.Array[0, 40].Select(bytes => (ExpressionType.Bytes, (object)bytes)));
+            Gen.Long[-60_000_000_000_000_000, 200_000_000_000_000_000]
+                .Select(at =>
+                    (
+                        ExpressionType.Timestamp,
+                        (object)CivilTime.FormatTimestamp(at).Replace(' ', 'T').Replace("TBC", " BC", StringComparison.Ordinal)
+                    )
+                ),
+            Gen.Byte.Array[0, 40].Select(bytes => (ExpressionType.Bytes, (object)bytes))
+        );
         values.Sample(
             pair =>
             {
@@ -135,20 +150,33 @@ public class TranscribingTests
                     Assert.Equal(row, Written(transcriber.Back, there));
                 }
             },
-            iter: 20_000);
+            iter: 20_000
+        );
     }
 
     [Fact]
     public void Steps_work_on_what_the_source_says_and_the_target_gets_its_own_form()
     {
-        var source = new TableSchema(new TableName("s", "t"), [new Column("id", "INTEGER", Nullable: false, KeyOrdinal: 1), new Column("price", "NUMERIC"), new Column("label", "TEXT")], [new UniqueKey(["label"])], []);
+        var source = new TableSchema(
+            new TableName("s", "t"),
+            [new Column("id", "INTEGER", Nullable: false, KeyOrdinal: 1), new Column("price", "NUMERIC"), new Column("label", "TEXT")],
+            [new UniqueKey(["label"])],
+            []
+        );
         TreatmentStep[] steps =
         [
             new TreatmentStep("*", Keep: "price > 1.5"),
             new TreatmentStep("*", Compute: [new ComputedColumn("twice", "price * 2")]),
             new TreatmentStep("*") { Mask = [new MaskedColumn("label", MaskMethod.Fixed, Value: "x")] },
         ];
-        var (treatment, problems) = TreatmentBuilder.Build(new CrossingDefinition("c", "copy", "a", "b", new TableRules([]), Treatment: steps), source, name => name, Numbers.Instance, new OneKey(), Texts.Instance);
+        var (treatment, problems) = TreatmentBuilder.Build(
+            new CrossingDefinition("c", "copy", "a", "b", new TableRules([]), Treatment: steps),
+            source,
+            name => name,
+            Numbers.Instance,
+            new OneKey(),
+            Texts.Instance
+        );
         Assert.Empty(problems);
         Assert.Equal(["int8", "numeric", "text", "numeric"], treatment!.Tables[0].Form.Columns.Select(column => column.Type));
         Assert.Empty(treatment.Tables[0].Form.UniqueKeys);
@@ -165,9 +193,23 @@ public class TranscribingTests
     [InlineData("TIMESTAMP", true, "in the key")]
     public void What_cannot_be_told_apart_there_is_refused_before(string type, bool isKey, string found)
     {
-        var source = new TableSchema(new TableName("s", "t"), [new Column("id", "INTEGER", Nullable: false, KeyOrdinal: 1), new Column("c", type, KeyOrdinal: isKey ? 2 : 0)], [], []);
+        var source = new TableSchema(
+            new TableName("s", "t"),
+            [new Column("id", "INTEGER", Nullable: false, KeyOrdinal: 1), new Column("c", type, KeyOrdinal: isKey ? 2 : 0)],
+            [],
+            []
+        );
         IReadOnlyList<TreatmentProblem> Problems(params TreatmentStep[] steps) =>
-            TreatmentBuilder.Build(new CrossingDefinition("c", "copy", "a", "b", new TableRules([]), Treatment: steps), source, name => name, Numbers.Instance, new OneKey(), Texts.Instance).Problems;
+            TreatmentBuilder
+                .Build(
+                    new CrossingDefinition("c", "copy", "a", "b", new TableRules([]), Treatment: steps),
+                    source,
+                    name => name,
+                    Numbers.Instance,
+                    new OneKey(),
+                    Texts.Instance
+                )
+                .Problems;
         Assert.Contains(found, Assert.Single(Problems()).Found, StringComparison.Ordinal);
         if (!isKey)
         {
@@ -176,7 +218,8 @@ public class TranscribingTests
         }
     }
 
-    private static Row Written(Row row, ExpressionType type, bool fromText, bool intoText) => Written(new ValueTranscriber("c", new ColumnMeaning(type), fromText, intoText), row);
+    private static Row Written(Row row, ExpressionType type, bool fromText, bool intoText) =>
+        Written(new ValueTranscriber("c", new ColumnMeaning(type), fromText, intoText), row);
 
     private static Row Written(ValueTranscriber transcriber, Row row)
     {
@@ -247,7 +290,16 @@ public class TranscribingTests
 
         public string Spelled(string type) => type;
 
-        public ColumnMeaning MeaningOf(Column column) => new(column.Type switch { "INTEGER" => ExpressionType.Integer, "NUMERIC" => ExpressionType.Decimal, "TIMESTAMP" => ExpressionType.Timestamp, _ => ExpressionType.Text });
+        public ColumnMeaning MeaningOf(Column column) =>
+            new(
+                column.Type switch
+                {
+                    "INTEGER" => ExpressionType.Integer,
+                    "NUMERIC" => ExpressionType.Decimal,
+                    "TIMESTAMP" => ExpressionType.Timestamp,
+                    _ => ExpressionType.Text,
+                }
+            );
 
         public RepeatedValue? RepeatOf(Column column) => null;
 
@@ -275,7 +327,13 @@ public class TranscribingTests
 
         public RepeatedValue? RepeatOf(Column column) => null;
 
-        public string TypeFor(ExpressionType type) => type switch { ExpressionType.Integer => "int8", ExpressionType.Decimal => "numeric", _ => type.Word() };
+        public string TypeFor(ExpressionType type) =>
+            type switch
+            {
+                ExpressionType.Integer => "int8",
+                ExpressionType.Decimal => "numeric",
+                _ => type.Word(),
+            };
 
         public ColumnMeaning? MeaningElsewhere(Column column) => MeaningOf(column);
 

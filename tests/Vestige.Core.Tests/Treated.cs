@@ -23,5 +23,6 @@ internal static class Treated
     }
 
     /// <summary>The values with bars between them; nothing for NULL.</summary>
-    public static string Shown(Row row) => string.Join('|', Enumerable.Range(0, row.Count).Select(i => row.KindAt(i) == ValueKind.Null ? "" : row.DisplayAt(i)));
+    public static string Shown(Row row) =>
+        string.Join('|', Enumerable.Range(0, row.Count).Select(i => row.KindAt(i) == ValueKind.Null ? "" : row.DisplayAt(i)));
 }

@@ -23,7 +23,8 @@ public class TreatmentTests
             new Column("note", "text"),
         ],
         [],
-        []);
+        []
+    );
 
     [Fact]
     public void Without_steps_rows_cross_as_they_are()
@@ -36,11 +37,17 @@ public class TreatmentTests
     [Fact]
     public void Columns_are_left_out_and_renamed_without_touching_values()
     {
-        var treatment = Build(new TreatmentStep("circulation.*", LeaveOut: ["note"]), new TreatmentStep("*", Rename: [new RenamedColumn("branch", "site")]));
+        var treatment = Build(
+            new TreatmentStep("circulation.*", LeaveOut: ["note"]),
+            new TreatmentStep("*", Rename: [new RenamedColumn("branch", "site")])
+        );
         Assert.True(treatment.PassesAll);
         Assert.False(treatment.IsIdentity);
         Assert.Equal(["id", "site", "email", "due"], treatment.Columns.Select(column => column.Name));
-        Assert.Equal("1|2|a@b|2026-01-01", Treated.Shown(Assert.Single(Treated.Loaded(treatment, Row("1", "2", "a@b", "2026-01-01", "n"))).Change.After));
+        Assert.Equal(
+            "1|2|a@b|2026-01-01",
+            Treated.Shown(Assert.Single(Treated.Loaded(treatment, Row("1", "2", "a@b", "2026-01-01", "n"))).Change.After)
+        );
     }
 
     [Fact]
@@ -50,7 +57,8 @@ public class TreatmentTests
             new TreatmentStep("*", Compute: [new ComputedColumn("label", "id || '/' || branch")]),
             new TreatmentStep("*", Rename: [new RenamedColumn("label", "tag")]),
             new TreatmentStep("*", Keep: "tag = '1/2'"),
-            new TreatmentStep("*", Compute: [new ComputedColumn("branch", "branch * 10")]));
+            new TreatmentStep("*", Compute: [new ComputedColumn("branch", "branch * 10")])
+        );
         Assert.Equal("1|20|a||n|1/2", Treated.Shown(Assert.Single(Treated.Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
         Assert.Empty(Treated.Loaded(treatment, Row("1", "3", "a", null, "n")));
     }
@@ -58,11 +66,17 @@ public class TreatmentTests
     [Fact]
     public void A_combined_row_carries_where_it_came_from_as_the_first_part_of_its_key()
     {
-        var treatment = Build(new TreatmentStep("*", Combine: new CombinedTable("dw.loan", "lib", OriginName.Schema)), new TreatmentStep("*", Rename: [new RenamedColumn("lib", "library")]));
+        var treatment = Build(
+            new TreatmentStep("*", Combine: new CombinedTable("dw.loan", "lib", OriginName.Schema)),
+            new TreatmentStep("*", Rename: [new RenamedColumn("lib", "library")])
+        );
         var form = Assert.Single(treatment.Tables).Form;
         Assert.Equal(new SharedRows("library", "circulation"), form.Shared);
         Assert.Equal(["library", "id"], form.KeyOrdinals.Select(i => form.Columns[i].Name));
-        Assert.Equal("circulation|1|2|a||n", Treated.Shown(Assert.Single(Treated.Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
+        Assert.Equal(
+            "circulation|1|2|a||n",
+            Treated.Shown(Assert.Single(Treated.Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After)
+        );
         Assert.False(treatment.PassesAll);
         var fold = new TableFold(form);
         Assert.Throws<FoldingException>(() => fold.Add(new RowChange(ChangeKind.Truncate, 0, default, default)));
@@ -71,14 +85,26 @@ public class TreatmentTests
     [Fact]
     public void A_version_ends_where_the_next_begins_and_one_that_says_nothing_new_is_none()
     {
-        var definition = Of(new TreatmentStep("*", LeaveOut: ["note", "due", "email"]), new TreatmentStep("*", Keep: "branch < 5")) with { Apply = [new ApplyRule("*", ApplyMode.KeepVersions)] };
+        var definition = Of(new TreatmentStep("*", LeaveOut: ["note", "due", "email"]), new TreatmentStep("*", Keep: "branch < 5")) with
+        {
+            Apply = [new ApplyRule("*", ApplyMode.KeepVersions)],
+        };
         var treatment = Build(definition);
         Assert.Equal(["id", "valid_to"], treatment.Tables[0].Form.KeyOrdinals.Select(i => treatment.Tables[0].Form.Columns[i].Name));
         Assert.Equal("1|2||infinity", Treated.Shown(Assert.Single(Treated.Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
-        Assert.Equal(["~ 1|–|–|infinity > 1|–|–|2026-03-01 08:00:00+00", "+ 1|3|2026-03-01 08:00:00+00|infinity"], Versions(ChangeKind.Update, Row("1", "2", "a", null, "n"), Row("1", "3", "a", null, "n")));
+        Assert.Equal(
+            ["~ 1|–|–|infinity > 1|–|–|2026-03-01 08:00:00+00", "+ 1|3|2026-03-01 08:00:00+00|infinity"],
+            Versions(ChangeKind.Update, Row("1", "2", "a", null, "n"), Row("1", "3", "a", null, "n"))
+        );
         Assert.Empty(Versions(ChangeKind.Update, Row("1", "2", "a", null, "n"), Row("1", "2", "b", null, "other")));
-        Assert.Equal(["~ 1|–|–|infinity > 1|–|–|2026-03-01 08:00:00+00"], Versions(ChangeKind.Update, Row("1", "2", "a", null, "n"), Row("1", "9", "a", null, "n")));
-        Assert.Equal(["+ 1|2|2026-03-01 08:00:00+00|infinity"], Versions(ChangeKind.Update, Row("1", "9", "a", null, "n"), Row("1", "2", "a", null, "n")));
+        Assert.Equal(
+            ["~ 1|–|–|infinity > 1|–|–|2026-03-01 08:00:00+00"],
+            Versions(ChangeKind.Update, Row("1", "2", "a", null, "n"), Row("1", "9", "a", null, "n"))
+        );
+        Assert.Equal(
+            ["+ 1|2|2026-03-01 08:00:00+00|infinity"],
+            Versions(ChangeKind.Update, Row("1", "9", "a", null, "n"), Row("1", "2", "a", null, "n"))
+        );
         Assert.Empty(Versions(ChangeKind.Delete, Row("1", "9", "a", null, "n"), default));
         Assert.Throws<EvaluationException>(() => Versions(ChangeKind.Update, default, Row("1", "2", "a", null, "n")));
 
@@ -86,7 +112,13 @@ public class TreatmentTests
         {
             var made = new List<TreatedChange>();
             treatment.Treat(new RowChange(kind, 0, before, after), Treated.At, made);
-            return [.. made.Select(one => $"{ChangeMarks.Of(one.Change.Kind)} {(one.Change.Before.IsNone ? "" : $"{Treated.Shown(one.Change.Before)} > ")}{Treated.Shown(one.Change.After)}")];
+            return
+            [
+                .. made.Select(one =>
+                    $"{ChangeMarks.Of(one.Change.Kind)} "
+                    + $"{(one.Change.Before.IsNone ? "" : $"{Treated.Shown(one.Change.Before)} > ")}{Treated.Shown(one.Change.After)}"
+                ),
+            ];
         }
     }
 
@@ -94,10 +126,19 @@ public class TreatmentTests
     public void What_tells_combined_rows_apart_is_not_touched()
     {
         TreatmentStep combine = new("*", Combine: new CombinedTable("dw.loan"));
-        Assert.Equal("treatment[1].mask[0].column", Assert.Single(Refused(combine, new TreatmentStep("*", Mask: [new MaskedColumn("origin", MaskMethod.Null)]))).Field);
-        Assert.Equal("treatment[1].convert[0].column", Assert.Single(Refused(combine, new TreatmentStep("*", Convert: [new ConvertedColumn("origin", "integer")]))).Field);
+        Assert.Equal(
+            "treatment[1].mask[0].column",
+            Assert.Single(Refused(combine, new TreatmentStep("*", Mask: [new MaskedColumn("origin", MaskMethod.Null)]))).Field
+        );
+        Assert.Equal(
+            "treatment[1].convert[0].column",
+            Assert.Single(Refused(combine, new TreatmentStep("*", Convert: [new ConvertedColumn("origin", "integer")]))).Field
+        );
         Assert.Equal("treatment[1].split", Assert.Single(Refused(combine, new TreatmentStep("*", Split: [new SplitTable("a.b")]))).Field);
-        Assert.Equal("treatment[0].combine.into", Assert.Single(Refused(new TreatmentStep("*", Combine: new CombinedTable("nothing")))).Field);
+        Assert.Equal(
+            "treatment[0].combine.into",
+            Assert.Single(Refused(new TreatmentStep("*", Combine: new CombinedTable("nothing")))).Field
+        );
     }
 
     [Theory]
@@ -109,7 +150,10 @@ public class TreatmentTests
     public void A_filter_is_right_in_all_four_cases(string? before, string? after, ChangeKind? expected)
     {
         var treatment = Build(new TreatmentStep("*", Keep: "branch = 1"));
-        var treated = Treated.By(treatment, new RowChange(ChangeKind.Update, 3, Row("7", before, "a", null, null), Row("7", after, "a", null, null)));
+        var treated = Treated.By(
+            treatment,
+            new RowChange(ChangeKind.Update, 3, Row("7", before, "a", null, null), Row("7", after, "a", null, null))
+        );
         Assert.Equal(expected is null ? [] : [expected.Value], treated.Select(change => change.Change.Kind));
         Assert.Equal(["branch"], treatment.WholeRowsFor(TestTypes.Text));
     }
@@ -121,12 +165,23 @@ public class TreatmentTests
     [Fact]
     public void Rows_go_to_the_first_table_whose_condition_holds_and_move_between_them()
     {
-        var treatment = Build(new TreatmentStep("*", Split: [new SplitTable("w.one", "branch = 1"), new SplitTable("w.low", "branch < 5"), new SplitTable("w.rest")]));
+        var treatment = Build(
+            new TreatmentStep(
+                "*",
+                Split: [new SplitTable("w.one", "branch = 1"), new SplitTable("w.low", "branch < 5"), new SplitTable("w.rest")]
+            )
+        );
         Assert.Equal("w.one", Treated.Loaded(treatment, Row("1", "1", null, null, null))[0].Table.Form.Name.ToString());
         Assert.Equal("w.low", Treated.Loaded(treatment, Row("1", "3", null, null, null))[0].Table.Form.Name.ToString());
         Assert.Equal("w.rest", Treated.Loaded(treatment, Row("1", null, null, null, null))[0].Table.Form.Name.ToString());
-        var moved = Treated.By(treatment, new RowChange(ChangeKind.Update, 0, Row("1", "1", "a", null, null), Row("1", "9", "a", null, null)));
-        Assert.Equal([("w.one", ChangeKind.Delete), ("w.rest", ChangeKind.Insert)], moved.Select(change => (change.Table.Form.Name.ToString(), change.Change.Kind)));
+        var moved = Treated.By(
+            treatment,
+            new RowChange(ChangeKind.Update, 0, Row("1", "1", "a", null, null), Row("1", "9", "a", null, null))
+        );
+        Assert.Equal(
+            [("w.one", ChangeKind.Delete), ("w.rest", ChangeKind.Insert)],
+            moved.Select(change => (change.Table.Form.Name.ToString(), change.Change.Kind))
+        );
     }
 
     [Fact]
@@ -137,7 +192,9 @@ public class TreatmentTests
         var deleted = Assert.Single(Treated.By(treatment, new RowChange(ChangeKind.Delete, 0, KeyOnly("7"), default))).Change;
         Assert.Equal(ChangeKind.Update, deleted.Kind);
         Assert.Equal("7|–|–|–|–|2026-03-01 08:00:00+00", Treated.Shown(deleted.After));
-        var back = Assert.Single(Treated.By(treatment, new RowChange(ChangeKind.Insert, 0, default, Row("7", "1", "a", null, null)))).Change;
+        var back = Assert
+            .Single(Treated.By(treatment, new RowChange(ChangeKind.Insert, 0, default, Row("7", "1", "a", null, null))))
+            .Change;
         Assert.Equal("7|1|a|||", Treated.Shown(back.After));
     }
 
@@ -146,7 +203,12 @@ public class TreatmentTests
     {
         var treatment = Build(new TreatmentStep("*", Marks: new ChangeMarkColumns("op", "at")));
         Assert.Equal("1|2|a|||load|", Treated.Shown(Treated.Loaded(treatment, Row("1", "2", "a", null, null))[0].Change.After));
-        Assert.Equal("1|2|a|||insert|2026-03-01 08:00:00+00", Treated.Shown(Treated.By(treatment, new RowChange(ChangeKind.Insert, 0, default, Row("1", "2", "a", null, null)))[0].Change.After));
+        Assert.Equal(
+            "1|2|a|||insert|2026-03-01 08:00:00+00",
+            Treated.Shown(
+                Treated.By(treatment, new RowChange(ChangeKind.Insert, 0, default, Row("1", "2", "a", null, null)))[0].Change.After
+            )
+        );
     }
 
     /// <summary>RFC 4231, test cases 1 and 2.</summary>
@@ -155,30 +217,60 @@ public class TreatmentTests
     [InlineData("4a656665", "what do ya want for nothing?", "5bdcc146bf60754e6a042426089575c75a003f089d2739839dec58b964ec3843")]
     public void A_keyed_hash_agrees_with_the_published_vectors(string key, string text, string expected)
     {
-        var treatment = Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash)])), new OneKey(Convert.FromHexString(key)));
+        var treatment = Build(
+            Of(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash)])),
+            new OneKey(Convert.FromHexString(key))
+        );
         Assert.Equal(expected, Treated.Loaded(treatment, Row("1", "2", text, null, null))[0].Change.After.TextAt(2));
     }
 
     [Fact]
     public void A_pseudonym_is_the_same_in_every_table_and_another_under_another_key() =>
-        Gen.Select(Gen.String[1, 30], Gen.Enum<PseudonymKind>()).Sample((text, kind) =>
-        {
-            string Under(string key, string column, string table) => Treated.Shown(Treated.Loaded(
-                Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn(column, MaskMethod.Pseudonym, Kind: kind, Key: key)])), new NamedKeys(), Source with { Name = new TableName("other", table) }),
-                column == "email" ? Row("1", "2", text, null, null) : Row("1", "2", null, null, text))[0].Change.After).Split('|')[column == "email" ? 2 : 4];
-            Assert.Equal(Under("a", "email", "x"), Under("a", "note", "y"));
-            Assert.NotEqual(text, Under("a", "email", "x"));
-            if (kind != PseudonymKind.Name)
-            {
-                Assert.NotEqual(Under("a", "email", "x"), Under("b", "email", "x"));
-            }
-        });
+        Gen.Select(Gen.String[1, 30], Gen.Enum<PseudonymKind>())
+            .Sample(
+                (text, kind) =>
+                {
+                    string Under(string key, string column, string table) =>
+                        Treated
+                            .Shown(
+                                Treated
+                                    .Loaded(
+                                        Build(
+                                            Of(
+                                                new TreatmentStep(
+                                                    "*",
+                                                    Mask: [new MaskedColumn(column, MaskMethod.Pseudonym, Kind: kind, Key: key)]
+                                                )
+                                            ),
+                                            new NamedKeys(),
+                                            Source with
+                                            {
+                                                Name = new TableName("other", table),
+                                            }
+                                        ),
+                                        column == "email" ? Row("1", "2", text, null, null) : Row("1", "2", null, null, text)
+                                    )[0]
+                                    .Change.After
+                            )
+                            .Split('|')[column == "email" ? 2 : 4];
+                    Assert.Equal(Under("a", "email", "x"), Under("a", "note", "y"));
+                    Assert.NotEqual(text, Under("a", "email", "x"));
+                    if (kind != PseudonymKind.Name)
+                    {
+                        Assert.NotEqual(Under("a", "email", "x"), Under("b", "email", "x"));
+                    }
+                }
+            );
 
     [Fact]
     public void Dates_of_one_person_move_together_and_never_stay()
     {
-        var treatment = Build(Of(new TreatmentStep("*", Mask: [new MaskedColumn("due", MaskMethod.ShiftDate, Days: 10, Along: "branch")])), new NamedKeys());
-        long Day(string id, string branch, string due) => CivilTime.ParseDate(Treated.Loaded(treatment, Row(id, branch, null, due, null))[0].Change.After.TextAt(3))!.Value;
+        var treatment = Build(
+            Of(new TreatmentStep("*", Mask: [new MaskedColumn("due", MaskMethod.ShiftDate, Days: 10, Along: "branch")])),
+            new NamedKeys()
+        );
+        long Day(string id, string branch, string due) =>
+            CivilTime.ParseDate(Treated.Loaded(treatment, Row(id, branch, null, due, null))[0].Change.After.TextAt(3))!.Value;
         var origin = CivilTime.ParseDate("2026-01-01")!.Value;
         for (var branch = 0; branch < 200; branch++)
         {
@@ -194,51 +286,96 @@ public class TreatmentTests
     [InlineData("4111 1111 2222", 4, "********** 2222")]
     [InlineData("abc", 4, "***")]
     [InlineData("😀😀x", 1, "**x")]
-    public void The_last_characters_stay(string text, int last, string expected) => Assert.Equal(
-        expected.Replace("********** 2222", "**********2222", StringComparison.Ordinal),
-        Treated.Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.KeepLast, Last: last)])), Row("1", "2", text, null, null))[0].Change.After.TextAt(2));
+    public void The_last_characters_stay(string text, int last, string expected) =>
+        Assert.Equal(
+            expected.Replace("********** 2222", "**********2222", StringComparison.Ordinal),
+            Treated
+                .Loaded(
+                    Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.KeepLast, Last: last)])),
+                    Row("1", "2", text, null, null)
+                )[0]
+                .Change.After.TextAt(2)
+        );
 
     [Fact]
     public void A_null_stays_null_under_every_mask_but_the_fixed_one()
     {
-        foreach (var mask in new[]
+        foreach (
+            var mask in new[]
+            {
+                new MaskedColumn("email", MaskMethod.Hash),
+                new MaskedColumn("email", MaskMethod.Pseudonym),
+                new MaskedColumn("email", MaskMethod.KeepLast, Last: 2),
+                new MaskedColumn("email", MaskMethod.Null),
+            }
+        )
         {
-            new MaskedColumn("email", MaskMethod.Hash),
-            new MaskedColumn("email", MaskMethod.Pseudonym),
-            new MaskedColumn("email", MaskMethod.KeepLast, Last: 2),
-            new MaskedColumn("email", MaskMethod.Null),
-        })
-        {
-            Assert.Equal(ValueKind.Null, Treated.Loaded(Build(new TreatmentStep("*", Mask: [mask])), Row("1", "2", null, null, null))[0].Change.After.KindAt(2));
+            Assert.Equal(
+                ValueKind.Null,
+                Treated.Loaded(Build(new TreatmentStep("*", Mask: [mask])), Row("1", "2", null, null, null))[0].Change.After.KindAt(2)
+            );
         }
 
-        Assert.Equal("x", Treated.Loaded(Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Fixed, Value: "x")])), Row("1", "2", null, null, null))[0].Change.After.TextAt(2));
+        Assert.Equal(
+            "x",
+            Treated
+                .Loaded(
+                    Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Fixed, Value: "x")])),
+                    Row("1", "2", null, null, null)
+                )[0]
+                .Change.After.TextAt(2)
+        );
     }
 
     [Fact]
     public void A_value_that_the_log_left_out_stays_left_out_under_a_mask()
     {
         var treatment = Build(new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash)]));
-        var change = Assert.Single(Treated.By(treatment, new RowChange(ChangeKind.Update, 0, default, TextRow.Of("7", "7", TextRow.Absent, "2026-01-01", "7")))).Change;
+        var change = Assert
+            .Single(
+                Treated.By(treatment, new RowChange(ChangeKind.Update, 0, default, TextRow.Of("7", "7", TextRow.Absent, "2026-01-01", "7")))
+            )
+            .Change;
         Assert.Equal(ValueKind.Absent, change.After.KindAt(2));
     }
 
-    public static TheoryData<TreatmentStep, string, string> Wrong => new()
-    {
-        { new TreatmentStep("*", Keep: "brnch = 1"), "treatment[0].keep", "at character 1: There is no column brnch" },
-        { new TreatmentStep("*", Keep: "branch"), "treatment[0].keep", "A condition is true" },
-        { new TreatmentStep("*", LeaveOut: ["id"]), "treatment[0].leaveOut[0]", "in the key" },
-        { new TreatmentStep("*", LeaveOut: ["nothing"]), "treatment[0].leaveOut[0]", "no column nothing" },
-        { new TreatmentStep("*", Rename: [new RenamedColumn("branch", "email")]), "treatment", "two columns email" },
-        { new TreatmentStep("*", Convert: [new ConvertedColumn("note", "varchar(2)")]), "treatment[0].convert[0].to", "cut" },
-        { new TreatmentStep("*", Compute: [new ComputedColumn("id", "1")]), "treatment[0].compute[0].column", "in the key" },
-        { new TreatmentStep("*", Mask: [new MaskedColumn("id", MaskMethod.Fixed, Value: "1")]), "treatment[0].mask[0].by", "make rows one" },
-        { new TreatmentStep("*", Mask: [new MaskedColumn("branch", MaskMethod.KeepLast, Last: 2)]), "treatment[0].mask[0].by", "text only" },
-        { new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash, Last: 2)]), "treatment[0].mask[0].last", "another manner" },
-        { new TreatmentStep("*", Mask: [new MaskedColumn("branch", MaskMethod.Fixed, Value: "x")]), "treatment[0].mask[0].value", "not integer" },
-        { new TreatmentStep("*", Split: [new SplitTable("w.rest"), new SplitTable("w.one", "branch = 1")]), "treatment[0].split[0]", "all other rows" },
-        { new TreatmentStep("*", Split: [new SplitTable("rest")]), "treatment[0].split[0].into", "not a table name" },
-    };
+    public static TheoryData<TreatmentStep, string, string> Wrong =>
+        new()
+        {
+            { new TreatmentStep("*", Keep: "brnch = 1"), "treatment[0].keep", "at character 1: There is no column brnch" },
+            { new TreatmentStep("*", Keep: "branch"), "treatment[0].keep", "A condition is true" },
+            { new TreatmentStep("*", LeaveOut: ["id"]), "treatment[0].leaveOut[0]", "in the key" },
+            { new TreatmentStep("*", LeaveOut: ["nothing"]), "treatment[0].leaveOut[0]", "no column nothing" },
+            { new TreatmentStep("*", Rename: [new RenamedColumn("branch", "email")]), "treatment", "two columns email" },
+            { new TreatmentStep("*", Convert: [new ConvertedColumn("note", "varchar(2)")]), "treatment[0].convert[0].to", "cut" },
+            { new TreatmentStep("*", Compute: [new ComputedColumn("id", "1")]), "treatment[0].compute[0].column", "in the key" },
+            {
+                new TreatmentStep("*", Mask: [new MaskedColumn("id", MaskMethod.Fixed, Value: "1")]),
+                "treatment[0].mask[0].by",
+                "make rows one"
+            },
+            {
+                new TreatmentStep("*", Mask: [new MaskedColumn("branch", MaskMethod.KeepLast, Last: 2)]),
+                "treatment[0].mask[0].by",
+                "text only"
+            },
+            {
+                new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash, Last: 2)]),
+                "treatment[0].mask[0].last",
+                "another manner"
+            },
+            {
+                new TreatmentStep("*", Mask: [new MaskedColumn("branch", MaskMethod.Fixed, Value: "x")]),
+                "treatment[0].mask[0].value",
+                "not integer"
+            },
+            {
+                new TreatmentStep("*", Split: [new SplitTable("w.rest"), new SplitTable("w.one", "branch = 1")]),
+                "treatment[0].split[0]",
+                "all other rows"
+            },
+            { new TreatmentStep("*", Split: [new SplitTable("rest")]), "treatment[0].split[0].into", "not a table name" },
+        };
 
     [Theory]
     [MemberData(nameof(Wrong))]
@@ -259,50 +396,82 @@ public class TreatmentTests
         TreatmentStep[] steps = which switch
         {
             0 => [new TreatmentStep("*", Keep: "branch < 3")],
-            1 => [new TreatmentStep("*", Split: [new SplitTable("w.a", "branch < 2"), new SplitTable("w.b", "email = 'x'"), new SplitTable("w.c")])],
-            _ => [new TreatmentStep("*", Keep: "branch <> 1"), new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash)]), new TreatmentStep("*", Split: [new SplitTable("w.a", "branch = 2"), new SplitTable("w.b", "id % 2 = 0")])],
+            1 =>
+            [
+                new TreatmentStep(
+                    "*",
+                    Split: [new SplitTable("w.a", "branch < 2"), new SplitTable("w.b", "email = 'x'"), new SplitTable("w.c")]
+                ),
+            ],
+            _ =>
+            [
+                new TreatmentStep("*", Keep: "branch <> 1"),
+                new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash)]),
+                new TreatmentStep("*", Split: [new SplitTable("w.a", "branch = 2"), new SplitTable("w.b", "id % 2 = 0")]),
+            ],
         };
-        Gen.Select(Gen.Int[0, 3], Gen.Int[1, 4], Gen.Int[0, 5], Gen.Bool, Gen.Int[1, 4]).Array[0, 60].Sample(moves =>
-        {
-            var treatment = Build(steps);
-            var source = new Dictionary<string, Row>();
-            var target = new Dictionary<(TableName, string), Row>();
-            var folds = new Dictionary<TableName, TableFold>();
-            foreach (var (kind, key, branch, email, to) in moves)
+        Gen.Select(Gen.Int[0, 3], Gen.Int[1, 4], Gen.Int[0, 5], Gen.Bool, Gen.Int[1, 4])
+            .Array[0, 60]
+            .Sample(moves =>
             {
-                if (Move(source, kind, $"{key}", Row($"{(kind == 3 ? to : key)}", branch == 5 ? null : $"{branch}", email ? "x" : "y", null, null)) is not { } change)
+                var treatment = Build(steps);
+                var source = new Dictionary<string, Row>();
+                var target = new Dictionary<(TableName, string), Row>();
+                var folds = new Dictionary<TableName, TableFold>();
+                foreach (var (kind, key, branch, email, to) in moves)
                 {
-                    continue;
-                }
-
-                foreach (var treated in Treated.By(treatment, change))
-                {
-                    var name = treated.Table.Form.Name;
-                    if (!folds.TryGetValue(name, out var fold))
+                    if (
+                        Move(
+                            source,
+                            kind,
+                            $"{key}",
+                            Row($"{(kind == 3 ? to : key)}", branch == 5 ? null : $"{branch}", email ? "x" : "y", null, null)
+                        )
+                        is not { } change
+                    )
                     {
-                        folds.Add(name, fold = new TableFold(treated.Table.Form));
+                        continue;
                     }
 
-                    fold.Add(treated.Change);
+                    foreach (var treated in Treated.By(treatment, change))
+                    {
+                        var name = treated.Table.Form.Name;
+                        if (!folds.TryGetValue(name, out var fold))
+                        {
+                            folds.Add(name, fold = new TableFold(treated.Table.Form));
+                        }
+
+                        fold.Add(treated.Change);
+                    }
+
+                    if (folds.Values.Sum(fold => fold.Keys) > 5)
+                    {
+                        Apply(folds, target);
+                    }
                 }
 
-                if (folds.Values.Sum(fold => fold.Keys) > 5)
-                {
-                    Apply(folds, target);
-                }
-            }
-
-            Apply(folds, target);
-            var expected = source.Values.SelectMany(row => Treated.Loaded(treatment, row)).ToDictionary(made => (made.Table.Form.Name, made.Change.After.TextAt(0)), made => made.Change.After);
-            Assert.Equal(expected.OrderBy(pair => pair.Key.ToString()), target.OrderBy(pair => pair.Key.ToString()));
-        });
+                Apply(folds, target);
+                var expected = source
+                    .Values.SelectMany(row => Treated.Loaded(treatment, row))
+                    .ToDictionary(made => (made.Table.Form.Name, made.Change.After.TextAt(0)), made => made.Change.After);
+                Assert.Equal(expected.OrderBy(pair => pair.Key.ToString()), target.OrderBy(pair => pair.Key.ToString()));
+            });
     }
 
     [Fact]
     public void Names_follow_schemas_affixes_case_and_their_own()
     {
-        var naming = new Naming(Into: "Warehouse", SchemaAsPrefix: true, Suffix: "_copy", Case: LetterCase.Lower, Tables: [new NameOfTable("a.B", "X.Y")]);
-        Assert.Equal("warehouse.circulation_loan_copy", naming.NameFor(new TableName("circulation", "Loan"), new TableName("circulation", "Loan")).ToString());
+        var naming = new Naming(
+            Into: "Warehouse",
+            SchemaAsPrefix: true,
+            Suffix: "_copy",
+            Case: LetterCase.Lower,
+            Tables: [new NameOfTable("a.B", "X.Y")]
+        );
+        Assert.Equal(
+            "warehouse.circulation_loan_copy",
+            naming.NameFor(new TableName("circulation", "Loan"), new TableName("circulation", "Loan")).ToString()
+        );
         Assert.Equal("X.Y", naming.NameFor(new TableName("a", "B"), new TableName("a", "B")).ToString());
     }
 
@@ -351,11 +520,18 @@ public class TreatmentTests
 
     private static TableTreatment Build(params TreatmentStep[] steps) => Build(Of(steps));
 
-    private static IReadOnlyList<TreatmentProblem> Refused(params TreatmentStep[] steps) => TreatmentBuilder.Build(Of(steps), Source, name => name, TestTypes.Text, new NamedKeys()).Problems;
+    private static IReadOnlyList<TreatmentProblem> Refused(params TreatmentStep[] steps) =>
+        TreatmentBuilder.Build(Of(steps), Source, name => name, TestTypes.Text, new NamedKeys()).Problems;
 
     private static TableTreatment Build(CrossingDefinition definition, IMaskKeys? keys = null, TableSchema? source = null)
     {
-        var (treatment, problems) = TreatmentBuilder.Build(definition, source ?? Source, name => name, TestTypes.Text, keys ?? new NamedKeys());
+        var (treatment, problems) = TreatmentBuilder.Build(
+            definition,
+            source ?? Source,
+            name => name,
+            TestTypes.Text,
+            keys ?? new NamedKeys()
+        );
         Assert.Empty(problems);
         return treatment!;
     }
@@ -385,12 +561,13 @@ public class TreatmentTests
 
         public string Spelled(string type) => type;
 
-        public ColumnMeaning MeaningOf(Column column) => column.Type switch
-        {
-            "integer" => new ColumnMeaning(ExpressionType.Integer),
-            "date" => new ColumnMeaning(ExpressionType.Date),
-            _ => new ColumnMeaning(ExpressionType.Text, MayBeAbsent: true),
-        };
+        public ColumnMeaning MeaningOf(Column column) =>
+            column.Type switch
+            {
+                "integer" => new ColumnMeaning(ExpressionType.Integer),
+                "date" => new ColumnMeaning(ExpressionType.Date),
+                _ => new ColumnMeaning(ExpressionType.Text, MayBeAbsent: true),
+            };
 
         public RepeatedValue? RepeatOf(Column column) => null;
 
@@ -400,6 +577,7 @@ public class TreatmentTests
 
         public string TypeHolding(ColumnMeaning meaning) => TypeFor(meaning.Type);
 
-        public TypeChange ChangeOf(string from, string to) => to == "varchar(2)" ? new TypeChange(TypeOutcome.MayChange, "longer texts are cut") : new TypeChange(TypeOutcome.Keeps, "");
+        public TypeChange ChangeOf(string from, string to) =>
+            to == "varchar(2)" ? new TypeChange(TypeOutcome.MayChange, "longer texts are cut") : new TypeChange(TypeOutcome.Keeps, "");
     }
 }

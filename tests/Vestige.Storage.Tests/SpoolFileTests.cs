@@ -68,7 +68,9 @@ public sealed class SpoolFileTests : IDisposable
         // The plan SQLite makes for the two hot queries, told by SQLite itself.
         await using (await new SqliteSpoolFiles(folder).OpenAsync(1, cancellation))
         {
-            using var connection = new SqliteConnection($"Data Source={Directory.EnumerateFiles(folder, "*.spool").Single()};Pooling=False");
+            using var connection = new SqliteConnection(
+                $"Data Source={Directory.EnumerateFiles(folder, "*.spool").Single()};Pooling=False"
+            );
             connection.Open();
             using var explain = connection.CreateCommand();
             explain.CommandText = "EXPLAIN QUERY PLAN SELECT sequence FROM record WHERE +kind = 3 AND sequence > 5 ORDER BY sequence";

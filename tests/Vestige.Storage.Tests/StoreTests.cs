@@ -25,7 +25,16 @@ public sealed class StoreTests : IDisposable
         await factory.MigrateAsync(cancellation);
         await using var store = factory.CreateDbContext();
         Assert.False(store.Database.HasPendingModelChanges());
-        store.Connections.Add(new ConnectionRecord { Name = "a", Kind = "stand-in", Settings = "{}", Secret = [1, 2], CreatedAt = DateTimeOffset.UnixEpoch });
+        store.Connections.Add(
+            new ConnectionRecord
+            {
+                Name = "a",
+                Kind = "stand-in",
+                Settings = "{}",
+                Secret = [1, 2],
+                CreatedAt = DateTimeOffset.UnixEpoch,
+            }
+        );
         await store.SaveChangesAsync(cancellation);
         await using var again = factory.CreateDbContext();
         Assert.Equal([1, 2], (await again.Connections.SingleAsync(cancellation)).Secret!);
@@ -40,7 +49,13 @@ public sealed class StoreTests : IDisposable
             await old.GetService<IMigrator>().MigrateAsync("Beginning", cancellation);
 
             // As the store was then: the columns of today are not there yet.
-            await old.Database.ExecuteSqlAsync($"""INSERT INTO "Crossings" ("Name", "Definition", "Desired", "By", "Version", "Since") VALUES ('c', {"{}"}, 'Draft', 'ada', 3, '2026-11-24 04:05:06+00:00')""", cancellation);
+            await old.Database.ExecuteSqlAsync(
+                $"""
+                INSERT INTO "Crossings" ("Name", "Definition", "Desired", "By", "Version", "Since")
+                VALUES ('c', {"{}"}, 'Draft', 'ada', 3, '2026-11-24 04:05:06+00:00')
+                """,
+                cancellation
+            );
         }
 
         await factory.MigrateAsync(cancellation);

@@ -54,22 +54,36 @@ public sealed class DataFolderTests
         await vestige.PostAsync("/api/v1/connections", new { name = "one", kind = "stand-in" });
         foreach (var path in Directory.EnumerateFileSystemEntries(vestige.Data, "*", SearchOption.AllDirectories).Append(vestige.Data))
         {
-            var most = Directory.Exists(path) ? UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute : UnixFileMode.UserRead | UnixFileMode.UserWrite;
+            var most = Directory.Exists(path)
+                ? UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute
+                : UnixFileMode.UserRead | UnixFileMode.UserWrite;
             Assert.True(OperatingSystem.IsWindows() || (File.GetUnixFileMode(path) & ~most) == UnixFileMode.None, path);
         }
 
         var other = Directory.CreateTempSubdirectory("vestige-other-").FullName;
-        var said = await RunningVestige.RunToEndAsync("--port", $"{vestige.Port}", "--data", Path.Combine(other, "data"), "--keys", Path.Combine(other, "keys"));
+        var said = await RunningVestige.RunToEndAsync(
+            "--port",
+            $"{vestige.Port}",
+            "--data",
+            Path.Combine(other, "data"),
+            "--keys",
+            Path.Combine(other, "keys")
+        );
         Assert.Contains($"Port {vestige.Port} cannot be used", said, StringComparison.Ordinal);
         Assert.False(Directory.Exists(Path.Combine(other, "data")));
         Directory.Delete(other, recursive: true);
     }
 
-    /// <summary>Whatever happens to one file: a sentence instead of a start, or a start in which only what needs the file is faulted.</summary>
+    /// <summary>
+    /// Whatever happens to one file: a sentence instead of a start, or a start in which only what needs the file is faulted.
+    /// </summary>
     [Fact]
     public async Task Each_damaged_or_missing_file_is_reported_and_stops_nothing_else()
     {
-        var seed = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}", CultureInfo.InvariantCulture);
+        var seed = int.Parse(
+            Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}",
+            CultureInfo.InvariantCulture
+        );
         var tries = Environment.GetEnvironmentVariable("VESTIGE_MIXES") is null ? 10 : int.MaxValue;
         TestContext.Current.TestOutputHelper!.WriteLine($"seed {seed}");
         var random = new Random(seed);
@@ -80,8 +94,17 @@ public sealed class DataFolderTests
         var root = Path.GetDirectoryName(vestige.Data)!;
         var kept = Directory.CreateTempSubdirectory("vestige-kept-").FullName;
         Copy(root, kept);
-        var files = Directory.EnumerateFiles(kept, "*", SearchOption.AllDirectories).Select(file => Path.GetRelativePath(kept, file)).Where(file => !file.EndsWith("lock", StringComparison.Ordinal));
-        var cases = files.Order().SelectMany(file => new[] { "flipped", "cut", "empty", "missing", "another's", "a folder", "read-only" }, (file, how) => (file, how)).ToArray();
+        var files = Directory
+            .EnumerateFiles(kept, "*", SearchOption.AllDirectories)
+            .Select(file => Path.GetRelativePath(kept, file))
+            .Where(file => !file.EndsWith("lock", StringComparison.Ordinal));
+        var cases = files
+            .Order()
+            .SelectMany(
+                file => new[] { "flipped", "cut", "empty", "missing", "another's", "a folder", "read-only" },
+                (file, how) => (file, how)
+            )
+            .ToArray();
         random.Shuffle(cases);
         foreach (var (file, how) in cases.Take(tries))
         {
@@ -98,11 +121,45 @@ public sealed class DataFolderTests
             var what = $"seed {seed}: {file}, {how}";
             if (await vestige.TryLaunchAsync() is { } said)
             {
-                Assert.True(said.StartsWith("Vestige cannot start. ", StringComparison.Ordinal) && !said.Contains("   at ", StringComparison.Ordinal), $"{what}: {said}");
+                Assert.True(
+                    said.StartsWith("Vestige cannot start. ", StringComparison.Ordinal)
+                        && !said.Contains("   at ", StringComparison.Ordinal),
+                    $"{what}: {said}"
+                );
                 continue;
             }
 
-            foreach (var page in new[] { "/", "/crossings", "/connections", "/crossings/other", "/crossings/other/tables", "/crossings/other/tables/c.t", "/crossings/other/tables/c.t?key=1", "/connections/c/tables/c.t", "/crossings/other/start", "/crossings/other/history", "/crossings/other/quarantine", "/crossings/other/reconcile", "/crossings/other/definition", "/crossings/other/treatment", "/crossings/other/pace", "/crossings/other/events", "/crossings/other/stop", "/trace", "/bench", "/bench/c", "/connections/c", "/connections/d", "/alerts", "/events", "/api/v1/crossings", "/api/v1/crossings/other/status" })
+            foreach (
+                var page in new[]
+                {
+                    "/",
+                    "/crossings",
+                    "/connections",
+                    "/crossings/other",
+                    "/crossings/other/tables",
+                    "/crossings/other/tables/c.t",
+                    "/crossings/other/tables/c.t?key=1",
+                    "/connections/c/tables/c.t",
+                    "/crossings/other/start",
+                    "/crossings/other/history",
+                    "/crossings/other/quarantine",
+                    "/crossings/other/reconcile",
+                    "/crossings/other/definition",
+                    "/crossings/other/treatment",
+                    "/crossings/other/pace",
+                    "/crossings/other/events",
+                    "/crossings/other/stop",
+                    "/trace",
+                    "/bench",
+                    "/bench/c",
+                    "/connections/c",
+                    "/connections/d",
+                    "/alerts",
+                    "/events",
+                    "/api/v1/crossings",
+                    "/api/v1/crossings/other/status",
+                }
+            )
             {
                 using var response = await vestige.Http.GetAsync(page, cancellation);
                 Assert.True((int)response.StatusCode < 500, $"{what}: {page} answers {response.StatusCode}");
@@ -110,7 +167,11 @@ public sealed class DataFolderTests
 
             if (!IsOfGood(file))
             {
-                await vestige.WaitAsync("good", status => status.GetProperty("state").GetString() == "following", $"{what}: the other crossing following");
+                await vestige.WaitAsync(
+                    "good",
+                    status => status.GetProperty("state").GetString() == "following",
+                    $"{what}: the other crossing following"
+                );
             }
 
             vestige.Kill();
@@ -125,7 +186,9 @@ public sealed class DataFolderTests
     {
         try
         {
-            using var change = Process.Start(new ProcessStartInfo("chattr", ["-R", on ? "+i" : "-i", path]) { RedirectStandardError = true, UseShellExecute = false })!;
+            using var change = Process.Start(
+                new ProcessStartInfo("chattr", ["-R", on ? "+i" : "-i", path]) { RedirectStandardError = true, UseShellExecute = false }
+            )!;
             await change.StandardError.ReadToEndAsync();
             await change.WaitForExitAsync();
             return change.ExitCode == 0;
@@ -136,8 +199,13 @@ public sealed class DataFolderTests
         }
     }
 
-    /// <summary>What the crossing from a to b needs. Without its last writes the store is an older one, which may not know the crossing.</summary>
-    private static bool IsOfGood(string file) => file.Contains("/a", StringComparison.Ordinal) || file.Contains("/b.db", StringComparison.Ordinal) || file.Contains("vestige.db", StringComparison.Ordinal);
+    /// <summary>
+    /// What the crossing from a to b needs. Without its last writes the store is an older one, which may not know the crossing.
+    /// </summary>
+    private static bool IsOfGood(string file) =>
+        file.Contains("/a", StringComparison.Ordinal)
+        || file.Contains("/b.db", StringComparison.Ordinal)
+        || file.Contains("vestige.db", StringComparison.Ordinal);
 
     private static async Task<RunningVestige> TwoCrossingsAsync()
     {
@@ -150,11 +218,25 @@ public sealed class DataFolderTests
         foreach (var (name, source, target) in new[] { ("good", "a", "b"), ("other", "c", "d") })
         {
             await vestige.BenchAsync(source, "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'x')");
-            await vestige.PostAsync("/api/v1/crossings", new { name, purpose = "copy", source, target, tables = new { rules = new[] { new { take = "*.t" } } } });
+            await vestige.PostAsync(
+                "/api/v1/crossings",
+                new
+                {
+                    name,
+                    purpose = "copy",
+                    source,
+                    target,
+                    tables = new { rules = new[] { new { take = "*.t" } } },
+                }
+            );
             await vestige.PostAsync($"/api/v1/crossings/{name}/start");
             await vestige.WaitAsync(name, status => status.GetProperty("state").GetString() == "following", $"{name} following");
             await vestige.BenchAsync(source, "INSERT INTO t VALUES (2, 'y')");
-            await vestige.WaitAsync(name, status => status.GetProperty("tables")[0].GetProperty("changes").GetProperty("insert").GetInt64() == 1, "the change");
+            await vestige.WaitAsync(
+                name,
+                status => status.GetProperty("tables")[0].GetProperty("changes").GetProperty("insert").GetInt64() == 1,
+                "the change"
+            );
         }
 
         return vestige;
@@ -223,7 +305,17 @@ public sealed class DataFolderTests
         await vestige.BenchAsync("c", "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'x')");
         foreach (var (name, source, target) in new[] { ("good", "a", "b"), ("broken", "c", "d") })
         {
-            await vestige.PostAsync("/api/v1/crossings", new { name, purpose = "copy", source, target, tables = new { rules = new[] { new { take = "*.t" } } } });
+            await vestige.PostAsync(
+                "/api/v1/crossings",
+                new
+                {
+                    name,
+                    purpose = "copy",
+                    source,
+                    target,
+                    tables = new { rules = new[] { new { take = "*.t" } } },
+                }
+            );
             await vestige.PostAsync($"/api/v1/crossings/{name}/start");
             await vestige.WaitAsync(name, status => status.GetProperty("state").GetString() == "following", $"{name} following");
         }
@@ -236,12 +328,35 @@ public sealed class DataFolderTests
         await vestige.WaitAsync("good", status => status.GetProperty("state").GetString() == "following", "the good one following");
         var broken = await vestige.StatusAsync("broken");
         Assert.NotEqual("following", broken.GetProperty("state").GetString());
-        foreach (var page in new[] { "/", "/crossings", "/connections", "/crossings/broken", "/connections/c", "/alerts", "/events", "/api/v1/crossings" })
+        foreach (
+            var page in new[]
+            {
+                "/",
+                "/crossings",
+                "/connections",
+                "/crossings/broken",
+                "/connections/c",
+                "/alerts",
+                "/events",
+                "/api/v1/crossings",
+            }
+        )
         {
             using var response = await vestige.Http.GetAsync(page, cancellation);
             Assert.True((int)response.StatusCode < 500, $"{page}: {response.StatusCode}");
         }
     }
 
-    private static string Print(string folder) => string.Join('\n', Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories).Where(file => !file.EndsWith("/lock", StringComparison.Ordinal) && !file.EndsWith("-shm", StringComparison.Ordinal)).Order().Select(file => $"{file} {new FileInfo(file).Length} {(file.EndsWith(".key", StringComparison.Ordinal) ? default : File.GetLastWriteTimeUtc(file)):O}"));
+    private static string Print(string folder) =>
+        string.Join(
+            '\n',
+            Directory
+                .EnumerateFiles(folder, "*", SearchOption.AllDirectories)
+                .Where(file => !file.EndsWith("/lock", StringComparison.Ordinal) && !file.EndsWith("-shm", StringComparison.Ordinal))
+                .Order()
+                .Select(file =>
+                    $"{file} {new FileInfo(file).Length} "
+                    + $"{(file.EndsWith(".key", StringComparison.Ordinal) ? default : File.GetLastWriteTimeUtc(file)):O}"
+                )
+        );
 }

@@ -15,15 +15,48 @@ public sealed class DefinitionRefusalTests(EmptyVestige empty) : IClassFixture<E
     [InlineData("""{"name":"x","purpose":"lake","source":"a","target":"b","tables":{"rules":[{"take":"*"}]}}""", 422, "purpose")]
     [InlineData("""{"name":"x","purpose":"copy","source":"nowhere","target":"b","tables":{"rules":[{"take":"*"}]}}""", 422, "source")]
     [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[]}}""", 422, "tables.rules")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"colour":"red"}""", 400, "colour")]
+    [InlineData(
+        """{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"colour":"red"}""",
+        400,
+        "colour"
+    )]
     [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"takes":"*"}]}}""", 400, "takes")]
     [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b"}""", 400, "tables")]
     [InlineData("""{"name":7,"purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]}}""", 400, "name")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"},null]}}""", 422, "tables.rules[1]")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"treatment":[{"tables":"*","mask":[{"column":null,"by":"hash"}]}]}""", 400, "mask[0].column")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"treatment":[{"tables":"*","keep":"a","split":[]}]}""", 422, "treatment[0]")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"start":{"existing":"keep"}}""", 422, "start.existing")]
-    [InlineData("""{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"start":{"kind":"changes","existing":"merge"}}""", 422, "start.existing")]
+    [InlineData(
+        """{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"},null]}}""",
+        422,
+        "tables.rules[1]"
+    )]
+    [InlineData(
+        """
+        {"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},
+        "treatment":[{"tables":"*","mask":[{"column":null,"by":"hash"}]}]}
+        """,
+        400,
+        "mask[0].column"
+    )]
+    [InlineData(
+        """
+        {"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},
+        "treatment":[{"tables":"*","keep":"a","split":[]}]}
+        """,
+        422,
+        "treatment[0]"
+    )]
+    [InlineData(
+        """{"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},"start":{"existing":"keep"}}""",
+        422,
+        "start.existing"
+    )]
+    [InlineData(
+        """
+        {"name":"x","purpose":"copy","source":"a","target":"b","tables":{"rules":[{"take":"*"}]},
+        "start":{"kind":"changes","existing":"merge"}}
+        """,
+        422,
+        "start.existing"
+    )]
     [InlineData("not json", 400, "malformed")]
     public async Task Bad_definitions_are_refused_by_name_and_change_nothing(string body, int code, string names)
     {

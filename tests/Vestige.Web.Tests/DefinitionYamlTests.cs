@@ -22,7 +22,33 @@ public sealed class DefinitionYamlTests
             as: insertOnly
         """;
 
-    private static readonly string[] Awkward = ["true", "no", "null", "~", "12", "1e3", "*", "*_tmp", "a: b", "- a", "# a", "'", "\"", " a ", "a\nb", "&a", "!a", "schema.Ärmel", "{}", "[a", "\u2028", "%", "@", "`"];
+    private static readonly string[] Awkward =
+    [
+        "true",
+        "no",
+        "null",
+        "~",
+        "12",
+        "1e3",
+        "*",
+        "*_tmp",
+        "a: b",
+        "- a",
+        "# a",
+        "'",
+        "\"",
+        " a ",
+        "a\nb",
+        "&a",
+        "!a",
+        "schema.Ärmel",
+        "{}",
+        "[a",
+        "\u2028",
+        "%",
+        "@",
+        "`",
+    ];
 
     [Fact]
     public void A_file_is_read()
@@ -38,7 +64,12 @@ public sealed class DefinitionYamlTests
 
     [Fact]
     public void JSON_is_YAML_too() =>
-        Assert.Equal("b", DefinitionYaml.Read("""{"name": "x", "purpose": "copy", "source": "a", "target": "b", "tables": {"rules": [{"take": "*"}]}}""").Definition!.Target);
+        Assert.Equal(
+            "b",
+            DefinitionYaml
+                .Read("""{"name": "x", "purpose": "copy", "source": "a", "target": "b", "tables": {"rules": [{"take": "*"}]}}""")
+                .Definition!.Target
+        );
 
     [Theory]
     [InlineData("    - leave: \"*_tmp\"", "    - leaf: \"*_tmp\"", 8, 7, "tables.rules[1].leaf", "not a field", "take, leave")]
@@ -50,7 +81,15 @@ public sealed class DefinitionYamlTests
     [InlineData("source: a", "source: &one a", 3, 9, "document", "Anchors", "YAML")]
     [InlineData("source: a", "name: again", 3, 1, "document", "", "YAML")]
     [InlineData("  rules:", "  rules: x", 7, 11, "document", "", "YAML")]
-    public void What_is_wrong_is_said_with_its_place(string right, string wrong, int line, int column, string field, string found, string remedy)
+    public void What_is_wrong_is_said_with_its_place(
+        string right,
+        string wrong,
+        int line,
+        int column,
+        string field,
+        string found,
+        string remedy
+    )
     {
         Assert.Contains(right, Good, StringComparison.Ordinal);
         var read = DefinitionYaml.Read(Good.Replace(right, wrong, StringComparison.Ordinal));
@@ -67,7 +106,8 @@ public sealed class DefinitionYamlTests
     [InlineData("--- a\n--- b")]
     [InlineData("- name: x")]
     [InlineData("just words")]
-    public void Another_document_is_refused(string text) => Assert.Equal("document", Assert.Single(DefinitionYaml.Read(text).Problems).Problem.Field);
+    public void Another_document_is_refused(string text) =>
+        Assert.Equal("document", Assert.Single(DefinitionYaml.Read(text).Problems).Problem.Field);
 
     [Fact]
     public void A_problem_found_later_has_the_place_of_its_field()
@@ -81,12 +121,29 @@ public sealed class DefinitionYamlTests
     [Fact]
     public void What_is_written_is_read_back()
     {
-        var text = Gen.OneOf(
-            Gen.String,
-            Gen.Int[0, Awkward.Length - 1].Select(i => Awkward[i]));
-        var rule = Gen.Select(text, Gen.Bool).Select((pattern, takes) => takes ? new TableRule(Take: pattern) : new TableRule(Leave: pattern));
-        var definition = Gen.Select(text, text, text, rule.List[0, 4], Gen.Select(text, Gen.Enum<ApplyMode>()).Select((tables, mode) => new ApplyRule(tables, mode)).List[0, 3], Gen.Bool)
-            .Select((name, source, target, rules, apply, empties) => new CrossingDefinition(name, "copy", source, target, new TableRules(rules), empties ? new StartOptions(ExistingRows.Empty) : null, apply.Count == 0 ? null : apply));
+        var text = Gen.OneOf(Gen.String, Gen.Int[0, Awkward.Length - 1].Select(i => Awkward[i]));
+        var rule = Gen.Select(text, Gen.Bool)
+            .Select((pattern, takes) => takes ? new TableRule(Take: pattern) : new TableRule(Leave: pattern));
+        var definition = Gen.Select(
+                text,
+                text,
+                text,
+                rule.List[0, 4],
+                Gen.Select(text, Gen.Enum<ApplyMode>()).Select((tables, mode) => new ApplyRule(tables, mode)).List[0, 3],
+                Gen.Bool
+            )
+            .Select(
+                (name, source, target, rules, apply, empties) =>
+                    new CrossingDefinition(
+                        name,
+                        "copy",
+                        source,
+                        target,
+                        new TableRules(rules),
+                        empties ? new StartOptions(ExistingRows.Empty) : null,
+                        apply.Count == 0 ? null : apply
+                    )
+            );
         definition.Sample(written =>
         {
             var read = DefinitionYaml.Read(DefinitionYaml.Write(written));

@@ -13,15 +13,37 @@ public sealed class EarlierDataFolderTests
         await using var vestige = await RunningVestige.StartOnCopyAsync(Folder("2026-11-firm-ground"));
         await vestige.WaitAsync("branch-to-copy", status => status.GetProperty("state").GetString() == "following", "following");
         Assert.Equal(1, (await vestige.GetAsync("/api/v1/crossings/branch-to-copy/reconciliations")).GetArrayLength());
-        await vestige.BenchAsync("branch", "INSERT INTO member VALUES (4, 'Di Penn', 'ada@example.org'); INSERT INTO visit VALUES (3, 4, '2026-11-03')");
-        await vestige.WaitAsync("branch-to-copy", status => status.GetProperty("tables").EnumerateArray().Sum(table => table.GetProperty("changes").GetProperty("insert").GetInt64()) == 2, "the new rows");
+        await vestige.BenchAsync(
+            "branch",
+            "INSERT INTO member VALUES (4, 'Di Penn', 'ada@example.org'); INSERT INTO visit VALUES (3, 4, '2026-11-03')"
+        );
+        await vestige.WaitAsync(
+            "branch-to-copy",
+            status =>
+                status.GetProperty("tables").EnumerateArray().Sum(table => table.GetProperty("changes").GetProperty("insert").GetInt64())
+                == 2,
+            "the new rows"
+        );
 
         // The build that made the folder hashed the same value.
         Assert.Equal(
-            "c20b22014acfc0905bc4b7da049ca2115d96dfdea6eb9e527740067e7927499c c20b22014acfc0905bc4b7da049ca2115d96dfdea6eb9e527740067e7927499c",
-            await CopyAsync(vestige, "SELECT group_concat(mail, ' ') FROM member WHERE id IN (1, 4)"));
+            "c20b22014acfc0905bc4b7da049ca2115d96dfdea6eb9e527740067e7927499c "
+                + "c20b22014acfc0905bc4b7da049ca2115d96dfdea6eb9e527740067e7927499c",
+            await CopyAsync(vestige, "SELECT group_concat(mail, ' ') FROM member WHERE id IN (1, 4)")
+        );
         Assert.Equal("3", await CopyAsync(vestige, "SELECT count(*) FROM visit"));
-        foreach (var page in new[] { "/", "/crossings", "/crossings/branch-to-copy", "/crossings/branch-to-copy/reconcile", "/connections", "/alerts", "/events" })
+        foreach (
+            var page in new[]
+            {
+                "/",
+                "/crossings",
+                "/crossings/branch-to-copy",
+                "/crossings/branch-to-copy/reconcile",
+                "/connections",
+                "/alerts",
+                "/events",
+            }
+        )
         {
             using var response = await vestige.Http.GetAsync(page, cancellation);
             Assert.True(response.IsSuccessStatusCode, $"{page}: {response.StatusCode}");

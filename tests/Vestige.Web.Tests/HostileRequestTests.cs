@@ -14,20 +14,21 @@ public sealed class HostileRequestTests(EmptyVestige empty) : IClassFixture<Empt
 
     private HttpClient Http => empty.Process.Http;
 
-    public static TheoryData<string, string> Yaml { get; } = new()
-    {
-        { "brackets", new string('[', 40_000) },
-        { "braces", string.Concat(Enumerable.Repeat("{a: ", 20_000)) },
-        { "brackets on lines", string.Concat(Enumerable.Repeat("[\n", 50_000)) },
-        { "deep blocks", string.Concat(Enumerable.Range(0, 400).Select(i => new string(' ', i) + "a:\n")) },
-        { "dashes", string.Concat(Enumerable.Repeat("- ", 50_000)) },
-        { "keys in keys", string.Concat(Enumerable.Repeat("? ", 50_000)) },
-        { "many nodes", "a: [" + string.Join(',', Enumerable.Repeat("1", 200_000)) + "]" },
-        { "aliases", "a: &a [x]\nb: [*a, *a]\n" },
-        { "quotes", "a: \"" + new string('\\', 99_999) },
-        { "tags", string.Concat(Enumerable.Repeat("!!str ", 30_000)) },
-        { "too long", "name: x\n# " + new string('x', 1 << 20) },
-    };
+    public static TheoryData<string, string> Yaml { get; } =
+        new()
+        {
+            { "brackets", new string('[', 40_000) },
+            { "braces", string.Concat(Enumerable.Repeat("{a: ", 20_000)) },
+            { "brackets on lines", string.Concat(Enumerable.Repeat("[\n", 50_000)) },
+            { "deep blocks", string.Concat(Enumerable.Range(0, 400).Select(i => new string(' ', i) + "a:\n")) },
+            { "dashes", string.Concat(Enumerable.Repeat("- ", 50_000)) },
+            { "keys in keys", string.Concat(Enumerable.Repeat("? ", 50_000)) },
+            { "many nodes", "a: [" + string.Join(',', Enumerable.Repeat("1", 200_000)) + "]" },
+            { "aliases", "a: &a [x]\nb: [*a, *a]\n" },
+            { "quotes", "a: \"" + new string('\\', 99_999) },
+            { "tags", string.Concat(Enumerable.Repeat("!!str ", 30_000)) },
+            { "too long", "name: x\n# " + new string('x', 1 << 20) },
+        };
 
     [Theory]
     [MemberData(nameof(Yaml))]
@@ -95,9 +96,21 @@ public sealed class HostileRequestTests(EmptyVestige empty) : IClassFixture<Empt
     [InlineData("/connections")]
     public async Task Another_sites_page_can_ask_for_nothing(string path)
     {
-        foreach (var (header, value) in new[] { ("Origin", "http://elsewhere.invalid"), ("Origin", "null"), ("Origin", $"http://127.0.0.1:{empty.Process.Port + 1}"), ("Sec-Fetch-Site", "cross-site"), ("Sec-Fetch-Site", "same-site") })
+        foreach (
+            var (header, value) in new[]
+            {
+                ("Origin", "http://elsewhere.invalid"),
+                ("Origin", "null"),
+                ("Origin", $"http://127.0.0.1:{empty.Process.Port + 1}"),
+                ("Sec-Fetch-Site", "cross-site"),
+                ("Sec-Fetch-Site", "same-site"),
+            }
+        )
         {
-            using var request = new HttpRequestMessage(HttpMethod.Post, path) { Content = new StringContent("", Encoding.UTF8, "text/plain") };
+            using var request = new HttpRequestMessage(HttpMethod.Post, path)
+            {
+                Content = new StringContent("", Encoding.UTF8, "text/plain"),
+            };
             request.Headers.Add(header, value);
             using var response = await Http.SendAsync(request, cancellation);
             Assert.True(response.StatusCode == HttpStatusCode.Forbidden, $"{header}: {value}: {response.StatusCode}");
@@ -112,16 +125,52 @@ public sealed class HostileRequestTests(EmptyVestige empty) : IClassFixture<Empt
     [Fact]
     public async Task A_kept_secret_goes_only_where_it_was_given_for()
     {
-        var settings = new Dictionary<string, object> { ["host"] = "db.invalid", ["port"] = 5432, ["database"] = "d", ["user"] = "u", ["tls"] = "require" };
+        var settings = new Dictionary<string, object>
+        {
+            ["host"] = "db.invalid",
+            ["port"] = 5432,
+            ["database"] = "d",
+            ["user"] = "u",
+            ["tls"] = "require",
+        };
         async Task<HttpResponseMessage> PutAsync(string key, object value, bool withSecret)
         {
             var changed = new Dictionary<string, object>(settings) { [key] = value };
-            return await Http.PutAsJsonAsync("/api/v1/connections/keeps", new { name = "keeps", kind = "postgresql", settings = changed, secret = withSecret ? new { password = "made-up" } : null }, cancellation);
+            return await Http.PutAsJsonAsync(
+                "/api/v1/connections/keeps",
+                new
+                {
+                    name = "keeps",
+                    kind = "postgresql",
+                    settings = changed,
+                    secret = withSecret ? new { password = "made-up" } : null,
+                },
+                cancellation
+            );
         }
 
-        using var made = await Http.PostAsJsonAsync("/api/v1/connections", new { name = "keeps", kind = "postgresql", settings, secret = new { password = "made-up" } }, cancellation);
+        using var made = await Http.PostAsJsonAsync(
+            "/api/v1/connections",
+            new
+            {
+                name = "keeps",
+                kind = "postgresql",
+                settings,
+                secret = new { password = "made-up" },
+            },
+            cancellation
+        );
         Assert.Equal(HttpStatusCode.Created, made.StatusCode);
-        foreach (var (key, value) in new (string, object)[] { ("host", "evil.invalid"), ("port", 5433), ("user", "other"), ("tls", "prefer"), ("tls", "off") })
+        foreach (
+            var (key, value) in new (string, object)[]
+            {
+                ("host", "evil.invalid"),
+                ("port", 5433),
+                ("user", "other"),
+                ("tls", "prefer"),
+                ("tls", "off"),
+            }
+        )
         {
             using var refused = await PutAsync(key, value, withSecret: false);
             Assert.True(refused.StatusCode == HttpStatusCode.UnprocessableEntity, $"{key}: {refused.StatusCode}");
@@ -137,19 +186,50 @@ public sealed class HostileRequestTests(EmptyVestige empty) : IClassFixture<Empt
     [Fact]
     public async Task A_webhook_cannot_call_Vestige_itself_or_link_local_addresses()
     {
-        foreach (var url in new[] { $"http://localhost:{empty.Process.Port}/api/v1/crossings/x/pause", $"http://127.0.0.1:{empty.Process.Port}/api/v1/connections", $"http://[::ffff:127.0.0.1]:{empty.Process.Port}/", $"http://127.1:{empty.Process.Port}/", "http://169.254.169.254/latest" })
+        foreach (
+            var url in new[]
+            {
+                $"http://localhost:{empty.Process.Port}/api/v1/crossings/x/pause",
+                $"http://127.0.0.1:{empty.Process.Port}/api/v1/connections",
+                $"http://[::ffff:127.0.0.1]:{empty.Process.Port}/",
+                $"http://127.1:{empty.Process.Port}/",
+                "http://169.254.169.254/latest",
+            }
+        )
         {
-            var settings = new { rules = Array.Empty<object>(), channels = new[] { new { name = "hook", kind = "webhook", url } } };
+            var settings = new
+            {
+                rules = Array.Empty<object>(),
+                channels = new[]
+                {
+                    new
+                    {
+                        name = "hook",
+                        kind = "webhook",
+                        url,
+                    },
+                },
+            };
             (await Http.PutAsJsonAsync("/api/v1/alerts/settings", settings, cancellation)).EnsureSuccessStatusCode();
             (await Http.PostAsJsonAsync("/api/v1/alerts/channels/hook/test", new { }, cancellation)).EnsureSuccessStatusCode();
             var until = DateTimeOffset.UtcNow.AddSeconds(60);
-            while (WebUtility.HtmlDecode(await Http.GetStringAsync("/alerts", cancellation)) is var page && !page.Contains("is Vestige itself", StringComparison.Ordinal) && !page.Contains("link-local", StringComparison.Ordinal))
+            while (
+                WebUtility.HtmlDecode(await Http.GetStringAsync("/alerts", cancellation)) is var page
+                && !page.Contains("is Vestige itself", StringComparison.Ordinal)
+                && !page.Contains("link-local", StringComparison.Ordinal)
+            )
             {
                 Assert.True(DateTimeOffset.UtcNow < until, url);
                 await Task.Delay(200, cancellation);
             }
 
-            (await Http.PutAsJsonAsync("/api/v1/alerts/settings", new { rules = Array.Empty<object>(), channels = Array.Empty<object>() }, cancellation)).EnsureSuccessStatusCode();
+            (
+                await Http.PutAsJsonAsync(
+                    "/api/v1/alerts/settings",
+                    new { rules = Array.Empty<object>(), channels = Array.Empty<object>() },
+                    cancellation
+                )
+            ).EnsureSuccessStatusCode();
         }
     }
 
@@ -162,18 +242,34 @@ public sealed class HostileRequestTests(EmptyVestige empty) : IClassFixture<Empt
             await Http.PostAsJsonAsync("/api/v1/connections", new { name, kind = "stand-in" }, cancellation);
         }
 
-        object Definition(int i) => new { name = "races", purpose = "copy", source = "one", target = "two", tables = new { rules = new[] { new { take = "one.*" } } }, tags = new[] { $"t{i}" } };
+        object Definition(int i) =>
+            new
+            {
+                name = "races",
+                purpose = "copy",
+                source = "one",
+                target = "two",
+                tables = new { rules = new[] { new { take = "one.*" } } },
+                tags = new[] { $"t{i}" },
+            };
         using var made = await Http.PostAsJsonAsync("/api/v1/crossings", Definition(0), cancellation);
         Assert.Equal(HttpStatusCode.Created, made.StatusCode);
         using var read = await Http.GetAsync("/api/v1/crossings/races", cancellation);
         var tag = read.Headers.ETag!;
-        var codes = await Task.WhenAll(Enumerable.Range(1, 30).Select(async i =>
-        {
-            using var request = new HttpRequestMessage(HttpMethod.Put, "/api/v1/crossings/races") { Content = JsonContent.Create(Definition(i)) };
-            request.Headers.IfMatch.Add(tag);
-            using var response = await Http.SendAsync(request, cancellation);
-            return response.StatusCode;
-        }));
+        var codes = await Task.WhenAll(
+            Enumerable
+                .Range(1, 30)
+                .Select(async i =>
+                {
+                    using var request = new HttpRequestMessage(HttpMethod.Put, "/api/v1/crossings/races")
+                    {
+                        Content = JsonContent.Create(Definition(i)),
+                    };
+                    request.Headers.IfMatch.Add(tag);
+                    using var response = await Http.SendAsync(request, cancellation);
+                    return response.StatusCode;
+                })
+        );
         Assert.Equal(1, codes.Count(code => code == HttpStatusCode.OK));
         Assert.Equal(29, codes.Count(code => code == HttpStatusCode.PreconditionFailed));
     }

@@ -14,8 +14,54 @@ public sealed class InterfaceFuzzTests
 {
     private static readonly string[] Words =
     [
-        "", "0", "-1", "7", "1e400", "NaN", "null", "true", "x", "shop", "copy", "items", "item", "shop.item", "nodot", ".", "..", "a.b.c", "shop\n", " shop", "SHOP", "sh\0op", "ünïcödé", "🐟", "%", "%00", "../../etc/passwd", "'; DROP TABLE item; --", "\"", "{}", "[]", "[null]",
-        "{\"id\":1}", "2026-11-29", "2026-13-45T99:99:99Z", "9999-12-31T23:59:59.9999999Z", "-9223372036854775808", "18446744073709551616", "source", "target", "drain", "now", "*", "not *", "<script>", "new", "import", "steer",
+        "",
+        "0",
+        "-1",
+        "7",
+        "1e400",
+        "NaN",
+        "null",
+        "true",
+        "x",
+        "shop",
+        "copy",
+        "items",
+        "item",
+        "shop.item",
+        "nodot",
+        ".",
+        "..",
+        "a.b.c",
+        "shop\n",
+        " shop",
+        "SHOP",
+        "sh\0op",
+        "ünïcödé",
+        "🐟",
+        "%",
+        "%00",
+        "../../etc/passwd",
+        "'; DROP TABLE item; --",
+        "\"",
+        "{}",
+        "[]",
+        "[null]",
+        "{\"id\":1}",
+        "2026-11-29",
+        "2026-13-45T99:99:99Z",
+        "9999-12-31T23:59:59.9999999Z",
+        "-9223372036854775808",
+        "18446744073709551616",
+        "source",
+        "target",
+        "drain",
+        "now",
+        "*",
+        "not *",
+        "<script>",
+        "new",
+        "import",
+        "steer",
     ];
 
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
@@ -23,14 +69,22 @@ public sealed class InterfaceFuzzTests
     [Fact]
     public async Task Whatever_is_sent_is_answered_in_time_and_never_with_an_error_of_ours()
     {
-        var seed = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}", CultureInfo.InvariantCulture);
+        var seed = int.Parse(
+            Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}",
+            CultureInfo.InvariantCulture
+        );
         var requests = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_REQUESTS") ?? "3000", CultureInfo.InvariantCulture);
         TestContext.Current.TestOutputHelper!.WriteLine($"seed {seed}, {requests} requests");
         var random = new Random(seed);
         await using var vestige = await RunningVestige.StartAsync("--empty", "true");
         await PrepareAsync(vestige);
         var document = await vestige.GetAsync("/openapi/v1.json");
-        var operations = document.GetProperty("paths").EnumerateObject().SelectMany(path => path.Value.EnumerateObject().Select(method => (Path: path.Name, Method: method.Name, Body: method.Value))).Where(one => one.Method is "get" or "post" or "put" or "delete").ToList();
+        var operations = document
+            .GetProperty("paths")
+            .EnumerateObject()
+            .SelectMany(path => path.Value.EnumerateObject().Select(method => (Path: path.Name, Method: method.Name, Body: method.Value)))
+            .Where(one => one.Method is "get" or "post" or "put" or "delete")
+            .ToList();
         var broken = new List<string>();
         var answers = new SortedDictionary<int, int>();
         for (var i = 0; i < requests && broken.Count < 20; i++)
@@ -49,7 +103,11 @@ public sealed class InterfaceFuzzTests
             answers[status] = answers.GetValueOrDefault(status) + 1;
             if (status is >= 500 and not (503 or 507))
             {
-                broken.Add($"{status} for {method} {request.RequestUri} {(request.Content is null ? "" : Short(await request.Content.ReadAsStringAsync(cancellation)))}: {Short(await response.Content.ReadAsStringAsync(cancellation))}");
+                broken.Add(
+                    $"{status} for {method} {request.RequestUri} "
+                        + $"{(request.Content is null ? "" : Short(await request.Content.ReadAsStringAsync(cancellation)))}: "
+                        + $"{Short(await response.Content.ReadAsStringAsync(cancellation))}"
+                );
             }
             else if (took > TimeSpan.FromSeconds(30))
             {
@@ -62,7 +120,12 @@ public sealed class InterfaceFuzzTests
         Assert.True(broken.Count == 0, $"seed {seed}: {string.Join("\n", broken)}");
         Assert.Equal("alive", await vestige.Http.GetStringAsync("/healthz", cancellation));
         await vestige.BenchAsync("steady", "INSERT INTO kept VALUES (1001)");
-        await vestige.WaitAsync("steady-to-rest", status => status.GetProperty("state").GetString() == "following" && status.GetProperty("lag").GetProperty("current").GetBoolean(), "the crossing that nothing is sent to");
+        await vestige.WaitAsync(
+            "steady-to-rest",
+            status =>
+                status.GetProperty("state").GetString() == "following" && status.GetProperty("lag").GetProperty("current").GetBoolean(),
+            "the crossing that nothing is sent to"
+        );
     }
 
     private static async Task PrepareAsync(RunningVestige vestige)
@@ -76,7 +139,17 @@ public sealed class InterfaceFuzzTests
         await vestige.BenchAsync("steady", "CREATE TABLE kept (id INTEGER PRIMARY KEY); INSERT INTO kept VALUES (1)");
         foreach (var (name, source, target) in new[] { ("items", "shop", "copy"), ("steady-to-rest", "steady", "rest") })
         {
-            await vestige.PostAsync("/api/v1/crossings", new { name, purpose = "copy", source, target, tables = new { rules = new[] { new { take = "*.*" } } } });
+            await vestige.PostAsync(
+                "/api/v1/crossings",
+                new
+                {
+                    name,
+                    purpose = "copy",
+                    source,
+                    target,
+                    tables = new { rules = new[] { new { take = "*.*" } } },
+                }
+            );
             await vestige.PostAsync($"/api/v1/crossings/{name}/start");
             await vestige.WaitAsync(name, status => status.GetProperty("state").GetString() == "following", $"{name} following");
         }
@@ -90,7 +163,17 @@ public sealed class InterfaceFuzzTests
             await vestige.PostAsync("/api/v1/connections", new { name, kind = "stand-in" });
         }
 
-        await vestige.PostAsync("/api/v1/crossings", new { name = "items", purpose = "copy", source = "shop", target = "copy", tables = new { rules = new[] { new { take = "*.*" } } } });
+        await vestige.PostAsync(
+            "/api/v1/crossings",
+            new
+            {
+                name = "items",
+                purpose = "copy",
+                source = "shop",
+                target = "copy",
+                tables = new { rules = new[] { new { take = "*.*" } } },
+            }
+        );
         await vestige.PostAsync("/api/v1/crossings/items/start");
     }
 
@@ -103,7 +186,13 @@ public sealed class InterfaceFuzzTests
             var value = Value(random, name);
             if (parameter.GetProperty("in").GetString() == "path")
             {
-                path = path.Replace($"{{{name}}}", Uri.EscapeDataString(value.Length == 0 || value is "." or ".." || value.Contains('\0', StringComparison.Ordinal) ? "x" : value), StringComparison.Ordinal);
+                path = path.Replace(
+                    $"{{{name}}}",
+                    Uri.EscapeDataString(
+                        value.Length == 0 || value is "." or ".." || value.Contains('\0', StringComparison.Ordinal) ? "x" : value
+                    ),
+                    StringComparison.Ordinal
+                );
             }
             else if (parameter.GetProperty("in").GetString() == "query" && random.Next(3) > 0)
             {
@@ -113,10 +202,21 @@ public sealed class InterfaceFuzzTests
 
         // Nothing is sent to one crossing, which must follow to the end.
         path = path.Replace("steady", "shop", StringComparison.Ordinal);
-        var request = new HttpRequestMessage(new HttpMethod(method.ToUpperInvariant()), query.Count == 0 ? path : $"{path}?{string.Join('&', query)}");
+        var request = new HttpRequestMessage(
+            new HttpMethod(method.ToUpperInvariant()),
+            query.Count == 0 ? path : $"{path}?{string.Join('&', query)}"
+        );
         if (random.Next(2) == 0)
         {
-            request.Headers.TryAddWithoutValidation("If-Match", random.Next(3) switch { 0 => "*", 1 => "\"1\"", _ => "nonsense" });
+            request.Headers.TryAddWithoutValidation(
+                "If-Match",
+                random.Next(3) switch
+                {
+                    0 => "*",
+                    1 => "\"1\"",
+                    _ => "nonsense",
+                }
+            );
         }
 
         if (method is "post" or "put" && random.Next(10) > 0)
@@ -130,21 +230,28 @@ public sealed class InterfaceFuzzTests
     }
 
     /// <summary>Often what there is, so that more than the first check is met.</summary>
-    private static string Value(Random random, string name) => random.Next(3) > 0
-        ? name switch
-        {
-            "name" or "crossing" => random.Next(2) == 0 ? "items" : "shop",
-            "connection" => random.Next(2) == 0 ? "shop" : "copy",
-            "role" => random.Next(2) == 0 ? "source" : "target",
-            "table" => "shop.item",
-            "key" or "number" or "id" => "1",
-            _ => Words[random.Next(Words.Length)],
-        }
-        : random.Next(20) == 0 ? new string('x', random.Next(1, 5000)) : Words[random.Next(Words.Length)];
+    private static string Value(Random random, string name) =>
+        random.Next(3) > 0
+            ? name switch
+            {
+                "name" or "crossing" => random.Next(2) == 0 ? "items" : "shop",
+                "connection" => random.Next(2) == 0 ? "shop" : "copy",
+                "role" => random.Next(2) == 0 ? "source" : "target",
+                "table" => "shop.item",
+                "key" or "number" or "id" => "1",
+                _ => Words[random.Next(Words.Length)],
+            }
+        : random.Next(20) == 0 ? new string('x', random.Next(1, 5000))
+        : Words[random.Next(Words.Length)];
 
     private static (string Text, string Type) Body(Random random, JsonElement operation, JsonElement document)
     {
-        var schema = operation.TryGetProperty("requestBody", out var body) && body.GetProperty("content").TryGetProperty("application/json", out var json) && json.TryGetProperty("schema", out var found) ? found : default;
+        var schema =
+            operation.TryGetProperty("requestBody", out var body)
+            && body.GetProperty("content").TryGetProperty("application/json", out var json)
+            && json.TryGetProperty("schema", out var found)
+                ? found
+                : default;
         var text = random.Next(8) switch
         {
             0 => Words[random.Next(Words.Length)],
@@ -152,7 +259,17 @@ public sealed class InterfaceFuzzTests
             2 => "{\"a\":" + Made(random, schema, document, 0) + "}",
             _ => Made(random, schema, document, 0),
         };
-        return (text, random.Next(12) switch { 0 => "application/yaml", 1 => "text/plain", 2 => "application/json; charset=utf-16", 3 => "application/x-www-form-urlencoded", _ => "application/json" });
+        return (
+            text,
+            random.Next(12) switch
+            {
+                0 => "application/yaml",
+                1 => "text/plain",
+                2 => "application/json; charset=utf-16",
+                3 => "application/x-www-form-urlencoded",
+                _ => "application/json",
+            }
+        );
     }
 
     private static string Made(Random random, JsonElement schema, JsonElement document, int depth)
@@ -169,7 +286,17 @@ public sealed class InterfaceFuzzTests
 
         if (schema.TryGetProperty("properties", out var properties))
         {
-            var fields = properties.EnumerateObject().Where(_ => random.Next(5) > 0).Select(field => $"{JsonSerializer.Serialize(field.Name)}:{(field.Name is "name" or "source" or "target" or "connection" && random.Next(3) > 0 ? JsonSerializer.Serialize(Value(random, field.Name == "name" ? "name" : "connection")) : Made(random, field.Value, document, depth + 1))}");
+            var fields = properties
+                .EnumerateObject()
+                .Where(_ => random.Next(5) > 0)
+                .Select(field =>
+                {
+                    var isNamed = field.Name is "name" or "source" or "target" or "connection" && random.Next(3) > 0;
+                    var value = isNamed
+                        ? JsonSerializer.Serialize(Value(random, field.Name == "name" ? "name" : "connection"))
+                        : Made(random, field.Value, document, depth + 1);
+                    return $"{JsonSerializer.Serialize(field.Name)}:{value}";
+                });
             return $"{{{string.Join(',', fields)}}}";
         }
 
@@ -188,14 +315,15 @@ public sealed class InterfaceFuzzTests
             : Scalar(random);
     }
 
-    private static string Scalar(Random random) => random.Next(6) switch
-    {
-        0 => "null",
-        1 => random.Next(2) == 0 ? "true" : "[]",
-        2 => random.NextInt64(long.MinValue, long.MaxValue).ToString(CultureInfo.InvariantCulture),
-        3 => "-0.5e-300",
-        _ => JsonSerializer.Serialize(Words[random.Next(Words.Length)]),
-    };
+    private static string Scalar(Random random) =>
+        random.Next(6) switch
+        {
+            0 => "null",
+            1 => random.Next(2) == 0 ? "true" : "[]",
+            2 => random.NextInt64(long.MinValue, long.MaxValue).ToString(CultureInfo.InvariantCulture),
+            3 => "-0.5e-300",
+            _ => JsonSerializer.Serialize(Words[random.Next(Words.Length)]),
+        };
 
     private static string Short(string text) => text.Length > 300 ? text[..300] : text;
 }

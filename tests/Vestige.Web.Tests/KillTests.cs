@@ -33,7 +33,10 @@ public class KillTests(ITestOutputHelper output)
         }
 
         await vestige.WaitAsync(Crossing, status => status.GetProperty("state").GetString() == "following", "following");
-        var (code, answer) = await vestige.PostAsync($"/api/v1/crossings/{Crossing}/stop", new { manner = "drain", mark = new { asOfNow = true } });
+        var (code, answer) = await vestige.PostAsync(
+            $"/api/v1/crossings/{Crossing}/stop",
+            new { manner = "drain", mark = new { asOfNow = true } }
+        );
         Assert.True(code == System.Net.HttpStatusCode.OK, answer.ToString());
         await vestige.WaitAsync(Crossing, status => status.GetProperty("state").GetString() == "stopped", "stopped");
         var mark = ulong.Parse((await vestige.StatusAsync(Crossing)).GetProperty("positions").GetProperty("applied").GetString()!);
@@ -56,12 +59,19 @@ public class KillTests(ITestOutputHelper output)
             Execute(connection, $"DELETE FROM \"{table.Name.Name}\" WHERE {where}");
             if (!change.Before.IsNone)
             {
-                Execute(connection, $"INSERT INTO \"{table.Name.Name}\" VALUES ({string.Join(", ", Enumerable.Range(0, change.Before.Count).Select(i => Literal(change.Before, i)))})");
+                Execute(
+                    connection,
+                    $"INSERT INTO \"{table.Name.Name}\" VALUES "
+                        + $"({string.Join(", ", Enumerable.Range(0, change.Before.Count).Select(i => Literal(change.Before, i)))})"
+                );
             }
         }
     }
 
-    private static IEnumerable<(Core.Schemas.TableSchema Table, Core.Changes.RowChange Change)> Backwards(SqliteConnection connection, Core.Positions.LogPosition mark)
+    private static IEnumerable<(Core.Schemas.TableSchema Table, Core.Changes.RowChange Change)> Backwards(
+        SqliteConnection connection,
+        Core.Positions.LogPosition mark
+    )
     {
         var relations = new Dictionary<int, Core.Schemas.TableSchema>();
         using (var command = connection.CreateCommand())
@@ -92,11 +102,12 @@ public class KillTests(ITestOutputHelper output)
         return changes;
     }
 
-    private static string Literal(Core.Changes.Row row, int column) => row.KindAt(column) switch
-    {
-        Core.Changes.ValueKind.Text => "'" + row.TextAt(column).Replace("'", "''", StringComparison.Ordinal) + "'",
-        _ => row.DisplayAt(column),
-    };
+    private static string Literal(Core.Changes.Row row, int column) =>
+        row.KindAt(column) switch
+        {
+            Core.Changes.ValueKind.Text => "'" + row.TextAt(column).Replace("'", "''", StringComparison.Ordinal) + "'",
+            _ => row.DisplayAt(column),
+        };
 
     /// <summary>Every row of every table as SQLite's quote() writes it, in key order, hashed.</summary>
     private static string Digest(string data, string database)
@@ -104,7 +115,12 @@ public class KillTests(ITestOutputHelper output)
         using var connection = Open(data, database);
         using var hash = System.Security.Cryptography.IncrementalHash.CreateHash(System.Security.Cryptography.HashAlgorithmName.SHA256);
         var counts = new List<string>();
-        foreach (var table in Texts(connection, "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'vestige%' AND name NOT LIKE 'sqlite%' ORDER BY name"))
+        foreach (
+            var table in Texts(
+                connection,
+                "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'vestige%' AND name NOT LIKE 'sqlite%' ORDER BY name"
+            )
+        )
         {
             var columns = Texts(connection, $"SELECT name FROM pragma_table_info('{table}') ORDER BY cid");
             var quoted = string.Join(", ", columns.Select(column => $"quote(\"{column}\")"));

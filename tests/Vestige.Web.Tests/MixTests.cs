@@ -13,7 +13,17 @@ public sealed class MixTests
 {
     private const int Callers = 6;
     private const int CallsEach = 15;
-    private static readonly string[] Pages = ["/", "/crossings", "/connections", "/alerts", "/events", "/reconcile", "/api/v1/crossings", "/api/v1/connections"];
+    private static readonly string[] Pages =
+    [
+        "/",
+        "/crossings",
+        "/connections",
+        "/alerts",
+        "/events",
+        "/reconcile",
+        "/api/v1/crossings",
+        "/api/v1/connections",
+    ];
     private static readonly string[] Connections = ["m1", "m2", "m3", "m4"];
     private static readonly string[] Crossings = ["x1", "x2", "x3", "x4"];
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
@@ -22,7 +32,10 @@ public sealed class MixTests
     public async Task Definitions_stay_consistent_whoever_changes_them_at_once()
     {
         var mixes = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_MIXES") ?? "8", CultureInfo.InvariantCulture);
-        var first = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}", CultureInfo.InvariantCulture);
+        var first = int.Parse(
+            Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}",
+            CultureInfo.InvariantCulture
+        );
         TestContext.Current.TestOutputHelper!.WriteLine($"seeds {first} to {first + mixes - 1}");
         await using var vestige = await RunningVestige.StartAsync("--empty", "true");
         var answers = new SortedDictionary<int, int>();
@@ -52,18 +65,22 @@ public sealed class MixTests
         await using var vestige = await RunningVestige.StartAsync("--empty", "true");
         await vestige.PostAsync("/api/v1/connections", new { name = "a", kind = "stand-in" });
         await vestige.PostAsync("/api/v1/connections", new { name = "b", kind = "stand-in" });
-        var answers = await Task.WhenAll(Enumerable.Range(0, 12).Select(async caller =>
-        {
-            var statuses = new List<int>();
-            for (var i = caller; i < caller + 120; i++)
-            {
-                using var request = caller % 3 == 0 ? OfOneCrossing(i) : OfOneConnection(i);
-                using var response = await vestige.Http.SendAsync(request, cancellation);
-                statuses.Add((int)response.StatusCode);
-            }
+        var answers = await Task.WhenAll(
+            Enumerable
+                .Range(0, 12)
+                .Select(async caller =>
+                {
+                    var statuses = new List<int>();
+                    for (var i = caller; i < caller + 120; i++)
+                    {
+                        using var request = caller % 3 == 0 ? OfOneCrossing(i) : OfOneConnection(i);
+                        using var response = await vestige.Http.SendAsync(request, cancellation);
+                        statuses.Add((int)response.StatusCode);
+                    }
 
-            return statuses;
-        }));
+                    return statuses;
+                })
+        );
         Assert.True(answers.SelectMany(statuses => statuses).All(status => status < 500), vestige.LastLines);
     }
 
@@ -76,16 +93,29 @@ public sealed class MixTests
             Assert.True(response.StatusCode == HttpStatusCode.OK, $"seed {seed}: {page} answers {response.StatusCode}");
         }
 
-        var connections = (await vestige.GetAsync("/api/v1/connections")).EnumerateArray().Select(connection => connection.GetProperty("name").GetString()!).Order().ToList();
-        var crossings = (await vestige.GetAsync("/api/v1/crossings")).EnumerateArray().Select(crossing => crossing.GetProperty("definition")).ToList();
+        var connections = (await vestige.GetAsync("/api/v1/connections"))
+            .EnumerateArray()
+            .Select(connection => connection.GetProperty("name").GetString()!)
+            .Order()
+            .ToList();
+        var crossings = (await vestige.GetAsync("/api/v1/crossings"))
+            .EnumerateArray()
+            .Select(crossing => crossing.GetProperty("definition"))
+            .ToList();
         foreach (var crossing in crossings)
         {
             foreach (var end in new[] { "source", "target" })
             {
-                Assert.True(connections.Contains(crossing.GetProperty(end).GetString()!), $"seed {seed}: {crossing} names a connection that does not exist; there are {string.Join(", ", connections)}");
+                Assert.True(
+                    connections.Contains(crossing.GetProperty(end).GetString()!),
+                    $"seed {seed}: {crossing} names a connection that does not exist; there are {string.Join(", ", connections)}"
+                );
             }
 
-            using var status = await vestige.Http.GetAsync($"/api/v1/crossings/{crossing.GetProperty("name").GetString()}/status", cancellation);
+            using var status = await vestige.Http.GetAsync(
+                $"/api/v1/crossings/{crossing.GetProperty("name").GetString()}/status",
+                cancellation
+            );
             Assert.Equal(HttpStatusCode.OK, status.StatusCode);
         }
 
@@ -113,7 +143,15 @@ public sealed class MixTests
             < 3 => Of(HttpMethod.Post, "/api/v1/connections", new { name = connection, kind = "stand-in" }),
             3 => Of(HttpMethod.Put, $"/api/v1/connections/{connection}?confirm=true", new { name = connection, kind = "stand-in" }),
             4 => Of(HttpMethod.Delete, $"/api/v1/connections/{connection}"),
-            5 => Of(HttpMethod.Post, $"/api/v1/bench/{connection}", new { statement = $"CREATE TABLE IF NOT EXISTS t (id INTEGER PRIMARY KEY); INSERT OR IGNORE INTO t VALUES ({random.Next(100)})" }),
+            5 => Of(
+                HttpMethod.Post,
+                $"/api/v1/bench/{connection}",
+                new
+                {
+                    statement = "CREATE TABLE IF NOT EXISTS t (id INTEGER PRIMARY KEY); INSERT OR IGNORE INTO t VALUES "
+                        + $"({random.Next(100)})",
+                }
+            ),
             < 8 => Of(HttpMethod.Post, "/api/v1/crossings", Definition(random, crossing)),
             8 => Of(HttpMethod.Put, $"/api/v1/crossings/{crossing}?confirm=true", Definition(random, crossing)),
             9 => Of(HttpMethod.Delete, $"/api/v1/crossings/{crossing}"),
@@ -136,7 +174,14 @@ public sealed class MixTests
 
     private static HttpRequestMessage OfOneCrossing(int which)
     {
-        var crossing = new { name = "x", purpose = "copy", source = "a", target = "b", tables = new { rules = new[] { new { take = "*.*" } } } };
+        var crossing = new
+        {
+            name = "x",
+            purpose = "copy",
+            source = "a",
+            target = "b",
+            tables = new { rules = new[] { new { take = "*.*" } } },
+        };
         return (which % 3) switch
         {
             0 => Of(HttpMethod.Post, "/api/v1/crossings", crossing),
@@ -145,15 +190,16 @@ public sealed class MixTests
         };
     }
 
-    private static object Definition(Random random, string name) => new
-    {
-        name,
-        purpose = "copy",
-        source = Connections[random.Next(Connections.Length)],
-        target = Connections[random.Next(Connections.Length)],
-        tables = new { rules = new[] { new { take = "*.*" } } },
-        tags = new[] { $"t{random.Next(3)}" },
-    };
+    private static object Definition(Random random, string name) =>
+        new
+        {
+            name,
+            purpose = "copy",
+            source = Connections[random.Next(Connections.Length)],
+            target = Connections[random.Next(Connections.Length)],
+            tables = new { rules = new[] { new { take = "*.*" } } },
+            tags = new[] { $"t{random.Next(3)}" },
+        };
 
     private static HttpRequestMessage Of(HttpMethod method, string path, object? body = null)
     {

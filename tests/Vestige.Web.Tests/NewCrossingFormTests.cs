@@ -11,7 +11,14 @@ namespace Vestige.Web.Tests;
 /// <summary>What the New crossing page makes of rules that are typed and tables that are ticked.</summary>
 public class NewCrossingFormTests
 {
-    private static readonly IReadOnlyList<TableDescription> There = [Table("s.a"), Table("s.b"), Table("s.b_tmp"), Table("s.view", "it is a view"), Table("t.c")];
+    private static readonly IReadOnlyList<TableDescription> There =
+    [
+        Table("s.a"),
+        Table("s.b"),
+        Table("s.b_tmp"),
+        Table("s.view", "it is a view"),
+        Table("t.c"),
+    ];
 
     [Fact]
     public void Rules_are_read_a_line_each_and_written_as_they_were()
@@ -24,7 +31,13 @@ public class NewCrossingFormTests
     [Fact]
     public void What_is_ticked_against_the_rules_becomes_a_rule_of_its_own()
     {
-        NewCrossingForm form = new() { Rules = "s.*\nnot *_tmp", Was = "s.*\nnot *_tmp", Shown = ["s.a", "s.b", "s.b_tmp"], Tables = ["s.a", "s.b_tmp"] };
+        NewCrossingForm form = new()
+        {
+            Rules = "s.*\nnot *_tmp",
+            Was = "s.*\nnot *_tmp",
+            Shown = ["s.a", "s.b", "s.b_tmp"],
+            Tables = ["s.a", "s.b_tmp"],
+        };
         Assert.Equal([new TableRule(Leave: "s.b"), new TableRule(Take: "s.b_tmp")], form.ByHand());
         Assert.Equal(["s.a", "s.b_tmp", "s.view"], Taken(form));
     }
@@ -32,7 +45,14 @@ public class NewCrossingFormTests
     [Fact]
     public void A_rule_typed_later_does_not_undo_what_was_ticked_and_a_tick_that_agrees_with_it_goes()
     {
-        NewCrossingForm form = new() { Rules = "s.*", Was = "", Hand = "s.a\nnot s.b", Shown = ["s.a", "s.b"], Tables = ["s.a"] };
+        NewCrossingForm form = new()
+        {
+            Rules = "s.*",
+            Was = "",
+            Hand = "s.a\nnot s.b",
+            Shown = ["s.a", "s.b"],
+            Tables = ["s.a"],
+        };
         Assert.DoesNotContain("s.b", Taken(form));
         form.Tables = ["s.a", "s.b"];
         Assert.DoesNotContain(form.ByHand(), rule => rule.Pattern == "s.b");
@@ -62,14 +82,19 @@ public class NewCrossingFormTests
         Assert.Empty(read.Problems);
         Assert.Equal(new CombinedTable("d.all", By: OriginName.Schema), read.Steps[1].Combine);
         Assert.Equal(Text, TreatmentText.Write(read.Steps));
-        Assert.Equal(new DefinitionPlace(4, 3), Assert.Single(TreatmentText.Read(Text.Replace("combine", "combined", StringComparison.Ordinal)).Problems).Place);
+        Assert.Equal(
+            new DefinitionPlace(4, 3),
+            Assert.Single(TreatmentText.Read(Text.Replace("combine", "combined", StringComparison.Ordinal)).Problems).Place
+        );
         Assert.Equal(new DefinitionPlace(2, 12), read.Placed(new TreatmentProblem("treatment[0].keep", "x", "y", 3, 1)).Place);
     }
 
     [Fact]
     public void Statements_of_ones_own_are_read_and_written_as_blocks()
     {
-        const string Text = "- table: d.a\n  run: |-\n    CREATE TABLE \"a\" (\n      \"id\" INTEGER PRIMARY KEY\n    )\n- table: d.b\n  run: CREATE TABLE \"b\" (x)\n";
+        const string Text =
+            "- table: d.a\n  run: |-\n    CREATE TABLE \"a\" (\n      \"id\" INTEGER PRIMARY KEY\n    )\n- table: d.b\n  run: CREATE "
+            + "TABLE \"b\" (x)\n";
         var read = StructureText.Read(Text);
         Assert.Empty(read.Problems);
         Assert.Equal("CREATE TABLE \"a\" (\n  \"id\" INTEGER PRIMARY KEY\n)", read.Statements[0].Run);

@@ -26,7 +26,10 @@ public sealed class OpenApiTests(EmptyVestige empty) : IClassFixture<EmptyVestig
             }
 
             Expect(name.Length > 0 && names.Add(name), "an id of its own");
-            Expect(operation.TryGetProperty("summary", out _) && operation.TryGetProperty("description", out _), "a summary and a description");
+            Expect(
+                operation.TryGetProperty("summary", out _) && operation.TryGetProperty("description", out _),
+                "a summary and a description"
+            );
             Expect(operation.GetProperty("tags").GetArrayLength() == 1, "a tag");
             foreach (var parameter in operation.TryGetProperty("parameters", out var parameters) ? parameters.EnumerateArray() : [])
             {
@@ -35,7 +38,10 @@ public sealed class OpenApiTests(EmptyVestige empty) : IClassFixture<EmptyVestig
 
             if (operation.TryGetProperty("requestBody", out var body))
             {
-                Expect(body.GetProperty("content").GetProperty("application/json").TryGetProperty("example", out _), "an example of the body");
+                Expect(
+                    body.GetProperty("content").GetProperty("application/json").TryGetProperty("example", out _),
+                    "an example of the body"
+                );
             }
 
             foreach (var (status, response) in operation.GetProperty("responses").EnumerateObject().Select(one => (one.Name, one.Value)))
@@ -44,16 +50,24 @@ public sealed class OpenApiTests(EmptyVestige empty) : IClassFixture<EmptyVestig
                 foreach (var content in response.TryGetProperty("content", out var contents) ? contents.EnumerateObject() : [])
                 {
                     Expect(content.Value.TryGetProperty("schema", out _), $"the schema of {status}");
-                    Expect(content.Value.TryGetProperty("example", out _) || content.Name is "application/yaml", $"an example of {status} as {content.Name}");
+                    Expect(
+                        content.Value.TryGetProperty("example", out _) || content.Name is "application/yaml",
+                        $"an example of {status} as {content.Name}"
+                    );
                 }
 
-                Expect(status[0] != '4' || response.GetProperty("content").TryGetProperty("application/problem+json", out _), $"a problem document for {status}");
+                Expect(
+                    status[0] != '4' || response.GetProperty("content").TryGetProperty("application/problem+json", out _),
+                    $"a problem document for {status}"
+                );
             }
         }
 
         Assert.True(lacking.Count == 0, string.Join("\n", lacking));
         Assert.True(names.Count > 45);
-        Assert.All(document.GetProperty("components").GetProperty("schemas").EnumerateObject(), schema => Assert.DoesNotContain("Anonymous", schema.Name, StringComparison.Ordinal));
+        Assert.All(document.GetProperty("components").GetProperty("schemas").EnumerateObject(), schema =>
+            Assert.DoesNotContain("Anonymous", schema.Name, StringComparison.Ordinal)
+        );
         Assert.DoesNotContain(document.GetProperty("tags").EnumerateArray(), tag => !tag.TryGetProperty("description", out _));
     }
 
@@ -64,14 +78,28 @@ public sealed class OpenApiTests(EmptyVestige empty) : IClassFixture<EmptyVestig
         var crossing = document.GetProperty("paths").GetProperty("/api/v1/crossings/{name}");
         foreach (var method in new[] { "put", "delete" })
         {
-            var header = Assert.Single(crossing.GetProperty(method).GetProperty("parameters").EnumerateArray(), parameter => parameter.GetProperty("in").GetString() == "header");
+            var header = Assert.Single(crossing.GetProperty(method).GetProperty("parameters").EnumerateArray(), parameter =>
+                parameter.GetProperty("in").GetString() == "header"
+            );
             Assert.Equal("If-Match", header.GetProperty("name").GetString());
             Assert.True(header.GetProperty("required").GetBoolean());
         }
 
-        Assert.True(crossing.GetProperty("get").GetProperty("responses").GetProperty("200").GetProperty("headers").TryGetProperty("ETag", out _));
-        Assert.Contains(crossing.GetProperty("put").GetProperty("parameters").EnumerateArray(), parameter => parameter.GetProperty("name").GetString() == "confirm");
-        var states = document.GetProperty("components").GetProperty("schemas").GetProperty("StatusDocument").GetProperty("properties").GetProperty("state").GetProperty("enum").EnumerateArray().Select(state => state.GetString());
+        Assert.True(
+            crossing.GetProperty("get").GetProperty("responses").GetProperty("200").GetProperty("headers").TryGetProperty("ETag", out _)
+        );
+        Assert.Contains(crossing.GetProperty("put").GetProperty("parameters").EnumerateArray(), parameter =>
+            parameter.GetProperty("name").GetString() == "confirm"
+        );
+        var states = document
+            .GetProperty("components")
+            .GetProperty("schemas")
+            .GetProperty("StatusDocument")
+            .GetProperty("properties")
+            .GetProperty("state")
+            .GetProperty("enum")
+            .EnumerateArray()
+            .Select(state => state.GetString());
         Assert.Contains("catching up", states);
     }
 
@@ -84,7 +112,11 @@ public sealed class OpenApiTests(EmptyVestige empty) : IClassFixture<EmptyVestig
         foreach (var (_, _, operation) in Operations(document))
         {
             var contents = operation.GetProperty("responses").EnumerateObject().SelectMany(response => ContentsOf(response.Value));
-            foreach (var content in contents.Concat(operation.TryGetProperty("requestBody", out var body) ? ContentsOf(body) : []).Where(one => one.Name.EndsWith("json", StringComparison.Ordinal)))
+            foreach (
+                var content in contents
+                    .Concat(operation.TryGetProperty("requestBody", out var body) ? ContentsOf(body) : [])
+                    .Where(one => one.Name.EndsWith("json", StringComparison.Ordinal))
+            )
             {
                 var example = content.Value.GetProperty("example").GetRawText();
                 Assert.NotNull(JsonSerializer.Deserialize(example, TypeOf(content.Value.GetProperty("schema")), DefinitionJson.Options));
@@ -96,9 +128,13 @@ public sealed class OpenApiTests(EmptyVestige empty) : IClassFixture<EmptyVestig
     }
 
     private static IEnumerable<(string Path, string Method, JsonElement Operation)> Operations(JsonElement document) =>
-        document.GetProperty("paths").EnumerateObject().SelectMany(path => path.Value.EnumerateObject().Select(method => (path.Name, method.Name, method.Value)));
+        document
+            .GetProperty("paths")
+            .EnumerateObject()
+            .SelectMany(path => path.Value.EnumerateObject().Select(method => (path.Name, method.Name, method.Value)));
 
-    private static IEnumerable<JsonProperty> ContentsOf(JsonElement message) => message.TryGetProperty("content", out var contents) ? contents.EnumerateObject() : [];
+    private static IEnumerable<JsonProperty> ContentsOf(JsonElement message) =>
+        message.TryGetProperty("content", out var contents) ? contents.EnumerateObject() : [];
 
     /// <summary>The type that a schema was made of.</summary>
     private static Type TypeOf(JsonElement schema)
@@ -108,9 +144,13 @@ public sealed class OpenApiTests(EmptyVestige empty) : IClassFixture<EmptyVestig
             return typeof(List<>).MakeGenericType(TypeOf(items));
         }
 
-        var reference = schema.TryGetProperty("$ref", out var found) ? found : schema.GetProperty("oneOf").EnumerateArray().Single(one => one.TryGetProperty("$ref", out _)).GetProperty("$ref");
+        var reference = schema.TryGetProperty("$ref", out var found)
+            ? found
+            : schema.GetProperty("oneOf").EnumerateArray().Single(one => one.TryGetProperty("$ref", out _)).GetProperty("$ref");
         var name = reference.GetString()!.Split('/')[^1];
-        return new[] { typeof(DefinitionJson).Assembly, typeof(CrossingDefinition).Assembly }.SelectMany(assembly => assembly.GetTypes()).Single(type => type.Name == name);
+        return new[] { typeof(DefinitionJson).Assembly, typeof(CrossingDefinition).Assembly }
+            .SelectMany(assembly => assembly.GetTypes())
+            .Single(type => type.Name == name);
     }
 
     private Task<JsonElement> DocumentAsync() => empty.Process.GetAsync("/openapi/v1.json");

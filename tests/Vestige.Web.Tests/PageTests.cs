@@ -20,7 +20,11 @@ public sealed partial class PageTests : IAsyncLifetime
     public async Task Names_and_values_are_shown_as_they_are_and_never_become_markup()
     {
         await MakeAsync("a", "b");
-        await vestige.BenchAsync("a", "CREATE TABLE \"<b>odd & 'quoted'</b>\" (id INTEGER PRIMARY KEY, \"col\"\"umn\" TEXT); INSERT INTO \"<b>odd & 'quoted'</b>\" VALUES (1, '<script>alert(1)</script>')");
+        await vestige.BenchAsync(
+            "a",
+            "CREATE TABLE \"<b>odd & 'quoted'</b>\" (id INTEGER PRIMARY KEY, \"col\"\"umn\" TEXT); INSERT INTO \"<b>odd & "
+                + "'quoted'</b>\" VALUES (1, '<script>alert(1)</script>')"
+        );
         await StartAsync("c");
         var tables = await PageAsync("/crossings/c/tables");
         Assert.Contains("<b>odd & 'quoted'</b>", Text(tables), StringComparison.Ordinal);
@@ -36,7 +40,11 @@ public sealed partial class PageTests : IAsyncLifetime
     public async Task Some_rows_of_a_table_are_shown_and_a_table_without_any()
     {
         await MakeAsync("a", "b");
-        await vestige.BenchAsync("a", "CREATE TABLE \"odd <i>/\" (id INTEGER PRIMARY KEY, note TEXT); INSERT INTO \"odd <i>/\" VALUES (1, '<script>x</script>'), (2, NULL); CREATE TABLE none (id INTEGER PRIMARY KEY)");
+        await vestige.BenchAsync(
+            "a",
+            "CREATE TABLE \"odd <i>/\" (id INTEGER PRIMARY KEY, note TEXT); INSERT INTO \"odd <i>/\" VALUES (1, "
+                + "'<script>x</script>'), (2, NULL); CREATE TABLE none (id INTEGER PRIMARY KEY)"
+        );
         var connection = await PageAsync("/connections/a");
         Assert.Contains("/connections/a/tables/a.none", connection, StringComparison.Ordinal);
         var rows = await PageAsync($"/connections/a/tables/{Uri.EscapeDataString("a.odd <i>/")}");
@@ -55,7 +63,10 @@ public sealed partial class PageTests : IAsyncLifetime
     public async Task Long_names_and_many_tables_are_all_there()
     {
         await MakeAsync("a", "b");
-        await vestige.BenchAsync("a", string.Concat(Enumerable.Range(0, 120).Select(i => $"CREATE TABLE table_{i:000} (id INTEGER PRIMARY KEY, note TEXT);")));
+        await vestige.BenchAsync(
+            "a",
+            string.Concat(Enumerable.Range(0, 120).Select(i => $"CREATE TABLE table_{i:000} (id INTEGER PRIMARY KEY, note TEXT);"))
+        );
         await StartAsync(LongName);
         var tables = Text(await PageAsync($"/crossings/{LongName}/tables"));
         Assert.All(Enumerable.Range(0, 120), i => Assert.Contains($"a.table_{i:000}", tables, StringComparison.Ordinal));
@@ -67,7 +78,10 @@ public sealed partial class PageTests : IAsyncLifetime
     public async Task The_plan_reads_before_the_start_and_says_what_is_missing()
     {
         await MakeAsync("a", "b");
-        await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY); INSERT INTO t VALUES (1), (2); CREATE TABLE keyless (x TEXT)");
+        await vestige.BenchAsync(
+            "a",
+            "CREATE TABLE t (id INTEGER PRIMARY KEY); INSERT INTO t VALUES (1), (2); CREATE TABLE keyless (x TEXT)"
+        );
         var plan = Text(await PageAsync("/crossings/new?show=plan&name=c&source=a&target=b&tables=a.t"));
         Assert.Contains("CREATE TABLE \"t\"", plan, StringComparison.Ordinal);
         Assert.Contains("about 2", plan, StringComparison.Ordinal);
@@ -118,8 +132,24 @@ public sealed partial class PageTests : IAsyncLifetime
     [Fact]
     public async Task A_server_that_does_not_answer_is_told_at_the_rung_that_fails_without_its_secret()
     {
-        var settings = new { host = "127.0.0.1", port = "1", database = "catalogue", user = "reader", note = "the cataloguing team" };
-        var (code, _) = await vestige.PostAsync("/api/v1/connections", new { name = "server", kind = "postgresql", settings, secret = new { password = "Pq4-hidden" } });
+        var settings = new
+        {
+            host = "127.0.0.1",
+            port = "1",
+            database = "catalogue",
+            user = "reader",
+            note = "the cataloguing team",
+        };
+        var (code, _) = await vestige.PostAsync(
+            "/api/v1/connections",
+            new
+            {
+                name = "server",
+                kind = "postgresql",
+                settings,
+                secret = new { password = "Pq4-hidden" },
+            }
+        );
         Assert.Equal(HttpStatusCode.Created, code);
         var page = Text(await PageAsync("/connections/server"));
         Assert.Contains("catalogue on a PostgreSQL server at 127.0.0.1 (the cataloguing team)", page, StringComparison.Ordinal);
@@ -131,7 +161,15 @@ public sealed partial class PageTests : IAsyncLifetime
         var plan = Text(await PageAsync("/crossings/new?show=plan&name=c&source=b&target=server&tables=b.t"));
         Assert.Contains("port 1", plan, StringComparison.Ordinal);
         Assert.DoesNotContain("Pq4-hidden", plan, StringComparison.Ordinal);
-        var (refused, problem) = await vestige.PostAsync("/api/v1/connections", new { name = "other", kind = "postgresql", settings = new { host = "h", port = "0" } });
+        var (refused, problem) = await vestige.PostAsync(
+            "/api/v1/connections",
+            new
+            {
+                name = "other",
+                kind = "postgresql",
+                settings = new { host = "h", port = "0" },
+            }
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, refused);
         Assert.Contains("settings.port", problem.ToString(), StringComparison.Ordinal);
     }
@@ -144,13 +182,29 @@ public sealed partial class PageTests : IAsyncLifetime
         await vestige.PostAsync("/api/v1/bench/a", new { statement = "CREATE TABLE t (id INTEGER PRIMARY KEY)" });
         await StartAsync("c");
         Assert.Contains("In force.", await PressAsync("/crossings/c/pace", "Limits", ("perSecond", "50")), StringComparison.Ordinal);
-        Assert.Contains("perSecond: 'fast' cannot be read.", await PressAsync("/crossings/c/pace", "Limits", ("perSecond", "fast")), StringComparison.Ordinal);
-        Assert.Contains("hours: 'a day' cannot be read.", await PressAsync("/crossings/c/reconcile", "Rule", ("always", "true"), ("hours", "a day")), StringComparison.Ordinal);
+        Assert.Contains(
+            "perSecond: 'fast' cannot be read.",
+            await PressAsync("/crossings/c/pace", "Limits", ("perSecond", "fast")),
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "hours: 'a day' cannot be read.",
+            await PressAsync("/crossings/c/reconcile", "Rule", ("always", "true"), ("hours", "a day")),
+            StringComparison.Ordinal
+        );
         Assert.Contains("\"changesPerSecond\":50", await PageAsync("/api/v1/crossings/c"), StringComparison.Ordinal);
         Assert.DoesNotContain("reconcile", await PageAsync("/api/v1/crossings/c"), StringComparison.Ordinal);
-        Assert.Contains("'soon' is no time of day", await PressAsync("/alerts", "Rules", ("quietFrom", "soon"), ("quietTo", "07:00")), StringComparison.Ordinal);
+        Assert.Contains(
+            "'soon' is no time of day",
+            await PressAsync("/alerts", "Rules", ("quietFrom", "soon"), ("quietTo", "07:00")),
+            StringComparison.Ordinal
+        );
         Assert.Contains("'long' is no number", await PressAsync("/alerts", "Rules", ("for-0", "long")), StringComparison.Ordinal);
-        Assert.Contains("The rules are in force.", await PressAsync("/alerts", "Rules", ("quietFrom", "22:00"), ("quietTo", "07:00")), StringComparison.Ordinal);
+        Assert.Contains(
+            "The rules are in force.",
+            await PressAsync("/alerts", "Rules", ("quietFrom", "22:00"), ("quietTo", "07:00")),
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -166,7 +220,11 @@ public sealed partial class PageTests : IAsyncLifetime
         }
     }
 
-    [GeneratedRegex("name=\"__RequestVerificationToken\"[^>]*value=\"(?<token>[^\"]+)\"", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        "name=\"__RequestVerificationToken\"[^>]*value=\"(?<token>[^\"]+)\"",
+        RegexOptions.None,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex Token();
 
     [GeneratedRegex("href=\"(?<address>/crossings/c/tables/[^\"]+)\"", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
@@ -181,8 +239,18 @@ public sealed partial class PageTests : IAsyncLifetime
         var token = Token().Match(await PageAsync("/connections/a")).Groups["token"].Value;
         string[] paths =
         [
-            "/", "/connections", "/connections/a", "/connections/a/tables/a.t", "/bench/a", "/crossings/new",
-            "/crossings/c", "/crossings/c/tables", "/crossings/c/stop", "/alerts", "/events", "/trace",
+            "/",
+            "/connections",
+            "/connections/a",
+            "/connections/a/tables/a.t",
+            "/bench/a",
+            "/crossings/new",
+            "/crossings/c",
+            "/crossings/c/tables",
+            "/crossings/c/stop",
+            "/alerts",
+            "/events",
+            "/trace",
         ];
         foreach (var path in paths)
         {
@@ -208,7 +276,9 @@ public sealed partial class PageTests : IAsyncLifetime
     private async Task<string> PressAsync(string path, string handler, params (string Name, string Value)[] fields)
     {
         var token = Token().Match(await PageAsync(path)).Groups["token"].Value;
-        var body = fields.Append((Name: "__RequestVerificationToken", Value: token)).Select(field => KeyValuePair.Create(field.Name, field.Value));
+        var body = fields
+            .Append((Name: "__RequestVerificationToken", Value: token))
+            .Select(field => KeyValuePair.Create(field.Name, field.Value));
         using var content = new FormUrlEncodedContent(body);
         using var answer = await vestige.Http.PostAsync($"{path}?handler={handler}", content, cancellation);
         Assert.True(answer.IsSuccessStatusCode, $"{path} {handler}: {answer.StatusCode}");
@@ -225,7 +295,18 @@ public sealed partial class PageTests : IAsyncLifetime
 
     private async Task StartAsync(string name)
     {
-        await vestige.Http.PostAsJsonAsync("/api/v1/crossings", new { name, purpose = "copy", source = "a", target = "b", tables = new { rules = new[] { new { take = "a.*" } } } }, cancellation);
+        await vestige.Http.PostAsJsonAsync(
+            "/api/v1/crossings",
+            new
+            {
+                name,
+                purpose = "copy",
+                source = "a",
+                target = "b",
+                tables = new { rules = new[] { new { take = "a.*" } } },
+            },
+            cancellation
+        );
         var (code, body) = await vestige.PostAsync($"/api/v1/crossings/{name}/start");
         Assert.True((int)code < 300, body.ToString());
         await vestige.WaitAsync(name, status => status.GetProperty("state").GetString() == "following", "following");

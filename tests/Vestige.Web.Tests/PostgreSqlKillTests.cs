@@ -5,7 +5,9 @@ using Xunit;
 
 namespace Vestige.Web.Tests;
 
-/// <summary>The real process between two real servers, killed while it loads and follows. VESTIGE_KILLS sets how often (a third of it).</summary>
+/// <summary>
+/// The real process between two real servers, killed while it loads and follows. VESTIGE_KILLS sets how often (a third of it).
+/// </summary>
 public sealed class PostgreSqlKillTests
 {
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
@@ -13,7 +15,10 @@ public sealed class PostgreSqlKillTests
     [Fact]
     public async Task Killed_at_any_moment_between_real_servers_it_loses_and_doubles_nothing()
     {
-        var kills = Math.Max(6, int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "12", CultureInfo.InvariantCulture) * 5 / 6);
+        var kills = Math.Max(
+            6,
+            int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "12", CultureInfo.InvariantCulture) * 5 / 6
+        );
         var seed = Environment.TickCount;
         TestContext.Current.SendDiagnosticMessage($"seed {seed}, {kills} kills");
         var random = new Random(seed);
@@ -25,11 +30,37 @@ public sealed class PostgreSqlKillTests
         await using var vestige = await RunningVestige.StartAsync("--empty", "true");
         foreach (var (name, database) in new[] { ("a", a), ("b", b) })
         {
-            var settings = new { host = "127.0.0.1", port = database.Cluster.Port.ToString(CultureInfo.InvariantCulture), database = database.Name, user = Cluster.Dba };
-            await vestige.PostAsync("/api/v1/connections", new { name, kind = "postgresql", settings, secret = new { password = Cluster.Password } });
+            var settings = new
+            {
+                host = "127.0.0.1",
+                port = database.Cluster.Port.ToString(CultureInfo.InvariantCulture),
+                database = database.Name,
+                user = Cluster.Dba,
+            };
+            await vestige.PostAsync(
+                "/api/v1/connections",
+                new
+                {
+                    name,
+                    kind = "postgresql",
+                    settings,
+                    secret = new { password = Cluster.Password },
+                }
+            );
         }
 
-        await vestige.Http.PostAsJsonAsync("/api/v1/crossings", new { name = "c", purpose = "copy", source = "a", target = "b", tables = new { rules = new[] { new { take = "public.*" } } } }, cancellation);
+        await vestige.Http.PostAsJsonAsync(
+            "/api/v1/crossings",
+            new
+            {
+                name = "c",
+                purpose = "copy",
+                source = "a",
+                target = "b",
+                tables = new { rules = new[] { new { take = "public.*" } } },
+            },
+            cancellation
+        );
         var load = first.ProgramAsync("pgbench", "-n", "-c", "2", "-R", "200", "-T", "120", a.Name);
         await vestige.PostAsync("/api/v1/crossings/c/start");
         for (var i = 0; i < kills; i++)
@@ -53,9 +84,17 @@ public sealed class PostgreSqlKillTests
             }
         }
 
-        var unexpected = (await vestige.StatusAsync("c")).GetProperty("tables").EnumerateArray().Sum(table => table.GetProperty("unexpected").GetProperty("missing").GetInt64());
+        var unexpected = (await vestige.StatusAsync("c"))
+            .GetProperty("tables")
+            .EnumerateArray()
+            .Sum(table => table.GetProperty("unexpected").GetProperty("missing").GetInt64());
         Assert.Equal(0, unexpected);
-        var events = (await vestige.GetAsync("/api/v1/crossings/c/events?limit=200")).EnumerateArray().Select(happened => happened.GetProperty("text").GetString()!).ToList();
-        TestContext.Current.SendDiagnosticMessage($"{events.Count(text => text.Contains("gone on with", StringComparison.Ordinal))} loads went on within a table");
+        var events = (await vestige.GetAsync("/api/v1/crossings/c/events?limit=200"))
+            .EnumerateArray()
+            .Select(happened => happened.GetProperty("text").GetString()!)
+            .ToList();
+        TestContext.Current.SendDiagnosticMessage(
+            $"{events.Count(text => text.Contains("gone on with", StringComparison.Ordinal))} loads went on within a table"
+        );
     }
 }

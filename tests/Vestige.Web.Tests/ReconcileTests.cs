@@ -19,14 +19,31 @@ public sealed class ReconcileTests
             await vestige.PostAsync("/api/v1/connections", new { name, kind = "stand-in" });
         }
 
-        await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'one'), (2, 'two'), (3, 'three'); CREATE TABLE u (id INTEGER PRIMARY KEY); INSERT INTO u VALUES (1)");
-        await vestige.PostAsync("/api/v1/crossings", new { name = "c", purpose = "copy", source = "a", target = "b", tables = new { rules = new[] { new { take = "a.*" } } } });
+        await vestige.BenchAsync(
+            "a",
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'one'), (2, 'two'), (3, 'three'); CREATE TABLE "
+                + "u (id INTEGER PRIMARY KEY); INSERT INTO u VALUES (1)"
+        );
+        await vestige.PostAsync(
+            "/api/v1/crossings",
+            new
+            {
+                name = "c",
+                purpose = "copy",
+                source = "a",
+                target = "b",
+                tables = new { rules = new[] { new { take = "a.*" } } },
+            }
+        );
         await vestige.PostAsync("/api/v1/crossings/c/start");
         await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "following", "following");
         await vestige.BenchAsync("b", "UPDATE t SET v = 'Damaged-by-hand' WHERE id = 2; INSERT INTO t VALUES (9, 'Extra-by-hand')");
         var first = await CompareAsync(vestige);
         var table = first.GetProperty("tables").EnumerateArray().Single(one => one.GetProperty("table").GetString() == "b.t");
-        Assert.Equal((0, 1, 1), (table.GetProperty("missing").GetInt32(), table.GetProperty("extra").GetInt32(), table.GetProperty("differing").GetInt32()));
+        Assert.Equal(
+            (0, 1, 1),
+            (table.GetProperty("missing").GetInt32(), table.GetProperty("extra").GetInt32(), table.GetProperty("differing").GetInt32())
+        );
         var id = first.GetProperty("id").GetString();
         var rows = await vestige.GetAsync($"/api/v1/crossings/c/reconciliations/{id}/rows?table=b.t");
         var differing = rows.GetProperty("rows").EnumerateArray().Single(row => row.GetProperty("kind").GetString() == "differing");
@@ -40,13 +57,20 @@ public sealed class ReconcileTests
         vestige.Kill();
         foreach (var file in Directory.GetFiles(vestige.Data, "vestige*", SearchOption.TopDirectoryOnly))
         {
-            Assert.DoesNotContain("Damaged-by-hand", Encoding.UTF8.GetString(await File.ReadAllBytesAsync(file, cancellation)), StringComparison.Ordinal);
+            Assert.DoesNotContain(
+                "Damaged-by-hand",
+                Encoding.UTF8.GetString(await File.ReadAllBytesAsync(file, cancellation)),
+                StringComparison.Ordinal
+            );
         }
 
         await vestige.LaunchAsync();
         await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "following", "following again");
         var status = await vestige.StatusAsync("c");
-        var proved = status.GetProperty("tables").EnumerateArray().ToDictionary(one => one.GetProperty("source").GetString()!, one => one.GetProperty("provedEqual").ValueKind);
+        var proved = status
+            .GetProperty("tables")
+            .EnumerateArray()
+            .ToDictionary(one => one.GetProperty("source").GetString()!, one => one.GetProperty("provedEqual").ValueKind);
         Assert.Equal((JsonValueKind.Null, JsonValueKind.Object), (proved["a.t"], proved["a.u"]));
         Assert.Equal(rows.ToString(), (await vestige.GetAsync($"/api/v1/crossings/c/reconciliations/{id}/rows?table=b.t")).ToString());
         var (_, undone) = await vestige.PostAsync($"/api/v1/crossings/c/repairs/{repair.GetProperty("id").GetString()}/undo");
@@ -56,7 +80,13 @@ public sealed class ReconcileTests
 
         // Loaded again, nothing is proved any more.
         await vestige.PostAsync("/api/v1/crossings/c/reload", new { tables = Array.Empty<string>() });
-        await vestige.WaitAsync("c", one => one.GetProperty("state").GetString() == "following" && one.GetProperty("tables").EnumerateArray().All(each => each.GetProperty("provedEqual").ValueKind == JsonValueKind.Null), "no proof");
+        await vestige.WaitAsync(
+            "c",
+            one =>
+                one.GetProperty("state").GetString() == "following"
+                && one.GetProperty("tables").EnumerateArray().All(each => each.GetProperty("provedEqual").ValueKind == JsonValueKind.Null),
+            "no proof"
+        );
         Assert.True((await CompareAsync(vestige)).GetProperty("equal").GetBoolean());
         Assert.NotEqual(JsonValueKind.Null, (await vestige.StatusAsync("c")).GetProperty("positions").GetProperty("provedEqual").ValueKind);
     }
@@ -65,13 +95,15 @@ public sealed class ReconcileTests
     public async Task Bad_requests_are_told_and_compare_nothing()
     {
         await using var vestige = await RunningVestige.StartAsync("--demo-loans", "200");
-        foreach (var (body, said) in new (object Body, string Said)[]
-        {
-            (new { tables = new[] { "nowhere" } }, "schema.table"),
-            (new { tables = new[] { "circulation.loan" }, sample = 0 }, "sample of 0"),
-            (new { from = "1" }, "of one table"),
-            (new { tables = new[] { "other.loan" } }, "does not cross"),
-        })
+        foreach (
+            var (body, said) in new (object Body, string Said)[]
+            {
+                (new { tables = new[] { "nowhere" } }, "schema.table"),
+                (new { tables = new[] { "circulation.loan" }, sample = 0 }, "sample of 0"),
+                (new { from = "1" }, "of one table"),
+                (new { tables = new[] { "other.loan" } }, "does not cross"),
+            }
+        )
         {
             var (code, answer) = await vestige.PostAsync("/api/v1/crossings/circulation-to-warehouse/reconciliations", body);
             Assert.InRange((int)code, 400, 422);

@@ -36,7 +36,12 @@ public sealed class RunningVestige : IAsyncDisposable
     /// <summary>Runs the program to its end and returns what it wrote on its error output; throws when it goes on for a minute.</summary>
     public static async Task<string> RunToEndAsync(params string[] arguments)
     {
-        var start = new ProcessStartInfo("dotnet") { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo("dotnet")
+        {
+            UseShellExecute = false,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
         foreach (var argument in arguments.Prepend(typeof(Program).Assembly.Location))
         {
             start.ArgumentList.Add(argument);
@@ -102,8 +107,17 @@ public sealed class RunningVestige : IAsyncDisposable
     /// <summary>Starts the process and waits until it is ready.</summary>
     public async Task LaunchAsync()
     {
-        var start = new ProcessStartInfo("dotnet") { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true };
-        foreach (var argument in new[] { typeof(Program).Assembly.Location, "--port", $"{Port}", "--data", Data, "--keys", Keys }.Concat(arguments))
+        var start = new ProcessStartInfo("dotnet")
+        {
+            UseShellExecute = false,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
+        foreach (
+            var argument in new[] { typeof(Program).Assembly.Location, "--port", $"{Port}", "--data", Data, "--keys", Keys }.Concat(
+                arguments
+            )
+        )
         {
             start.ArgumentList.Add(argument);
         }

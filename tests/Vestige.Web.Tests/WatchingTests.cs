@@ -24,7 +24,9 @@ public sealed class WatchingTests
 {
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
 
-    /// <summary>The text is read by the parser of Debian's python3-prometheus-client, which holds it against the OpenMetrics specification.</summary>
+    /// <summary>
+    /// The text is read by the parser of Debian's python3-prometheus-client, which holds it against the OpenMetrics specification.
+    /// </summary>
     [Fact]
     public async Task The_measures_are_OpenMetrics_to_an_independent_parser()
     {
@@ -32,9 +34,18 @@ public sealed class WatchingTests
         using var answer = await vestige.Http.GetAsync("/metrics", cancellation);
         Assert.Equal("application/openmetrics-text", answer.Content.Headers.ContentType!.MediaType);
         var text = await answer.Content.ReadAsStringAsync(cancellation);
-        var read = await PythonAsync("import sys, json\nfrom prometheus_client.openmetrics.parser import text_string_to_metric_families as parse\nprint(json.dumps([[s.name, s.labels, s.value] for f in parse(sys.stdin.read()) for s in f.samples]))", text);
+        var read = await PythonAsync(
+            "import sys, json\nfrom prometheus_client.openmetrics.parser import text_string_to_metric_families as "
+                + "parse\nprint(json.dumps([[s.name, s.labels, s.value] for f in parse(sys.stdin.read()) for s in f.samples]))",
+            text
+        );
         var samples = JsonSerializer.Deserialize<JsonElement>(read).EnumerateArray().ToList();
-        double Of(string name, params (string Label, string Value)[] labels) => Assert.Single(samples, sample => sample[0].GetString() == name && labels.All(label => sample[1].GetProperty(label.Label).GetString() == label.Value))[2].GetDouble();
+        double Of(string name, params (string Label, string Value)[] labels) =>
+            Assert
+                .Single(samples, sample =>
+                    sample[0].GetString() == name && labels.All(label => sample[1].GetProperty(label.Label).GetString() == label.Value)
+                )[2]
+                .GetDouble();
         Assert.Equal(1, Of("vestige_state", ("crossing", "items"), ("state", "following")));
         Assert.Equal(0, Of("vestige_state", ("crossing", "items"), ("state", "faulted")));
         Assert.Equal(2, Of("vestige_table_changes_total", ("crossing", "items"), ("table", "shop.item"), ("kind", "insert")));
@@ -43,8 +54,15 @@ public sealed class WatchingTests
 
         // The alert rules that ship speak of measures that there are; some have no value while all is well.
         var rules = await File.ReadAllTextAsync(Path.Combine(Repository(), "docs", "alerts.yaml"), cancellation);
-        var told = samples.Select(sample => sample[0].GetString()!).Concat(text.Split('\n').Where(line => line.StartsWith("# TYPE ", StringComparison.Ordinal)).Select(line => line.Split(' ')[2])).ToHashSet();
-        var named = rules.Split([' ', '\n', '{', '[', '(', ')']).Where(word => word.StartsWith("vestige_", StringComparison.Ordinal)).Distinct().ToList();
+        var told = samples
+            .Select(sample => sample[0].GetString()!)
+            .Concat(text.Split('\n').Where(line => line.StartsWith("# TYPE ", StringComparison.Ordinal)).Select(line => line.Split(' ')[2]))
+            .ToHashSet();
+        var named = rules
+            .Split([' ', '\n', '{', '[', '(', ')'])
+            .Where(word => word.StartsWith("vestige_", StringComparison.Ordinal))
+            .Distinct()
+            .ToList();
         Assert.True(named.Count > 8);
         Assert.All(named, name => Assert.True(told.Contains(name), name));
     }
@@ -53,35 +71,79 @@ public sealed class WatchingTests
     public async Task Delays_over_long_windows_hold_those_of_the_minute_that_runs_and_forecasts_have_their_ranges()
     {
         await using var vestige = await DemoAsync();
-        var measures = JsonSerializer.Deserialize<JsonElement>(await vestige.Http.GetStringAsync("/api/v1/crossings/items/measures", cancellation));
-        var windows = measures.GetProperty("delays").EnumerateArray().Select(window => (window.GetProperty("window").GetDouble(), window.GetProperty("transactions").GetInt64())).ToList();
+        var measures = JsonSerializer.Deserialize<JsonElement>(
+            await vestige.Http.GetStringAsync("/api/v1/crossings/items/measures", cancellation)
+        );
+        var windows = measures
+            .GetProperty("delays")
+            .EnumerateArray()
+            .Select(window => (window.GetProperty("window").GetDouble(), window.GetProperty("transactions").GetInt64()))
+            .ToList();
         Assert.Equal([300, 3600, 86_400, 2_592_000], windows.Select(window => window.Item1));
         Assert.All(windows, window => Assert.Equal(windows[0].Item2, window.Item2));
         Assert.True(windows[0].Item2 > 0);
 
         // Whoever follows fills no spool; at rest there is a range for when it will be full, where anything is written.
-        var forecast = JsonSerializer.Deserialize<JsonElement>(await vestige.Http.GetStringAsync("/api/v1/crossings/items/status", cancellation)).GetProperty("forecast");
-        Assert.Equal((JsonValueKind.Null, JsonValueKind.Null), (forecast.GetProperty("spoolFullInSeconds").ValueKind, forecast.GetProperty("exhaustedBy").ValueKind));
-        Assert.All(["clears", "spoolFull", "logExhausted", "loadEnds"], name => Assert.True(forecast.GetProperty("ranges").GetProperty(name).TryGetProperty("latestSeconds", out _)));
+        var forecast = JsonSerializer
+            .Deserialize<JsonElement>(await vestige.Http.GetStringAsync("/api/v1/crossings/items/status", cancellation))
+            .GetProperty("forecast");
+        Assert.Equal(
+            (JsonValueKind.Null, JsonValueKind.Null),
+            (forecast.GetProperty("spoolFullInSeconds").ValueKind, forecast.GetProperty("exhaustedBy").ValueKind)
+        );
+        Assert.All(["clears", "spoolFull", "logExhausted", "loadEnds"], name =>
+            Assert.True(forecast.GetProperty("ranges").GetProperty(name).TryGetProperty("latestSeconds", out _))
+        );
     }
 
     [Fact]
     public async Task Events_are_found_and_taken_as_CSV_and_JSON_Lines()
     {
         await using var vestige = await DemoAsync();
-        var lines = (await vestige.Http.GetStringAsync("/events/export?crossing=items", cancellation)).TrimEnd('\n').Split('\n').Select(line => JsonSerializer.Deserialize<JsonElement>(line)).ToList();
+        var lines = (await vestige.Http.GetStringAsync("/events/export?crossing=items", cancellation))
+            .TrimEnd('\n')
+            .Split('\n')
+            .Select(line => JsonSerializer.Deserialize<JsonElement>(line))
+            .ToList();
         Assert.Equal("Defined.", lines[^1].GetProperty("text").GetString());
-        Assert.True(lines.Select(line => line.GetProperty("at").GetString()).SequenceEqual(lines.Select(line => line.GetProperty("at").GetString()).OrderDescending(StringComparer.Ordinal)));
+        Assert.True(
+            lines
+                .Select(line => line.GetProperty("at").GetString())
+                .SequenceEqual(lines.Select(line => line.GetProperty("at").GetString()).OrderDescending(StringComparer.Ordinal))
+        );
 
         // Read back by the CSV reader of Python's own library.
         var csv = await vestige.Http.GetStringAsync("/events/export?format=csv&crossing=items", cancellation);
-        var rows = JsonSerializer.Deserialize<JsonElement>(await PythonAsync("import sys, csv, io, json\nprint(json.dumps(list(csv.DictReader(io.StringIO(sys.stdin.read(), newline='')))))", csv));
-        Assert.Equal(lines.Select(line => line.GetProperty("text").GetString()), rows.EnumerateArray().Select(row => row.GetProperty("text").GetString()));
+        var rows = JsonSerializer.Deserialize<JsonElement>(
+            await PythonAsync(
+                "import sys, csv, io, json\nprint(json.dumps(list(csv.DictReader(io.StringIO(sys.stdin.read(), newline='')))))",
+                csv
+            )
+        );
+        Assert.Equal(
+            lines.Select(line => line.GetProperty("text").GetString()),
+            rows.EnumerateArray().Select(row => row.GetProperty("text").GetString())
+        );
         Assert.Contains("Loaded", await vestige.Http.GetStringAsync("/events?text=loaded", cancellation), StringComparison.Ordinal);
-        Assert.Contains("Nothing of that kind has happened.", await vestige.Http.GetStringAsync("/events?text=100%25_", cancellation), StringComparison.Ordinal);
-        Assert.Contains("Nothing of that kind has happened.", await vestige.Http.GetStringAsync("/events?from=2099-01-01", cancellation), StringComparison.Ordinal);
-        Assert.Contains("is not a time", WebUtility.HtmlDecode(await vestige.Http.GetStringAsync("/events?from=noon", cancellation)), StringComparison.Ordinal);
-        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await vestige.Http.GetAsync("/events/export?format=xml", cancellation)).StatusCode);
+        Assert.Contains(
+            "Nothing of that kind has happened.",
+            await vestige.Http.GetStringAsync("/events?text=100%25_", cancellation),
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "Nothing of that kind has happened.",
+            await vestige.Http.GetStringAsync("/events?from=2099-01-01", cancellation),
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "is not a time",
+            WebUtility.HtmlDecode(await vestige.Http.GetStringAsync("/events?from=noon", cancellation)),
+            StringComparison.Ordinal
+        );
+        Assert.Equal(
+            HttpStatusCode.UnprocessableEntity,
+            (await vestige.Http.GetAsync("/events/export?format=xml", cancellation)).StatusCode
+        );
     }
 
     /// <summary>Refused by its target, a crossing is faulted: the stand-ins are told so, signed, and told when it is over.</summary>
@@ -91,12 +153,42 @@ public sealed class WatchingTests
         await using var vestige = await DemoAsync();
         var settings = new
         {
-            rules = new[] { new { kind = "faulted", overAfterSeconds = 0, channels = new[] { "hook", "mail" } } },
-            channels = new object[] { new { name = "hook", kind = "webhook", url = $"http://127.0.0.1:{vestige.Port}/stand-in/webhook" }, new { name = "mail", kind = "email", host = "127.0.0.1", port = await MailPortAsync(vestige), tls = false, from = "vestige@county.invalid", to = new[] { "on-call@county.invalid" } } },
+            rules = new[]
+            {
+                new
+                {
+                    kind = "faulted",
+                    overAfterSeconds = 0,
+                    channels = new[] { "hook", "mail" },
+                },
+            },
+            channels = new object[]
+            {
+                new
+                {
+                    name = "hook",
+                    kind = "webhook",
+                    url = $"http://127.0.0.1:{vestige.Port}/stand-in/webhook",
+                },
+                new
+                {
+                    name = "mail",
+                    kind = "email",
+                    host = "127.0.0.1",
+                    port = await MailPortAsync(vestige),
+                    tls = false,
+                    from = "vestige@county.invalid",
+                    to = new[] { "on-call@county.invalid" },
+                },
+            },
             secrets = new { hook = "a key" },
         };
         (await vestige.Http.PutAsJsonAsync("/api/v1/alerts/settings", settings, cancellation)).EnsureSuccessStatusCode();
-        Assert.DoesNotContain("a key", await vestige.Http.GetStringAsync("/api/v1/alerts/settings", cancellation), StringComparison.Ordinal);
+        Assert.DoesNotContain(
+            "a key",
+            await vestige.Http.GetStringAsync("/api/v1/alerts/settings", cancellation),
+            StringComparison.Ordinal
+        );
         await vestige.BenchAsync("copy", "CREATE TRIGGER no BEFORE INSERT ON item BEGIN SELECT RAISE(ABORT, 'the shelf is full'); END");
         await vestige.BenchAsync("shop", "INSERT INTO item VALUES (9, 'ninth')");
         var raised = await ReceivedAsync(vestige, "email: <b>items: faulted</b>", "webhook: <b>1-raised</b>");
@@ -104,7 +196,9 @@ public sealed class WatchingTests
         Assert.Contains("on-call@county.invalid", raised, StringComparison.Ordinal);
         var standing = await vestige.Http.GetFromJsonAsync<JsonElement>("/api/v1/alerts", cancellation);
         Assert.Equal("faulted", Assert.Single(standing.EnumerateArray()).GetProperty("kind").GetString());
-        (await vestige.Http.PostAsJsonAsync("/api/v1/alerts/1/acknowledge", new { note = "I see to it", by = "ann" }, cancellation)).EnsureSuccessStatusCode();
+        (
+            await vestige.Http.PostAsJsonAsync("/api/v1/alerts/1/acknowledge", new { note = "I see to it", by = "ann" }, cancellation)
+        ).EnsureSuccessStatusCode();
         Assert.Contains("Seen by ann", await vestige.Http.GetStringAsync("/", cancellation), StringComparison.Ordinal);
 
         await vestige.BenchAsync("copy", "DROP TRIGGER no");
@@ -114,12 +208,20 @@ public sealed class WatchingTests
         // The signature is over the body exactly as it was sent.
         var body = over[over.IndexOf("{\"number\":1,\"state\":\"over\"", StringComparison.Ordinal)..];
         body = body[..(body.IndexOf("</pre>", StringComparison.Ordinal))];
-        var signed = await PythonAsync("import sys, hmac, hashlib\nprint('sha256=' + hmac.new(b'a key', sys.stdin.buffer.read(), hashlib.sha256).hexdigest())", body);
+        var signed = await PythonAsync(
+            "import sys, hmac, hashlib\nprint('sha256=' + hmac.new(b'a key', sys.stdin.buffer.read(), hashlib.sha256).hexdigest())",
+            body
+        );
         Assert.Contains(signed.Trim(), over, StringComparison.Ordinal);
-        Assert.Equal(HttpStatusCode.Conflict, (await vestige.Http.PostAsJsonAsync("/api/v1/alerts/1/acknowledge", new { }, cancellation)).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.Conflict,
+            (await vestige.Http.PostAsJsonAsync("/api/v1/alerts/1/acknowledge", new { }, cancellation)).StatusCode
+        );
     }
 
-    /// <summary>What is sent to a collector is OTLP over HTTP: protobuf to /v1/traces and /v1/logs, with the service's name and what the engine did.</summary>
+    /// <summary>
+    /// What is sent to a collector is OTLP over HTTP: protobuf to /v1/traces and /v1/logs, with the service's name and what the engine did.
+    /// </summary>
     [Fact]
     public async Task Traces_and_logs_go_to_a_collector()
     {
@@ -138,8 +240,14 @@ public sealed class WatchingTests
         await using var vestige = await DemoAsync("--otlp", collector.Urls.First(), "--log-format", "json");
         await vestige.BenchAsync("copy", "CREATE TRIGGER no BEFORE INSERT ON item BEGIN SELECT RAISE(ABORT, 'the shelf is full'); END");
         await vestige.BenchAsync("shop", "INSERT INTO item VALUES (9, 'ninth')");
-        bool Has(string path, params string[] words) => got.TryGetValue($"{path} application/x-protobuf", out var body) && words.All(word => body.Contains(word, StringComparison.Ordinal));
-        for (var tries = 0; tries < 900 && !(Has("/v1/traces", "vestige", "apply", "items", "spool", "load") && Has("/v1/logs", "vestige", "is faulted")); tries++)
+        bool Has(string path, params string[] words) =>
+            got.TryGetValue($"{path} application/x-protobuf", out var body)
+            && words.All(word => body.Contains(word, StringComparison.Ordinal));
+        for (
+            var tries = 0;
+            tries < 900 && !(Has("/v1/traces", "vestige", "apply", "items", "spool", "load") && Has("/v1/logs", "vestige", "is faulted"));
+            tries++
+        )
         {
             await Task.Delay(200, cancellation);
         }
@@ -158,7 +266,10 @@ public sealed class WatchingTests
                 return page;
             }
 
-            Assert.True(tries < 900, $"Waited in vain for {string.Join(", ", texts)}: {page[page.IndexOf("Told</h2>", StringComparison.Ordinal)..]}");
+            Assert.True(
+                tries < 900,
+                $"Waited in vain for {string.Join(", ", texts)}: {page[page.IndexOf("Told</h2>", StringComparison.Ordinal)..]}"
+            );
             await Task.Delay(200, cancellation);
         }
     }
@@ -171,19 +282,82 @@ public sealed class WatchingTests
         await factory.MigrateAsync(cancellation);
         var store = new MeasureStore(factory);
         var now = new DateTimeOffset(2026, 3, 1, 8, 30, 0, TimeSpan.Zero);
-        MeasureBlock Block(MeasureStep step, DateTimeOffset start, int slots) => new("c", step, start, [.. Enumerable.Range(0, slots).Select(i => new MeasureSlot(start + (i * step.Slot), 1, TimeSpan.FromSeconds(i), default, default, default, i, i, new DelayHistogram()))]);
-        AppliedBlock Applied(DateTimeOffset start) => new("c", MeasureStep.Hour.SlotOf(start), [new(new LogPosition(ulong.MaxValue - 7), start.AddTicks(3)), new(new LogPosition(5), start.AddMinutes(1)), new(new LogPosition(3, 5), start.AddMinutes(2)), new(new LogPosition(4, 1), start.AddMinutes(3))]);
-        await store.KeepAsync([Block(MeasureStep.Second, now.AddMinutes(-30), 60), Block(MeasureStep.Minute, now.AddMinutes(-30), 20), Block(MeasureStep.Minute, now.AddDays(-7).AddMinutes(-30), 60)], [Applied(now.AddDays(-2)), Applied(now.AddHours(-3)), Applied(now)], [new("c", ForecastKind.Load, [new(0.5, false)]), new("c", ForecastKind.SpoolFull, [])], now, cancellation);
-        Assert.Equal([.. Applied(now.AddHours(-3)).Times, .. Applied(now).Times], await store.AppliedAsync("c", now.AddDays(-9), cancellation));
-        await store.KeepAsync([Block(MeasureStep.Minute, now.AddMinutes(-30), 30)], [], [new("c", ForecastKind.Load, [new(1d / 3, true), new(0, true)])], now, cancellation);
+        MeasureBlock Block(MeasureStep step, DateTimeOffset start, int slots) =>
+            new(
+                "c",
+                step,
+                start,
+                [
+                    .. Enumerable
+                        .Range(0, slots)
+                        .Select(i => new MeasureSlot(
+                            start + (i * step.Slot),
+                            1,
+                            TimeSpan.FromSeconds(i),
+                            default,
+                            default,
+                            default,
+                            i,
+                            i,
+                            new DelayHistogram()
+                        )),
+                ]
+            );
+        AppliedBlock Applied(DateTimeOffset start) =>
+            new(
+                "c",
+                MeasureStep.Hour.SlotOf(start),
+                [
+                    new(new LogPosition(ulong.MaxValue - 7), start.AddTicks(3)),
+                    new(new LogPosition(5), start.AddMinutes(1)),
+                    new(new LogPosition(3, 5), start.AddMinutes(2)),
+                    new(new LogPosition(4, 1), start.AddMinutes(3)),
+                ]
+            );
+        await store.KeepAsync(
+            [
+                Block(MeasureStep.Second, now.AddMinutes(-30), 60),
+                Block(MeasureStep.Minute, now.AddMinutes(-30), 20),
+                Block(MeasureStep.Minute, now.AddDays(-7).AddMinutes(-30), 60),
+            ],
+            [Applied(now.AddDays(-2)), Applied(now.AddHours(-3)), Applied(now)],
+            [new("c", ForecastKind.Load, [new(0.5, false)]), new("c", ForecastKind.SpoolFull, [])],
+            now,
+            cancellation
+        );
+        Assert.Equal(
+            [.. Applied(now.AddHours(-3)).Times, .. Applied(now).Times],
+            await store.AppliedAsync("c", now.AddDays(-9), cancellation)
+        );
+        await store.KeepAsync(
+            [Block(MeasureStep.Minute, now.AddMinutes(-30), 30)],
+            [],
+            [new("c", ForecastKind.Load, [new(1d / 3, true), new(0, true)])],
+            now,
+            cancellation
+        );
         Assert.Equal(30, (await store.ReadAsync("c", MeasureStep.Minute, now.AddHours(-1), now, cancellation)).Count);
-        Assert.Equal([10, 11], (await store.ReadAsync("c", MeasureStep.Second, now.AddMinutes(-30).AddSeconds(10), now.AddMinutes(-30).AddSeconds(12), cancellation)).Select(slot => (int)slot.Applied));
+        Assert.Equal(
+            [10, 11],
+            (
+                await store.ReadAsync(
+                    "c",
+                    MeasureStep.Second,
+                    now.AddMinutes(-30).AddSeconds(10),
+                    now.AddMinutes(-30).AddSeconds(12),
+                    cancellation
+                )
+            ).Select(slot => (int)slot.Applied)
+        );
         Assert.Empty(await store.ReadAsync("other", MeasureStep.Minute, now.AddHours(-1), now, cancellation));
         await store.KeepAsync([], [], [], now.AddDays(2), cancellation);
         Assert.Empty(await store.AppliedAsync("c", now.AddDays(-9), cancellation));
         Assert.Equal(30, (await store.ReadAsync("c", MeasureStep.Minute, now.AddDays(-20), now, cancellation)).Count);
         Assert.Empty(await store.ReadAsync("c", MeasureStep.Second, now.AddDays(-20), now, cancellation));
-        Assert.Equal([new(1d / 3, true), new(0, true)], (await store.ScoredAsync("c", cancellation)).Single(block => block.Kind == ForecastKind.Load).Judged);
+        Assert.Equal(
+            [new(1d / 3, true), new(0, true)],
+            (await store.ScoredAsync("c", cancellation)).Single(block => block.Kind == ForecastKind.Load).Judged
+        );
         await store.ForgetAsync("c", cancellation);
         Assert.Empty(await store.ScoredAsync("c", cancellation));
         Assert.Empty(await store.ReadAsync("c", MeasureStep.Minute, now.AddDays(-20), now, cancellation));
@@ -197,7 +371,12 @@ public sealed class WatchingTests
         var factory = new StoreFactory(Path.Combine(folder, "store.db"));
         await factory.MigrateAsync(cancellation);
         var store = new QuarantineStore(factory, new TurnedCipher());
-        var form = new TableSchema(new TableName("s", "t"), [new Column("id", "INTEGER", false, 1), new Column("v", "TEXT", true, 0)], [], []);
+        var form = new TableSchema(
+            new TableName("s", "t"),
+            [new Column("id", "INTEGER", false, 1), new Column("v", "TEXT", true, 0)],
+            [],
+            []
+        );
         var other = form with { Name = new TableName("s", "u") };
         var begin = new DateTimeOffset(2026, 3, 1, 8, 30, 0, TimeSpan.Zero);
         DecidedChange Decided(TableSchema of, int number)
@@ -206,7 +385,19 @@ public sealed class WatchingTests
             writer.Begin(2);
             writer.Integer(number);
             writer.Text("a private value");
-            var change = new WaitingChange(of, new RowChange(ChangeKind.Insert, 0, default, writer.ToRow()), new LogPosition((ulong)number), 0, begin, begin, WaitingState.Refused, of.Name, "no", 1, begin);
+            var change = new WaitingChange(
+                of,
+                new RowChange(ChangeKind.Insert, 0, default, writer.ToRow()),
+                new LogPosition((ulong)number),
+                0,
+                begin,
+                begin,
+                WaitingState.Refused,
+                of.Name,
+                "no",
+                1,
+                begin
+            );
             return new DecidedChange(change, number % 2 == 0, "Ann", begin.AddMinutes(number), $"reason {number}");
         }
 
@@ -214,8 +405,14 @@ public sealed class WatchingTests
         await store.WriteAsync("c", [], [], [Decided(form, 3)], cancellation);
         await store.WriteAsync("d", [], [], [Decided(form, 4)], cancellation);
         var found = await store.DecidedAsync("c", null, 2, cancellation);
-        Assert.Equal([(3, false, "reason 3"), (2, true, "reason 2")], found.Select(one => ((int)one.Change.Position.Offset, one.Dropped, one.Words)));
-        Assert.Equal(("a private value", begin.AddMinutes(3), "s.t"), (found[0].Change.Change.After.TextAt(1), found[0].At, found[0].Change.Table.ToString()));
+        Assert.Equal(
+            [(3, false, "reason 3"), (2, true, "reason 2")],
+            found.Select(one => ((int)one.Change.Position.Offset, one.Dropped, one.Words))
+        );
+        Assert.Equal(
+            ("a private value", begin.AddMinutes(3), "s.t"),
+            (found[0].Change.Change.After.TextAt(1), found[0].At, found[0].Change.Table.ToString())
+        );
         Assert.Equal([3, 1], (await store.DecidedAsync("c", form.Name, 9, cancellation)).Select(one => (int)one.Change.Position.Offset));
         foreach (var file in Directory.EnumerateFiles(folder))
         {
@@ -227,7 +424,13 @@ public sealed class WatchingTests
 
         await store.ForgetAsync(begin.AddMinutes(2), cancellation);
         Assert.Equal(2, (await store.DecidedAsync("c", null, 9, cancellation)).Count);
-        await store.WriteAsync("c", [], [], [.. Enumerable.Range(10, DecidedChange.Kept).Select(number => Decided(form, number))], cancellation);
+        await store.WriteAsync(
+            "c",
+            [],
+            [],
+            [.. Enumerable.Range(10, DecidedChange.Kept).Select(number => Decided(form, number))],
+            cancellation
+        );
         Assert.Equal(DecidedChange.Kept, (await store.DecidedAsync("c", null, int.MaxValue, cancellation)).Count);
         await store.ForgetAsync("c", cancellation);
         Assert.Empty(await store.DecidedAsync("c", null, 9, cancellation));
@@ -264,11 +467,25 @@ public sealed class WatchingTests
         }
 
         await vestige.BenchAsync("shop", "CREATE TABLE item (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO item VALUES (1, 'one')");
-        await vestige.PostAsync("/api/v1/crossings", new { name = "items", purpose = "copy", source = "shop", target = "copy", tables = new { rules = new[] { new { take = "shop.*" } } } });
+        await vestige.PostAsync(
+            "/api/v1/crossings",
+            new
+            {
+                name = "items",
+                purpose = "copy",
+                source = "shop",
+                target = "copy",
+                tables = new { rules = new[] { new { take = "shop.*" } } },
+            }
+        );
         await vestige.PostAsync("/api/v1/crossings/items/start");
         await vestige.WaitAsync("items", status => status.GetProperty("state").GetString() == "following", "following");
         await vestige.BenchAsync("shop", "INSERT INTO item VALUES (2, 'two'), (3, 'three')");
-        await vestige.WaitAsync("items", status => status.GetProperty("tables")[0].GetProperty("changes").GetProperty("insert").GetInt32() == 2, "the rows");
+        await vestige.WaitAsync(
+            "items",
+            status => status.GetProperty("tables")[0].GetProperty("changes").GetProperty("insert").GetInt32() == 2,
+            "the rows"
+        );
         return vestige;
     }
 
@@ -291,7 +508,13 @@ public sealed class WatchingTests
 
     private static async Task<string> PythonAsync(string program, string input)
     {
-        var start = new ProcessStartInfo("/usr/bin/python3") { UseShellExecute = false, RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo("/usr/bin/python3")
+        {
+            UseShellExecute = false,
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
         start.ArgumentList.Add("-c");
         start.ArgumentList.Add(program);
         using var process = Process.Start(start)!;

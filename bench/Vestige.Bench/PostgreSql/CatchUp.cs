@@ -32,8 +32,19 @@ internal static class CatchUp
             watch.Restart();
             await pair.Baseline.RunAsync("ALTER SUBSCRIPTION baseline ENABLE");
             await CaughtUpAsync(pair, end);
-            Report.Ratio($"catching up, {name}, changes/s", changes / ours.TotalSeconds, changes / watch.Elapsed.TotalSeconds, "built-in subscription", asked);
-            Console.WriteLine(sum == await pair.Target.AskAsync("SELECT sum(amount) FROM item") && sum == await pair.Baseline.AskAsync("SELECT sum(amount) FROM item") ? "all three are equal" : "THE SIDES DIFFER");
+            Report.Ratio(
+                $"catching up, {name}, changes/s",
+                changes / ours.TotalSeconds,
+                changes / watch.Elapsed.TotalSeconds,
+                "built-in subscription",
+                asked
+            );
+            Console.WriteLine(
+                sum == await pair.Target.AskAsync("SELECT sum(amount) FROM item")
+                && sum == await pair.Baseline.AskAsync("SELECT sum(amount) FROM item")
+                    ? "all three are equal"
+                    : "THE SIDES DIFFER"
+            );
         }
 
         Console.WriteLine($"peak memory of this process {Process.GetCurrentProcess().PeakWorkingSet64 >> 20} MB (asked: under 400)");
@@ -63,12 +74,23 @@ internal static class CatchUp
         watch.Restart();
         await pair.Baseline.RunAsync("ALTER SUBSCRIPTION baseline ENABLE");
         await CaughtUpAsync(pair, end);
-        Report.Ratio("slot to target, empty spool, changes/s", changes / ours.TotalSeconds, changes / watch.Elapsed.TotalSeconds, "built-in subscription", 1.3);
+        Report.Ratio(
+            "slot to target, empty spool, changes/s",
+            changes / ours.TotalSeconds,
+            changes / watch.Elapsed.TotalSeconds,
+            "built-in subscription",
+            1.3
+        );
     }
 
     private static async Task CaughtUpAsync(ServerPair pair, Vestige.Core.Positions.LogPosition end)
     {
-        while (await pair.Source.AskAsync($"SELECT confirmed_flush_lsn >= '{Vestige.Connectors.PostgreSql.Lsn.Format(end)}' FROM pg_replication_slots WHERE slot_name = 'baseline'") != "True")
+        while (
+            await pair.Source.AskAsync(
+                $"SELECT confirmed_flush_lsn >= '{Vestige.Connectors.PostgreSql.Lsn.Format(end)}' FROM pg_replication_slots WHERE "
+                    + "slot_name = 'baseline'"
+            ) != "True"
+        )
         {
             await Task.Delay(50);
         }

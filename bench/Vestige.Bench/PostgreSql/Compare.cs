@@ -16,7 +16,11 @@ internal static class Compare
     public static async Task RunAsync(int rows)
     {
         await using var pair = await ServerPair.StartAsync();
-        await pair.Source.RunAsync($"CREATE TABLE item (id int8 PRIMARY KEY, code text NOT NULL, amount numeric(12,2), made timestamptz, kind int4, note text); INSERT INTO item SELECT i, 'code ' || i, i / 7.0, '2026-01-01'::timestamptz + i * interval '1 second', i % 50, repeat('note ', i % 12) FROM generate_series(1, {rows}) i");
+        await pair.Source.RunAsync(
+            "CREATE TABLE item (id int8 PRIMARY KEY, code text NOT NULL, amount numeric(12,2), made timestamptz, kind int4, note "
+                + "text); INSERT INTO item SELECT i, 'code ' || i, i / 7.0, '2026-01-01'::timestamptz + i * interval '1 second', i % "
+                + $"50, repeat('note ', i % 12) FROM generate_series(1, {rows}) i"
+        );
         await pair.Source.RunAsync("VACUUM ANALYZE");
         await pair.CrossAsync();
         await pair.UntilAsync(() => pair.Engine.Status("bench")!.State == CrossingState.Following);
@@ -30,7 +34,9 @@ internal static class Compare
             equal.Add(await CompareAsync(pair, 0));
         }
 
-        await pair.Target.RunAsync($"UPDATE item SET kind = kind + 1 WHERE id % {rows / Scattered} = 7 AND id <= {rows / Scattered * Scattered}");
+        await pair.Target.RunAsync(
+            $"UPDATE item SET kind = kind + 1 WHERE id % {rows / Scattered} = 7 AND id <= {rows / Scattered * Scattered}"
+        );
         for (var round = 0; round < Rounds; round++)
         {
             differing.Add(await CompareAsync(pair, Scattered));
@@ -44,7 +50,9 @@ internal static class Compare
 
     private static async Task<double> PlainAsync(ServerPair pair)
     {
-        const string digest = "SELECT count(*)::text || sum(('x' || left(h, 16))::bit(64)::bigint) || sum(('x' || right(h, 16))::bit(64)::bigint) FROM (SELECT md5(ROW(id, code, amount, made, kind, note)::text) AS h FROM item OFFSET 0) m";
+        const string digest =
+            "SELECT count(*)::text || sum(('x' || left(h, 16))::bit(64)::bigint) || sum(('x' || right(h, 16))::bit(64)::bigint) FROM "
+            + "(SELECT md5(ROW(id, code, amount, made, kind, note)::text) AS h FROM item OFFSET 0) m";
         var watch = Stopwatch.StartNew();
         var both = await Task.WhenAll(pair.Source.AskAsync(digest), pair.Target.AskAsync(digest));
         return both[0] == both[1] ? watch.Elapsed.TotalSeconds : throw new InvalidOperationException("The tables differ.");
@@ -57,7 +65,10 @@ internal static class Compare
         await pair.UntilAsync(() => pair.Engine.Reconcile.Running("bench") is null);
         var took = watch.Elapsed.TotalSeconds;
         var found = (await pair.Engine.Reconcile.FindAsync("bench", id, CancellationToken.None))!;
-        return found.State == ReconciliationState.Done && found.Tables.Sum(table => table.Rows.Count) == expected && found.Differences == expected
+        return
+            found.State == ReconciliationState.Done
+            && found.Tables.Sum(table => table.Rows.Count) == expected
+            && found.Differences == expected
             ? took
             : throw new InvalidOperationException($"{found.Note} {found.Differences} rows were found to differ, {expected} do.");
     }

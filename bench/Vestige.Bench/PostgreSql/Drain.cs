@@ -3,7 +3,9 @@ using Vestige.Core.Crossings;
 
 namespace Vestige.Bench.PostgreSql;
 
-/// <summary>A backlog of the log into the spool, against the server's own receiving tool writing to nowhere; in small and in large transactions.</summary>
+/// <summary>
+/// A backlog of the log into the spool, against the server's own receiving tool writing to nowhere; in small and in large transactions.
+/// </summary>
 internal static class Drain
 {
     public static async Task RunAsync(int changes)
@@ -21,13 +23,39 @@ internal static class Drain
             await Updates.MakeAsync(pair.Source, changes, perTransaction, hot: false);
             var head = await pair.Source.AskAsync("SELECT pg_current_wal_flush_lsn()::text");
             var watch = Stopwatch.StartNew();
-            await pair.Source.Cluster.ProgramAsync("pg_recvlogical", "-d", pair.Source.Name, "-S", "baseline", "--start", "-f", "/dev/null", "--endpos", head, "-o", "proto_version=1", "-o", $"publication_names={pair.Source.Names.Publication}", "--no-loop");
+            await pair.Source.Cluster.ProgramAsync(
+                "pg_recvlogical",
+                "-d",
+                pair.Source.Name,
+                "-S",
+                "baseline",
+                "--start",
+                "-f",
+                "/dev/null",
+                "--endpos",
+                head,
+                "-o",
+                "proto_version=1",
+                "-o",
+                $"publication_names={pair.Source.Names.Publication}",
+                "--no-loop"
+            );
             var plain = watch.Elapsed;
             watch.Restart();
             await pair.BeginAsync();
             var end = Vestige.Connectors.PostgreSql.Lsn.Parse(head)!.Value;
-            await pair.UntilAsync(() => pair.Engine.CaptureStatuses is [{ } capture] && capture.Captured >= end && capture.Spooled.Offset + (1 << 20) >= capture.Captured.Offset);
-            Report.Ratio($"drain, {name} transactions, changes/s", changes / watch.Elapsed.TotalSeconds, changes / plain.TotalSeconds, "pg_recvlogical", 0.9);
+            await pair.UntilAsync(() =>
+                pair.Engine.CaptureStatuses is [{ } capture]
+                && capture.Captured >= end
+                && capture.Spooled.Offset + (1 << 20) >= capture.Captured.Offset
+            );
+            Report.Ratio(
+                $"drain, {name} transactions, changes/s",
+                changes / watch.Elapsed.TotalSeconds,
+                changes / plain.TotalSeconds,
+                "pg_recvlogical",
+                0.9
+            );
         }
     }
 }

@@ -24,8 +24,13 @@ internal static class Load
         var names = Enumerable.Range(1, tables).Select(i => $"item{i}").ToList();
         foreach (var name in names)
         {
-            var form = $"CREATE TABLE {name} (id int8 PRIMARY KEY, code text NOT NULL, amount numeric(12,2), made timestamptz, kind int4, note text)";
-            await pair.Source.RunAsync($"{form}; INSERT INTO {name} SELECT i, 'code ' || i, i / 7.0, '2026-01-01'::timestamptz + i * interval '1 second', i % 50, repeat('note ', i % 12) FROM generate_series(1, {rows / tables}) i");
+            var form =
+                $"CREATE TABLE {name} (id int8 PRIMARY KEY, code text NOT NULL, amount numeric(12,2), made timestamptz, kind int4, "
+                + "note text)";
+            await pair.Source.RunAsync(
+                $"{form}; INSERT INTO {name} SELECT i, 'code ' || i, i / 7.0, '2026-01-01'::timestamptz + i * interval '1 second', i "
+                    + $"% 50, repeat('note ', i % 12) FROM generate_series(1, {rows / tables}) i"
+            );
             await pair.Baseline.RunAsync(form);
         }
 
@@ -39,7 +44,10 @@ internal static class Load
         }
 
         Report.Ratio(what, rows / Median(ours), rows / Median(theirs), "psql | psql", asked);
-        Console.WriteLine($"seconds: {string.Join(", ", ours.Select(one => one.ToString("0.00")))}; psql {string.Join(", ", theirs.Select(one => one.ToString("0.00")))}");
+        Console.WriteLine(
+            $"seconds: {string.Join(", ", ours.Select(one => one.ToString("0.00")))}; psql "
+                + $"{string.Join(", ", theirs.Select(one => one.ToString("0.00")))}"
+        );
     }
 
     private static async Task<double> PipeAsync(ServerPair pair, List<string> names)

@@ -4,8 +4,12 @@ namespace Vestige.Bench.PostgreSql;
 internal static class Report
 {
     public static void Ratio(string what, double ours, double baseline, string name, double asked) =>
-        Console.WriteLine($"{what,-48} {ours,10:0}   {name} {baseline,10:0}   ratio {ours / baseline:0.00}  (asked: at least {asked:0.00})");
+        Console.WriteLine(
+            $"{what,-48} {ours,10:0}   {name} {baseline,10:0}   ratio {ours / baseline:0.00}  (asked: at least {asked:0.00})"
+        );
 
     public static void Most(string what, double ours, double baseline, string name, double asked) =>
-        Console.WriteLine($"{what,-48} {ours,10:0.00}   {name} {baseline,10:0.00}   ratio {ours / baseline:0.00}  (asked: at most {asked:0.00})");
+        Console.WriteLine(
+            $"{what,-48} {ours,10:0.00}   {name} {baseline,10:0.00}   ratio {ours / baseline:0.00}  (asked: at most {asked:0.00})"
+        );
 }

@@ -34,7 +34,15 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
 
     public static async Task<ServerPair> StartAsync()
     {
-        string[] settings = ["fsync=on", "shared_buffers=512MB", "max_wal_size=8GB", "checkpoint_timeout=30min", "wal_sender_timeout=60s", "autovacuum=off"];
+        string[] settings =
+        [
+            "fsync=on",
+            "shared_buffers=512MB",
+            "max_wal_size=8GB",
+            "checkpoint_timeout=30min",
+            "wal_sender_timeout=60s",
+            "autovacuum=off",
+        ];
         var pair = new ServerPair();
         var (first, second) = (await Cluster.StartAsync(settings), await Cluster.StartAsync(settings));
         pair.Source = await first.MakeDatabaseAsync();
@@ -48,7 +56,18 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
 
     public async Task BeginAsync()
     {
-        Engine = new CrossingEngine(this, this, new MemoryQuarantine(), new Plain(), new BenchKeys(), new EngineOptions(new SpoolOptions()), TimeProvider.System, Random.Shared, NullLogger.Instance, reconciliations: Compared);
+        Engine = new CrossingEngine(
+            this,
+            this,
+            new MemoryQuarantine(),
+            new Plain(),
+            new BenchKeys(),
+            new EngineOptions(new SpoolOptions()),
+            TimeProvider.System,
+            Random.Shared,
+            NullLogger.Instance,
+            reconciliations: Compared
+        );
         await Engine.StartAsync(CancellationToken.None);
     }
 
@@ -58,7 +77,10 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
     /// </summary>
     public async Task WarmAsync()
     {
-        await Source.RunAsync("CREATE SCHEMA warm; CREATE TABLE warm.up (id int8 PRIMARY KEY, note text); INSERT INTO warm.up SELECT i, repeat('note ', i % 12) FROM generate_series(1, 300000) i");
+        await Source.RunAsync(
+            "CREATE SCHEMA warm; CREATE TABLE warm.up (id int8 PRIMARY KEY, note text); INSERT INTO warm.up SELECT i, repeat('note ', "
+                + "i % 12) FROM generate_series(1, 300000) i"
+        );
         await CrossAsync("warm", "warm.*");
         await UntilAsync(() => Engine.Status("warm")!.State == CrossingState.Following, "warm");
         await RemoveAsync("warm");
@@ -77,7 +99,11 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
 
     public async Task CrossAsync(string name = "bench", string tables = "public.*")
     {
-        await Engine.DefineAsync(new CrossingDefinition(name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: tables)])), "bench", CancellationToken.None);
+        await Engine.DefineAsync(
+            new CrossingDefinition(name, CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: tables)])),
+            "bench",
+            CancellationToken.None
+        );
         await Engine.RunAsync(name, "bench", CancellationToken.None);
     }
 
@@ -86,14 +112,21 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
     {
         await Source.RunAsync($"CREATE PUBLICATION baseline FOR TABLE {table}");
         await Source.RunAsync("SELECT pg_create_logical_replication_slot('baseline', 'pgoutput')");
-        await Baseline.RunAsync($"CREATE SUBSCRIPTION baseline CONNECTION 'host=127.0.0.1 port={Source.Cluster.Port} dbname={Source.Name} user=dba password={Cluster.Password}' PUBLICATION baseline WITH (create_slot = false, slot_name = 'baseline', enabled = {enabled}, copy_data = false, synchronous_commit = 'on')");
+        await Baseline.RunAsync(
+            $"CREATE SUBSCRIPTION baseline CONNECTION 'host=127.0.0.1 port={Source.Cluster.Port} dbname={Source.Name} user=dba "
+                + $"password={Cluster.Password}' PUBLICATION baseline WITH (create_slot = false, slot_name = 'baseline', enabled = "
+                + $"{enabled}, copy_data = false, synchronous_commit = 'on')"
+        );
     }
 
     /// <summary>The rows of a table from the source to the baseline by the server's own tools.</summary>
-    public Task<string> PipeAsync(string table) => Cluster.RunAsync(
-        "sh",
-        "-c",
-        $"psql -h 127.0.0.1 -p {Source.Cluster.Port} -U dba -qc 'COPY {table} TO STDOUT (FORMAT binary)' {Source.Name} | psql -h 127.0.0.1 -p {Baseline.Cluster.Port} -U dba -qc 'COPY {table} FROM STDIN (FORMAT binary)' {Baseline.Name}");
+    public Task<string> PipeAsync(string table) =>
+        Cluster.RunAsync(
+            "sh",
+            "-c",
+            $"psql -h 127.0.0.1 -p {Source.Cluster.Port} -U dba -qc 'COPY {table} TO STDOUT (FORMAT binary)' {Source.Name} | psql -h "
+                + $"127.0.0.1 -p {Baseline.Cluster.Port} -U dba -qc 'COPY {table} FROM STDIN (FORMAT binary)' {Baseline.Name}"
+        );
 
     public async Task UntilAsync(Func<bool> holds, string crossing = "bench")
     {
@@ -114,7 +147,8 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
 
     public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(folder);
 
-    public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([.. stored]);
+    public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<StoredCrossing>>([.. stored]);
 
     public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
     {
@@ -129,7 +163,8 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
         return Task.CompletedTask;
     }
 
-    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(Interlocked.Increment(ref term));
+    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) =>
+        Task.FromResult(Interlocked.Increment(ref term));
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
 

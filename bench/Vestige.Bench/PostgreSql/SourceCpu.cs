@@ -20,11 +20,29 @@ internal static class SourceCpu
         var (ours, theirs) = (new List<double>(), new List<double>());
         for (var round = 0; round < Rounds; round++)
         {
-            ours.Add(await WorkAsync(pair, transactions, async () => await pair.UntilAsync(() => pair.Engine.Status("bench") is { Lag.Current: true })));
+            ours.Add(
+                await WorkAsync(pair, transactions, async () =>
+                    await pair.UntilAsync(() => pair.Engine.Status("bench") is { Lag.Current: true })
+                )
+            );
             await pair.Engine.PauseAsync("bench", "bench", CancellationToken.None);
             await pair.Engine.DisposeAsync();
             await pair.Source.RunAsync("SELECT pg_create_logical_replication_slot('bare', 'pgoutput')");
-            var tool = pair.Source.Cluster.ProgramAsync("pg_recvlogical", "-d", pair.Source.Name, "-S", "bare", "--start", "-f", "/dev/null", "-o", "proto_version=1", "-o", $"publication_names={pair.Source.Names.Publication}", "--no-loop");
+            var tool = pair.Source.Cluster.ProgramAsync(
+                "pg_recvlogical",
+                "-d",
+                pair.Source.Name,
+                "-S",
+                "bare",
+                "--start",
+                "-f",
+                "/dev/null",
+                "-o",
+                "proto_version=1",
+                "-o",
+                $"publication_names={pair.Source.Names.Publication}",
+                "--no-loop"
+            );
             theirs.Add(await WorkAsync(pair, transactions, () => Task.Delay(1500)));
             await pair.Source.RunAsync("SELECT pg_terminate_backend(active_pid) FROM pg_replication_slots WHERE slot_name = 'bare'");
             try
@@ -43,13 +61,24 @@ internal static class SourceCpu
         }
 
         var (mine, other) = (ours.Order().ElementAt(Rounds / 2), theirs.Order().ElementAt(Rounds / 2));
-        Console.WriteLine($"source CPU for {transactions} pgbench transactions: {mine:0.0} s; with pg_recvlogical {other:0.0} s; ratio {mine / other:0.00} (asked: at most 1.10)");
+        Console.WriteLine(
+            $"source CPU for {transactions} pgbench transactions: {mine:0.0} s; with pg_recvlogical {other:0.0} s; ratio "
+                + $"{mine / other:0.00} (asked: at most 1.10)"
+        );
     }
 
     private static async Task<double> WorkAsync(ServerPair pair, int transactions, Func<Task> settled)
     {
         var before = Spent(pair.Source.Cluster);
-        await pair.Source.Cluster.ProgramAsync("pgbench", "-n", "-c", "2", "-t", (transactions / 2).ToString(CultureInfo.InvariantCulture), pair.Source.Name);
+        await pair.Source.Cluster.ProgramAsync(
+            "pgbench",
+            "-n",
+            "-c",
+            "2",
+            "-t",
+            (transactions / 2).ToString(CultureInfo.InvariantCulture),
+            pair.Source.Name
+        );
         await settled();
         return Spent(pair.Source.Cluster) - before;
     }

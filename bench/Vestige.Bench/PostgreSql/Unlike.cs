@@ -20,13 +20,21 @@ internal static class Unlike
         var folder = Directory.CreateTempSubdirectory("vestige-bench-").FullName;
         await using var cluster = await Cluster.StartAsync("fsync=off", "shared_buffers=512MB");
         var server = await cluster.MakeDatabaseAsync();
-        await server.RunAsync($"CREATE TABLE item (id int8 PRIMARY KEY, code text NOT NULL, amount numeric(12,2), made date, kind int4, note text); INSERT INTO item SELECT i, 'code ' || i, (i % 100000) / 100.0, '2026-01-01'::date + i % 1000, i % 50, repeat('note ', i % 12) FROM generate_series(1, {rows}) i");
+        await server.RunAsync(
+            "CREATE TABLE item (id int8 PRIMARY KEY, code text NOT NULL, amount numeric(12,2), made date, kind int4, note text); "
+                + "INSERT INTO item SELECT i, 'code ' || i, (i % 100000) / 100.0, '2026-01-01'::date + i % 1000, i % 50, repeat('note "
+                + $"', i % 12) FROM generate_series(1, {rows}) i"
+        );
         await server.RunAsync("VACUUM ANALYZE");
         await using var file = StandInDatabase.Open(Path.Combine(folder, "b.db"), "b", new StandInOptions(), TimeProvider.System);
         using (var fill = await file.BeginAsync())
         {
             fill.Run("CREATE TABLE item (id INTEGER PRIMARY KEY, code TEXT NOT NULL, amount TEXT, made DATE, kind INTEGER, note TEXT)");
-            fill.Run($"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {rows}) SELECT i, 'code ' || i, printf('%.2f', (i % 100000) / 100.0), date('2026-01-01', '+' || (i % 1000) || ' days'), i % 50, substr('note note note note note note note note note note note ', 1, 5 * (i % 12)) FROM n");
+            fill.Run(
+                $"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {rows}) SELECT i, 'code "
+                    + "' || i, printf('%.2f', (i % 100000) / 100.0), date('2026-01-01', '+' || (i % 1000) || ' days'), i % 50, "
+                    + "substr('note note note note note note note note note note note ', 1, 5 * (i % 12)) FROM n"
+            );
             fill.Commit();
         }
 
@@ -41,10 +49,19 @@ internal static class Unlike
         for (var round = 0; round < 3; round++)
         {
             var watch = Stopwatch.StartNew();
-            var read = await Task.WhenAll(Task.Run(() => CountAsync(here, form)), Task.Run(() => CountAsync(there, tables[0].Target.Table)));
+            var read = await Task.WhenAll(
+                Task.Run(() => CountAsync(here, form)),
+                Task.Run(() => CountAsync(there, tables[0].Target.Table))
+            );
             var alone = rows / watch.Elapsed.TotalSeconds;
             watch.Restart();
-            var found = (await new TableComparer(treatment, tables, here, there, [], new LogPosition(1), TimeProvider.System, 10_000).RunAsync(KeySpan.All, rows, CancellationToken.None)).Single();
+            var found = (
+                await new TableComparer(treatment, tables, here, there, [], new LogPosition(1), TimeProvider.System, 10_000).RunAsync(
+                    KeySpan.All,
+                    rows,
+                    CancellationToken.None
+                )
+            ).Single();
             var compared = rows / watch.Elapsed.TotalSeconds;
             if (!found.IsEqual || found.SourceRows != rows || read.Any(count => count != rows))
             {

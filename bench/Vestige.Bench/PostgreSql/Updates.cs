@@ -9,7 +9,10 @@ internal static class Updates
 
     public static async Task FillAsync(Database database)
     {
-        await database.RunAsync($"CREATE TABLE item (id int PRIMARY KEY, amount int NOT NULL, note text); INSERT INTO item SELECT i, 0, 'note of the row ' || i FROM generate_series(1, {Rows}) i");
+        await database.RunAsync(
+            "CREATE TABLE item (id int PRIMARY KEY, amount int NOT NULL, note text); "
+                + $"INSERT INTO item SELECT i, 0, 'note of the row ' || i FROM generate_series(1, {Rows}) i"
+        );
         await database.RunAsync("VACUUM ANALYZE item");
     }
 
@@ -22,12 +25,25 @@ internal static class Updates
             SET synchronous_commit = off;
             CREATE PROCEDURE make() LANGUAGE plpgsql AS $$ BEGIN
               FOR i IN 1 .. {changes / perTransaction} LOOP
-                {(perTransaction > 100
-                    ? $"UPDATE item SET amount = amount + 1 WHERE id IN (SELECT 1 + ((i::int8 * 7919 + j) % {range})::int FROM generate_series(1, {perTransaction}) j);"
-                    : string.Concat(Enumerable.Range(0, perTransaction).Select(j => $"UPDATE item SET amount = amount + 1 WHERE id = 1 + ((i::int8 * {7919 + (j * 104_729)} + {j}) % {range})::int;")))}
+                {(perTransaction > 100 ? Many(perTransaction, range) : Few(perTransaction, range))}
                 COMMIT;
               END LOOP;
             END $$;
-            """ + "CALL make()");
+            CALL make()
+            """
+        );
     }
+
+    private static string Many(int rows, int range) =>
+        "UPDATE item SET amount = amount + 1 WHERE id IN "
+        + $"(SELECT 1 + ((i::int8 * 7919 + j) % {range})::int FROM generate_series(1, {rows}) j);";
+
+    private static string Few(int rows, int range) =>
+        string.Concat(
+            Enumerable
+                .Range(0, rows)
+                .Select(j =>
+                    $"UPDATE item SET amount = amount + 1 WHERE id = 1 + ((i::int8 * {7919 + (j * 104_729)} + {j}) % {range})::int;"
+                )
+        );
 }

@@ -5,7 +5,9 @@ using Vestige.Core.Crossings;
 
 namespace Vestige.Bench.PostgreSql;
 
-/// <summary>From the commit to being visible on the target, at 100 transactions/s, against the server's own subscription, which writes no spool.</summary>
+/// <summary>
+/// From the commit to being visible on the target, at 100 transactions/s, against the server's own subscription, which writes no spool.
+/// </summary>
 internal static class Visible
 {
     private static readonly TimeSpan Between = TimeSpan.FromMilliseconds(10);
@@ -27,11 +29,15 @@ internal static class Visible
         foreach (var (name, share, allowed) in new[] { ("p50", 0.5, 5.0), ("p99", 0.99, 20.0) })
         {
             var (mine, other) = (At(ours, share), At(theirs, share));
-            Console.WriteLine($"commit to visible, {name}: {mine:0.0} ms; built-in subscription {other:0.0} ms; {mine - other:0.0} ms more (asked: at most {allowed:0})");
+            Console.WriteLine(
+                $"commit to visible, {name}: {mine:0.0} ms; built-in subscription {other:0.0} ms; {mine - other:0.0} ms more (asked: "
+                    + $"at most {allowed:0})"
+            );
         }
     }
 
-    private static double At(List<double> values, double share) => values.Order().ElementAt(Math.Min(values.Count - 1, (int)Math.Ceiling(values.Count * share) - 1));
+    private static double At(List<double> values, double share) =>
+        values.Order().ElementAt(Math.Min(values.Count - 1, (int)Math.Ceiling(values.Count * share) - 1));
 
     /// <summary>Commits at a steady rate, and looks on the target all the while; milliseconds of each transaction.</summary>
     private static async Task<List<double>> MeasureAsync(Database source, Database target, int first, int seconds)
@@ -62,7 +68,10 @@ internal static class Visible
     private static async Task WriteAsync(Database source, int first, long[] committed)
     {
         await using var connection = await source.OpenAsync();
-        await using var insert = new NpgsqlCommand("INSERT INTO probe VALUES ($1, 'a note')", connection) { Parameters = { new NpgsqlParameter<int>() } };
+        await using var insert = new NpgsqlCommand("INSERT INTO probe VALUES ($1, 'a note')", connection)
+        {
+            Parameters = { new NpgsqlParameter<int>() },
+        };
         await insert.PrepareAsync();
         var began = Stopwatch.GetTimestamp();
         for (var i = 0; i < committed.Length; i++)

@@ -5,8 +5,8 @@ using Vestige.Core.Crossings;
 namespace Vestige.Bench.PostgreSql;
 
 /// <summary>
-/// What comparing all the time costs the source: transactions a second of pgbench while a crossing follows, with and without the walk over its
-/// tables, in alternating rounds.
+/// What comparing all the time costs the source: transactions a second of pgbench while a crossing follows, with and without the walk over
+/// its tables, in alternating rounds.
 /// </summary>
 internal static partial class Walk
 {
@@ -35,14 +35,25 @@ internal static partial class Walk
         var proved = pair.Engine.Status("bench")!.Tables.Count(table => table.Verdict?.Proved is not null);
         var (one, other) = (Median(with), Median(without));
         Report.Ratio($"pgbench/s while walking {Share:0} % of the time", one, other, "not walking", 1 - (Share / 100));
-        Console.WriteLine($"transactions/s: walking {string.Join(", ", with.Select(value => value.ToString("0")))}; not {string.Join(", ", without.Select(value => value.ToString("0")))}; {proved} tables proved");
+        Console.WriteLine(
+            $"transactions/s: walking {string.Join(", ", with.Select(value => value.ToString("0")))}; not "
+                + $"{string.Join(", ", without.Select(value => value.ToString("0")))}; {proved} tables proved"
+        );
     }
 
     private static double Median(List<double> values) => values.Order().ElementAt(values.Count / 2);
 
     private static async Task<double> PgbenchAsync(ServerPair pair, int seconds)
     {
-        var text = await pair.Source.Cluster.ProgramAsync("pgbench", "-c", "2", "-T", seconds.ToString(CultureInfo.InvariantCulture), "-n", pair.Source.Name);
+        var text = await pair.Source.Cluster.ProgramAsync(
+            "pgbench",
+            "-c",
+            "2",
+            "-T",
+            seconds.ToString(CultureInfo.InvariantCulture),
+            "-n",
+            pair.Source.Name
+        );
         return double.Parse(Tps().Match(text).Groups["tps"].Value, CultureInfo.InvariantCulture);
     }
 

@@ -8,4 +8,16 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 /// <param name="Number">pg_attribute.attnum.</param>
 /// <param name="ComputedFrom">For a generated column the numbers of the columns it is computed from.</param>
 /// <param name="Needs">What its collation is and, for a generated column, what its expression uses.</param>
-internal sealed record FoundColumn(string Name, string Type, bool NotNull, bool Generated, bool Identity, string? Default, char TypeKind, string? Collation, short Number, IReadOnlyList<short> ComputedFrom, IReadOnlyList<FoundNeed> Needs);
+internal sealed record FoundColumn(
+    string Name,
+    string Type,
+    bool NotNull,
+    bool Generated,
+    bool Identity,
+    string? Default,
+    char TypeKind,
+    string? Collation,
+    short Number,
+    IReadOnlyList<short> ComputedFrom,
+    IReadOnlyList<FoundNeed> Needs
+);

@@ -11,4 +11,14 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 /// <param name="Referenced">For a foreign key the number of the table it points to.</param>
 /// <param name="IsValid">Whether every row of the table keeps it; with NOT VALID only those written since do.</param>
 /// <param name="Needs">What it uses.</param>
-internal sealed record FoundConstraint(string Name, char Kind, string Statement, TableName? References, IReadOnlyList<short> Columns, IReadOnlyList<short> ReferencedColumns, long Referenced, bool IsValid, IReadOnlyList<FoundNeed> Needs);
+internal sealed record FoundConstraint(
+    string Name,
+    char Kind,
+    string Statement,
+    TableName? References,
+    IReadOnlyList<short> Columns,
+    IReadOnlyList<short> ReferencedColumns,
+    long Referenced,
+    bool IsValid,
+    IReadOnlyList<FoundNeed> Needs
+);

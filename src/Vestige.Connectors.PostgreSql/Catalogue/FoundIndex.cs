@@ -5,4 +5,11 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 /// <param name="Columns">The numbers of its columns; 0 for an expression.</param>
 /// <param name="HasExpressions">Whether it has expressions or a condition, which may read any column.</param>
 /// <param name="Needs">What it uses.</param>
-internal sealed record FoundIndex(string Name, string Statement, IReadOnlyList<short> Columns, bool HasExpressions, bool IsUnique, IReadOnlyList<FoundNeed> Needs);
+internal sealed record FoundIndex(
+    string Name,
+    string Statement,
+    IReadOnlyList<short> Columns,
+    bool HasExpressions,
+    bool IsUnique,
+    IReadOnlyList<FoundNeed> Needs
+);

@@ -17,12 +17,19 @@ internal sealed record FoundTable(
     Func<long, IReadOnlyList<FoundColumn>> ColumnsOf,
     string Incarnation,
     string Stamp,
-    IReadOnlyList<string> KeyedParts)
+    IReadOnlyList<string> KeyedParts
+)
 {
     private const int FewParts = 3;
 
     /// <summary>Why it cannot cross; null when it can.</summary>
-    public string? Reason => KindReason ?? IdentityReason ?? Columns.Where(column => column.Generated && Key.Contains(column.Name)).Select(column => $"its key column {column.Name} is generated").FirstOrDefault();
+    public string? Reason =>
+        KindReason
+        ?? IdentityReason
+        ?? Columns
+            .Where(column => column.Generated && Key.Contains(column.Name))
+            .Select(column => $"its key column {column.Name} is generated")
+            .FirstOrDefault();
 
     /// <summary>Whether it could cross at least by its inserts: nothing but a way to find changed rows is missing.</summary>
     public bool InsertsCross => KindReason is null && IdentityReason is not null;
@@ -31,45 +38,83 @@ internal sealed record FoundTable(
     /// The statements after which the log tells of each change the whole row as it was; null when it does. Changes of a partitioned
     /// table are logged by its parts, each as its own replica identity says.
     /// </summary>
-    public string? WholeRowsBy => Kind == 'p'
-        ? KeyedParts.Count == 0 ? null : string.Join("; ", KeyedParts.Select(Whole))
-        : Identity == 'f' ? null : Whole(Quote.Name(Name));
+    public string? WholeRowsBy =>
+        Kind == 'p'
+            ? KeyedParts.Count == 0
+                ? null
+                : string.Join("; ", KeyedParts.Select(Whole))
+            : Identity == 'f'
+                ? null
+                : Whole(Quote.Name(Name));
 
     /// <summary>The statements, as far as they are few.</summary>
-    private string WholeWithParts => KeyedParts.Count <= FewParts
-        ? string.Join("; ", KeyedParts.Prepend(Quote.Name(Name)).Select(Whole))
-        : $"{Whole(Quote.Name(Name))}, and the same for each of its {KeyedParts.Count} partitions,";
+    private string WholeWithParts =>
+        KeyedParts.Count <= FewParts
+            ? string.Join("; ", KeyedParts.Prepend(Quote.Name(Name)).Select(Whole))
+            : $"{Whole(Quote.Name(Name))}, and the same for each of its {KeyedParts.Count} partitions,";
 
     private static string Whole(string table) => $"ALTER TABLE {table} REPLICA IDENTITY FULL";
 
-    private string? KindReason => this switch
-    {
-        { Kind: 'v' } => "it is a view; its tables can cross",
-        { Kind: 'm' } => "it is a materialised view; its tables can cross",
-        { Kind: 'f' } => "it is a foreign table; its rows are in another database",
-        { PartOf: not null, Kind: 'p' } => "it is a level of a partitioned table; the whole can cross, or its parts",
-        { Persistence: 't' } => "it is temporary",
-        { Persistence: 'u' } => "it is unlogged: its changes are not in the log",
-        _ => null,
-    };
+    private string? KindReason =>
+        this switch
+        {
+            { Kind: 'v' } => "it is a view; its tables can cross",
+            { Kind: 'm' } => "it is a materialised view; its tables can cross",
+            { Kind: 'f' } => "it is a foreign table; its rows are in another database",
+            { PartOf: not null, Kind: 'p' } => "it is a level of a partitioned table; the whole can cross, or its parts",
+            { Persistence: 't' } => "it is temporary",
+            { Persistence: 'u' } => "it is unlogged: its changes are not in the log",
+            _ => null,
+        };
 
-    private string? IdentityReason => this switch
-    {
-        { Identity: 'n' } => "its replica identity is nothing: changed rows could not be found again; set another with ALTER TABLE ... REPLICA IDENTITY",
-        { Key.Count: 0, Identity: 'f', Kind: 'r' } or { Key.Count: 0, Identity: 'f', Kind: 'p', KeyedParts.Count: 0 } => null,
-        { Key.Count: 0, Kind: 'p' } => $"it has no primary key: changed rows could not be found again; {WholeWithParts} lets them be found by the whole row",
-        { Key.Count: 0 } when Constraints.Any(constraint => constraint.Kind == 'p') => $"its primary key is deferrable, so the server cannot identify rows in its log by it: changed rows could not be found again; with {Whole(Quote.Name(Name))} they are found by the whole row",
-        { Key.Count: 0 } => "it has no primary key and no replica identity by an index: changed rows could not be found again; with ALTER TABLE ... REPLICA IDENTITY FULL they are found by the whole row",
-        _ => null,
-    };
+    private string? IdentityReason =>
+        this switch
+        {
+            { Identity: 'n' } =>
+                "its replica identity is nothing: changed rows could not be found again; set another with ALTER TABLE ... REPLICA IDENTITY",
+            { Key.Count: 0, Identity: 'f', Kind: 'r' } or { Key.Count: 0, Identity: 'f', Kind: 'p', KeyedParts.Count: 0 } => null,
+            { Key.Count: 0, Kind: 'p' } =>
+                $"it has no primary key: changed rows could not be found again; {WholeWithParts} lets them be found by the whole row",
+            { Key.Count: 0 } when Constraints.Any(constraint => constraint.Kind == 'p') =>
+                "its primary key is deferrable, so the server cannot identify rows in its log by it: changed rows could not be found "
+                    + $"again; with {Whole(Quote.Name(Name))} they are found by the whole row",
+            { Key.Count: 0 } =>
+                "it has no primary key and no replica identity by an index: changed rows could not be found again; with ALTER TABLE "
+                    + "... REPLICA IDENTITY FULL they are found by the whole row",
+            _ => null,
+        };
 
-    /// <summary>Its form: the columns that cross (generated ones are computed again by the target), and its structure as statements.</summary>
+    /// <summary>
+    /// Its form: the columns that cross (generated ones are computed again by the target), and its structure as statements.
+    /// </summary>
     public TableSchema Schema(UserTypes types)
     {
         var crossing = Columns.Where(column => !column.Generated).ToList();
-        var columns = crossing.Select(column => new Column(column.Name, column.Type, !column.NotNull, Key.ToList().IndexOf(column.Name) + 1, column.Default, Collation: column.Collation, Id: column.Number)).ToList();
-        var foreignKeys = Constraints.Where(constraint => constraint is { Kind: 'f', References: not null }).Select(constraint => new ForeignKey(NamesOf(constraint.Columns), constraint.References!.Value, NamesOf(constraint.ReferencedColumns, ColumnsOf(constraint.Referenced)))).ToList();
-        return new TableSchema(Name, columns, [], foreignKeys) { Parts = Kind is 'r' or 'p' ? [.. PartsOf(types)] : [], Incarnation = Incarnation, Stamp = Stamp };
+        var columns = crossing
+            .Select(column => new Column(
+                column.Name,
+                column.Type,
+                !column.NotNull,
+                Key.ToList().IndexOf(column.Name) + 1,
+                column.Default,
+                Collation: column.Collation,
+                Id: column.Number
+            ))
+            .ToList();
+        var foreignKeys = Constraints
+            .Where(constraint => constraint is { Kind: 'f', References: not null })
+            .Select(constraint => new ForeignKey(
+                NamesOf(constraint.Columns),
+                constraint.References!.Value,
+                NamesOf(constraint.ReferencedColumns, ColumnsOf(constraint.Referenced))
+            ))
+            .ToList();
+        return new TableSchema(Name, columns, [], foreignKeys)
+        {
+            Parts = Kind is 'r' or 'p' ? [.. PartsOf(types)] : [],
+            Incarnation = Incarnation,
+            Stamp = Stamp,
+        };
     }
 
     private IEnumerable<SchemaPart> PartsOf(UserTypes types)
@@ -79,7 +124,10 @@ internal sealed record FoundTable(
         {
             foreach (var part in types.Needed(column.Type))
             {
-                yield return part with { Columns = [column.Name] };
+                yield return part with
+                {
+                    Columns = [column.Name],
+                };
             }
         }
 
@@ -88,7 +136,10 @@ internal sealed record FoundTable(
             yield return part;
         }
 
-        yield return new SchemaPart(PartStage.Table, Name.Name, CreateTableStatement.Of(Name, Lines())) { Needs = [.. Columns.Where(column => !column.Generated).SelectMany(NeedsOf)] };
+        yield return new SchemaPart(PartStage.Table, Name.Name, CreateTableStatement.Of(Name, Lines()))
+        {
+            Needs = [.. Columns.Where(column => !column.Generated).SelectMany(NeedsOf)],
+        };
         foreach (var part in Within())
         {
             yield return part;
@@ -96,7 +147,12 @@ internal sealed record FoundTable(
 
         foreach (var constraint in Constraints.Where(constraint => constraint.Kind is 'p' or 'u' or 'x'))
         {
-            var stage = constraint.Kind switch { 'p' => PartStage.PrimaryKey, 'u' => PartStage.Key, _ => PartStage.Index };
+            var stage = constraint.Kind switch
+            {
+                'p' => PartStage.PrimaryKey,
+                'u' => PartStage.Key,
+                _ => PartStage.Index,
+            };
             yield return Added(stage, constraint);
         }
 
@@ -118,7 +174,12 @@ internal sealed record FoundTable(
     }
 
     private SchemaPart Added(PartStage stage, FoundConstraint constraint) =>
-        new(stage, constraint.Name, $"ALTER TABLE {Quote.Name(Name)} ADD CONSTRAINT {Quote.Name(constraint.Name)} {constraint.Statement}", constraint.References)
+        new(
+            stage,
+            constraint.Name,
+            $"ALTER TABLE {Quote.Name(Name)} ADD CONSTRAINT {Quote.Name(constraint.Name)} {constraint.Statement}",
+            constraint.References
+        )
         {
             Columns = NamesOf(constraint.Columns),
             ReferencedColumns = NamesOf(constraint.ReferencedColumns, ColumnsOf(constraint.Referenced)),
@@ -127,34 +188,55 @@ internal sealed record FoundTable(
         };
 
     /// <summary>The statements that make the extensions whose functions, operators and the like the structure uses.</summary>
-    private IEnumerable<SchemaPart> Extensions() => Columns.SelectMany(column => column.Needs.Select(need => (Need: need, column.Name)))
-        .Concat(Constraints.SelectMany(constraint => constraint.Needs.Select(need => (Need: need, Name: NamesOf(constraint.Columns).FirstOrDefault("")))))
-        .Concat(Indexes.SelectMany(index => index.Needs.Select(need => (Need: need, Name: ReadBy(index).FirstOrDefault("")))))
-        .Where(pair => pair.Need.Extension is not null)
-        .DistinctBy(pair => pair.Need.Extension)
-        .SelectMany(pair => UserTypes.PartsOfExtension(pair.Need.Extension!, pair.Need.Extension!, pair.Need.ExtensionSchema!).Select(part => part with { Columns = [pair.Name] }));
+    private IEnumerable<SchemaPart> Extensions() =>
+        Columns
+            .SelectMany(column => column.Needs.Select(need => (Need: need, column.Name)))
+            .Concat(
+                Constraints.SelectMany(constraint =>
+                    constraint.Needs.Select(need => (Need: need, Name: NamesOf(constraint.Columns).FirstOrDefault("")))
+                )
+            )
+            .Concat(Indexes.SelectMany(index => index.Needs.Select(need => (Need: need, Name: ReadBy(index).FirstOrDefault("")))))
+            .Where(pair => pair.Need.Extension is not null)
+            .DistinctBy(pair => pair.Need.Extension)
+            .SelectMany(pair =>
+                UserTypes
+                    .PartsOfExtension(pair.Need.Extension!, pair.Need.Extension!, pair.Need.ExtensionSchema!)
+                    .Select(part => part with { Columns = [pair.Name] })
+            );
 
     private static IEnumerable<SchemaNeed> NeedsOf(FoundColumn column) => column.Needs.Select(need => need.Need);
 
     /// <summary>Why a check is not made on a copy; null when it is.</summary>
     private static string? NotMade(FoundConstraint check) =>
         !check.IsValid ? "it is NOT VALID at the source, whose older rows may break it"
-        : check.Needs.FirstOrDefault(need => need is { IsFunction: true, Extension: null }) is { } called ? $"it calls {called.Object.Name}, which may ask for more than the row itself"
+        : check.Needs.FirstOrDefault(need => need is { IsFunction: true, Extension: null }) is { } called
+            ? $"it calls {called.Object.Name}, which may ask for more than the row itself"
         : null;
 
-    /// <summary>UNIQUE where it is, and all from USING on; the part before it names the index and the table, whose names are known.</summary>
+    /// <summary>
+    /// UNIQUE where it is, and all from USING on; the part before it names the index and the table, whose names are known.
+    /// </summary>
     private static string IndexText(FoundIndex index)
     {
-        var named = index.Statement.IndexOf(" ON ", index.Statement.IndexOf(index.Name.Replace("\"", "\"\"", StringComparison.Ordinal), StringComparison.Ordinal) + index.Name.Length, StringComparison.Ordinal);
+        var named = index.Statement.IndexOf(
+            " ON ",
+            index.Statement.IndexOf(index.Name.Replace("\"", "\"\"", StringComparison.Ordinal), StringComparison.Ordinal)
+                + index.Name.Length,
+            StringComparison.Ordinal
+        );
         var use = index.Statement.IndexOf(" USING ", named, StringComparison.Ordinal);
         return $"{(index.IsUnique ? "UNIQUE" : "")}{index.Statement[use..]}";
     }
 
     /// <summary>The columns that cross of which an index is made; an expression may read all of them.</summary>
-    private List<string> ReadBy(FoundIndex index) => [.. Columns
-        .Where(column => index.HasExpressions || index.Columns.Contains(column.Number))
-        .SelectMany(column => column.Generated ? NamesOf(column.ComputedFrom) : [column.Name])
-        .Distinct()];
+    private List<string> ReadBy(FoundIndex index) =>
+        [
+            .. Columns
+                .Where(column => index.HasExpressions || index.Columns.Contains(column.Number))
+                .SelectMany(column => column.Generated ? NamesOf(column.ComputedFrom) : [column.Name])
+                .Distinct(),
+        ];
 
     private IReadOnlyList<string> NamesOf(IEnumerable<short> numbers) => NamesOf(numbers, Columns);
 
@@ -163,20 +245,38 @@ internal sealed record FoundTable(
 
     /// <summary>Columns that the target computes, and checks.</summary>
     private IEnumerable<SchemaPart> Within() =>
-    [
-        .. Columns.Where(column => column.Generated).Select(column => new SchemaPart(PartStage.Within, column.Name, "") { Columns = NamesOf(column.ComputedFrom), Text = Line(column), Needs = [.. NeedsOf(column)] }),
-        .. Constraints.Where(constraint => constraint.Kind == 'c').Select(constraint => new SchemaPart(PartStage.Within, constraint.Name, "") { Columns = NamesOf(constraint.Columns), Text = Check(constraint), NotMade = NotMade(constraint), Needs = [.. constraint.Needs.Select(need => need.Need)] }),
-    ];
+        [
+            .. Columns
+                .Where(column => column.Generated)
+                .Select(column => new SchemaPart(PartStage.Within, column.Name, "")
+                {
+                    Columns = NamesOf(column.ComputedFrom),
+                    Text = Line(column),
+                    Needs = [.. NeedsOf(column)],
+                }),
+            .. Constraints
+                .Where(constraint => constraint.Kind == 'c')
+                .Select(constraint => new SchemaPart(PartStage.Within, constraint.Name, "")
+                {
+                    Columns = NamesOf(constraint.Columns),
+                    Text = Check(constraint),
+                    NotMade = NotMade(constraint),
+                    Needs = [.. constraint.Needs.Select(need => need.Need)],
+                }),
+        ];
 
-    private IEnumerable<string> Lines() => Columns.Select(Line).Concat(Constraints.Where(constraint => constraint.Kind == 'c' && NotMade(constraint) is null).Select(Check));
+    private IEnumerable<string> Lines() =>
+        Columns.Select(Line).Concat(Constraints.Where(constraint => constraint.Kind == 'c' && NotMade(constraint) is null).Select(Check));
 
     private static string Check(FoundConstraint constraint) => $"CONSTRAINT {Quote.Name(constraint.Name)} {constraint.Statement}";
 
-    private static string Line(FoundColumn column) => CreateTableStatement.Line(
-        column.Name,
-        column.Type,
-        column.Collation,
-        column.Generated ? null : column.Default,
-        column.Generated ? column.Default : null,
-        column.NotNull);
+    private static string Line(FoundColumn column) =>
+        CreateTableStatement.Line(
+            column.Name,
+            column.Type,
+            column.Collation,
+            column.Generated ? null : column.Default,
+            column.Generated ? column.Default : null,
+            column.NotNull
+        );
 }

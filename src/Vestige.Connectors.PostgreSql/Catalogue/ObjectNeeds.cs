@@ -10,7 +10,8 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 internal sealed class ObjectNeeds
 {
     private const string Sql = """
-        SELECT d.classid::regclass::text, d.objid::int8, d.objsubid, i.type, i.identity, a.object_names, a.object_args, x.extname::text, n.nspname::text
+        SELECT d.classid::regclass::text, d.objid::int8, d.objsubid, i.type, i.identity, a.object_names, a.object_args, x.extname::text,
+            n.nspname::text
         FROM pg_depend d
         CROSS JOIN LATERAL pg_identify_object(d.refclassid, d.refobjid, 0) i
         CROSS JOIN LATERAL pg_identify_object_as_address(d.refclassid, d.refobjid, 0) a
@@ -31,8 +32,17 @@ internal sealed class ObjectNeeds
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         while (await reader.ReadAsync(cancellation))
         {
-            var need = new SchemaNeed(reader.GetString(3), reader.GetString(4), reader.GetFieldValue<string[]>(5), reader.GetFieldValue<string[]>(6));
-            var found = new FoundNeed(need, reader.IsDBNull(7) ? null : reader.GetString(7), reader.IsDBNull(8) ? null : reader.GetString(8));
+            var need = new SchemaNeed(
+                reader.GetString(3),
+                reader.GetString(4),
+                reader.GetFieldValue<string[]>(5),
+                reader.GetFieldValue<string[]>(6)
+            );
+            var found = new FoundNeed(
+                need,
+                reader.IsDBNull(7) ? null : reader.GetString(7),
+                reader.IsDBNull(8) ? null : reader.GetString(8)
+            );
             var key = (reader.GetString(0), reader.GetInt64(1), reader.GetInt32(2));
             if (!read.needs.TryGetValue(key, out var list))
             {

@@ -34,11 +34,14 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
     };
 
     /// <summary>Digits before the point that a whole number of a type may have.</summary>
-    private static readonly Dictionary<string, int> WholeDigits = new(StringComparer.Ordinal) { ["smallint"] = 5, ["integer"] = 10, ["bigint"] = 19 };
-
-    private PostgreSqlTypes()
+    private static readonly Dictionary<string, int> WholeDigits = new(StringComparer.Ordinal)
     {
-    }
+        ["smallint"] = 5,
+        ["integer"] = 10,
+        ["bigint"] = 19,
+    };
+
+    private PostgreSqlTypes() { }
 
     public static PostgreSqlTypes Instance { get; } = new();
 
@@ -75,24 +78,29 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
         return column.Type switch
         {
             "json" or "jsonb" => new RepeatedValue(null),
-            var type when type.EndsWith("[]", StringComparison.Ordinal) && MeaningOf(new Column("", type[..^2])).Type != ExpressionType.Other => new RepeatedValue(type[..^2]),
-            "uuid[]" or "json[]" or "jsonb[]" or "inet[]" or "time without time zone[]" or "interval[]" => new RepeatedValue(column.Type[..^2]),
+            var type
+                when type.EndsWith("[]", StringComparison.Ordinal) && MeaningOf(new Column("", type[..^2])).Type != ExpressionType.Other =>
+                new RepeatedValue(type[..^2]),
+            "uuid[]" or "json[]" or "jsonb[]" or "inet[]" or "time without time zone[]" or "interval[]" => new RepeatedValue(
+                column.Type[..^2]
+            ),
             _ => null,
         };
     }
 
-    public string TypeFor(ExpressionType type) => type switch
-    {
-        ExpressionType.Boolean => "boolean",
-        ExpressionType.Integer => "bigint",
-        ExpressionType.Decimal => "numeric",
-        ExpressionType.Real => "double precision",
-        ExpressionType.Date => "date",
-        ExpressionType.Timestamp => "timestamp without time zone",
-        ExpressionType.Instant => "timestamp with time zone",
-        ExpressionType.Bytes => "bytea",
-        _ => "text",
-    };
+    public string TypeFor(ExpressionType type) =>
+        type switch
+        {
+            ExpressionType.Boolean => "boolean",
+            ExpressionType.Integer => "bigint",
+            ExpressionType.Decimal => "numeric",
+            ExpressionType.Real => "double precision",
+            ExpressionType.Date => "date",
+            ExpressionType.Timestamp => "timestamp without time zone",
+            ExpressionType.Instant => "timestamp with time zone",
+            ExpressionType.Bytes => "bytea",
+            _ => "text",
+        };
 
     /// <summary>What has no type of its own elsewhere crosses as its text.</summary>
     public ColumnMeaning? MeaningElsewhere(Column column)
@@ -102,18 +110,20 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
         return column.Type is "json" or "jsonb" ? meaning with { Json = true } : meaning;
     }
 
-    public string TypeHolding(ColumnMeaning meaning) => meaning switch
-    {
-        { Json: true } => "json",
-        { Single: true } => "real",
-        _ => TypeFor(meaning.Type),
-    };
+    public string TypeHolding(ColumnMeaning meaning) =>
+        meaning switch
+        {
+            { Json: true } => "json",
+            { Single: true } => "real",
+            _ => TypeFor(meaning.Type),
+        };
 
     public string Spelled(string type)
     {
         ArgumentNullException.ThrowIfNull(type);
         var (name, modifiers, array) = Cut(type);
-        var inside = modifiers.Count == 0 ? "" : $"({string.Join(',', name == "numeric" && modifiers.Count == 1 ? [modifiers[0], 0] : modifiers)})";
+        var inside =
+            modifiers.Count == 0 ? "" : $"({string.Join(',', name == "numeric" && modifiers.Count == 1 ? [modifiers[0], 0] : modifiers)})";
         if (name == "character" && modifiers.Count == 0)
         {
             inside = "(1)";
@@ -151,7 +161,8 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
         };
     }
 
-    private static TypeChange ByItsRules(string to) => Changes($"the server reads texts as {to} by rules of its own, and may round values, drop parts or give them another form");
+    private static TypeChange ByItsRules(string to) =>
+        Changes($"the server reads texts as {to} by rules of its own, and may round values, drop parts or give them another form");
 
     private static TypeChange Keeps(string words) => new(TypeOutcome.Keeps, words);
 
@@ -221,12 +232,16 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
         var (precision, scale) = (to.Modifiers[0], to.Modifiers[1]);
         if (WholeDigits.TryGetValue(from.Name, out var digits))
         {
-            return digits <= precision - scale && scale >= 0 ? Keeps("every whole number fits") : scale < 0 ? Changes("numbers are rounded") : Refuses("a number that is too large is refused");
+            return digits <= precision - scale && scale >= 0 ? Keeps("every whole number fits")
+                : scale < 0 ? Changes("numbers are rounded")
+                : Refuses("a number that is too large is refused");
         }
 
         if (from.Name == "numeric" && from.Modifiers.Count == 2 && from.Modifiers[1] <= scale)
         {
-            return from.Modifiers[0] - from.Modifiers[1] <= precision - scale ? Keeps("every number fits") : Refuses("a number that is too large is refused");
+            return from.Modifiers[0] - from.Modifiers[1] <= precision - scale
+                ? Keeps("every number fits")
+                : Refuses("a number that is too large is refused");
         }
 
         return Changes($"numbers are rounded to {scale} digits behind the point");
@@ -247,17 +262,20 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
         };
     }
 
-    private static TypeChange ToTime(TypeName from, TypeName to) => (from.Name, to.Name) switch
-    {
-        ("date", "timestamp without time zone") => Refuses("each day becomes its first moment; one after the year 294276 is refused"),
-        ("date", _) => Changes("each day becomes its first moment in UTC"),
-        ("timestamp without time zone", "date") or ("timestamp with time zone", "date") => Changes("the time of day is dropped"),
-        ("timestamp with time zone", "timestamp without time zone") => Changes("the zone is dropped; times are those of UTC"),
-        ("timestamp without time zone", "timestamp with time zone") => Changes("times are taken as those of UTC"),
-        (var one, var other) when one == other => Precision(to) >= Precision(from) ? Keeps("it has room for every digit") : Changes($"times are rounded to {Precision(to)} digits of a second"),
-        (var one, _) when one is "boolean" or "bytea" => Never(one, to.Name),
-        _ => Changes("the server reads texts as times by rules of its own, and may drop a zone or a time of day"),
-    };
+    private static TypeChange ToTime(TypeName from, TypeName to) =>
+        (from.Name, to.Name) switch
+        {
+            ("date", "timestamp without time zone") => Refuses("each day becomes its first moment; one after the year 294276 is refused"),
+            ("date", _) => Changes("each day becomes its first moment in UTC"),
+            ("timestamp without time zone", "date") or ("timestamp with time zone", "date") => Changes("the time of day is dropped"),
+            ("timestamp with time zone", "timestamp without time zone") => Changes("the zone is dropped; times are those of UTC"),
+            ("timestamp without time zone", "timestamp with time zone") => Changes("times are taken as those of UTC"),
+            (var one, var other) when one == other => Precision(to) >= Precision(from)
+                ? Keeps("it has room for every digit")
+                : Changes($"times are rounded to {Precision(to)} digits of a second"),
+            (var one, _) when one is "boolean" or "bytea" => Never(one, to.Name),
+            _ => Changes("the server reads texts as times by rules of its own, and may drop a zone or a time of day"),
+        };
 
     private static int Precision(TypeName time) => time.Modifiers.Count == 1 ? time.Modifiers[0] : 6;
 
@@ -269,11 +287,22 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
         var plain = Spaces().Replace(name.ToLowerInvariant(), " ");
         var rest = match.Groups["zone"].Success ? $" {Spaces().Replace(match.Groups["zone"].Value.Trim().ToLowerInvariant(), " ")}" : "";
         var known = rest.Length > 0 ? plain + rest : Aliases.GetValueOrDefault(plain, plain);
-        var modifiers = match.Groups["in"].Success ? match.Groups["in"].Value.Split(',').Select(part => int.Parse(part.Trim(), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture)).ToList() : [];
+        var modifiers = match.Groups["in"].Success
+            ? match
+                .Groups["in"]
+                .Value.Split(',')
+                .Select(part => int.Parse(part.Trim(), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture))
+                .ToList()
+            : [];
         return new TypeName(name.Contains('"', StringComparison.Ordinal) ? name + rest : known, modifiers, match.Groups["array"].Value);
     }
 
-    [GeneratedRegex(@"^(?<name>[^(\[]+?)\s*(\((?<in>\s*-?[0-9]{1,7}\s*(,\s*-?[0-9]{1,7}\s*)?)\))?(?<zone>\s+with(out)?\s+time\s+zone)?\s*(?<array>(\[\])*)$|^(?<name>.*)$", RegexOptions.CultureInvariant | RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.Singleline, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        @"^(?<name>[^(\[]+?)\s*(\((?<in>\s*-?[0-9]{1,7}\s*(,\s*-?[0-9]{1,7}\s*)?)\))?(?<zone>\s+with(out)?\s+time\s+zone)?\s*"
+            + @"(?<array>(\[\])*)$|^(?<name>.*)$",
+        RegexOptions.CultureInvariant | RegexOptions.ExplicitCapture | RegexOptions.IgnoreCase | RegexOptions.Singleline,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex Form();
 
     [GeneratedRegex(@"\s+", RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]

@@ -8,7 +8,8 @@ internal sealed class UserTypes
 {
     /// <summary>Checks of a domain that copies do not get: old values may break them, or they ask for more than the value.</summary>
     private const string LeftOut = """
-        (NOT k.convalidated OR EXISTS (SELECT FROM pg_depend f WHERE f.classid = 'pg_constraint'::regclass AND f.objid = k.oid AND f.refclassid = 'pg_proc'::regclass AND f.refobjid >= 16384
+        (NOT k.convalidated OR EXISTS (SELECT FROM pg_depend f
+            WHERE f.classid = 'pg_constraint'::regclass AND f.objid = k.oid AND f.refclassid = 'pg_proc'::regclass AND f.refobjid >= 16384
           AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = f.refclassid AND e.objid = f.refobjid AND e.deptype = 'e')))
         """;
 
@@ -20,14 +21,17 @@ internal sealed class UserTypes
               (SELECT string_agg(quote_literal(e.enumlabel), ', ' ORDER BY e.enumsortorder) FROM pg_enum e WHERE e.enumtypid = t.oid) || ')'
             WHEN 'd' THEN 'CREATE DOMAIN ' || format_type(t.oid, NULL) || ' AS ' || format_type(t.typbasetype, t.typtypmod) ||
               CASE WHEN t.typnotnull THEN ' NOT NULL' ELSE '' END ||
-              coalesce((SELECT string_agg(' CONSTRAINT ' || quote_ident(k.conname) || ' ' || pg_get_constraintdef(k.oid), '' ORDER BY k.conname) FROM pg_constraint k WHERE k.contypid = t.oid AND k.contype = 'c' AND NOT ({LeftOut})), '')
+              coalesce((SELECT string_agg(' CONSTRAINT ' || quote_ident(k.conname) || ' ' || pg_get_constraintdef(k.oid), ''
+                  ORDER BY k.conname) FROM pg_constraint k WHERE k.contypid = t.oid AND k.contype = 'c' AND NOT ({LeftOut})), '')
             WHEN 'c' THEN 'CREATE TYPE ' || format_type(t.oid, NULL) || ' AS (' ||
-              (SELECT string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod), ', ' ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = t.typrelid AND a.attnum > 0 AND NOT a.attisdropped) || ')'
+              (SELECT string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod), ', ' ORDER BY a.attnum)
+                  FROM pg_attribute a WHERE a.attrelid = t.typrelid AND a.attnum > 0 AND NOT a.attisdropped) || ')'
             WHEN 'r' THEN 'CREATE TYPE ' || format_type(t.oid, NULL) || ' AS RANGE (SUBTYPE = ' ||
               (SELECT format_type(r.rngsubtype, NULL) FROM pg_range r WHERE r.rngtypid = t.oid) || ')'
           END,
           x.extname::text, xn.nspname::text,
-          ARRAY(SELECT format_type(a.atttypid, NULL) FROM pg_attribute a WHERE a.attrelid = t.typrelid AND a.attnum > 0 AND NOT a.attisdropped)
+          ARRAY(SELECT format_type(a.atttypid, NULL) FROM pg_attribute a
+              WHERE a.attrelid = t.typrelid AND a.attnum > 0 AND NOT a.attisdropped)
             || CASE WHEN t.typbasetype <> 0 THEN ARRAY[format_type(t.typbasetype, NULL)] ELSE ARRAY[]::text[] END
             || ARRAY(SELECT format_type(r.rngsubtype, NULL) FROM pg_range r WHERE r.rngtypid = t.oid)
         FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace
@@ -49,8 +53,16 @@ internal sealed class UserTypes
         {
             var name = reader.GetString(0);
             types.known[name] = (
-                PartsOf(name, reader.GetString(1), reader.GetFieldValue<string[]>(2), reader.IsDBNull(3) ? null : reader.GetString(3), reader.IsDBNull(4) ? null : reader.GetString(4), reader.IsDBNull(5) ? null : reader.GetString(5)),
-                reader.GetFieldValue<string[]>(6));
+                PartsOf(
+                    name,
+                    reader.GetString(1),
+                    reader.GetFieldValue<string[]>(2),
+                    reader.IsDBNull(3) ? null : reader.GetString(3),
+                    reader.IsDBNull(4) ? null : reader.GetString(4),
+                    reader.IsDBNull(5) ? null : reader.GetString(5)
+                ),
+                reader.GetFieldValue<string[]>(6)
+            );
         }
 
         return types;
@@ -70,20 +82,34 @@ internal sealed class UserTypes
     /// <param name="extension">Its name.</param>
     /// <param name="schema">Where its objects go.</param>
     public static IReadOnlyList<SchemaPart> PartsOfExtension(string name, string extension, string schema) =>
-    [
-        SchemaOf(schema),
-        new SchemaPart(PartStage.Before, name, $"CREATE EXTENSION IF NOT EXISTS {Quote.Name(extension)} SCHEMA {Quote.Name(schema)}") { Needs = [FoundNeed.OfExtension(extension)] },
-    ];
+        [
+            SchemaOf(schema),
+            new SchemaPart(PartStage.Before, name, $"CREATE EXTENSION IF NOT EXISTS {Quote.Name(extension)} SCHEMA {Quote.Name(schema)}")
+            {
+                Needs = [FoundNeed.OfExtension(extension)],
+            },
+        ];
 
-    private static IReadOnlyList<SchemaPart> PartsOf(string name, string schema, string[] leftOut, string? statement, string? extension, string? extensionSchema) =>
+    private static IReadOnlyList<SchemaPart> PartsOf(
+        string name,
+        string schema,
+        string[] leftOut,
+        string? statement,
+        string? extension,
+        string? extensionSchema
+    ) =>
         extension is not null ? PartsOfExtension(name, extension, extensionSchema!)
         : statement is null ? []
         :
         [
             SchemaOf(schema),
             new SchemaPart(PartStage.Before, name, statement),
-            .. leftOut.Select(check => new SchemaPart(PartStage.Before, $"{check} of the type {name}", "") { NotMade = "it is NOT VALID at the source, or calls a function that may ask for more than the value itself" }),
+            .. leftOut.Select(check => new SchemaPart(PartStage.Before, $"{check} of the type {name}", "")
+            {
+                NotMade = "it is NOT VALID at the source, or calls a function that may ask for more than the value itself",
+            }),
         ];
 
-    private static SchemaPart SchemaOf(string schema) => new(PartStage.Before, Quote.Name(schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(schema)}");
+    private static SchemaPart SchemaOf(string schema) =>
+        new(PartStage.Before, Quote.Name(schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(schema)}");
 }

@@ -27,7 +27,8 @@ internal static class BlockRanges
     /// an empty table (measured with both servers on two cores; over a slow line it is the reading that counts), so at least
     /// half must be done.
     /// </summary>
-    public static bool IsWorthGoingOn(LoadPart part, long blocks) => part.Done.Sum(range => Math.Min(End(range), blocks) - Math.Min(First(range), blocks)) * 2 >= blocks;
+    public static bool IsWorthGoingOn(LoadPart part, long blocks) =>
+        part.Done.Sum(range => Math.Min(End(range), blocks) - Math.Min(First(range), blocks)) * 2 >= blocks;
 
     /// <summary>The finished ranges, of which only what was written since is read, and what lies between them.</summary>
     public static IReadOnlyList<RowRange> Rest(LoadPart part, long blocks, int chunks)

@@ -5,7 +5,9 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.PostgreSql.Loading;
 
-/// <summary>Reads rows in the text form of COPY (PostgreSQL manual, COPY, Text Format) into the common form. Not safe for several threads.</summary>
+/// <summary>
+/// Reads rows in the text form of COPY (PostgreSQL manual, COPY, Text Format) into the common form. Not safe for several threads.
+/// </summary>
 internal sealed class CopyTextRows(int columns)
 {
     private readonly RowWriter row = new();
@@ -74,15 +76,18 @@ internal sealed class CopyTextRows(int columns)
     }
 
     /// <summary>The server writes no octal or hexadecimal forms.</summary>
-    private static byte Special(byte letter) => letter switch
-    {
-        (byte)'b' => (byte)'\b',
-        (byte)'f' => (byte)'\f',
-        (byte)'n' => (byte)'\n',
-        (byte)'r' => (byte)'\r',
-        (byte)'t' => (byte)'\t',
-        (byte)'v' => (byte)'\v',
-        (byte)'\\' => (byte)'\\',
-        _ => throw new InvalidDataException(string.Create(CultureInfo.InvariantCulture, $"The server wrote an unknown escape, {letter}.")),
-    };
+    private static byte Special(byte letter) =>
+        letter switch
+        {
+            (byte)'b' => (byte)'\b',
+            (byte)'f' => (byte)'\f',
+            (byte)'n' => (byte)'\n',
+            (byte)'r' => (byte)'\r',
+            (byte)'t' => (byte)'\t',
+            (byte)'v' => (byte)'\v',
+            (byte)'\\' => (byte)'\\',
+            _ => throw new InvalidDataException(
+                string.Create(CultureInfo.InvariantCulture, $"The server wrote an unknown escape, {letter}.")
+            ),
+        };
 }

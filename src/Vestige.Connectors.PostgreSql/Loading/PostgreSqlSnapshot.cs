@@ -37,11 +37,19 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
 
     public DateTimeOffset TakenAt { get; }
 
-    public static async Task<PostgreSqlSnapshot> OpenAsync(PostgreSqlSource source, int readers, int branch, TimeProvider clock, CancellationToken cancellation)
+    public static async Task<PostgreSqlSnapshot> OpenAsync(
+        PostgreSqlSource source,
+        int readers,
+        int branch,
+        TimeProvider clock,
+        CancellationToken cancellation
+    )
     {
         await using var link = await ReplicationLink.OpenAsync(source.Settings, cancellation);
         var name = $"vestige_load_{Guid.NewGuid():N}";
-        var slot = (await link.QueryAsync($"CREATE_REPLICATION_SLOT {Quote.Name(name)} TEMPORARY LOGICAL pgoutput EXPORT_SNAPSHOT", cancellation))[0];
+        var slot = (
+            await link.QueryAsync($"CREATE_REPLICATION_SLOT {Quote.Name(name)} TEMPORARY LOGICAL pgoutput EXPORT_SNAPSHOT", cancellation)
+        )[0];
         var snapshot = new PostgreSqlSnapshot(source, Lsn.Of(slot[1]!).On(branch), clock.GetUtcNow());
         try
         {
@@ -57,7 +65,10 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
             await snapshot.DisposeAsync();
             if (exception is PortException { InnerException: PostgresException { SqlState: "22023" } })
             {
-                throw new PortException($"Taking the snapshot in {source.Place}: the line that held it ended before all readers had taken it over.", exception)
+                throw new PortException(
+                    $"Taking the snapshot in {source.Place}: the line that held it ended before all readers had taken it over.",
+                    exception
+                )
                 {
                     Transient = true,
                     Remedy = "Look at the server and at the line to it; it is tried again by itself.",
@@ -68,42 +79,59 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         }
     }
 
-    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) => UseAsync("Reading the catalogue", CatalogueReader.ReadAsync, cancellation);
+    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
+        UseAsync("Reading the catalogue", CatalogueReader.ReadAsync, cancellation);
 
     /// <summary>
     /// The table's file and the oldest transaction not ended at the snapshot: as long as the file is the same, a row that was
     /// not written since stands where it stood. Told by the transaction that wrote it, a sub-transaction of a later one
     /// included; what is visible cannot be asked of those.
     /// </summary>
-    public Task<string?> MarkAsync(TableSchema table, CancellationToken cancellation) => UseAsync(
-        $"Looking at {table.Name}",
-        async (connection, stop) => table.HasKey && table.Parts.Any(part => part.Stage == PartStage.PrimaryKey)
-            ? (await TableMark.ReadAsync(connection, table, stop))?.ToString()
-            : null,
-        cancellation);
+    public Task<string?> MarkAsync(TableSchema table, CancellationToken cancellation) =>
+        UseAsync(
+            $"Looking at {table.Name}",
+            async (connection, stop) =>
+                table.HasKey && table.Parts.Any(part => part.Stage == PartStage.PrimaryKey)
+                    ? (await TableMark.ReadAsync(connection, table, stop))?.ToString()
+                    : null,
+            cancellation
+        );
 
-    public Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation) => UseAsync(
-        $"Cutting {table.Name}",
-        async (connection, stop) =>
-        {
-            var now = await TableMark.ReadAsync(connection, table, stop);
-            var blocks = await BlocksAsync(connection, table, stop);
-            return now is not null && TableMark.Parse(part.Mark) is { } then && now.GoesOnFrom(then) && BlockRanges.IsWorthGoingOn(part, blocks)
-                ? BlockRanges.Rest(part, blocks, chunks)
-                : null;
-        },
-        cancellation);
+    public Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation) =>
+        UseAsync(
+            $"Cutting {table.Name}",
+            async (connection, stop) =>
+            {
+                var now = await TableMark.ReadAsync(connection, table, stop);
+                var blocks = await BlocksAsync(connection, table, stop);
+                return
+                    now is not null
+                    && TableMark.Parse(part.Mark) is { } then
+                    && now.GoesOnFrom(then)
+                    && BlockRanges.IsWorthGoingOn(part, blocks)
+                    ? BlockRanges.Rest(part, blocks, chunks)
+                    : null;
+            },
+            cancellation
+        );
 
     /// <summary>
     /// Cuts by the places of rows in the table's file: equal by size without reading anything, each read is one pass, and
     /// within one snapshot every visible row lies in exactly one range. Older servers would read the whole table for each.
     /// </summary>
-    public Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation) => UseAsync(
-        $"Cutting {table.Name}",
-        async (connection, stop) => BlockRanges.Cut(await BlocksAsync(connection, table, stop), chunks),
-        cancellation);
+    public Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation) =>
+        UseAsync(
+            $"Cutting {table.Name}",
+            async (connection, stop) => BlockRanges.Cut(await BlocksAsync(connection, table, stop), chunks),
+            cancellation
+        );
 
-    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, RowRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
+    public async IAsyncEnumerable<RowBlock> ReadAsync(
+        TableSchema table,
+        RowRange range,
+        IReadOnlySet<string> taken,
+        [EnumeratorCancellation] CancellationToken cancellation
+    )
     {
         var (isPlain, rows) = await LookAsync(table, cancellation);
         var form = taken.Contains(CopyForm.Binary) && isPlain ? CopyForm.Binary : CopyForm.Text;
@@ -112,7 +140,9 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
             throw new InvalidOperationException("More reads at once than the snapshot was opened for.");
         }
 
-        var select = $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {rows}{BlockRanges.Condition(range)}) TO STDOUT{(form == CopyForm.Binary ? " (FORMAT binary)" : "")}";
+        var select =
+            $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {rows}{BlockRanges.Condition(range)}) TO "
+            + $"STDOUT{(form == CopyForm.Binary ? " (FORMAT binary)" : "")}";
         await link.StartAsync(select, cancellation);
         var gatherer = new CopyGatherer(form);
         var common = taken.Contains(form) ? null : new CopyTextRows(table.Columns.Count);
@@ -155,28 +185,37 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
     private static async Task<long> BlocksAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
-            $"SELECT CASE WHEN relkind = 'r' AND current_setting('server_version_num')::int4 >= {TableMark.TidRangeVersion} THEN pg_relation_size(oid) / current_setting('block_size')::int8 ELSE 0 END FROM pg_class WHERE oid = to_regclass($1)", connection);
+            $"SELECT CASE WHEN relkind = 'r' AND current_setting('server_version_num')::int4 >= {TableMark.TidRangeVersion} THEN "
+                + "pg_relation_size(oid) / current_setting('block_size')::int8 ELSE 0 END FROM pg_class WHERE oid = to_regclass($1)",
+            connection
+        );
         command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
         return await command.ExecuteScalarAsync(cancellation) as long? ?? 0;
     }
 
     /// <summary>Whether every column is of a type whose binary form means the same on every server, and how the table is read.</summary>
-    private Task<(bool IsPlain, string Rows)> LookAsync(TableSchema table, CancellationToken cancellation) => UseAsync(
-        $"Looking at {table.Name}",
-        async (connection, stop) =>
-        {
-            await using var command = new NpgsqlCommand(
-                $"""
-                SELECT NOT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = c.oid AND attnum > 0 AND NOT attisdropped AND atttypid NOT IN ({CopyForm.PlainTypes})), c.relkind = 'r'
-                FROM pg_class c WHERE c.oid = to_regclass($1)
-                """, connection);
-            command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
-            await using var reader = await command.ExecuteReaderAsync(stop);
-            return await reader.ReadAsync(stop)
-                ? (reader.GetBoolean(0), PostgreSqlDatabase.OwnRows(table.Name, reader.GetBoolean(1)))
-                : (false, Quote.Name(table.Name));
-        },
-        cancellation);
+    private Task<(bool IsPlain, string Rows)> LookAsync(TableSchema table, CancellationToken cancellation) =>
+        UseAsync(
+            $"Looking at {table.Name}",
+            async (connection, stop) =>
+            {
+                await using var command = new NpgsqlCommand(
+                    $"""
+                    SELECT NOT EXISTS (SELECT 1 FROM pg_attribute
+                        WHERE attrelid = c.oid AND attnum > 0 AND NOT attisdropped
+                            AND atttypid NOT IN ({CopyForm.PlainTypes})), c.relkind = 'r'
+                    FROM pg_class c WHERE c.oid = to_regclass($1)
+                    """,
+                    connection
+                );
+                command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
+                await using var reader = await command.ExecuteReaderAsync(stop);
+                return await reader.ReadAsync(stop)
+                    ? (reader.GetBoolean(0), PostgreSqlDatabase.OwnRows(table.Name, reader.GetBoolean(1)))
+                    : (false, Quote.Name(table.Name));
+            },
+            cancellation
+        );
 
     private async Task AddReaderAsync(string exported, CancellationToken cancellation)
     {
@@ -220,5 +259,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
     }
 
     private NpgsqlConnection Take() =>
-        free.TryTake(out var connection) ? connection : throw new InvalidOperationException("More reads at once than the snapshot was opened for.");
+        free.TryTake(out var connection)
+            ? connection
+            : throw new InvalidOperationException("More reads at once than the snapshot was opened for.");
 }

@@ -30,7 +30,13 @@ internal sealed class PostgreSqlView : IRowsView
     private readonly ReplicationLink link;
     private readonly Dictionary<TableName, bool> plain = [];
 
-    private PostgreSqlView(PostgreSqlDatabase database, NpgsqlConnection connection, ReplicationLink link, LogPosition? position, TargetProgress progress)
+    private PostgreSqlView(
+        PostgreSqlDatabase database,
+        NpgsqlConnection connection,
+        ReplicationLink link,
+        LogPosition? position,
+        TargetProgress progress
+    )
     {
         (this.database, this.connection, this.link) = (database, connection, link);
         (Position, Progress) = (position, progress);
@@ -46,40 +52,74 @@ internal sealed class PostgreSqlView : IRowsView
     public static async Task<PostgreSqlView> OfSourceAsync(PostgreSqlSource source, int branch, CancellationToken cancellation)
     {
         await using var maker = await ReplicationLink.OpenAsync(source.Settings, cancellation);
-        var slot = (await maker.QueryAsync($"CREATE_REPLICATION_SLOT {Quote.Name($"vestige_compare_{Guid.NewGuid():N}")} TEMPORARY LOGICAL pgoutput EXPORT_SNAPSHOT", cancellation))[0];
-        return await OpenAsync(source, await source.OpenAsync(cancellation), slot[2], Lsn.Of(slot[1]!).On(branch), _ => Task.FromResult(TargetProgress.None), cancellation);
+        var slot = (
+            await maker.QueryAsync(
+                $"CREATE_REPLICATION_SLOT {Quote.Name($"vestige_compare_{Guid.NewGuid():N}")} TEMPORARY LOGICAL pgoutput EXPORT_SNAPSHOT",
+                cancellation
+            )
+        )[0];
+        return await OpenAsync(
+            source,
+            await source.OpenAsync(cancellation),
+            slot[2],
+            Lsn.Of(slot[1]!).On(branch),
+            _ => Task.FromResult(TargetProgress.None),
+            cancellation
+        );
     }
 
     /// <summary>A target's view, with what it knows of a crossing.</summary>
     public static async Task<PostgreSqlView> OfTargetAsync(PostgreSqlTarget target, string crossing, CancellationToken cancellation)
     {
-        return await OpenAsync(target, await target.OpenAsync(cancellation), null, null, asked => ProgressStore.ReadAsync(asked, crossing, cancellation), cancellation);
+        return await OpenAsync(
+            target,
+            await target.OpenAsync(cancellation),
+            null,
+            null,
+            asked => ProgressStore.ReadAsync(asked, crossing, cancellation),
+            cancellation
+        );
     }
 
-    public async Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) => await AskAsync("Reading the catalogue", () => CatalogueReader.ReadAsync(connection, cancellation));
+    public async Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
+        await AskAsync("Reading the catalogue", () => CatalogueReader.ReadAsync(connection, cancellation));
 
     /// <summary>Cuts by a sample of the keys, so that a large table need not be read for it.</summary>
-    public Task<IReadOnlyList<Row>> CutAsync(TableSchema table, KeySpan within, int ranges, CancellationToken cancellation) => AskAsync<IReadOnlyList<Row>>(
-        $"Cutting {table.Name}",
-        async () =>
+    public Task<IReadOnlyList<Row>> CutAsync(TableSchema table, KeySpan within, int ranges, CancellationToken cancellation) =>
+        AskAsync<IReadOnlyList<Row>>($"Cutting {table.Name}", async () =>
         {
             var keys = Quote.Names(table.KeyOrdinals.Select(i => table.Columns[i].Name));
-            await using var size = new NpgsqlCommand($"SELECT relkind IN ('r', 'm') AND reltuples > {ranges * 60} AND relpages > {PagesToSample} FROM pg_class WHERE oid = to_regclass($1)", connection);
+            await using var size = new NpgsqlCommand(
+                $"SELECT relkind IN ('r', 'm') AND reltuples > {ranges * 60} AND relpages > {PagesToSample} FROM pg_class WHERE oid = "
+                    + "to_regclass($1)",
+                connection
+            );
             size.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
             var sample = await size.ExecuteScalarAsync(cancellation) is true
-                ? $" TABLESAMPLE SYSTEM (least(100, 100.0 * {ranges * 30} / (SELECT reltuples FROM pg_catalog.pg_class WHERE oid = {Quote.Literal(Quote.Name(table.Name))}::regclass))) REPEATABLE (1)"
+                ? $" TABLESAMPLE SYSTEM (least(100, 100.0 * {ranges * 30} / (SELECT reltuples FROM pg_catalog.pg_class WHERE oid = "
+                    + $"{Quote.Literal(Quote.Name(table.Name))}::regclass))) REPEATABLE (1)"
                 : "";
             return await RowsAsync(
-                $"SELECT {keys} FROM (SELECT {keys}, row_number() OVER w AS vestige_row, count(*) OVER () AS vestige_rows FROM {await OwnAsync(table.Name, cancellation)}{sample}{Where(table, within)} WINDOW w AS (ORDER BY {keys})) s "
-                + $"WHERE vestige_row > 1 AND (vestige_row - 1) * {ranges} / vestige_rows <> (vestige_row - 2) * {ranges} / vestige_rows ORDER BY {keys}",
+                $"SELECT {keys} FROM (SELECT {keys}, row_number() OVER w AS vestige_row, count(*) OVER () AS vestige_rows FROM "
+                    + $"{await OwnAsync(table.Name, cancellation)}{sample}{Where(table, within)} WINDOW w AS (ORDER BY {keys})) s "
+                    + $"WHERE vestige_row > 1 AND (vestige_row - 1) * {ranges} / vestige_rows <> (vestige_row - 2) * {ranges} / "
+                    + $"vestige_rows ORDER BY {keys}",
                 [],
-                cancellation);
+                cancellation
+            );
         });
 
-    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
+    public async IAsyncEnumerable<RowBlock> ReadAsync(
+        TableSchema table,
+        KeySpan within,
+        [EnumeratorCancellation] CancellationToken cancellation
+    )
     {
         var own = await AskAsync($"Looking at {table.Name}", () => OwnAsync(table.Name, cancellation));
-        await link.StartAsync($"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {own}{Where(table, within)}) TO STDOUT", cancellation);
+        await link.StartAsync(
+            $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {own}{Where(table, within)}) TO STDOUT",
+            cancellation
+        );
         var (gatherer, common, ended) = (new CopyGatherer(CopyForm.Text), new CopyTextRows(table.Columns.Count), false);
         while (!ended)
         {
@@ -103,70 +143,133 @@ internal sealed class PostgreSqlView : IRowsView
     {
         ArgumentNullException.ThrowIfNull(table);
         ArgumentNullException.ThrowIfNull(keys);
-        return await AskAsync<IReadOnlyList<Row>>(
-            $"Reading rows of {table.Name}",
-            async () =>
+        return await AskAsync<IReadOnlyList<Row>>($"Reading rows of {table.Name}", async () =>
+        {
+            var found = new List<Row>();
+            foreach (var some in keys.Chunk(FoundAtOnce))
             {
-                var found = new List<Row>();
-                foreach (var some in keys.Chunk(FoundAtOnce))
-                {
-                    var asked = table.KeyOrdinals.Select((_, i) => PostgreSqlDatabase.Texts(some.Select(key => key.KindAt(i) == ValueKind.Integer ? key.DisplayAt(i) : key.TextAt(i)))).ToList();
-                    var names = table.KeyOrdinals.Select((_, i) => $"k{i}").ToList();
-                    var equal = string.Join(" AND ", table.KeyOrdinals.Select((ordinal, i) => $"t.{Quote.Name(table.Columns[ordinal].Name)} = w.k{i}::{table.Columns[ordinal].Type}"));
-                    found.AddRange(await RowsAsync(
-                        $"SELECT {string.Join(", ", table.Columns.Select(column => $"t.{Quote.Name(column.Name)}"))} FROM {await OwnAsync(table.Name, cancellation)} t JOIN unnest({string.Join(", ", asked.Select((_, i) => $"${i + 1}"))}) AS w ({string.Join(", ", names)}) ON {equal}{(table.Shared is { } shared ? $" AND t.{Quote.Name(shared.Column)} = {Quote.Literal(shared.Value)}" : "")}",
+                var asked = table
+                    .KeyOrdinals.Select(
+                        (_, i) =>
+                            PostgreSqlDatabase.Texts(
+                                some.Select(key => key.KindAt(i) == ValueKind.Integer ? key.DisplayAt(i) : key.TextAt(i))
+                            )
+                    )
+                    .ToList();
+                var names = table.KeyOrdinals.Select((_, i) => $"k{i}").ToList();
+                var equal = string.Join(
+                    " AND ",
+                    table.KeyOrdinals.Select(
+                        (ordinal, i) => $"t.{Quote.Name(table.Columns[ordinal].Name)} = w.k{i}::{table.Columns[ordinal].Type}"
+                    )
+                );
+                found.AddRange(
+                    await RowsAsync(
+                        $"SELECT {string.Join(", ", table.Columns.Select(column => $"t.{Quote.Name(column.Name)}"))} FROM "
+                            + $"{await OwnAsync(table.Name, cancellation)} t JOIN "
+                            + $"unnest({string.Join(", ", asked.Select((_, i) => $"${i + 1}"))}) AS w ({string.Join(", ", names)}) ON "
+                            + equal
+                            + (table.Shared is { } shared ? $" AND t.{Quote.Name(shared.Column)} = {Quote.Literal(shared.Value)}" : ""),
                         asked,
-                        cancellation));
-                }
+                        cancellation
+                    )
+                );
+            }
 
-                return found;
-            });
+            return found;
+        });
     }
 
-    public Task<IReadOnlyList<Row>> SampleAsync(TableSchema table, int rows, CancellationToken cancellation) => AskAsync<IReadOnlyList<Row>>(
-        $"Drawing rows of {table.Name}",
-        async () => await RowsAsync($"SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {await OwnAsync(table.Name, cancellation)}{Where(table, KeySpan.All)} ORDER BY random() LIMIT {rows.ToString(CultureInfo.InvariantCulture)}", [], cancellation));
+    public Task<IReadOnlyList<Row>> SampleAsync(TableSchema table, int rows, CancellationToken cancellation) =>
+        AskAsync<IReadOnlyList<Row>>($"Drawing rows of {table.Name}", async () =>
+            await RowsAsync(
+                $"SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM "
+                    + $"{await OwnAsync(table.Name, cancellation)}{Where(table, KeySpan.All)} ORDER BY random() LIMIT "
+                    + $"{rows.ToString(CultureInfo.InvariantCulture)}",
+                [],
+                cancellation
+            )
+        );
 
-    public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) => AskAsync(
-        $"Computing digests of {shape.Table.Name}",
-        async () =>
+    public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) =>
+        AskAsync($"Computing digests of {shape.Table.Name}", async () =>
         {
             var from = await OwnAsync(shape.Table.Name, cancellation);
             var key = segments.AreByHash ? $"md5(ROW({Columns(shape, shape.Key)})::text)" : Columns(shape, shape.Key);
             await using var command = new NpgsqlCommand(
                 $"""
-                SELECT {SegmentOf(shape, segments, "k", "m.")}, count(*), sum(('x' || left(h, 16))::bit(64)::bigint)::text, sum(('x' || right(h, 16))::bit(64)::bigint)::text
-                FROM (SELECT {(segments.AreByHash ? $"{key} AS k" : key)}, md5(ROW({Columns(shape, shape.Columns)})::text) AS h FROM {from}{Where(shape.Table, within)} OFFSET 0) m GROUP BY 1
+                SELECT {SegmentOf(
+                    shape,
+                    segments,
+                    "k",
+                    "m."
+                )}, count(*), sum(('x' || left(h, 16))::bit(64)::bigint)::text, sum(('x' || right(h, 16))::bit(64)::bigint)::text
+                FROM (SELECT {(segments.AreByHash ? $"{key} AS k" : key)}, md5(ROW({Columns(
+                    shape,
+                    shape.Columns
+                )})::text) AS h FROM {from}{Where(shape.Table, within)} OFFSET 0) m GROUP BY 1
                 """,
-                connection)
-            { CommandTimeout = 0 };
+                connection
+            )
+            {
+                CommandTimeout = 0,
+            };
             Bind(command, segments);
             await using var reader = await command.ExecuteReaderAsync(cancellation);
             var digests = new Digest[segments.Count];
             while (await reader.ReadAsync(cancellation))
             {
-                digests[reader.GetInt32(0)] = Digest.Of(reader.GetInt64(1), BigInteger.Parse(reader.GetString(2), CultureInfo.InvariantCulture), BigInteger.Parse(reader.GetString(3), CultureInfo.InvariantCulture));
+                digests[reader.GetInt32(0)] = Digest.Of(
+                    reader.GetInt64(1),
+                    BigInteger.Parse(reader.GetString(2), CultureInfo.InvariantCulture),
+                    BigInteger.Parse(reader.GetString(3), CultureInfo.InvariantCulture)
+                );
             }
 
             return digests;
         });
 
-    public async IAsyncEnumerable<HashedRow> HashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
+    public async IAsyncEnumerable<HashedRow> HashesAsync(
+        RowShape shape,
+        Segments segments,
+        IReadOnlyList<int> wanted,
+        KeySpan within,
+        [EnumeratorCancellation] CancellationToken cancellation
+    )
     {
         var from = await AskAsync($"Looking at {shape.Table.Name}", () => OwnAsync(shape.Table.Name, cancellation));
         foreach (var span in segments.SpansOf(wanted, within))
         {
-            var condition = segments.AreByHash ? $"{(Where(shape.Table, span).Length == 0 ? " WHERE" : " AND")} {SegmentOf(shape, segments, $"md5(ROW({Columns(shape, shape.Key)})::text)", "")} = ANY (string_to_array($1, ',')::int4[])" : "";
-            await using var command = new NpgsqlCommand($"SELECT md5(ROW({Columns(shape, shape.Columns)})::text), {Columns(shape, shape.Key)} FROM {from}{Where(shape.Table, span)}{condition}", connection) { AllResultTypesAreUnknown = true, CommandTimeout = 0 };
+            var condition = segments.AreByHash
+                ? $"{(Where(shape.Table, span).Length == 0 ? " WHERE" : " AND")} "
+                    + $"{SegmentOf(shape, segments, $"md5(ROW({Columns(shape, shape.Key)})::text)", "")} = ANY (string_to_array($1, "
+                    + "',')::int4[])"
+                : "";
+            await using var command = new NpgsqlCommand(
+                $"SELECT md5(ROW({Columns(shape, shape.Columns)})::text), {Columns(shape, shape.Key)} FROM "
+                    + $"{from}{Where(shape.Table, span)}{condition}",
+                connection
+            )
+            {
+                AllResultTypesAreUnknown = true,
+                CommandTimeout = 0,
+            };
             if (segments.AreByHash)
             {
-                command.Parameters.Add(new NpgsqlParameter { Value = string.Join(',', wanted), NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Text });
+                command.Parameters.Add(
+                    new NpgsqlParameter { Value = string.Join(',', wanted), NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Text }
+                );
             }
 
-            await using var reader = await AskAsync($"Reading hashes of {shape.Table.Name}", () => command.ExecuteReaderAsync(cancellation));
+            await using var reader = await AskAsync($"Reading hashes of {shape.Table.Name}", () =>
+                command.ExecuteReaderAsync(cancellation)
+            );
             while (await AskAsync($"Reading hashes of {shape.Table.Name}", () => reader.ReadAsync(cancellation)))
             {
-                yield return new HashedRow(RowOf(reader, 1), UInt128.Parse(reader.GetString(0), NumberStyles.HexNumber, CultureInfo.InvariantCulture));
+                yield return new HashedRow(
+                    RowOf(reader, 1),
+                    UInt128.Parse(reader.GetString(0), NumberStyles.HexNumber, CultureInfo.InvariantCulture)
+                );
             }
         }
     }
@@ -177,7 +280,14 @@ internal sealed class PostgreSqlView : IRowsView
         await Closing.CloseAsync(connection);
     }
 
-    private static async Task<PostgreSqlView> OpenAsync(PostgreSqlDatabase database, NpgsqlConnection opened, string? snapshot, LogPosition? position, Func<NpgsqlConnection, Task<TargetProgress>> ask, CancellationToken cancellation)
+    private static async Task<PostgreSqlView> OpenAsync(
+        PostgreSqlDatabase database,
+        NpgsqlConnection opened,
+        string? snapshot,
+        LogPosition? position,
+        Func<NpgsqlConnection, Task<TargetProgress>> ask,
+        CancellationToken cancellation
+    )
     {
         ReplicationLink? beside = null;
         try
@@ -218,7 +328,8 @@ internal sealed class PostgreSqlView : IRowsView
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
-    private static string Columns(RowShape shape, IEnumerable<int> ordinals) => Quote.Names(ordinals.Select(i => shape.Table.Columns[i].Name));
+    private static string Columns(RowShape shape, IEnumerable<int> ordinals) =>
+        Quote.Names(ordinals.Select(i => shape.Table.Columns[i].Name));
 
     /// <summary>The segment of a row as a whole number from 0 on.</summary>
     private static string SegmentOf(RowShape shape, Segments segments, string keyHash, string prefix)
@@ -236,7 +347,9 @@ internal sealed class PostgreSqlView : IRowsView
         var names = shape.Key.Select(i => prefix + Quote.Name(shape.Table.Columns[i].Name)).ToList();
         return names.Count == 1
             ? $"width_bucket({names[0]}::int8, string_to_array($1, ',')::int8[])"
-            : $"width_bucket(ROW({string.Join(", ", names.Select(name => $"{name}::int8"))}), (SELECT array_agg(ROW({string.Join(", ", names.Select((_, i) => $"(string_to_array(b, '/'))[{i + 1}]::int8"))}) ORDER BY o) FROM unnest(string_to_array($1, ',')) WITH ORDINALITY AS u (b, o)))";
+            : $"width_bucket(ROW({string.Join(", ", names.Select(name => $"{name}::int8"))}), (SELECT "
+                + $"array_agg(ROW({string.Join(", ", names.Select((_, i) => $"(string_to_array(b, '/'))[{i + 1}]::int8"))}) ORDER BY o) "
+                + "FROM unnest(string_to_array($1, ',')) WITH ORDINALITY AS u (b, o)))";
     }
 
     private static void Bind(NpgsqlCommand command, Segments segments)
@@ -271,13 +384,25 @@ internal sealed class PostgreSqlView : IRowsView
         return conditions.Count == 0 ? "" : $" WHERE {string.Join(" AND ", conditions)}";
     }
 
-    private static string Numbers(Row key) => string.Join(", ", Enumerable.Range(0, key.Count).Select(i => long.Parse(key.DisplayAt(i), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture).ToString(CultureInfo.InvariantCulture)));
+    private static string Numbers(Row key) =>
+        string.Join(
+            ", ",
+            Enumerable
+                .Range(0, key.Count)
+                .Select(i =>
+                    long.Parse(key.DisplayAt(i), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture)
+                        .ToString(CultureInfo.InvariantCulture)
+                )
+        );
 
     private async Task<string> OwnAsync(TableName table, CancellationToken cancellation)
     {
         if (!plain.TryGetValue(table, out var isPlain))
         {
-            await using var command = new NpgsqlCommand("SELECT relkind = 'r' FROM pg_catalog.pg_class WHERE oid = to_regclass($1)", connection);
+            await using var command = new NpgsqlCommand(
+                "SELECT relkind = 'r' FROM pg_catalog.pg_class WHERE oid = to_regclass($1)",
+                connection
+            );
             command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table)));
             plain[table] = isPlain = await command.ExecuteScalarAsync(cancellation) is true;
         }

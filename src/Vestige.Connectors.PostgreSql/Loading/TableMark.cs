@@ -23,7 +23,8 @@ internal sealed record TableMark(long File, long OldestOpen, long Newest, string
     public static async Task<TableMark?> ReadAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
     {
         const string Sql = """
-            SELECT pg_relation_filenode(oid)::int8, pg_snapshot_xmin(pg_current_snapshot())::text::int8, pg_snapshot_xmax(pg_current_snapshot())::text::int8
+            SELECT pg_relation_filenode(oid)::int8, pg_snapshot_xmin(pg_current_snapshot())::text::int8,
+                pg_snapshot_xmax(pg_current_snapshot())::text::int8
             FROM pg_class WHERE oid = to_regclass($1) AND relkind = 'r'
             """;
         if (connection.PostgreSqlVersion.Major * 10_000 < TidRangeVersion)
@@ -34,14 +35,17 @@ internal sealed record TableMark(long File, long OldestOpen, long Newest, string
         await using var command = new NpgsqlCommand(Sql, connection);
         command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
-        return await reader.ReadAsync(cancellation) ? new TableMark(reader.GetInt64(0), reader.GetInt64(1), reader.GetInt64(2), FormOf(table)) : null;
+        return await reader.ReadAsync(cancellation)
+            ? new TableMark(reader.GetInt64(0), reader.GetInt64(1), reader.GetInt64(2), FormOf(table))
+            : null;
     }
 
     /// <summary>Reads what <see cref="ToString"/> wrote; null for anything else.</summary>
     public static TableMark? Parse(string? text)
     {
         var fields = text?.Split(' ') ?? [];
-        return fields.Length == 4
+        return
+            fields.Length == 4
             && long.TryParse(fields[0], CultureInfo.InvariantCulture, out var file)
             && long.TryParse(fields[1], CultureInfo.InvariantCulture, out var oldest)
             && long.TryParse(fields[2], CultureInfo.InvariantCulture, out var newest)
@@ -50,7 +54,8 @@ internal sealed record TableMark(long File, long OldestOpen, long Newest, string
     }
 
     /// <summary>Whether rows loaded when it was <paramref name="then"/> can be told from those written since.</summary>
-    public bool GoesOnFrom(TableMark then) => File == then.File && Form == then.Form && Newest >= then.Newest && Newest - then.OldestOpen < MaximalAge;
+    public bool GoesOnFrom(TableMark then) =>
+        File == then.File && Form == then.Form && Newest >= then.Newest && Newest - then.OldestOpen < MaximalAge;
 
     public override string ToString() => string.Create(CultureInfo.InvariantCulture, $"{File} {OldestOpen} {Newest} {Form}");
 

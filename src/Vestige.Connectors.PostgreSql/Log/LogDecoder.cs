@@ -18,7 +18,9 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// </summary>
 internal sealed class LogDecoder
 {
-    /// <summary>The largest change that is carried, in bytes: a row has room for 256 MiB, and each is in memory several times on its way.</summary>
+    /// <summary>
+    /// The largest change that is carried, in bytes: a row has room for 256 MiB, and each is in memory several times on its way.
+    /// </summary>
     public const int MostBytes = 250_000_000;
 
     private const int PartBytes = 1 << 20;
@@ -47,7 +49,9 @@ internal sealed class LogDecoder
         Passed = known;
     }
 
-    /// <summary>Called at the end of each transaction: its position, and the last of our own messages in it; null when it has none.</summary>
+    /// <summary>
+    /// Called at the end of each transaction: its position, and the last of our own messages in it; null when it has none.
+    /// </summary>
     public Action<LogPosition, string?>? Ended { get; set; }
 
     /// <summary>Called when a table is emptied, with the number of the transaction.</summary>
@@ -113,7 +117,10 @@ internal sealed class LogDecoder
         var relation = forms.Of(reader.UInt32());
         if (relation.Form is not null)
         {
-            new SchemaNotice($"a change of one row has {Figures.Bytes(bytes)}, more than the {Figures.Bytes(MostBytes)} that are carried", IsExact: true).Write(after);
+            new SchemaNotice(
+                $"a change of one row has {Figures.Bytes(bytes)}, more than the {Figures.Bytes(MostBytes)} that are carried",
+                IsExact: true
+            ).Write(after);
             Wrote(ChangeWriter.Write(body, ChangeKind.Schema, relation.Number, default, after.Finish()));
         }
     }

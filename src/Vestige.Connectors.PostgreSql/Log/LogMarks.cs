@@ -56,7 +56,10 @@ internal sealed class LogMarks
     public static async Task<bool> ArePossibleAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
-            "SELECT current_setting('server_version_num')::int4 >= 140000 AND NOT pg_is_in_recovery() AND has_function_privilege('pg_logical_emit_message(boolean, text, text)', 'EXECUTE')", connection);
+            "SELECT current_setting('server_version_num')::int4 >= 140000 AND NOT pg_is_in_recovery() AND "
+                + "has_function_privilege('pg_logical_emit_message(boolean, text, text)', 'EXECUTE')",
+            connection
+        );
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
@@ -162,30 +165,36 @@ internal sealed class LogMarks
     }
 
     private bool IsDue(LogPosition passed) =>
-        writtenAt == 0
-            ? last is null || Moved(passed)
-            : clock.GetElapsedTime(writtenAt) >= Every && Moved(passed);
+        writtenAt == 0 ? last is null || Moved(passed) : clock.GetElapsedTime(writtenAt) >= Every && Moved(passed);
 
     private bool Moved(LogPosition passed) => worked || last is null || (long)passed.Offset - (long)last.Value.At.Offset >= MovedBytes;
 
-    private async Task WriteAsync() => await database.UseAsync(
-        "Writing a mark into the log",
-        async (connection, stop) =>
-        {
-            // Nobody waits for it, and it must not wait for a standby.
-            await using var command = new NpgsqlCommand("SELECT set_config('synchronous_commit', 'off', true), pg_logical_emit_message(true, $1, $2)", connection);
-            command.Parameters.Add(PostgreSqlDatabase.Text(Prefix));
-            command.Parameters.Add(PostgreSqlDatabase.Text($"{reader} {Guid.NewGuid():N}"));
-            await command.ExecuteScalarAsync(stop);
-            return true;
-        },
-        CancellationToken.None);
+    private async Task WriteAsync() =>
+        await database.UseAsync(
+            "Writing a mark into the log",
+            async (connection, stop) =>
+            {
+                // Nobody waits for it, and it must not wait for a standby.
+                await using var command = new NpgsqlCommand(
+                    "SELECT set_config('synchronous_commit', 'off', true), pg_logical_emit_message(true, $1, $2)",
+                    connection
+                );
+                command.Parameters.Add(PostgreSqlDatabase.Text(Prefix));
+                command.Parameters.Add(PostgreSqlDatabase.Text($"{reader} {Guid.NewGuid():N}"));
+                await command.ExecuteScalarAsync(stop);
+                return true;
+            },
+            CancellationToken.None
+        );
 
-    private PlaceLostException Another((LogPosition At, string Text) mark) => new(
-        $"The log of {database.Place} does not hold at {Lsn.Format(mark.At)} what was read from it there. The database was restored from an older state and has been written since.")
-    {
-        Remedy = "Load the crossings of this source again, or give them up.",
-    };
+    private PlaceLostException Another((LogPosition At, string Text) mark) =>
+        new(
+            $"The log of {database.Place} does not hold at {Lsn.Format(mark.At)} what was read from it there. The database was "
+                + "restored from an older state and has been written since."
+        )
+        {
+            Remedy = "Load the crossings of this source again, or give them up.",
+        };
 
     private static (LogPosition At, string Text)? Parse(string? note)
     {

@@ -3,7 +3,9 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// <summary>What Vestige calls its own things on a source: one slot and one publication per installation and connection.</summary>
 /// <param name="Slot">At most 63 of a to z, digits and underscores, as the server asks.</param>
 /// <param name="Publication">The same name; of tables whose changed rows can be found again.</param>
-/// <param name="Inserts">A publication of inserts only, of tables without a replica identity: to publish their updates would make them fail at the source.</param>
+/// <param name="Inserts">
+/// A publication of inserts only, of tables without a replica identity: to publish their updates would make them fail at the source.
+/// </param>
 public sealed record LogNames(string Slot, string Publication, string Inserts)
 {
     /// <summary>How names of publications of inserts begin.</summary>

@@ -10,14 +10,20 @@ namespace Vestige.Connectors.PostgreSql.Log;
 internal static class PartTreeReader
 {
     private const string Trees = """
-        SELECT w.place, t.relid::oid, quote_ident(n.nspname) || '.' || quote_ident(c.relname), coalesce(pg_relation_filenode(t.relid), 0)::oid, c.xmin::text
+        SELECT w.place, t.relid::oid, quote_ident(n.nspname) || '.' || quote_ident(c.relname), coalesce(pg_relation_filenode(t.relid),
+            0)::oid, c.xmin::text
         FROM unnest($1::text[], $2::text[]) WITH ORDINALITY w(schema, name, place)
         JOIN pg_namespace s ON s.nspname = w.schema JOIN pg_class r ON r.relnamespace = s.oid AND r.relname = w.name AND r.relkind = 'p'
         CROSS JOIN LATERAL pg_partition_tree(r.oid) t JOIN pg_class c ON c.oid = t.relid JOIN pg_namespace n ON n.oid = c.relnamespace
         """;
 
     /// <summary>Looks at those of the tables that are partitioned. <paramref name="known"/> are the parts that were there before.</summary>
-    public static async Task<PartTreesSeen> ReadAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, IReadOnlyDictionary<TableName, PartTree> known, CancellationToken cancellation)
+    public static async Task<PartTreesSeen> ReadAsync(
+        NpgsqlConnection connection,
+        IReadOnlyList<TableName> tables,
+        IReadOnlyDictionary<TableName, PartTree> known,
+        CancellationToken cancellation
+    )
     {
         var (_, _, horizon) = await EndAsync(connection, cancellation);
         var found = new Dictionary<TableName, Dictionary<uint, PartTreesSeen.Node>>();
@@ -35,7 +41,10 @@ internal static class PartTreeReader
                 }
 
                 var writer = uint.Parse(reader.GetString(4), CultureInfo.InvariantCulture);
-                nodes.Add(reader.GetFieldValue<uint>(1), new PartTreesSeen.Node(new PartNode(reader.GetString(2), reader.GetFieldValue<uint>(3)), writer, BroughtRows: false));
+                nodes.Add(
+                    reader.GetFieldValue<uint>(1),
+                    new PartTreesSeen.Node(new PartNode(reader.GetString(2), reader.GetFieldValue<uint>(3)), writer, BroughtRows: false)
+                );
             }
         }
 
@@ -43,27 +52,52 @@ internal static class PartTreeReader
         var (head, at, _) = await EndAsync(connection, cancellation);
         foreach (var (whole, nodes) in found)
         {
-            foreach (var (identifier, node) in nodes.Where(pair => pair.Value.Part.File != 0 && known.TryGetValue(whole, out var tree) && !tree.Nodes.ContainsKey(pair.Key)).ToList())
+            foreach (
+                var (identifier, node) in nodes
+                    .Where(pair => pair.Value.Part.File != 0 && known.TryGetValue(whole, out var tree) && !tree.Nodes.ContainsKey(pair.Key))
+                    .ToList()
+            )
             {
-                nodes[identifier] = node with { BroughtRows = await BroughtRowsAsync(connection, identifier, node.Part.Name, cancellation) };
+                nodes[identifier] = node with
+                {
+                    BroughtRows = await BroughtRowsAsync(connection, identifier, node.Part.Name, cancellation),
+                };
             }
         }
 
         foreach (var (whole, nodes) in found.Where(pair => known.ContainsKey(pair.Key)))
         {
             var tree = known[whole];
-            foreach (var (identifier, node) in nodes.Where(pair => tree.Nodes.TryGetValue(pair.Key, out var old) && old.File != pair.Value.Part.File && !tree.Emptied.Contains(pair.Value.Writer)).ToList())
+            foreach (
+                var (identifier, node) in nodes
+                    .Where(pair =>
+                        tree.Nodes.TryGetValue(pair.Key, out var old)
+                        && old.File != pair.Value.Part.File
+                        && !tree.Emptied.Contains(pair.Value.Writer)
+                    )
+                    .ToList()
+            )
             {
-                nodes[identifier] = node with { Survived = await OldRows.AreThereAsync(connection, identifier, tree.Horizon, cancellation) };
+                nodes[identifier] = node with
+                {
+                    Survived = await OldRows.AreThereAsync(connection, identifier, tree.Horizon, cancellation),
+                };
             }
         }
 
         return new PartTreesSeen(head, at, horizon, found);
     }
 
-    private static async Task<(LogPosition Head, DateTimeOffset At, long Horizon)> EndAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<(LogPosition Head, DateTimeOffset At, long Horizon)> EndAsync(
+        NpgsqlConnection connection,
+        CancellationToken cancellation
+    )
     {
-        await using var end = new NpgsqlCommand("SELECT extract(epoch FROM clock_timestamp())::float8, pg_current_wal_insert_lsn()::text, txid_snapshot_xmin(txid_current_snapshot())", connection);
+        await using var end = new NpgsqlCommand(
+            "SELECT extract(epoch FROM clock_timestamp())::float8, pg_current_wal_insert_lsn()::text, "
+                + "txid_snapshot_xmin(txid_current_snapshot())",
+            connection
+        );
         await using var reader = await end.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
         return (Lsn.EndOf(Lsn.Of(reader.GetString(1))), DateTimeOffset.UnixEpoch.AddSeconds(reader.GetDouble(0)), reader.GetInt64(2));
@@ -85,7 +119,10 @@ internal static class PartTreeReader
         try
         {
             await using var look = new NpgsqlCommand(
-                $"SELECT EXISTS (SELECT FROM ONLY {name} WHERE age(xmin) >= (SELECT min(age(i.xmin)) FROM pg_partition_ancestors({part}::oid) a JOIN pg_inherits i ON i.inhrelid = a.relid))", connection);
+                $"SELECT EXISTS (SELECT FROM ONLY {name} WHERE age(xmin) >= (SELECT min(age(i.xmin)) FROM "
+                    + $"pg_partition_ancestors({part}::oid) a JOIN pg_inherits i ON i.inhrelid = a.relid))",
+                connection
+            );
             return await look.ExecuteScalarAsync(cancellation) is true;
         }
         catch (PostgresException exception) when (exception.SqlState is "42P01" or "57014")

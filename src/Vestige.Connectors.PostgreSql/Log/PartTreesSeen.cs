@@ -8,7 +8,12 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// <param name="At">The server's time at which that was the end of the log.</param>
 /// <param name="Horizon">Transactions before this one had ended when it began.</param>
 /// <param name="Wholes">By table: what lies below it, by identifier.</param>
-internal sealed record PartTreesSeen(LogPosition Head, DateTimeOffset At, long Horizon, IReadOnlyDictionary<TableName, Dictionary<uint, PartTreesSeen.Node>> Wholes)
+internal sealed record PartTreesSeen(
+    LogPosition Head,
+    DateTimeOffset At,
+    long Horizon,
+    IReadOnlyDictionary<TableName, Dictionary<uint, PartTreesSeen.Node>> Wholes
+)
 {
     /// <param name="Part">Its name and file.</param>
     /// <param name="Writer">The transaction that wrote its catalogue entry last: the one that gave it its file, or a later one.</param>

@@ -23,7 +23,13 @@ internal sealed class PartWatch
     private Task<PartTreesSeen>? looking;
     private long lookedAt;
 
-    private PartWatch(PostgreSqlDatabase database, IReadOnlyList<TableName> wholes, Dictionary<TableName, PartTree> known, PartTreesSeen first, TimeProvider clock)
+    private PartWatch(
+        PostgreSqlDatabase database,
+        IReadOnlyList<TableName> wholes,
+        Dictionary<TableName, PartTree> known,
+        PartTreesSeen first,
+        TimeProvider clock
+    )
     {
         this.database = database;
         this.wholes = wholes;
@@ -37,7 +43,13 @@ internal sealed class PartWatch
     /// Looks for the first time; what is partitioned and was not noted before is taken as it is. Nothing is watched when none of
     /// the tables is partitioned.
     /// </summary>
-    public static async Task<PartWatch> BeginAsync(PostgreSqlDatabase database, IReadOnlySet<TableName> tables, IReadOnlyDictionary<string, string> notes, TimeProvider clock, CancellationToken cancellation)
+    public static async Task<PartWatch> BeginAsync(
+        PostgreSqlDatabase database,
+        IReadOnlySet<TableName> tables,
+        IReadOnlyDictionary<string, string> notes,
+        TimeProvider clock,
+        CancellationToken cancellation
+    )
     {
         var noted = tables
             .Select(table => (Table: table, Note: notes.GetValueOrDefault(NotePrefix + Quote.Name(table))))
@@ -88,7 +100,14 @@ internal sealed class PartWatch
 
         var seen = await looking;
         looking = null;
-        return (seen.At, [.. wholes.SelectMany(whole => Compare(whole, seen.Wholes.GetValueOrDefault(whole), seen.Horizon).Select(what => (whole, what)))]);
+        return (
+            seen.At,
+            [
+                .. wholes.SelectMany(whole =>
+                    Compare(whole, seen.Wholes.GetValueOrDefault(whole), seen.Horizon).Select(what => (whole, what))
+                ),
+            ]
+        );
     }
 
     /// <summary>What is to be noted with this read.</summary>
@@ -102,12 +121,25 @@ internal sealed class PartWatch
         untold.Clear();
     }
 
-    private static Task<PartTreesSeen> LookAsync(PostgreSqlDatabase database, IReadOnlyList<TableName> tables, IReadOnlyDictionary<TableName, PartTree> before, CancellationToken cancellation) =>
-        database.UseAsync("Looking at the parts of tables", (connection, stop) => PartTreeReader.ReadAsync(connection, tables, before, stop), cancellation);
+    private static Task<PartTreesSeen> LookAsync(
+        PostgreSqlDatabase database,
+        IReadOnlyList<TableName> tables,
+        IReadOnlyDictionary<TableName, PartTree> before,
+        CancellationToken cancellation
+    ) =>
+        database.UseAsync(
+            "Looking at the parts of tables",
+            (connection, stop) => PartTreeReader.ReadAsync(connection, tables, before, stop),
+            cancellation
+        );
 
     private void Take(TableName whole, Dictionary<uint, PartTreesSeen.Node> now, long horizon)
     {
-        known[whole] = new PartTree(now.ToDictionary(pair => pair.Key, pair => pair.Value.Part), known.GetValueOrDefault(whole)?.Emptied ?? [], horizon);
+        known[whole] = new PartTree(
+            now.ToDictionary(pair => pair.Key, pair => pair.Value.Part),
+            known.GetValueOrDefault(whole)?.Emptied ?? [],
+            horizon
+        );
         untold.Add(whole);
     }
 
@@ -135,7 +167,8 @@ internal sealed class PartWatch
             }
             else if (node.Part.File != old.File && !before.Emptied.Contains(node.Writer) && !node.Survived)
             {
-                yield return $"its part {old.Name} got a new file and has no row from before: it was truncated or rewritten, which the log does not show";
+                yield return $"its part {old.Name} got a new file and has no row from before: it was truncated or rewritten, which "
+                    + "the log does not show";
             }
         }
 

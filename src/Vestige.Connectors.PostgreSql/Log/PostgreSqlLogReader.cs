@@ -38,7 +38,18 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private long heardAt;
     private DateTimeOffset lastSeenAt;
 
-    public PostgreSqlLogReader(ReplicationLink link, RelationForms forms, LogMarks marks, PartWatch parts, TableWatch tables, string who, LogPosition after, int branch, TimeProvider clock, Action gone)
+    public PostgreSqlLogReader(
+        ReplicationLink link,
+        RelationForms forms,
+        LogMarks marks,
+        PartWatch parts,
+        TableWatch tables,
+        string who,
+        LogPosition after,
+        int branch,
+        TimeProvider clock,
+        Action gone
+    )
     {
         this.link = link;
         this.forms = forms;
@@ -61,7 +72,10 @@ internal sealed class PostgreSqlLogReader : ILogReader
         if (!hasBegun)
         {
             hasBegun = true;
-            return new LogRead([], None, decoder.Passed, AtHead: false) { Notes = new Dictionary<string, string>(await BesideTheLogAsync([])) { [ILogReader.DatabaseNote] = who } }.On(branch);
+            return new LogRead([], None, decoder.Passed, AtHead: false)
+            {
+                Notes = new Dictionary<string, string>(await BesideTheLogAsync([])) { [ILogReader.DatabaseNote] = who },
+            }.On(branch);
         }
 
         await DecodeWhatIsHereAsync(cancellation);
@@ -111,7 +125,11 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private async ValueTask TellChangesAsync(List<LogFragment> fragments)
     {
         var (at, ofParts) = await parts.JudgeAsync(decoder.Passed);
-        List<TableChange> changes = [.. tables.Pending, .. ofParts.Select(change => new TableChange(change.Table, null, new SchemaNotice(change.What)))];
+        List<TableChange> changes =
+        [
+            .. tables.Pending,
+            .. ofParts.Select(change => new TableChange(change.Table, null, new SchemaNotice(change.What))),
+        ];
         if (changes.Count == 0)
         {
             return;
@@ -122,11 +140,19 @@ internal sealed class PostgreSqlLogReader : ILogReader
         foreach (var change in changes)
         {
             change.Notice.Write(row);
-            ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(change.Form ?? LogDecoder.Bare(change.Table)), default, row.Finish());
+            ChangeWriter.Write(
+                body,
+                ChangeKind.Schema,
+                forms.NumberOf(change.Form ?? LogDecoder.Bare(change.Table)),
+                default,
+                row.Finish()
+            );
         }
 
         tables.Told(decoder.Passed);
-        fragments.Add(new LogFragment(decoder.Passed, ofParts.Count > 0 ? at : lastSeenAt, First: true, Last: true, changes.Count, body.WrittenMemory));
+        fragments.Add(
+            new LogFragment(decoder.Passed, ofParts.Count > 0 ? at : lastSeenAt, First: true, Last: true, changes.Count, body.WrittenMemory)
+        );
     }
 
     /// <summary>Everything up to the position is durable here.</summary>
@@ -157,7 +183,11 @@ internal sealed class PostgreSqlLogReader : ILogReader
                 case 'E':
                     throw link.FailureOf(message.Body.Span);
                 case 'c':
-                    throw new Engine.Faults.PortException("The server ended the reading of the log.") { Transient = true, Remedy = "Look at the server; it is tried again by itself." };
+                    throw new Engine.Faults.PortException("The server ended the reading of the log.")
+                    {
+                        Transient = true,
+                        Remedy = "Look at the server; it is tried again by itself.",
+                    };
             }
         }
     }

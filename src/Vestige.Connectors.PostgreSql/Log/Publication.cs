@@ -11,7 +11,10 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// </summary>
 internal static class Publication
 {
-    /// <summary>Makes both publications where they are missing. Before the slot: what was logged before a publication was made cannot be read through it.</summary>
+    /// <summary>
+    /// Makes both publications where they are missing. Before the slot: what was logged before a publication was made cannot be read
+    /// through it.
+    /// </summary>
     public static async Task MakeAsync(NpgsqlConnection connection, LogNames names, CancellationToken cancellation)
     {
         foreach (var name in new[] { names.Publication, names.Inserts })
@@ -23,8 +26,15 @@ internal static class Publication
         }
     }
 
-    /// <summary>Adds the tables that are missing: those whose changed rows can be found again to the one, the others to that of inserts.</summary>
-    public static async Task CarryAsync(NpgsqlConnection connection, LogNames names, IReadOnlySet<TableName> tables, CancellationToken cancellation)
+    /// <summary>
+    /// Adds the tables that are missing: those whose changed rows can be found again to the one, the others to that of inserts.
+    /// </summary>
+    public static async Task CarryAsync(
+        NpgsqlConnection connection,
+        LogNames names,
+        IReadOnlySet<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         var identified = await IdentifiedAsync(connection, [.. tables.Order()], cancellation);
         await AddAsync(connection, names.Publication, identified.Where(pair => pair.Value).Select(pair => pair.Key), cancellation);
@@ -32,11 +42,16 @@ internal static class Publication
     }
 
     /// <summary>Those of the tables that there are, and whether the log has by what a changed row of them is found again.</summary>
-    public static async Task<IReadOnlyDictionary<TableName, bool>> IdentifiedAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    public static async Task<IReadOnlyDictionary<TableName, bool>> IdentifiedAsync(
+        NpgsqlConnection connection,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         const string Sql = $"""
             SELECT t.place, {TableIdentity.Identified}
-            FROM unnest($1::text[], $2::text[]) WITH ORDINALITY t(schema, name, place) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
+            FROM unnest($1::text[], $2::text[]) WITH ORDINALITY t(schema, name, place) JOIN pg_namespace n ON n.nspname = t.schema
+                JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
             ORDER BY 1
             """;
         await using var command = new NpgsqlCommand(Sql, connection);
@@ -53,13 +68,19 @@ internal static class Publication
     }
 
     /// <summary>What is thrown where the publication that was read is not there any more.</summary>
-    public static PlaceLostException Dropped(LogNames names, string place) => new($"The publication {names.Publication} in {place} was dropped. Changes made since then are lost.")
-    {
-        Remedy = "Load the crossings of this source again, or remove them.",
-    };
+    public static PlaceLostException Dropped(LogNames names, string place) =>
+        new($"The publication {names.Publication} in {place} was dropped. Changes made since then are lost.")
+        {
+            Remedy = "Load the crossings of this source again, or remove them.",
+        };
 
     /// <summary>Takes tables out of a publication. Throws <see cref="PostgresException"/> where the role may not.</summary>
-    public static async Task ReleaseAsync(NpgsqlConnection connection, string name, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    public static async Task ReleaseAsync(
+        NpgsqlConnection connection,
+        string name,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         if (await HasFunctionAsync(connection, "release", cancellation))
         {
@@ -78,15 +99,21 @@ internal static class Publication
     /// The tables of a publication whose updates and deletes fail, since the log could not tell which row they change. Takes some
     /// milliseconds for thousands of tables.
     /// </summary>
-    public static async Task<IReadOnlyList<TableName>> FailingAsync(NpgsqlConnection connection, string name, CancellationToken cancellation)
+    public static async Task<IReadOnlyList<TableName>> FailingAsync(
+        NpgsqlConnection connection,
+        string name,
+        CancellationToken cancellation
+    )
     {
         await using var command = new NpgsqlCommand(
             $"""
             SELECT n.nspname::text, c.relname::text
-            FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid JOIN pg_class c ON c.oid = r.prrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+            FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid JOIN pg_class c ON c.oid = r.prrelid
+                JOIN pg_namespace n ON n.oid = c.relnamespace
             WHERE p.pubname = $1 AND NOT ({TableIdentity.Identified})
             """,
-            connection);
+            connection
+        );
         command.Parameters.Add(PostgreSqlDatabase.Text(name));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var failing = new List<TableName>();
@@ -102,7 +129,12 @@ internal static class Publication
     public static IEnumerable<string> ReleaseStatements(string name, IEnumerable<TableName> tables) =>
         tables.Select(table => $"ALTER PUBLICATION {Quote.Name(name)} DROP TABLE ONLY {Quote.Name(table)}");
 
-    private static async Task AddAsync(NpgsqlConnection connection, string name, IEnumerable<TableName> tables, CancellationToken cancellation)
+    private static async Task AddAsync(
+        NpgsqlConnection connection,
+        string name,
+        IEnumerable<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         var wanted = tables.ToList();
         var there = await TablesAsync(connection, name, cancellation);
@@ -121,7 +153,13 @@ internal static class Publication
         }
     }
 
-    private static async Task ChangeAsync(NpgsqlConnection connection, string name, bool exists, List<TableName> missing, CancellationToken cancellation)
+    private static async Task ChangeAsync(
+        NpgsqlConnection connection,
+        string name,
+        bool exists,
+        List<TableName> missing,
+        CancellationToken cancellation
+    )
     {
         if (await HasFunctionAsync(connection, "carry", cancellation))
         {
@@ -139,10 +177,15 @@ internal static class Publication
         }
         catch (PostgresException exception) when (exception.SqlState == "42501")
         {
-            throw new PortException($"The tables cannot be added to the publication {name}: {exception.MessageText} (SQLSTATE 42501).", exception)
+            throw new PortException(
+                $"The tables cannot be added to the publication {name}: {exception.MessageText} (SQLSTATE 42501).",
+                exception
+            )
             {
                 Transient = true,
-                Remedy = $"Run as a DBA: {string.Join("; ", Statements(name, exists, missing))}; or the preparation script of the connection. It is tried again by itself.",
+                Remedy =
+                    $"Run as a DBA: {string.Join("; ", Statements(name, exists, missing))}; or the preparation script of the "
+                    + "connection. It is tried again by itself.",
             };
         }
     }
@@ -151,21 +194,35 @@ internal static class Publication
     /// A publication tells changes of a part as those of the whole once it has the whole; whoever waits for the part would get
     /// nothing more. So the two are never in it together.
     /// </summary>
-    public static async Task<bool> RefuseTwiceAsync(NpgsqlConnection connection, IReadOnlySet<TableName> tables, CancellationToken cancellation) =>
+    public static async Task<bool> RefuseTwiceAsync(
+        NpgsqlConnection connection,
+        IReadOnlySet<TableName> tables,
+        CancellationToken cancellation
+    ) =>
         await PartsWithTheirWholesAsync(connection, [.. tables], cancellation) is not { } pair
             ? true
-            : throw new PortException($"{pair.Part} is a part of {pair.Whole}, and both are to be read through one publication: its changes would come as those of {pair.Whole} only.")
+            : throw new PortException(
+                $"{pair.Part} is a part of {pair.Whole}, and both are to be read through one publication: its changes would come as "
+                    + $"those of {pair.Whole} only."
+            )
             {
-                Remedy = "Take the one or the other in all crossings of this connection; or make another connection to the database for one of them.",
+                Remedy =
+                    "Take the one or the other in all crossings of this connection; or make another connection to the database for "
+                    + "one of them.",
             };
 
     /// <summary>A part among the tables, and the partitioned table above it that is among them as well; null when there is none.</summary>
-    public static async Task<(TableName Part, TableName Whole)?> PartsWithTheirWholesAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    public static async Task<(TableName Part, TableName Whole)?> PartsWithTheirWholesAsync(
+        NpgsqlConnection connection,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         const string Sql = """
             WITH chosen AS (
               SELECT c.oid, t.schema, t.name, c.relispartition
-              FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name)
+              FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema
+                  JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name)
             SELECT p.schema, p.name, w.schema, w.name
             FROM chosen p CROSS JOIN LATERAL pg_partition_ancestors(p.oid) a JOIN chosen w ON w.oid = a.relid AND w.oid <> p.oid
             WHERE p.relispartition LIMIT 1
@@ -180,10 +237,17 @@ internal static class Publication
     }
 
     /// <summary>Those of the tables that there are.</summary>
-    public static async Task<List<TableName>> ExistingAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    public static async Task<List<TableName>> ExistingAsync(
+        NpgsqlConnection connection,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         await using var command = new NpgsqlCommand(
-            "SELECT t.place FROM unnest($1::text[], $2::text[]) WITH ORDINALITY t(schema, name, place) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name ORDER BY 1", connection);
+            "SELECT t.place FROM unnest($1::text[], $2::text[]) WITH ORDINALITY t(schema, name, place) JOIN pg_namespace n ON "
+                + "n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name ORDER BY 1",
+            connection
+        );
         command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
         command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
@@ -197,14 +261,23 @@ internal static class Publication
     }
 
     /// <summary>Those of the two that there are, in the order in which the log is asked for them.</summary>
-    public static async Task<IReadOnlyList<string>> NamesAsync(NpgsqlConnection connection, LogNames names, CancellationToken cancellation) =>
-        await TablesAsync(connection, names.Inserts, cancellation) is null ? [names.Publication] : [names.Publication, names.Inserts];
+    public static async Task<IReadOnlyList<string>> NamesAsync(
+        NpgsqlConnection connection,
+        LogNames names,
+        CancellationToken cancellation
+    ) => await TablesAsync(connection, names.Inserts, cancellation) is null ? [names.Publication] : [names.Publication, names.Inserts];
 
     /// <summary>The tables in either; null when the one of whole changes is not there.</summary>
-    public static async Task<IReadOnlySet<TableName>?> TablesAsync(NpgsqlConnection connection, LogNames names, CancellationToken cancellation)
+    public static async Task<IReadOnlySet<TableName>?> TablesAsync(
+        NpgsqlConnection connection,
+        LogNames names,
+        CancellationToken cancellation
+    )
     {
         var whole = await TablesAsync(connection, names.Publication, cancellation);
-        return whole is null ? null : whole.Union(await TablesAsync(connection, names.Inserts, cancellation) ?? new HashSet<TableName>()).ToHashSet();
+        return whole is null
+            ? null
+            : whole.Union(await TablesAsync(connection, names.Inserts, cancellation) ?? new HashSet<TableName>()).ToHashSet();
     }
 
     /// <summary>Drops both where the role may.</summary>
@@ -212,7 +285,11 @@ internal static class Publication
     {
         foreach (var name in new[] { names.Publication, names.Inserts })
         {
-            await using var mine = new NpgsqlCommand("SELECT p.pubname::text FROM pg_publication p JOIN pg_roles r ON r.oid = p.pubowner WHERE p.pubname = $1 AND pg_has_role(current_user, r.oid, 'USAGE')", connection);
+            await using var mine = new NpgsqlCommand(
+                "SELECT p.pubname::text FROM pg_publication p JOIN pg_roles r ON r.oid = p.pubowner WHERE p.pubname = $1 AND "
+                    + "pg_has_role(current_user, r.oid, 'USAGE')",
+                connection
+            );
             mine.Parameters.Add(PostgreSqlDatabase.Text(name));
             if (await mine.ExecuteScalarAsync(cancellation) is string)
             {
@@ -227,7 +304,8 @@ internal static class Publication
     {
         const string Sql = """
             SELECT n.nspname::text, c.relname::text
-            FROM pg_publication p LEFT JOIN pg_publication_rel r ON r.prpubid = p.oid LEFT JOIN pg_class c ON c.oid = r.prrelid LEFT JOIN pg_namespace n ON n.oid = c.relnamespace
+            FROM pg_publication p LEFT JOIN pg_publication_rel r ON r.prpubid = p.oid LEFT JOIN pg_class c ON c.oid = r.prrelid
+                LEFT JOIN pg_namespace n ON n.oid = c.relnamespace
             WHERE p.pubname = $1
             """;
         await using var command = new NpgsqlCommand(Sql, connection);
@@ -249,11 +327,20 @@ internal static class Publication
     /// <summary>Whether the preparation script put a function there by which its DBA lets us change publications.</summary>
     public static async Task<bool> HasFunctionAsync(NpgsqlConnection connection, string function, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand($"SELECT to_regprocedure('vestige.{function}(text,text[],text[])') IS NOT NULL", connection);
+        await using var command = new NpgsqlCommand(
+            $"SELECT to_regprocedure('vestige.{function}(text,text[],text[])') IS NOT NULL",
+            connection
+        );
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
-    private static async Task CallAsync(NpgsqlConnection connection, string function, string name, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    private static async Task CallAsync(
+        NpgsqlConnection connection,
+        string function,
+        string name,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         await using var call = new NpgsqlCommand($"SELECT vestige.{function}($1, $2, $3)", connection);
         call.Parameters.Add(PostgreSqlDatabase.Text(name));
@@ -266,7 +353,9 @@ internal static class Publication
     {
         if (!exists)
         {
-            yield return $"CREATE PUBLICATION {Quote.Name(name)} WITH (publish = '{(name.StartsWith(LogNames.InsertsPrefix, StringComparison.Ordinal) ? "insert" : "insert, update, delete, truncate")}', publish_via_partition_root = true)";
+            var isOfInserts = name.StartsWith(LogNames.InsertsPrefix, StringComparison.Ordinal);
+            var published = isOfInserts ? "insert" : "insert, update, delete, truncate";
+            yield return $"CREATE PUBLICATION {Quote.Name(name)} WITH (publish = '{published}', publish_via_partition_root = true)";
         }
 
         foreach (var table in missing)

@@ -12,7 +12,12 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// identifiers; their names are asked from the server once. Which table and which columns these are is what the catalogue says,
 /// where it has what the log told; else the log is older, and rows are of a form that nothing was loaded under.
 /// </summary>
-internal sealed class RelationForms(PostgreSqlDatabase database, TableWatch watch, IReadOnlySet<TableName> tables, IReadOnlyDictionary<int, TableSchema> known)
+internal sealed class RelationForms(
+    PostgreSqlDatabase database,
+    TableWatch watch,
+    IReadOnlySet<TableName> tables,
+    IReadOnlyDictionary<int, TableSchema> known
+)
 {
     private readonly Dictionary<uint, LoggedRelation> byIdentifier = [];
     private readonly Dictionary<string, int> numbers = known.ToDictionary(pair => Print(pair.Value), pair => pair.Key);
@@ -22,9 +27,10 @@ internal sealed class RelationForms(PostgreSqlDatabase database, TableWatch watc
     /// <summary>Forms met since the last call, by number.</summary>
     public Dictionary<int, TableSchema> Fresh { get; private set; } = [];
 
-    public LoggedRelation Of(uint identifier) => byIdentifier.TryGetValue(identifier, out var found)
-        ? found
-        : throw new InvalidDataException($"The log names relation {identifier} before it told its form.");
+    public LoggedRelation Of(uint identifier) =>
+        byIdentifier.TryGetValue(identifier, out var found)
+            ? found
+            : throw new InvalidDataException($"The log names relation {identifier} before it told its form.");
 
     public Dictionary<int, TableSchema> TakeFresh()
     {
@@ -45,10 +51,16 @@ internal sealed class RelationForms(PostgreSqlDatabase database, TableWatch watc
         }
 
         await NameTypesAsync(told.Columns.Select(column => (column.Type, column.Modifier)), cancellation);
-        var form = watch.Find(told.Name) is { } state && state.Number == told.Identifier && IsOf(told.Columns, state)
-            ? state.FormOf(told.Name)
-            : await OlderAsync(told.Identifier, told.Name, told.Identity, told.Columns, cancellation);
-        byIdentifier[told.Identifier] = new LoggedRelation(told.Name, form, NumberOf(form), [.. told.Columns.Select(column => column.IsKey)]);
+        var form =
+            watch.Find(told.Name) is { } state && state.Number == told.Identifier && IsOf(told.Columns, state)
+                ? state.FormOf(told.Name)
+                : await OlderAsync(told.Identifier, told.Name, told.Identity, told.Columns, cancellation);
+        byIdentifier[told.Identifier] = new LoggedRelation(
+            told.Name,
+            form,
+            NumberOf(form),
+            [.. told.Columns.Select(column => column.IsKey)]
+        );
     }
 
     /// <summary>A number for a form: for rows, and for what is said of a table beside them.</summary>
@@ -66,20 +78,54 @@ internal sealed class RelationForms(PostgreSqlDatabase database, TableWatch watc
     }
 
     private static bool IsOf(List<(string Name, uint Type, int Modifier, bool IsKey)> told, TableState state) =>
-        told.Select(column => (column.Name, column.Type, column.Modifier)).SequenceEqual(state.Columns.Where(column => !column.Generated).Select(column => (column.Name, column.TypeNumber, column.Modifier)));
+        told.Select(column => (column.Name, column.Type, column.Modifier))
+            .SequenceEqual(
+                state.Columns.Where(column => !column.Generated).Select(column => (column.Name, column.TypeNumber, column.Modifier))
+            );
 
-    private async Task<TableSchema> OlderAsync(uint identifier, TableName name, char identity, List<(string Name, uint Type, int Modifier, bool IsKey)> told, CancellationToken cancellation)
+    private async Task<TableSchema> OlderAsync(
+        uint identifier,
+        TableName name,
+        char identity,
+        List<(string Name, uint Type, int Modifier, bool IsKey)> told,
+        CancellationToken cancellation
+    )
     {
-        var key = identity is 'f' or 'n' ? await KeyAsync(identifier, cancellation) : [.. told.Where(column => column.IsKey).Select(column => column.Name)];
+        var key = identity is 'f' or 'n'
+            ? await KeyAsync(identifier, cancellation)
+            : [.. told.Where(column => column.IsKey).Select(column => column.Name)];
         var ordinal = 0;
-        List<Column> columns = [.. told.Select(column => new Column(column.Name, types[(column.Type, column.Modifier)], KeyOrdinal: key.Contains(column.Name) ? ++ordinal : 0))];
+        List<Column> columns =
+        [
+            .. told.Select(column => new Column(
+                column.Name,
+                types[(column.Type, column.Modifier)],
+                KeyOrdinal: key.Contains(column.Name) ? ++ordinal : 0
+            )),
+        ];
         return new TableSchema(name, columns, [], []) { Incarnation = $"{identifier}.older", Stamp = "" };
     }
 
     private static string Print(TableSchema form) =>
-        JsonSerializer.Serialize(new { form.Name.Schema, form.Name.Name, form.Incarnation, form.Stamp, Columns = form.Columns.Select(column => new { column.Name, column.Type, column.KeyOrdinal }) });
+        JsonSerializer.Serialize(
+            new
+            {
+                form.Name.Schema,
+                form.Name.Name,
+                form.Incarnation,
+                form.Stamp,
+                Columns = form.Columns.Select(column => new
+                {
+                    column.Name,
+                    column.Type,
+                    column.KeyOrdinal,
+                }),
+            }
+        );
 
-    private static (uint Identifier, TableName Name, char Identity, List<(string Name, uint Type, int Modifier, bool IsKey)> Columns) Told(ReadOnlySpan<byte> body)
+    private static (uint Identifier, TableName Name, char Identity, List<(string Name, uint Type, int Modifier, bool IsKey)> Columns) Told(
+        ReadOnlySpan<byte> body
+    )
     {
         var reader = new WireReader(body);
         reader.Byte();
@@ -119,25 +165,32 @@ internal sealed class RelationForms(PostgreSqlDatabase database, TableWatch watc
 
                 return true;
             },
-            cancellation);
+            cancellation
+        );
     }
 
-    /// <summary>Under the full replica identity the log marks every column, under none no column; the key is then asked from the catalogue.</summary>
-    private Task<HashSet<string>> KeyAsync(uint identifier, CancellationToken cancellation) => database.UseAsync(
-        "Reading a key",
-        async (connection, stop) =>
-        {
-            await using var command = new NpgsqlCommand(
-                $"SELECT a.attname::text FROM pg_index i JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = ANY (i.indkey) WHERE i.indrelid = {identifier}::oid AND i.indisprimary AND i.indimmediate",
-                connection);
-            await using var reader = await command.ExecuteReaderAsync(stop);
-            var names = new HashSet<string>();
-            while (await reader.ReadAsync(stop))
+    /// <summary>
+    /// Under the full replica identity the log marks every column, under none no column; the key is then asked from the catalogue.
+    /// </summary>
+    private Task<HashSet<string>> KeyAsync(uint identifier, CancellationToken cancellation) =>
+        database.UseAsync(
+            "Reading a key",
+            async (connection, stop) =>
             {
-                names.Add(reader.GetString(0));
-            }
+                await using var command = new NpgsqlCommand(
+                    "SELECT a.attname::text FROM pg_index i JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = ANY "
+                        + $"(i.indkey) WHERE i.indrelid = {identifier}::oid AND i.indisprimary AND i.indimmediate",
+                    connection
+                );
+                await using var reader = await command.ExecuteReaderAsync(stop);
+                var names = new HashSet<string>();
+                while (await reader.ReadAsync(stop))
+                {
+                    names.Add(reader.GetString(0));
+                }
 
-            return names;
-        },
-        cancellation);
+                return names;
+            },
+            cancellation
+        );
 }

@@ -22,7 +22,10 @@ internal static class RouteMessage
     /// <summary>Whether the role may write it.</summary>
     public static async Task<bool> IsPossibleAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT has_function_privilege('pg_logical_emit_message(boolean, text, text)', 'EXECUTE')", connection);
+        await using var command = new NpgsqlCommand(
+            "SELECT has_function_privilege('pg_logical_emit_message(boolean, text, text)', 'EXECUTE')",
+            connection
+        );
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
     }
 }

@@ -9,23 +9,35 @@ using Vestige.Engine.Faults;
 
 namespace Vestige.Connectors.PostgreSql.Readiness;
 
-/// <summary>Each hop of a connection in turn: name, TCP, TLS, sign-in, database, version, clock, rights. Ends at the first that fails.</summary>
+/// <summary>
+/// Each hop of a connection in turn: name, TCP, TLS, sign-in, database, version, clock, rights. Ends at the first that fails.
+/// </summary>
 internal static class Ladder
 {
     private const int OldestVersion = 120000;
 
-    public static async Task<IReadOnlyList<ReadinessLine>> ClimbAsync(PostgreSqlDatabase database, TimeProvider clock, CancellationToken cancellation)
+    public static async Task<IReadOnlyList<ReadinessLine>> ClimbAsync(
+        PostgreSqlDatabase database,
+        TimeProvider clock,
+        CancellationToken cancellation
+    )
     {
         var lines = new List<ReadinessLine>();
         var settings = database.Settings;
-        _ = await StepAsync("name", lines, clock, () => NameAsync(settings, cancellation))
+        _ =
+            await StepAsync("name", lines, clock, () => NameAsync(settings, cancellation))
             && await StepAsync("TCP", lines, clock, () => TcpAsync(settings, cancellation))
             && await StepAsync("TLS", lines, clock, () => TlsAsync(settings, cancellation))
             && await SignInAsync(database, lines, clock, cancellation);
         return lines;
     }
 
-    private static async Task<bool> StepAsync(string step, List<ReadinessLine> lines, TimeProvider clock, Func<Task<(bool Ok, string Found, string Needed, string? Remedy)>> look)
+    private static async Task<bool> StepAsync(
+        string step,
+        List<ReadinessLine> lines,
+        TimeProvider clock,
+        Func<Task<(bool Ok, string Found, string Needed, string? Remedy)>> look
+    )
     {
         var began = clock.GetTimestamp();
         try
@@ -41,43 +53,82 @@ internal static class Ladder
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            lines.Add(new ReadinessLine(step, false, exception.Message, "an answer", Failures.Of(exception, step).Remedy, clock.GetElapsedTime(began)));
+            lines.Add(
+                new ReadinessLine(
+                    step,
+                    false,
+                    exception.Message,
+                    "an answer",
+                    Failures.Of(exception, step).Remedy,
+                    clock.GetElapsedTime(began)
+                )
+            );
             return false;
         }
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> NameAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> NameAsync(
+        PostgreSqlSettings settings,
+        CancellationToken cancellation
+    )
     {
         if (settings.Host.StartsWith('/'))
         {
-            return (Directory.Exists(settings.Host), Directory.Exists(settings.Host) ? "a folder of Unix sockets" : $"there is no folder {settings.Host}", "the folder of the server's socket", "Correct the host.");
+            return (
+                Directory.Exists(settings.Host),
+                Directory.Exists(settings.Host) ? "a folder of Unix sockets" : $"there is no folder {settings.Host}",
+                "the folder of the server's socket",
+                "Correct the host."
+            );
         }
 
         try
         {
             var found = await Dns.GetHostAddressesAsync(settings.Host, cancellation);
-            return (found.Length > 0, string.Join(", ", found.Take(4).Select(address => address.ToString())), "an address", "Correct the host.");
+            return (
+                found.Length > 0,
+                string.Join(", ", found.Take(4).Select(address => address.ToString())),
+                "an address",
+                "Correct the host."
+            );
         }
         catch (SocketException exception)
         {
-            return (false, $"{settings.Host}: {exception.Message}", "a name that resolves", "Correct the host, or the name service of this machine.");
+            return (
+                false,
+                $"{settings.Host}: {exception.Message}",
+                "a name that resolves",
+                "Correct the host, or the name service of this machine."
+            );
         }
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> TcpAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> TcpAsync(
+        PostgreSqlSettings settings,
+        CancellationToken cancellation
+    )
     {
         await using var link = await ReplicationLink.ConnectAsync(settings with { Tls = TlsMode.Off }, cancellation);
         return (true, $"port {settings.Port} answers", "an open port", null);
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> TlsAsync(PostgreSqlSettings settings, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> TlsAsync(
+        PostgreSqlSettings settings,
+        CancellationToken cancellation
+    )
     {
         await using var link = await ReplicationLink.ConnectAsync(settings, cancellation);
-        var checkedWord = settings.Tls == TlsMode.Verify ? "encrypted, the certificate is accepted" : "encrypted, the certificate is not looked at";
+        var checkedWord =
+            settings.Tls == TlsMode.Verify ? "encrypted, the certificate is accepted" : "encrypted, the certificate is not looked at";
         return (true, link.Encrypted ? checkedWord : "not encrypted", settings.Tls.ToString().ToLowerInvariant(), null);
     }
 
-    private static async Task<bool> SignInAsync(PostgreSqlDatabase database, List<ReadinessLine> lines, TimeProvider clock, CancellationToken cancellation)
+    private static async Task<bool> SignInAsync(
+        PostgreSqlDatabase database,
+        List<ReadinessLine> lines,
+        TimeProvider clock,
+        CancellationToken cancellation
+    )
     {
         var settings = database.Settings;
         var began = clock.GetTimestamp();
@@ -95,7 +146,16 @@ internal static class Ladder
                 lines.Add(new ReadinessLine("sign-in", true, $"as {settings.User}", "accepted", null, clock.GetElapsedTime(began)));
             }
 
-            lines.Add(new ReadinessLine(step, false, answer is null ? exception.Message : $"{answer.MessageText} (SQLSTATE {answer.SqlState})", "accepted", exception.Remedy, clock.GetElapsedTime(began)));
+            lines.Add(
+                new ReadinessLine(
+                    step,
+                    false,
+                    answer is null ? exception.Message : $"{answer.MessageText} (SQLSTATE {answer.SqlState})",
+                    "accepted",
+                    exception.Remedy,
+                    clock.GetElapsedTime(began)
+                )
+            );
             return false;
         }
 
@@ -109,26 +169,51 @@ internal static class Ladder
         }
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> VersionAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> VersionAsync(
+        NpgsqlConnection connection,
+        CancellationToken cancellation
+    )
     {
         var number = int.Parse((await ScalarAsync(connection, "SHOW server_version_num", cancellation))!, CultureInfo.InvariantCulture);
         return (number >= OldestVersion, $"PostgreSQL {connection.ServerVersion}", "12 or later", "Use a newer server.");
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> ClockAsync(NpgsqlConnection connection, TimeProvider clock, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> ClockAsync(
+        NpgsqlConnection connection,
+        TimeProvider clock,
+        CancellationToken cancellation
+    )
     {
         var before = clock.GetUtcNow();
-        var seconds = double.Parse((await ScalarAsync(connection, "SELECT extract(epoch FROM clock_timestamp())::text", cancellation))!, CultureInfo.InvariantCulture);
+        var seconds = double.Parse(
+            (await ScalarAsync(connection, "SELECT extract(epoch FROM clock_timestamp())::text", cancellation))!,
+            CultureInfo.InvariantCulture
+        );
         var after = clock.GetUtcNow();
         var middle = before + ((after - before) / 2);
         var difference = DateTimeOffset.UnixEpoch.AddSeconds(seconds) - middle;
         var small = difference.Duration() < TimeSpan.FromSeconds(1);
-        return (true, small ? $"differs by {Figures.Duration(difference.Duration())}" : $"{Figures.Duration(difference.Duration())} {(difference > TimeSpan.Zero ? "ahead of" : "behind")} ours; lag takes it into account", "any", null);
+        return (
+            true,
+            small
+                ? $"differs by {Figures.Duration(difference.Duration())}"
+                : $"{Figures.Duration(difference.Duration())} {(difference > TimeSpan.Zero ? "ahead of" : "behind")} ours; lag takes "
+                    + "it into account",
+            "any",
+            null
+        );
     }
 
-    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> RightsAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<(bool Ok, string Found, string Needed, string? Remedy)> RightsAsync(
+        NpgsqlConnection connection,
+        CancellationToken cancellation
+    )
     {
-        await using var command = new NpgsqlCommand("SELECT rolsuper, rolreplication, has_database_privilege(current_database(), 'CREATE') FROM pg_roles WHERE rolname = current_user", connection);
+        await using var command = new NpgsqlCommand(
+            "SELECT rolsuper, rolreplication, has_database_privilege(current_database(), 'CREATE') FROM pg_roles WHERE rolname = "
+                + "current_user",
+            connection
+        );
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
         var words = new List<string>();

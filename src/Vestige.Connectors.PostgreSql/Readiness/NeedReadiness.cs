@@ -8,7 +8,11 @@ namespace Vestige.Connectors.PostgreSql.Readiness;
 /// <summary>Whether the target has what the structure of the tables uses: extensions, functions, operators, collations.</summary>
 internal static class NeedReadiness
 {
-    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(NpgsqlConnection connection, IEnumerable<TableSchema> tables, CancellationToken cancellation)
+    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(
+        NpgsqlConnection connection,
+        IEnumerable<TableSchema> tables,
+        CancellationToken cancellation
+    )
     {
         var needs = tables
             .SelectMany(table => table.Parts.SelectMany(part => part.Needs.Select(need => (Need: need, By: Of(part, table.Name)))))
@@ -23,35 +27,48 @@ internal static class NeedReadiness
             }
             else if (!await IsThereAsync(connection, wanted, cancellation))
             {
-                lines.Add(new ReadinessLine(
-                    $"{wanted.Kind} {wanted.Name}",
-                    false,
-                    $"the target does not have it, and {by} uses it",
-                    "the same one on the target",
-                    $"Create it on the target as it is at the source, or write a statement of your own for the table into the definition, under structure.",
-                    TimeSpan.Zero));
+                lines.Add(
+                    new ReadinessLine(
+                        $"{wanted.Kind} {wanted.Name}",
+                        false,
+                        $"the target does not have it, and {by} uses it",
+                        "the same one on the target",
+                        "Create it on the target as it is at the source, or write a statement of your own for the table into the "
+                            + "definition, under structure.",
+                        TimeSpan.Zero
+                    )
+                );
             }
         }
 
         return lines;
     }
 
-    private static string Of(SchemaPart part, TableName table) => part.Stage switch
-    {
-        PartStage.Table => $"a column of {table}",
-        PartStage.Before => table.ToString(),
-        _ => $"{part.Name} of {table}",
-    };
+    private static string Of(SchemaPart part, TableName table) =>
+        part.Stage switch
+        {
+            PartStage.Table => $"a column of {table}",
+            PartStage.Before => table.ToString(),
+            _ => $"{part.Name} of {table}",
+        };
 
     /// <summary>Made with the tables where the server offers it and the role may; null then.</summary>
-    private static async Task<ReadinessLine?> ExtensionAsync(NpgsqlConnection connection, string name, string by, CancellationToken cancellation)
+    private static async Task<ReadinessLine?> ExtensionAsync(
+        NpgsqlConnection connection,
+        string name,
+        string by,
+        CancellationToken cancellation
+    )
     {
         await using var command = new NpgsqlCommand(
             """
             SELECT EXISTS (SELECT FROM pg_extension WHERE extname = $1), EXISTS (SELECT FROM pg_available_extensions WHERE name = $1),
-                   EXISTS (SELECT FROM pg_available_extension_versions v WHERE v.name = $1 AND (NOT v.superuser OR (SELECT rolsuper FROM pg_roles WHERE rolname = current_user)
+                   EXISTS (SELECT FROM pg_available_extension_versions v
+                       WHERE v.name = $1 AND (NOT v.superuser OR (SELECT rolsuper FROM pg_roles WHERE rolname = current_user)
                      OR ((to_jsonb(v) ->> 'trusted')::boolean AND has_database_privilege(current_database(), 'CREATE'))))
-            """, connection);
+            """,
+            connection
+        );
         command.Parameters.Add(PostgreSqlDatabase.Text(name));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
@@ -63,8 +80,10 @@ internal static class NeedReadiness
                 false,
                 $"{(offered ? "the role may not create it" : "the target's server does not offer it")}, and {by} uses it",
                 "the extension on the target",
-                $"{(offered ? "" : "Install it on the target's server; then, ")}{(offered ? "A" : "a")}s a DBA: CREATE EXTENSION {Quote.Name(name)}.",
-                TimeSpan.Zero);
+                $"{(offered ? "" : "Install it on the target's server; then, ")}{(offered ? "A" : "a")}s a DBA: CREATE EXTENSION "
+                    + $"{Quote.Name(name)}.",
+                TimeSpan.Zero
+            );
     }
 
     private static async Task<bool> IsThereAsync(NpgsqlConnection connection, SchemaNeed need, CancellationToken cancellation)
@@ -77,7 +96,8 @@ internal static class NeedReadiness
         {
             return await command.ExecuteScalarAsync(cancellation) is long;
         }
-        catch (PostgresException exception) when (exception.SqlState.StartsWith("42", StringComparison.Ordinal) || exception.SqlState == "3F000")
+        catch (PostgresException exception)
+            when (exception.SqlState.StartsWith("42", StringComparison.Ordinal) || exception.SqlState == "3F000")
         {
             return false;
         }

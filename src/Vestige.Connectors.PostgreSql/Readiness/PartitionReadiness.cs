@@ -8,7 +8,12 @@ namespace Vestige.Connectors.PostgreSql.Readiness;
 /// <summary>What partitioned tables and their parts mean for a crossing.</summary>
 internal static class PartitionReadiness
 {
-    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(NpgsqlConnection connection, LogNames names, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(
+        NpgsqlConnection connection,
+        LogNames names,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         var (all, keyless) = await PartitionedAsync(connection, tables, cancellation);
         ReadinessLine?[] lines = [Wholes(all), Keyless(keyless), await TwiceAsync(connection, names, tables, cancellation)];
@@ -16,7 +21,11 @@ internal static class PartitionReadiness
     }
 
     /// <summary>The partitioned ones among the tables, and those of them without a key; each null when there is none.</summary>
-    private static async Task<(string? All, string? Keyless)> PartitionedAsync(NpgsqlConnection connection, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    private static async Task<(string? All, string? Keyless)> PartitionedAsync(
+        NpgsqlConnection connection,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         await using var command = new NpgsqlCommand(
             """
@@ -27,7 +36,9 @@ internal static class PartitionReadiness
               FROM unnest($1::text[], $2::text[]) t(schema, name)
               JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
               WHERE c.relkind = 'p') partitioned
-            """, connection);
+            """,
+            connection
+        );
         command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Schema)));
         command.Parameters.Add(PostgreSqlDatabase.Texts(tables.Select(table => table.Name)));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
@@ -35,30 +46,47 @@ internal static class PartitionReadiness
         return (reader.IsDBNull(0) ? null : reader.GetString(0), reader.IsDBNull(1) ? null : reader.GetString(1));
     }
 
-    /// <summary>The log has no rows of a part that comes or goes as a whole (PostgreSQL manual, ALTER TABLE ... ATTACH PARTITION).</summary>
-    private static ReadinessLine? Wholes(string? names) => names is null
-        ? null
-        : new ReadinessLine(
-            "partitioned tables",
-            true,
-            $"{names}: rows that come with a part which is attached, or go with one which is detached or dropped, are not in the log and emptying a part alone is not there either; such a table is held when that is noticed, until it is loaded again",
-            "know it",
-            null,
-            TimeSpan.Zero);
+    /// <summary>
+    /// The log has no rows of a part that comes or goes as a whole (PostgreSQL manual, ALTER TABLE ... ATTACH PARTITION).
+    /// </summary>
+    private static ReadinessLine? Wholes(string? names) =>
+        names is null
+            ? null
+            : new ReadinessLine(
+                "partitioned tables",
+                true,
+                $"{names}: rows that come with a part which is attached, or go with one which is detached or dropped, are not in the "
+                    + "log and emptying a part alone is not there either; such a table is held when that is noticed, until it is loaded "
+                    + "again",
+                "know it",
+                null,
+                TimeSpan.Zero
+            );
 
     /// <summary>A part that is made later has the default replica identity, whatever that of the whole is.</summary>
-    private static ReadinessLine? Keyless(string? names) => names is null
-        ? null
-        : new ReadinessLine(
-            "partitions without a key",
-            true,
-            $"{names}: a partition that is created later needs REPLICA IDENTITY FULL in the same transaction. Without it the source refuses updates and deletes of that partition until Vestige has removed the table from its publication, within about 5 s; the table is then held",
-            "know it; a primary key avoids it",
-            null,
-            TimeSpan.Zero);
+    private static ReadinessLine? Keyless(string? names) =>
+        names is null
+            ? null
+            : new ReadinessLine(
+                "partitions without a key",
+                true,
+                $"{names}: a partition that is created later needs REPLICA IDENTITY FULL in the same transaction. Without it the "
+                    + "source refuses updates and deletes of that partition until Vestige has removed the table from its publication, "
+                    + "within about 5 s; the table is then held",
+                "know it; a primary key avoids it",
+                null,
+                TimeSpan.Zero
+            );
 
-    /// <summary>Another crossing reads the whole of what this one would read in parts, or the other way round; null when none does.</summary>
-    private static async Task<ReadinessLine?> TwiceAsync(NpgsqlConnection connection, LogNames names, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    /// <summary>
+    /// Another crossing reads the whole of what this one would read in parts, or the other way round; null when none does.
+    /// </summary>
+    private static async Task<ReadinessLine?> TwiceAsync(
+        NpgsqlConnection connection,
+        LogNames names,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         var there = await Publication.TablesAsync(connection, names, cancellation) ?? new HashSet<TableName>();
         return await Publication.PartsWithTheirWholesAsync(connection, [.. there.Union(tables)], cancellation) is { } pair
@@ -68,7 +96,8 @@ internal static class PartitionReadiness
                 $"{pair.Part} is a part of {pair.Whole}, and a crossing of this connection takes the other of the two already",
                 "the whole or the parts in all crossings of one connection, since they share one publication",
                 "Choose as the other crossing does; or make another connection to the database for this one.",
-                TimeSpan.Zero)
+                TimeSpan.Zero
+            )
             : null;
     }
 }

@@ -12,17 +12,42 @@ namespace Vestige.Connectors.PostgreSql.Readiness;
 /// </summary>
 internal static class PreparationScript
 {
-    public static async Task<Preparation> ForSourceAsync(NpgsqlConnection connection, PostgreSqlSettings settings, LogNames names, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    public static async Task<Preparation> ForSourceAsync(
+        NpgsqlConnection connection,
+        PostgreSqlSettings settings,
+        LogNames names,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         var role = Quote.Name(settings.User);
         var level = await LevelAsync(connection, cancellation);
-        var server = level == "logical"
-            ? "-- The server writes enough into its log already (wal_level = logical)."
-            : "-- In force only after a restart of the server:\nALTER SYSTEM SET wal_level = 'logical';\n-- So that the server knows of it and says that it waits:\nSELECT pg_reload_conf();";
-        var grants = string.Join('\n', tables.GroupBy(table => table.Schema).Select(schema =>
-            $"{Use(schema.Key, settings.User)}\n" + string.Join('\n', schema.Select(table => $"GRANT SELECT ON {Quote.Name(table)} TO {role};"))));
-        var revokes = string.Join('\n', tables.Select(table => $"REVOKE SELECT ON {Quote.Name(table)} FROM {role};")
-            .Concat(tables.Select(table => table.Schema).Distinct().Where(schema => schema != "public").Select(schema => $"REVOKE USAGE ON SCHEMA {Quote.Name(schema)} FROM {role};")));
+        var server =
+            level == "logical"
+                ? "-- The server writes enough into its log already (wal_level = logical)."
+                : "-- In force only after a restart of the server:\nALTER SYSTEM SET wal_level = 'logical';\n-- So that the server "
+                    + "knows of it and says that it waits:\nSELECT pg_reload_conf();";
+        var grants = string.Join(
+            '\n',
+            tables
+                .GroupBy(table => table.Schema)
+                .Select(schema =>
+                    $"{Use(schema.Key, settings.User)}\n"
+                    + string.Join('\n', schema.Select(table => $"GRANT SELECT ON {Quote.Name(table)} TO {role};"))
+                )
+        );
+        var revokes = string.Join(
+            '\n',
+            tables
+                .Select(table => $"REVOKE SELECT ON {Quote.Name(table)} FROM {role};")
+                .Concat(
+                    tables
+                        .Select(table => table.Schema)
+                        .Distinct()
+                        .Where(schema => schema != "public")
+                        .Select(schema => $"REVOKE USAGE ON SCHEMA {Quote.Name(schema)} FROM {role};")
+                )
+        );
         var script = $"""
             -- For reading tables of the database {settings.Database}. Run as a superuser in that database; safe to run twice.
             {server}
@@ -30,7 +55,10 @@ internal static class PreparationScript
             -- What the undo needs to know: whether the role had the right before.
             DO $$ BEGIN
               IF obj_description('vestige'::regnamespace) IS NULL THEN
-                EXECUTE format('COMMENT ON SCHEMA vestige IS %L', 'Vestige''s own. Replication right before: ' || (SELECT rolreplication FROM pg_roles WHERE rolname = {Quote.Literal(settings.User)}));
+                EXECUTE format('COMMENT ON SCHEMA vestige IS %L',
+                    'Vestige''s own. Replication right before: ' || (SELECT rolreplication FROM pg_roles WHERE rolname = {Quote.Literal(
+                settings.User
+            )}));
               END IF;
             END $$;
             ALTER ROLE {role} REPLICATION;
@@ -66,37 +94,45 @@ internal static class PreparationScript
         var role = Quote.Name(settings.User);
         var database = Quote.Name(settings.Database);
         return new Preparation(
-            Tidy($"""
-            -- For writing tables into the database {settings.Database}. Run as a superuser in that database; safe to run twice.
-            GRANT CREATE ON DATABASE {database} TO {role};
-            {Use("public", settings.User)}
-            GRANT CREATE ON SCHEMA public TO {role};
-            -- Leaves triggers and references aside while rows are applied; from PostgreSQL 15 on. On older servers they fire.
-            DO $$ BEGIN
-              IF current_setting('server_version_num')::int >= 150000 THEN
-                EXECUTE 'GRANT SET ON PARAMETER session_replication_role TO {role.Replace("'", "''", StringComparison.Ordinal)}';
-              END IF;
-            END $$;
-            """),
-            Tidy($"""
-            -- Takes the script back. Tables that crossings made stay.
-            REVOKE CREATE ON DATABASE {database} FROM {role};
-            REVOKE CREATE ON SCHEMA public FROM {role};
-            DO $$ BEGIN
-              IF current_setting('server_version_num')::int >= 150000 THEN
-                EXECUTE 'REVOKE SET ON PARAMETER session_replication_role FROM {role.Replace("'", "''", StringComparison.Ordinal)}';
-              END IF;
-            END $$;
-            """),
-            NeedsRestart: false);
+            Tidy(
+                $"""
+                -- For writing tables into the database {settings.Database}. Run as a superuser in that database; safe to run twice.
+                GRANT CREATE ON DATABASE {database} TO {role};
+                {Use("public", settings.User)}
+                GRANT CREATE ON SCHEMA public TO {role};
+                -- Leaves triggers and references aside while rows are applied; from PostgreSQL 15 on. On older servers they fire.
+                DO $$ BEGIN
+                  IF current_setting('server_version_num')::int >= 150000 THEN
+                    EXECUTE 'GRANT SET ON PARAMETER session_replication_role TO {role.Replace("'", "''", StringComparison.Ordinal)}';
+                  END IF;
+                END $$;
+                """
+            ),
+            Tidy(
+                $"""
+                -- Takes the script back. Tables that crossings made stay.
+                REVOKE CREATE ON DATABASE {database} FROM {role};
+                REVOKE CREATE ON SCHEMA public FROM {role};
+                DO $$ BEGIN
+                  IF current_setting('server_version_num')::int >= 150000 THEN
+                    EXECUTE 'REVOKE SET ON PARAMETER session_replication_role FROM {role.Replace("'", "''", StringComparison.Ordinal)}';
+                  END IF;
+                END $$;
+                """
+            ),
+            NeedsRestart: false
+        );
     }
 
-    /// <summary>Everybody may use the schema public, unless somebody took that away; a right of the role's own would outlast the undo.</summary>
+    /// <summary>
+    /// Everybody may use the schema public, unless somebody took that away; a right of the role's own would outlast the undo.
+    /// </summary>
     private static string Use(string schema, string user)
     {
         var grant = $"GRANT USAGE ON SCHEMA {Quote.Name(schema)} TO {Quote.Name(user)}";
         return schema == "public"
-            ? $"DO $$ BEGIN IF NOT has_schema_privilege({Quote.Literal(user)}, 'public', 'USAGE') THEN EXECUTE {Quote.Literal(grant)}; END IF; END $$;"
+            ? $"DO $$ BEGIN IF NOT has_schema_privilege({Quote.Literal(user)}, 'public', 'USAGE') THEN EXECUTE "
+                + $"{Quote.Literal(grant)}; END IF; END $$;"
             : $"{grant};";
     }
 
@@ -122,10 +158,12 @@ internal static class PreparationScript
             -- To publish updates of such a table would make them fail.
             IF publication NOT LIKE 'vestige\_inserts\_%' AND EXISTS (
               SELECT 1 FROM pg_class c WHERE c.oid = name AND c.relreplident <> 'f' AND NOT EXISTS (
-                SELECT 1 FROM pg_index x WHERE x.indrelid = c.oid AND ((c.relreplident = 'd' AND x.indisprimary AND x.indimmediate) OR (c.relreplident = 'i' AND x.indisreplident)))) THEN
+                SELECT 1 FROM pg_index x WHERE x.indrelid = c.oid AND ((c.relreplident = 'd' AND x.indisprimary
+                    AND x.indimmediate) OR (c.relreplident = 'i' AND x.indisreplident)))) THEN
               RAISE EXCEPTION '% has no replica identity; only its inserts can be published', name USING ERRCODE = '55000';
             END IF;
-            IF NOT EXISTS (SELECT 1 FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid WHERE p.pubname = publication AND r.prrelid = name) THEN
+            IF NOT EXISTS (SELECT 1 FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid
+                WHERE p.pubname = publication AND r.prrelid = name) THEN
               EXECUTE format('ALTER PUBLICATION %I ADD TABLE ONLY %I.%I', publication, schemas[i], tables[i]);
             END IF;
           END LOOP;
@@ -143,7 +181,8 @@ internal static class PreparationScript
           END IF;
           FOR i IN 1 .. coalesce(array_length(tables, 1), 0) LOOP
             IF EXISTS (
-              SELECT 1 FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid JOIN pg_class c ON c.oid = r.prrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+              SELECT 1 FROM pg_publication p JOIN pg_publication_rel r ON r.prpubid = p.oid JOIN pg_class c ON c.oid = r.prrelid
+                  JOIN pg_namespace n ON n.oid = c.relnamespace
               WHERE p.pubname = publication AND n.nspname = schemas[i] AND c.relname = tables[i]) THEN
               EXECUTE format('ALTER PUBLICATION %I DROP TABLE ONLY %I.%I', publication, schemas[i], tables[i]);
             END IF;

@@ -18,7 +18,8 @@ internal static class TargetReadiness
         IReadOnlyList<TableSchema> tables,
         IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,
-        CancellationToken cancellation)
+        CancellationToken cancellation
+    )
     {
         var lines = new List<ReadinessLine>
         {
@@ -29,7 +30,13 @@ internal static class TargetReadiness
         var aside = await LeavesAsideAsync(connection, cancellation);
         lines.Add(TriggersLine(aside));
         lines.AddRange(await TypesAsync(connection, tables, cancellation));
-        lines.AddRange(await NeedReadiness.CheckAsync(connection, tables.Where(table => !begun.Contains(table.Name) && existing.GetValueOrDefault(table.Name) != ExistingRows.Keep), cancellation));
+        lines.AddRange(
+            await NeedReadiness.CheckAsync(
+                connection,
+                tables.Where(table => !begun.Contains(table.Name) && existing.GetValueOrDefault(table.Name) != ExistingRows.Keep),
+                cancellation
+            )
+        );
         var owners = await OwnersAsync(connection, cancellation);
         foreach (var table in tables.Where(table => !begun.Contains(table.Name)))
         {
@@ -51,25 +58,49 @@ internal static class TargetReadiness
             "route messages",
             true,
             possible
-                ? "each transaction says which databases its rows came from, so that no loop of crossings carries them back (readers get it from version 14 on)"
+                ? "each transaction says which databases its rows came from, so that no loop of crossings carries them back (readers "
+                    + "get it from version 14 on)"
                 : "none: the role may not call pg_logical_emit_message; a loop with crossings of another Vestige would not be noticed",
             "know it",
             null,
-            TimeSpan.Zero);
+            TimeSpan.Zero
+        );
     }
 
-    /// <summary>Types of columns that the target does not have and that are not made with the tables: a slip of the pen, or an extension that is missing.</summary>
-    private static async Task<IReadOnlyList<ReadinessLine>> TypesAsync(NpgsqlConnection connection, IReadOnlyList<TableSchema> tables, CancellationToken cancellation)
+    /// <summary>
+    /// Types of columns that the target does not have and that are not made with the tables: a slip of the pen, or an extension that is
+    /// missing.
+    /// </summary>
+    private static async Task<IReadOnlyList<ReadinessLine>> TypesAsync(
+        NpgsqlConnection connection,
+        IReadOnlyList<TableSchema> tables,
+        CancellationToken cancellation
+    )
     {
-        var made = tables.SelectMany(table => table.Parts).Where(part => part.Stage == PartStage.Before).Select(part => part.Name).ToHashSet(StringComparer.Ordinal);
-        var used = tables.SelectMany(table => table.Columns.Select(column => (column.Type, Table: table.Name, Column: column.Name))).ToLookup(column => column.Type);
+        var made = tables
+            .SelectMany(table => table.Parts)
+            .Where(part => part.Stage == PartStage.Before)
+            .Select(part => part.Name)
+            .ToHashSet(StringComparer.Ordinal);
+        var used = tables
+            .SelectMany(table => table.Columns.Select(column => (column.Type, Table: table.Name, Column: column.Name)))
+            .ToLookup(column => column.Type);
         var lines = new List<ReadinessLine>();
         foreach (var type in used.Where(type => !IsMade(made, type.Key)))
         {
             if (await TypeProblemAsync(connection, type.Key, cancellation) is { } problem)
             {
                 var (_, table, column) = type.First();
-                lines.Add(new ReadinessLine($"type {type.Key}", false, $"{problem}; {table}.{column} is to have it", "a type that the target has", "Correct the type in the treatment, or make it on the target, with the extension that it belongs to.", TimeSpan.Zero));
+                lines.Add(
+                    new ReadinessLine(
+                        $"type {type.Key}",
+                        false,
+                        $"{problem}; {table}.{column} is to have it",
+                        "a type that the target has",
+                        "Correct the type in the treatment, or make it on the target, with the extension that it belongs to.",
+                        TimeSpan.Zero
+                    )
+                );
             }
         }
 
@@ -90,7 +121,8 @@ internal static class TargetReadiness
         {
             return (bool)(await command.ExecuteScalarAsync(cancellation))! ? null : "the target has no such type";
         }
-        catch (PostgresException exception) when (Failures.IsRefusal(exception) || exception.SqlState.StartsWith("42", StringComparison.Ordinal))
+        catch (PostgresException exception)
+            when (Failures.IsRefusal(exception) || exception.SqlState.StartsWith("42", StringComparison.Ordinal))
         {
             return $"the target says: {exception.MessageText}";
         }
@@ -98,31 +130,54 @@ internal static class TargetReadiness
 
     private static async Task<ReadinessLine> EncodingAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT pg_encoding_to_char(encoding)::text FROM pg_database WHERE datname = current_database()", connection);
+        await using var command = new NpgsqlCommand(
+            "SELECT pg_encoding_to_char(encoding)::text FROM pg_database WHERE datname = current_database()",
+            connection
+        );
         var encoding = (string)(await command.ExecuteScalarAsync(cancellation))!;
-        return new ReadinessLine("encoding", encoding == "UTF8", encoding, "UTF8, which holds every character", encoding == "UTF8" ? null : "Make the target database with ENCODING 'UTF8'.", TimeSpan.Zero);
+        return new ReadinessLine(
+            "encoding",
+            encoding == "UTF8",
+            encoding,
+            "UTF8, which holds every character",
+            encoding == "UTF8" ? null : "Make the target database with ENCODING 'UTF8'.",
+            TimeSpan.Zero
+        );
     }
 
-    private static async Task<ReadinessLine> RightsAsync(NpgsqlConnection connection, PostgreSqlTarget target, CancellationToken cancellation)
+    private static async Task<ReadinessLine> RightsAsync(
+        NpgsqlConnection connection,
+        PostgreSqlTarget target,
+        CancellationToken cancellation
+    )
     {
-        await using var command = new NpgsqlCommand("SELECT has_database_privilege(current_database(), 'CREATE') OR to_regclass('vestige.progress_table') IS NOT NULL", connection);
+        await using var command = new NpgsqlCommand(
+            "SELECT has_database_privilege(current_database(), 'CREATE') OR to_regclass('vestige.progress_table') IS NOT NULL",
+            connection
+        );
         var may = (bool)(await command.ExecuteScalarAsync(cancellation))!;
         return new ReadinessLine(
             "right to create",
             may,
             may ? "schemas and tables can be made" : $"{target.Settings.User} may not create schemas",
             "CREATE in the database: for the tables and for the small schema vestige that keeps the position",
-            may ? null : $"GRANT CREATE ON DATABASE {Quote.Name(target.Settings.Database)} TO {Quote.Name(target.Settings.User)}; it is in the preparation script.",
-            TimeSpan.Zero);
+            may
+                ? null
+                : $"GRANT CREATE ON DATABASE {Quote.Name(target.Settings.Database)} TO {Quote.Name(target.Settings.User)}; it is in "
+                    + "the preparation script.",
+            TimeSpan.Zero
+        );
     }
 
-    private static ReadinessLine TriggersLine(bool aside) => new(
-        "triggers and references",
-        true,
-        aside ? "are left aside while rows are applied" : "fire on each row: the role may not set session_replication_role",
-        "left aside, or none that write",
-        null,
-        TimeSpan.Zero);
+    private static ReadinessLine TriggersLine(bool aside) =>
+        new(
+            "triggers and references",
+            true,
+            aside ? "are left aside while rows are applied" : "fire on each row: the role may not set session_replication_role",
+            "left aside, or none that write",
+            null,
+            TimeSpan.Zero
+        );
 
     private static async Task<bool> LeavesAsideAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
@@ -140,15 +195,24 @@ internal static class TargetReadiness
     /// The triggers and rules of a table that would act on applied rows: those set to act always or on replicas, and the
     /// ordinary ones where the role may not leave them aside. They would do once more what the source has done already.
     /// </summary>
-    private static async Task<IReadOnlyList<ReadinessLine>> FiringAsync(NpgsqlConnection connection, TableSchema table, bool aside, CancellationToken cancellation)
+    private static async Task<IReadOnlyList<ReadinessLine>> FiringAsync(
+        NpgsqlConnection connection,
+        TableSchema table,
+        bool aside,
+        CancellationToken cancellation
+    )
     {
         var acting = aside ? "('A', 'R')" : "('A', 'O')";
         await using var command = new NpgsqlCommand(
             $"""
             SELECT coalesce(string_agg(what, ', ' ORDER BY what), '') FROM (
-              SELECT 'trigger ' || tgname AS what FROM pg_trigger WHERE tgrelid = to_regclass($1) AND NOT tgisinternal AND tgenabled IN {acting}
-              UNION ALL SELECT 'rule ' || rulename FROM pg_rewrite WHERE ev_class = to_regclass($1) AND ev_type IN ('2', '3', '4') AND ev_enabled IN {acting}) found
-            """, connection);
+              SELECT 'trigger ' || tgname AS what FROM pg_trigger
+                  WHERE tgrelid = to_regclass($1) AND NOT tgisinternal AND tgenabled IN {acting}
+              UNION ALL SELECT 'rule ' || rulename FROM pg_rewrite
+                  WHERE ev_class = to_regclass($1) AND ev_type IN ('2', '3', '4') AND ev_enabled IN {acting}) found
+            """,
+            connection
+        );
         command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
         return (string)(await command.ExecuteScalarAsync(cancellation))! is { Length: > 0 } firing
             ?
@@ -158,9 +222,14 @@ internal static class TargetReadiness
                     false,
                     $"it has what would act on each row again: {firing}",
                     "no trigger or rule that acts while rows are applied",
-                    "ALTER TABLE ... DISABLE TRIGGER (or RULE) there; one that is not set to ALWAYS or REPLICA rests by itself where the role may set session_replication_role, which the preparation script grants. Or accept it, if what they do bears being done again.",
-                    TimeSpan.Zero)
-                { MayAccept = true },
+                    "ALTER TABLE ... DISABLE TRIGGER (or RULE) there; one that is not set to ALWAYS or REPLICA rests by itself where "
+                        + "the role may set session_replication_role, which the preparation script grants. Or accept it, if what they "
+                        + "do bears being done again.",
+                    TimeSpan.Zero
+                )
+                {
+                    MayAccept = true,
+                },
             ]
             : [];
     }
@@ -173,11 +242,16 @@ internal static class TargetReadiness
             return owners;
         }
 
-        await using var command = new NpgsqlCommand("SELECT schema, name, crossing, to_jsonb(t) ->> 'into_tables' FROM vestige.progress_table t ORDER BY crossing DESC", connection);
+        await using var command = new NpgsqlCommand(
+            "SELECT schema, name, crossing, to_jsonb(t) ->> 'into_tables' FROM vestige.progress_table t ORDER BY crossing DESC",
+            connection
+        );
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         while (await reader.ReadAsync(cancellation))
         {
-            IReadOnlyList<TableName> names = reader.IsDBNull(3) ? [new TableName(reader.GetString(0), reader.GetString(1))] : TableProgress.NamesIn(reader.GetString(3));
+            IReadOnlyList<TableName> names = reader.IsDBNull(3)
+                ? [new TableName(reader.GetString(0), reader.GetString(1))]
+                : TableProgress.NamesIn(reader.GetString(3));
             foreach (var name in names)
             {
                 owners[name] = reader.GetString(2);
@@ -188,35 +262,86 @@ internal static class TargetReadiness
     }
 
     /// <summary>A table that others refer to cannot be dropped without them.</summary>
-    private static async Task<ReadinessLine> ReplacedAsync(NpgsqlConnection connection, TableSchema table, string step, CancellationToken cancellation)
+    private static async Task<ReadinessLine> ReplacedAsync(
+        NpgsqlConnection connection,
+        TableSchema table,
+        string step,
+        CancellationToken cancellation
+    )
     {
         const string Sql = """
             SELECT coalesce(string_agg(DISTINCT d.refers, ', ' ORDER BY d.refers), '') FROM (
-              SELECT conrelid::regclass::text AS refers FROM pg_constraint WHERE contype = 'f' AND confrelid = to_regclass($1) AND conrelid <> confrelid
-              UNION ALL SELECT r.ev_class::regclass::text FROM pg_depend p JOIN pg_rewrite r ON r.oid = p.objid WHERE p.classid = 'pg_rewrite'::regclass AND p.refobjid = to_regclass($1) AND r.ev_class <> p.refobjid) d
+              SELECT conrelid::regclass::text AS refers FROM pg_constraint
+                  WHERE contype = 'f' AND confrelid = to_regclass($1) AND conrelid <> confrelid
+              UNION ALL SELECT r.ev_class::regclass::text FROM pg_depend p
+                  JOIN pg_rewrite r ON r.oid = p.objid WHERE p.classid = 'pg_rewrite'::regclass AND p.refobjid = to_regclass($1)
+                      AND r.ev_class <> p.refobjid) d
             """;
         await using var command = new NpgsqlCommand(Sql, connection);
         command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
         var referring = (string)(await command.ExecuteScalarAsync(cancellation))!;
         if (referring.Length > 0)
         {
-            return new ReadinessLine(step, false, $"it cannot be dropped: {referring} depend on it", "a table that nothing depends on", "Drop those first, or have its rows deleted instead.", TimeSpan.Zero);
+            return new ReadinessLine(
+                step,
+                false,
+                $"it cannot be dropped: {referring} depend on it",
+                "a table that nothing depends on",
+                "Drop those first, or have its rows deleted instead.",
+                TimeSpan.Zero
+            );
         }
 
         var rows = await CountAsync(connection, table, cancellation);
-        return new ReadinessLine(step, true, $"it is dropped with its {Figures.Of(rows, "row")} and made anew", "leave to drop it", null, TimeSpan.Zero) { Loses = $"{table.Name} with {Figures.Of(rows, "row")}" };
+        return new ReadinessLine(
+            step,
+            true,
+            $"it is dropped with its {Figures.Of(rows, "row")} and made anew",
+            "leave to drop it",
+            null,
+            TimeSpan.Zero
+        )
+        {
+            Loses = $"{table.Name} with {Figures.Of(rows, "row")}",
+        };
     }
 
     /// <summary>Rows are merged by the primary key, so the target's is that of the changes.</summary>
-    private static async Task<ReadinessLine> MergedAsync(NpgsqlConnection connection, TableSchema table, string step, long rows, CancellationToken cancellation)
+    private static async Task<ReadinessLine> MergedAsync(
+        NpgsqlConnection connection,
+        TableSchema table,
+        string step,
+        long rows,
+        CancellationToken cancellation
+    )
     {
-        var (wanted, found) = (table.KeyOrdinals.Select(i => table.Columns[i].Name).ToList(), await PrimaryKey.OfAsync(connection, table.Name, cancellation));
+        var (wanted, found) = (
+            table.KeyOrdinals.Select(i => table.Columns[i].Name).ToList(),
+            await PrimaryKey.OfAsync(connection, table.Name, cancellation)
+        );
         return wanted.SequenceEqual(found)
-            ? new ReadinessLine(step, true, $"its {Figures.Of(rows, "row")} stay; those whose key the source has too are overwritten", "rows of other keys, or leave to overwrite them", null, TimeSpan.Zero)
+            ? new ReadinessLine(
+                step,
+                true,
+                $"its {Figures.Of(rows, "row")} stay; those whose key the source has too are overwritten",
+                "rows of other keys, or leave to overwrite them",
+                null,
+                TimeSpan.Zero
+            )
             {
-                Loses = rows == 0 ? null : $"what differs in those of the {Figures.Of(rows, "row")} of {table.Name} whose key the source has too",
+                Loses =
+                    rows == 0
+                        ? null
+                        : $"what differs in those of the {Figures.Of(rows, "row")} of {table.Name} whose key the source has too",
             }
-            : new ReadinessLine(step, false, found.Count == 0 ? "it has no primary key" : $"its primary key is ({string.Join(", ", found)})", $"the primary key ({string.Join(", ", wanted)}), by which rows are merged", $"ALTER TABLE {Quote.Name(table.Name)} ADD PRIMARY KEY ({string.Join(", ", wanted.Select(Quote.Name))})", TimeSpan.Zero);
+            : new ReadinessLine(
+                step,
+                false,
+                found.Count == 0 ? "it has no primary key" : $"its primary key is ({string.Join(", ", found)})",
+                $"the primary key ({string.Join(", ", wanted)}), by which rows are merged",
+                $"ALTER TABLE {Quote.Name(table.Name)} ADD PRIMARY KEY ({string.Join(", ", wanted.Select(Quote.Name))})",
+                TimeSpan.Zero
+            );
     }
 
     private static async Task<long> CountAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
@@ -225,12 +350,25 @@ internal static class TargetReadiness
         return (long)(await count.ExecuteScalarAsync(cancellation))!;
     }
 
-    private static async Task<ReadinessLine?> TableAsync(NpgsqlConnection connection, TableSchema table, ExistingRows existing, string? owner, CancellationToken cancellation)
+    private static async Task<ReadinessLine?> TableAsync(
+        NpgsqlConnection connection,
+        TableSchema table,
+        ExistingRows existing,
+        string? owner,
+        CancellationToken cancellation
+    )
     {
         var step = $"target table {table.Name}";
         if (owner is not null)
         {
-            return new ReadinessLine(step, false, $"the crossing {owner} writes to it", "a table of its own", "Leave the table out, or remove that crossing.", TimeSpan.Zero);
+            return new ReadinessLine(
+                step,
+                false,
+                $"the crossing {owner} writes to it",
+                "a table of its own",
+                "Leave the table out, or remove that crossing.",
+                TimeSpan.Zero
+            );
         }
 
         await using var there = new NpgsqlCommand("SELECT to_regclass($1) IS NOT NULL", connection);
@@ -247,7 +385,14 @@ internal static class TargetReadiness
 
         if (await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
         {
-            return new ReadinessLine(step, false, $"it has another form: {difference}", "the same columns and types", "Drop or alter the target's table, or leave it out.", TimeSpan.Zero);
+            return new ReadinessLine(
+                step,
+                false,
+                $"it has another form: {difference}",
+                "the same columns and types",
+                "Drop or alter the target's table, or leave it out.",
+                TimeSpan.Zero
+            );
         }
 
         var rows = await CountAsync(connection, table, cancellation);
@@ -258,13 +403,36 @@ internal static class TargetReadiness
 
         if (existing == ExistingRows.Keep)
         {
-            return new ReadinessLine(step, true, $"its {Figures.Of(rows, "row")} stay, and changes are applied to them", "rows that agree with the source's", null, TimeSpan.Zero);
+            return new ReadinessLine(
+                step,
+                true,
+                $"its {Figures.Of(rows, "row")} stay, and changes are applied to them",
+                "rows that agree with the source's",
+                null,
+                TimeSpan.Zero
+            );
         }
 
-        return rows == 0
-            ? new ReadinessLine(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
+        return rows == 0 ? new ReadinessLine(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
             : existing == ExistingRows.Empty
-                ? new ReadinessLine(step, true, $"its {Figures.Of(rows, "row")} will be deleted", "no rows, or leave to delete them", null, TimeSpan.Zero) { Loses = $"{Figures.Of(rows, "row")} of {table.Name}" }
-                : new ReadinessLine(step, false, $"it already has {Figures.Of(rows, "row")}", "no rows, or leave to delete them", "Empty the table, or choose that existing rows are deleted first.", TimeSpan.Zero);
+                ? new ReadinessLine(
+                    step,
+                    true,
+                    $"its {Figures.Of(rows, "row")} will be deleted",
+                    "no rows, or leave to delete them",
+                    null,
+                    TimeSpan.Zero
+                )
+                {
+                    Loses = $"{Figures.Of(rows, "row")} of {table.Name}",
+                }
+            : new ReadinessLine(
+                step,
+                false,
+                $"it already has {Figures.Of(rows, "row")}",
+                "no rows, or leave to delete them",
+                "Empty the table, or choose that existing rows are deleted first.",
+                TimeSpan.Zero
+            );
     }
 }

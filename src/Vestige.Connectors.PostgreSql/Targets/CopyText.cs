@@ -5,12 +5,16 @@ using Vestige.Core.Changes;
 
 namespace Vestige.Connectors.PostgreSql.Targets;
 
-/// <summary>Writes rows in the text form of COPY (PostgreSQL manual, COPY, Text Format): tabs between, backslashes before what would be misread.</summary>
+/// <summary>
+/// Writes rows in the text form of COPY (PostgreSQL manual, COPY, Text Format): tabs between, backslashes before what would be misread.
+/// </summary>
 internal static class CopyText
 {
     private static readonly SearchValues<byte> Special = SearchValues.Create("\\\b\f\n\r\t\v"u8);
 
-    /// <summary>One row, led by a number. A value that is absent is written as NULL; the statement that reads the row leaves its column alone.</summary>
+    /// <summary>
+    /// One row, led by a number. A value that is absent is written as NULL; the statement that reads the row leaves its column alone.
+    /// </summary>
     public static void Write(ArrayBufferWriter<byte> output, int what, Row row)
     {
         output.Write(Encoding.ASCII.GetBytes(what.ToString(CultureInfo.InvariantCulture)));
@@ -53,14 +57,15 @@ internal static class CopyText
         output.Write(value);
     }
 
-    private static byte Letter(byte special) => special switch
-    {
-        (byte)'\b' => (byte)'b',
-        (byte)'\f' => (byte)'f',
-        (byte)'\n' => (byte)'n',
-        (byte)'\r' => (byte)'r',
-        (byte)'\t' => (byte)'t',
-        (byte)'\v' => (byte)'v',
-        _ => (byte)'\\',
-    };
+    private static byte Letter(byte special) =>
+        special switch
+        {
+            (byte)'\b' => (byte)'b',
+            (byte)'\f' => (byte)'f',
+            (byte)'\n' => (byte)'n',
+            (byte)'\r' => (byte)'r',
+            (byte)'\t' => (byte)'t',
+            (byte)'\v' => (byte)'v',
+            _ => (byte)'\\',
+        };
 }

@@ -3,7 +3,9 @@ using Vestige.Core.Treatments;
 
 namespace Vestige.Connectors.PostgreSql.Targets;
 
-/// <summary>Keys and references of a table whose source is of another engine, made of what is known of them there without its statements.</summary>
+/// <summary>
+/// Keys and references of a table whose source is of another engine, made of what is known of them there without its statements.
+/// </summary>
 internal sealed class CrossEngineParts
 {
     private readonly TableSchema form;
@@ -52,19 +54,34 @@ internal sealed class CrossEngineParts
         }
 
         references.Add(new ForeignKey(kept.Columns, kept.References, kept.ReferencedColumns));
-        made.Add(Constraint(PartStage.Reference, kept.Columns, "_fkey", $"FOREIGN KEY ({Quote.Names(kept.Columns)}) REFERENCES {Quote.Name(kept.References)} ({Quote.Names(kept.ReferencedColumns)})") with
-        {
-            References = kept.References,
-            ReferencedColumns = kept.ReferencedColumns,
-        });
+        made.Add(
+            Constraint(
+                PartStage.Reference,
+                kept.Columns,
+                "_fkey",
+                $"FOREIGN KEY ({Quote.Names(kept.Columns)}) REFERENCES {Quote.Name(kept.References)} "
+                    + $"({Quote.Names(kept.ReferencedColumns)})"
+            ) with
+            {
+                References = kept.References,
+                ReferencedColumns = kept.ReferencedColumns,
+            }
+        );
     }
 
     private static bool IsUnique(TableSchema table, IReadOnlyList<string> columns) =>
-        table.UniqueKeys.Select(unique => unique.Columns).Append([.. table.KeyOrdinals.Select(i => table.Columns[i].Name)]).Any(unique => unique.ToHashSet().SetEquals(columns));
+        table
+            .UniqueKeys.Select(unique => unique.Columns)
+            .Append([.. table.KeyOrdinals.Select(i => table.Columns[i].Name)])
+            .Any(unique => unique.ToHashSet().SetEquals(columns));
 
     private SchemaPart Constraint(PartStage stage, IReadOnlyList<string> columns, string ending, string text)
     {
         var name = TargetStructureBuilder.NameFor(form.Name with { Name = "" }, form.Name, $"_{string.Join('_', columns)}{ending}");
-        return new SchemaPart(stage, name, $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}") { Columns = columns, Text = text };
+        return new SchemaPart(stage, name, $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}")
+        {
+            Columns = columns,
+            Text = text,
+        };
     }
 }

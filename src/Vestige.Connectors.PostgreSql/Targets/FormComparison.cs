@@ -9,7 +9,8 @@ internal static class FormComparison
     private const string Sql = """
         SELECT a.attname::text, format_type(a.atttypid, a.atttypmod), coalesce(k.attnum, 0) > 0, a.attgenerated <> ''
         FROM pg_attribute a LEFT JOIN (
-          SELECT i.indrelid, unnest(i.indkey::int2[]) AS attnum FROM pg_index i WHERE i.indisprimary) k ON k.indrelid = a.attrelid AND k.attnum = a.attnum
+          SELECT i.indrelid, unnest(i.indkey::int2[]) AS attnum FROM pg_index i
+              WHERE i.indisprimary) k ON k.indrelid = a.attrelid AND k.attnum = a.attnum
         WHERE a.attrelid = to_regclass($1) AND a.attnum > 0 AND NOT a.attisdropped
         ORDER BY a.attnum
         """;
@@ -52,7 +53,10 @@ internal static class FormComparison
             }
         }
 
-        if (form.Statement is null && form.Parts.FirstOrDefault(part => IsGeneratedColumn(part) && !generated.Contains(part.Name)) is { } missing)
+        if (
+            form.Statement is null
+            && form.Parts.FirstOrDefault(part => IsGeneratedColumn(part) && !generated.Contains(part.Name)) is { } missing
+        )
         {
             return $"generated column {missing.Name} is missing there";
         }
@@ -60,5 +64,6 @@ internal static class FormComparison
         return there.Count > 0 ? $"column {there.Keys.First()} exists only there" : null;
     }
 
-    private static bool IsGeneratedColumn(SchemaPart part) => part.Stage == PartStage.Within && part.Text.Contains(" GENERATED ALWAYS AS (", StringComparison.Ordinal);
+    private static bool IsGeneratedColumn(SchemaPart part) =>
+        part.Stage == PartStage.Within && part.Text.Contains(" GENERATED ALWAYS AS (", StringComparison.Ordinal);
 }

@@ -18,7 +18,8 @@ internal static class ListText
         var (open, close) = List(text, 0);
         var references = text.IndexOf(" REFERENCES ", close, StringComparison.Ordinal);
         var (_, end) = List(text, references);
-        return $"{text[..(open + 1)]}{Quote.Names(kept.Columns)}) REFERENCES {Quote.Name(kept.References)}({Quote.Names(kept.ReferencedColumns)}{text[end..]}";
+        return $"{text[..(open + 1)]}{Quote.Names(kept.Columns)}) REFERENCES "
+            + $"{Quote.Name(kept.References)}({Quote.Names(kept.ReferencedColumns)}{text[end..]}";
     }
 
     /// <summary>The parentheses of the first list from a place on; what stands in double quotes does not count.</summary>

@@ -6,7 +6,9 @@ using Vestige.Core.Schemas;
 
 namespace Vestige.Connectors.PostgreSql.Targets;
 
-/// <summary>A copy into one table, or into the staging table from which it is merged, that stays open over several blocks of rows.</summary>
+/// <summary>
+/// A copy into one table, or into the staging table from which it is merged, that stays open over several blocks of rows.
+/// </summary>
 internal sealed class LoadingCopy
 {
     private readonly Stream stream;
@@ -28,9 +30,16 @@ internal sealed class LoadingCopy
     /// <summary>Where the rows go first, when they are merged; null when they go straight into the table.</summary>
     public Staging? Staging { get; }
 
-    public static async Task<LoadingCopy> BeginAsync(NpgsqlConnection connection, TableSchema table, Staging? staging, string? form, CancellationToken cancellation)
+    public static async Task<LoadingCopy> BeginAsync(
+        NpgsqlConnection connection,
+        TableSchema table,
+        Staging? staging,
+        string? form,
+        CancellationToken cancellation
+    )
     {
-        var statement = $"COPY {staging?.Name ?? Quote.Name(table.Name)} ({Quote.Names(table.Columns.Select(column => column.Name))}) FROM STDIN";
+        var statement =
+            $"COPY {staging?.Name ?? Quote.Name(table.Name)} ({Quote.Names(table.Columns.Select(column => column.Name))}) FROM STDIN";
         if (form == CopyForm.Binary)
         {
             var binary = await connection.BeginRawBinaryCopyAsync($"{statement} (FORMAT binary)", cancellation);
@@ -42,7 +51,8 @@ internal sealed class LoadingCopy
         return new LoadingCopy(table, staging, form, text.BaseStream, text);
     }
 
-    public bool Takes(TableSchema table, bool merging, string? rows) => ReferenceEquals(table, Table) && merging == Staging is not null && rows == form;
+    public bool Takes(TableSchema table, bool merging, string? rows) =>
+        ReferenceEquals(table, Table) && merging == Staging is not null && rows == form;
 
     /// <summary>Rows in the server's own form pass as they are; those in the common one are written as text.</summary>
     public ValueTask WriteAsync(ReadOnlyMemory<byte> rows, CancellationToken cancellation)

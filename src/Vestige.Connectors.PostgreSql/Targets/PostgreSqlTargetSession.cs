@@ -22,7 +22,8 @@ internal sealed class PostgreSqlTargetSession(
     TargetProgress progress,
     bool leavesTriggersAside,
     bool tellsRoutes,
-    bool beside = false) : ITargetSession
+    bool beside = false
+) : ITargetSession
 {
     public TargetProgress Progress { get; internal set; } = progress;
 
@@ -49,33 +50,43 @@ internal sealed class PostgreSqlTargetSession(
     public int NextStaging() => ++stagings;
 
     /// <summary>By the server's own view of its sessions. Of others' statements nothing is told: they may hold values.</summary>
-    public Task<string?> WhyWaitingAsync(CancellationToken cancellation) => target.UseAsync(
-        "Asking what a session waits for",
-        async (beside, stop) =>
-        {
-            await using var command = new NpgsqlCommand(
-                """
-                SELECT coalesce(a.wait_event_type, ''), coalesce(a.wait_event, ''), b.pid, b.usename, b.state, extract(epoch FROM clock_timestamp() - b.xact_start)::float8
-                FROM pg_stat_activity a LEFT JOIN pg_stat_activity b ON b.pid = ANY (pg_blocking_pids(a.pid))
-                WHERE a.pid = $1 LIMIT 1
-                """,
-                beside);
-            command.Parameters.Add(new NpgsqlParameter { Value = connection.ProcessID });
-            await using var reader = await command.ExecuteReaderAsync(stop);
-            if (!await reader.ReadAsync(stop))
+    public Task<string?> WhyWaitingAsync(CancellationToken cancellation) =>
+        target.UseAsync(
+            "Asking what a session waits for",
+            async (beside, stop) =>
             {
-                return null;
-            }
+                await using var command = new NpgsqlCommand(
+                    """
+                    SELECT coalesce(a.wait_event_type, ''), coalesce(a.wait_event, ''), b.pid, b.usename, b.state, extract(epoch
+                        FROM clock_timestamp() - b.xact_start)::float8
+                    FROM pg_stat_activity a LEFT JOIN pg_stat_activity b ON b.pid = ANY (pg_blocking_pids(a.pid))
+                    WHERE a.pid = $1 LIMIT 1
+                    """,
+                    beside
+                );
+                command.Parameters.Add(new NpgsqlParameter { Value = connection.ProcessID });
+                await using var reader = await command.ExecuteReaderAsync(stop);
+                if (!await reader.ReadAsync(stop))
+                {
+                    return null;
+                }
 
-            if (!await reader.IsDBNullAsync(2, stop))
-            {
-                var since = await reader.IsDBNullAsync(5, stop) ? "" : $", its transaction open for {Figures.Duration(TimeSpan.FromSeconds(reader.GetDouble(5)))}";
-                return $"it waits for a lock held by session {reader.GetInt32(2)} ({(await reader.IsDBNullAsync(3, stop) ? "?" : reader.GetString(3))}, {(await reader.IsDBNullAsync(4, stop) ? "?" : reader.GetString(4))}{since})";
-            }
+                if (!await reader.IsDBNullAsync(2, stop))
+                {
+                    var since = await reader.IsDBNullAsync(5, stop)
+                        ? ""
+                        : $", its transaction open for {Figures.Duration(TimeSpan.FromSeconds(reader.GetDouble(5)))}";
+                    return $"it waits for a lock held by session {reader.GetInt32(2)} "
+                        + $"({(await reader.IsDBNullAsync(3, stop) ? "?" : reader.GetString(3))}, "
+                        + $"{(await reader.IsDBNullAsync(4, stop) ? "?" : reader.GetString(4))}{since})";
+                }
 
-            return reader.GetString(0) is { Length: > 0 } type and not "Client" ? $"the server waits on {type} {reader.GetString(1)}" : null;
-        },
-        cancellation);
+                return reader.GetString(0) is { Length: > 0 } type and not "Client"
+                    ? $"the server waits on {type} {reader.GetString(1)}"
+                    : null;
+            },
+            cancellation
+        );
 
     public async Task<ITargetTransaction> BeginAsync(bool checkReferences, Route route, CancellationToken cancellation)
     {
@@ -83,7 +94,10 @@ internal sealed class PostgreSqlTargetSession(
         {
             await using var batch = new NpgsqlBatch(connection);
             batch.BatchCommands.Add(new NpgsqlBatchCommand("BEGIN"));
-            var look = new NpgsqlBatchCommand($"SELECT epoch, position, server, timeline FROM vestige.progress WHERE crossing = $1 FOR {(beside ? "KEY SHARE" : "NO KEY UPDATE")}");
+            var look = new NpgsqlBatchCommand(
+                "SELECT epoch, position, server, timeline FROM vestige.progress WHERE crossing = $1 FOR "
+                    + $"{(beside ? "KEY SHARE" : "NO KEY UPDATE")}"
+            );
             look.Parameters.Add(PostgreSqlDatabase.Text(crossing));
             batch.BatchCommands.Add(look);
             if (tellsRoutes && !route.IsNone)
@@ -129,10 +143,15 @@ internal sealed class PostgreSqlTargetSession(
         await BuildAsync(table, [PartStage.PrimaryKey, PartStage.Key, PartStage.Index], cancellation);
 
         // A small sample is enough for what is applied next; the full one takes a tenth of a load, and the server takes it by itself later.
-        await RunAsync($"SET default_statistics_target = 10; ANALYZE {Quote.Name(table.Name)}; RESET default_statistics_target", $"Analysing {table.Name}", cancellation);
+        await RunAsync(
+            $"SET default_statistics_target = 10; ANALYZE {Quote.Name(table.Name)}; RESET default_statistics_target",
+            $"Analysing {table.Name}",
+            cancellation
+        );
     }
 
-    public Task BuildPrimaryKeyAsync(TableSchema table, CancellationToken cancellation) => BuildAsync(table, [PartStage.PrimaryKey], cancellation);
+    public Task BuildPrimaryKeyAsync(TableSchema table, CancellationToken cancellation) =>
+        BuildAsync(table, [PartStage.PrimaryKey], cancellation);
 
     public async Task BuildReferencesAsync(IReadOnlyList<TableSchema> tables, CancellationToken cancellation)
     {
@@ -140,7 +159,11 @@ internal sealed class PostgreSqlTargetSession(
         foreach (var table in tables)
         {
             var present = await PresentAsync(table.Name, cancellation);
-            foreach (var part in table.Parts.Where(part => part.Stage == PartStage.Reference && !present.Contains(part.Name) && chosen.Contains(part.References!.Value)))
+            foreach (
+                var part in table.Parts.Where(part =>
+                    part.Stage == PartStage.Reference && !present.Contains(part.Name) && chosen.Contains(part.References!.Value)
+                )
+            )
             {
                 await RunAsync(part.Statement, $"Building {part.Name} of {table.Name}", cancellation);
             }
@@ -152,15 +175,21 @@ internal sealed class PostgreSqlTargetSession(
     private async Task BuildAsync(TableSchema table, IReadOnlyList<PartStage> stages, CancellationToken cancellation)
     {
         var present = await PresentAsync(table.Name, cancellation);
-        if (table.Parts.FirstOrDefault(part => part.Stage == PartStage.PrimaryKey) is { } key && stages.Contains(PartStage.PrimaryKey) && !present.Contains(key.Name)
-            && (await PrimaryKeyAsync(table.Name, cancellation)).SequenceEqual(key.Columns))
+        if (
+            table.Parts.FirstOrDefault(part => part.Stage == PartStage.PrimaryKey) is { } key
+            && stages.Contains(PartStage.PrimaryKey)
+            && !present.Contains(key.Name)
+            && (await PrimaryKeyAsync(table.Name, cancellation)).SequenceEqual(key.Columns)
+        )
         {
             // Somebody else made the table, and called its key otherwise.
             present.Add(key.Name);
         }
 
         await RunAsync("SET maintenance_work_mem = '256MB'", "Making room for sorting", cancellation);
-        foreach (var part in table.Parts.Where(part => stages.Contains(part.Stage) && !present.Contains(part.Name)).OrderBy(part => part.Stage))
+        foreach (
+            var part in table.Parts.Where(part => stages.Contains(part.Stage) && !present.Contains(part.Name)).OrderBy(part => part.Stage)
+        )
         {
             await RunAsync(part.Statement, $"Building {part.Name} of {table.Name}", cancellation);
         }
@@ -177,7 +206,12 @@ internal sealed class PostgreSqlTargetSession(
         var log = reader.IsDBNull(2) ? null : new LogIdentity(reader.GetString(2), reader.GetInt64(3));
         if (reader.GetInt64(0) != term || position != (long?)Progress.Position?.Offset || log != Progress.Identity)
         {
-            throw new FencedException($"The worker with term {term} has been succeeded by term {reader.GetInt64(0)}, or the position moved.") { Transient = true };
+            throw new FencedException(
+                $"The worker with term {term} has been succeeded by term {reader.GetInt64(0)}, or the position moved."
+            )
+            {
+                Transient = true,
+            };
         }
     }
 
@@ -198,7 +232,8 @@ internal sealed class PostgreSqlTargetSession(
     {
         const string Sql = """
             SELECT conname::text FROM pg_constraint WHERE conrelid = to_regclass($1)
-            UNION SELECT x.relname::text FROM pg_index i JOIN pg_class x ON x.oid = i.indexrelid WHERE i.indrelid = to_regclass($1) AND i.indisvalid
+            UNION SELECT x.relname::text FROM pg_index i JOIN pg_class x ON x.oid = i.indexrelid
+                WHERE i.indrelid = to_regclass($1) AND i.indisvalid
             """;
         await using var command = new NpgsqlCommand(Sql, connection);
         command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table)));

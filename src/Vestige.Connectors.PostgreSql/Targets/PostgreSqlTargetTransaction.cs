@@ -36,7 +36,11 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             return;
         }
 
-        var referenced = await IsThereAsync($"(SELECT min(conrelid) FROM pg_constraint WHERE contype = 'f' AND confrelid = {Quote.Literal(Quote.Name(table.Name))}::regclass)", cancellation);
+        var referenced = await IsThereAsync(
+            "(SELECT min(conrelid) FROM pg_constraint WHERE contype = 'f' AND confrelid = "
+                + $"{Quote.Literal(Quote.Name(table.Name))}::regclass)",
+            cancellation
+        );
         await RunAsync(referenced ? Of(table).Empty : $"TRUNCATE {Quote.Name(table.Name)}", $"Emptying {table.Name}", cancellation);
     }
 
@@ -44,7 +48,10 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     {
         try
         {
-            await using var command = new NpgsqlCommand($"DELETE FROM {Quote.Name(table.Name)} WHERE {Quote.Name(shared.Column)} = $1", Connection);
+            await using var command = new NpgsqlCommand(
+                $"DELETE FROM {Quote.Name(table.Name)} WHERE {Quote.Name(shared.Column)} = $1",
+                Connection
+            );
             command.Parameters.Add(PostgreSqlDatabase.Text(shared.Value));
             await command.ExecuteNonQueryAsync(cancellation);
         }
@@ -54,9 +61,11 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
     }
 
-    public Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation) => LoadAsync(table, merging: false, block, cancellation);
+    public Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation) =>
+        LoadAsync(table, merging: false, block, cancellation);
 
-    public Task MergeAsync(TableSchema table, RowBlock block, CancellationToken cancellation) => LoadAsync(table, merging: true, block, cancellation);
+    public Task MergeAsync(TableSchema table, RowBlock block, CancellationToken cancellation) =>
+        LoadAsync(table, merging: true, block, cancellation);
 
     private async Task LoadAsync(TableSchema table, bool merging, RowBlock block, CancellationToken cancellation)
     {
@@ -81,7 +90,10 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
     }
 
-    public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation)
+    public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(
+        IReadOnlyList<FoldedTable> tables,
+        CancellationToken cancellation
+    )
     {
         var order = Ordered(tables);
         foreach (var folded in order)
@@ -94,7 +106,8 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             await EmptyAsync(folded.Table, cancellation);
         }
 
-        var writer = order.Sum(folded => folded.Rows.Count) <= RowsOneByOne ? (IBatchWriter)new RowWriterOneByOne(this) : new StagedWriter(this);
+        var writer =
+            order.Sum(folded => folded.Rows.Count) <= RowsOneByOne ? (IBatchWriter)new RowWriterOneByOne(this) : new StagedWriter(this);
         return await writer.WriteAsync(order, cancellation);
     }
 
@@ -112,8 +125,17 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             return await new WholeRowWriter(this).WriteAsync(table, change, cancellation);
         }
 
-        var moves = change.Kind == ChangeKind.Update && !change.Before.IsNone && RowKey.Of(change.Before, table.KeyOrdinals) != RowKey.Of(change.After, table.KeyOrdinals);
-        return await new RowWriterOneByOne(this).WriteAsync(Of(table), table, new FoldedRow(change.Kind, change.Before, change.After), moves, cancellation);
+        var moves =
+            change.Kind == ChangeKind.Update
+            && !change.Before.IsNone
+            && RowKey.Of(change.Before, table.KeyOrdinals) != RowKey.Of(change.After, table.KeyOrdinals);
+        return await new RowWriterOneByOne(this).WriteAsync(
+            Of(table),
+            table,
+            new FoldedRow(change.Kind, change.Before, change.After),
+            moves,
+            cancellation
+        );
     }
 
     public async Task MarkAsync(CancellationToken cancellation)
@@ -158,7 +180,11 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
 
     public async ValueTask DisposeAsync()
     {
-        if (done || Connection.FullState.HasFlag(System.Data.ConnectionState.Broken) || Connection.State == System.Data.ConnectionState.Closed)
+        if (
+            done
+            || Connection.FullState.HasFlag(System.Data.ConnectionState.Broken)
+            || Connection.State == System.Data.ConnectionState.Closed
+        )
         {
             return;
         }
@@ -182,7 +208,10 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     }
 
     /// <summary>Runs prepared statements in one round trip and returns how many rows each touched.</summary>
-    internal async Task<IReadOnlyList<ulong>> RunAsync(IReadOnlyList<(NpgsqlBatchCommand Command, TableSchema Table, FoldedRow Row)> commands, CancellationToken cancellation)
+    internal async Task<IReadOnlyList<ulong>> RunAsync(
+        IReadOnlyList<(NpgsqlBatchCommand Command, TableSchema Table, FoldedRow Row)> commands,
+        CancellationToken cancellation
+    )
     {
         await using var batch = new NpgsqlBatch(Connection);
         foreach (var (command, _, _) in commands)
@@ -274,7 +303,12 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             await ending.EndAsync(cancellation);
             if (ending.Staging is { } staging)
             {
-                await RunAsync(Of(ending.Table).MergeStaged(staging.Name), $"Merging rows of {ending.Table.Name}", cancellation, ending.Table);
+                await RunAsync(
+                    Of(ending.Table).MergeStaged(staging.Name),
+                    $"Merging rows of {ending.Table.Name}",
+                    cancellation,
+                    ending.Table
+                );
                 await RunAsync($"TRUNCATE {staging.Name}", "Emptying a staging table", cancellation);
             }
         }
@@ -313,7 +347,9 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         return [.. TableOrder.Of(tables.Select(folded => folded.Table)).ParentsFirst.Select(name => byName[name])];
     }
 
-    /// <summary>Before the first change of a form: the table here must have the same columns and the key the changes are found by.</summary>
+    /// <summary>
+    /// Before the first change of a form: the table here must have the same columns and the key the changes are found by.
+    /// </summary>
     private async Task CompareAsync(TableSchema form, CancellationToken cancellation)
     {
         if (!session.Compared.Add(form))

@@ -14,14 +14,14 @@ internal static class ProgressStore
     [
         "CREATE SCHEMA IF NOT EXISTS vestige",
         """
-        CREATE TABLE IF NOT EXISTS vestige.progress (
-          crossing text PRIMARY KEY, epoch bigint NOT NULL, server text, timeline bigint, position bigint)
-        """,
+            CREATE TABLE IF NOT EXISTS vestige.progress (
+              crossing text PRIMARY KEY, epoch bigint NOT NULL, server text, timeline bigint, position bigint)
+            """,
         """
-        CREATE TABLE IF NOT EXISTS vestige.progress_table (
-          crossing text NOT NULL REFERENCES vestige.progress ON DELETE CASCADE, schema text NOT NULL, name text NOT NULL,
-          loaded boolean NOT NULL, position bigint NOT NULL, held_cause text, part text, PRIMARY KEY (crossing, schema, name))
-        """,
+            CREATE TABLE IF NOT EXISTS vestige.progress_table (
+              crossing text NOT NULL REFERENCES vestige.progress ON DELETE CASCADE, schema text NOT NULL, name text NOT NULL,
+              loaded boolean NOT NULL, position bigint NOT NULL, held_cause text, part text, PRIMARY KEY (crossing, schema, name))
+            """,
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS part text",
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS into_tables text",
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS settled boolean NOT NULL DEFAULT false",
@@ -40,7 +40,10 @@ internal static class ProgressStore
     /// <summary>Whether the tables are as this version writes them.</summary>
     public static async Task<bool> IsCurrentAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('vestige.progress') AND attname = 'token')", connection);
+        await using var command = new NpgsqlCommand(
+            "SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('vestige.progress') AND attname = 'token')",
+            connection
+        );
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
@@ -54,7 +57,12 @@ internal static class ProgressStore
         LogIdentity? identity = null;
         LogPosition? position = null;
         string? token = null;
-        await using (var command = new NpgsqlCommand("SELECT server, timeline, position, to_jsonb(p) ->> 'token' FROM vestige.progress p WHERE crossing = $1", connection))
+        await using (
+            var command = new NpgsqlCommand(
+                "SELECT server, timeline, position, to_jsonb(p) ->> 'token' FROM vestige.progress p WHERE crossing = $1",
+                connection
+            )
+        )
         {
             command.Parameters.AddWithValue(crossing);
             await using var reader = await command.ExecuteReaderAsync(cancellation);
@@ -76,7 +84,9 @@ internal static class ProgressStore
     {
         if (after.Position != before.Position || after.Identity != before.Identity)
         {
-            var head = new NpgsqlBatchCommand("UPDATE vestige.progress SET server = $2, timeline = $3, position = $4, token = $5 WHERE crossing = $1");
+            var head = new NpgsqlBatchCommand(
+                "UPDATE vestige.progress SET server = $2, timeline = $3, position = $4, token = $5 WHERE crossing = $1"
+            );
             Add(head, crossing, after.Identity?.Server, after.Identity?.Timeline, (long?)after.Position?.Offset, after.Token);
             yield return head;
         }
@@ -85,10 +95,28 @@ internal static class ProgressStore
         {
             var row = new NpgsqlBatchCommand(
                 """
-                INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled, form, server, timeline) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
-                ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables, settled = excluded.settled, form = excluded.form, server = excluded.server, timeline = excluded.timeline
-                """);
-            Add(row, crossing, table.Table.Schema, table.Table.Name, table.Loaded, (long)table.Position.Offset, table.HeldCause, table.Part?.ToText(), table.Into, table.Settled, table.Form, table.Log?.Server, table.Log?.Timeline);
+                INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled,
+                    form, server, timeline) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
+                ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position,
+                    held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables,
+                        settled = excluded.settled, form = excluded.form, server = excluded.server, timeline = excluded.timeline
+                """
+            );
+            Add(
+                row,
+                crossing,
+                table.Table.Schema,
+                table.Table.Name,
+                table.Loaded,
+                (long)table.Position.Offset,
+                table.HeldCause,
+                table.Part?.ToText(),
+                table.Into,
+                table.Settled,
+                table.Form,
+                table.Log?.Server,
+                table.Log?.Timeline
+            );
             yield return row;
         }
     }
@@ -97,35 +125,46 @@ internal static class ProgressStore
     {
         foreach (var value in values)
         {
-            command.Parameters.Add(value switch
-            {
-                long number => new NpgsqlParameter { Value = number, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Bigint },
-                bool truth => new NpgsqlParameter { Value = truth, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Boolean },
-                _ => PostgreSqlDatabase.Text((string?)value),
-            });
+            command.Parameters.Add(
+                value switch
+                {
+                    long number => new NpgsqlParameter { Value = number, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Bigint },
+                    bool truth => new NpgsqlParameter { Value = truth, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Boolean },
+                    _ => PostgreSqlDatabase.Text((string?)value),
+                }
+            );
         }
     }
 
     private static async Task<List<TableProgress>> TablesAsync(NpgsqlConnection connection, string crossing, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT schema, name, loaded, position, held_cause, to_jsonb(t) ->> 'part', to_jsonb(t) ->> 'into_tables', coalesce((to_jsonb(t) ->> 'settled')::boolean, false), to_jsonb(t) ->> 'form', to_jsonb(t) ->> 'server', (to_jsonb(t) ->> 'timeline')::bigint FROM vestige.progress_table t WHERE crossing = $1 ORDER BY schema COLLATE \"C\", name COLLATE \"C\"", connection);
+        await using var command = new NpgsqlCommand(
+            "SELECT schema, name, loaded, position, held_cause, to_jsonb(t) ->> 'part', to_jsonb(t) ->> 'into_tables', "
+                + "coalesce((to_jsonb(t) ->> 'settled')::boolean, false), to_jsonb(t) ->> 'form', to_jsonb(t) ->> 'server', "
+                + "(to_jsonb(t) ->> 'timeline')::bigint FROM vestige.progress_table t WHERE crossing = $1 ORDER BY schema COLLATE "
+                + "\"C\", name COLLATE \"C\"",
+            connection
+        );
         command.Parameters.AddWithValue(crossing);
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var tables = new List<TableProgress>();
         while (await reader.ReadAsync(cancellation))
         {
-            tables.Add(new TableProgress(
-                new TableName(reader.GetString(0), reader.GetString(1)),
-                reader.GetBoolean(2),
-                new LogPosition((ulong)reader.GetInt64(3)),
-                reader.IsDBNull(4) ? null : reader.GetString(4),
-                LoadPart.Parse(reader.IsDBNull(5) ? null : reader.GetString(5)),
-                reader.IsDBNull(6) ? null : reader.GetString(6),
-                reader.GetBoolean(7),
-                reader.IsDBNull(8) ? null : reader.GetString(8))
-            {
-                Log = reader.IsDBNull(9) ? null : new LogIdentity(reader.GetString(9), reader.GetInt64(10)),
-            });
+            tables.Add(
+                new TableProgress(
+                    new TableName(reader.GetString(0), reader.GetString(1)),
+                    reader.GetBoolean(2),
+                    new LogPosition((ulong)reader.GetInt64(3)),
+                    reader.IsDBNull(4) ? null : reader.GetString(4),
+                    LoadPart.Parse(reader.IsDBNull(5) ? null : reader.GetString(5)),
+                    reader.IsDBNull(6) ? null : reader.GetString(6),
+                    reader.GetBoolean(7),
+                    reader.IsDBNull(8) ? null : reader.GetString(8)
+                )
+                {
+                    Log = reader.IsDBNull(9) ? null : new LogIdentity(reader.GetString(9), reader.GetInt64(10)),
+                }
+            );
         }
 
         return tables;

@@ -10,7 +10,10 @@ namespace Vestige.Connectors.PostgreSql.Targets;
 /// <summary>A prepared statement a row, all in one round trip: for small batches, where staging would cost more than it saves.</summary>
 internal sealed class RowWriterOneByOne(PostgreSqlTargetTransaction transaction) : IBatchWriter
 {
-    public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> WriteAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation)
+    public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> WriteAsync(
+        IReadOnlyList<FoldedTable> tables,
+        CancellationToken cancellation
+    )
     {
         var commands = new List<(NpgsqlBatchCommand Command, TableSchema Table, FoldedRow Row)>();
         foreach (var folded in tables.Reverse())
@@ -38,17 +41,28 @@ internal sealed class RowWriterOneByOne(PostgreSqlTargetTransaction transaction)
             if (touched[i] == 0)
             {
                 var (_, table, row) = commands[i];
-                counts[table.Name] = counts.GetValueOrDefault(table.Name) + await MendAsync(transaction.Of(table), table, row, cancellation);
+                counts[table.Name] =
+                    counts.GetValueOrDefault(table.Name) + await MendAsync(transaction.Of(table), table, row, cancellation);
             }
         }
 
         return counts;
     }
 
-    /// <summary>Writes one change as the log has it; one whose key moves is updated in place, so that what the log left out stays.</summary>
-    public async Task<ApplyCounts> WriteAsync(TableStatements statements, TableSchema table, FoldedRow row, bool movesKey, CancellationToken cancellation)
+    /// <summary>
+    /// Writes one change as the log has it; one whose key moves is updated in place, so that what the log left out stays.
+    /// </summary>
+    public async Task<ApplyCounts> WriteAsync(
+        TableStatements statements,
+        TableSchema table,
+        FoldedRow row,
+        bool movesKey,
+        CancellationToken cancellation
+    )
     {
-        var command = movesKey ? Update(statements, table, row.Before, row.After, Present(row.After, Enumerable.Range(0, table.Columns.Count))) : CommandOf(statements, table, row);
+        var command = movesKey
+            ? Update(statements, table, row.Before, row.After, Present(row.After, Enumerable.Range(0, table.Columns.Count)))
+            : CommandOf(statements, table, row);
         if (command is null)
         {
             return default;
@@ -61,21 +75,33 @@ internal sealed class RowWriterOneByOne(PostgreSqlTargetTransaction transaction)
         }
 
         return movesKey
-            ? new ApplyCounts(0, Missing: 1) + await WriteAsync(statements, table, new FoldedRow(ChangeKind.Insert, default, Whole(table, row.After)), movesKey: false, cancellation)
+            ? new ApplyCounts(0, Missing: 1)
+                + await WriteAsync(
+                    statements,
+                    table,
+                    new FoldedRow(ChangeKind.Insert, default, Whole(table, row.After)),
+                    movesKey: false,
+                    cancellation
+                )
             : await MendAsync(statements, table, row, cancellation);
     }
 
     private static List<int> Present(Row row, IEnumerable<int> columns) => [.. columns.Where(i => row.KindAt(i) != ValueKind.Absent)];
 
-    private static Row Whole(TableSchema table, Row row) => !row.HasAbsent ? row : throw new RowRefusedException(
-        $"A row of {table.Name}, key {RowKey.Display(row, table.KeyOrdinals)}, is not on the target, and the log does not carry all of it.")
-    {
-        Table = table.Name,
-        Kind = ChangeKind.Update,
-        Key = RowKey.Display(row, table.KeyOrdinals),
-        Answer = "the row is not there",
-        Remedy = "Load the table again.",
-    };
+    private static Row Whole(TableSchema table, Row row) =>
+        !row.HasAbsent
+            ? row
+            : throw new RowRefusedException(
+                $"A row of {table.Name}, key {RowKey.Display(row, table.KeyOrdinals)}, is not on the target, and the log does not "
+                    + "carry all of it."
+            )
+            {
+                Table = table.Name,
+                Kind = ChangeKind.Update,
+                Key = RowKey.Display(row, table.KeyOrdinals),
+                Answer = "the row is not there",
+                Remedy = "Load the table again.",
+            };
 
     private void Add(List<(NpgsqlBatchCommand Command, TableSchema Table, FoldedRow Row)> commands, FoldedTable folded, ChangeKind kind)
     {
@@ -144,7 +170,10 @@ internal sealed class RowWriterOneByOne(PostgreSqlTargetTransaction transaction)
 
                 return new ApplyCounts(AlreadyThere: 1, 0);
             case ChangeKind.Update:
-                await transaction.RunAsync([(With(statements.Insert, Whole(table, row.After), Enumerable.Range(0, row.After.Count)), table, row)], cancellation);
+                await transaction.RunAsync(
+                    [(With(statements.Insert, Whole(table, row.After), Enumerable.Range(0, row.After.Count)), table, row)],
+                    cancellation
+                );
                 return new ApplyCounts(0, Missing: 1);
             default:
                 return new ApplyCounts(0, Missing: 1);

@@ -16,7 +16,10 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
     private const int Insert = 1;
     private const int FirstUpdate = 2;
 
-    public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> WriteAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation)
+    public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> WriteAsync(
+        IReadOnlyList<FoldedTable> tables,
+        CancellationToken cancellation
+    )
     {
         var staged = new List<Staged>();
         foreach (var folded in tables.Where(folded => folded.Rows.Count > 0))
@@ -27,7 +30,12 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
         var counts = new Dictionary<TableName, ApplyCounts>();
         foreach (var table in Enumerable.Reverse(staged).Where(table => table.Deletes > 0))
         {
-            var touched = await transaction.RunAsync(table.Statements.DeleteStaged(table.Staging, Delete), "Deleting", cancellation, table.Form);
+            var touched = await transaction.RunAsync(
+                table.Statements.DeleteStaged(table.Staging, Delete),
+                "Deleting",
+                cancellation,
+                table.Form
+            );
             Count(counts, table, new ApplyCounts(0, table.Deletes - touched));
         }
 
@@ -74,7 +82,9 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
         var staging = await transaction.StagingAsync(form, cancellation);
         var table = new Staged(form, staging.Name, transaction.Of(form));
         var rows = new ArrayBufferWriter<byte>(1 << 20);
-        var sorted = folded.Rows.Select(row => (Row: row, Key: RowKey.Of(row.Kind == ChangeKind.Delete ? row.Before : row.After, form.KeyOrdinals))).ToArray();
+        var sorted = folded
+            .Rows.Select(row => (Row: row, Key: RowKey.Of(row.Kind == ChangeKind.Delete ? row.Before : row.After, form.KeyOrdinals)))
+            .ToArray();
         Array.Sort(sorted, (left, right) => left.Key.Bytes.SequenceCompareTo(right.Key.Bytes));
         foreach (var (row, _) in sorted)
         {
@@ -95,12 +105,25 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
                 continue;
             }
 
-            var touched = await transaction.RunAsync(table.Statements.UpdateStaged(table.Staging, what, set), "Updating", cancellation, table.Form);
+            var touched = await transaction.RunAsync(
+                table.Statements.UpdateStaged(table.Staging, what, set),
+                "Updating",
+                cancellation,
+                table.Form
+            );
             if (touched < rows)
             {
                 if (mask.Length > 0)
                 {
-                    throw new Engine.Faults.RowRefusedException($"{rows - touched} rows of {table.Form.Name} are not on the target, and the log does not carry all of them.") { Table = table.Form.Name, Kind = ChangeKind.Update, Answer = "the row is not there", Remedy = "Load the table again." };
+                    throw new Engine.Faults.RowRefusedException(
+                        $"{rows - touched} rows of {table.Form.Name} are not on the target, and the log does not carry all of them."
+                    )
+                    {
+                        Table = table.Form.Name,
+                        Kind = ChangeKind.Update,
+                        Answer = "the row is not there",
+                        Remedy = "Load the table again.",
+                    };
                 }
 
                 await transaction.RunAsync(table.Statements.InsertStaged(table.Staging, what), "Inserting", cancellation, table.Form);
@@ -111,12 +134,22 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
 
     private async Task InsertAsync(Staged table, Dictionary<TableName, ApplyCounts> counts, CancellationToken cancellation)
     {
-        var touched = await transaction.RunAsync(table.Statements.InsertStaged(table.Staging, Insert), "Inserting", cancellation, table.Form);
+        var touched = await transaction.RunAsync(
+            table.Statements.InsertStaged(table.Staging, Insert),
+            "Inserting",
+            cancellation,
+            table.Form
+        );
         if (touched < table.Inserts)
         {
             if (table.Statements.Others.Count > 0)
             {
-                await transaction.RunAsync(table.Statements.UpdateStaged(table.Staging, Insert, table.Statements.Others), "Updating", cancellation, table.Form);
+                await transaction.RunAsync(
+                    table.Statements.UpdateStaged(table.Staging, Insert, table.Statements.Others),
+                    "Updating",
+                    cancellation,
+                    table.Form
+                );
             }
 
             Count(counts, table, new ApplyCounts(table.Inserts - touched, 0));

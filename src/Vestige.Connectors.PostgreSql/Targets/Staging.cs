@@ -14,7 +14,9 @@ internal sealed record Staging(string Name, TableSchema Form)
 
     public static Staging For(TableSchema form, int number) => new($"pg_temp.{Quote.Name($"vestige_{number}")}", form);
 
-    public string Create => $"CREATE TEMPORARY TABLE {Name[8..]} ON COMMIT DELETE ROWS AS SELECT 0::int4 AS {What}, {Quote.Names(Form.Columns.Select(column => column.Name))} FROM {Quote.Name(Form.Name)} WITH NO DATA";
+    public string Create =>
+        $"CREATE TEMPORARY TABLE {Name[8..]} ON COMMIT DELETE ROWS AS SELECT 0::int4 AS {What}, "
+        + $"{Quote.Names(Form.Columns.Select(column => column.Name))} FROM {Quote.Name(Form.Name)} WITH NO DATA";
 
     public string Copy => $"COPY {Name} ({What}, {Quote.Names(Form.Columns.Select(column => column.Name))}) FROM STDIN";
 }

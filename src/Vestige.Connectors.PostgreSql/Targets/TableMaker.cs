@@ -12,7 +12,12 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
     /// <summary>Makes schemas, extensions and types that are missing, then the tables.</summary>
     public async Task MakeAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation)
     {
-        foreach (var part in tables.SelectMany(table => table.Parts).Where(part => part.Stage == PartStage.Before).DistinctBy(part => part.Statement))
+        foreach (
+            var part in tables
+                .SelectMany(table => table.Parts)
+                .Where(part => part.Stage == PartStage.Before)
+                .DistinctBy(part => part.Statement)
+        )
         {
             if (!await transaction.IsThereAsync(There(part), cancellation))
             {
@@ -30,11 +35,20 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
             {
                 await MakeAsync(table, cancellation);
             }
-            else if (making == TableMaking.WhereMissingOrSame && await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
+            else if (
+                making == TableMaking.WhereMissingOrSame
+                && await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference
+            )
             {
-                throw new PortException($"{table.Name} has another form in {place}: {difference}. Rows of other tables are in it.") { Remedy = "Load all tables that go into it again, at once." };
+                throw new PortException($"{table.Name} has another form in {place}: {difference}. Rows of other tables are in it.")
+                {
+                    Remedy = "Load all tables that go into it again, at once.",
+                };
             }
-            else if (making == TableMaking.Anew || (making == TableMaking.WhereOther && await FormComparison.DifferenceAsync(connection, table, cancellation) is not null))
+            else if (
+                making == TableMaking.Anew
+                || (making == TableMaking.WhereOther && await FormComparison.DifferenceAsync(connection, table, cancellation) is not null)
+            )
             {
                 await transaction.RunAsync($"DROP TABLE {Quote.Name(table.Name)}", $"Dropping {table.Name}", cancellation);
                 await MakeAsync(table, cancellation);
@@ -42,8 +56,10 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
         }
     }
 
-    private static string There(SchemaPart part) => part.Statement.StartsWith("CREATE SCHEMA", StringComparison.Ordinal) ? $"to_regnamespace({Quote.Literal(part.Name)})"
-        : part.Needs.FirstOrDefault(need => need.Kind == FoundNeed.ExtensionKind) is { } extension ? $"(SELECT oid FROM pg_extension WHERE extname = {Quote.Literal(extension.Name)})"
+    private static string There(SchemaPart part) =>
+        part.Statement.StartsWith("CREATE SCHEMA", StringComparison.Ordinal) ? $"to_regnamespace({Quote.Literal(part.Name)})"
+        : part.Needs.FirstOrDefault(need => need.Kind == FoundNeed.ExtensionKind) is { } extension
+            ? $"(SELECT oid FROM pg_extension WHERE extname = {Quote.Literal(extension.Name)})"
         : $"to_regtype({Quote.Literal(part.Name)})";
 
     private async Task AgreeAsync(SchemaPart part, CancellationToken cancellation)
@@ -62,7 +78,11 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
     {
         if (table.Statement is not { } own)
         {
-            await transaction.RunAsync(table.Parts.Single(part => part.Stage == PartStage.Table).Statement, $"Making {table.Name}", cancellation);
+            await transaction.RunAsync(
+                table.Parts.Single(part => part.Stage == PartStage.Table).Statement,
+                $"Making {table.Name}",
+                cancellation
+            );
             return;
         }
 
@@ -79,7 +99,12 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
 
         if (await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
         {
-            throw new PortException($"The definition's statement for {table.Name} makes another table than its rows need: {difference}. Nothing was changed.") { Remedy = "Correct the statement in the definition, or remove it." };
+            throw new PortException(
+                $"The definition's statement for {table.Name} makes another table than its rows need: {difference}. Nothing was changed."
+            )
+            {
+                Remedy = "Correct the statement in the definition, or remove it.",
+            };
         }
     }
 }

@@ -15,28 +15,46 @@ internal sealed class TableStatements(TableSchema form)
     public IReadOnlyList<int> Others { get; } = [.. Enumerable.Range(0, form.Columns.Count).Except(form.KeyOrdinals)];
 
     /// <summary>Parameters: all columns. A row whose key is there stays.</summary>
-    public string Insert => Made("i", () =>
-        $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE VALUES ({string.Join(", ", All.Select(i => $"${i + 1}"))}){Unless}");
+    public string Insert =>
+        Made("i", () =>
+            $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE VALUES "
+            + $"({string.Join(", ", All.Select(i => $"${i + 1}"))}){Unless}"
+        );
 
     /// <summary>Parameters: the set columns, then the key.</summary>
-    public string Update(IReadOnlyList<int> set) => Made($"u{string.Join(',', set)}", () =>
-        $"UPDATE {Name} SET {string.Join(", ", set.Select((column, i) => $"{Column(column)} = ${i + 1}"))} WHERE {string.Join(" AND ", form.KeyOrdinals.Select((column, i) => KeyComparison.Equal(form.Columns[column], set.Count + i + 1)))}");
+    public string Update(IReadOnlyList<int> set) =>
+        Made($"u{string.Join(',', set)}", () =>
+            $"UPDATE {Name} SET {string.Join(", ", set.Select((column, i) => $"{Column(column)} = ${i + 1}"))} WHERE "
+            + string.Join(" AND ", form.KeyOrdinals.Select((column, i) => KeyComparison.Equal(form.Columns[column], set.Count + i + 1)))
+        );
 
     /// <summary>Parameters: the key.</summary>
-    public string Delete => Made("d", () => $"DELETE FROM {Name} WHERE {string.Join(" AND ", form.KeyOrdinals.Select((column, i) => KeyComparison.Equal(form.Columns[column], i + 1)))}");
+    public string Delete =>
+        Made("d", () =>
+            $"DELETE FROM {Name} WHERE "
+            + $"{string.Join(" AND ", form.KeyOrdinals.Select((column, i) => KeyComparison.Equal(form.Columns[column], i + 1)))}"
+        );
 
     public string InsertStaged(string staging, int what) =>
-        $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE SELECT {Columns(All)} FROM {staging} WHERE {Staging.What} = {what}{Unless}";
+        $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE SELECT {Columns(All)} FROM {staging} WHERE {Staging.What} = "
+        + $"{what}{Unless}";
 
     /// <summary>Puts staged rows in the place of those that have their keys.</summary>
     public string MergeStaged(string staging) =>
-        $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE SELECT {Columns(All)} FROM {staging} ON CONFLICT ({Columns(form.KeyOrdinals)}) DO "
-        + (Others.Count == 0 ? "NOTHING" : $"UPDATE SET {string.Join(", ", Others.Select(column => $"{Column(column)} = excluded.{Column(column)}"))}");
+        $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE SELECT {Columns(All)} FROM {staging} ON CONFLICT "
+        + $"({Columns(form.KeyOrdinals)}) DO "
+        + (
+            Others.Count == 0
+                ? "NOTHING"
+                : $"UPDATE SET {string.Join(", ", Others.Select(column => $"{Column(column)} = excluded.{Column(column)}"))}"
+        );
 
     public string UpdateStaged(string staging, int what, IReadOnlyList<int> set) =>
-        $"UPDATE {Name} AS t SET {string.Join(", ", set.Select(column => $"{Column(column)} = s.{Column(column)}"))} FROM {staging} AS s WHERE s.{Staging.What} = {what} AND {Joined}";
+        $"UPDATE {Name} AS t SET {string.Join(", ", set.Select(column => $"{Column(column)} = s.{Column(column)}"))} FROM {staging} "
+        + $"AS s WHERE s.{Staging.What} = {what} AND {Joined}";
 
-    public string DeleteStaged(string staging, int what) => $"DELETE FROM {Name} AS t USING {staging} AS s WHERE s.{Staging.What} = {what} AND {Joined}";
+    public string DeleteStaged(string staging, int what) =>
+        $"DELETE FROM {Name} AS t USING {staging} AS s WHERE s.{Staging.What} = {what} AND {Joined}";
 
     private string Unless => form.HasKey ? $" ON CONFLICT ({Columns(form.KeyOrdinals)}) DO NOTHING" : "";
 

@@ -21,7 +21,10 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
     public TargetStructure Build()
     {
         notMade.AddRange(treatments.SelectMany(LeftOut));
-        var tables = treatments.SelectMany(treatment => treatment.WithChildren).SelectMany(treatment => treatment.OwnTables.Select(table => WithIdentity(FormOf(treatment, table.Form)))).ToList();
+        var tables = treatments
+            .SelectMany(treatment => treatment.WithChildren)
+            .SelectMany(treatment => treatment.OwnTables.Select(table => WithIdentity(FormOf(treatment, table.Form))))
+            .ToList();
         return new TargetStructure(tables, [.. notMade.Distinct()]);
     }
 
@@ -29,14 +32,29 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
     private static IEnumerable<SchemaPart> PartsOf(TableTreatment treatment) => treatment.Source.Parts.Where(part => part.NotMade is null);
 
     /// <summary>The others, each with its reason.</summary>
-    private static IEnumerable<string> LeftOut(TableTreatment treatment) => treatment.Source.Parts
-        .Where(part => part.NotMade is not null)
-        .Select(part => part.Stage == PartStage.Before ? $"{part.Name}: {part.NotMade}" : $"{part.Name} of {treatment.Source.Name}: {part.NotMade}");
+    private static IEnumerable<string> LeftOut(TableTreatment treatment) =>
+        treatment
+            .Source.Parts.Where(part => part.NotMade is not null)
+            .Select(part =>
+                part.Stage == PartStage.Before ? $"{part.Name}: {part.NotMade}" : $"{part.Name} of {treatment.Source.Name}: {part.NotMade}"
+            );
 
     /// <summary>Rows without a key are found by all they hold, also by whoever reads this target's log.</summary>
-    private static TableSchema WithIdentity(TableSchema form) => form.HasKey
-        ? form
-        : form with { Parts = [.. form.Parts, new SchemaPart(PartStage.Key, $"replica identity of {form.Name}", $"ALTER TABLE {Quote.Name(form.Name)} REPLICA IDENTITY FULL")] };
+    private static TableSchema WithIdentity(TableSchema form) =>
+        form.HasKey
+            ? form
+            : form with
+            {
+                Parts =
+                [
+                    .. form.Parts,
+                    new SchemaPart(
+                        PartStage.Key,
+                        $"replica identity of {form.Name}",
+                        $"ALTER TABLE {Quote.Name(form.Name)} REPLICA IDENTITY FULL"
+                    ),
+                ],
+            };
 
     private TableSchema FormOf(TableTreatment treatment, TableSchema form)
     {
@@ -45,16 +63,39 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         var parts = new List<SchemaPart>();
         if (!same)
         {
-            parts.Add(new SchemaPart(PartStage.Before, Quote.Name(form.Name.Schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(form.Name.Schema)}"));
-            parts.Add(new SchemaPart(PartStage.Table, form.Name.Name, CreateTableStatement.Of(form.Name, Lines(treatment, form))) { Needs = [.. PartsOf(treatment).Where(part => part.Stage == PartStage.Table).SelectMany(part => part.Needs)] });
+            parts.Add(
+                new SchemaPart(
+                    PartStage.Before,
+                    Quote.Name(form.Name.Schema),
+                    $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(form.Name.Schema)}"
+                )
+            );
+            parts.Add(
+                new SchemaPart(PartStage.Table, form.Name.Name, CreateTableStatement.Of(form.Name, Lines(treatment, form)))
+                {
+                    Needs = [.. PartsOf(treatment).Where(part => part.Stage == PartStage.Table).SelectMany(part => part.Needs)],
+                }
+            );
         }
 
         if (form.Shared is not null || treatment.Mode == ApplyMode.KeepVersions)
         {
-            parts.AddRange(PartsOf(treatment).Where(part => part.Stage == PartStage.Before).Select(part => Renamed(treatment, form, part)).OfType<SchemaPart>());
+            parts.AddRange(
+                PartsOf(treatment)
+                    .Where(part => part.Stage == PartStage.Before)
+                    .Select(part => Renamed(treatment, form, part))
+                    .OfType<SchemaPart>()
+            );
             parts.Add(OwnKey(form));
             var reason = form.Shared is null ? $"every version of a row is in {form.Name}" : $"rows of several tables are in {form.Name}";
-            notMade.AddRange(PartsOf(treatment).Where(part => part.Stage is PartStage.Key or PartStage.Index or PartStage.Reference || (part.Stage == PartStage.Within && form.Shared is not null)).Select(part => $"{part.Name} of {source.Name}: {reason}"));
+            notMade.AddRange(
+                PartsOf(treatment)
+                    .Where(part =>
+                        part.Stage is PartStage.Key or PartStage.Index or PartStage.Reference
+                        || (part.Stage == PartStage.Within && form.Shared is not null)
+                    )
+                    .Select(part => $"{part.Name} of {source.Name}: {reason}")
+            );
             return form with { Parts = parts };
         }
 
@@ -71,11 +112,20 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             parts.Add(OwnKey(form));
         }
 
-        parts.AddRange(PartsOf(treatment)
-            .Select(part => part.Stage == PartStage.Reference ? ReferenceOf(treatment, form, part) : same ? part : Renamed(treatment, form, part))
-            .OfType<SchemaPart>());
+        parts.AddRange(
+            PartsOf(treatment)
+                .Select(part =>
+                    part.Stage == PartStage.Reference ? ReferenceOf(treatment, form, part)
+                    : same ? part
+                    : Renamed(treatment, form, part)
+                )
+                .OfType<SchemaPart>()
+        );
 
-        var references = parts.Where(part => part.Stage == PartStage.Reference).Select(part => new ForeignKey(part.Columns, part.References!.Value, part.ReferencedColumns)).ToList();
+        var references = parts
+            .Where(part => part.Stage == PartStage.Reference)
+            .Select(part => new ForeignKey(part.Columns, part.References!.Value, part.ReferencedColumns))
+            .ToList();
         return form with { Parts = parts, ForeignKeys = references };
     }
 
@@ -83,15 +133,29 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
     internal static SchemaPart OwnKey(TableSchema form)
     {
         var columns = form.KeyOrdinals.Select(i => form.Columns[i].Name).ToList();
-        var (name, text) = (NameFor(form.Name with { Name = "" }, form.Name, "_pkey"), $"PRIMARY KEY ({string.Join(", ", columns.Select(Quote.Name))})");
-        return new SchemaPart(PartStage.PrimaryKey, name, $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}") { Columns = columns, Text = text };
+        var (name, text) = (
+            NameFor(form.Name with { Name = "" }, form.Name, "_pkey"),
+            $"PRIMARY KEY ({string.Join(", ", columns.Select(Quote.Name))})"
+        );
+        return new SchemaPart(PartStage.PrimaryKey, name, $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}")
+        {
+            Columns = columns,
+            Text = text,
+        };
     }
 
     private IEnumerable<string> Lines(TableTreatment treatment, TableSchema form)
     {
         foreach (var column in form.Columns)
         {
-            yield return CreateTableStatement.Line(column.Name, column.Type, column.Collation, form.Shared is null ? column.Default : null, null, !column.Nullable);
+            yield return CreateTableStatement.Line(
+                column.Name,
+                column.Type,
+                column.Collation,
+                form.Shared is null ? column.Default : null,
+                null,
+                !column.Nullable
+            );
         }
 
         if (form.Shared is not null)
@@ -112,7 +176,9 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         }
     }
 
-    /// <summary>Whether all columns are there unchanged and under their own names, so that an expression of the source reads the same.</summary>
+    /// <summary>
+    /// Whether all columns are there unchanged and under their own names, so that an expression of the source reads the same.
+    /// </summary>
     private static bool KeepsNames(TableTreatment treatment, IReadOnlyList<string> columns) =>
         CarriedColumns.Unchanged(treatment, columns) is { } names && names.SequenceEqual(columns);
 
@@ -123,11 +189,26 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         switch (part.Stage)
         {
             case PartStage.Before:
-                return part.Columns.Count > 0 && treatment.Columns.Any(column => column.IsPassed && column.Of >= 0 && source.Columns[column.Of].Name == part.Columns[0] && source.Columns[column.Of].Type == column.Type) ? part : null;
+                return
+                    part.Columns.Count > 0
+                    && treatment.Columns.Any(column =>
+                        column.IsPassed
+                        && column.Of >= 0
+                        && source.Columns[column.Of].Name == part.Columns[0]
+                        && source.Columns[column.Of].Type == column.Type
+                    )
+                    ? part
+                    : null;
             case PartStage.PrimaryKey or PartStage.Key when CarriedColumns.Of(source, treatment.Columns, part.Columns) is { } columns:
                 var name = NameFor(source.Name, form.Name, part.Name);
                 var text = ListText.Replace(part.Text, 0, columns);
-                return part with { Name = name, Columns = columns, Text = text, Statement = $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}" };
+                return part with
+                {
+                    Name = name,
+                    Columns = columns,
+                    Text = text,
+                    Statement = $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}",
+                };
             case PartStage.Index when KeepsNames(treatment, part.Columns):
                 return Index(form, part, NameFor(source.Name, form.Name, part.Name));
             case PartStage.Table or PartStage.Within:
@@ -165,7 +246,12 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             return null;
         }
 
-        if (form.Name == treatment.Source.Name && kept.References == part.References && kept.Columns.SequenceEqual(part.Columns) && kept.ReferencedColumns.SequenceEqual(part.ReferencedColumns))
+        if (
+            form.Name == treatment.Source.Name
+            && kept.References == part.References
+            && kept.Columns.SequenceEqual(part.Columns)
+            && kept.ReferencedColumns.SequenceEqual(part.ReferencedColumns)
+        )
         {
             return part;
         }
@@ -191,7 +277,9 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             return name;
         }
 
-        var made = name.StartsWith(source.Name, StringComparison.Ordinal) ? target.Name + name[source.Name.Length..] : $"{target.Name}_{name}";
+        var made = name.StartsWith(source.Name, StringComparison.Ordinal)
+            ? target.Name + name[source.Name.Length..]
+            : $"{target.Name}_{name}";
         if (Encoding.UTF8.GetByteCount(made) <= NameBytes)
         {
             return made;

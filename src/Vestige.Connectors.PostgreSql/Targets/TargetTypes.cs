@@ -23,7 +23,11 @@ internal static class TargetTypes
                 await add.ExecuteNonQueryAsync(cancellation);
             }
         }
-        else if (Inside(part.Statement, Composite) is { } attributes && await AttributesAsync(connection, part.Name, cancellation) is { } there && there != attributes)
+        else if (
+            Inside(part.Statement, Composite) is { } attributes
+            && await AttributesAsync(connection, part.Name, cancellation) is { } there
+            && there != attributes
+        )
         {
             throw new PortException($"The type {part.Name} is ({there}) in {place}, and ({attributes}) at the source.")
             {
@@ -39,10 +43,19 @@ internal static class TargetTypes
     }
 
     /// <summary>The labels are literals that the source's server has quoted.</summary>
-    private static async Task<List<string>> MissingAsync(NpgsqlConnection connection, string type, string labels, CancellationToken cancellation)
+    private static async Task<List<string>> MissingAsync(
+        NpgsqlConnection connection,
+        string type,
+        string labels,
+        CancellationToken cancellation
+    )
     {
         await using var command = new NpgsqlCommand(
-            $"SELECT format('ALTER TYPE %s ADD VALUE IF NOT EXISTS %L', $1::text, label) FROM unnest(ARRAY[{labels}]::text[]) WITH ORDINALITY AS l(label, place) WHERE NOT EXISTS (SELECT FROM pg_enum e WHERE e.enumtypid = to_regtype($1) AND e.enumlabel = label) ORDER BY place", connection);
+            $"SELECT format('ALTER TYPE %s ADD VALUE IF NOT EXISTS %L', $1::text, label) FROM unnest(ARRAY[{labels}]::text[]) WITH "
+                + "ORDINALITY AS l(label, place) WHERE NOT EXISTS (SELECT FROM pg_enum e WHERE e.enumtypid = to_regtype($1) AND "
+                + "e.enumlabel = label) ORDER BY place",
+            connection
+        );
         command.Parameters.Add(PostgreSqlDatabase.Text(type));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var statements = new List<string>();
@@ -57,7 +70,11 @@ internal static class TargetTypes
     private static async Task<string?> AttributesAsync(NpgsqlConnection connection, string type, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
-            "SELECT string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod), ', ' ORDER BY a.attnum) FROM pg_type t JOIN pg_attribute a ON a.attrelid = t.typrelid WHERE t.oid = to_regtype($1) AND a.attnum > 0 AND NOT a.attisdropped", connection);
+            "SELECT string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod), ', ' ORDER BY a.attnum) FROM "
+                + "pg_type t JOIN pg_attribute a ON a.attrelid = t.typrelid WHERE t.oid = to_regtype($1) AND a.attnum > 0 AND NOT "
+                + "a.attisdropped",
+            connection
+        );
         command.Parameters.Add(PostgreSqlDatabase.Text(type));
         return await command.ExecuteScalarAsync(cancellation) as string;
     }

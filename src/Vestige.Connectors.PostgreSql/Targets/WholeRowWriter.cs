@@ -16,13 +16,27 @@ internal sealed class WholeRowWriter(PostgreSqlTargetTransaction transaction)
     /// <summary>Types of which two equal values have one text form.</summary>
     private static readonly HashSet<string> Exact = ["smallint", "integer", "bigint", "oid", "uuid", "date", "boolean", "bytea"];
 
-    /// <summary>Types with an equality that an index may serve, beside which the text form is compared; without what stands in brackets.</summary>
+    /// <summary>
+    /// Types with an equality that an index may serve, beside which the text form is compared; without what stands in brackets.
+    /// </summary>
     private static readonly HashSet<string> Comparable =
-        ["text", "character", "character varying", "numeric", "real", "double precision", "timestamp without time zone", "timestamp with time zone"];
+    [
+        "text",
+        "character",
+        "character varying",
+        "numeric",
+        "real",
+        "double precision",
+        "timestamp without time zone",
+        "timestamp with time zone",
+    ];
 
     public async Task<ApplyCounts> WriteAsync(TableSchema table, RowChange change, CancellationToken cancellation)
     {
-        if (change.Kind == ChangeKind.Update && Enumerable.Range(0, change.After.Count).All(i => change.After.KindAt(i) == ValueKind.Absent))
+        if (
+            change.Kind == ChangeKind.Update
+            && Enumerable.Range(0, change.After.Count).All(i => change.After.KindAt(i) == ValueKind.Absent)
+        )
         {
             // Large values that stayed are all it has: the row is as it was.
             return default;
@@ -60,7 +74,8 @@ internal sealed class WholeRowWriter(PostgreSqlTargetTransaction transaction)
     }
 
     private static string One(TableSchema table, Row before, NpgsqlBatchCommand command) =>
-        $"SELECT ctid FROM {Quote.Name(table.Name)} WHERE {string.Join(" AND ", table.Columns.Select((column, i) => Equal(column, before, i, command)))} LIMIT 1";
+        $"SELECT ctid FROM {Quote.Name(table.Name)} WHERE "
+        + $"{string.Join(" AND ", table.Columns.Select((column, i) => Equal(column, before, i, command)))} LIMIT 1";
 
     private static string Equal(Column column, Row before, int place, NpgsqlBatchCommand command)
     {
@@ -80,9 +95,7 @@ internal sealed class WholeRowWriter(PostgreSqlTargetTransaction transaction)
         // format() writes a value by its type's output function, as the log does; a cast to text does not for some types. NULL it
         // writes as the empty text, which other types have as a value.
         var sameText = $"{name} IS DISTINCT FROM NULL AND format('%s', {name}) COLLATE \"C\" = {Add(command, before, place)}";
-        return Comparable.Contains(Bare(column.Type))
-            ? $"{name} = {Add(command, before, place)} AND {sameText}"
-            : sameText;
+        return Comparable.Contains(Bare(column.Type)) ? $"{name} = {Add(command, before, place)} AND {sameText}" : sameText;
     }
 
     private static string Bare(string type)

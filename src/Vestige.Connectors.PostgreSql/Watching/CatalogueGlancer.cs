@@ -14,14 +14,20 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 internal static class CatalogueGlancer
 {
     private const string Facts = $"""
-        SELECT c.oid, n.nspname::text, c.relname::text, {TableIdentity.Shape} AS shape, coalesce({TableIdentity.Writers}, '') || '.' || types.print AS stamp,
-               (SELECT string_agg(a.attnum || ':' || a.atthasmissing, ',' ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND a.atthasmissing) AS missing,
-               CASE c.relkind WHEN 'p' THEN (SELECT coalesce(sum(l.relfilenode::int8), 0)::int8 FROM pg_partition_tree(c.oid) p JOIN pg_class l ON l.oid = p.relid) ELSE c.relfilenode::int8 END AS file,
-               (SELECT r.oid FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid WHERE r.prrelid = c.oid AND p.pubname = $4) AS whole,
-               (SELECT r.oid FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid WHERE r.prrelid = c.oid AND p.pubname = $5) AS inserts,
+        SELECT c.oid, n.nspname::text, c.relname::text, {TableIdentity.Shape} AS shape, coalesce({TableIdentity.Writers},
+            '') || '.' || types.print AS stamp,
+               (SELECT string_agg(a.attnum || ':' || a.atthasmissing, ',' ORDER BY a.attnum) FROM pg_attribute a
+                   WHERE a.attrelid = c.oid AND a.attnum > 0 AND a.atthasmissing) AS missing,
+               CASE c.relkind WHEN 'p' THEN (SELECT coalesce(sum(l.relfilenode::int8), 0)::int8 FROM pg_partition_tree(c.oid) p
+                   JOIN pg_class l ON l.oid = p.relid) ELSE c.relfilenode::int8 END AS file,
+               (SELECT r.oid FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid
+                   WHERE r.prrelid = c.oid AND p.pubname = $4) AS whole,
+               (SELECT r.oid FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid
+                   WHERE r.prrelid = c.oid AND p.pubname = $5) AS inserts,
                {TableIdentity.Identified} AS identified, types.print AS types, {TableIdentity.Key} AS key
         FROM (SELECT {TableIdentity.Types} AS print) types CROSS JOIN (
-          SELECT c.oid FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
+          SELECT c.oid FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema
+              JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
           UNION SELECT unnest($3::text[]::oid[])) wanted
         JOIN pg_class c ON c.oid = wanted.oid JOIN pg_namespace n ON n.oid = c.relnamespace
         """;
@@ -29,7 +35,8 @@ internal static class CatalogueGlancer
     private const string Glances = $"SELECT f.oid, f.nspname, f.relname, md5(f::text), f.types FROM ({Facts}) f";
 
     private const string Columns = """
-        SELECT a.attrelid, a.attnum, a.attname::text, format_type(a.atttypid, a.atttypmod), a.atttypid, a.atttypmod, a.attgenerated <> '', a.xmin::text, a.atthasmissing
+        SELECT a.attrelid, a.attnum, a.attname::text, format_type(a.atttypid, a.atttypmod), a.atttypid, a.atttypmod,
+            a.attgenerated <> '', a.xmin::text, a.atthasmissing
         FROM pg_attribute a WHERE a.attrelid = ANY ($1::text[]::oid[]) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attrelid, a.attnum
         """;
 
@@ -37,22 +44,32 @@ internal static class CatalogueGlancer
         SELECT e.enumtypid, format_type(e.enumtypid, NULL), true, e.oid::int8, e.enumlabel::text FROM pg_enum e
         UNION ALL
         SELECT t.oid, format_type(t.oid, NULL), false, a.attnum::int8, quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod)
-        FROM pg_class c JOIN pg_type t ON t.typrelid = c.oid JOIN pg_attribute a ON a.attrelid = c.oid WHERE c.relkind = 'c' AND a.attnum > 0 AND NOT a.attisdropped
+        FROM pg_class c JOIN pg_type t ON t.typrelid = c.oid JOIN pg_attribute a ON a.attrelid = c.oid
+            WHERE c.relkind = 'c' AND a.attnum > 0 AND NOT a.attisdropped
         """;
 
-    /// <summary>The tables with a column of a type, of arrays and ranges of it, of domains over it, or of composite types that hold it.</summary>
+    /// <summary>
+    /// The tables with a column of a type, of arrays and ranges of it, of domains over it, or of composite types that hold it.
+    /// </summary>
     private const string Users = """
         WITH RECURSIVE used(type) AS (
           SELECT $1::oid
           UNION
           SELECT t.oid FROM used u JOIN pg_type t ON t.typbasetype = u.type OR (t.typelem = u.type AND t.typlen = -1)
             OR t.oid IN (SELECT r.rngtypid FROM pg_range r WHERE r.rngsubtype = u.type)
-            OR t.typrelid IN (SELECT a.attrelid FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid WHERE a.atttypid = u.type AND c.relkind = 'c'))
+            OR t.typrelid IN (SELECT a.attrelid FROM pg_attribute a
+                JOIN pg_class c ON c.oid = a.attrelid WHERE a.atttypid = u.type AND c.relkind = 'c'))
         SELECT DISTINCT a.attrelid FROM used u JOIN pg_attribute a ON a.atttypid = u.type WHERE a.attnum > 0 AND NOT a.attisdropped
         """;
 
     /// <summary>Looks at those of the tables that there are, and at those of the numbers whatever they are called now.</summary>
-    public static async Task<CatalogueGlance> LookAsync(NpgsqlConnection connection, LogNames names, KnownCatalogue known, IReadOnlyCollection<TableName> tables, CancellationToken cancellation)
+    public static async Task<CatalogueGlance> LookAsync(
+        NpgsqlConnection connection,
+        LogNames names,
+        KnownCatalogue known,
+        IReadOnlyCollection<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         var running = await RunningAsync(connection, cancellation);
         var (begin, _, horizon) = await PlaceAsync(connection, cancellation);
@@ -60,7 +77,13 @@ internal static class CatalogueGlancer
         var states = await StatesAsync(connection, names, known, glances, cancellation);
         var types = print == known.TypesPrint ? null : await TypesAsync(connection, cancellation);
         var users = new Dictionary<uint, IReadOnlySet<uint>>();
-        foreach (var type in types is null ? [] : known.Types.Where(pair => !types.TryGetValue(pair.Key, out var now) || !now.Values.SequenceEqual(pair.Value.Values)).Select(pair => pair.Key))
+        foreach (
+            var type in types is null
+                ? []
+                : known
+                    .Types.Where(pair => !types.TryGetValue(pair.Key, out var now) || !now.Values.SequenceEqual(pair.Value.Values))
+                    .Select(pair => pair.Key)
+        )
         {
             users.Add(type, await UsersAsync(connection, type, cancellation));
         }
@@ -68,7 +91,11 @@ internal static class CatalogueGlancer
         var survived = new HashSet<uint>();
         foreach (var (name, state) in states)
         {
-            if (known.Find(name) is { } old && TableDifferences.MayBeRewritten(old, state) && await OldRows.AreThereAsync(connection, state.Number, known.Horizon, cancellation))
+            if (
+                known.Find(name) is { } old
+                && TableDifferences.MayBeRewritten(old, state)
+                && await OldRows.AreThereAsync(connection, state.Number, known.Horizon, cancellation)
+            )
             {
                 survived.Add(state.Number);
             }
@@ -76,27 +103,55 @@ internal static class CatalogueGlancer
 
         // Only after all of it: what shows in it was written before.
         var (end, at, _) = await PlaceAsync(connection, cancellation);
-        return new CatalogueGlance(begin, end, at, states, glances.ToDictionary(pair => pair.Key, pair => pair.Value.Name), types, print, users, horizon, survived, running);
+        return new CatalogueGlance(
+            begin,
+            end,
+            at,
+            states,
+            glances.ToDictionary(pair => pair.Key, pair => pair.Value.Name),
+            types,
+            print,
+            users,
+            horizon,
+            survived,
+            running
+        );
     }
 
     /// <summary>The transactions that have not ended.</summary>
     public static async Task<RunningTransactions> RunningAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        await using var command = new NpgsqlCommand("SELECT txid_snapshot_xmax(s), ARRAY(SELECT txid_snapshot_xip(s)) FROM txid_current_snapshot() s", connection);
+        await using var command = new NpgsqlCommand(
+            "SELECT txid_snapshot_xmax(s), ARRAY(SELECT txid_snapshot_xip(s)) FROM txid_current_snapshot() s",
+            connection
+        );
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
         return new RunningTransactions(reader.GetInt64(0), reader.GetFieldValue<long[]>(1));
     }
 
-    private static async Task<(LogPosition Place, DateTimeOffset At, long Horizon)> PlaceAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<(LogPosition Place, DateTimeOffset At, long Horizon)> PlaceAsync(
+        NpgsqlConnection connection,
+        CancellationToken cancellation
+    )
     {
-        await using var command = new NpgsqlCommand("SELECT pg_current_wal_insert_lsn()::text, extract(epoch FROM clock_timestamp())::float8, txid_snapshot_xmin(txid_current_snapshot())", connection);
+        await using var command = new NpgsqlCommand(
+            "SELECT pg_current_wal_insert_lsn()::text, extract(epoch FROM clock_timestamp())::float8, "
+                + "txid_snapshot_xmin(txid_current_snapshot())",
+            connection
+        );
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
         return (Lsn.EndOf(Lsn.Of(reader.GetString(0))), DateTimeOffset.UnixEpoch.AddSeconds(reader.GetDouble(1)), reader.GetInt64(2));
     }
 
-    private static NpgsqlCommand Asking(string sql, NpgsqlConnection connection, LogNames names, IEnumerable<TableName> tables, IEnumerable<uint> numbers)
+    private static NpgsqlCommand Asking(
+        string sql,
+        NpgsqlConnection connection,
+        LogNames names,
+        IEnumerable<TableName> tables,
+        IEnumerable<uint> numbers
+    )
     {
         var list = tables.ToList();
         var command = new NpgsqlCommand(sql, connection);
@@ -108,7 +163,13 @@ internal static class CatalogueGlancer
         return command;
     }
 
-    private static async Task<(Dictionary<uint, (TableName Name, string Glance)> Found, string TypesPrint)> GlancesAsync(NpgsqlConnection connection, LogNames names, KnownCatalogue known, IReadOnlyCollection<TableName> tables, CancellationToken cancellation)
+    private static async Task<(Dictionary<uint, (TableName Name, string Glance)> Found, string TypesPrint)> GlancesAsync(
+        NpgsqlConnection connection,
+        LogNames names,
+        KnownCatalogue known,
+        IReadOnlyCollection<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         var numbers = tables.Select(table => known.Find(table)?.Number).OfType<uint>();
         await using var command = Asking(Glances, connection, names, tables, numbers);
@@ -124,7 +185,13 @@ internal static class CatalogueGlancer
         return (found, print);
     }
 
-    private static async Task<Dictionary<TableName, TableState>> StatesAsync(NpgsqlConnection connection, LogNames names, KnownCatalogue known, Dictionary<uint, (TableName Name, string Glance)> glances, CancellationToken cancellation)
+    private static async Task<Dictionary<TableName, TableState>> StatesAsync(
+        NpgsqlConnection connection,
+        LogNames names,
+        KnownCatalogue known,
+        Dictionary<uint, (TableName Name, string Glance)> glances,
+        CancellationToken cancellation
+    )
     {
         var states = new Dictionary<TableName, TableState>();
         var others = new List<uint>();
@@ -151,7 +218,12 @@ internal static class CatalogueGlancer
         return states;
     }
 
-    private static async Task<List<(TableName Name, TableState State)>> FullStatesAsync(NpgsqlConnection connection, LogNames names, List<uint> numbers, CancellationToken cancellation)
+    private static async Task<List<(TableName Name, TableState State)>> FullStatesAsync(
+        NpgsqlConnection connection,
+        LogNames names,
+        List<uint> numbers,
+        CancellationToken cancellation
+    )
     {
         var columns = await ColumnsAsync(connection, numbers, cancellation);
         await using var command = Asking($"SELECT f.*, md5(f::text) FROM ({Facts}) f", connection, names, [], numbers);
@@ -160,23 +232,33 @@ internal static class CatalogueGlancer
         while (await reader.ReadAsync(cancellation))
         {
             var number = reader.GetFieldValue<uint>(0);
-            found.Add((new TableName(reader.GetString(1), reader.GetString(2)), new TableState(
-                number,
-                reader.GetString(3),
-                reader.GetString(4),
-                reader.GetInt64(6),
-                columns.GetValueOrDefault(number, []),
-                reader.GetFieldValue<short[]>(11),
-                reader.IsDBNull(7) ? null : reader.GetFieldValue<uint>(7),
-                reader.IsDBNull(8) ? null : reader.GetFieldValue<uint>(8),
-                reader.GetBoolean(9),
-                reader.GetString(12))));
+            found.Add(
+                (
+                    new TableName(reader.GetString(1), reader.GetString(2)),
+                    new TableState(
+                        number,
+                        reader.GetString(3),
+                        reader.GetString(4),
+                        reader.GetInt64(6),
+                        columns.GetValueOrDefault(number, []),
+                        reader.GetFieldValue<short[]>(11),
+                        reader.IsDBNull(7) ? null : reader.GetFieldValue<uint>(7),
+                        reader.IsDBNull(8) ? null : reader.GetFieldValue<uint>(8),
+                        reader.GetBoolean(9),
+                        reader.GetString(12)
+                    )
+                )
+            );
         }
 
         return found;
     }
 
-    private static async Task<Dictionary<uint, List<ColumnState>>> ColumnsAsync(NpgsqlConnection connection, List<uint> numbers, CancellationToken cancellation)
+    private static async Task<Dictionary<uint, List<ColumnState>>> ColumnsAsync(
+        NpgsqlConnection connection,
+        List<uint> numbers,
+        CancellationToken cancellation
+    )
     {
         await using var command = new NpgsqlCommand(Columns, connection);
         command.Parameters.Add(PostgreSqlDatabase.Texts(numbers.Select(number => number.ToString(CultureInfo.InvariantCulture))));
@@ -190,15 +272,18 @@ internal static class CatalogueGlancer
                 columns.Add(number, mine = []);
             }
 
-            mine.Add(new ColumnState(
-                reader.GetInt16(1),
-                reader.GetString(2),
-                reader.GetString(3),
-                reader.GetFieldValue<uint>(4),
-                reader.GetInt32(5),
-                reader.GetBoolean(6),
-                long.Parse(reader.GetString(7), CultureInfo.InvariantCulture),
-                reader.GetBoolean(8)));
+            mine.Add(
+                new ColumnState(
+                    reader.GetInt16(1),
+                    reader.GetString(2),
+                    reader.GetString(3),
+                    reader.GetFieldValue<uint>(4),
+                    reader.GetInt32(5),
+                    reader.GetBoolean(6),
+                    long.Parse(reader.GetString(7), CultureInfo.InvariantCulture),
+                    reader.GetBoolean(8)
+                )
+            );
         }
 
         return columns;

@@ -11,7 +11,9 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 /// </summary>
 internal sealed class CatalogueLooks
 {
-    /// <summary>A look of thousands of tables takes the server some tenths of a second; looks take it at most one part in this many.</summary>
+    /// <summary>
+    /// A look of thousands of tables takes the server some tenths of a second; looks take it at most one part in this many.
+    /// </summary>
     private const int ShareOfTime = 20;
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(3);
     private static readonly TimeSpan AtMost = TimeSpan.FromSeconds(30);
@@ -81,26 +83,36 @@ internal sealed class CatalogueLooks
     }
 
     /// <summary>Looks now. Throws when nothing is published any more.</summary>
-    public Task<CatalogueGlance> LookAsync(KnownCatalogue known, IReadOnlyCollection<TableName> tables, CancellationToken cancellation) => database.UseAsync(
-        "Looking at the tables",
-        async (connection, stop) =>
-        {
-            if (await Publication.TablesAsync(connection, names.Publication, stop) is null)
+    public Task<CatalogueGlance> LookAsync(KnownCatalogue known, IReadOnlyCollection<TableName> tables, CancellationToken cancellation) =>
+        database.UseAsync(
+            "Looking at the tables",
+            async (connection, stop) =>
             {
-                throw Publication.Dropped(names, database.Place);
-            }
+                if (await Publication.TablesAsync(connection, names.Publication, stop) is null)
+                {
+                    throw Publication.Dropped(names, database.Place);
+                }
 
-            var seen = await CatalogueGlancer.LookAsync(connection, names, known, tables, stop);
-            List<TableName> failing = [.. seen.Tables.Where(pair => pair.Value is { Whole: not null, Identified: false }).Select(pair => pair.Key)];
-            return failing.Count == 0 ? seen : seen with { Refusal = await ReleaseAsync(connection, failing, stop) };
-        },
-        cancellation);
+                var seen = await CatalogueGlancer.LookAsync(connection, names, known, tables, stop);
+                List<TableName> failing =
+                [
+                    .. seen.Tables.Where(pair => pair.Value is { Whole: not null, Identified: false }).Select(pair => pair.Key),
+                ];
+                return failing.Count == 0 ? seen : seen with { Refusal = await ReleaseAsync(connection, failing, stop) };
+            },
+            cancellation
+        );
 
     /// <summary>
     /// Looks once a transaction that the log has told shows to others: its commit stands in the log a moment before that. Where
     /// it does not show within two seconds, the look goes ahead without it, and a later one finds what it did.
     /// </summary>
-    public async Task<CatalogueGlance> LookBehindAsync(uint transaction, KnownCatalogue known, IReadOnlyCollection<TableName> tables, CancellationToken cancellation)
+    public async Task<CatalogueGlance> LookBehindAsync(
+        uint transaction,
+        KnownCatalogue known,
+        IReadOnlyCollection<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         if (transaction != givenUp && !await ShowsAsync(transaction, cancellation))
         {
@@ -110,32 +122,38 @@ internal sealed class CatalogueLooks
         return await LookAsync(known, tables, cancellation);
     }
 
-    private Task<bool> ShowsAsync(uint transaction, CancellationToken cancellation) => database.UseAsync(
-        "Waiting for a transaction to show",
-        async (connection, stop) =>
-        {
-            var began = clock.GetTimestamp();
-            while (!(await CatalogueGlancer.RunningAsync(connection, stop)).HasEnded(transaction))
+    private Task<bool> ShowsAsync(uint transaction, CancellationToken cancellation) =>
+        database.UseAsync(
+            "Waiting for a transaction to show",
+            async (connection, stop) =>
             {
-                if (clock.GetElapsedTime(began) >= LongestWait)
+                var began = clock.GetTimestamp();
+                while (!(await CatalogueGlancer.RunningAsync(connection, stop)).HasEnded(transaction))
                 {
-                    return false;
+                    if (clock.GetElapsedTime(began) >= LongestWait)
+                    {
+                        return false;
+                    }
+
+                    await Task.Delay(AskAgain, clock, stop);
                 }
 
-                await Task.Delay(AskAgain, clock, stop);
-            }
+                return true;
+            },
+            cancellation
+        );
 
-            return true;
-        },
-        cancellation);
-
-    /// <summary>By the quicker of the last two looks: one that had more to do, or found the machine busy, says little about the next.</summary>
+    /// <summary>
+    /// By the quicker of the last two looks: one that had more to do, or found the machine busy, says little about the next.
+    /// </summary>
     private TimeSpan Pause
     {
         get
         {
             var pause = (took.Last < took.Before ? took.Last : took.Before) * ShareOfTime;
-            return pause < Every ? Every : pause < AtMost ? pause : AtMost;
+            return pause < Every ? Every
+                : pause < AtMost ? pause
+                : AtMost;
         }
     }
 
@@ -163,7 +181,8 @@ internal sealed class CatalogueLooks
                     var failing = await Publication.FailingAsync(connection, names.Publication, stop);
                     return failing.Count > 0 ? await ReleaseAsync(connection, failing, stop) : null;
                 },
-                CancellationToken.None);
+                CancellationToken.None
+            );
         }
         catch (PortException)
         {
@@ -183,7 +202,9 @@ internal sealed class CatalogueLooks
             // Another look may have done it a moment before.
             var left = await Publication.FailingAsync(connection, names.Publication, cancellation);
             var statements = string.Join("; ", Publication.ReleaseStatements(names.Publication, failing));
-            return failing.Any(left.Contains) ? $"{exception.MessageText} (SQLSTATE {exception.SqlState}). Run as a DBA: {statements}" : null;
+            return failing.Any(left.Contains)
+                ? $"{exception.MessageText} (SQLSTATE {exception.SqlState}). Run as a DBA: {statements}"
+                : null;
         }
     }
 }

@@ -9,4 +9,13 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 /// <param name="Generated">Whether the server computes it; the log does not carry it then.</param>
 /// <param name="Writer">The transaction that wrote its catalogue row.</param>
 /// <param name="HasMissing">Whether rows older than the column get its value from the catalogue.</param>
-internal sealed record ColumnState(short Number, string Name, string Type, uint TypeNumber, int Modifier, bool Generated, long Writer, bool HasMissing);
+internal sealed record ColumnState(
+    short Number,
+    string Name,
+    string Type,
+    uint TypeNumber,
+    int Modifier,
+    bool Generated,
+    long Writer,
+    bool HasMissing
+);

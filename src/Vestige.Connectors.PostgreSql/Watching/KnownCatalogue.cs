@@ -12,9 +12,11 @@ internal sealed record KnownCatalogue(
     ImmutableDictionary<TableName, TableState?> Tables,
     IReadOnlyDictionary<uint, TypeState> Types,
     string TypesPrint,
-    long Horizon)
+    long Horizon
+)
 {
-    public static KnownCatalogue Nothing { get; } = new(ImmutableDictionary<TableName, TableState?>.Empty, new Dictionary<uint, TypeState>(), "", 0);
+    public static KnownCatalogue Nothing { get; } =
+        new(ImmutableDictionary<TableName, TableState?>.Empty, new Dictionary<uint, TypeState>(), "", 0);
 
     public TableState? Find(TableName table) => Tables.GetValueOrDefault(table);
 }

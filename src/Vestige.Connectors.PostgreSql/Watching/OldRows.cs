@@ -23,7 +23,11 @@ internal static class OldRows
         }
 
         await using var ask = new NpgsqlCommand(
-            $"SELECT CASE WHEN has_table_privilege(c.oid, 'SELECT') THEN (CASE c.relkind WHEN 'p' THEN '' ELSE 'ONLY ' END) || quote_ident(n.nspname) || '.' || quote_ident(c.relname) END FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.oid = {table}::oid", connection);
+            "SELECT CASE WHEN has_table_privilege(c.oid, 'SELECT') THEN (CASE c.relkind WHEN 'p' THEN '' ELSE 'ONLY ' END) || "
+                + "quote_ident(n.nspname) || '.' || quote_ident(c.relname) END FROM pg_class c JOIN pg_namespace n ON n.oid = "
+                + $"c.relnamespace WHERE c.oid = {table}::oid",
+            connection
+        );
         if (await ask.ExecuteScalarAsync(cancellation) is not string rows)
         {
             return false;
@@ -33,9 +37,15 @@ internal static class OldRows
         try
         {
             await using var transaction = await connection.BeginTransactionAsync(cancellation);
-            await using var guard = new NpgsqlCommand("SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '5s'; SET LOCAL lock_timeout = '1s'", connection);
+            await using var guard = new NpgsqlCommand(
+                "SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '5s'; SET LOCAL lock_timeout = '1s'",
+                connection
+            );
             await guard.ExecuteNonQueryAsync(cancellation);
-            await using var look = new NpgsqlCommand($"SELECT EXISTS (SELECT FROM {rows} WHERE age(xmin) > age('{writer}'::xid))", connection);
+            await using var look = new NpgsqlCommand(
+                $"SELECT EXISTS (SELECT FROM {rows} WHERE age(xmin) > age('{writer}'::xid))",
+                connection
+            );
             return await look.ExecuteScalarAsync(cancellation) is true;
         }
         catch (PostgresException exception) when (exception.SqlState is "42P01" or "57014" or "55P03" or "42501")

@@ -8,11 +8,16 @@ internal sealed record RunningTransactions(long Next, IReadOnlyCollection<long> 
     private const long Numbering = 1L << 32;
 
     /// <summary>Whether what a transaction did shows to others.</summary>
-    /// <param name="transaction">The lower 32 bits of its number, as the log tells it; less than 2^31 numbers away from <see cref="Next"/>.</param>
+    /// <param name="transaction">
+    /// The lower 32 bits of its number, as the log tells it; less than 2^31 numbers away from <see cref="Next"/>.
+    /// </param>
     public bool HasEnded(uint transaction)
     {
         var number = (Next & ~(Numbering - 1)) | transaction;
-        number += number - Next > int.MaxValue ? -Numbering : Next - number > int.MaxValue ? Numbering : 0;
+        number +=
+            number - Next > int.MaxValue ? -Numbering
+            : Next - number > int.MaxValue ? Numbering
+            : 0;
         return number < Next && !Numbers.Contains(number);
     }
 }

@@ -19,7 +19,11 @@ internal static class TableDifferences
         {
             var away = now.Names.TryGetValue(old.Number, out var called) ? $"it was renamed to {called}" : "it was dropped";
             var another = now.Tables.GetValueOrDefault(table);
-            return new TableChange(table, another?.FormOf(table), new SchemaNotice(another is null ? away : $"{away}, and another table has its name now"));
+            return new TableChange(
+                table,
+                another?.FormOf(table),
+                new SchemaNotice(another is null ? away : $"{away}, and another table has its name now")
+            );
         }
 
         List<string> done = there.Shape == old.Shape ? [] : [.. Columns(old, there)];
@@ -31,7 +35,13 @@ internal static class TableDifferences
 
         var unpublished = Publication(old, there, names, now.Refusal);
         List<string> all = [.. done, .. values, .. unpublished is null ? Array.Empty<string>() : [unpublished]];
-        return all.Count == 0 ? null : new TableChange(table, unpublished is null ? there.FormOf(table) : null, new SchemaNotice(string.Join("; ", all), values.Count > 0));
+        return all.Count == 0
+            ? null
+            : new TableChange(
+                table,
+                unpublished is null ? there.FormOf(table) : null,
+                new SchemaNotice(string.Join("; ", all), values.Count > 0)
+            );
     }
 
     /// <summary>
@@ -39,7 +49,9 @@ internal static class TableDifferences
     /// value for older rows. A conversion always writes one.
     /// </summary>
     public static bool MayBeRewritten(TableState old, TableState now) =>
-        old.Number == now.Number && old.File != now.File && now.Columns.Any(column => old.Columns.Any(before => before.Number == column.Number && before.Writer != column.Writer));
+        old.Number == now.Number
+        && old.File != now.File
+        && now.Columns.Any(column => old.Columns.Any(before => before.Number == column.Number && before.Writer != column.Writer));
 
     private static IEnumerable<string> Columns(TableState old, TableState now)
     {
@@ -62,7 +74,11 @@ internal static class TableDifferences
             yield return $"{(column.Generated ? "generated column" : "column")} {column.Name} was added";
         }
 
-        foreach (var (column, then) in now.Columns.Where(column => before.ContainsKey(column.Number)).Select(column => (column, before[column.Number])))
+        foreach (
+            var (column, then) in now
+                .Columns.Where(column => before.ContainsKey(column.Number))
+                .Select(column => (column, before[column.Number]))
+        )
         {
             if (column.Name != then.Name)
             {
@@ -140,8 +156,12 @@ internal static class TableDifferences
             return (now.Whole == whole, now.Identified) switch
             {
                 (true, true) => null,
-                (true, false) => $"it has no replica identity any more, and its updates and deletes fail at the source until it is taken out of the publication {names.Publication}{(refusal is null ? "" : $", which Vestige may not do: {refusal}")}",
-                (false, false) => $"it has no replica identity any more, and was taken out of the publication {names.Publication} so that its updates do not fail at the source",
+                (true, false) =>
+                    "it has no replica identity any more, and its updates and deletes fail at the source until it is taken out of "
+                        + $"the publication {names.Publication}{(refusal is null ? "" : $", which Vestige may not do: {refusal}")}",
+                (false, false) =>
+                    $"it has no replica identity any more, and was taken out of the publication {names.Publication} so that its "
+                        + "updates do not fail at the source",
                 _ => $"it was taken out of the publication {names.Publication}, and changes made since then are lost",
             };
         }

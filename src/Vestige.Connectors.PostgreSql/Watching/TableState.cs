@@ -23,7 +23,8 @@ internal sealed record TableState(
     uint? Whole,
     uint? Inserts,
     bool Identified,
-    string Glance)
+    string Glance
+)
 {
     /// <summary>See <see cref="TableSchema.Incarnation"/>.</summary>
     public string Incarnation => IncarnationOf(Number, Shape);
@@ -34,13 +35,24 @@ internal sealed record TableState(
     public static string IncarnationOf(long number, string shape) => $"{number}.{shape}";
 
     /// <summary>The columns that cross, as a schema.</summary>
-    public TableSchema FormOf(TableName name) => new(
-        name,
-        [.. Columns.Where(column => !column.Generated).Select(column => new Column(column.Name, column.Type, KeyOrdinal: Key.ToList().IndexOf(column.Number) + 1, Id: column.Number))],
-        [],
-        [])
-    {
-        Incarnation = Incarnation,
-        Stamp = Stamp,
-    };
+    public TableSchema FormOf(TableName name) =>
+        new(
+            name,
+            [
+                .. Columns
+                    .Where(column => !column.Generated)
+                    .Select(column => new Column(
+                        column.Name,
+                        column.Type,
+                        KeyOrdinal: Key.ToList().IndexOf(column.Number) + 1,
+                        Id: column.Number
+                    )),
+            ],
+            [],
+            []
+        )
+        {
+            Incarnation = Incarnation,
+            Stamp = Stamp,
+        };
 }

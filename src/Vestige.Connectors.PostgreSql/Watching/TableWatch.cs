@@ -52,14 +52,29 @@ internal sealed class TableWatch
     private long coveringBegan;
     private long meetings;
 
-    private TableWatch(PostgreSqlDatabase database, LogNames names, CatalogueLooks looks, IReadOnlyList<TableName> tables, KnownCatalogue known, CatalogueGlance first)
+    private TableWatch(
+        PostgreSqlDatabase database,
+        LogNames names,
+        CatalogueLooks looks,
+        IReadOnlyList<TableName> tables,
+        KnownCatalogue known,
+        CatalogueGlance first
+    )
     {
         (this.database, this.names, this.looks, this.tables, this.known) = (database, names, looks, tables, known);
         covering = first;
     }
 
-    /// <summary>Looks for the first time. What was not noted is taken as it is, unless its columns are others than those last spooled.</summary>
-    public static async Task<TableWatch> BeginAsync(PostgreSqlDatabase database, LogNames names, LogRequest request, TimeProvider clock, CancellationToken cancellation)
+    /// <summary>
+    /// Looks for the first time. What was not noted is taken as it is, unless its columns are others than those last spooled.
+    /// </summary>
+    public static async Task<TableWatch> BeginAsync(
+        PostgreSqlDatabase database,
+        LogNames names,
+        LogRequest request,
+        TimeProvider clock,
+        CancellationToken cancellation
+    )
     {
         List<TableName> watched = [.. request.Tables.Order()];
         var noted = Noted(watched, request.Notes);
@@ -105,14 +120,19 @@ internal sealed class TableWatch
             return;
         }
 
-        var covered = covering.Begin > place && covering.Running.HasEnded(transaction) && met.TrueForAll(table => metAt.GetValueOrDefault(table) <= coveringBegan);
+        var covered =
+            covering.Begin > place
+            && covering.Running.HasEnded(transaction)
+            && met.TrueForAll(table => metAt.GetValueOrDefault(table) <= coveringBegan);
         var now = covered ? covering : await looks.LookBehindAsync(transaction, known, met, cancellation);
         meetings++;
         foreach (var table in met)
         {
             Judge(table, now);
             metAt[table] = meetings;
-            pending.AddRange(again.Where(entry => entry.Change.Table == table && !pending.Contains(entry.Change)).Select(entry => entry.Change));
+            pending.AddRange(
+                again.Where(entry => entry.Change.Table == table && !pending.Contains(entry.Change)).Select(entry => entry.Change)
+            );
         }
     }
 
@@ -146,7 +166,9 @@ internal sealed class TableWatch
         return seen.At;
     }
 
-    /// <summary>Begins to look when it is time for it. Safe on any thread, so that the source does not wait for a reader that is held up here.</summary>
+    /// <summary>
+    /// Begins to look when it is time for it. Safe on any thread, so that the source does not wait for a reader that is held up here.
+    /// </summary>
     public void BeginLook()
     {
         if (tables.Count == 0)
@@ -218,13 +240,18 @@ internal sealed class TableWatch
         if (isCatalogueUntold && waiting.Count == 0)
         {
             isCatalogueUntold = false;
-            yield return KeyValuePair.Create(CatalogueNote, JsonSerializer.Serialize(new NotedTypes(known.Types, known.TypesPrint, known.Horizon)));
+            yield return KeyValuePair.Create(
+                CatalogueNote,
+                JsonSerializer.Serialize(new NotedTypes(known.Types, known.TypesPrint, known.Horizon))
+            );
         }
     }
 
     private static KnownCatalogue Noted(IEnumerable<TableName> tables, IReadOnlyDictionary<string, string> notes)
     {
-        var types = notes.TryGetValue(CatalogueNote, out var text) ? JsonSerializer.Deserialize<NotedTypes>(text)! : new NotedTypes(KnownCatalogue.Nothing.Types, "", 0);
+        var types = notes.TryGetValue(CatalogueNote, out var text)
+            ? JsonSerializer.Deserialize<NotedTypes>(text)!
+            : new NotedTypes(KnownCatalogue.Nothing.Types, "", 0);
         var noted = tables
             .Select(table => (Table: table, Note: notes.GetValueOrDefault(NotePrefix + Quote.Name(table))))
             .Where(pair => pair.Note is not null)
@@ -243,7 +270,8 @@ internal sealed class TableWatch
                     await Publication.CarryAsync(connection, names, again, stop);
                     return true;
                 },
-                CancellationToken.None);
+                CancellationToken.None
+            );
         }
         catch (PortException)
         {
@@ -267,11 +295,26 @@ internal sealed class TableWatch
     private void Meet(TableName table, CatalogueGlance first, LogRequest request)
     {
         var there = first.Tables.GetValueOrDefault(table);
-        var spooled = request.Known.Where(pair => pair.Value.Name == table && pair.Value.Columns.Count > 0).OrderBy(pair => pair.Key).Select(pair => pair.Value).LastOrDefault();
+        var spooled = request
+            .Known.Where(pair => pair.Value.Name == table && pair.Value.Columns.Count > 0)
+            .OrderBy(pair => pair.Key)
+            .Select(pair => pair.Value)
+            .LastOrDefault();
         var form = there?.FormOf(table);
         if (request.Before.Contains(table) && there is null or { IsPublished: false })
         {
-            Tell(new TableChange(table, null, new SchemaNotice(there is null ? "it was dropped or renamed" : "it was taken out of the publication, and changes made since then are lost")), first.End);
+            Tell(
+                new TableChange(
+                    table,
+                    null,
+                    new SchemaNotice(
+                        there is null
+                            ? "it was dropped or renamed"
+                            : "it was taken out of the publication, and changes made since then are lost"
+                    )
+                ),
+                first.End
+            );
         }
         else if (spooled is not null && form is not null && !Told(spooled).SequenceEqual(Told(form)))
         {
@@ -294,7 +337,8 @@ internal sealed class TableWatch
         }
     }
 
-    private static IEnumerable<(string Name, string Type, bool IsKey)> Told(TableSchema form) => form.Columns.Select(column => (column.Name, column.Type, column.KeyOrdinal > 0));
+    private static IEnumerable<(string Name, string Type, bool IsKey)> Told(TableSchema form) =>
+        form.Columns.Select(column => (column.Name, column.Type, column.KeyOrdinal > 0));
 
     private void Tell(TableChange change, LogPosition end)
     {

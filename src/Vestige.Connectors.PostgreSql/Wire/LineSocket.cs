@@ -38,10 +38,15 @@ internal static class LineSocket
                 await made.ConnectAsync(settings.Host, settings.Port, patience.Token);
             }
         }
-        catch (Exception exception) when (exception is SocketException or OperationCanceledException && !cancellation.IsCancellationRequested)
+        catch (Exception exception)
+            when (exception is SocketException or OperationCanceledException && !cancellation.IsCancellationRequested)
         {
             made.Dispose();
-            throw new PortException($"Connecting to {settings.Host} port {settings.Port}: {(exception is SocketException ? exception.Message : "no answer in 10 s")}.", exception)
+            throw new PortException(
+                $"Connecting to {settings.Host} port {settings.Port}: "
+                    + $"{(exception is SocketException ? exception.Message : "no answer in 10 s")}.",
+                exception
+            )
             {
                 Transient = true,
                 Remedy = "Look at the server and at the line to it; it is tried again by itself.",

@@ -44,14 +44,17 @@ internal sealed class ReplicationLink : IAsyncDisposable
     /// <summary>How messages begin that tell of a failure.</summary>
     internal string Tried { get; }
 
-    /// <summary>The largest message that is taken as a whole, in bytes; of a larger one only the beginning is given, and the rest takes no memory.</summary>
+    /// <summary>
+    /// The largest message that is taken as a whole, in bytes; of a larger one only the beginning is given, and the rest takes no memory.
+    /// </summary>
     public int MostBytes { get; set; } = int.MaxValue;
 
     /// <summary>Whether the line is encrypted.</summary>
     public bool Encrypted => stream is SslStream;
 
     /// <summary>Connects, encrypts as the settings say, and signs in.</summary>
-    public static Task<ReplicationLink> OpenAsync(PostgreSqlSettings settings, CancellationToken cancellation) => OpenAsync(settings, replicates: true, cancellation);
+    public static Task<ReplicationLink> OpenAsync(PostgreSqlSettings settings, CancellationToken cancellation) =>
+        OpenAsync(settings, replicates: true, cancellation);
 
     /// <summary>The same for a connection that runs plain statements: for copying rows out, where the driver would wake on each.</summary>
     public static async Task<ReplicationLink> OpenAsync(PostgreSqlSettings settings, bool replicates, CancellationToken cancellation)
@@ -221,7 +224,11 @@ internal sealed class ReplicationLink : IAsyncDisposable
 
         if (lastRead == 0)
         {
-            throw new PortException($"{Tried}: the server closed it.") { Transient = true, Remedy = "Look at the server; it is tried again by itself." };
+            throw new PortException($"{Tried}: the server closed it.")
+            {
+                Transient = true,
+                Remedy = "Look at the server; it is tried again by itself.",
+            };
         }
 
         end += lastRead;
@@ -297,7 +304,13 @@ internal sealed class ReplicationLink : IAsyncDisposable
             fields[(char)kind] = reader.Text();
         }
 
-        var answer = new Npgsql.PostgresException(fields.GetValueOrDefault('M', ""), fields.GetValueOrDefault('S', ""), fields.GetValueOrDefault('V', ""), fields.GetValueOrDefault('C', "XX000"), hint: fields.GetValueOrDefault('H'));
+        var answer = new Npgsql.PostgresException(
+            fields.GetValueOrDefault('M', ""),
+            fields.GetValueOrDefault('S', ""),
+            fields.GetValueOrDefault('V', ""),
+            fields.GetValueOrDefault('C', "XX000"),
+            hint: fields.GetValueOrDefault('H')
+        );
         return Failures.Of(answer, Tried);
     }
 
@@ -316,7 +329,10 @@ internal sealed class ReplicationLink : IAsyncDisposable
                 return;
             }
 
-            throw new PortException($"{Tried}: the server does not offer TLS.") { Remedy = "Switch ssl on at the server, or choose another way of encrypting." };
+            throw new PortException($"{Tried}: the server does not offer TLS.")
+            {
+                Remedy = "Switch ssl on at the server, or choose another way of encrypting.",
+            };
         }
 
         var encrypted = new SslStream(stream, leaveInnerStreamOpen: false);
@@ -326,7 +342,11 @@ internal sealed class ReplicationLink : IAsyncDisposable
         }
         catch (AuthenticationException exception)
         {
-            throw new PortException($"{Tried}: the server's certificate was not accepted: {exception.Message}", exception) { Transient = true, Remedy = "Give the authority that signed it, or a host name that it names." };
+            throw new PortException($"{Tried}: the server's certificate was not accepted: {exception.Message}", exception)
+            {
+                Transient = true,
+                Remedy = "Give the authority that signed it, or a host name that it names.",
+            };
         }
 
         stream = encrypted;

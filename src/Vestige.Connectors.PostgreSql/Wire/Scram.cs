@@ -22,11 +22,18 @@ internal sealed class Scram
     /// <summary>The client's first message.</summary>
     public string First => $"n,,{firstBare}";
 
-    /// <summary>The client's final message in answer to the server's first. Throws <see cref="InvalidDataException"/> when that is not as the standard says.</summary>
+    /// <summary>
+    /// The client's final message in answer to the server's first. Throws <see cref="InvalidDataException"/> when that is not as the
+    /// standard says.
+    /// </summary>
     public string Final(string serverFirst)
     {
         var fields = serverFirst.Split(',').ToDictionary(field => field[0], field => field[2..]);
-        var (both, salt, rounds) = (fields['r'], Convert.FromBase64String(fields['s']), int.Parse(fields['i'], CultureInfo.InvariantCulture));
+        var (both, salt, rounds) = (
+            fields['r'],
+            Convert.FromBase64String(fields['s']),
+            int.Parse(fields['i'], CultureInfo.InvariantCulture)
+        );
         if (!both.StartsWith(nonce, StringComparison.Ordinal) || both.Length == nonce.Length)
         {
             throw new InvalidDataException("The server did not answer to our nonce.");

@@ -6,7 +6,9 @@ using Vestige.Engine.Faults;
 
 namespace Vestige.Connectors.PostgreSql.Wire;
 
-/// <summary>Says who we are and proves it, as the server asks: by password, MD5 or SCRAM (PostgreSQL manual, Message Flow, Start-up).</summary>
+/// <summary>
+/// Says who we are and proves it, as the server asks: by password, MD5 or SCRAM (PostgreSQL manual, Message Flow, Start-up).
+/// </summary>
 internal sealed class SignIn(ReplicationLink link, PostgreSqlSettings settings)
 {
     /// <summary>Returns when the server is ready for a command.</summary>
@@ -39,7 +41,12 @@ internal sealed class SignIn(ReplicationLink link, PostgreSqlSettings settings)
             case 0:
                 return scram;
             case 3 when settings.Tls == TlsMode.Prefer && !link.Encrypted:
-                throw new PortException($"{link.Tried}: the server asks for the password in clear over a connection that is not encrypted. It was not sent.") { Remedy = "Turn TLS on at the server, or let it ask for scram-sha-256 in pg_hba.conf." };
+                throw new PortException(
+                    $"{link.Tried}: the server asks for the password in clear over a connection that is not encrypted. It was not sent."
+                )
+                {
+                    Remedy = "Turn TLS on at the server, or let it ask for scram-sha-256 in pg_hba.conf.",
+                };
             case 3:
                 await link.SendAsync('p', ReplicationLink.Zero(Password), cancellation);
                 return scram;
@@ -59,14 +66,24 @@ internal sealed class SignIn(ReplicationLink link, PostgreSqlSettings settings)
             case 12 when scram!.Proves(Encoding.UTF8.GetString(rest.Span)):
                 return scram;
             case 12:
-                throw new PortException($"{link.Tried}: the server did not prove that it knows the password.") { Remedy = "Make sure that it is the server you mean." };
+                throw new PortException($"{link.Tried}: the server did not prove that it knows the password.")
+                {
+                    Remedy = "Make sure that it is the server you mean.",
+                };
             default:
-                throw new PortException($"{link.Tried}: the server asks for a way of signing in that is not known here ({kind}).") { Remedy = "Allow password, md5 or scram-sha-256 in the server's pg_hba.conf." };
+                throw new PortException($"{link.Tried}: the server asks for a way of signing in that is not known here ({kind}).")
+                {
+                    Remedy = "Allow password, md5 or scram-sha-256 in the server's pg_hba.conf.",
+                };
         }
     }
 
     private string Password =>
-        settings.Password ?? throw new PortException($"{link.Tried}: the server asks for a password, and the connection has none.") { Remedy = "Give the connection a password." };
+        settings.Password
+        ?? throw new PortException($"{link.Tried}: the server asks for a password, and the connection has none.")
+        {
+            Remedy = "Give the connection a password.",
+        };
 
 #pragma warning disable CA5351 // The server's older way of signing in is defined with MD5 (PostgreSQL manual, Password Authentication).
     private string Md5(ReadOnlySpan<byte> salt)
@@ -80,15 +97,17 @@ internal sealed class SignIn(ReplicationLink link, PostgreSqlSettings settings)
     {
         var body = new ArrayBufferWriter<byte>();
         body.Write<byte>([0, 3, 0, 0]);
-        foreach (var (name, value) in new[]
-        {
-            ("user", settings.User),
-            ("database", settings.Database),
-            ("replication", replicates ? "database" : "false"),
-            ("application_name", "vestige"),
-            ("client_encoding", "UTF8"),
-            ("options", PostgreSqlSettings.SessionOptions),
-        })
+        foreach (
+            var (name, value) in new[]
+            {
+                ("user", settings.User),
+                ("database", settings.Database),
+                ("replication", replicates ? "database" : "false"),
+                ("application_name", "vestige"),
+                ("client_encoding", "UTF8"),
+                ("options", PostgreSqlSettings.SessionOptions),
+            }
+        )
         {
             body.Write(ReplicationLink.Zero(name));
             body.Write(ReplicationLink.Zero(value));

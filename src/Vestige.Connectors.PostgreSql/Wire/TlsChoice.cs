@@ -11,13 +11,18 @@ internal static class TlsChoice
         var options = new SslClientAuthenticationOptions { TargetHost = settings.Host };
         if (settings.Tls != TlsMode.Verify)
         {
-#pragma warning disable CA5359, MA0039 // "prefer" and "require" mean exactly this: encrypted, the certificate not looked at; the page says so.
+            // "prefer" and "require" mean exactly this: encrypted, the certificate not looked at; the page says so.
+#pragma warning disable CA5359, MA0039
             options.RemoteCertificateValidationCallback = (_, _, _, _) => true;
 #pragma warning restore CA5359, MA0039
         }
         else if (settings.CaFile is { } file)
         {
-            var policy = new X509ChainPolicy { TrustMode = X509ChainTrustMode.CustomRootTrust, RevocationMode = X509RevocationMode.NoCheck };
+            var policy = new X509ChainPolicy
+            {
+                TrustMode = X509ChainTrustMode.CustomRootTrust,
+                RevocationMode = X509RevocationMode.NoCheck,
+            };
             policy.CustomTrustStore.ImportFromPemFile(file);
             options.CertificateChainPolicy = policy;
         }

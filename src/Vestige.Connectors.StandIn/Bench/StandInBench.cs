@@ -26,13 +26,21 @@ public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock)
     private const int LongestMade = 16 << 20;
     private static readonly TimeSpan Longest = TimeSpan.FromSeconds(20);
 
-    public Task<BenchResult> RunAsync(string statements, CancellationToken cancellation) => RunAsync(open(), statements, clock, cancellation);
+    public Task<BenchResult> RunAsync(string statements, CancellationToken cancellation) =>
+        RunAsync(open(), statements, clock, cancellation);
 
     public async Task<IReadOnlyList<TableName>> ReadTablesAsync(CancellationToken cancellation) =>
         [.. (await open().ReadTablesAtServerAsync(cancellation)).Select(table => table.Schema.Name)];
 
-    /// <summary>Throws <see cref="RequestRefusedException"/> with the database's own words when a statement fails; nothing is changed then.</summary>
-    public static async Task<BenchResult> RunAsync(StandInDatabase database, string statement, TimeProvider clock, CancellationToken cancellation)
+    /// <summary>
+    /// Throws <see cref="RequestRefusedException"/> with the database's own words when a statement fails; nothing is changed then.
+    /// </summary>
+    public static async Task<BenchResult> RunAsync(
+        StandInDatabase database,
+        string statement,
+        TimeProvider clock,
+        CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(database);
         if (string.IsNullOrWhiteSpace(statement))
@@ -42,7 +50,10 @@ public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock)
 
         if (statement.Length > LongestStatement)
         {
-            throw new RequestRefusedException($"The statement has {statement.Length} characters.") { Remedy = $"Use at most {LongestStatement}." };
+            throw new RequestRefusedException($"The statement has {statement.Length} characters.")
+            {
+                Remedy = $"Use at most {LongestStatement}.",
+            };
         }
 
         var began = clock.GetTimestamp();
@@ -51,7 +62,12 @@ public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock)
         var more = false;
         using var transaction = await database.BeginAsync(cancellation: cancellation);
         var limit = raw.sqlite3_limit(database.Handle, raw.SQLITE_LIMIT_LENGTH, LongestMade);
-        raw.sqlite3_progress_handler(database.Handle, 10_000, _ => clock.GetElapsedTime(began) > Longest || cancellation.IsCancellationRequested ? 1 : 0, null);
+        raw.sqlite3_progress_handler(
+            database.Handle,
+            10_000,
+            _ => clock.GetElapsedTime(began) > Longest || cancellation.IsCancellationRequested ? 1 : 0,
+            null
+        );
         try
         {
             for (var rest = statement; !string.IsNullOrWhiteSpace(rest);)
@@ -72,7 +88,13 @@ public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock)
         return new BenchResult(columns, rows, more, changed, changes, changed > 0 ? database.Head : null, clock.GetElapsedTime(began));
     }
 
-    private static (string Tail, bool More) RunOne(StandInDatabase database, string sql, List<string> columns, List<IReadOnlyList<string>> rows, bool more)
+    private static (string Tail, bool More) RunOne(
+        StandInDatabase database,
+        string sql,
+        List<string> columns,
+        List<IReadOnlyList<string>> rows,
+        bool more
+    )
     {
         database.Guard(on: true);
         database.Silence(FormChange.TableOf(sql) is { } table ? [table] : []);
@@ -102,7 +124,13 @@ public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock)
         return (tail, more);
     }
 
-    private static bool Step(StandInDatabase database, sqlite3_stmt handle, List<string> columns, List<IReadOnlyList<string>> rows, bool more)
+    private static bool Step(
+        StandInDatabase database,
+        sqlite3_stmt handle,
+        List<string> columns,
+        List<IReadOnlyList<string>> rows,
+        bool more
+    )
     {
         var count = raw.sqlite3_column_count(handle);
         if (count > 0)
@@ -135,14 +163,22 @@ public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock)
         return code == raw.SQLITE_DONE ? more : throw Refused(database, code);
     }
 
-    private static string Shown(sqlite3_stmt handle, int column) => raw.sqlite3_column_type(handle, column) switch
-    {
-        raw.SQLITE_NULL => "NULL",
-        raw.SQLITE_BLOB => Cut("0x" + Convert.ToHexString(raw.sqlite3_column_blob(handle, column)[..Math.Min(raw.sqlite3_column_bytes(handle, column), LongestValue)]), 2L * raw.sqlite3_column_bytes(handle, column)),
-        _ => Cut(raw.sqlite3_column_text(handle, column).utf8_to_string(), raw.sqlite3_column_bytes(handle, column)),
-    };
+    private static string Shown(sqlite3_stmt handle, int column) =>
+        raw.sqlite3_column_type(handle, column) switch
+        {
+            raw.SQLITE_NULL => "NULL",
+            raw.SQLITE_BLOB => Cut(
+                "0x"
+                    + Convert.ToHexString(
+                        raw.sqlite3_column_blob(handle, column)[..Math.Min(raw.sqlite3_column_bytes(handle, column), LongestValue)]
+                    ),
+                2L * raw.sqlite3_column_bytes(handle, column)
+            ),
+            _ => Cut(raw.sqlite3_column_text(handle, column).utf8_to_string(), raw.sqlite3_column_bytes(handle, column)),
+        };
 
-    private static string Cut(string text, long length) => text.Length > LongestValue ? $"{text[..LongestValue]}... ({length} characters)" : text;
+    private static string Cut(string text, long length) =>
+        text.Length > LongestValue ? $"{text[..LongestValue]}... ({length} characters)" : text;
 
     private static List<BenchChange> FirstChanges(StandInDatabase database)
     {
@@ -186,10 +222,15 @@ public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock)
         {
             raw.SQLITE_AUTH => new RequestRefusedException($"Not on the bench: {words}.")
             {
-                Remedy = "The bench runs all statements in one transaction of its own. Leave out transaction control, ATTACH, settings and tables that begin with vestige_.",
+                Remedy =
+                    "The bench runs all statements in one transaction of its own. Leave out transaction control, ATTACH, settings and "
+                    + "tables that begin with vestige_.",
             },
             raw.SQLITE_INTERRUPT => new RequestRefusedException("The statement ran for 20 s and was ended.") { Remedy = "Narrow it down." },
-            _ => new RequestRefusedException($"{database.Name} answered: {words} (SQLite {code}).") { Remedy = "Nothing was changed. Correct the statement." },
+            _ => new RequestRefusedException($"{database.Name} answered: {words} (SQLite {code}).")
+            {
+                Remedy = "Nothing was changed. Correct the statement.",
+            },
         };
     }
 }

@@ -21,19 +21,23 @@ internal sealed class StandInTypes : IEngineTypes
     public ColumnMeaning MeaningOf(Column column) => new(Of(column.Type));
 
     /// <summary>A text may be JSON; whether it is, shows with each row.</summary>
-    public RepeatedValue? RepeatOf(Column column) => column.Type.Contains("JSON", StringComparison.OrdinalIgnoreCase) || Of(column.Type) is ExpressionType.Text or ExpressionType.Other ? new RepeatedValue(null) : null;
+    public RepeatedValue? RepeatOf(Column column) =>
+        column.Type.Contains("JSON", StringComparison.OrdinalIgnoreCase) || Of(column.Type) is ExpressionType.Text or ExpressionType.Other
+            ? new RepeatedValue(null)
+            : null;
 
-    public string TypeFor(ExpressionType type) => type switch
-    {
-        ExpressionType.Boolean => "BOOLEAN",
-        ExpressionType.Integer => "INTEGER",
-        ExpressionType.Decimal => "NUMERIC",
-        ExpressionType.Real => "REAL",
-        ExpressionType.Date => "DATE",
-        ExpressionType.Timestamp or ExpressionType.Instant => "TIMESTAMP",
-        ExpressionType.Bytes => "BLOB",
-        _ => "TEXT",
-    };
+    public string TypeFor(ExpressionType type) =>
+        type switch
+        {
+            ExpressionType.Boolean => "BOOLEAN",
+            ExpressionType.Integer => "INTEGER",
+            ExpressionType.Decimal => "NUMERIC",
+            ExpressionType.Real => "REAL",
+            ExpressionType.Date => "DATE",
+            ExpressionType.Timestamp or ExpressionType.Instant => "TIMESTAMP",
+            ExpressionType.Bytes => "BLOB",
+            _ => "TEXT",
+        };
 
     /// <summary>A column without a type holds numbers, texts and bytes side by side, and no other engine has such a column.</summary>
     public ColumnMeaning? MeaningElsewhere(Column column)
@@ -45,7 +49,9 @@ internal sealed class StandInTypes : IEngineTypes
             "" => null,
             _ when type.Contains("JSON", StringComparison.Ordinal) => new ColumnMeaning(ExpressionType.Other, Json: true),
             _ when Of(type) == ExpressionType.Other => new ColumnMeaning(ExpressionType.Bytes),
-            _ when Of(type) == ExpressionType.Timestamp && (type.Contains("TZ", StringComparison.Ordinal) || type.Contains("WITH TIME ZONE", StringComparison.Ordinal)) => new ColumnMeaning(ExpressionType.Instant),
+            _ when Of(type) == ExpressionType.Timestamp
+                    && (type.Contains("TZ", StringComparison.Ordinal) || type.Contains("WITH TIME ZONE", StringComparison.Ordinal)) =>
+                new ColumnMeaning(ExpressionType.Instant),
             _ => MeaningOf(column),
         };
     }
@@ -54,24 +60,39 @@ internal sealed class StandInTypes : IEngineTypes
     /// The engine keeps a number that is not whole as binary64, so that exact ones stand as texts; and the word TEXT keeps it from making
     /// numbers of JSON.
     /// </summary>
-    public string TypeHolding(ColumnMeaning meaning) => meaning switch
-    {
-        { Json: true } => "JSON TEXT",
-        { Type: ExpressionType.Decimal } => "TEXT",
-        { Type: ExpressionType.Instant } => "TIMESTAMP WITH TIME ZONE",
-        _ => TypeFor(meaning.Type),
-    };
+    public string TypeHolding(ColumnMeaning meaning) =>
+        meaning switch
+        {
+            { Json: true } => "JSON TEXT",
+            { Type: ExpressionType.Decimal } => "TEXT",
+            { Type: ExpressionType.Instant } => "TIMESTAMP WITH TIME ZONE",
+            _ => TypeFor(meaning.Type),
+        };
 
     /// <summary>A column's type only inclines the engine; a number written as text may become a number.</summary>
-    public TypeChange ChangeOf(string from, string to) => (Of(from), Of(to)) switch
-    {
-        var (one, other) when one == other => new TypeChange(TypeOutcome.Keeps, "the same kind of values"),
-        (ExpressionType.Integer, ExpressionType.Decimal or ExpressionType.Text or ExpressionType.Other) => new TypeChange(TypeOutcome.Keeps, "every whole number fits"),
-        (ExpressionType.Date or ExpressionType.Timestamp or ExpressionType.Instant or ExpressionType.Boolean, ExpressionType.Text or ExpressionType.Other) => new TypeChange(TypeOutcome.Keeps, "values stay as they are written"),
-        (_, ExpressionType.Other) => new TypeChange(TypeOutcome.Keeps, "a column without a type takes everything as it is"),
-        (ExpressionType.Text, ExpressionType.Date or ExpressionType.Timestamp or ExpressionType.Instant) => new TypeChange(TypeOutcome.MayChange, "a text that looks like a number becomes one"),
-        _ => new TypeChange(TypeOutcome.MayChange, "the stand-in turns values into the kind that the column inclines to"),
-    };
+    public TypeChange ChangeOf(string from, string to) =>
+        (Of(from), Of(to)) switch
+        {
+            var (one, other) when one == other => new TypeChange(TypeOutcome.Keeps, "the same kind of values"),
+            (ExpressionType.Integer, ExpressionType.Decimal or ExpressionType.Text or ExpressionType.Other) => new TypeChange(
+                TypeOutcome.Keeps,
+                "every whole number fits"
+            ),
+            (
+                ExpressionType.Date
+                    or ExpressionType.Timestamp
+                    or ExpressionType.Instant
+                    or ExpressionType.Boolean,
+                ExpressionType.Text
+                    or ExpressionType.Other
+            ) => new TypeChange(TypeOutcome.Keeps, "values stay as they are written"),
+            (_, ExpressionType.Other) => new TypeChange(TypeOutcome.Keeps, "a column without a type takes everything as it is"),
+            (ExpressionType.Text, ExpressionType.Date or ExpressionType.Timestamp or ExpressionType.Instant) => new TypeChange(
+                TypeOutcome.MayChange,
+                "a text that looks like a number becomes one"
+            ),
+            _ => new TypeChange(TypeOutcome.MayChange, "the stand-in turns values into the kind that the column inclines to"),
+        };
 
     private static ExpressionType Of(string declared)
     {
@@ -80,9 +101,13 @@ internal sealed class StandInTypes : IEngineTypes
         {
             "" => ExpressionType.Other,
             _ when type.Contains("INT", StringComparison.Ordinal) => ExpressionType.Integer,
-            _ when type.Contains("CHAR", StringComparison.Ordinal) || type.Contains("CLOB", StringComparison.Ordinal) || type.Contains("TEXT", StringComparison.Ordinal) => ExpressionType.Text,
+            _ when type.Contains("CHAR", StringComparison.Ordinal)
+                    || type.Contains("CLOB", StringComparison.Ordinal)
+                    || type.Contains("TEXT", StringComparison.Ordinal) => ExpressionType.Text,
             _ when type.Contains("BLOB", StringComparison.Ordinal) => ExpressionType.Other,
-            _ when type.Contains("REAL", StringComparison.Ordinal) || type.Contains("FLOA", StringComparison.Ordinal) || type.Contains("DOUB", StringComparison.Ordinal) => ExpressionType.Real,
+            _ when type.Contains("REAL", StringComparison.Ordinal)
+                    || type.Contains("FLOA", StringComparison.Ordinal)
+                    || type.Contains("DOUB", StringComparison.Ordinal) => ExpressionType.Real,
             _ when type.StartsWith("BOOL", StringComparison.Ordinal) => ExpressionType.Boolean,
             "DATE" => ExpressionType.Date,
             _ when type.StartsWith("TIMESTAMP", StringComparison.Ordinal) || type == "DATETIME" => ExpressionType.Timestamp,

@@ -15,7 +15,13 @@ internal static class TableCatalogue
     public static IReadOnlyList<TableSchema> Read(sqlite3 database, string schema)
     {
         var names = new List<string>();
-        using (var tables = new Statement(database, "SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table' ORDER BY name", "catalogue"))
+        using (
+            var tables = new Statement(
+                database,
+                "SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table' ORDER BY name",
+                "catalogue"
+            )
+        )
         {
             while (tables.Step())
             {
@@ -29,18 +35,27 @@ internal static class TableCatalogue
     private static TableSchema ReadTable(sqlite3 database, string schema, string table)
     {
         var columns = new List<Column>();
-        using (var info = new Statement(database, "SELECT name, type, \"notnull\", pk, dflt_value, hidden FROM pragma_table_xinfo(?) ORDER BY cid", "catalogue"))
+        using (
+            var info = new Statement(
+                database,
+                "SELECT name, type, \"notnull\", pk, dflt_value, hidden FROM pragma_table_xinfo(?) ORDER BY cid",
+                "catalogue"
+            )
+        )
         {
             info.Bind(1, table);
             while (info.Step())
             {
-                columns.Add(new Column(
-                    info.Text(0),
-                    info.Text(1),
-                    info.Integer(2) == 0,
-                    (int)info.Integer(3),
-                    info.IsNull(4) ? null : info.Text(4),
-                    info.Integer(5) != 0));
+                columns.Add(
+                    new Column(
+                        info.Text(0),
+                        info.Text(1),
+                        info.Integer(2) == 0,
+                        (int)info.Integer(3),
+                        info.IsNull(4) ? null : info.Text(4),
+                        info.Integer(5) != 0
+                    )
+                );
             }
         }
 
@@ -50,7 +65,13 @@ internal static class TableCatalogue
     private static List<UniqueKey> UniqueKeys(sqlite3 database, string table)
     {
         var indexes = new List<string>();
-        using (var list = new Statement(database, "SELECT name FROM pragma_index_list(?) WHERE \"unique\" = 1 AND origin <> 'pk' AND partial = 0 ORDER BY name", "catalogue"))
+        using (
+            var list = new Statement(
+                database,
+                "SELECT name FROM pragma_index_list(?) WHERE \"unique\" = 1 AND origin <> 'pk' AND partial = 0 ORDER BY name",
+                "catalogue"
+            )
+        )
         {
             list.Bind(1, table);
             while (list.Step())
@@ -84,7 +105,13 @@ internal static class TableCatalogue
     private static List<ForeignKey> ForeignKeys(sqlite3 database, string schema, string table)
     {
         var rows = new List<(long Id, string Parent, string From, string? To)>();
-        using (var list = new Statement(database, "SELECT id, \"table\", \"from\", \"to\" FROM pragma_foreign_key_list(?) ORDER BY id, seq", "catalogue"))
+        using (
+            var list = new Statement(
+                database,
+                "SELECT id, \"table\", \"from\", \"to\" FROM pragma_foreign_key_list(?) ORDER BY id, seq",
+                "catalogue"
+            )
+        )
         {
             list.Bind(1, table);
             while (list.Step())
@@ -93,10 +120,15 @@ internal static class TableCatalogue
             }
         }
 
-        return [.. rows.GroupBy(row => row.Id).Select(key => new ForeignKey(
-            [.. key.Select(row => row.From)],
-            new TableName(schema, key.First().Parent),
-            key.All(row => row.To is not null) ? [.. key.Select(row => row.To!)] : PrimaryKey(database, key.First().Parent)))];
+        return
+        [
+            .. rows.GroupBy(row => row.Id)
+                .Select(key => new ForeignKey(
+                    [.. key.Select(row => row.From)],
+                    new TableName(schema, key.First().Parent),
+                    key.All(row => row.To is not null) ? [.. key.Select(row => row.To!)] : PrimaryKey(database, key.First().Parent)
+                )),
+        ];
     }
 
     private static List<string> PrimaryKey(sqlite3 database, string table)

@@ -28,12 +28,27 @@ public sealed class DrillPanel(Func<StandInDatabase> open) : IDrills
             var drills = open().Drills;
             return
             [
-                Switch(Line, "Cut the line: nothing reaches the database; the bench, at the server, still does.", "Cut the line", "Mend the line", drills.LineCut),
-                Switch(Reader, "Stop the log reader: statements go on, the log cannot be read.", "Stop the reader", "Let it read", drills.ReaderStopped),
+                Switch(
+                    Line,
+                    "Cut the line: nothing reaches the database; the bench, at the server, still does.",
+                    "Cut the line",
+                    "Mend the line",
+                    drills.LineCut
+                ),
+                Switch(
+                    Reader,
+                    "Stop the log reader: statements go on, the log cannot be read.",
+                    "Stop the reader",
+                    "Let it read",
+                    drills.ReaderStopped
+                ),
                 DelayOf(drills),
                 RefuseARow(),
                 .. drills.Refused.Select(TakeAgain),
-                new Drill(Fill, "Fill the log to its limit: the oldest of it is dropped, read or not.", "Fill the log") { IsDestructive = true },
+                new Drill(Fill, "Fill the log to its limit: the oldest of it is dropped, read or not.", "Fill the log")
+                {
+                    IsDestructive = true,
+                },
             ];
         }
     }
@@ -60,48 +75,62 @@ public sealed class DrillPanel(Func<StandInDatabase> open) : IDrills
                 await database.FillLogAsync(cancellation);
                 return "The log was filled to its limit; the oldest of it is dropped (drill).";
             default:
-                throw new RequestRefusedException($"There is no drill '{drill}'.") { Remedy = $"Use {Line}, {Reader}, {Delay}, {Refuse}, {Allow} or {Fill}." };
+                throw new RequestRefusedException($"There is no drill '{drill}'.")
+                {
+                    Remedy = $"Use {Line}, {Reader}, {Delay}, {Refuse}, {Allow} or {Fill}.",
+                };
         }
     }
 
     private static Drill Switch(string name, string says, string begin, string end, bool isOn) =>
-        new(name, says, isOn ? end : begin) { IsOn = isOn, Values = new Dictionary<string, string> { [On] = isOn ? "false" : "true" } };
+        new(name, says, isOn ? end : begin)
+        {
+            IsOn = isOn,
+            Values = new Dictionary<string, string> { [On] = isOn ? "false" : "true" },
+        };
 
-    private static Drill DelayOf(StandInDrills drills) => new(Delay, "", "Set the delay")
-    {
-        IsOn = drills.Delay > TimeSpan.Zero,
-        Fields =
-        [
-            new SettingField(Milliseconds, "Delay each call, ms (0 to 10 000)")
+    private static Drill DelayOf(StandInDrills drills) =>
+        new(Delay, "", "Set the delay")
+        {
+            IsOn = drills.Delay > TimeSpan.Zero,
+            Fields =
+            [
+                new SettingField(Milliseconds, "Delay each call, ms (0 to 10 000)")
+                {
+                    Type = SettingType.Number,
+                    Most = LongestDelay,
+                    Default = ((int)drills.Delay.TotalMilliseconds).ToString(CultureInfo.InvariantCulture),
+                },
+            ],
+        };
+
+    private static Drill RefuseARow() =>
+        new(Refuse, "Refuse to write a row", "Refuse it")
+        {
+            Fields =
+            [
+                new SettingField(Table, "Table of the row to refuse") { IsName = true, Example = "table" },
+                new SettingField(Key, "Key of the row to refuse") { IsName = true, Example = "key" },
+            ],
+        };
+
+    private static Drill TakeAgain(RefusedRow row) =>
+        new(Allow, $"Row {row.Key} of {row.Table} is refused.", "Take it again")
+        {
+            IsOn = true,
+            Values = new Dictionary<string, string> { [Table] = row.Table, [Key] = row.Key },
+        };
+
+    private static bool IsOn(IReadOnlyDictionary<string, string> values) =>
+        values.GetValueOrDefault(On) switch
+        {
+            "true" => true,
+            "false" => false,
+            var other => throw new RequestRefusedException($"'{other}' is neither true nor false.")
             {
-                Type = SettingType.Number,
-                Most = LongestDelay,
-                Default = ((int)drills.Delay.TotalMilliseconds).ToString(CultureInfo.InvariantCulture),
+                Remedy = $"Give {On} as true or false.",
             },
-        ],
-    };
-
-    private static Drill RefuseARow() => new(Refuse, "Refuse to write a row", "Refuse it")
-    {
-        Fields =
-        [
-            new SettingField(Table, "Table of the row to refuse") { IsName = true, Example = "table" },
-            new SettingField(Key, "Key of the row to refuse") { IsName = true, Example = "key" },
-        ],
-    };
-
-    private static Drill TakeAgain(RefusedRow row) => new(Allow, $"Row {row.Key} of {row.Table} is refused.", "Take it again")
-    {
-        IsOn = true,
-        Values = new Dictionary<string, string> { [Table] = row.Table, [Key] = row.Key },
-    };
-
-    private static bool IsOn(IReadOnlyDictionary<string, string> values) => values.GetValueOrDefault(On) switch
-    {
-        "true" => true,
-        "false" => false,
-        var other => throw new RequestRefusedException($"'{other}' is neither true nor false.") { Remedy = $"Give {On} as true or false." },
-    };
+        };
 
     private static string SetDelay(StandInDrills drills, string? given)
     {
@@ -118,7 +147,9 @@ public sealed class DrillPanel(Func<StandInDatabase> open) : IDrills
     private static async Task<string> RefuseAsync(StandInDatabase database, string? table, string? key, CancellationToken cancellation)
     {
         var there = await database.ReadTablesAtServerAsync(cancellation);
-        var known = there.FirstOrDefault(candidate => candidate.Schema.Name.Name == table || candidate.Schema.Name.ToString() == table)?.Schema.Name
+        var known = there
+            .FirstOrDefault(candidate => candidate.Schema.Name.Name == table || candidate.Schema.Name.ToString() == table)
+            ?.Schema.Name
             ?? throw new RequestRefusedException($"There is no table {table} in {database.Name}.") { Remedy = "Give one of its tables." };
         if (string.IsNullOrEmpty(key))
         {

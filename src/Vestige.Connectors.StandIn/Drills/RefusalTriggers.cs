@@ -4,7 +4,9 @@ using Vestige.Core.Schemas;
 
 namespace Vestige.Connectors.StandIn.Drills;
 
-/// <summary>Lets the database itself refuse the rows of a drill, through triggers of the door's connection. Used within the door only.</summary>
+/// <summary>
+/// Lets the database itself refuse the rows of a drill, through triggers of the door's connection. Used within the door only.
+/// </summary>
 internal sealed class RefusalTriggers(StandInDatabase database)
 {
     private IReadOnlyList<RefusedRow> inForce = [];
@@ -26,7 +28,10 @@ internal sealed class RefusalTriggers(StandInDatabase database)
             database.Run($"DROP TRIGGER IF EXISTS temp.drill_update_{number}");
         }
 
-        var tables = TableCatalogue.Read(database.Handle, database.Name).Where(table => table.HasKey).ToDictionary(table => table.Name.Name, StringComparer.OrdinalIgnoreCase);
+        var tables = TableCatalogue
+            .Read(database.Handle, database.Name)
+            .Where(table => table.HasKey)
+            .ToDictionary(table => table.Name.Name, StringComparer.OrdinalIgnoreCase);
         triggers = 0;
         foreach (var rows in wanted.Where(row => tables.ContainsKey(row.Table)).GroupBy(row => row.Table))
         {
@@ -43,9 +48,11 @@ internal sealed class RefusalTriggers(StandInDatabase database)
         var column = Quote.Name(table.Columns[table.KeyOrdinals[0]].Name);
         foreach (var verb in new[] { "insert", "update" })
         {
-            database.Run($"CREATE TEMP TRIGGER drill_{verb}_{number} BEFORE {verb} ON main.{Quote.Name(table.Name.Name)} "
-                + $"WHEN EXISTS (SELECT 1 FROM temp.drill_refused WHERE number = {number} AND key = CAST(NEW.{column} AS TEXT)) "
-                + "BEGIN SELECT RAISE(ABORT, 'row refused (drill)'); END");
+            database.Run(
+                $"CREATE TEMP TRIGGER drill_{verb}_{number} BEFORE {verb} ON main.{Quote.Name(table.Name.Name)} "
+                    + $"WHEN EXISTS (SELECT 1 FROM temp.drill_refused WHERE number = {number} AND key = CAST(NEW.{column} AS TEXT)) "
+                    + "BEGIN SELECT RAISE(ABORT, 'row refused (drill)'); END"
+            );
         }
     }
 }

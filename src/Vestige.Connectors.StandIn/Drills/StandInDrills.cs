@@ -70,7 +70,11 @@ public sealed class StandInDrills(string name, TimeProvider clock)
     {
         if (lineCut)
         {
-            throw new PortException($"The line to {name} is cut (drill).") { Transient = true, Remedy = "Lift the drill on the stand-in's page." };
+            throw new PortException($"The line to {name} is cut (drill).")
+            {
+                Transient = true,
+                Remedy = "Lift the drill on the stand-in's page.",
+            };
         }
 
         var delay = Delay;
@@ -79,7 +83,11 @@ public sealed class StandInDrills(string name, TimeProvider clock)
             await Task.Delay(delay, clock, cancellation);
             if (lineCut)
             {
-                throw new PortException($"The line to {name} is cut (drill).") { Transient = true, Remedy = "Lift the drill on the stand-in's page." };
+                throw new PortException($"The line to {name} is cut (drill).")
+                {
+                    Transient = true,
+                    Remedy = "Lift the drill on the stand-in's page.",
+                };
             }
         }
     }
@@ -88,7 +96,11 @@ public sealed class StandInDrills(string name, TimeProvider clock)
     {
         if (readerStopped)
         {
-            throw new PortException($"The log of {name} cannot be read (drill).") { Transient = true, Remedy = "Lift the drill on the stand-in's page." };
+            throw new PortException($"The log of {name} cannot be read (drill).")
+            {
+                Transient = true,
+                Remedy = "Lift the drill on the stand-in's page.",
+            };
         }
     }
 }

@@ -106,7 +106,13 @@ internal sealed class ChangeBuffer : IDisposable
         {
             file ??= new FileStream(
                 Path.Combine(Path.GetTempPath(), Path.GetRandomFileName()),
-                new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.ReadWrite, Options = FileOptions.DeleteOnClose });
+                new FileStreamOptions
+                {
+                    Mode = FileMode.CreateNew,
+                    Access = FileAccess.ReadWrite,
+                    Options = FileOptions.DeleteOnClose,
+                }
+            );
             var offset = file.Length;
             file.Position = offset;
             file.Write(bytes);

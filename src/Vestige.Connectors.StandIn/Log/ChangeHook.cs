@@ -109,9 +109,7 @@ internal sealed unsafe class ChangeHook : IDisposable
         for (var i = 0; i < count; i++)
         {
             nint value;
-            var code = old
-                ? PreUpdate.sqlite3_preupdate_old(database, i, &value)
-                : PreUpdate.sqlite3_preupdate_new(database, i, &value);
+            var code = old ? PreUpdate.sqlite3_preupdate_old(database, i, &value) : PreUpdate.sqlite3_preupdate_new(database, i, &value);
             if (code != raw.SQLITE_OK)
             {
                 throw new InvalidOperationException($"The value of column {i} could not be read (SQLite {code}).");

@@ -20,13 +20,24 @@ internal sealed class LogStore : IDisposable
             crossing TEXT PRIMARY KEY, epoch INTEGER NOT NULL, server TEXT, timeline INTEGER, position INTEGER, token TEXT) WITHOUT ROWID;
         CREATE TABLE IF NOT EXISTS vestige_progress_table (
             crossing TEXT NOT NULL, schema TEXT NOT NULL, name TEXT NOT NULL, loaded INTEGER NOT NULL, position INTEGER NOT NULL,
-            held_cause TEXT, part TEXT, into_tables TEXT, settled INTEGER, form TEXT, server TEXT, timeline INTEGER, PRIMARY KEY (crossing, schema, name)) WITHOUT ROWID;
+            held_cause TEXT, part TEXT, into_tables TEXT, settled INTEGER, form TEXT, server TEXT, timeline INTEGER,
+                PRIMARY KEY (crossing, schema, name)) WITHOUT ROWID;
         """;
 
     /// <summary>Adds to a file of an earlier version what has come since.</summary>
     public static void AddMissingColumns(sqlite3 database, string name)
     {
-        foreach (var (column, type) in new[] { ("part", "TEXT"), ("into_tables", "TEXT"), ("settled", "INTEGER"), ("form", "TEXT"), ("server", "TEXT"), ("timeline", "INTEGER") })
+        foreach (
+            var (column, type) in new[]
+            {
+                ("part", "TEXT"),
+                ("into_tables", "TEXT"),
+                ("settled", "INTEGER"),
+                ("form", "TEXT"),
+                ("server", "TEXT"),
+                ("timeline", "INTEGER"),
+            }
+        )
         {
             AddMissing(database, name, "vestige_progress_table", column, type);
         }
@@ -56,9 +67,18 @@ internal sealed class LogStore : IDisposable
     public LogStore(sqlite3 database, StandInOptions options)
     {
         this.options = options;
-        append = new Statement(database, "INSERT INTO vestige_log (position, part, committed_at, schema_version, last, changes, body, route) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", "log");
+        append = new Statement(
+            database,
+            "INSERT INTO vestige_log (position, part, committed_at, schema_version, last, changes, body, route) VALUES (?, ?, ?, ?, "
+                + "?, ?, ?, ?)",
+            "log"
+        );
         drop = new Statement(database, "DELETE FROM vestige_log WHERE position <= ?", "log");
-        setMeta = new Statement(database, "INSERT INTO vestige_meta (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", "log");
+        setMeta = new Statement(
+            database,
+            "INSERT INTO vestige_meta (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
+            "log"
+        );
         Head = ReadMeta(database, "head", 0);
         Oldest = ReadMeta(database, "oldest", 0);
         confirmed = Oldest;
@@ -84,8 +104,16 @@ internal sealed class LogStore : IDisposable
         foreach (var (count, bytes) in buffer.Parts())
         {
             left -= bytes.Length;
-            append.Bind(1, position).Bind(2, number++).Bind(3, committedAt.UtcTicks).Bind(4, schemaVersion)
-                .Bind(5, left == 0 ? 1 : 0).Bind(6, count).Bind(7, bytes.Span).Bind(8, route).Run();
+            append
+                .Bind(1, position)
+                .Bind(2, number++)
+                .Bind(3, committedAt.UtcTicks)
+                .Bind(4, schemaVersion)
+                .Bind(5, left == 0 ? 1 : 0)
+                .Bind(6, count)
+                .Bind(7, bytes.Span)
+                .Bind(8, route)
+                .Run();
         }
 
         setMeta.Bind(1, "head").Bind(2, position.ToString()).Run();
@@ -96,7 +124,16 @@ internal sealed class LogStore : IDisposable
     public (long Head, long Oldest) Fill(DateTimeOffset committedAt, int schemaVersion)
     {
         var position = Head + options.LogLimit;
-        append.Bind(1, position).Bind(2, 0L).Bind(3, committedAt.UtcTicks).Bind(4, schemaVersion).Bind(5, 1L).Bind(6, 0L).Bind(7, ReadOnlySpan<byte>.Empty).Bind(8, (string?)null).Run();
+        append
+            .Bind(1, position)
+            .Bind(2, 0L)
+            .Bind(3, committedAt.UtcTicks)
+            .Bind(4, schemaVersion)
+            .Bind(5, 1L)
+            .Bind(6, 0L)
+            .Bind(7, ReadOnlySpan<byte>.Empty)
+            .Bind(8, (string?)null)
+            .Run();
         setMeta.Bind(1, "head").Bind(2, position.ToString()).Run();
         return (position, Trim(position, 1));
     }

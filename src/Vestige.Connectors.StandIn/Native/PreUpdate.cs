@@ -13,7 +13,8 @@ internal static unsafe partial class PreUpdate
     public static partial nint sqlite3_preupdate_hook(
         nint database,
         delegate* unmanaged[Cdecl]<nint, nint, int, byte*, byte*, long, long, void> callback,
-        nint context);
+        nint context
+    );
 
     [LibraryImport(Library)]
     [UnmanagedCallConv(CallConvs = [typeof(CallConvCdecl)])]

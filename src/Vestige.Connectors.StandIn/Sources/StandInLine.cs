@@ -60,8 +60,18 @@ public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeP
                 ask.Step();
                 return ask.Text(0);
             },
-            cancellation);
-        lines.Add(new ReadinessLine("database", true, $"{name}, SQLite {version}, log {Database.Identity}", "a readable database", null, clock.GetElapsedTime(began)));
+            cancellation
+        );
+        lines.Add(
+            new ReadinessLine(
+                "database",
+                true,
+                $"{name}, SQLite {version}, log {Database.Identity}",
+                "a readable database",
+                null,
+                clock.GetElapsedTime(began)
+            )
+        );
         return lines;
     }
 

@@ -34,8 +34,10 @@ internal sealed class StandInLogReader : ILogReader
         connection = database.OpenReader();
         next = new Statement(
             connection.Handle!,
-            "SELECT position, part, committed_at, last, changes, body, route FROM vestige_log WHERE (position, part) > (?, ?) ORDER BY position, part",
-            database.Name);
+            "SELECT position, part, committed_at, last, changes, body, route FROM vestige_log WHERE (position, part) > (?, ?) ORDER "
+                + "BY position, part",
+            database.Name
+        );
     }
 
     public async ValueTask<LogRead> ReadAsync(TimeSpan wait, CancellationToken cancellation)
@@ -73,7 +75,9 @@ internal sealed class StandInLogReader : ILogReader
         if (cursor.Position < (long)database.Oldest.Offset)
         {
             throw new PlaceLostException(
-                $"The log of {database.Name} begins at position {database.Oldest}; it no longer holds what follows position {cursor.Position}.")
+                $"The log of {database.Name} begins at position {database.Oldest}; it no longer holds what follows position "
+                    + $"{cursor.Position}."
+            )
             {
                 Remedy = "Load the crossings of this source again.",
             };
@@ -93,7 +97,17 @@ internal sealed class StandInLogReader : ILogReader
                 var position = after.At((ulong)next.Integer(0));
                 cursor = (next.Integer(0), next.Integer(1));
                 var isLast = next.Integer(3) == 1;
-                Take(fragments, relations, body, position, new DateTimeOffset(next.Integer(2), TimeSpan.Zero), cursor.Part == 0, isLast, (int)next.Integer(4), next.IsNull(6) ? null : next.Text(6));
+                Take(
+                    fragments,
+                    relations,
+                    body,
+                    position,
+                    new DateTimeOffset(next.Integer(2), TimeSpan.Zero),
+                    cursor.Part == 0,
+                    isLast,
+                    (int)next.Integer(4),
+                    next.IsNull(6) ? null : next.Text(6)
+                );
                 if (isLast)
                 {
                     end = position;
@@ -124,7 +138,8 @@ internal sealed class StandInLogReader : ILogReader
         bool isFirst,
         bool isLast,
         int count,
-        string? route)
+        string? route
+    )
     {
         var kept = Chosen(body, relations, ref count);
         if (count > 0 || !(isFirst && isLast))
@@ -169,7 +184,9 @@ internal sealed class StandInLogReader : ILogReader
         {
             using var find = new Statement(connection.Handle!, "SELECT body FROM vestige_relation WHERE number = ?", database.Name);
             find.Bind(1, relation);
-            form = find.Step() ? JsonSerializer.Deserialize<TableSchema>(find.Text(0))! : throw new InvalidDataException($"The log names relation {relation}, which is not known.");
+            form = find.Step()
+                ? JsonSerializer.Deserialize<TableSchema>(find.Text(0))!
+                : throw new InvalidDataException($"The log names relation {relation}, which is not known.");
             known.Add(relation, form);
         }
 

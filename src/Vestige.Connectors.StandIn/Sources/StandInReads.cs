@@ -11,11 +11,19 @@ namespace Vestige.Connectors.StandIn.Sources;
 internal static class StandInReads
 {
     public static IReadOnlyList<TableDescription> Tables(sqlite3 database, string schema) =>
-        [.. TableCatalogue.Read(database, schema).Select(table => new TableDescription(table, Count(database, table.Name, null), null, Reason(table)))];
+        [
+            .. TableCatalogue
+                .Read(database, schema)
+                .Select(table => new TableDescription(table, Count(database, table.Name, null), null, Reason(table))),
+        ];
 
     public static long Count(sqlite3 database, TableName table, SharedRows? only)
     {
-        using var count = new Statement(database, $"SELECT count(*) FROM {Quote.Name(table.Name)}{(only is null ? "" : $" WHERE {Quote.Name(only.Column)} = ?")}", table.ToString());
+        using var count = new Statement(
+            database,
+            $"SELECT count(*) FROM {Quote.Name(table.Name)}{(only is null ? "" : $" WHERE {Quote.Name(only.Column)} = ?")}",
+            table.ToString()
+        );
         if (only is not null)
         {
             count.Bind(1, only.Value);
@@ -34,7 +42,11 @@ internal static class StandInReads
 
         var where = string.Join(" AND ", table.KeyOrdinals.Select(i => $"{Quote.Name(table.Columns[i].Name)} = ?"));
         var columns = Quote.Names(table.Columns.Select(column => column.Name));
-        using var find = new Statement(database, $"SELECT {columns} FROM {Quote.Name(table.Name.Name)} WHERE {where} LIMIT 1", table.Name.ToString());
+        using var find = new Statement(
+            database,
+            $"SELECT {columns} FROM {Quote.Name(table.Name.Name)} WHERE {where} LIMIT 1",
+            table.Name.ToString()
+        );
         for (var i = 0; i < key.Count; i++)
         {
             find.Bind(i + 1, key[i]);
@@ -52,7 +64,11 @@ internal static class StandInReads
 
     public static IReadOnlyList<Row> Look(sqlite3 database, TableSchema table, int rows)
     {
-        using var look = new Statement(database, $"SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name.Name)} LIMIT {rows}", table.Name.ToString());
+        using var look = new Statement(
+            database,
+            $"SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name.Name)} LIMIT {rows}",
+            table.Name.ToString()
+        );
         var writer = new RowWriter();
         var found = new List<Row>();
         while (look.Step())

@@ -82,7 +82,12 @@ internal sealed class StandInSnapshot : ISourceSnapshot
     public Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<RowRange>?>(null);
 
-    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, RowRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
+    public async IAsyncEnumerable<RowBlock> ReadAsync(
+        TableSchema table,
+        RowRange range,
+        IReadOnlySet<string> taken,
+        [EnumeratorCancellation] CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(table);
         var connection = Take();
@@ -128,7 +133,8 @@ internal sealed class StandInSnapshot : ISourceSnapshot
         using var scan = new Statement(
             connection.Handle!,
             $"SELECT {Quote.Names(keys)} FROM {Quote.Name(table.Name.Name)} ORDER BY {Quote.Names(keys)}",
-            table.Name.ToString());
+            table.Name.ToString()
+        );
         var bounds = new List<Row>();
         var writer = new RowWriter();
         for (long row = 1; bounds.Count < chunks - 1 && scan.Step(); row++)
@@ -161,8 +167,10 @@ internal sealed class StandInSnapshot : ISourceSnapshot
         var where = conditions.Count > 0 ? $" WHERE {string.Join(" AND ", conditions)}" : "";
         var select = new Statement(
             connection.Handle!,
-            $"SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name.Name)}{where} ORDER BY {Quote.Names(keys)}",
-            table.Name.ToString());
+            $"SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name.Name)}{where} ORDER BY "
+                + $"{Quote.Names(keys)}",
+            table.Name.ToString()
+        );
         var index = 1;
         foreach (var bound in new[] { range.After, range.UpTo })
         {
@@ -189,5 +197,7 @@ internal sealed class StandInSnapshot : ISourceSnapshot
     }
 
     private SqliteConnection Take() =>
-        free.TryTake(out var connection) ? connection : throw new InvalidOperationException("More reads at once than the snapshot was opened for.");
+        free.TryTake(out var connection)
+            ? connection
+            : throw new InvalidOperationException("More reads at once than the snapshot was opened for.");
 }

@@ -9,13 +9,15 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.StandIn.Sources;
 
 /// <summary>A stand-in read as a source.</summary>
-public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeProvider clock) : StandInLine(name, open, clock), ILogSource, IRowSource, ILogGauge
+public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeProvider clock)
+    : StandInLine(name, open, clock),
+        ILogSource,
+        IRowSource,
+        ILogGauge
 {
     /// <summary>Of one that is open.</summary>
     public StandInSource(StandInDatabase database, TimeProvider clock)
-        : this((database ?? throw new ArgumentNullException(nameof(database))).Name, () => database, clock)
-    {
-    }
+        : this((database ?? throw new ArgumentNullException(nameof(database))).Name, () => database, clock) { }
 
     public async Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation)
     {
@@ -25,12 +27,24 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
         if (captured < head)
         {
             using var reader = Database.OpenReader();
-            using var next = new Statement(reader.Handle!, "SELECT committed_at FROM vestige_log WHERE position > ? ORDER BY position, part LIMIT 1", Name);
+            using var next = new Statement(
+                reader.Handle!,
+                "SELECT committed_at FROM vestige_log WHERE position > ? ORDER BY position, part LIMIT 1",
+                Name
+            );
             next.Bind(1, (long)captured.Offset);
             first = next.Step() ? new DateTimeOffset(next.Integer(0), TimeSpan.Zero) : null;
         }
 
-        return new SourceHead(Database.Identity, head, captured.At(Database.Oldest.Offset), Database.LogBytes, Database.Options.LogLimit, first, Clock.GetUtcNow());
+        return new SourceHead(
+            Database.Identity,
+            head,
+            captured.At(Database.Oldest.Offset),
+            Database.LogBytes,
+            Database.Options.LogLimit,
+            first,
+            Clock.GetUtcNow()
+        );
     }
 
     /// <summary>A stand-in keeps its log for everybody, up to its limit.</summary>
@@ -55,7 +69,10 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
         var after = request.After;
         if (after.Offset > Database.Head.Offset)
         {
-            throw new PlaceLostException($"The log of {Name} ends at {Format(Database.Head)}, before position {Format(after)}. The database was replaced by an older one.")
+            throw new PlaceLostException(
+                $"The log of {Name} ends at {Format(Database.Head)}, before position {Format(after)}. The database was replaced by an "
+                    + "older one."
+            )
             {
                 Remedy = "Load the crossings of this source again.",
             };
@@ -98,14 +115,16 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
                 stopped ? "the log cannot be read (drill)" : $"{LogFigures()}",
                 "a readable log",
                 stopped ? "Lift the drill on the stand-in's page." : null,
-                Clock.GetElapsedTime(began)),
+                Clock.GetElapsedTime(began)
+            ),
         ];
     }
 
     /// <summary>Nothing that was not there before.</summary>
     public string Footprint => "";
 
-    public LogGauge Read() => new(Database.Identity, Database.Head, Database.Oldest, Database.LogBytes, Database.Options.LogLimit, Database.Options.LogSpan);
+    public LogGauge Read() =>
+        new(Database.Identity, Database.Head, Database.Oldest, Database.LogBytes, Database.Options.LogLimit, Database.Options.LogSpan);
 
     public string Format(LogPosition position) => position.Offset.ToString(CultureInfo.InvariantCulture);
 

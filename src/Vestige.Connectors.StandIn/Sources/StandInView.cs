@@ -74,7 +74,11 @@ internal sealed class StandInView : IRowsView
         return bounds;
     }
 
-    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
+    public async IAsyncEnumerable<RowBlock> ReadAsync(
+        TableSchema table,
+        KeySpan within,
+        [EnumeratorCancellation] CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(table);
         using var rows = Bound(table, Select(table), within, "");
@@ -141,9 +145,16 @@ internal sealed class StandInView : IRowsView
         return found;
     }
 
-    public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) => throw new NotSupportedException("Rows are streamed.");
+    public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) =>
+        throw new NotSupportedException("Rows are streamed.");
 
-    public IAsyncEnumerable<HashedRow> HashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, CancellationToken cancellation) => throw new NotSupportedException("Rows are streamed.");
+    public IAsyncEnumerable<HashedRow> HashesAsync(
+        RowShape shape,
+        Segments segments,
+        IReadOnlyList<int> wanted,
+        KeySpan within,
+        CancellationToken cancellation
+    ) => throw new NotSupportedException("Rows are streamed.");
 
     public ValueTask DisposeAsync()
     {
@@ -153,7 +164,8 @@ internal sealed class StandInView : IRowsView
 
     private static string Keys(TableSchema table) => Quote.Names(table.KeyOrdinals.Select(i => table.Columns[i].Name));
 
-    private static string Select(TableSchema table) => $"SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name.Name)}";
+    private static string Select(TableSchema table) =>
+        $"SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {Quote.Name(table.Name.Name)}";
 
     /// <summary>A statement over the rows of a span that are the table's own.</summary>
     private Statement Bound(TableSchema table, string select, KeySpan within, string rest)
@@ -175,7 +187,11 @@ internal sealed class StandInView : IRowsView
             conditions.Add($"({keys}) < ({marks})");
         }
 
-        var statement = new Statement(connection.Handle!, $"{select}{(conditions.Count > 0 ? $" WHERE {string.Join(" AND ", conditions)}" : "")}{rest}", table.Name.ToString());
+        var statement = new Statement(
+            connection.Handle!,
+            $"{select}{(conditions.Count > 0 ? $" WHERE {string.Join(" AND ", conditions)}" : "")}{rest}",
+            table.Name.ToString()
+        );
         var index = 1;
         if (table.Shared is not null)
         {
@@ -187,7 +203,12 @@ internal sealed class StandInView : IRowsView
             for (var i = 0; i < bound.Count; i++)
             {
                 // Bounds are whole numbers, whichever side wrote them.
-                statement.Bind(index++, bound.KindAt(i) == ValueKind.Text ? long.Parse(bound.ValueAt(i), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture) : bound.IntegerAt(i));
+                statement.Bind(
+                    index++,
+                    bound.KindAt(i) == ValueKind.Text
+                        ? long.Parse(bound.ValueAt(i), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture)
+                        : bound.IntegerAt(i)
+                );
             }
         }
 

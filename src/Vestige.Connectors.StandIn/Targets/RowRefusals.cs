@@ -22,15 +22,24 @@ internal static class RowRefusals
         };
     }
 
-    /// <summary>A commit that was refused since a row refers to one that is not there. Asks which, in the transaction that goes on.</summary>
+    /// <summary>
+    /// A commit that was refused since a row refers to one that is not there. Asks which, in the transaction that goes on.
+    /// </summary>
     public static RowRefusedException OfReference(StandInDatabase database, Exception inner)
     {
-        using var check = new Statement(database.Handle, "SELECT \"table\", rowid, parent FROM pragma_foreign_key_check LIMIT 1", database.Name);
+        using var check = new Statement(
+            database.Handle,
+            "SELECT \"table\", rowid, parent FROM pragma_foreign_key_check LIMIT 1",
+            database.Name
+        );
         var found = check.Step();
         var table = found ? check.Text(0) : "";
         var parent = found ? check.Text(2) : "";
         var key = found && !check.IsNull(1) ? check.Text(1) : "";
-        return new RowRefusedException($"{database.Name} refused the commit: row {key} of {table} refers to a row of {parent} that is not there.", inner)
+        return new RowRefusedException(
+            $"{database.Name} refused the commit: row {key} of {table} refers to a row of {parent} that is not there.",
+            inner
+        )
         {
             Table = new TableName(database.Name, table),
             Kind = ChangeKind.Insert,

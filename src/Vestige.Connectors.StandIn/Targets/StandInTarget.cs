@@ -12,13 +12,13 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.StandIn.Targets;
 
 /// <summary>A stand-in written as a target.</summary>
-public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeProvider clock) : StandInLine(name, open, clock), ITableTarget
+public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeProvider clock)
+    : StandInLine(name, open, clock),
+        ITableTarget
 {
     /// <summary>Of one that is open.</summary>
     public StandInTarget(StandInDatabase database, TimeProvider clock)
-        : this((database ?? throw new ArgumentNullException(nameof(database))).Name, () => database, clock)
-    {
-    }
+        : this((database ?? throw new ArgumentNullException(nameof(database))).Name, () => database, clock) { }
 
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 
@@ -29,12 +29,29 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         ArgumentNullException.ThrowIfNull(treatments);
         var notMade = new List<string>();
         var bySource = treatments.ToDictionary(treatment => treatment.Source.Name);
-        var tables = treatments.SelectMany(treatment => treatment.WithChildren).SelectMany(treatment => treatment.OwnTables.Select(table => table.Form with { ForeignKeys = References(treatment, bySource, notMade) })).ToList();
-        notMade.AddRange(treatments.Where(treatment => treatment.CrossesEngines).SelectMany(treatment => treatment.Source.Parts.Where(part => part.Stage is PartStage.Index or PartStage.Within).Select(part => $"{part.Name} of {treatment.Source.Name}: it is a statement of another engine")));
+        var tables = treatments
+            .SelectMany(treatment => treatment.WithChildren)
+            .SelectMany(treatment =>
+                treatment.OwnTables.Select(table => table.Form with { ForeignKeys = References(treatment, bySource, notMade) })
+            )
+            .ToList();
+        notMade.AddRange(
+            treatments
+                .Where(treatment => treatment.CrossesEngines)
+                .SelectMany(treatment =>
+                    treatment
+                        .Source.Parts.Where(part => part.Stage is PartStage.Index or PartStage.Within)
+                        .Select(part => $"{part.Name} of {treatment.Source.Name}: it is a statement of another engine")
+                )
+        );
         return new TargetStructure(tables, [.. notMade.Distinct()]);
     }
 
-    private static List<ForeignKey> References(TableTreatment treatment, Dictionary<TableName, TableTreatment> bySource, List<string> notMade)
+    private static List<ForeignKey> References(
+        TableTreatment treatment,
+        Dictionary<TableName, TableTreatment> bySource,
+        List<string> notMade
+    )
     {
         var kept = new List<ForeignKey>();
         foreach (var key in treatment.Source.ForeignKeys.Where(key => bySource.ContainsKey(key.References)))
@@ -63,14 +80,25 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         IReadOnlyList<TableSchema> tables,
         IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,
-        CancellationToken cancellation)
+        CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(tables);
         ArgumentNullException.ThrowIfNull(begun);
         var foreign = tables.Where(table => table.Name.Schema != Name).ToList();
         if (foreign.Count > 0)
         {
-            return [.. foreign.Select(table => new ReadinessLine($"target table {table.Name}", false, $"the stand-in has the one schema {Name}", $"a name in {Name}", $"Name the table {Name}.{table.Name.Name}.", TimeSpan.Zero))];
+            return
+            [
+                .. foreign.Select(table => new ReadinessLine(
+                    $"target table {table.Name}",
+                    false,
+                    $"the stand-in has the one schema {Name}",
+                    $"a name in {Name}",
+                    $"Name the table {Name}.{table.Name.Name}.",
+                    TimeSpan.Zero
+                )),
+            ];
         }
 
         if (NamesAlike(tables) is { Count: > 0 } alike)
@@ -95,11 +123,33 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
     /// <summary>Names that differ in case alone are one name here.</summary>
     private static List<ReadinessLine> NamesAlike(IReadOnlyList<TableSchema> tables)
     {
-        static IEnumerable<string> Alike(IEnumerable<string> names) => names.GroupBy(name => name, StringComparer.OrdinalIgnoreCase).Where(group => group.Distinct().Count() > 1).Select(group => string.Join(" and ", group.Distinct()));
+        static IEnumerable<string> Alike(IEnumerable<string> names) =>
+            names
+                .GroupBy(name => name, StringComparer.OrdinalIgnoreCase)
+                .Where(group => group.Distinct().Count() > 1)
+                .Select(group => string.Join(" and ", group.Distinct()));
         return
         [
-            .. Alike(tables.Select(table => table.Name.Name)).Select(names => new ReadinessLine("target tables", false, $"{names} would be one table: the stand-in does not tell names apart by case", "names that differ in more than case", "Give one of them another name.", TimeSpan.Zero)),
-            .. tables.SelectMany(table => Alike(table.Columns.Select(column => column.Name)).Select(names => new ReadinessLine($"target table {table.Name}", false, $"its columns {names} would be one: the stand-in does not tell names apart by case", "names that differ in more than case", "Rename one of them.", TimeSpan.Zero))),
+            .. Alike(tables.Select(table => table.Name.Name))
+                .Select(names => new ReadinessLine(
+                    "target tables",
+                    false,
+                    $"{names} would be one table: the stand-in does not tell names apart by case",
+                    "names that differ in more than case",
+                    "Give one of them another name.",
+                    TimeSpan.Zero
+                )),
+            .. tables.SelectMany(table =>
+                Alike(table.Columns.Select(column => column.Name))
+                    .Select(names => new ReadinessLine(
+                        $"target table {table.Name}",
+                        false,
+                        $"its columns {names} would be one: the stand-in does not tell names apart by case",
+                        "names that differ in more than case",
+                        "Rename one of them.",
+                        TimeSpan.Zero
+                    ))
+            ),
         ];
     }
 
@@ -132,10 +182,18 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         var (last, progress) = ProgressStore.Read(Database.Handle, crossing);
         if (last >= term)
         {
-            throw new FencedException($"A worker with term {last} is at work on {crossing} in {Name}; this one is of term {term}.") { Transient = true, Term = last };
+            throw new FencedException($"A worker with term {last} is at work on {crossing} in {Name}; this one is of term {term}.")
+            {
+                Transient = true,
+                Term = last,
+            };
         }
 
-        transaction.Run("INSERT INTO vestige_progress (crossing, epoch) VALUES (?, ?) ON CONFLICT (crossing) DO UPDATE SET epoch = excluded.epoch", crossing, term);
+        transaction.Run(
+            "INSERT INTO vestige_progress (crossing, epoch) VALUES (?, ?) ON CONFLICT (crossing) DO UPDATE SET epoch = excluded.epoch",
+            crossing,
+            term
+        );
         transaction.Commit();
         return new StandInTargetSession(Database, crossing, term, progress);
     }
@@ -151,7 +209,11 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
 
     private static Dictionary<string, string> Owners(SQLitePCL.sqlite3 reader)
     {
-        using var select = new Statement(reader, "SELECT name, crossing, into_tables FROM vestige_progress_table ORDER BY crossing DESC", "owners");
+        using var select = new Statement(
+            reader,
+            "SELECT name, crossing, into_tables FROM vestige_progress_table ORDER BY crossing DESC",
+            "owners"
+        );
         var owners = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
         while (select.Step())
         {
@@ -170,37 +232,94 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         var step = $"target table {table.Name}";
         if (owner is not null)
         {
-            return new ReadinessLine(step, false, $"the crossing {owner} writes to it", "a table of its own", "Leave the table out, or remove that crossing.", TimeSpan.Zero);
+            return new ReadinessLine(
+                step,
+                false,
+                $"the crossing {owner} writes to it",
+                "a table of its own",
+                "Leave the table out, or remove that crossing.",
+                TimeSpan.Zero
+            );
         }
 
         var rows = found.EstimatedRows;
         if (existing == ExistingRows.Replace)
         {
-            return new ReadinessLine(step, true, $"it is dropped with its {Core.Text.Figures.Of(rows, "row")} and made anew", "leave to drop it", null, TimeSpan.Zero) { Loses = $"{table.Name} with {Core.Text.Figures.Of(rows, "row")}" };
+            return new ReadinessLine(
+                step,
+                true,
+                $"it is dropped with its {Core.Text.Figures.Of(rows, "row")} and made anew",
+                "leave to drop it",
+                null,
+                TimeSpan.Zero
+            )
+            {
+                Loses = $"{table.Name} with {Core.Text.Figures.Of(rows, "row")}",
+            };
         }
 
         if (table.DifferenceTo(found.Schema) is { } difference)
         {
-            return new ReadinessLine(step, false, $"it has another form: {difference}", "the same columns in the same order", "Drop or alter the target's table, or leave it out.", TimeSpan.Zero);
+            return new ReadinessLine(
+                step,
+                false,
+                $"it has another form: {difference}",
+                "the same columns in the same order",
+                "Drop or alter the target's table, or leave it out.",
+                TimeSpan.Zero
+            );
         }
 
         if (existing == ExistingRows.Merge)
         {
-            return new ReadinessLine(step, true, $"its {Core.Text.Figures.Of(rows, "row")} stay; those whose key the source has too are overwritten", "rows of other keys, or leave to overwrite them", null, TimeSpan.Zero)
+            return new ReadinessLine(
+                step,
+                true,
+                $"its {Core.Text.Figures.Of(rows, "row")} stay; those whose key the source has too are overwritten",
+                "rows of other keys, or leave to overwrite them",
+                null,
+                TimeSpan.Zero
+            )
             {
-                Loses = rows == 0 ? null : $"what differs in those of the {Core.Text.Figures.Of(rows, "row")} of {table.Name} whose key the source has too",
+                Loses =
+                    rows == 0
+                        ? null
+                        : $"what differs in those of the {Core.Text.Figures.Of(rows, "row")} of {table.Name} whose key the source has too",
             };
         }
 
         if (existing == ExistingRows.Keep)
         {
-            return new ReadinessLine(step, true, $"its {Core.Text.Figures.Of(rows, "row")} stay, and changes are applied to them", "rows that agree with the source's", null, TimeSpan.Zero);
+            return new ReadinessLine(
+                step,
+                true,
+                $"its {Core.Text.Figures.Of(rows, "row")} stay, and changes are applied to them",
+                "rows that agree with the source's",
+                null,
+                TimeSpan.Zero
+            );
         }
 
-        return rows == 0
-            ? new ReadinessLine(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
+        return rows == 0 ? new ReadinessLine(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
             : existing == ExistingRows.Empty
-                ? new ReadinessLine(step, true, $"its {Core.Text.Figures.Of(rows, "row")} will be deleted", "no rows, or leave to delete them", null, TimeSpan.Zero) { Loses = $"{Core.Text.Figures.Of(rows, "row")} of {table.Name}" }
-                : new ReadinessLine(step, false, $"it already has {Core.Text.Figures.Of(rows, "row")}", "no rows, or leave to delete them", "Empty the table, or choose that existing rows are deleted first.", TimeSpan.Zero);
+                ? new ReadinessLine(
+                    step,
+                    true,
+                    $"its {Core.Text.Figures.Of(rows, "row")} will be deleted",
+                    "no rows, or leave to delete them",
+                    null,
+                    TimeSpan.Zero
+                )
+                {
+                    Loses = $"{Core.Text.Figures.Of(rows, "row")} of {table.Name}",
+                }
+            : new ReadinessLine(
+                step,
+                false,
+                $"it already has {Core.Text.Figures.Of(rows, "row")}",
+                "no rows, or leave to delete them",
+                "Empty the table, or choose that existing rows are deleted first.",
+                TimeSpan.Zero
+            );
     }
 }

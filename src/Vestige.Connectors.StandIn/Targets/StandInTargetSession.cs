@@ -58,9 +58,11 @@ internal sealed class StandInTargetSession(StandInDatabase database, string cros
             var log = !there || head.IsNull(2) ? null : new LogIdentity(head.Text(2), head.Integer(3));
             if (!there || head.Integer(0) != term || position != (long?)Progress.Position?.Offset || log != Progress.Identity)
             {
-                throw new FencedException(there
-                    ? $"The worker with term {term} has been succeeded by term {head.Integer(0)}, or the position moved to {position}."
-                    : $"The progress of {crossing} was removed from {database.Name}.")
+                throw new FencedException(
+                    there
+                        ? $"The worker with term {term} has been succeeded by term {head.Integer(0)}, or the position moved to {position}."
+                        : $"The progress of {crossing} was removed from {database.Name}."
+                )
                 {
                     Transient = true,
                 };

@@ -27,14 +27,19 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         }
 
         var database = transaction.Database;
-        var there = TableCatalogue.Read(database.Handle, database.Name).ToDictionary(table => table.Name.Name, StringComparer.OrdinalIgnoreCase);
+        var there = TableCatalogue
+            .Read(database.Handle, database.Name)
+            .ToDictionary(table => table.Name.Name, StringComparer.OrdinalIgnoreCase);
         var present = there.Keys.Concat(tables.Select(table => table.Name.Name)).ToHashSet(StringComparer.OrdinalIgnoreCase);
         foreach (var table in tables)
         {
             var exists = there.TryGetValue(table.Name.Name, out var existing);
             if (exists && making == TableMaking.WhereMissingOrSame && table.DifferenceTo(existing!) is { } difference)
             {
-                throw new PortException($"{table.Name} has another form: {difference}. Rows of other tables are in it.") { Remedy = "Load all tables that go into it again, at once." };
+                throw new PortException($"{table.Name} has another form: {difference}. Rows of other tables are in it.")
+                {
+                    Remedy = "Load all tables that go into it again, at once.",
+                };
             }
 
             if (exists && (making == TableMaking.Anew || (making == TableMaking.WhereOther && !table.SameForm(existing!))))
@@ -46,9 +51,20 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
             if (!exists)
             {
                 transaction.Run(table.Statement?.TrimEnd().TrimEnd(';') ?? TableStatements.Create(table, present));
-                if (table.Statement is not null && table.DifferenceTo(TableCatalogue.Read(database.Handle, database.Name).First(made => made.Name.Name == table.Name.Name)) is { } other)
+                if (
+                    table.Statement is not null
+                    && table.DifferenceTo(
+                        TableCatalogue.Read(database.Handle, database.Name).First(made => made.Name.Name == table.Name.Name)
+                    )
+                        is { } other
+                )
                 {
-                    throw new PortException($"The definition's statement for {table.Name} makes another table than its rows need: {other}. Nothing was changed.") { Remedy = "Correct the statement in the definition, or remove it." };
+                    throw new PortException(
+                        $"The definition's statement for {table.Name} makes another table than its rows need: {other}. Nothing was changed."
+                    )
+                    {
+                        Remedy = "Correct the statement in the definition, or remove it.",
+                    };
                 }
             }
         }
@@ -162,11 +178,14 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
             case ChangeKind.Truncate:
                 Empty(table);
                 return Task.FromResult(default(ApplyCounts));
-            case ChangeKind.Update when change.Before.IsNone || RowKey.Of(change.Before, table.KeyOrdinals) == RowKey.Of(change.After, table.KeyOrdinals):
+            case ChangeKind.Update
+                when change.Before.IsNone || RowKey.Of(change.Before, table.KeyOrdinals) == RowKey.Of(change.After, table.KeyOrdinals):
                 return Task.FromResult(UpdateRow(table, change.Before, change.After));
             case ChangeKind.Update:
                 var after = RowMerge.Fill(change.After, change.Before);
-                return Task.FromResult(after.HasAbsent ? MoveRow(table, change.Before, after) : DeleteRow(table, change.Before) + InsertRow(table, after));
+                return Task.FromResult(
+                    after.HasAbsent ? MoveRow(table, change.Before, after) : DeleteRow(table, change.Before) + InsertRow(table, after)
+                );
             default:
                 throw new InvalidOperationException($"A {change.Kind} change cannot be applied to a row.");
         }
@@ -242,7 +261,10 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 
         foreach (var column in Of(table).UniqueColumns)
         {
-            if (row.Before.KindAt(column) != row.After.KindAt(column) || !row.Before.ValueAt(column).SequenceEqual(row.After.ValueAt(column)))
+            if (
+                row.Before.KindAt(column) != row.After.KindAt(column)
+                || !row.Before.ValueAt(column).SequenceEqual(row.After.ValueAt(column))
+            )
             {
                 return true;
             }
@@ -276,7 +298,13 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 
         if (after.HasAbsent)
         {
-            throw RowRefusals.Of(transaction.Database, table, ChangeKind.Update, after, "the row is not there, and the log does not carry all of it");
+            throw RowRefusals.Of(
+                transaction.Database,
+                table,
+                ChangeKind.Update,
+                after,
+                "the row is not there, and the log does not carry all of it"
+            );
         }
 
         InsertRow(table, after);
@@ -289,7 +317,13 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         List<int> columns = [.. Enumerable.Range(0, table.Columns.Count).Where(i => after.KindAt(i) != ValueKind.Absent)];
         return Update(table, columns, before, after) > 0
             ? default
-            : throw RowRefusals.Of(transaction.Database, table, ChangeKind.Update, after, "the row is not there, and the log does not carry all of it");
+            : throw RowRefusals.Of(
+                transaction.Database,
+                table,
+                ChangeKind.Update,
+                after,
+                "the row is not there, and the log does not carry all of it"
+            );
     }
 
     private int Update(TableSchema table, Row key, Row after)

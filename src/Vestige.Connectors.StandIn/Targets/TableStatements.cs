@@ -14,7 +14,9 @@ internal sealed class TableStatements
         this.table = table;
         key = string.Join(" AND ", table.KeyOrdinals.Select(i => $"{Quote.Name(table.Columns[i].Name)} IS ?"));
         var name = Quote.Name(table.Name.Name);
-        Insert = $"INSERT INTO {name} ({Quote.Names(table.Columns.Select(column => column.Name))}) VALUES ({string.Join(", ", table.Columns.Select(_ => "?"))})";
+        Insert =
+            $"INSERT INTO {name} ({Quote.Names(table.Columns.Select(column => column.Name))}) VALUES "
+            + $"({string.Join(", ", table.Columns.Select(_ => "?"))})";
         Delete = $"DELETE FROM {name} WHERE {key}";
         Empty = $"DELETE FROM {name}";
         Others = [.. Enumerable.Range(0, table.Columns.Count).Where(i => table.Columns[i].KeyOrdinal == 0)];
@@ -64,9 +66,14 @@ internal sealed class TableStatements
         }
 
         lines.AddRange(table.UniqueKeys.Select(unique => $"UNIQUE ({Quote.Names(unique.Columns)})"));
-        lines.AddRange(table.ForeignKeys
-            .Where(reference => present.Contains(reference.References.Name))
-            .Select(reference => $"FOREIGN KEY ({Quote.Names(reference.Columns)}) REFERENCES {Quote.Name(reference.References.Name)} ({Quote.Names(reference.ReferencedColumns)})"));
+        lines.AddRange(
+            table
+                .ForeignKeys.Where(reference => present.Contains(reference.References.Name))
+                .Select(reference =>
+                    $"FOREIGN KEY ({Quote.Names(reference.Columns)}) REFERENCES {Quote.Name(reference.References.Name)} "
+                    + $"({Quote.Names(reference.ReferencedColumns)})"
+                )
+        );
         return $"CREATE TABLE {Quote.Name(table.Name.Name)} (\n  {string.Join(",\n  ", lines)}\n)";
     }
 }

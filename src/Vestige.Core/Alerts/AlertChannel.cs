@@ -21,7 +21,8 @@ public sealed record AlertChannel(
     bool Tls = true,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? User = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? From = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<string>? To = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<string>? To = null
+)
 {
     public const string Webhook = "webhook";
     public const string Email = "email";

@@ -4,33 +4,38 @@ using Vestige.Core.Crossings;
 namespace Vestige.Core.Alerts;
 
 /// <summary>What is told, when, and to whom.</summary>
-/// <param name="Rules">In order; the last of a kind that matches a crossing decides. A kind without one is raised at once and told to nobody.</param>
+/// <param name="Rules">
+/// In order; the last of a kind that matches a crossing decides. A kind without one is raised at once and told to nobody.
+/// </param>
 /// <param name="Channels">The ways.</param>
 /// <param name="Quiet">When only what must be is told; null for never.</param>
 public sealed record AlertSettings(
     IReadOnlyList<AlertRule> Rules,
     IReadOnlyList<AlertChannel> Channels,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] QuietHours? Quiet = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] QuietHours? Quiet = null
+)
 {
     private const int LongestSeconds = 86_400;
 
     /// <summary>To begin with: nothing is told to anybody, and a lag of five minutes for five minutes is worth it.</summary>
-    public static AlertSettings Default { get; } = new(
-        [
-            new AlertRule(NeedKind.Faulted, InQuietHours: true),
-            new AlertRule(NeedKind.Waiting, ForSeconds: 0, OverAfterSeconds: 30),
-            new AlertRule(NeedKind.NoHeartbeat, ForSeconds: 5, OverAfterSeconds: 30),
-            new AlertRule(NeedKind.Lag, LimitSeconds: 300, ForSeconds: 300, OverAfterSeconds: 120),
-            new AlertRule(NeedKind.LosingGround, ForSeconds: 30, OverAfterSeconds: 60),
-            new AlertRule(NeedKind.LogLoss, LimitSeconds: AlertRule.LossAheadSeconds, OverAfterSeconds: 120, InQuietHours: true),
-            new AlertRule(NeedKind.SpoolFull, ForSeconds: 30, OverAfterSeconds: 300),
-            new AlertRule(NeedKind.Quarantine, OverAfterSeconds: 0),
-            new AlertRule(NeedKind.Held, OverAfterSeconds: 0),
-            new AlertRule(NeedKind.Unexpected, OverAfterSeconds: 0),
-            new AlertRule(NeedKind.ReadinessLost, OverAfterSeconds: 0),
-            new AlertRule(NeedKind.Differing, OverAfterSeconds: 0),
-        ],
-        []);
+    public static AlertSettings Default { get; } =
+        new(
+            [
+                new AlertRule(NeedKind.Faulted, InQuietHours: true),
+                new AlertRule(NeedKind.Waiting, ForSeconds: 0, OverAfterSeconds: 30),
+                new AlertRule(NeedKind.NoHeartbeat, ForSeconds: 5, OverAfterSeconds: 30),
+                new AlertRule(NeedKind.Lag, LimitSeconds: 300, ForSeconds: 300, OverAfterSeconds: 120),
+                new AlertRule(NeedKind.LosingGround, ForSeconds: 30, OverAfterSeconds: 60),
+                new AlertRule(NeedKind.LogLoss, LimitSeconds: AlertRule.LossAheadSeconds, OverAfterSeconds: 120, InQuietHours: true),
+                new AlertRule(NeedKind.SpoolFull, ForSeconds: 30, OverAfterSeconds: 300),
+                new AlertRule(NeedKind.Quarantine, OverAfterSeconds: 0),
+                new AlertRule(NeedKind.Held, OverAfterSeconds: 0),
+                new AlertRule(NeedKind.Unexpected, OverAfterSeconds: 0),
+                new AlertRule(NeedKind.ReadinessLost, OverAfterSeconds: 0),
+                new AlertRule(NeedKind.Differing, OverAfterSeconds: 0),
+            ],
+            []
+        );
 
     /// <summary>The rule for a kind and a crossing.</summary>
     public AlertRule RuleFor(NeedKind kind, string crossing) =>
@@ -57,7 +62,13 @@ public sealed record AlertSettings(
 
         if (Quiet is { } quiet && !TimeZoneInfo.TryFindSystemTimeZoneById(quiet.Zone, out _))
         {
-            problems.Add(new DefinitionProblem("quiet.zone", $"'{quiet.Zone}' is no time zone known here", "Use an IANA name such as Europe/Vienna, or UTC."));
+            problems.Add(
+                new DefinitionProblem(
+                    "quiet.zone",
+                    $"'{quiet.Zone}' is no time zone known here",
+                    "Use an IANA name such as Europe/Vienna, or UTC."
+                )
+            );
         }
 
         return problems;
@@ -77,7 +88,11 @@ public sealed record AlertSettings(
 
         if (rule.Kind == NeedKind.LogLoss && rule.LimitSeconds is not (null or > 0))
         {
-            yield return new DefinitionProblem($"{field}.limitSeconds", "it is not more than 0", "Say how many seconds ahead a loss is told.");
+            yield return new DefinitionProblem(
+                $"{field}.limitSeconds",
+                "it is not more than 0",
+                "Say how many seconds ahead a loss is told."
+            );
         }
 
         foreach (var unknown in (rule.Channels ?? []).Where(name => Channels.All(channel => channel.Name != name)))
@@ -98,21 +113,36 @@ public sealed record AlertSettings(
             yield return new DefinitionProblem($"{field}.kind", $"'{channel.Kind}'", "Use webhook or email.");
         }
 
-        if (channel.Kind == AlertChannel.Webhook && !(Uri.TryCreate(channel.Url, UriKind.Absolute, out var url) && (url.Scheme is "http" or "https")))
+        if (
+            channel.Kind == AlertChannel.Webhook
+            && !(Uri.TryCreate(channel.Url, UriKind.Absolute, out var url) && (url.Scheme is "http" or "https"))
+        )
         {
             yield return new DefinitionProblem($"{field}.url", $"'{channel.Url}' is no http or https address", "Give the whole address.");
         }
 
         if (channel.Kind == AlertChannel.Email && (string.IsNullOrEmpty(channel.Host) || channel.Port is not (> 0 and <= 65535)))
         {
-            yield return new DefinitionProblem($"{field}.host", "host or port is missing", "Give the mail server and its port, usually 587 or 25.");
+            yield return new DefinitionProblem(
+                $"{field}.host",
+                "host or port is missing",
+                "Give the mail server and its port, usually 587 or 25."
+            );
         }
 
         if (channel.Kind == AlertChannel.Email && !(IsAddress(channel.From) && channel.To is { Count: > 0 } && channel.To.All(IsAddress)))
         {
-            yield return new DefinitionProblem($"{field}.to", "an address is missing or none", "Give from, and at least one address in to.");
+            yield return new DefinitionProblem(
+                $"{field}.to",
+                "an address is missing or none",
+                "Give from, and at least one address in to."
+            );
         }
     }
 
-    private static bool IsAddress(string? text) => text is not null && text.IndexOf('@', StringComparison.Ordinal) is > 0 and var at && at < text.Length - 1 && !text.Any(char.IsWhiteSpace);
+    private static bool IsAddress(string? text) =>
+        text is not null
+        && text.IndexOf('@', StringComparison.Ordinal) is > 0 and var at
+        && at < text.Length - 1
+        && !text.Any(char.IsWhiteSpace);
 }

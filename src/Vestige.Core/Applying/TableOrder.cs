@@ -14,14 +14,17 @@ public sealed record TableOrder(IReadOnlyList<TableName> ParentsFirst, IReadOnly
         var names = all.Select(table => table.Name).ToHashSet();
         var parents = all.ToDictionary(
             table => table.Name,
-            table => table.ForeignKeys.Select(key => key.References).Where(names.Contains).ToHashSet());
+            table => table.ForeignKeys.Select(key => key.References).Where(names.Contains).ToHashSet()
+        );
         var cycles = all.Select(table => table.Name).Where(name => Reaches(parents, name)).ToList();
         var inCycle = cycles.ToHashSet();
         var ordered = new List<TableName>();
         var left = all.Select(table => table.Name).ToList();
         while (left.Count > 0)
         {
-            var next = left.FindIndex(name => parents[name].All(parent => ordered.Contains(parent) || (inCycle.Contains(name) && inCycle.Contains(parent))));
+            var next = left.FindIndex(name =>
+                parents[name].All(parent => ordered.Contains(parent) || (inCycle.Contains(name) && inCycle.Contains(parent)))
+            );
             next = Math.Max(next, 0);
             ordered.Add(left[next]);
             left.RemoveAt(next);

@@ -17,7 +17,14 @@ public readonly struct Row : IEquatable<Row>
     internal const uint OffsetMask = 0x0FFF_FFFF;
 
     /// <summary>Keys are asked for their places often, and are short.</summary>
-    private static readonly int[][] FirstPlaces = [[], [0], [0, 1], [0, 1, 2], [0, 1, 2, 3]];
+    private static readonly int[][] FirstPlaces =
+    [
+        [],
+        [0],
+        [0, 1],
+        [0, 1, 2],
+        [0, 1, 2, 3],
+    ];
 
     public Row(ReadOnlyMemory<byte> bytes) => Bytes = bytes;
 
@@ -84,15 +91,16 @@ public readonly struct Row : IEquatable<Row>
     }
 
     /// <summary>The value as a person reads it; NULL is the word, absent is a dash, bytes are hexadecimal.</summary>
-    public string DisplayAt(int column) => KindAt(column) switch
-    {
-        ValueKind.Null => "NULL",
-        ValueKind.Absent => "–",
-        ValueKind.Integer => IntegerAt(column).ToString(CultureInfo.InvariantCulture),
-        ValueKind.Real => RealAt(column).ToString("R", CultureInfo.InvariantCulture),
-        ValueKind.Text => TextAt(column),
-        _ => "0x" + Convert.ToHexString(ValueAt(column)),
-    };
+    public string DisplayAt(int column) =>
+        KindAt(column) switch
+        {
+            ValueKind.Null => "NULL",
+            ValueKind.Absent => "–",
+            ValueKind.Integer => IntegerAt(column).ToString(CultureInfo.InvariantCulture),
+            ValueKind.Real => RealAt(column).ToString("R", CultureInfo.InvariantCulture),
+            ValueKind.Text => TextAt(column),
+            _ => "0x" + Convert.ToHexString(ValueAt(column)),
+        };
 
     /// <summary>Equality of kind and bytes, value by value.</summary>
     public bool Equals(Row other) => Bytes.Span.SequenceEqual(other.Bytes.Span);

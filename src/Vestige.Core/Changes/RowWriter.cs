@@ -121,7 +121,10 @@ public sealed class RowWriter
 
     private void Enter(uint kind, int end)
     {
-        BinaryPrimitives.WriteUInt32LittleEndian(buffer.AsSpan(Row.CountSize + (Row.SlotSize * written)), (kind << Row.KindShift) | (uint)end);
+        BinaryPrimitives.WriteUInt32LittleEndian(
+            buffer.AsSpan(Row.CountSize + (Row.SlotSize * written)),
+            (kind << Row.KindShift) | (uint)end
+        );
         written++;
     }
 

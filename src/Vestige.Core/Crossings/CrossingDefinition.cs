@@ -18,7 +18,9 @@ namespace Vestige.Core.Crossings;
 /// <param name="Structure">Statements of a person's own that make tables of the target.</param>
 /// <param name="Schedule">When it runs; null for always.</param>
 /// <param name="Rest">Windows in which nothing is applied.</param>
-/// <param name="ChangesPerSecond">The most changes applied a second, so that catching up does not crush the target; null for no limit. Initial loads are not held by it.</param>
+/// <param name="ChangesPerSecond">
+/// The most changes applied a second, so that catching up does not crush the target; null for no limit. Initial loads are not held by it.
+/// </param>
 /// <param name="Tags">Words by which several crossings are found and steered at once.</param>
 /// <param name="Reconcile">How both sides are compared all the time; null for only when asked.</param>
 /// <param name="Quarantine">How many refused rows may wait while it goes on; null to stop at the first.</param>
@@ -38,7 +40,8 @@ public sealed record CrossingDefinition(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<RestWindow>? Rest = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] double? ChangesPerSecond = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<string>? Tags = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] ReconcileRule? Reconcile = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] ReconcileRule? Reconcile = null
+)
 {
     public const string Copy = "copy";
 
@@ -72,7 +75,14 @@ public sealed record CrossingDefinition(
     public ReadinessLine Judged(ReadinessLine line)
     {
         ArgumentNullException.ThrowIfNull(line);
-        return !line.Ok && line.MayAccept && Start?.Accept?.Contains(line.Step) == true ? line with { Ok = true, Found = $"{line.Found}; accepted in the definition", Remedy = null } : line;
+        return !line.Ok && line.MayAccept && Start?.Accept?.Contains(line.Step) == true
+            ? line with
+            {
+                Ok = true,
+                Found = $"{line.Found}; accepted in the definition",
+                Remedy = null,
+            }
+            : line;
     }
 
     /// <summary>What a target table that is there already means for a table of the source.</summary>
@@ -84,6 +94,8 @@ public sealed record CrossingDefinition(
         }
 
         var name = table.ToString();
-        return Start?.Tables?.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name))?.Existing ?? Start?.Existing ?? ExistingRows.Refuse;
+        return Start?.Tables?.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name))?.Existing
+            ?? Start?.Existing
+            ?? ExistingRows.Refuse;
     }
 }

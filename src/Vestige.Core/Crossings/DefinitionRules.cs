@@ -21,9 +21,9 @@ public static partial class DefinitionRules
             return "there is none";
         }
 
-        return name.Length > LongestName
-            ? $"it has {name.Length} characters"
-            : Slug().IsMatch(name) ? null : $"'{name}' has other characters";
+        return name.Length > LongestName ? $"it has {name.Length} characters"
+            : Slug().IsMatch(name) ? null
+            : $"'{name}' has other characters";
     }
 
     /// <summary>The remedy that goes with <see cref="NameProblem"/>.</summary>
@@ -43,14 +43,26 @@ public static partial class DefinitionRules
 
         if (definition.ChangesPerSecond is not (null or (>= 0.1 and <= 1e9)))
         {
-            yield return new DefinitionProblem("changesPerSecond", FormattableString.Invariant($"it is {definition.ChangesPerSecond}"), "Give 0.1 or more, or leave it out.");
+            yield return new DefinitionProblem(
+                "changesPerSecond",
+                FormattableString.Invariant($"it is {definition.ChangesPerSecond}"),
+                "Give 0.1 or more, or leave it out."
+            );
         }
 
         for (var i = 0; i < (definition.Rest?.Count ?? 0); i++)
         {
-            if (definition.Rest![i] is not { } window || window.From == window.To || !TimeZoneInfo.TryFindSystemTimeZoneById(window.Zone, out _))
+            if (
+                definition.Rest![i] is not { } window
+                || window.From == window.To
+                || !TimeZoneInfo.TryFindSystemTimeZoneById(window.Zone, out _)
+            )
             {
-                yield return new DefinitionProblem($"rest[{i}]", "it has no length, or its time zone is not known here", "Give from and to, and an IANA name such as Europe/Vienna, or UTC.");
+                yield return new DefinitionProblem(
+                    $"rest[{i}]",
+                    "it has no length, or its time zone is not known here",
+                    "Give from and to, and an IANA name such as Europe/Vienna, or UTC."
+                );
             }
         }
 
@@ -64,22 +76,38 @@ public static partial class DefinitionRules
     {
         if (rule is { Every: null, Cron: null })
         {
-            yield return new DefinitionProblem("reconcile", "neither every nor cron", "Say how often, or leave the field out to compare only when asked.");
+            yield return new DefinitionProblem(
+                "reconcile",
+                "neither every nor cron",
+                "Say how often, or leave the field out to compare only when asked."
+            );
         }
 
         if (rule?.Every is not (null or (>= 60 and <= 366 * 86_400)))
         {
-            yield return new DefinitionProblem("reconcile.every", FormattableString.Invariant($"it is {rule!.Every}"), "Give seconds, at least 60 and at most a year.");
+            yield return new DefinitionProblem(
+                "reconcile.every",
+                FormattableString.Invariant($"it is {rule!.Every}"),
+                "Give seconds, at least 60 and at most a year."
+            );
         }
 
         if (rule?.RowsPerSecond is not (null or (>= 100 and <= 100_000_000)))
         {
-            yield return new DefinitionProblem("reconcile.rowsPerSecond", FormattableString.Invariant($"it is {rule!.RowsPerSecond}"), "Give at least 100.");
+            yield return new DefinitionProblem(
+                "reconcile.rowsPerSecond",
+                FormattableString.Invariant($"it is {rule!.RowsPerSecond}"),
+                "Give at least 100."
+            );
         }
 
         if (rule?.Share is not (null or (> 0 and <= 100)))
         {
-            yield return new DefinitionProblem("reconcile.share", FormattableString.Invariant($"it is {rule!.Share}"), "Give a share above 0, at most 100.");
+            yield return new DefinitionProblem(
+                "reconcile.share",
+                FormattableString.Invariant($"it is {rule!.Share}"),
+                "Give a share above 0, at most 100."
+            );
         }
     }
 
@@ -87,7 +115,11 @@ public static partial class DefinitionRules
     {
         if (rule is { Rows: null, Percent: null })
         {
-            yield return new DefinitionProblem("quarantine", "neither rows nor percent", "Give a limit, or leave the field out to stop at the first refused row.");
+            yield return new DefinitionProblem(
+                "quarantine",
+                "neither rows nor percent",
+                "Give a limit, or leave the field out to stop at the first refused row."
+            );
         }
 
         if (rule is { Rows: < 1 or > QuarantineRule.MostChanges })
@@ -97,7 +129,11 @@ public static partial class DefinitionRules
 
         if (rule is { Percent: <= 0 or > 100 })
         {
-            yield return new DefinitionProblem("quarantine.percent", FormattableString.Invariant($"it is {rule.Percent}"), "Give a share above 0, at most 100.");
+            yield return new DefinitionProblem(
+                "quarantine.percent",
+                FormattableString.Invariant($"it is {rule.Percent}"),
+                "Give a share above 0, at most 100."
+            );
         }
     }
 
@@ -136,17 +172,34 @@ public static partial class DefinitionRules
         }
         else if (definition.Source == definition.Target)
         {
-            yield return new DefinitionProblem("target", $"'{definition.Target}' is also the source", "Choose another connection as target.");
+            yield return new DefinitionProblem(
+                "target",
+                $"'{definition.Target}' is also the source",
+                "Choose another connection as target."
+            );
         }
 
-        foreach (var problem in StartProblems(definition).Concat(ApplyProblems(definition)).Concat(NamingProblems(definition.Naming)).Concat(TreatmentProblems(definition)).Concat(StructureProblems(definition)).Concat(QuarantineProblems(definition.Quarantine)).Concat(ReconcileProblems(definition.Reconcile)).Concat(RunningProblems(definition)))
+        foreach (
+            var problem in StartProblems(definition)
+                .Concat(ApplyProblems(definition))
+                .Concat(NamingProblems(definition.Naming))
+                .Concat(TreatmentProblems(definition))
+                .Concat(StructureProblems(definition))
+                .Concat(QuarantineProblems(definition.Quarantine))
+                .Concat(ReconcileProblems(definition.Reconcile))
+                .Concat(RunningProblems(definition))
+        )
         {
             yield return problem;
         }
 
         if (definition.Tables?.Rules is not { Count: > 0 } rules)
         {
-            yield return new DefinitionProblem("tables.rules", "there are none", "Take at least one table, for example {\"take\": \"schema.*\"}.");
+            yield return new DefinitionProblem(
+                "tables.rules",
+                "there are none",
+                "Take at least one table, for example {\"take\": \"schema.*\"}."
+            );
             yield break;
         }
 
@@ -154,7 +207,11 @@ public static partial class DefinitionRules
         {
             if (string.IsNullOrEmpty(rules[i].Take) == string.IsNullOrEmpty(rules[i].Leave))
             {
-                yield return new DefinitionProblem($"tables.rules[{i}]", "neither or both of take and leave", "Give exactly one of them a pattern.");
+                yield return new DefinitionProblem(
+                    $"tables.rules[{i}]",
+                    "neither or both of take and leave",
+                    "Give exactly one of them a pattern."
+                );
             }
         }
 
@@ -168,10 +225,20 @@ public static partial class DefinitionRules
     {
         IEnumerable<(string Name, IEnumerable<object?>? Items)> lists =
         [
-            ("tables.rules", definition.Tables?.Rules), ("apply", definition.Apply), ("treatment", definition.Treatment), ("start.tables", definition.Start?.Tables), ("structure", definition.Structure),
-            ("naming.schemas", definition.Naming?.Schemas), ("naming.tables", definition.Naming?.Tables),
+            ("tables.rules", definition.Tables?.Rules),
+            ("apply", definition.Apply),
+            ("treatment", definition.Treatment),
+            ("start.tables", definition.Start?.Tables),
+            ("structure", definition.Structure),
+            ("naming.schemas", definition.Naming?.Schemas),
+            ("naming.tables", definition.Naming?.Tables),
         ];
-        return lists.SelectMany(list => (list.Items ?? []).Select((item, place) => (item, place)).Where(pair => pair.item is null).Select(pair => Empty($"{list.Name}[{pair.place}]")));
+        return lists.SelectMany(list =>
+            (list.Items ?? [])
+                .Select((item, place) => (item, place))
+                .Where(pair => pair.item is null)
+                .Select(pair => Empty($"{list.Name}[{pair.place}]"))
+        );
     }
 
     private static IEnumerable<DefinitionProblem> StartProblems(CrossingDefinition definition)
@@ -179,19 +246,31 @@ public static partial class DefinitionRules
         var start = definition.Start;
         if (definition is { Tables.Future: true, Kind: not StartKind.RowsThenChanges })
         {
-            yield return new DefinitionProblem("tables.future", "tables made later are loaded and followed, and this crossing does not do both", "Remove it, or carry rows and then changes.");
+            yield return new DefinitionProblem(
+                "tables.future",
+                "tables made later are loaded and followed, and this crossing does not do both",
+                "Remove it, or carry rows and then changes."
+            );
         }
 
         if (start?.From is { } from)
         {
             if (definition.Kind != StartKind.Changes)
             {
-                yield return new DefinitionProblem("start.from", "rows are carried as well, and they say where changes begin", "Remove it, or carry changes only.");
+                yield return new DefinitionProblem(
+                    "start.from",
+                    "rows are carried as well, and they say where changes begin",
+                    "Remove it, or carry changes only."
+                );
             }
 
             if (string.IsNullOrWhiteSpace(from.Position) == (from.Time is null))
             {
-                yield return new DefinitionProblem("start.from", "neither or both of position and time", "Give exactly one of them; for now, give none.");
+                yield return new DefinitionProblem(
+                    "start.from",
+                    "neither or both of position and time",
+                    "Give exactly one of them; for now, give none."
+                );
             }
         }
 
@@ -216,12 +295,19 @@ public static partial class DefinitionRules
     }
 
     /// <summary>Why existing rows cannot mean that where such is carried; null when they can.</summary>
-    private static (string Found, string Remedy)? ExistingProblem(ExistingRows existing, StartKind kind) => existing switch
-    {
-        ExistingRows.Keep when kind != StartKind.Changes => ("rows are loaded, and those that are there cannot stay beside them", "Choose refuse, empty, replace or merge, or carry changes only."),
-        ExistingRows.Merge when kind is StartKind.Changes or StartKind.Structure => ("no rows are loaded that could be merged in", "Choose another meaning, or carry rows."),
-        _ => null,
-    };
+    private static (string Found, string Remedy)? ExistingProblem(ExistingRows existing, StartKind kind) =>
+        existing switch
+        {
+            ExistingRows.Keep when kind != StartKind.Changes => (
+                "rows are loaded, and those that are there cannot stay beside them",
+                "Choose refuse, empty, replace or merge, or carry changes only."
+            ),
+            ExistingRows.Merge when kind is StartKind.Changes or StartKind.Structure => (
+                "no rows are loaded that could be merged in",
+                "Choose another meaning, or carry rows."
+            ),
+            _ => null,
+        };
 
     private static IEnumerable<DefinitionProblem> ApplyProblems(CrossingDefinition definition)
     {
@@ -237,13 +323,21 @@ public static partial class DefinitionRules
             {
                 if (name is not null && rule.As != ApplyMode.KeepVersions)
                 {
-                    yield return new DefinitionProblem($"apply[{i}].{field}", "versions are not kept in this manner", "Remove it, or apply as keepVersions.");
+                    yield return new DefinitionProblem(
+                        $"apply[{i}].{field}",
+                        "versions are not kept in this manner",
+                        "Remove it, or apply as keepVersions."
+                    );
                 }
             }
 
             if (rule.DeletedAt is not null && rule.As != ApplyMode.KeepDeleted)
             {
-                yield return new DefinitionProblem($"apply[{i}].deletedAt", "deleted rows do not stay in this manner", "Remove it, or apply as keepDeleted.");
+                yield return new DefinitionProblem(
+                    $"apply[{i}].deletedAt",
+                    "deleted rows do not stay in this manner",
+                    "Remove it, or apply as keepDeleted."
+                );
             }
         }
     }
@@ -264,7 +358,11 @@ public static partial class DefinitionRules
             {
                 if (Treatments.Names.Parse(name) is null)
                 {
-                    yield return new DefinitionProblem($"naming.tables[{i}].{field}", $"'{name}' is not a table name", "Write schema.table.");
+                    yield return new DefinitionProblem(
+                        $"naming.tables[{i}].{field}",
+                        $"'{name}' is not a table name",
+                        "Write schema.table."
+                    );
                 }
             }
         }
@@ -275,7 +373,13 @@ public static partial class DefinitionRules
         for (var i = 0; i < (definition.Treatment?.Count ?? 0); i++)
         {
             var step = definition.Treatment![i];
-            foreach (var problem in step.Lists.SelectMany(list => list.Items.Select((item, place) => (item, place)).Where(pair => pair.item is null).Select(pair => Empty($"treatment[{i}].{list.Name}[{pair.place}]"))))
+            foreach (
+                var problem in step.Lists.SelectMany(list =>
+                    list.Items.Select((item, place) => (item, place))
+                        .Where(pair => pair.item is null)
+                        .Select(pair => Empty($"treatment[{i}].{list.Name}[{pair.place}]"))
+                )
+            )
             {
                 yield return problem;
             }
@@ -291,7 +395,8 @@ public static partial class DefinitionRules
                 yield return new DefinitionProblem(
                     $"treatment[{i}]",
                     set.Count == 0 ? "it says nothing that is to be done" : $"it says {string.Join(" and ", set)} at once",
-                    $"Give each step exactly one of {string.Join(", ", step.Kinds.Select(kind => kind.Name))}.");
+                    $"Give each step exactly one of {string.Join(", ", step.Kinds.Select(kind => kind.Name))}."
+                );
             }
         }
     }
@@ -303,24 +408,37 @@ public static partial class DefinitionRules
             var statement = definition.Structure![i];
             if (Treatments.Names.Parse(statement.Table) is null)
             {
-                yield return new DefinitionProblem($"structure[{i}].table", $"'{statement.Table}' is not a table name", "Write schema.table, by the target's names.");
+                yield return new DefinitionProblem(
+                    $"structure[{i}].table",
+                    $"'{statement.Table}' is not a table name",
+                    "Write schema.table, by the target's names."
+                );
             }
 
             if (string.IsNullOrWhiteSpace(statement.Run))
             {
-                yield return new DefinitionProblem($"structure[{i}].run", "there is no statement", "Write the statement that makes the table, or remove the entry.");
+                yield return new DefinitionProblem(
+                    $"structure[{i}].run",
+                    "there is no statement",
+                    "Write the statement that makes the table, or remove the entry."
+                );
             }
 
             if (definition.Structure.Take(i).Any(other => other.Table == statement.Table))
             {
-                yield return new DefinitionProblem($"structure[{i}].table", $"{statement.Table} stands there twice", "Give one statement a table.");
+                yield return new DefinitionProblem(
+                    $"structure[{i}].table",
+                    $"{statement.Table} stands there twice",
+                    "Give one statement a table."
+                );
             }
         }
     }
 
     private static DefinitionProblem Empty(string field) => new(field, "the entry is empty", "Say it, or remove it.");
 
-    private static DefinitionProblem NoPattern(string field) => new(field, "there is no pattern", "Name the tables it is for, for example \"schema.*\".");
+    private static DefinitionProblem NoPattern(string field) =>
+        new(field, "there is no pattern", "Name the tables it is for, for example \"schema.*\".");
 
     [GeneratedRegex(@"^[a-z0-9][a-z0-9-]*\z", RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Slug();

@@ -5,7 +5,9 @@ public enum DesiredState
 {
     Draft,
 
-    /// <summary>A draft whose source is to keep, from then on, what its tables will need: they are loaded by other means meanwhile.</summary>
+    /// <summary>
+    /// A draft whose source is to keep, from then on, what its tables will need: they are loaded by other means meanwhile.
+    /// </summary>
     KeepLog,
 
     Run,

@@ -21,7 +21,8 @@ public sealed record Naming(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? Prefix = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? Suffix = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)] LetterCase Case = LetterCase.AsIs,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<NameOfTable>? Tables = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<NameOfTable>? Tables = null
+)
 {
     /// <summary>The name of a table on the target.</summary>
     /// <param name="source">The source's table.</param>
@@ -40,10 +41,11 @@ public sealed record Naming(
     }
 
     /// <summary>A name with the case that is wanted.</summary>
-    public string Cased(string name) => Case switch
-    {
-        LetterCase.Lower => name.ToLowerInvariant(),
-        LetterCase.Upper => name.ToUpperInvariant(),
-        _ => name,
-    };
+    public string Cased(string name) =>
+        Case switch
+        {
+            LetterCase.Lower => name.ToLowerInvariant(),
+            LetterCase.Upper => name.ToUpperInvariant(),
+            _ => name,
+        };
 }

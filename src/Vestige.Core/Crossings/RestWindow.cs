@@ -11,7 +11,8 @@ public sealed record RestWindow(
     TimeOnly From,
     TimeOnly To,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<DayOfWeek>? Days = null,
-    string Zone = "UTC")
+    string Zone = "UTC"
+)
 {
     /// <summary>When the window that a moment lies in ends; null when it lies in none.</summary>
     public DateTimeOffset? EndAt(DateTimeOffset moment)

@@ -12,9 +12,11 @@ namespace Vestige.Core.Crossings;
 public sealed record RunSchedule(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? Cron = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] double? EverySeconds = null,
-    string Zone = "UTC")
+    string Zone = "UTC"
+)
 {
     /// <summary>In words.</summary>
     [JsonIgnore]
-    public string Words => EverySeconds is { } seconds ? $"{Text.Figures.Duration(TimeSpan.FromSeconds(seconds))} after each run" : $"at {Cron} ({Zone})";
+    public string Words =>
+        EverySeconds is { } seconds ? $"{Text.Figures.Duration(TimeSpan.FromSeconds(seconds))} after each run" : $"at {Cron} ({Zone})";
 }

@@ -8,7 +8,8 @@ namespace Vestige.Core.Crossings;
 /// <param name="Future">Tables that are made after the start, and that the rules take, are taken by themselves.</param>
 public sealed record TableRules(
     IReadOnlyList<TableRule> Rules,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)] bool Future = false)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)] bool Future = false
+)
 {
     public bool Takes(TableName table) => DecidingRule(table)?.Take is not null;
 

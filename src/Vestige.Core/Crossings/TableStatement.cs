@@ -15,7 +15,10 @@ public sealed record TableStatement(string Table, string Run)
         ArgumentNullException.ThrowIfNull(instead);
         var head = instead[..(instead.IndexOf("(\n", StringComparison.Ordinal) + 1)];
         var own = Run.TrimStart();
-        if (!own.StartsWith(head, StringComparison.Ordinal) && !own.StartsWith(head.Replace("CREATE TABLE", "CREATE UNLOGGED TABLE", StringComparison.Ordinal), StringComparison.Ordinal))
+        if (
+            !own.StartsWith(head, StringComparison.Ordinal)
+            && !own.StartsWith(head.Replace("CREATE TABLE", "CREATE UNLOGGED TABLE", StringComparison.Ordinal), StringComparison.Ordinal)
+        )
         {
             return $"it does not begin with {head}";
         }
@@ -34,7 +37,10 @@ public sealed record TableStatement(string Table, string Run)
                 return true;
             }
 
-            quote = quote == c ? '\0' : quote == '\0' && (c is '\'' or '"') ? c : quote;
+            quote =
+                quote == c ? '\0'
+                : quote == '\0' && (c is '\'' or '"') ? c
+                : quote;
         }
 
         return false;

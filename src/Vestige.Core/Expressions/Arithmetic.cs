@@ -15,7 +15,10 @@ internal static class Arithmetic
         (left, right) = Casting.Meet(left, right, $"'{sign}'");
         if (left.Literal is not null || left.Type == ExpressionType.Unknown)
         {
-            (left, right) = (Casting.Expect(left, ExpressionType.Decimal, $"'{sign}'"), Casting.Expect(right, ExpressionType.Decimal, $"'{sign}'"));
+            (left, right) = (
+                Casting.Expect(left, ExpressionType.Decimal, $"'{sign}'"),
+                Casting.Expect(right, ExpressionType.Decimal, $"'{sign}'")
+            );
         }
 
         if (!left.Type.IsNumber() || (sign == "%" && left.Type == ExpressionType.Real))
@@ -42,7 +45,8 @@ internal static class Arithmetic
         var run = part.Run;
         Func<Datum, Datum> negate = part.Type switch
         {
-            ExpressionType.Integer => value => value.Integer == long.MinValue ? throw new EvaluationException(Overflow) : Datum.Of(-value.Integer),
+            ExpressionType.Integer => value =>
+                value.Integer == long.MinValue ? throw new EvaluationException(Overflow) : Datum.Of(-value.Integer),
             ExpressionType.Decimal => value => Datum.Of(-value.Decimal),
             _ => value => Datum.Of(-value.Real),
         };
@@ -61,17 +65,23 @@ internal static class Arithmetic
                 return one.HasValue && other.HasValue ? work(one, other) : Datum.Null;
             },
             left.Place,
-            right.End);
+            right.End
+        );
     }
 
     /// <summary>A date and a number of days; two dates and the days between.</summary>
-    private static Bound? Days(string sign, Bound left, Bound right) => (left.Type, sign, right.Type) switch
-    {
-        (ExpressionType.Date, "+" or "-", ExpressionType.Integer) => Both(left, right, ExpressionType.Date, (day, days) => Datum.Of(Shift(day.Integer, sign == "+" ? days.Integer : -days.Integer))),
-        (ExpressionType.Integer, "+", ExpressionType.Date) => Both(left, right, ExpressionType.Date, (days, day) => Datum.Of(Shift(day.Integer, days.Integer))),
-        (ExpressionType.Date, "-", ExpressionType.Date) => Both(left, right, ExpressionType.Integer, Between),
-        _ => null,
-    };
+    private static Bound? Days(string sign, Bound left, Bound right) =>
+        (left.Type, sign, right.Type) switch
+        {
+            (ExpressionType.Date, "+" or "-", ExpressionType.Integer) => Both(left, right, ExpressionType.Date, (day, days) =>
+                Datum.Of(Shift(day.Integer, sign == "+" ? days.Integer : -days.Integer))
+            ),
+            (ExpressionType.Integer, "+", ExpressionType.Date) => Both(left, right, ExpressionType.Date, (days, day) =>
+                Datum.Of(Shift(day.Integer, days.Integer))
+            ),
+            (ExpressionType.Date, "-", ExpressionType.Date) => Both(left, right, ExpressionType.Integer, Between),
+            _ => null,
+        };
 
     private static long Shift(long day, long days)
     {
@@ -81,65 +91,83 @@ internal static class Arithmetic
         }
 
         var shifted = (Int128)day + days;
-        return shifted > -2_000_000_000 && shifted < 2_200_000_000 ? (long)shifted : throw new EvaluationException("a date is out of range");
+        return shifted > -2_000_000_000 && shifted < 2_200_000_000
+            ? (long)shifted
+            : throw new EvaluationException("a date is out of range");
     }
 
     private static Datum Between(Datum later, Datum earlier) =>
-        later.Integer is CivilTime.Infinity or CivilTime.NegativeInfinity || earlier.Integer is CivilTime.Infinity or CivilTime.NegativeInfinity
+        later.Integer is CivilTime.Infinity or CivilTime.NegativeInfinity
+        || earlier.Integer is CivilTime.Infinity or CivilTime.NegativeInfinity
             ? throw new EvaluationException("the days to an infinite date cannot be counted")
             : Datum.Of(later.Integer - earlier.Integer);
 
-    private static Func<Datum, Datum, Datum> Integers(string sign) => (left, right) =>
-    {
-        try
+    private static Func<Datum, Datum, Datum> Integers(string sign) =>
+        (left, right) =>
         {
-            return Datum.Of(sign switch
+            try
             {
-                "+" => checked(left.Integer + right.Integer),
-                "-" => checked(left.Integer - right.Integer),
-                "*" => checked(left.Integer * right.Integer),
-                "/" => left.Integer / right.Integer,
-                _ => right.Integer == -1 ? 0 : left.Integer % right.Integer,
-            });
-        }
-        catch (OverflowException)
-        {
-            throw new EvaluationException(Overflow);
-        }
-        catch (DivideByZeroException)
-        {
-            throw new EvaluationException("division by zero");
-        }
-    };
-
-    private static Func<Datum, Datum, Datum> Decimals(string sign) => (left, right) =>
-    {
-        try
-        {
-            return Datum.Of(sign switch
+                return Datum.Of(
+                    sign switch
+                    {
+                        "+" => checked(left.Integer + right.Integer),
+                        "-" => checked(left.Integer - right.Integer),
+                        "*" => checked(left.Integer * right.Integer),
+                        "/" => left.Integer / right.Integer,
+                        _ => right.Integer == -1 ? 0 : left.Integer % right.Integer,
+                    }
+                );
+            }
+            catch (OverflowException)
             {
-                "+" => left.Decimal + right.Decimal,
-                "-" => left.Decimal - right.Decimal,
-                "*" => left.Decimal * right.Decimal,
-                "/" => left.Decimal / right.Decimal,
-                _ => left.Decimal % right.Decimal,
-            });
-        }
-        catch (DivideByZeroException)
-        {
-            throw new EvaluationException("division by zero");
-        }
-    };
+                throw new EvaluationException(Overflow);
+            }
+            catch (DivideByZeroException)
+            {
+                throw new EvaluationException("division by zero");
+            }
+        };
 
-    private static Func<Datum, Datum, Datum> Reals(string sign) => (left, right) =>
-    {
-        var (first, second) = (left.Real, right.Real);
-        if (sign == "/" && second == 0)
+    private static Func<Datum, Datum, Datum> Decimals(string sign) =>
+        (left, right) =>
         {
-            throw new EvaluationException("division by zero");
-        }
+            try
+            {
+                return Datum.Of(
+                    sign switch
+                    {
+                        "+" => left.Decimal + right.Decimal,
+                        "-" => left.Decimal - right.Decimal,
+                        "*" => left.Decimal * right.Decimal,
+                        "/" => left.Decimal / right.Decimal,
+                        _ => left.Decimal % right.Decimal,
+                    }
+                );
+            }
+            catch (DivideByZeroException)
+            {
+                throw new EvaluationException("division by zero");
+            }
+        };
 
-        var value = sign switch { "+" => first + second, "-" => first - second, "*" => first * second, _ => first / second };
-        return double.IsInfinity(value) && double.IsFinite(first) && double.IsFinite(second) ? throw new EvaluationException("a number does not fit into real") : Datum.Of(value);
-    };
+    private static Func<Datum, Datum, Datum> Reals(string sign) =>
+        (left, right) =>
+        {
+            var (first, second) = (left.Real, right.Real);
+            if (sign == "/" && second == 0)
+            {
+                throw new EvaluationException("division by zero");
+            }
+
+            var value = sign switch
+            {
+                "+" => first + second,
+                "-" => first - second,
+                "*" => first * second,
+                _ => first / second,
+            };
+            return double.IsInfinity(value) && double.IsFinite(first) && double.IsFinite(second)
+                ? throw new EvaluationException("a number does not fit into real")
+                : Datum.Of(value);
+        };
 }

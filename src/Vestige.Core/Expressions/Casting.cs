@@ -26,10 +26,15 @@ internal static class Casting
             return (Widen(left, common), Widen(right, common));
         }
 
-        var known = left.Type == ExpressionType.Other || right.Type == ExpressionType.Other
-            ? "Take it as text with CAST(... AS text)."
-            : "Bring one of them to the other's type with CAST.";
-        throw new ExpressionException($"{left.Type.Word()} and {right.Type.Word()} do not go together in {what}. {known}", left.Place, right.End - left.Place);
+        var known =
+            left.Type == ExpressionType.Other || right.Type == ExpressionType.Other
+                ? "Take it as text with CAST(... AS text)."
+                : "Bring one of them to the other's type with CAST.";
+        throw new ExpressionException(
+            $"{left.Type.Word()} and {right.Type.Word()} do not go together in {what}. {known}",
+            left.Place,
+            right.End - left.Place
+        );
     }
 
     /// <summary>Brings all parts to one type.</summary>
@@ -57,7 +62,9 @@ internal static class Casting
             return Literal(part, wanted);
         }
 
-        return Common(part.Type, wanted) == wanted ? Widen(part, wanted) : throw part.Wrong($"{what} needs {wanted.Word()}; this is {part.Type.Word()}.");
+        return Common(part.Type, wanted) == wanted
+            ? Widen(part, wanted)
+            : throw part.Wrong($"{what} needs {wanted.Word()}; this is {part.Type.Word()}.");
     }
 
     /// <summary>A cast by name.</summary>
@@ -83,16 +90,19 @@ internal static class Casting
         return part.With(to, row => run(row) is { HasValue: true } value ? cast(value) : Datum.Null);
     }
 
-    private static ExpressionType? Common(ExpressionType left, ExpressionType right) => (left, right) switch
-    {
-        (ExpressionType.Other, ExpressionType.Other) => null,
-        (ExpressionType.Unknown, _) => right,
-        (_, ExpressionType.Unknown) => left,
-        _ when left == right => left,
-        _ when left.IsNumber() && right.IsNumber() => left == ExpressionType.Real || right == ExpressionType.Real ? ExpressionType.Real : ExpressionType.Decimal,
-        (ExpressionType.Date, ExpressionType.Timestamp) or (ExpressionType.Timestamp, ExpressionType.Date) => ExpressionType.Timestamp,
-        _ => null,
-    };
+    private static ExpressionType? Common(ExpressionType left, ExpressionType right) =>
+        (left, right) switch
+        {
+            (ExpressionType.Other, ExpressionType.Other) => null,
+            (ExpressionType.Unknown, _) => right,
+            (_, ExpressionType.Unknown) => left,
+            _ when left == right => left,
+            _ when left.IsNumber() && right.IsNumber() => left == ExpressionType.Real || right == ExpressionType.Real
+                ? ExpressionType.Real
+                : ExpressionType.Decimal,
+            (ExpressionType.Date, ExpressionType.Timestamp) or (ExpressionType.Timestamp, ExpressionType.Date) => ExpressionType.Timestamp,
+            _ => null,
+        };
 
     private static Bound Widen(Bound part, ExpressionType to) => Cast(part, to);
 
@@ -103,27 +113,42 @@ internal static class Casting
             throw part.Wrong("The other side is of a type that expressions do not know. Take it as text with CAST(... AS text).");
         }
 
-        var value = to == ExpressionType.Date && CivilTime.ParseTimestamp(part.Literal!) is { } time && CivilTime.StartOf(CivilTime.DayOf(time)) == time
-            ? Datum.Of(CivilTime.DayOf(time))
-            : ValueText.Read(to, part.Literal!);
+        var value =
+            to == ExpressionType.Date
+            && CivilTime.ParseTimestamp(part.Literal!) is { } time
+            && CivilTime.StartOf(CivilTime.DayOf(time)) == time
+                ? Datum.Of(CivilTime.DayOf(time))
+                : ValueText.Read(to, part.Literal!);
         return value.IsNull ? throw part.Wrong($"'{part.Literal}' is not {to.Word()}.") : part.With(to, _ => value);
     }
 
-    private static Func<Datum, Datum>? Of(ExpressionType from, ExpressionType to) => (from, to) switch
-    {
-        (_, ExpressionType.Text) => value => Datum.Of(ValueText.Write(from, value)!),
-        (ExpressionType.Text or ExpressionType.Other, ExpressionType.Bytes) => null,
-        (ExpressionType.Text, _) => value => ValueText.Read(to, value.Text.Trim()) is { HasValue: true } read ? read : throw new EvaluationException($"a text is not {to.Word()}"),
-        (ExpressionType.Integer, ExpressionType.Decimal) => value => Datum.Of(ExactDecimal.Of(value.Integer)),
-        (ExpressionType.Integer, ExpressionType.Real) => value => Datum.Of((double)value.Integer),
-        (ExpressionType.Integer, ExpressionType.Boolean) => value => Datum.Of(value.Integer != 0),
-        (ExpressionType.Decimal, ExpressionType.Real) => value => Datum.Of(value.Decimal.ToDouble()),
-        (ExpressionType.Decimal, ExpressionType.Integer) => value => value.Decimal.ToInteger() is { } whole ? Datum.Of(whole) : throw new EvaluationException("a number does not fit into integer"),
-        (ExpressionType.Real, ExpressionType.Integer) => value => Math.Round(value.Real, MidpointRounding.ToEven) is >= -9223372036854775808.0 and < 9223372036854775808.0 and var whole ? Datum.Of((long)whole) : throw new EvaluationException("a number does not fit into integer"),
-        (ExpressionType.Real, ExpressionType.Decimal) => value => ValueText.Read(ExpressionType.Decimal, ValueText.Write(ExpressionType.Real, value)!),
-        (ExpressionType.Boolean, ExpressionType.Integer) => value => Datum.Of(value.Truth ? 1L : 0L),
-        (ExpressionType.Date, ExpressionType.Timestamp) => value => CivilTime.StartOf(value.Integer) is { } time ? Datum.Of(time) : throw new EvaluationException("a date is out of range"),
-        (ExpressionType.Timestamp, ExpressionType.Date) => value => Datum.Of(CivilTime.DayOf(value.Integer)),
-        _ => null,
-    };
+    private static Func<Datum, Datum>? Of(ExpressionType from, ExpressionType to) =>
+        (from, to) switch
+        {
+            (_, ExpressionType.Text) => value => Datum.Of(ValueText.Write(from, value)!),
+            (ExpressionType.Text or ExpressionType.Other, ExpressionType.Bytes) => null,
+            (ExpressionType.Text, _) => value =>
+                ValueText.Read(to, value.Text.Trim()) is { HasValue: true } read
+                    ? read
+                    : throw new EvaluationException($"a text is not {to.Word()}"),
+            (ExpressionType.Integer, ExpressionType.Decimal) => value => Datum.Of(ExactDecimal.Of(value.Integer)),
+            (ExpressionType.Integer, ExpressionType.Real) => value => Datum.Of((double)value.Integer),
+            (ExpressionType.Integer, ExpressionType.Boolean) => value => Datum.Of(value.Integer != 0),
+            (ExpressionType.Decimal, ExpressionType.Real) => value => Datum.Of(value.Decimal.ToDouble()),
+            (ExpressionType.Decimal, ExpressionType.Integer) => value =>
+                value.Decimal.ToInteger() is { } whole
+                    ? Datum.Of(whole)
+                    : throw new EvaluationException("a number does not fit into integer"),
+            (ExpressionType.Real, ExpressionType.Integer) => value =>
+                Math.Round(value.Real, MidpointRounding.ToEven) is >= -9223372036854775808.0 and < 9223372036854775808.0 and var whole
+                    ? Datum.Of((long)whole)
+                    : throw new EvaluationException("a number does not fit into integer"),
+            (ExpressionType.Real, ExpressionType.Decimal) => value =>
+                ValueText.Read(ExpressionType.Decimal, ValueText.Write(ExpressionType.Real, value)!),
+            (ExpressionType.Boolean, ExpressionType.Integer) => value => Datum.Of(value.Truth ? 1L : 0L),
+            (ExpressionType.Date, ExpressionType.Timestamp) => value =>
+                CivilTime.StartOf(value.Integer) is { } time ? Datum.Of(time) : throw new EvaluationException("a date is out of range"),
+            (ExpressionType.Timestamp, ExpressionType.Date) => value => Datum.Of(CivilTime.DayOf(value.Integer)),
+            _ => null,
+        };
 }

@@ -43,10 +43,12 @@ public static partial class CivilTime
     public static long? ParseDate(string text) => Endless(text) ?? (Parse(text) is { } read && !read.HasTime ? read.Days : null);
 
     /// <summary>Reads a date, or a date and time without a zone; null when the text is none.</summary>
-    public static long? ParseTimestamp(string text) => Endless(text) ?? (Parse(text) is { } read && read.Offset is null ? Join(read.Days, read.Microseconds) : null);
+    public static long? ParseTimestamp(string text) =>
+        Endless(text) ?? (Parse(text) is { } read && read.Offset is null ? Join(read.Days, read.Microseconds) : null);
 
     /// <summary>Reads a date and time with its offset from UTC; null when the text is none.</summary>
-    public static long? ParseInstant(string text) => Endless(text) ?? (Parse(text) is { Offset: { } offset } read ? Join(read.Days, read.Microseconds - offset) : null);
+    public static long? ParseInstant(string text) =>
+        Endless(text) ?? (Parse(text) is { Offset: { } offset } read ? Join(read.Days, read.Microseconds - offset) : null);
 
     public static string FormatDate(long days)
     {
@@ -83,19 +85,21 @@ public static partial class CivilTime
         var seconds = rest / 1_000_000;
         var part = rest % 1_000_000;
         var fraction = part == 0 ? "" : $".{part:000000}".TrimEnd('0');
-        return $"{Year(year)}-{month:00}-{day:00} {seconds / 3600:00}:{seconds / 60 % 60:00}:{seconds % 60:00}{fraction}{zone}{(year <= 0 ? " BC" : "")}";
+        return $"{Year(year)}-{month:00}-{day:00} "
+            + $"{seconds / 3600:00}:{seconds / 60 % 60:00}:{seconds % 60:00}{fraction}{zone}{(year <= 0 ? " BC" : "")}";
     }
 
     private static string Year(long year) => (year <= 0 ? 1 - year : year).ToString("0000", CultureInfo.InvariantCulture);
 
     private static string Word(long end) => end == Infinity ? "infinity" : "-infinity";
 
-    private static long? Endless(string text) => text switch
-    {
-        "infinity" => Infinity,
-        "-infinity" => NegativeInfinity,
-        _ => null,
-    };
+    private static long? Endless(string text) =>
+        text switch
+        {
+            "infinity" => Infinity,
+            "-infinity" => NegativeInfinity,
+            _ => null,
+        };
 
     private static long? Join(long days, long microseconds)
     {
@@ -137,13 +141,25 @@ public static partial class CivilTime
             offset = 0;
         }
 
-        return (DaysOf(year, month, day), (((((hour * 60L) + minute) * 60) + second) * 1_000_000) + fraction, offset, match.Groups["h"].Success);
+        return (
+            DaysOf(year, month, day),
+            (((((hour * 60L) + minute) * 60) + second) * 1_000_000) + fraction,
+            offset,
+            match.Groups["h"].Success
+        );
     }
 
-    private static int DaysIn(long year, int month) => (int)(DaysOf(month == 12 ? year + 1 : year, month == 12 ? 1 : month + 1, 1) - DaysOf(year, month, 1));
+    private static int DaysIn(long year, int month) =>
+        (int)(DaysOf(month == 12 ? year + 1 : year, month == 12 ? 1 : month + 1, 1) - DaysOf(year, month, 1));
 
-    private static int Part(Match match, string name) => match.Groups[name].Success ? int.Parse(match.Groups[name].ValueSpan, CultureInfo.InvariantCulture) : 0;
+    private static int Part(Match match, string name) =>
+        match.Groups[name].Success ? int.Parse(match.Groups[name].ValueSpan, CultureInfo.InvariantCulture) : 0;
 
-    [GeneratedRegex(@"^(?<y>[0-9]{4,7})-(?<m>[0-9]{2})-(?<d>[0-9]{2})(?:[ T](?<h>[0-9]{2}):(?<i>[0-9]{2})(?::(?<s>[0-9]{2})(?:\.(?<f>[0-9]{1,6}))?)?(?:(?<z>[+-])(?<zh>[0-9]{2})(?::?(?<zm>[0-9]{2})(?::?(?<zs>[0-9]{2}))?)?|(?<utc>Z))?)?(?<bc> BC)?\z", RegexOptions.CultureInvariant | RegexOptions.ExplicitCapture, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        @"^(?<y>[0-9]{4,7})-(?<m>[0-9]{2})-(?<d>[0-9]{2})(?:[ T](?<h>[0-9]{2}):(?<i>[0-9]{2})(?::(?<s>[0-9]{2})(?:\.(?<f>[0-9]{1,6}))?)?"
+            + @"(?:(?<z>[+-])(?<zh>[0-9]{2})(?::?(?<zm>[0-9]{2})(?::?(?<zs>[0-9]{2}))?)?|(?<utc>Z))?)?(?<bc> BC)?\z",
+        RegexOptions.CultureInvariant | RegexOptions.ExplicitCapture,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex Form();
 }

@@ -6,4 +6,10 @@ namespace Vestige.Core.Expressions;
 /// <param name="Padded">Blanks at the end do not count.</param>
 /// <param name="MayBeAbsent">A log may leave its value out of a change when it did not change.</param>
 /// <param name="Json">Its texts are JSON.</param>
-public readonly record struct ColumnMeaning(ExpressionType Type, bool Single = false, bool Padded = false, bool MayBeAbsent = false, bool Json = false);
+public readonly record struct ColumnMeaning(
+    ExpressionType Type,
+    bool Single = false,
+    bool Padded = false,
+    bool MayBeAbsent = false,
+    bool Json = false
+);

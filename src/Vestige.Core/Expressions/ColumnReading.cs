@@ -25,7 +25,12 @@ internal static class ColumnReading
                 ValueKind.Text => OfText(type, row.ValueAt(place), single, padded),
                 ValueKind.Integer => OfInteger(type, row.IntegerAt(place)),
                 ValueKind.Real => OfReal(type, row.RealAt(place)),
-                ValueKind.Bytes => type switch { ExpressionType.Bytes => Datum.Of(row.ValueAt(place).ToArray()), ExpressionType.Other => Datum.Of(row.DisplayAt(place)), _ => Datum.Null },
+                ValueKind.Bytes => type switch
+                {
+                    ExpressionType.Bytes => Datum.Of(row.ValueAt(place).ToArray()),
+                    ExpressionType.Other => Datum.Of(row.DisplayAt(place)),
+                    _ => Datum.Null,
+                },
                 _ => throw new EvaluationException($"the log does not carry {name}"),
             };
             return value.IsNull ? throw new EvaluationException($"the value of {name} is not of the type {type.Word()}") : value;
@@ -36,7 +41,8 @@ internal static class ColumnReading
     {
         switch (type)
         {
-            case ExpressionType.Integer when long.TryParse(bytes, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var whole):
+            case ExpressionType.Integer
+                when long.TryParse(bytes, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var whole):
                 return Datum.Of(whole);
             case ExpressionType.Text when padded:
                 return Datum.Of(Encoding.UTF8.GetString(bytes.TrimEnd((byte)' ')));
@@ -49,21 +55,23 @@ internal static class ColumnReading
         }
     }
 
-    private static Datum OfInteger(ExpressionType type, long value) => type switch
-    {
-        ExpressionType.Integer => Datum.Of(value),
-        ExpressionType.Boolean when value is 0 or 1 => Datum.Of(value == 1),
-        ExpressionType.Decimal => Datum.Of(ExactDecimal.Of(value)),
-        ExpressionType.Real => Datum.Of((double)value),
-        ExpressionType.Text or ExpressionType.Other => Datum.Of(value.ToString(CultureInfo.InvariantCulture)),
-        _ => Datum.Null,
-    };
+    private static Datum OfInteger(ExpressionType type, long value) =>
+        type switch
+        {
+            ExpressionType.Integer => Datum.Of(value),
+            ExpressionType.Boolean when value is 0 or 1 => Datum.Of(value == 1),
+            ExpressionType.Decimal => Datum.Of(ExactDecimal.Of(value)),
+            ExpressionType.Real => Datum.Of((double)value),
+            ExpressionType.Text or ExpressionType.Other => Datum.Of(value.ToString(CultureInfo.InvariantCulture)),
+            _ => Datum.Null,
+        };
 
-    private static Datum OfReal(ExpressionType type, double value) => type switch
-    {
-        ExpressionType.Real => Datum.Of(value),
-        ExpressionType.Decimal => ValueText.Read(ExpressionType.Decimal, ValueText.Write(ExpressionType.Real, Datum.Of(value))!),
-        ExpressionType.Text or ExpressionType.Other => Datum.Of(ValueText.Write(ExpressionType.Real, Datum.Of(value))!),
-        _ => Datum.Null,
-    };
+    private static Datum OfReal(ExpressionType type, double value) =>
+        type switch
+        {
+            ExpressionType.Real => Datum.Of(value),
+            ExpressionType.Decimal => ValueText.Read(ExpressionType.Decimal, ValueText.Write(ExpressionType.Real, Datum.Of(value))!),
+            ExpressionType.Text or ExpressionType.Other => Datum.Of(ValueText.Write(ExpressionType.Real, Datum.Of(value))!),
+            _ => Datum.Null,
+        };
 }

@@ -45,7 +45,13 @@ public sealed class ExactDecimal : IComparable<ExactDecimal>, IEquatable<ExactDe
 
     public bool IsFinite => special == Special.Finite;
 
-    public int Sign => special switch { Special.Finite => Unscaled.Sign, Special.NegativeInfinity => -1, _ => 1 };
+    public int Sign =>
+        special switch
+        {
+            Special.Finite => Unscaled.Sign,
+            Special.NegativeInfinity => -1,
+            _ => 1,
+        };
 
     public static ExactDecimal Of(long value) => new(value, 0);
 
@@ -68,7 +74,10 @@ public sealed class ExactDecimal : IComparable<ExactDecimal>, IEquatable<ExactDe
         if (e >= 0)
         {
             digits = text[..e];
-            if (!int.TryParse(text[(e + 1)..], NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out exponent) || Math.Abs(exponent) > MostDigits)
+            if (
+                !int.TryParse(text[(e + 1)..], NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out exponent)
+                || Math.Abs(exponent) > MostDigits
+            )
             {
                 return null;
             }
@@ -77,19 +86,28 @@ public sealed class ExactDecimal : IComparable<ExactDecimal>, IEquatable<ExactDe
         var point = digits.IndexOf('.', StringComparison.Ordinal);
         var scale = point < 0 ? 0 : digits.Length - point - 1;
         var joined = point < 0 ? digits : digits.Remove(point, 1);
-        if (joined.Length > MostDigits || !joined.Any(char.IsAsciiDigit) || !BigInteger.TryParse(joined, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var unscaled))
+        if (
+            joined.Length > MostDigits
+            || !joined.Any(char.IsAsciiDigit)
+            || !BigInteger.TryParse(joined, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var unscaled)
+        )
         {
             return null;
         }
 
-        return scale >= exponent ? new ExactDecimal(unscaled, scale - exponent) : new ExactDecimal(unscaled * BigInteger.Pow(10, exponent - scale), 0);
+        return scale >= exponent
+            ? new ExactDecimal(unscaled, scale - exponent)
+            : new ExactDecimal(unscaled * BigInteger.Pow(10, exponent - scale), 0);
     }
 
     public static ExactDecimal operator +(ExactDecimal left, ExactDecimal right)
     {
         if (!left.IsFinite || !right.IsFinite)
         {
-            return left.IsFinite ? right : right.IsFinite ? left : left.special == right.special ? left : NaN;
+            return left.IsFinite ? right
+                : right.IsFinite ? left
+                : left.special == right.special ? left
+                : NaN;
         }
 
         var scale = Math.Max(left.Scale, right.Scale);
@@ -98,13 +116,14 @@ public sealed class ExactDecimal : IComparable<ExactDecimal>, IEquatable<ExactDe
 
     public static ExactDecimal operator -(ExactDecimal left, ExactDecimal right) => left + -right;
 
-    public static ExactDecimal operator -(ExactDecimal value) => value.special switch
-    {
-        Special.Finite => new ExactDecimal(-value.Unscaled, value.Scale),
-        Special.Infinity => NegativeInfinity,
-        Special.NegativeInfinity => Infinity,
-        _ => NaN,
-    };
+    public static ExactDecimal operator -(ExactDecimal value) =>
+        value.special switch
+        {
+            Special.Finite => new ExactDecimal(-value.Unscaled, value.Scale),
+            Special.Infinity => NegativeInfinity,
+            Special.NegativeInfinity => Infinity,
+            _ => NaN,
+        };
 
     public static ExactDecimal operator *(ExactDecimal left, ExactDecimal right)
     {
@@ -144,13 +163,16 @@ public sealed class ExactDecimal : IComparable<ExactDecimal>, IEquatable<ExactDe
 
         var scale = QuotientScale(left, right);
         var shift = scale + right.Scale - left.Scale;
-        var (numerator, denominator) = shift >= 0
-            ? (left.Unscaled * BigInteger.Pow(10, shift), right.Unscaled)
-            : (left.Unscaled, right.Unscaled * BigInteger.Pow(10, -shift));
+        var (numerator, denominator) =
+            shift >= 0
+                ? (left.Unscaled * BigInteger.Pow(10, shift), right.Unscaled)
+                : (left.Unscaled, right.Unscaled * BigInteger.Pow(10, -shift));
         return new ExactDecimal(DivideRounded(numerator, denominator), scale);
     }
 
-    /// <summary>What is left of the truncated quotient; it has the sign of the dividend. Throws <see cref="DivideByZeroException"/>.</summary>
+    /// <summary>
+    /// What is left of the truncated quotient; it has the sign of the dividend. Throws <see cref="DivideByZeroException"/>.
+    /// </summary>
     public static ExactDecimal operator %(ExactDecimal left, ExactDecimal right)
     {
         if (left.special == Special.NotANumber || right.special == Special.NotANumber || !left.IsFinite)
@@ -196,13 +218,14 @@ public sealed class ExactDecimal : IComparable<ExactDecimal>, IEquatable<ExactDe
         return new ExactDecimal(rest.Sign < 0 ? whole - 1 : whole, 0);
     }
 
-    public double ToDouble() => special switch
-    {
-        Special.NotANumber => double.NaN,
-        Special.Infinity => double.PositiveInfinity,
-        Special.NegativeInfinity => double.NegativeInfinity,
-        _ => double.Parse(ToString(), CultureInfo.InvariantCulture),
-    };
+    public double ToDouble() =>
+        special switch
+        {
+            Special.NotANumber => double.NaN,
+            Special.Infinity => double.PositiveInfinity,
+            Special.NegativeInfinity => double.NegativeInfinity,
+            _ => double.Parse(ToString(), CultureInfo.InvariantCulture),
+        };
 
     /// <summary>The nearest whole number, halves away from zero; null when it is not one of 64 bits.</summary>
     public long? ToInteger()
@@ -224,7 +247,9 @@ public sealed class ExactDecimal : IComparable<ExactDecimal>, IEquatable<ExactDe
             return ((int)special).CompareTo((int)other.special);
         }
 
-        return Scale == other.Scale ? Unscaled.CompareTo(other.Unscaled) : At(Math.Max(Scale, other.Scale)).CompareTo(other.At(Math.Max(Scale, other.Scale)));
+        return Scale == other.Scale
+            ? Unscaled.CompareTo(other.Unscaled)
+            : At(Math.Max(Scale, other.Scale)).CompareTo(other.At(Math.Max(Scale, other.Scale)));
     }
 
     /// <summary>Equality as numbers: 1.0 equals 1.00.</summary>
@@ -238,7 +263,12 @@ public sealed class ExactDecimal : IComparable<ExactDecimal>, IEquatable<ExactDe
     {
         if (!IsFinite)
         {
-            return special switch { Special.Infinity => "Infinity", Special.NegativeInfinity => "-Infinity", _ => "NaN" };
+            return special switch
+            {
+                Special.Infinity => "Infinity",
+                Special.NegativeInfinity => "-Infinity",
+                _ => "NaN",
+            };
         }
 
         var digits = BigInteger.Abs(Unscaled).ToString(CultureInfo.InvariantCulture);
@@ -265,7 +295,13 @@ public sealed class ExactDecimal : IComparable<ExactDecimal>, IEquatable<ExactDe
 
     private static ExactDecimal Required(ExactDecimal? value) => value ?? throw new ArgumentNullException(nameof(value));
 
-    private static ExactDecimal SignedInfinity(int sign) => sign switch { 0 => NaN, > 0 => Infinity, _ => NegativeInfinity };
+    private static ExactDecimal SignedInfinity(int sign) =>
+        sign switch
+        {
+            0 => NaN,
+            > 0 => Infinity,
+            _ => NegativeInfinity,
+        };
 
     private BigInteger At(int scale) => scale == Scale ? Unscaled : Unscaled * BigInteger.Pow(10, scale - Scale);
 

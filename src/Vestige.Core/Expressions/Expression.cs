@@ -37,7 +37,11 @@ public sealed class Expression
         ArgumentNullException.ThrowIfNull(columns);
         if (text.Length > MostCharacters)
         {
-            throw new ExpressionException($"It has {text.Length} characters; at most {MostCharacters} are read.", MostCharacters, text.Length - MostCharacters);
+            throw new ExpressionException(
+                $"It has {text.Length} characters; at most {MostCharacters} are read.",
+                MostCharacters,
+                text.Length - MostCharacters
+            );
         }
 
         var parser = new Parser(Lexer.Cut(text), columns);

@@ -11,14 +11,26 @@ internal static class Functions
         ["upper"] = Of([ExpressionType.Text], ExpressionType.Text, args => Datum.Of(args[0].Text.ToUpperInvariant())),
         ["length"] = Of([ExpressionType.Text], ExpressionType.Integer, args => Datum.Of((long)args[0].Text.EnumerateRunes().Count())),
         ["trim"] = Of([ExpressionType.Text], ExpressionType.Text, args => Datum.Of(args[0].Text.Trim(' '))),
-        ["left"] = Of([ExpressionType.Text, ExpressionType.Integer], ExpressionType.Text, args => Datum.Of(Left(args[0].Text, args[1].Integer))),
-        ["right"] = Of([ExpressionType.Text, ExpressionType.Integer], ExpressionType.Text, args => Datum.Of(Right(args[0].Text, args[1].Integer))),
-        ["substring"] = Of([ExpressionType.Text, ExpressionType.Integer, ExpressionType.Integer], ExpressionType.Text, args => Datum.Of(Substring(args[0].Text, args[1].Integer, args[2].Integer))),
-        ["replace"] = Of([ExpressionType.Text, ExpressionType.Text, ExpressionType.Text], ExpressionType.Text, args => Datum.Of(args[1].Text.Length == 0 ? args[0].Text : args[0].Text.Replace(args[1].Text, args[2].Text, StringComparison.Ordinal))),
+        ["left"] = Of([ExpressionType.Text, ExpressionType.Integer], ExpressionType.Text, args =>
+            Datum.Of(Left(args[0].Text, args[1].Integer))
+        ),
+        ["right"] = Of([ExpressionType.Text, ExpressionType.Integer], ExpressionType.Text, args =>
+            Datum.Of(Right(args[0].Text, args[1].Integer))
+        ),
+        ["substring"] = Of([ExpressionType.Text, ExpressionType.Integer, ExpressionType.Integer], ExpressionType.Text, args =>
+            Datum.Of(Substring(args[0].Text, args[1].Integer, args[2].Integer))
+        ),
+        ["replace"] = Of([ExpressionType.Text, ExpressionType.Text, ExpressionType.Text], ExpressionType.Text, args =>
+            Datum.Of(args[1].Text.Length == 0 ? args[0].Text : args[0].Text.Replace(args[1].Text, args[2].Text, StringComparison.Ordinal))
+        ),
         ["abs"] = Absolute,
-        ["round"] = Of([ExpressionType.Decimal, ExpressionType.Integer], ExpressionType.Decimal, args => Datum.Of(args[0].Decimal.Round((int)Math.Clamp(args[1].Integer, -2000, 2000)))),
+        ["round"] = Of([ExpressionType.Decimal, ExpressionType.Integer], ExpressionType.Decimal, args =>
+            Datum.Of(args[0].Decimal.Round((int)Math.Clamp(args[1].Integer, -2000, 2000)))
+        ),
         ["floor"] = Of([ExpressionType.Decimal], ExpressionType.Decimal, args => Datum.Of(args[0].Decimal.Floor())),
-        ["year"] = Of([ExpressionType.Date], ExpressionType.Integer, args => Datum.Of(Civil(args[0]).Year is <= 0 and var year ? year - 1 : Civil(args[0]).Year)),
+        ["year"] = Of([ExpressionType.Date], ExpressionType.Integer, args =>
+            Datum.Of(Civil(args[0]).Year is <= 0 and var year ? year - 1 : Civil(args[0]).Year)
+        ),
         ["month"] = Of([ExpressionType.Date], ExpressionType.Integer, args => Datum.Of((long)Civil(args[0]).Month)),
         ["day"] = Of([ExpressionType.Date], ExpressionType.Integer, args => Datum.Of((long)Civil(args[0]).Day)),
         ["utc"] = Of([ExpressionType.Instant], ExpressionType.Timestamp, args => args[0]),
@@ -34,37 +46,44 @@ internal static class Functions
 
     public static bool Knows(string name) => All.ContainsKey(name);
 
-    public static Bound Call(Token name, IReadOnlyList<Bound> parts, int end) => All.TryGetValue(name.Text, out var maker)
-        ? maker(name.Text.ToLowerInvariant(), parts, name.Place, end)
-        : throw new ExpressionException($"There is no function {name.Text}. Known are {string.Join(", ", Names)}.", name.Place, name.Length);
+    public static Bound Call(Token name, IReadOnlyList<Bound> parts, int end) =>
+        All.TryGetValue(name.Text, out var maker)
+            ? maker(name.Text.ToLowerInvariant(), parts, name.Place, end)
+            : throw new ExpressionException(
+                $"There is no function {name.Text}. Known are {string.Join(", ", Names)}.",
+                name.Place,
+                name.Length
+            );
 
-    private static Maker Of(ExpressionType[] types, ExpressionType result, Func<Datum[], Datum> work) => (name, parts, place, end) =>
-    {
-        if (parts.Count != types.Length)
+    private static Maker Of(ExpressionType[] types, ExpressionType result, Func<Datum[], Datum> work) =>
+        (name, parts, place, end) =>
         {
-            throw Count(name, types.Length, parts.Count, place, end);
-        }
-
-        Evaluator[] runs = [.. parts.Select((part, i) => Casting.Expect(Narrowed(part, types[i]), types[i], name).Run)];
-        return new Bound(
-            result,
-            row =>
+            if (parts.Count != types.Length)
             {
-                var args = new Datum[runs.Length];
-                for (var i = 0; i < runs.Length; i++)
-                {
-                    args[i] = runs[i](row);
-                    if (args[i].IsNull)
-                    {
-                        return Datum.Null;
-                    }
-                }
+                throw Count(name, types.Length, parts.Count, place, end);
+            }
 
-                return work(args);
-            },
-            place,
-            end);
-    };
+            Evaluator[] runs = [.. parts.Select((part, i) => Casting.Expect(Narrowed(part, types[i]), types[i], name).Run)];
+            return new Bound(
+                result,
+                row =>
+                {
+                    var args = new Datum[runs.Length];
+                    for (var i = 0; i < runs.Length; i++)
+                    {
+                        args[i] = runs[i](row);
+                        if (args[i].IsNull)
+                        {
+                            return Datum.Null;
+                        }
+                    }
+
+                    return work(args);
+                },
+                place,
+                end
+            );
+        };
 
     /// <summary>The parts of a date can be asked of a time as well.</summary>
     private static Bound Narrowed(Bound part, ExpressionType wanted) =>
@@ -113,7 +132,8 @@ internal static class Functions
                 return Datum.Null;
             },
             place,
-            end);
+            end
+        );
     }
 
     private static Bound NullIf(string name, IReadOnlyList<Bound> parts, int place, int end)
@@ -127,9 +147,13 @@ internal static class Functions
         var (first, second, order) = (left.Run, right.Run, Comparing.Of(left.Type));
         return new Bound(
             left.Type,
-            row => first(row) is { HasValue: true } value && !(second(row) is { HasValue: true } other && order(value, other) == 0) ? value : Datum.Null,
+            row =>
+                first(row) is { HasValue: true } value && !(second(row) is { HasValue: true } other && order(value, other) == 0)
+                    ? value
+                    : Datum.Null,
             place,
-            end);
+            end
+        );
     }
 
     /// <summary>Of the arguments that are not NULL; NULL only when all are.</summary>
@@ -159,14 +183,17 @@ internal static class Functions
                 return best;
             },
             place,
-            end);
+            end
+        );
     }
 
     private static ExpressionException Count(string name, int wanted, int found, int place, int end) =>
         new($"{name} takes {wanted} argument{(wanted == 1 ? "" : "s")}; there {(found == 1 ? "is" : "are")} {found}.", place, end - place);
 
     private static (long Year, int Month, int Day) Civil(Datum date) =>
-        date.Integer is CivilTime.Infinity or CivilTime.NegativeInfinity ? throw new EvaluationException("an infinite date has no year, month or day") : CivilTime.DateOf(date.Integer);
+        date.Integer is CivilTime.Infinity or CivilTime.NegativeInfinity
+            ? throw new EvaluationException("an infinite date has no year, month or day")
+            : CivilTime.DateOf(date.Integer);
 
     /// <summary>The first characters; with a negative count, all but the last.</summary>
     private static string Left(string text, long count)
@@ -192,7 +219,9 @@ internal static class Functions
         var runes = text.EnumerateRunes().ToList();
         var end = (Int128)from + count;
         var first = Int128.Max(from, 1);
-        return end <= first ? "" : Join(runes.Skip((int)Int128.Min(first - 1, runes.Count)).Take((int)Int128.Min(end - first, runes.Count)));
+        return end <= first
+            ? ""
+            : Join(runes.Skip((int)Int128.Min(first - 1, runes.Count)).Take((int)Int128.Min(end - first, runes.Count)));
     }
 
     private static string Join(IEnumerable<Rune> runes) => string.Concat(runes);

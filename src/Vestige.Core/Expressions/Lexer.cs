@@ -80,7 +80,11 @@ internal static class Lexer
             }
         }
 
-        throw new ExpressionException($"The {(quote == '"' ? "name" : "text")} that begins here has no closing quote.", start, text.Length - start);
+        throw new ExpressionException(
+            $"The {(quote == '"' ? "name" : "text")} that begins here has no closing quote.",
+            start,
+            text.Length - start
+        );
     }
 
     private static Token Number(string text, int start)

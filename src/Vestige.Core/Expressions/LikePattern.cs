@@ -8,7 +8,9 @@ internal static class LikePattern
     private const int Any = -1;
     private const int One = -2;
 
-    /// <summary>Cuts a pattern into code points and the two signs. Throws <see cref="EvaluationException"/> when it ends in a backslash.</summary>
+    /// <summary>
+    /// Cuts a pattern into code points and the two signs. Throws <see cref="EvaluationException"/> when it ends in a backslash.
+    /// </summary>
     public static int[] Cut(string pattern)
     {
         var parts = new List<int>();
@@ -21,7 +23,16 @@ internal static class LikePattern
                 continue;
             }
 
-            parts.Add(taken ? rune.Value : rune.Value switch { '%' => Any, '_' => One, _ => rune.Value });
+            parts.Add(
+                taken
+                    ? rune.Value
+                    : rune.Value switch
+                    {
+                        '%' => Any,
+                        '_' => One,
+                        _ => rune.Value,
+                    }
+            );
             taken = false;
         }
 

@@ -106,7 +106,12 @@ internal sealed class Parser
         }
 
         var (first, second) = Casting.Meet(left, Comparison(), "IS DISTINCT FROM");
-        return new Bound(ExpressionType.Boolean, Logic.Distinct(first.Run, second.Run, Comparing.Of(first.Type), wanted), left.Place, second.End);
+        return new Bound(
+            ExpressionType.Boolean,
+            Logic.Distinct(first.Run, second.Run, Comparing.Of(first.Type), wanted),
+            left.Place,
+            second.End
+        );
     }
 
     private Bound Comparison()
@@ -125,23 +130,29 @@ internal sealed class Parser
         return left;
     }
 
-    private static Func<int, bool>? Holds(string sign) => sign switch
-    {
-        "=" => order => order == 0,
-        "<>" or "!=" => order => order != 0,
-        "<" => order => order < 0,
-        "<=" => order => order <= 0,
-        ">" => order => order > 0,
-        ">=" => order => order >= 0,
-        _ => null,
-    };
+    private static Func<int, bool>? Holds(string sign) =>
+        sign switch
+        {
+            "=" => order => order == 0,
+            "<>" or "!=" => order => order != 0,
+            "<" => order => order < 0,
+            "<=" => order => order <= 0,
+            ">" => order => order > 0,
+            ">=" => order => order >= 0,
+            _ => null,
+        };
 
     private static Bound Compared(Bound left, Bound right, string sign, Func<int, bool> holds)
     {
         var (first, second) = Casting.Meet(left, right, $"'{sign}'");
         return first.Type == ExpressionType.Other
             ? throw first.Wrong("This is of a type that expressions do not know. Take it as text with CAST(... AS text).")
-            : new Bound(ExpressionType.Boolean, Logic.Compare(first.Run, second.Run, Comparing.Of(first.Type), holds), left.Place, right.End);
+            : new Bound(
+                ExpressionType.Boolean,
+                Logic.Compare(first.Run, second.Run, Comparing.Of(first.Type), holds),
+                left.Place,
+                right.End
+            );
     }
 
     private Bound Among()
@@ -149,7 +160,10 @@ internal sealed class Parser
         var left = Joining();
         while (true)
         {
-            var negated = tokens.Here.IsWord("not") && tokens.Following is { } next && (next.IsWord("in") || next.IsWord("between") || next.IsWord("like"));
+            var negated =
+                tokens.Here.IsWord("not")
+                && tokens.Following is { } next
+                && (next.IsWord("in") || next.IsWord("between") || next.IsWord("like"));
             if (negated)
             {
                 tokens.Take();
@@ -163,7 +177,12 @@ internal sealed class Parser
             {
                 var low = Joining();
                 tokens.ExpectWord("and");
-                left = Joined(Compared(left, low, "BETWEEN", order => order >= 0), Compared(left, Joining(), "BETWEEN", order => order <= 0), "BETWEEN", Logic.And);
+                left = Joined(
+                    Compared(left, low, "BETWEEN", order => order >= 0),
+                    Compared(left, Joining(), "BETWEEN", order => order <= 0),
+                    "BETWEEN",
+                    Logic.And
+                );
             }
             else if (tokens.TakeWord("like"))
             {
@@ -186,8 +205,7 @@ internal sealed class Parser
         {
             var equal = Compared(left, Or(), "IN", order => order == 0);
             any = any is null ? equal : Joined(any, equal, "IN", Logic.Or);
-        }
-        while (tokens.TakeSign(","));
+        } while (tokens.TakeSign(","));
         var close = tokens.ExpectSign(")");
         return any with { End = close.End };
     }
@@ -209,11 +227,18 @@ internal sealed class Parser
             }
 
             var run = text.Run;
-            like = new Bound(ExpressionType.Boolean, row => run(row) is { HasValue: true } value ? Datum.Of(LikePattern.Matches(value.Text, cut)) : Datum.Null, left.Place, pattern.End);
+            like = new Bound(
+                ExpressionType.Boolean,
+                row => run(row) is { HasValue: true } value ? Datum.Of(LikePattern.Matches(value.Text, cut)) : Datum.Null,
+                left.Place,
+                pattern.End
+            );
         }
         else
         {
-            like = Arithmetic.Both(text, Casting.Expect(pattern, ExpressionType.Text, "LIKE"), ExpressionType.Boolean, (value, with) => Datum.Of(LikePattern.Matches(value.Text, LikePattern.Cut(with.Text))));
+            like = Arithmetic.Both(text, Casting.Expect(pattern, ExpressionType.Text, "LIKE"), ExpressionType.Boolean, (value, with) =>
+                Datum.Of(LikePattern.Matches(value.Text, LikePattern.Cut(with.Text)))
+            );
         }
 
         return like;
@@ -232,9 +257,10 @@ internal sealed class Parser
     }
 
     /// <summary>Whatever is joined to a text is taken as text.</summary>
-    private static Bound AsText(Bound part) => part.Type == ExpressionType.Bytes
-        ? throw part.Wrong("'||' joins texts; this is bytes.")
-        : Casting.Cast(Settled(part), ExpressionType.Text);
+    private static Bound AsText(Bound part) =>
+        part.Type == ExpressionType.Bytes
+            ? throw part.Wrong("'||' joins texts; this is bytes.")
+            : Casting.Cast(Settled(part), ExpressionType.Text);
 
     private Bound Sum()
     {

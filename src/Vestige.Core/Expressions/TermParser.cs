@@ -12,7 +12,26 @@ internal sealed class TermParser(TokenReader tokens, IReadOnlyList<ExpressionCol
 
     private static readonly HashSet<string> Reserved = new(StringComparer.OrdinalIgnoreCase)
     {
-        "and", "or", "not", "is", "null", "true", "false", "in", "between", "like", "case", "when", "then", "else", "end", "cast", "as", "distinct", "from", "unknown",
+        "and",
+        "or",
+        "not",
+        "is",
+        "null",
+        "true",
+        "false",
+        "in",
+        "between",
+        "like",
+        "case",
+        "when",
+        "then",
+        "else",
+        "end",
+        "cast",
+        "as",
+        "distinct",
+        "from",
+        "unknown",
     };
 
     /// <summary>The places of the row that the columns met depend on.</summary>
@@ -110,8 +129,7 @@ internal sealed class TermParser(TokenReader tokens, IReadOnlyList<ExpressionCol
             do
             {
                 parts.Add(whole());
-            }
-            while (tokens.TakeSign(","));
+            } while (tokens.TakeSign(","));
         }
 
         return Functions.Call(name, parts, tokens.ExpectSign(")").End);
@@ -126,7 +144,11 @@ internal sealed class TermParser(TokenReader tokens, IReadOnlyList<ExpressionCol
         var type = name.Kind == TokenKind.Word ? ExpressionTypes.Named(name.Text) : null;
         if (type is null)
         {
-            throw new ExpressionException("CAST knows boolean, integer, decimal, real, text, date, timestamp and timestamptz.", name.Place, name.Length);
+            throw new ExpressionException(
+                "CAST knows boolean, integer, decimal, real, text, date, timestamp and timestamptz.",
+                name.Place,
+                name.Length
+            );
         }
 
         var cast = Casting.Cast(part, type.Value);
@@ -149,7 +171,9 @@ internal sealed class TermParser(TokenReader tokens, IReadOnlyList<ExpressionCol
             throw tokens.Unexpected("WHEN");
         }
 
-        values.Add(tokens.TakeWord("else") ? whole() : new Bound(ExpressionType.Unknown, _ => Datum.Null, tokens.Here.Place, tokens.Here.Place));
+        values.Add(
+            tokens.TakeWord("else") ? whole() : new Bound(ExpressionType.Unknown, _ => Datum.Null, tokens.Here.Place, tokens.Here.Place)
+        );
         var end = tokens.ExpectWord("end");
         var met = Casting.Meet(values, "CASE");
         Evaluator[] runs = [.. met.Select(part => part.Run)];
@@ -168,7 +192,8 @@ internal sealed class TermParser(TokenReader tokens, IReadOnlyList<ExpressionCol
                 return runs[^1](row);
             },
             start.Place,
-            end.End);
+            end.End
+        );
     }
 
     private Bound Column(Token token)
@@ -178,12 +203,20 @@ internal sealed class TermParser(TokenReader tokens, IReadOnlyList<ExpressionCol
             if (columns[i].Name == token.Text)
             {
                 Used.UnionWith(columns[i].Reads ?? [i]);
-                return new Bound(columns[i].Meaning.Type, columns[i].Value ?? ColumnReading.Of(columns[i], columns[i].Place ?? i), token.Place, token.End);
+                return new Bound(
+                    columns[i].Meaning.Type,
+                    columns[i].Value ?? ColumnReading.Of(columns[i], columns[i].Place ?? i),
+                    token.Place,
+                    token.End
+                );
             }
         }
 
         var near = columns.FirstOrDefault(column => string.Equals(column.Name, token.Text, StringComparison.OrdinalIgnoreCase))?.Name;
-        var hint = near is not null ? $" There is \"{near}\"." : columns.Count == 0 ? "" : $" There are {string.Join(", ", columns.Take(12).Select(column => column.Name))}{(columns.Count > 12 ? " and more" : "")}.";
+        var hint =
+            near is not null ? $" There is \"{near}\"."
+            : columns.Count == 0 ? ""
+            : $" There are {string.Join(", ", columns.Take(12).Select(column => column.Name))}{(columns.Count > 12 ? " and more" : "")}.";
         throw new ExpressionException($"There is no column {token.Text}.{hint}", token.Place, token.Length);
     }
 }

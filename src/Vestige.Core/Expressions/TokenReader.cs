@@ -1,6 +1,8 @@
 namespace Vestige.Core.Expressions;
 
-/// <summary>Goes over the tokens of one expression, and says what should have come where something else stands. Used by one thread.</summary>
+/// <summary>
+/// Goes over the tokens of one expression, and says what should have come where something else stands. Used by one thread.
+/// </summary>
 internal sealed class TokenReader(IReadOnlyList<Token> tokens)
 {
     /// <summary>How deep parentheses, NOT and signs may stand in each other; beyond it the thread's stack would decide.</summary>
@@ -46,13 +48,18 @@ internal sealed class TokenReader(IReadOnlyList<Token> tokens)
 
     public Token ExpectSign(string sign) => Here.IsSign(sign) ? Take() : throw Unexpected($"'{sign}'");
 
-    public ExpressionException Unexpected(string wanted) => new(
-        Here.Kind == TokenKind.End ? $"The expression ends where {wanted} should come." : $"Here should come {wanted}.",
-        Here.Place,
-        Here.Length);
+    public ExpressionException Unexpected(string wanted) =>
+        new(
+            Here.Kind == TokenKind.End ? $"The expression ends where {wanted} should come." : $"Here should come {wanted}.",
+            Here.Place,
+            Here.Length
+        );
 
     /// <summary>One level deeper, until what is returned is disposed of.</summary>
-    public Level Deeper() => ++depth > Deepest ? throw new ExpressionException($"It is nested deeper than {Deepest}.", Here.Place, Here.Length) : new Level(this);
+    public Level Deeper() =>
+        ++depth > Deepest
+            ? throw new ExpressionException($"It is nested deeper than {Deepest}.", Here.Place, Here.Length)
+            : new Level(this);
 
     public readonly struct Level(TokenReader tokens) : IDisposable
     {

@@ -6,18 +6,21 @@ namespace Vestige.Core.Expressions;
 public static class ValueText
 {
     /// <summary>The text of a value; null for NULL.</summary>
-    public static string? Write(ExpressionType type, Datum value) => value.IsNull ? null : type switch
-    {
-        ExpressionType.Boolean => value.Truth ? "true" : "false",
-        ExpressionType.Integer => value.Integer.ToString(CultureInfo.InvariantCulture),
-        ExpressionType.Decimal => value.Decimal.ToString(),
-        ExpressionType.Real => Real(value.Real),
-        ExpressionType.Date => CivilTime.FormatDate(value.Integer),
-        ExpressionType.Timestamp => CivilTime.FormatTimestamp(value.Integer),
-        ExpressionType.Instant => CivilTime.FormatInstant(value.Integer),
-        ExpressionType.Bytes => "\\x" + Convert.ToHexStringLower(value.Bytes),
-        _ => value.Text,
-    };
+    public static string? Write(ExpressionType type, Datum value) =>
+        value.IsNull
+            ? null
+            : type switch
+            {
+                ExpressionType.Boolean => value.Truth ? "true" : "false",
+                ExpressionType.Integer => value.Integer.ToString(CultureInfo.InvariantCulture),
+                ExpressionType.Decimal => value.Decimal.ToString(),
+                ExpressionType.Real => Real(value.Real),
+                ExpressionType.Date => CivilTime.FormatDate(value.Integer),
+                ExpressionType.Timestamp => CivilTime.FormatTimestamp(value.Integer),
+                ExpressionType.Instant => CivilTime.FormatInstant(value.Integer),
+                ExpressionType.Bytes => "\\x" + Convert.ToHexStringLower(value.Bytes),
+                _ => value.Text,
+            };
 
     /// <summary>Reads a text as a value of a type; NULL when it is none.</summary>
     public static Datum Read(ExpressionType type, string text)
@@ -26,7 +29,9 @@ public static class ValueText
         return type switch
         {
             ExpressionType.Boolean => Truth(text) is { } truth ? Datum.Of(truth) : Datum.Null,
-            ExpressionType.Integer => long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var whole) ? Datum.Of(whole) : Datum.Null,
+            ExpressionType.Integer => long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var whole)
+                ? Datum.Of(whole)
+                : Datum.Null,
             ExpressionType.Decimal => ExactDecimal.Parse(text) is { } exact ? Datum.Of(exact) : Datum.Null,
             ExpressionType.Real => ReadReal(text) is { } real ? Datum.Of(real) : Datum.Null,
             ExpressionType.Date => CivilTime.ParseDate(text) is { } days ? Datum.Of(days) : Datum.Null,
@@ -42,7 +47,9 @@ public static class ValueText
     {
         if (double.IsNaN(value) || double.IsInfinity(value))
         {
-            return double.IsNaN(value) ? "NaN" : value > 0 ? "Infinity" : "-Infinity";
+            return double.IsNaN(value) ? "NaN"
+                : value > 0 ? "Infinity"
+                : "-Infinity";
         }
 
         var (sign, digits, exponent) = Digits(value.ToString("R", CultureInfo.InvariantCulture));
@@ -81,20 +88,24 @@ public static class ValueText
         return (sign, all[first..].TrimEnd('0'), exponent);
     }
 
-    private static double? ReadReal(string text) => text switch
-    {
-        "NaN" => double.NaN,
-        "Infinity" => double.PositiveInfinity,
-        "-Infinity" => double.NegativeInfinity,
-        _ => double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var real) && double.IsFinite(real) ? real : null,
-    };
+    private static double? ReadReal(string text) =>
+        text switch
+        {
+            "NaN" => double.NaN,
+            "Infinity" => double.PositiveInfinity,
+            "-Infinity" => double.NegativeInfinity,
+            _ => double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var real) && double.IsFinite(real)
+                ? real
+                : null,
+        };
 
-    private static bool? Truth(string text) => text.Trim().ToLowerInvariant() switch
-    {
-        "t" or "true" or "1" or "yes" or "on" => true,
-        "f" or "false" or "0" or "no" or "off" => false,
-        _ => null,
-    };
+    private static bool? Truth(string text) =>
+        text.Trim().ToLowerInvariant() switch
+        {
+            "t" or "true" or "1" or "yes" or "on" => true,
+            "f" or "false" or "0" or "no" or "off" => false,
+            _ => null,
+        };
 
     private static Datum Bytes(string text)
     {

@@ -58,9 +58,11 @@ public sealed class TableFold(TableSchema table)
         {
             if (entry.ExistsAfter)
             {
-                rows.Add(entry.ExistedBefore
-                    ? new FoldedRow(ChangeKind.Update, entry.Before, entry.After) { KnowsKeyOnly = entry.KnowsKeyOnly }
-                    : new FoldedRow(ChangeKind.Insert, default, entry.After));
+                rows.Add(
+                    entry.ExistedBefore
+                        ? new FoldedRow(ChangeKind.Update, entry.Before, entry.After) { KnowsKeyOnly = entry.KnowsKeyOnly }
+                        : new FoldedRow(ChangeKind.Insert, default, entry.After)
+                );
             }
             else if (entry.ExistedBefore)
             {
@@ -131,7 +133,8 @@ public sealed class TableFold(TableSchema table)
         if (whole.HasAbsent)
         {
             throw new FoldingException(
-                $"{table.Name}: the key of a row changed and the log does not carry the whole row. The source must log the full row before.");
+                $"{table.Name}: the key of a row changed and the log does not carry the whole row. The source must log the full row before."
+            );
         }
 
         Delete(before);

@@ -15,7 +15,8 @@ public sealed record ClearingForecast(
     TimeSpan? Latest,
     double Arriving,
     double? Applied,
-    RateRange Left)
+    RateRange Left
+)
 {
     /// <summary>When, with its range.</summary>
     public ForecastTime Time => new(In, Soonest, Latest);

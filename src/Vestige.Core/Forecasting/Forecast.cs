@@ -20,7 +20,15 @@ public static class Forecast
         var mu = appliedUnderBacklog.Count == 0 ? null : RateRange.Of(appliedUnderBacklog);
         if (backlog <= 0)
         {
-            return new ClearingForecast(Clearing.Current, TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, lambda.Median, mu?.Median, RateRange.Zero);
+            return new ClearingForecast(
+                Clearing.Current,
+                TimeSpan.Zero,
+                TimeSpan.Zero,
+                TimeSpan.Zero,
+                lambda.Median,
+                mu?.Median,
+                RateRange.Zero
+            );
         }
 
         if (mu is null)
@@ -35,7 +43,9 @@ public static class Forecast
         return new ClearingForecast(time is null ? Clearing.Never : Clearing.Clears, time, soonest, latest, lambda.Median, mu.Median, left);
     }
 
-    /// <summary>The same while nothing is applied, by somebody's wish or since it cannot be: whatever arrives adds to the backlog.</summary>
+    /// <summary>
+    /// The same while nothing is applied, by somebody's wish or since it cannot be: whatever arrives adds to the backlog.
+    /// </summary>
     public static ClearingForecast AtRest(long backlog, IReadOnlyList<double> arriving, IReadOnlyList<double> appliedUnderBacklog)
     {
         var moving = WhenClear(backlog, arriving, appliedUnderBacklog) with { Left = RateRange.One };

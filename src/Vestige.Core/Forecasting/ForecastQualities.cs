@@ -5,4 +5,9 @@ namespace Vestige.Core.Forecasting;
 /// <param name="Load">Of when its load ends.</param>
 /// <param name="SpoolFull">Of when the spool of its source is full.</param>
 /// <param name="LogLost">Of when the log of its source is lost.</param>
-public sealed record ForecastQualities(ForecastQuality? Clearing, ForecastQuality? Load, ForecastQuality? SpoolFull, ForecastQuality? LogLost);
+public sealed record ForecastQualities(
+    ForecastQuality? Clearing,
+    ForecastQuality? Load,
+    ForecastQuality? SpoolFull,
+    ForecastQuality? LogLost
+);

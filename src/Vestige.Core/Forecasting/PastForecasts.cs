@@ -12,7 +12,10 @@ public sealed class PastForecasts
     private readonly List<(DateTimeOffset Made, ForecastTime Forecast)> open = [];
     private readonly Queue<ScoredForecast> judged = [];
 
-    /// <summary>How many were judged, by what part of the time it took half of them were off at most, and which part of all had it within their range; null when none was.</summary>
+    /// <summary>
+    /// How many were judged, by what part of the time it took half of them were off at most, and which part of all had it within their
+    /// range; null when none was.
+    /// </summary>
     public ForecastQuality? Quality { get; private set; }
 
     /// <summary>Those that were judged, the oldest first; the caller's own.</summary>
@@ -62,7 +65,9 @@ public sealed class PastForecasts
             var took = now - made;
             if (took >= Every)
             {
-                judged.Enqueue(new ScoredForecast(Math.Abs((forecast.In!.Value - took) / took), forecast.Soonest <= took && !(forecast.Latest < took)));
+                judged.Enqueue(
+                    new ScoredForecast(Math.Abs((forecast.In!.Value - took) / took), forecast.Soonest <= took && !(forecast.Latest < took))
+                );
                 isJudged = true;
             }
         }
@@ -79,8 +84,13 @@ public sealed class PastForecasts
             judged.Dequeue();
         }
 
-        Quality = judged.Count == 0
-            ? null
-            : new ForecastQuality(judged.Count, Forecast.NearestRank([.. judged.Select(one => one.Error)], 0.5)!.Value, judged.Count(one => one.Within) / (double)judged.Count);
+        Quality =
+            judged.Count == 0
+                ? null
+                : new ForecastQuality(
+                    judged.Count,
+                    Forecast.NearestRank([.. judged.Select(one => one.Error)], 0.5)!.Value,
+                    judged.Count(one => one.Within) / (double)judged.Count
+                );
     }
 }

@@ -16,7 +16,9 @@ public sealed record RateRange(double Low, double Median, double High)
         ArgumentNullException.ThrowIfNull(samples);
         double[] sorted = [.. samples];
         Array.Sort(sorted);
-        return sorted.Length == 0 ? Zero : new RateRange(Forecast.RankOf(sorted, 0.25), Forecast.RankOf(sorted, 0.5), Forecast.RankOf(sorted, 0.75));
+        return sorted.Length == 0
+            ? Zero
+            : new RateRange(Forecast.RankOf(sorted, 0.25), Forecast.RankOf(sorted, 0.5), Forecast.RankOf(sorted, 0.75));
     }
 
     /// <summary>A part of it, itself known by its range only.</summary>

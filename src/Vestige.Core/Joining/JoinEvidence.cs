@@ -7,7 +7,11 @@ public sealed record JoinEvidence(JoinKind Kind, IReadOnlyList<JoinFact> Facts)
     {
         [JoinKind.Proved] =
         [
-            JoinFact.OldSideClosed, JoinFact.TablesAtEnd, JoinFact.ComparedEqual, JoinFact.CataloguesEqual, JoinFact.BeginDurable,
+            JoinFact.OldSideClosed,
+            JoinFact.TablesAtEnd,
+            JoinFact.ComparedEqual,
+            JoinFact.CataloguesEqual,
+            JoinFact.BeginDurable,
             JoinFact.OnlyOwnRoutes,
         ],
         [JoinKind.Derived] = [JoinFact.SealedBranchApplied, JoinFact.NothingHeld],

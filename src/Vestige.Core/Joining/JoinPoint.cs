@@ -7,7 +7,9 @@ namespace Vestige.Core.Joining;
 /// reads on in the other without a load.
 /// </summary>
 /// <param name="Old">The log that ends.</param>
-/// <param name="End">The last offset of it that is ever read. Ours where it was written by us on purpose, else the last that was captured.</param>
+/// <param name="End">
+/// The last offset of it that is ever read. Ours where it was written by us on purpose, else the last that was captured.
+/// </param>
 /// <param name="New">The log that goes on.</param>
 /// <param name="Begin">Everything after this offset of it follows.</param>
 /// <param name="Evidence">How that is known.</param>

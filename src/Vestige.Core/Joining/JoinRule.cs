@@ -15,7 +15,8 @@ public static class JoinRule
         ArgumentNullException.ThrowIfNull(branches);
         if (join.Evidence.Missing is { Count: > 0 } missing)
         {
-            return $"it is not {Word(join.Evidence.Kind)}: {string.Join(", ", missing.Select(Word))} {(missing.Count == 1 ? "is" : "are")} missing";
+            return $"it is not {Word(join.Evidence.Kind)}: {string.Join(", ", missing.Select(Word))} "
+                + $"{(missing.Count == 1 ? "is" : "are")} missing";
         }
 
         if (branches.Count == 0 || branches[^1].Identity != join.Old)
@@ -35,27 +36,30 @@ public static class JoinRule
 
         var end = spooled.At(join.End);
         return join.Evidence.Kind == JoinKind.Derived && spooled != end
-            ? $"a derived join ends the branch where its reading ended, at {spooled.Offset}, not at {join.End}"
-            : spooled > end ? $"the log has been read up to {spooled.Offset}, beyond the end at {join.End}" : null;
+                ? $"a derived join ends the branch where its reading ended, at {spooled.Offset}, not at {join.End}"
+            : spooled > end ? $"the log has been read up to {spooled.Offset}, beyond the end at {join.End}"
+            : null;
     }
 
-    private static string Word(JoinKind kind) => kind switch
-    {
-        JoinKind.Proved => "proved",
-        JoinKind.Derived => "derived",
-        _ => "told by the new log",
-    };
+    private static string Word(JoinKind kind) =>
+        kind switch
+        {
+            JoinKind.Proved => "proved",
+            JoinKind.Derived => "derived",
+            _ => "told by the new log",
+        };
 
-    private static string Word(JoinFact fact) => fact switch
-    {
-        JoinFact.OldSideClosed => "the old side closed",
-        JoinFact.TablesAtEnd => "every table at the end",
-        JoinFact.ComparedEqual => "both sides compared equal",
-        JoinFact.CataloguesEqual => "equal catalogues and sequences",
-        JoinFact.BeginDurable => "a durable beginning",
-        JoinFact.OnlyOwnRoutes => "no foreign change in either log",
-        JoinFact.SealedBranchApplied => "the same sealed branch applied on both sides",
-        JoinFact.NothingHeld => "nothing held",
-        _ => "what the new log holds",
-    };
+    private static string Word(JoinFact fact) =>
+        fact switch
+        {
+            JoinFact.OldSideClosed => "the old side closed",
+            JoinFact.TablesAtEnd => "every table at the end",
+            JoinFact.ComparedEqual => "both sides compared equal",
+            JoinFact.CataloguesEqual => "equal catalogues and sequences",
+            JoinFact.BeginDurable => "a durable beginning",
+            JoinFact.OnlyOwnRoutes => "no foreign change in either log",
+            JoinFact.SealedBranchApplied => "the same sealed branch applied on both sides",
+            JoinFact.NothingHeld => "nothing held",
+            _ => "what the new log holds",
+        };
 }

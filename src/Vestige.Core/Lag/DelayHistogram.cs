@@ -22,8 +22,11 @@ public sealed class DelayHistogram
     /// <summary>How many delays were recorded.</summary>
     public long Count { get; private set; }
 
-    /// <summary>The buckets that hold something, from the shortest delays on, by the number that <see cref="Of"/> takes; at least 0.</summary>
-    public IReadOnlyList<(int Bucket, long Times)> Buckets => [.. buckets.Select(pair => (pair.Key == int.MinValue ? 0 : pair.Key - LowestBucket + 1, pair.Value))];
+    /// <summary>
+    /// The buckets that hold something, from the shortest delays on, by the number that <see cref="Of"/> takes; at least 0.
+    /// </summary>
+    public IReadOnlyList<(int Bucket, long Times)> Buckets =>
+        [.. buckets.Select(pair => (pair.Key == int.MinValue ? 0 : pair.Key - LowestBucket + 1, pair.Value))];
 
     /// <summary>A histogram out of the buckets of another.</summary>
     public static DelayHistogram Of(IEnumerable<(int Bucket, long Times)> buckets)
@@ -94,6 +97,5 @@ public sealed class DelayHistogram
     private static int BucketOf(double seconds) =>
         seconds < Smallest ? int.MinValue : (int)Math.Ceiling(Math.Log(Math.Min(seconds, Largest)) / LogGamma);
 
-    private static double ValueOf(int bucket) =>
-        bucket == int.MinValue ? 0 : 2 * Math.Pow(Gamma, bucket) / (Gamma + 1);
+    private static double ValueOf(int bucket) => bucket == int.MinValue ? 0 : 2 * Math.Pow(Gamma, bucket) / (Gamma + 1);
 }

@@ -35,7 +35,8 @@ public readonly record struct HopDelays(TimeSpan Capture, TimeSpan Spool, TimeSp
         DateTimeOffset captured,
         DateTimeOffset spooled,
         TimeSpan treating,
-        DateTimeOffset applied)
+        DateTimeOffset applied
+    )
     {
         var capture = AtLeastZero(captured - committed);
         var spool = AtLeastZero(spooled - captured);

@@ -4,8 +4,12 @@ namespace Vestige.Core.Lag;
 public static class LagRule
 {
     /// <param name="now">The present.</param>
-    /// <param name="oldestUnapplied">Commit time of the first captured transaction, in log order, not yet applied; null when none waits.</param>
-    /// <param name="provenAt">When the reader last was at or past the head it had sampled: all that was committed by then is captured.</param>
+    /// <param name="oldestUnapplied">
+    /// Commit time of the first captured transaction, in log order, not yet applied; null when none waits.
+    /// </param>
+    /// <param name="provenAt">
+    /// When the reader last was at or past the head it had sampled: all that was committed by then is captured.
+    /// </param>
     /// <param name="passedHead">Whether the reader is past the last sampled head.</param>
     /// <param name="captureCut">Whether the log cannot be read just now.</param>
     public static LagReading Read(
@@ -13,7 +17,8 @@ public static class LagRule
         DateTimeOffset? oldestUnapplied,
         DateTimeOffset? provenAt,
         bool passedHead,
-        bool captureCut)
+        bool captureCut
+    )
     {
         if (oldestUnapplied is { } oldest)
         {

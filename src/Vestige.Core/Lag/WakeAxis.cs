@@ -13,7 +13,10 @@ public static class WakeAxis
     /// <summary>Where an age stands, from 0 (far left) to 1 (now).</summary>
     public static double Place(TimeSpan age)
     {
-        var clamped = age < Near ? Near : age > Far ? Far : age;
+        var clamped =
+            age < Near ? Near
+            : age > Far ? Far
+            : age;
         return 1 - (Math.Log10(clamped / Near) / Decades);
     }
 

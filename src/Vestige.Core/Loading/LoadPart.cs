@@ -10,7 +10,9 @@ namespace Vestige.Core.Loading;
 /// were not written. Immutable.
 /// </summary>
 /// <param name="Mark">What the source said of the first snapshot and the table in it, in the source's own notation.</param>
-/// <param name="Since">The position of that snapshot: what was written is as of here or later. Its text form leaves the branch out, which is that of the table.</param>
+/// <param name="Since">
+/// The position of that snapshot: what was written is as of here or later. Its text form leaves the branch out, which is that of the table.
+/// </param>
 /// <param name="Rows">Rows written in the finished ranges.</param>
 /// <param name="Done">The finished ranges; ranges that touch are one.</param>
 public sealed record LoadPart(string Mark, LogPosition Since, long Rows, IReadOnlyList<KeyRange> Done)
@@ -35,16 +37,22 @@ public sealed record LoadPart(string Mark, LogPosition Since, long Rows, IReadOn
             }
         }
 
-        return this with { Rows = Rows + rows, Done = [.. apart, range] };
+        return this with
+        {
+            Rows = Rows + rows,
+            Done = [.. apart, range],
+        };
     }
 
     /// <summary>As it is kept on the target.</summary>
-    public string ToText() => string.Join(
-        '|',
-        Since.Offset.ToString(CultureInfo.InvariantCulture),
-        Rows.ToString(CultureInfo.InvariantCulture),
-        Convert.ToBase64String(Encoding.UTF8.GetBytes(Mark)),
-        string.Join(',', Done.Select(range => $"{Text(range.After)}:{Text(range.UpTo)}")));
+    public string ToText() =>
+        string.Join(
+            '|',
+            Since.Offset.ToString(CultureInfo.InvariantCulture),
+            Rows.ToString(CultureInfo.InvariantCulture),
+            Convert.ToBase64String(Encoding.UTF8.GetBytes(Mark)),
+            string.Join(',', Done.Select(range => $"{Text(range.After)}:{Text(range.UpTo)}"))
+        );
 
     /// <summary>Reads what <see cref="ToText"/> wrote; null for null. Throws <see cref="FormatException"/> for anything else.</summary>
     public static LoadPart? Parse(string? text)
@@ -64,7 +72,8 @@ public sealed record LoadPart(string Mark, LogPosition Since, long Rows, IReadOn
             Encoding.UTF8.GetString(Convert.FromBase64String(fields[2])),
             new LogPosition(ulong.Parse(fields[0], CultureInfo.InvariantCulture)),
             long.Parse(fields[1], CultureInfo.InvariantCulture),
-            [.. fields[3].Split(',', StringSplitOptions.RemoveEmptyEntries).Select(Range)]);
+            [.. fields[3].Split(',', StringSplitOptions.RemoveEmptyEntries).Select(Range)]
+        );
     }
 
     private static KeyRange Range(string text)

@@ -32,7 +32,9 @@ public static class MeasurePacking
         return packed.ToArray();
     }
 
-    /// <summary>Throws <see cref="InvalidDataException"/> when the bytes are none that <see cref="Write(IReadOnlyList{MeasureSlot})"/> made.</summary>
+    /// <summary>
+    /// Throws <see cref="InvalidDataException"/> when the bytes are none that <see cref="Write(IReadOnlyList{MeasureSlot})"/> made.
+    /// </summary>
     public static IReadOnlyList<MeasureSlot> Read(byte[] bytes)
     {
         ArgumentNullException.ThrowIfNull(bytes);
@@ -43,7 +45,9 @@ public static class MeasurePacking
 
         try
         {
-            using var inflated = new BinaryReader(new DeflateStream(new MemoryStream(bytes, 1, bytes.Length - 1), CompressionMode.Decompress));
+            using var inflated = new BinaryReader(
+                new DeflateStream(new MemoryStream(bytes, 1, bytes.Length - 1), CompressionMode.Decompress)
+            );
             var slots = inflated.Read7BitEncodedInt();
             return bytes[0] == Version ? ReadAll(inflated, slots) : [.. Enumerable.Range(0, slots).Select(_ => Read(inflated))];
         }
@@ -106,7 +110,16 @@ public static class MeasurePacking
         }
 
         long[] Each() => [.. Enumerable.Range(0, count).Select(_ => from.Read7BitEncodedInt64())];
-        var (samples, behind, captured, spooled, applied, arrived, done, sizes) = (Each(), Each(), Each(), Each(), Each(), Each(), Each(), Each());
+        var (samples, behind, captured, spooled, applied, arrived, done, sizes) = (
+            Each(),
+            Each(),
+            Each(),
+            Each(),
+            Each(),
+            Each(),
+            Each(),
+            Each()
+        );
         var buckets = sizes.Select(size => new (int Bucket, long Times)[size]).ToArray();
         foreach (var mine in buckets)
         {
@@ -126,16 +139,22 @@ public static class MeasurePacking
         }
 
         TimeSpan Lag(long units) => TimeSpan.FromSeconds(units * LagUnit);
-        return [.. Enumerable.Range(0, count).Select(i => new MeasureSlot(
-            DateTimeOffset.FromUnixTimeSeconds(starts[i]),
-            (int)samples[i],
-            Lag(behind[i]),
-            Lag(captured[i]),
-            Lag(spooled[i]),
-            Lag(applied[i]),
-            arrived[i] * ChangeUnit,
-            done[i] * ChangeUnit,
-            DelayHistogram.Of(buckets[i])))];
+        return
+        [
+            .. Enumerable
+                .Range(0, count)
+                .Select(i => new MeasureSlot(
+                    DateTimeOffset.FromUnixTimeSeconds(starts[i]),
+                    (int)samples[i],
+                    Lag(behind[i]),
+                    Lag(captured[i]),
+                    Lag(spooled[i]),
+                    Lag(applied[i]),
+                    arrived[i] * ChangeUnit,
+                    done[i] * ChangeUnit,
+                    DelayHistogram.Of(buckets[i])
+                )),
+        ];
     }
 
     /// <summary>A slot in the form of the version before, one slot after the other.</summary>

@@ -21,7 +21,8 @@ public sealed record MeasureSlot(
     TimeSpan NotApplied,
     double Arrived,
     double Applied,
-    DelayHistogram Delays)
+    DelayHistogram Delays
+)
 {
     /// <summary>Several slots as one; null for none.</summary>
     /// <param name="start">The beginning of the one.</param>
@@ -50,6 +51,7 @@ public sealed record MeasureSlot(
             worst.NotApplied,
             slots.Sum(slot => slot.Arrived),
             slots.Sum(slot => slot.Applied),
-            delays);
+            delays
+        );
     }
 }

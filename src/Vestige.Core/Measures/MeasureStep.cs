@@ -23,5 +23,6 @@ public sealed record MeasureStep(TimeSpan Slot, TimeSpan Block, TimeSpan Kept)
     /// <summary>The beginning of the block that a moment lies in.</summary>
     public DateTimeOffset BlockOf(DateTimeOffset moment) => Floor(moment, Block);
 
-    private static DateTimeOffset Floor(DateTimeOffset moment, TimeSpan length) => new(moment.UtcTicks - (moment.UtcTicks % length.Ticks), TimeSpan.Zero);
+    private static DateTimeOffset Floor(DateTimeOffset moment, TimeSpan length) =>
+        new(moment.UtcTicks - (moment.UtcTicks % length.Ticks), TimeSpan.Zero);
 }

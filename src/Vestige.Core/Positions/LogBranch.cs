@@ -9,7 +9,9 @@ namespace Vestige.Core.Positions;
 /// <param name="Identity">The log.</param>
 /// <param name="Begin">Everything after this offset belongs to the branch.</param>
 /// <param name="End">The last offset that belongs to it; null while it has not ended.</param>
-/// <param name="OpenedBy">How it is known that the end of the branch before and this beginning are one state of the data; null for a first branch.</param>
+/// <param name="OpenedBy">
+/// How it is known that the end of the branch before and this beginning are one state of the data; null for a first branch.
+/// </param>
 public sealed record LogBranch(LogIdentity Identity, ulong Begin, ulong? End = null, JoinEvidence? OpenedBy = null)
 {
     public bool IsSealed => End is not null;

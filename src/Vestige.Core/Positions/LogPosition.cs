@@ -17,9 +17,7 @@ public readonly record struct LogPosition(int Branch, ulong Offset) : IComparabl
 {
     /// <summary>On the first branch.</summary>
     public LogPosition(ulong offset)
-        : this(0, offset)
-    {
-    }
+        : this(0, offset) { }
 
     /// <summary>The number that stands for a branch before all that a spool knows.</summary>
     public const int BeforeAll = -1;
@@ -48,16 +46,16 @@ public readonly record struct LogPosition(int Branch, ulong Offset) : IComparabl
     public LogPosition On(int branch) => new(branch, Offset);
 
     /// <summary>The text form by which positions are stored: the offset, led by the branch's number and a colon unless that is 0.</summary>
-    public override string ToString() => Branch == 0
-        ? Offset.ToString(CultureInfo.InvariantCulture)
-        : string.Create(CultureInfo.InvariantCulture, $"{Branch}:{Offset}");
+    public override string ToString() =>
+        Branch == 0 ? Offset.ToString(CultureInfo.InvariantCulture) : string.Create(CultureInfo.InvariantCulture, $"{Branch}:{Offset}");
 
     /// <summary>Reads what <see cref="ToString"/> wrote. Throws <see cref="FormatException"/> for anything else.</summary>
     public static LogPosition Parse(string text)
     {
         ArgumentNullException.ThrowIfNull(text);
         var colon = text.IndexOf(':', StringComparison.Ordinal);
-        return int.TryParse(colon < 0 ? "0" : text.AsSpan(0, colon), NumberStyles.None, CultureInfo.InvariantCulture, out var branch)
+        return
+            int.TryParse(colon < 0 ? "0" : text.AsSpan(0, colon), NumberStyles.None, CultureInfo.InvariantCulture, out var branch)
             && ulong.TryParse(text.AsSpan(colon + 1), NumberStyles.None, CultureInfo.InvariantCulture, out var offset)
             ? new LogPosition(branch, offset)
             : throw new FormatException($"'{text}' is not a position.");

@@ -98,26 +98,33 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
         return true;
     }
 
-    private bool TryWrite(Row row, int place) => (columns[place].Kind, row.KindAt(place)) switch
-    {
-        (CanonicalKind.Boolean, _) => Boolean(row, place),
-        (CanonicalKind.Decimal, ValueKind.Text) => Decimal(ExactDecimal.Parse(row.TextAt(place))),
-        (CanonicalKind.Decimal, ValueKind.Real) => Shortened(row.RealAt(place)) || Decimal(ExactDecimal.Parse(row.RealAt(place).ToString("R", CultureInfo.InvariantCulture))),
-        (CanonicalKind.Real or CanonicalKind.Single, _) => Real(row, place),
-        (CanonicalKind.Text, ValueKind.Integer) => Put(row.DisplayAt(place)),
-        (CanonicalKind.Date, ValueKind.Text) => Whole(CivilTime.ParseDate(row.TextAt(place))),
-        (CanonicalKind.Moment, ValueKind.Text) => Whole(CivilTime.ParseInstant(row.TextAt(place)) ?? CivilTime.ParseTimestamp(row.TextAt(place))),
-        (CanonicalKind.Bytes, ValueKind.Text) => Hexadecimal(row.ValueAt(place)),
-        (CanonicalKind.Json, ValueKind.Text) => CanonicalJson.TryWrite(row.ValueAt(place), made),
-        _ => false,
-    };
+    private bool TryWrite(Row row, int place) =>
+        (columns[place].Kind, row.KindAt(place)) switch
+        {
+            (CanonicalKind.Boolean, _) => Boolean(row, place),
+            (CanonicalKind.Decimal, ValueKind.Text) => Decimal(ExactDecimal.Parse(row.TextAt(place))),
+            (CanonicalKind.Decimal, ValueKind.Real) => Shortened(row.RealAt(place))
+                || Decimal(ExactDecimal.Parse(row.RealAt(place).ToString("R", CultureInfo.InvariantCulture))),
+            (CanonicalKind.Real or CanonicalKind.Single, _) => Real(row, place),
+            (CanonicalKind.Text, ValueKind.Integer) => Put(row.DisplayAt(place)),
+            (CanonicalKind.Date, ValueKind.Text) => Whole(CivilTime.ParseDate(row.TextAt(place))),
+            (CanonicalKind.Moment, ValueKind.Text) => Whole(
+                CivilTime.ParseInstant(row.TextAt(place)) ?? CivilTime.ParseTimestamp(row.TextAt(place))
+            ),
+            (CanonicalKind.Bytes, ValueKind.Text) => Hexadecimal(row.ValueAt(place)),
+            (CanonicalKind.Json, ValueKind.Text) => CanonicalJson.TryWrite(row.ValueAt(place), made),
+            _ => false,
+        };
 
-    private bool Boolean(Row row, int place) => row.KindAt(place) switch
-    {
-        ValueKind.Integer when row.IntegerAt(place) is 0 or 1 => Put(row.IntegerAt(place) == 1 ? "t" : "f"),
-        ValueKind.Text when ValueText.Read(ExpressionType.Boolean, row.TextAt(place)) is { IsNull: false } truth => Put(truth.Truth ? "t" : "f"),
-        _ => false,
-    };
+    private bool Boolean(Row row, int place) =>
+        row.KindAt(place) switch
+        {
+            ValueKind.Integer when row.IntegerAt(place) is 0 or 1 => Put(row.IntegerAt(place) == 1 ? "t" : "f"),
+            ValueKind.Text when ValueText.Read(ExpressionType.Boolean, row.TextAt(place)) is { IsNull: false } truth => Put(
+                truth.Truth ? "t" : "f"
+            ),
+            _ => false,
+        };
 
     /// <summary>The digits without zeros at the end; those before the point stay.</summary>
     private bool Decimal(ExactDecimal? number)
@@ -128,7 +135,13 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
         }
 
         var text = number.ToString();
-        return Put(text.Contains('.', StringComparison.Ordinal) ? text.TrimEnd('0').TrimEnd('.') is "-0" ? "0" : text.TrimEnd('0').TrimEnd('.') : text);
+        return Put(
+            text.Contains('.', StringComparison.Ordinal)
+                ? text.TrimEnd('0').TrimEnd('.') is "-0"
+                    ? "0"
+                    : text.TrimEnd('0').TrimEnd('.')
+                : text
+        );
     }
 
     private bool Real(Row row, int place)
@@ -146,7 +159,12 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
         }
 
         var narrow = columns[place].Kind == CanonicalKind.Single;
-        return Put(double.IsNaN(real) ? "NaN" : real == 0 ? "0" : narrow ? ((float)real).ToString("R", CultureInfo.InvariantCulture) : real.ToString("R", CultureInfo.InvariantCulture));
+        return Put(
+            double.IsNaN(real) ? "NaN"
+            : real == 0 ? "0"
+            : narrow ? ((float)real).ToString("R", CultureInfo.InvariantCulture)
+            : real.ToString("R", CultureInfo.InvariantCulture)
+        );
     }
 
     private bool Whole(long? number)
@@ -168,7 +186,13 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
         isNegative = text.StartsWith("-"u8);
         digits = isNegative ? text[1..] : text;
         var point = digits.IndexOf((byte)'.');
-        if (digits.IsEmpty || point == 0 || point == digits.Length - 1 || digits.ContainsAnyExcept(Digits) || (point >= 0 && digits[(point + 1)..].Contains((byte)'.')))
+        if (
+            digits.IsEmpty
+            || point == 0
+            || point == digits.Length - 1
+            || digits.ContainsAnyExcept(Digits)
+            || (point >= 0 && digits[(point + 1)..].Contains((byte)'.'))
+        )
         {
             return false;
         }
@@ -187,11 +211,16 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
 
     /// <summary>The days of a date written as year, month and day of four, two and two digits; null for any other.</summary>
     private static long? PlainDate(ReadOnlySpan<byte> text) =>
-        text.Length == 10 && text[4] == '-' && text[7] == '-'
-            && int.TryParse(text[..4], NumberStyles.None, CultureInfo.InvariantCulture, out var year)
-            && int.TryParse(text[5..7], NumberStyles.None, CultureInfo.InvariantCulture, out var month)
-            && int.TryParse(text[8..], NumberStyles.None, CultureInfo.InvariantCulture, out var day)
-            && month is >= 1 and <= 12 && day >= 1 && year >= 1 && day <= DateTime.DaysInMonth(year, month)
+        text.Length == 10
+        && text[4] == '-'
+        && text[7] == '-'
+        && int.TryParse(text[..4], NumberStyles.None, CultureInfo.InvariantCulture, out var year)
+        && int.TryParse(text[5..7], NumberStyles.None, CultureInfo.InvariantCulture, out var month)
+        && int.TryParse(text[8..], NumberStyles.None, CultureInfo.InvariantCulture, out var day)
+        && month is >= 1 and <= 12
+        && day >= 1
+        && year >= 1
+        && day <= DateTime.DaysInMonth(year, month)
             ? CivilTime.DaysOf(year, month, day)
             : null;
 
@@ -203,7 +232,9 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
         return TryPlain(text[..written], out var isNegative, out var digits) && Put(isNegative ? "-"u8 : default) && Put(digits);
     }
 
-    private bool Hexadecimal(ReadOnlySpan<byte> text) => text.StartsWith("\\x"u8) && text.Length % 2 == 0
+    private bool Hexadecimal(ReadOnlySpan<byte> text) =>
+        text.StartsWith("\\x"u8)
+        && text.Length % 2 == 0
         && Convert.FromHexString(text[2..], made.GetSpan(text.Length), out _, out var written) == OperationStatus.Done
         && Claimed(written);
 

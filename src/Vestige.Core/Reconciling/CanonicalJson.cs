@@ -8,7 +8,8 @@ namespace Vestige.Core.Reconciling;
 /// <summary>
 /// JSON in one form: as RFC 8785 (JSON Canonicalization Scheme), keys sorted by their UTF-16 code units, no white space, strings with
 /// the fewest escapes; except that numbers keep all of their digits, where the scheme would round them to binary64. They are laid out by
-/// the same rule (ECMAScript, Number::toString), so that wherever binary64 holds a number exactly as written, both agree. Of equal keys all stay.
+/// the same rule (ECMAScript, Number::toString), so that wherever binary64 holds a number exactly as written, both agree. Of equal keys all
+/// stay.
 /// </summary>
 public static class CanonicalJson
 {
@@ -133,9 +134,9 @@ public static class CanonicalJson
             return string.Create(CultureInfo.InvariantCulture, $"{sign}{digits[0]}{fraction}e{(power < 0 ? '-' : '+')}{Math.Abs(power)}");
         }
 
-        return place <= 0
-            ? $"{sign}0.{new string('0', (int)-place)}{digits}"
-            : digits.Length <= place ? sign + digits.PadRight((int)place, '0') : $"{sign}{digits[..(int)place]}.{digits[(int)place..]}";
+        return place <= 0 ? $"{sign}0.{new string('0', (int)-place)}{digits}"
+            : digits.Length <= place ? sign + digits.PadRight((int)place, '0')
+            : $"{sign}{digits[..(int)place]}.{digits[(int)place..]}";
     }
 
     private static void Put(string text, IBufferWriter<byte> into) => Encoding.UTF8.GetBytes(text, into);

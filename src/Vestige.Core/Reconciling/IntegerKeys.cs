@@ -19,7 +19,9 @@ public static class IntegerKeys
         return table.HasKey && table.KeyOrdinals.All(ordinal => meaning(table.Columns[ordinal]).Type == ExpressionType.Integer);
     }
 
-    /// <summary>Compares rows that hold the key columns only. What is no whole number, as some engines let stand in such a column, comes last.</summary>
+    /// <summary>
+    /// Compares rows that hold the key columns only. What is no whole number, as some engines let stand in such a column, comes last.
+    /// </summary>
     public static int Compare(Row left, Row right)
     {
         for (var i = 0; i < Math.Min(left.Count, right.Count); i++)
@@ -43,7 +45,10 @@ public static class IntegerKeys
         writer.Begin(columns);
         foreach (var part in parts)
         {
-            if (parts.Length != columns || !long.TryParse(part, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number))
+            if (
+                parts.Length != columns
+                || !long.TryParse(part, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
+            )
             {
                 return default;
             }
@@ -58,10 +63,13 @@ public static class IntegerKeys
     public static string Display(Row key) => string.Join(", ", key.Places.Select(key.DisplayAt));
 
     /// <summary>A value of a key as it is compared.</summary>
-    internal static Int128 Number(Row row, int column) => row.KindAt(column) switch
-    {
-        ValueKind.Integer => row.IntegerAt(column),
-        ValueKind.Text when long.TryParse(row.ValueAt(column), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number) => number,
-        _ => Int128.MaxValue,
-    };
+    internal static Int128 Number(Row row, int column) =>
+        row.KindAt(column) switch
+        {
+            ValueKind.Integer => row.IntegerAt(column),
+            ValueKind.Text
+                when long.TryParse(row.ValueAt(column), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number) =>
+                number,
+            _ => Int128.MaxValue,
+        };
 }

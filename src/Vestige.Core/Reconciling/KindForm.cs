@@ -7,9 +7,7 @@ namespace Vestige.Core.Reconciling;
 /// <summary>Values by their kind, length and bytes: for two databases of one engine whose values are not all texts.</summary>
 public sealed class KindForm : IRowForm
 {
-    private KindForm()
-    {
-    }
+    private KindForm() { }
 
     public static KindForm Instance { get; } = new();
 

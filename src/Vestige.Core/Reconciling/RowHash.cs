@@ -30,7 +30,11 @@ public sealed class RowHash(IRowForm form, HashFunction? function = null)
     }
 
     /// <summary>MD5 (RFC 1321), which databases compute too, read as a number with its first byte highest.</summary>
-    [SuppressMessage("Security", "CA5351:Do Not Use Broken Cryptographic Algorithms", Justification = "Compared, not trusted: databases compute the same.")]
+    [SuppressMessage(
+        "Security",
+        "CA5351:Do Not Use Broken Cryptographic Algorithms",
+        Justification = "Compared, not trusted: databases compute the same."
+    )]
     public static UInt128 Standard(ReadOnlySpan<byte> bytes)
     {
         Span<byte> made = stackalloc byte[MD5.HashSizeInBytes];

@@ -74,11 +74,12 @@ public sealed class Segments
     }
 
     /// <summary>The keys of a range within a larger one.</summary>
-    public KeySpan SpanOf(int segment, KeySpan within) => new(
-        segment == 0 ? within.From : Bounds[segment - 1],
-        segment == Bounds.Count ? within.Before : Bounds[segment]);
+    public KeySpan SpanOf(int segment, KeySpan within) =>
+        new(segment == 0 ? within.From : Bounds[segment - 1], segment == Bounds.Count ? within.Before : Bounds[segment]);
 
-    /// <summary>The spans of keys that hold some segments: one for each run of neighbours where cut by ranges, the whole where by hash.</summary>
+    /// <summary>
+    /// The spans of keys that hold some segments: one for each run of neighbours where cut by ranges, the whole where by hash.
+    /// </summary>
     /// <param name="wanted">The segments, in ascending order.</param>
     /// <param name="within">The keys that are cut.</param>
     public IEnumerable<KeySpan> SpansOf(IReadOnlyList<int> wanted, KeySpan within)

@@ -9,7 +9,10 @@ public static class TextDifference
     /// Both texts in pieces, each the same on both sides or not: by their longest common subsequence within what is left between a
     /// common beginning and a common end; what is left of very long texts is one piece.
     /// </summary>
-    public static (IReadOnlyList<(string Text, bool Differs)> Left, IReadOnlyList<(string Text, bool Differs)> Right) Of(string left, string right)
+    public static (IReadOnlyList<(string Text, bool Differs)> Left, IReadOnlyList<(string Text, bool Differs)> Right) Of(
+        string left,
+        string right
+    )
     {
         ArgumentNullException.ThrowIfNull(left);
         ArgumentNullException.ThrowIfNull(right);

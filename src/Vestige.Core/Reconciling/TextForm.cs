@@ -13,9 +13,7 @@ public sealed class TextForm : IRowForm
     private static readonly SearchValues<byte> Quoted = SearchValues.Create("\"\\(), \t\n\v\f\r"u8);
     private static readonly SearchValues<byte> Doubled = SearchValues.Create("\"\\"u8);
 
-    private TextForm()
-    {
-    }
+    private TextForm() { }
 
     public static TextForm Instance { get; } = new();
 

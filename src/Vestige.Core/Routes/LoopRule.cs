@@ -8,11 +8,17 @@ namespace Vestige.Core.Routes;
 /// </summary>
 public static class LoopRule
 {
-    /// <summary>The crossings that lead a table's rows back to it, in their order, beginning with the new one; null when there is no loop.</summary>
+    /// <summary>
+    /// The crossings that lead a table's rows back to it, in their order, beginning with the new one; null when there is no loop.
+    /// </summary>
     /// <param name="added">The crossing that is to be saved or started.</param>
     /// <param name="tables">The source's tables that it takes.</param>
     /// <param name="others">All other crossings.</param>
-    public static (TableName Table, IReadOnlyList<string> Crossings)? Find(CarriedRows added, IEnumerable<TableName> tables, IReadOnlyList<CarriedRows> others)
+    public static (TableName Table, IReadOnlyList<string> Crossings)? Find(
+        CarriedRows added,
+        IEnumerable<TableName> tables,
+        IReadOnlyList<CarriedRows> others
+    )
     {
         ArgumentNullException.ThrowIfNull(added);
         ArgumentNullException.ThrowIfNull(tables);

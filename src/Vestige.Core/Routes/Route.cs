@@ -21,7 +21,9 @@ public sealed class Route
 
     /// <summary>Reads what <see cref="ToString"/> wrote; null stands for none.</summary>
     public static Route Parse(string? text) =>
-        string.IsNullOrEmpty(text) ? None : new Route([.. text.Split(Separator, StringSplitOptions.RemoveEmptyEntries).Distinct().Take(MostDatabases)]);
+        string.IsNullOrEmpty(text)
+            ? None
+            : new Route([.. text.Split(Separator, StringSplitOptions.RemoveEmptyEntries).Distinct().Take(MostDatabases)]);
 
     public bool Has(string database) => databases.Contains(database);
 

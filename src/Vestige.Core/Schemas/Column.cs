@@ -8,7 +8,9 @@ namespace Vestige.Core.Schemas;
 /// <param name="Default">The default as an expression in the database's own words; null when there is none.</param>
 /// <param name="Generated">True when the database computes the value itself.</param>
 /// <param name="Collation">In the database's own words, where it is not the type's own; null otherwise and where it was not read.</param>
-/// <param name="Id">The database's own number of the column, which a rename keeps and no later column of the table gets; null where it has none.</param>
+/// <param name="Id">
+/// The database's own number of the column, which a rename keeps and no later column of the table gets; null where it has none.
+/// </param>
 public sealed record Column(
     string Name,
     string Type,
@@ -17,4 +19,5 @@ public sealed record Column(
     string? Default = null,
     bool Generated = false,
     string? Collation = null,
-    int? Id = null);
+    int? Id = null
+);

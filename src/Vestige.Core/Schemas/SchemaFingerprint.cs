@@ -49,7 +49,14 @@ public static class SchemaFingerprint
     /// </summary>
     private static string OfColumns(TableSchema form)
     {
-        var told = form.Columns.OrderBy(column => column.Name, StringComparer.Ordinal).Select(column => new { column.Name, column.Type, IsKey = column.KeyOrdinal > 0 });
+        var told = form
+            .Columns.OrderBy(column => column.Name, StringComparer.Ordinal)
+            .Select(column => new
+            {
+                column.Name,
+                column.Type,
+                IsKey = column.KeyOrdinal > 0,
+            });
         return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(JsonSerializer.Serialize(told))))[..32];
     }
 }

@@ -18,14 +18,19 @@ public readonly record struct TableName(string Schema, string Name) : IComparabl
         var dot = text.IndexOf('.', StringComparison.Ordinal);
         if (dot <= 0 || dot == text.Length - 1)
         {
-            throw new FormatException($"'{(text.Length > 100 ? text[..100] + "..." : text)}' is not a table name. Write it as schema.table.");
+            throw new FormatException(
+                $"'{(text.Length > 100 ? text[..100] + "..." : text)}' is not a table name. Write it as schema.table."
+            );
         }
 
         return new TableName(text[..dot], text[(dot + 1)..]);
     }
 
     /// <summary>A text that <see cref="Parse"/> reads back, whatever the names are.</summary>
-    public string ToText() => Schema.Contains('.', StringComparison.Ordinal) || Schema.StartsWith('"') ? $"\"{Schema.Replace("\"", "\"\"", StringComparison.Ordinal)}\".{Name}" : ToString();
+    public string ToText() =>
+        Schema.Contains('.', StringComparison.Ordinal) || Schema.StartsWith('"')
+            ? $"\"{Schema.Replace("\"", "\"\"", StringComparison.Ordinal)}\".{Name}"
+            : ToString();
 
     /// <summary>The place of the quote that ends the one at the beginning; -1 when there is none.</summary>
     private static int EndOfQuoted(string text)

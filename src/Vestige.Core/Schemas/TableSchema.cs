@@ -5,7 +5,8 @@ public sealed record TableSchema(
     TableName Name,
     IReadOnlyList<Column> Columns,
     IReadOnlyList<UniqueKey> UniqueKeys,
-    IReadOnlyList<ForeignKey> ForeignKeys)
+    IReadOnlyList<ForeignKey> ForeignKeys
+)
 {
     private Tuple<IReadOnlyList<Column>, int[]>? keys;
 
@@ -40,11 +41,14 @@ public sealed record TableSchema(
             var known = keys;
             if (known is null || !ReferenceEquals(known.Item1, Columns))
             {
-                int[] ordinals = [.. Columns
-                    .Select((column, index) => (column, index))
-                    .Where(pair => pair.column.KeyOrdinal > 0)
-                    .OrderBy(pair => pair.column.KeyOrdinal)
-                    .Select(pair => pair.index)];
+                int[] ordinals =
+                [
+                    .. Columns
+                        .Select((column, index) => (column, index))
+                        .Where(pair => pair.column.KeyOrdinal > 0)
+                        .OrderBy(pair => pair.column.KeyOrdinal)
+                        .Select(pair => pair.index),
+                ];
                 keys = known = Tuple.Create(Columns, ordinals);
             }
 
@@ -107,9 +111,9 @@ public sealed record TableSchema(
         }
 
         var extra = other.Columns.FirstOrDefault(column => IndexOf(column.Name) < 0);
-        return extra is not null
-            ? $"column {extra.Name} exists only there"
-            : SameForm(other) ? null : "the columns stand in another order there";
+        return extra is not null ? $"column {extra.Name} exists only there"
+            : SameForm(other) ? null
+            : "the columns stand in another order there";
     }
 
     private static string Typed(Column column) => column.Type.Length == 0 ? "of no type" : column.Type;

@@ -11,13 +11,21 @@ public static class Figures
     private static readonly NumberFormatInfo Grouped = new() { NumberGroupSeparator = Thin.ToString(), NumberDecimalDigits = 0 };
 
     /// <summary>A position as its source writes it, grouped where it is a number.</summary>
-    public static string Position(string text) => long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? Count(number) : text;
+    public static string Position(string text) =>
+        long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? Count(number) : text;
+
+    /// <summary>The first of some things, and how many more there are.</summary>
+    public static string Listed(IReadOnlyCollection<string> all, int most)
+    {
+        ArgumentNullException.ThrowIfNull(all);
+        var more = all.Count > most ? $" and {all.Count - most} more" : "";
+        return $"{string.Join(", ", all.Take(most))}{more}";
+    }
 
     public static string Count(long value) => value.ToString("N0", Grouped);
 
-    public static string Rate(double perSecond) => perSecond is > 0 and < 10
-        ? perSecond.ToString("0.#", CultureInfo.InvariantCulture)
-        : Count((long)Math.Round(perSecond));
+    public static string Rate(double perSecond) =>
+        perSecond is > 0 and < 10 ? perSecond.ToString("0.#", CultureInfo.InvariantCulture) : Count((long)Math.Round(perSecond));
 
     /// <summary>0.3 s, 48 s, 6.2 min, 2 h 10 min, 3 d 4 h.</summary>
     public static string Duration(TimeSpan span)
@@ -37,14 +45,15 @@ public static class Figures
     }
 
     /// <summary>Decimal units: 12 kB, 3.1 MB, 2.4 GB.</summary>
-    public static string Bytes(long bytes) => bytes switch
-    {
-        < 1000 => $"{bytes} B",
-        < 1_000_000 => Scaled(bytes, 1e3, "kB"),
-        < 1_000_000_000 => Scaled(bytes, 1e6, "MB"),
-        < 1_000_000_000_000 => Scaled(bytes, 1e9, "GB"),
-        _ => Scaled(bytes, 1e12, "TB"),
-    };
+    public static string Bytes(long bytes) =>
+        bytes switch
+        {
+            < 1000 => $"{bytes} B",
+            < 1_000_000 => Scaled(bytes, 1e3, "kB"),
+            < 1_000_000_000 => Scaled(bytes, 1e6, "MB"),
+            < 1_000_000_000_000 => Scaled(bytes, 1e9, "GB"),
+            _ => Scaled(bytes, 1e12, "TB"),
+        };
 
     /// <summary>"1 table", "3 tables"; the plural only adds an s unless given.</summary>
     public static string Of(long count, string one, string? many = null) => $"{Count(count)} {(count == 1 ? one : many ?? one + "s")}";

@@ -11,7 +11,10 @@ public static class Wildcards
     public static bool Matches<T>(ReadOnlySpan<T> pattern, ReadOnlySpan<T> text, T any, T one)
         where T : struct, IEquatable<T>
     {
-        int p = 0, t = 0, star = -1, mark = 0;
+        int p = 0,
+            t = 0,
+            star = -1,
+            mark = 0;
         while (t < text.Length)
         {
             if (p < pattern.Length && pattern[p].Equals(any))

@@ -13,7 +13,10 @@ public static class CarriedColumns
     {
         ArgumentNullException.ThrowIfNull(source);
         ArgumentNullException.ThrowIfNull(names);
-        var carried = names.Select(name => columns.FirstOrDefault(column => column.Distinct && column.Of == source.IndexOf(name))?.Name).OfType<string>().ToList();
+        var carried = names
+            .Select(name => columns.FirstOrDefault(column => column.Distinct && column.Of == source.IndexOf(name))?.Name)
+            .OfType<string>()
+            .ToList();
         return carried.Count == names.Count ? carried : null;
     }
 
@@ -24,7 +27,14 @@ public static class CarriedColumns
         ArgumentNullException.ThrowIfNull(names);
         var source = treatment.Source;
         var carried = names
-            .Select(name => treatment.Columns.FirstOrDefault(column => column.Of == source.IndexOf(name) && (column.IsTranscribed || (column.IsPassed && column.Type == source.Columns[column.Of].Type)))?.Name)
+            .Select(name =>
+                treatment
+                    .Columns.FirstOrDefault(column =>
+                        column.Of == source.IndexOf(name)
+                        && (column.IsTranscribed || (column.IsPassed && column.Type == source.Columns[column.Of].Type))
+                    )
+                    ?.Name
+            )
             .OfType<string>()
             .ToList();
         return carried.Count == names.Count ? carried : null;

@@ -7,4 +7,5 @@ namespace Vestige.Core.Treatments;
 /// <param name="CommittedAt">Gets the source's commit time; NULL for rows of a load.</param>
 public sealed record ChangeMarkColumns(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? Operation = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? CommittedAt = null);
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? CommittedAt = null
+);

@@ -15,7 +15,8 @@ public sealed record ChildRows(
     string From,
     string Into,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? Ordinal = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<ChildColumn>? Columns = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<ChildColumn>? Columns = null
+)
 {
     /// <summary>The name by which steps mean the child rows: that of the table, a dot, and the column.</summary>
     public TableName NameFor(TableName table) => table with { Name = $"{table.Name}.{From}" };

@@ -10,7 +10,13 @@ namespace Vestige.Core.Treatments;
 /// <param name="keys">The keys of masks.</param>
 /// <param name="columns">The columns so far; steps change them.</param>
 /// <param name="problems">Gets what is wrong.</param>
-internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskKeys keys, List<TreatedColumn> columns, List<TreatmentProblem> problems)
+internal sealed class ColumnSteps(
+    TableSchema source,
+    IEngineTypes types,
+    IMaskKeys keys,
+    List<TreatedColumn> columns,
+    List<TreatmentProblem> problems
+)
 {
     public Expression? Condition(string text, string field) => Parsed(text, field, condition: true);
 
@@ -18,12 +24,27 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
     {
         try
         {
-            var known = columns.Select(column => new ExpressionColumn(column.Name, column.Type, column.Meaning) { Value = column.Make, Place = column.Source, Reads = column.Reads }).ToList();
+            var known = columns
+                .Select(column => new ExpressionColumn(column.Name, column.Type, column.Meaning)
+                {
+                    Value = column.Make,
+                    Place = column.Source,
+                    Reads = column.Reads,
+                })
+                .ToList();
             return condition ? Expression.ParseCondition(text, known) : Expression.Parse(text, known);
         }
         catch (ExpressionException exception)
         {
-            problems.Add(new TreatmentProblem(field, $"at character {exception.Place + 1}: {exception.Message.TrimEnd('.')}", "Correct the expression there.", exception.Place, exception.Length));
+            problems.Add(
+                new TreatmentProblem(
+                    field,
+                    $"at character {exception.Place + 1}: {exception.Message.TrimEnd('.')}",
+                    "Correct the expression there.",
+                    exception.Place,
+                    exception.Length
+                )
+            );
             return null;
         }
     }
@@ -33,7 +54,13 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
         var place = columns.FindIndex(candidate => candidate.Name == column);
         if (place < 0)
         {
-            problems.Add(new TreatmentProblem(field, $"{source.Name} has no column {column}", $"Name one of {string.Join(", ", columns.Take(20).Select(candidate => candidate.Name))}."));
+            problems.Add(
+                new TreatmentProblem(
+                    field,
+                    $"{source.Name} has no column {column}",
+                    $"Name one of {string.Join(", ", columns.Take(20).Select(candidate => candidate.Name))}."
+                )
+            );
         }
 
         return place;
@@ -49,13 +76,21 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
 
         if (columns[place].KeyOrdinal > 0)
         {
-            problems.Add(new TreatmentProblem(field, $"{column} is in the key of {source.Name}", "Keep it: rows are found by it. A mask can hide its values."));
+            problems.Add(
+                new TreatmentProblem(
+                    field,
+                    $"{column} is in the key of {source.Name}",
+                    "Keep it: rows are found by it. A mask can hide its values."
+                )
+            );
             return;
         }
 
         if (columns[place].MessageKeyOrdinal > 0)
         {
-            problems.Add(new TreatmentProblem(field, $"messages of {source.Name} are keyed by {column}", "Keep it, or choose another key."));
+            problems.Add(
+                new TreatmentProblem(field, $"messages of {source.Name} are keyed by {column}", "Keep it, or choose another key.")
+            );
             return;
         }
 
@@ -67,7 +102,13 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
     {
         if (names.Count == 0 || columns.Exists(column => column.MessageKeyOrdinal > 0))
         {
-            problems.Add(new TreatmentProblem(field, names.Count == 0 ? "there is no column" : $"messages of {source.Name} have a key already", "Name all columns of the key in one step."));
+            problems.Add(
+                new TreatmentProblem(
+                    field,
+                    names.Count == 0 ? "there is no column" : $"messages of {source.Name} have a key already",
+                    "Name all columns of the key in one step."
+                )
+            );
             return;
         }
 
@@ -114,17 +155,33 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
 
         if (Refused(column.Type, convert.To, convert.AllowLoss) is { } change)
         {
-            problems.Add(new TreatmentProblem($"{field}.to", $"{convert.Column} of {source.Name} from {column.Type} to {convert.To}: {change.Words}", RemedyOf(change)));
+            problems.Add(
+                new TreatmentProblem(
+                    $"{field}.to",
+                    $"{convert.Column} of {source.Name} from {column.Type} to {convert.To}: {change.Words}",
+                    RemedyOf(change)
+                )
+            );
             return;
         }
 
         var type = types.Spelled(convert.To);
-        columns[place] = column with { IsTranscribed = false, ConvertedFrom = column.ConvertedFrom ?? column.Type, Type = type, Meaning = column.IsPassed ? types.MeaningOf(new Column(column.Name, type)) : column.Meaning };
+        columns[place] = column with
+        {
+            IsTranscribed = false,
+            ConvertedFrom = column.ConvertedFrom ?? column.Type,
+            Type = type,
+            Meaning = column.IsPassed ? types.MeaningOf(new Column(column.Name, type)) : column.Meaning,
+        };
     }
 
     /// <summary>What speaks against another type; null when nothing does, or the definition allows it.</summary>
-    private TypeChange? Refused(string from, string to, bool allowLoss) => !Names.IsTypeName(to) ? new TypeChange(TypeOutcome.Impossible, "it is not the name of a type") : types.ChangeOf(from, to) is var change
-        && (change.Outcome == TypeOutcome.Impossible || (change.Outcome == TypeOutcome.MayChange && !allowLoss)) ? change : null;
+    private TypeChange? Refused(string from, string to, bool allowLoss) =>
+        !Names.IsTypeName(to) ? new TypeChange(TypeOutcome.Impossible, "it is not the name of a type")
+        : types.ChangeOf(from, to) is var change
+        && (change.Outcome == TypeOutcome.Impossible || (change.Outcome == TypeOutcome.MayChange && !allowLoss))
+            ? change
+        : null;
 
     private static string RemedyOf(TypeChange change) =>
         change.Outcome == TypeOutcome.Impossible ? "Choose another type." : "Choose a type that holds every value, or say allowLoss: true.";
@@ -145,18 +202,41 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
         var place = columns.FindIndex(column => column.Name == compute.Column);
         if (place >= 0 && columns[place].KeyOrdinal > 0)
         {
-            problems.Add(new TreatmentProblem($"{field}.column", $"{compute.Column} is in the key of {source.Name}", "Give the computed column a name of its own."));
+            problems.Add(
+                new TreatmentProblem(
+                    $"{field}.column",
+                    $"{compute.Column} is in the key of {source.Name}",
+                    "Give the computed column a name of its own."
+                )
+            );
             return;
         }
 
         var made = types.TypeFor(expression.Type);
         if (compute.Type is { } type && Refused(made, type, compute.AllowLoss) is { } change)
         {
-            problems.Add(new TreatmentProblem($"{field}.type", $"{compute.Column} of {source.Name}, which is {expression.Type.Word()}, into {type}: {change.Words}", RemedyOf(change)));
+            problems.Add(
+                new TreatmentProblem(
+                    $"{field}.type",
+                    $"{compute.Column} of {source.Name}, which is {expression.Type.Word()}, into {type}: {change.Words}",
+                    RemedyOf(change)
+                )
+            );
             return;
         }
 
-        var column = new TreatedColumn(compute.Column, compute.Type is null ? made : types.Spelled(compute.Type), new ColumnMeaning(expression.Type), -1, expression.Columns, Distinct: false) { Make = expression.Run, ConvertedFrom = compute.Type is null ? null : made };
+        var column = new TreatedColumn(
+            compute.Column,
+            compute.Type is null ? made : types.Spelled(compute.Type),
+            new ColumnMeaning(expression.Type),
+            -1,
+            expression.Columns,
+            Distinct: false
+        )
+        {
+            Make = expression.Run,
+            ConvertedFrom = compute.Type is null ? null : made,
+        };
         if (place >= 0)
         {
             columns[place] = column with { Of = columns[place].Of, Masked = columns[place].Masked };
@@ -191,7 +271,13 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
 
         if (column.KeyOrdinal > 0 && !masked.Distinct)
         {
-            problems.Add(new TreatmentProblem($"{field}.by", $"{mask.Column} is in the key of {source.Name}, and this mask would make rows one", "Mask a key by hash or by a pseudonym of the kind code or number."));
+            problems.Add(
+                new TreatmentProblem(
+                    $"{field}.by",
+                    $"{mask.Column} is in the key of {source.Name}, and this mask would make rows one",
+                    "Mask a key by hash or by a pseudonym of the kind code or number."
+                )
+            );
             return;
         }
 
@@ -243,22 +329,47 @@ internal sealed class ColumnSteps(TableSchema source, IEngineTypes types, IMaskK
     {
         foreach (var same in columns.GroupBy(column => column.Name).Where(group => group.Count() > 1))
         {
-            problems.Add(new TreatmentProblem("treatment", $"{source.Name} would have two columns {same.Key} on the target", "Give one of them another name."));
+            problems.Add(
+                new TreatmentProblem(
+                    "treatment",
+                    $"{source.Name} would have two columns {same.Key} on the target",
+                    "Give one of them another name."
+                )
+            );
         }
 
         foreach (var column in columns.Where(column => Names.IsTooLong(column.Name, types.LongestName)))
         {
-            problems.Add(new TreatmentProblem("treatment", $"the column name {column.Name} of {source.Name} is longer than the target's {types.LongestName} bytes", "Give it a shorter one."));
+            problems.Add(
+                new TreatmentProblem(
+                    "treatment",
+                    $"the column name {column.Name} of {source.Name} is longer than the target's {types.LongestName} bytes",
+                    "Give it a shorter one."
+                )
+            );
         }
 
         foreach (var column in columns.Where(column => column.HasNoTypeThere))
         {
-            problems.Add(new TreatmentProblem("treatment", $"{column.Name} of {source.Name} has no type, and its values may be of any", "Declare its type at the source, or leave the column out."));
+            problems.Add(
+                new TreatmentProblem(
+                    "treatment",
+                    $"{column.Name} of {source.Name} has no type, and its values may be of any",
+                    "Declare its type at the source, or leave the column out."
+                )
+            );
         }
 
         foreach (var column in columns.Where(column => column is { IsTranscribed: true, Distinct: false, KeyOrdinal: > 0 }))
         {
-            problems.Add(new TreatmentProblem("treatment", $"{column.Name} is in the key of {source.Name}, and two texts that are different there are one {column.Meaning.Type.Word()} on the target", "Hold it as a text at the source, or leave the table out."));
+            problems.Add(
+                new TreatmentProblem(
+                    "treatment",
+                    $"{column.Name} is in the key of {source.Name}, and two texts that are different there are one "
+                        + $"{column.Meaning.Type.Word()} on the target",
+                    "Hold it as a text at the source, or leave the table out."
+                )
+            );
         }
 
         if (columns.Count == 0)

@@ -7,7 +7,9 @@ namespace Vestige.Core.Treatments;
 /// <summary>The elements of a JSON array (RFC 8259), each as the values of some columns. Numbers keep every digit.</summary>
 internal sealed class JsonElements(IReadOnlyList<(ChildColumn Column, ExpressionType Type)> columns)
 {
-    /// <summary>None for JSON's null. Throws <see cref="EvaluationException"/> when it is no array, or a value is not of its column's type.</summary>
+    /// <summary>
+    /// None for JSON's null. Throws <see cref="EvaluationException"/> when it is no array, or a value is not of its column's type.
+    /// </summary>
     public IReadOnlyList<Datum[]> Read(string text)
     {
         try
@@ -38,7 +40,9 @@ internal sealed class JsonElements(IReadOnlyList<(ChildColumn Column, Expression
             }
             else if (element.ValueKind != JsonValueKind.Object)
             {
-                throw new EvaluationException($"element {ordinal} is a JSON {Word(element.ValueKind)}, and {column.Column} is a member of an object");
+                throw new EvaluationException(
+                    $"element {ordinal} is a JSON {Word(element.ValueKind)}, and {column.Column} is a member of an object"
+                );
             }
             else
             {
@@ -49,20 +53,26 @@ internal sealed class JsonElements(IReadOnlyList<(ChildColumn Column, Expression
         return values;
     }
 
-    private static Datum Value(JsonElement value, ExpressionType type, ChildColumn column, int ordinal) => (type, value.ValueKind) switch
-    {
-        (_, JsonValueKind.Null) => Datum.Null,
-        (ExpressionType.Text, JsonValueKind.String) => Datum.Of(value.GetString()!),
-        (ExpressionType.Text, _) => Datum.Of(value.GetRawText()),
-        (ExpressionType.Boolean, JsonValueKind.True or JsonValueKind.False) => Datum.Of(value.GetBoolean()),
-        (ExpressionType.Integer, JsonValueKind.Number) when long.TryParse(value.GetRawText(), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var whole) => Datum.Of(whole),
-        (ExpressionType.Decimal, JsonValueKind.Number) when ExactDecimal.Parse(value.GetRawText()) is { } exact => Datum.Of(exact),
-        _ => throw new EvaluationException($"{column.Column} of element {ordinal} is a JSON {Word(value.ValueKind)} that is not {type.Word()}"),
-    };
+    private static Datum Value(JsonElement value, ExpressionType type, ChildColumn column, int ordinal) =>
+        (type, value.ValueKind) switch
+        {
+            (_, JsonValueKind.Null) => Datum.Null,
+            (ExpressionType.Text, JsonValueKind.String) => Datum.Of(value.GetString()!),
+            (ExpressionType.Text, _) => Datum.Of(value.GetRawText()),
+            (ExpressionType.Boolean, JsonValueKind.True or JsonValueKind.False) => Datum.Of(value.GetBoolean()),
+            (ExpressionType.Integer, JsonValueKind.Number)
+                when long.TryParse(value.GetRawText(), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var whole) =>
+                Datum.Of(whole),
+            (ExpressionType.Decimal, JsonValueKind.Number) when ExactDecimal.Parse(value.GetRawText()) is { } exact => Datum.Of(exact),
+            _ => throw new EvaluationException(
+                $"{column.Column} of element {ordinal} is a JSON {Word(value.ValueKind)} that is not {type.Word()}"
+            ),
+        };
 
-    private static string Word(JsonValueKind kind) => kind switch
-    {
-        JsonValueKind.True or JsonValueKind.False => "boolean",
-        _ => kind.ToString().ToLowerInvariant(),
-    };
+    private static string Word(JsonValueKind kind) =>
+        kind switch
+        {
+            JsonValueKind.True or JsonValueKind.False => "boolean",
+            _ => kind.ToString().ToLowerInvariant(),
+        };
 }

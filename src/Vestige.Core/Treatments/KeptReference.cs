@@ -13,7 +13,13 @@ public sealed record KeptReference(IReadOnlyList<string> Columns, TableName Refe
     /// What a reference of a source becomes; null with the reason where it would not hold: both sides must carry the values as
     /// they are, and every row that is referred to must be there.
     /// </summary>
-    public static KeptReference? Of(TableTreatment from, TableTreatment to, IReadOnlyList<string> columns, IReadOnlyList<string> referenced, out string reason)
+    public static KeptReference? Of(
+        TableTreatment from,
+        TableTreatment to,
+        IReadOnlyList<string> columns,
+        IReadOnlyList<string> referenced,
+        out string reason
+    )
     {
         ArgumentNullException.ThrowIfNull(from);
         ArgumentNullException.ThrowIfNull(to);

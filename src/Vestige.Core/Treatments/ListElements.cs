@@ -9,7 +9,9 @@ namespace Vestige.Core.Treatments;
 /// </summary>
 public static class ListElements
 {
-    /// <summary>The text of each element, null for NULL. Throws <see cref="EvaluationException"/> when it is none, or has more dimensions.</summary>
+    /// <summary>
+    /// The text of each element, null for NULL. Throws <see cref="EvaluationException"/> when it is none, or has more dimensions.
+    /// </summary>
     public static IReadOnlyList<string?> Read(string text)
     {
         ArgumentNullException.ThrowIfNull(text);
@@ -25,12 +27,14 @@ public static class ListElements
         var end = text.Length - 1;
         for (at++; at < end; at++)
         {
-            elements.Add(text[at] switch
-            {
-                '{' => throw new EvaluationException("the list has more than one dimension"),
-                '"' => Quoted(text, ref at, end),
-                _ => Bare(text, ref at, end),
-            });
+            elements.Add(
+                text[at] switch
+                {
+                    '{' => throw new EvaluationException("the list has more than one dimension"),
+                    '"' => Quoted(text, ref at, end),
+                    _ => Bare(text, ref at, end),
+                }
+            );
             if (at < end && text[at] != ',')
             {
                 throw new EvaluationException("the value is not a list");

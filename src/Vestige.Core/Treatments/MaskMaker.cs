@@ -5,7 +5,14 @@ using Vestige.Core.Schemas;
 namespace Vestige.Core.Treatments;
 
 /// <summary>Makes the column that a mask leaves of another.</summary>
-internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema source, IReadOnlyList<TreatedColumn> columns, IEngineTypes types, IMaskKeys keys)
+internal sealed class MaskMaker(
+    MaskedColumn mask,
+    string field,
+    TableSchema source,
+    IReadOnlyList<TreatedColumn> columns,
+    IEngineTypes types,
+    IMaskKeys keys
+)
 {
     private const int LongestShift = 36_500;
 
@@ -47,7 +54,13 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
     {
         if (isSet && mask.By != manner)
         {
-            Problems.Add(new TreatmentProblem($"{field}.{name}", $"it belongs to another manner than {Word(mask.By)}", $"Remove it, or mask by {Word(manner)}."));
+            Problems.Add(
+                new TreatmentProblem(
+                    $"{field}.{name}",
+                    $"it belongs to another manner than {Word(mask.By)}",
+                    $"Remove it, or mask by {Word(manner)}."
+                )
+            );
         }
     }
 
@@ -67,7 +80,13 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
         var value = ValueText.Read(column.Meaning.Type, text);
         if (value.IsNull)
         {
-            Problems.Add(new TreatmentProblem($"{field}.value", $"it is not {column.Meaning.Type.Word()}", $"Give a value that the column's type {column.Type} takes."));
+            Problems.Add(
+                new TreatmentProblem(
+                    $"{field}.value",
+                    $"it is not {column.Meaning.Type.Word()}",
+                    $"Give a value that the column's type {column.Type} takes."
+                )
+            );
             return null;
         }
 
@@ -78,23 +97,45 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
     {
         if (mask.Last is not (>= 1 and <= 1000) || column.Meaning.Type != ExpressionType.Text)
         {
-            Problems.Add(column.Meaning.Type != ExpressionType.Text
-                ? new TreatmentProblem($"{field}.by", $"{column.Name} is {column.Meaning.Type.Word()}; stars fit into text only", "Choose another manner.")
-                : new TreatmentProblem($"{field}.last", "it is not from 1 to 1000", "Say how many characters stay."));
+            Problems.Add(
+                column.Meaning.Type != ExpressionType.Text
+                    ? new TreatmentProblem(
+                        $"{field}.by",
+                        $"{column.Name} is {column.Meaning.Type.Word()}; stars fit into text only",
+                        "Choose another manner."
+                    )
+                    : new TreatmentProblem($"{field}.last", "it is not from 1 to 1000", "Say how many characters stay.")
+            );
             return null;
         }
 
         var last = mask.Last.Value;
-        return Made(column, column.Type, ExpressionType.Text, row => input(row) is { HasValue: true } value ? Datum.Of(Masking.KeepLast(value.Text, last)) : Datum.Null, column.Reads, distinct: false);
+        return Made(
+            column,
+            column.Type,
+            ExpressionType.Text,
+            row => input(row) is { HasValue: true } value ? Datum.Of(Masking.KeepLast(value.Text, last)) : Datum.Null,
+            column.Reads,
+            distinct: false
+        );
     }
 
     private TreatedColumn? ShiftDate(TreatedColumn column, Evaluator input)
     {
-        if (column.Meaning.Type is not (ExpressionType.Date or ExpressionType.Timestamp or ExpressionType.Instant) || mask.Days is not (>= 1 and <= LongestShift))
+        if (
+            column.Meaning.Type is not (ExpressionType.Date or ExpressionType.Timestamp or ExpressionType.Instant)
+            || mask.Days is not (>= 1 and <= LongestShift)
+        )
         {
-            Problems.Add(mask.Days is >= 1 and <= LongestShift
-                ? new TreatmentProblem($"{field}.by", $"{column.Name} is {column.Meaning.Type.Word()}; only dates and times can be shifted", "Choose another manner.")
-                : new TreatmentProblem($"{field}.days", $"it is not from 1 to {LongestShift}", "Say by how many days at most."));
+            Problems.Add(
+                mask.Days is >= 1 and <= LongestShift
+                    ? new TreatmentProblem(
+                        $"{field}.by",
+                        $"{column.Name} is {column.Meaning.Type.Word()}; only dates and times can be shifted",
+                        "Choose another manner."
+                    )
+                    : new TreatmentProblem($"{field}.days", $"it is not from 1 to {LongestShift}", "Say by how many days at most.")
+            );
             return null;
         }
 
@@ -111,11 +152,10 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
             column,
             column.Type,
             type,
-            row => input(row) is { HasValue: true } value
-                ? Masking.Shifted(type, value, ShiftOf(row))
-                : Datum.Null,
+            row => input(row) is { HasValue: true } value ? Masking.Shifted(type, value, ShiftOf(row)) : Datum.Null,
             [.. column.Reads.Concat(along.SelectMany(mark => mark.Reads)).Distinct()],
-            distinct: false);
+            distinct: false
+        );
 
         int ShiftOf(Row row)
         {
@@ -127,12 +167,16 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
 
     private List<TreatedColumn> AlongOf()
     {
-        var along = mask.Along is { } name ? columns.Where(column => column.Name == name).ToList() : columns.Where(column => column.KeyOrdinal > 0).ToList();
+        var along = mask.Along is { } name
+            ? columns.Where(column => column.Name == name).ToList()
+            : columns.Where(column => column.KeyOrdinal > 0).ToList();
         if (along.Count == 0)
         {
-            Problems.Add(mask.Along is not null
-                ? new TreatmentProblem($"{field}.along", $"{source.Name} has no column {mask.Along}", "Name a column of it.")
-                : new TreatmentProblem($"{field}.by", $"{source.Name} has no key", "Say along which column dates are shifted alike."));
+            Problems.Add(
+                mask.Along is not null
+                    ? new TreatmentProblem($"{field}.along", $"{source.Name} has no column {mask.Along}", "Name a column of it.")
+                    : new TreatmentProblem($"{field}.by", $"{source.Name} has no key", "Say along which column dates are shifted alike.")
+            );
         }
 
         return along;
@@ -207,6 +251,26 @@ internal sealed class MaskMaker(MaskedColumn mask, string field, TableSchema sou
 
     private delegate Datum FromHash(ReadOnlySpan<byte> hash);
 
-    private static TreatedColumn Made(TreatedColumn column, string type, ExpressionType meaning, Evaluator make, IReadOnlyList<int> reads, bool distinct) =>
-        column with { Type = type, Meaning = new ColumnMeaning(meaning), Source = -1, Reads = reads, Masked = true, Distinct = distinct && column.Distinct, Make = make, Put = null, IsTranscribed = false, HasNoTypeThere = false, ConvertedFrom = null };
+    private static TreatedColumn Made(
+        TreatedColumn column,
+        string type,
+        ExpressionType meaning,
+        Evaluator make,
+        IReadOnlyList<int> reads,
+        bool distinct
+    ) =>
+        column with
+        {
+            Type = type,
+            Meaning = new ColumnMeaning(meaning),
+            Source = -1,
+            Reads = reads,
+            Masked = true,
+            Distinct = distinct && column.Distinct,
+            Make = make,
+            Put = null,
+            IsTranscribed = false,
+            HasNoTypeThere = false,
+            ConvertedFrom = null,
+        };
 }

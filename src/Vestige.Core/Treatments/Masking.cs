@@ -12,13 +12,14 @@ internal static class Masking
     public static Datum Hashed(ReadOnlySpan<byte> hash) => Datum.Of(Convert.ToHexStringLower(hash));
 
     /// <summary>What a pseudonym is made of.</summary>
-    public static Datum Pseudonym(PseudonymKind kind, ReadOnlySpan<byte> hash) => kind switch
-    {
-        PseudonymKind.Name => Datum.Of(Pseudonyms.Name(hash)),
-        PseudonymKind.Email => Datum.Of(Pseudonyms.Email(hash)),
-        PseudonymKind.Number => Datum.Of(Pseudonyms.Number(hash)),
-        _ => Datum.Of(Pseudonyms.Code(hash)),
-    };
+    public static Datum Pseudonym(PseudonymKind kind, ReadOnlySpan<byte> hash) =>
+        kind switch
+        {
+            PseudonymKind.Name => Datum.Of(Pseudonyms.Name(hash)),
+            PseudonymKind.Email => Datum.Of(Pseudonyms.Email(hash)),
+            PseudonymKind.Number => Datum.Of(Pseudonyms.Number(hash)),
+            _ => Datum.Of(Pseudonyms.Code(hash)),
+        };
 
     /// <summary>A star for each character but the last; a text that is not longer than what stays becomes stars as a whole.</summary>
     public static string KeepLast(string text, int last)

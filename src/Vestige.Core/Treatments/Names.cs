@@ -23,6 +23,10 @@ public static partial class Names
     /// <summary>Whether a name has more bytes than the engine takes.</summary>
     public static bool IsTooLong(string name, int? longest) => longest is { } most && Encoding.UTF8.GetByteCount(name) > most;
 
-    [GeneratedRegex(@"^[A-Za-z_][\w ]*(\.[A-Za-z_][\w ]*)?( ?\( ?-?[0-9]{1,5}( ?, ?-?[0-9]{1,5})? ?\))?( with(out)? time zone)?( ?\[\])*\z", RegexOptions.CultureInvariant | RegexOptions.ExplicitCapture, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        @"^[A-Za-z_][\w ]*(\.[A-Za-z_][\w ]*)?( ?\( ?-?[0-9]{1,5}( ?, ?-?[0-9]{1,5})? ?\))?( with(out)? time zone)?( ?\[\])*\z",
+        RegexOptions.CultureInvariant | RegexOptions.ExplicitCapture,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex TypeName();
 }

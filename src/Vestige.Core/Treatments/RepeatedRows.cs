@@ -23,15 +23,30 @@ public sealed class RepeatedRows
     /// <param name="read">Takes a value apart into the values of the columns behind the place.</param>
     /// <param name="types">What those values are; of a list's element, the text it was.</param>
     /// <param name="valuesAreText">Whether rows hold every value as text.</param>
-    internal RepeatedRows(int from, TableTreatment treatment, int parents, Func<string, IReadOnlyList<Datum[]>> read, IReadOnlyList<ExpressionType> types, bool valuesAreText)
+    internal RepeatedRows(
+        int from,
+        TableTreatment treatment,
+        int parents,
+        Func<string, IReadOnlyList<Datum[]>> read,
+        IReadOnlyList<ExpressionType> types,
+        bool valuesAreText
+    )
     {
         From = from;
         Treatment = treatment;
         fromName = treatment.Source.Columns[from].Name;
         this.parents = parents;
-        reads = [.. treatment.Columns.SelectMany(column => column.Reads)
-            .Concat(treatment.Keeps.Concat(treatment.OwnTables.Select(table => table.When).OfType<Expression>()).SelectMany(condition => condition.Columns))
-            .Distinct()];
+        reads =
+        [
+            .. treatment
+                .Columns.SelectMany(column => column.Reads)
+                .Concat(
+                    treatment
+                        .Keeps.Concat(treatment.OwnTables.Select(table => table.When).OfType<Expression>())
+                        .SelectMany(condition => condition.Columns)
+                )
+                .Distinct(),
+        ];
         this.read = read;
         this.types = types;
         this.valuesAreText = valuesAreText;
@@ -52,14 +67,19 @@ public sealed class RepeatedRows
         }
     }
 
-    /// <summary>Appends what becomes of the child rows, place by place, when a row becomes another; none where it was or is left out.</summary>
+    /// <summary>
+    /// Appends what becomes of the child rows, place by place, when a row becomes another; none where it was or is left out.
+    /// </summary>
     internal void Treat(int relation, Row before, Row after, DateTimeOffset committedAt, ICollection<TreatedChange> into)
     {
         var (were, are) = (Of(before), Of(after));
         for (var i = 0; i < Math.Max(were.Count, are.Count); i++)
         {
             var (was, now) = (i < were.Count ? were[i] : default, i < are.Count ? are[i] : default);
-            var kind = was.IsNone ? ChangeKind.Insert : now.IsNone ? ChangeKind.Delete : ChangeKind.Update;
+            var kind =
+                was.IsNone ? ChangeKind.Insert
+                : now.IsNone ? ChangeKind.Delete
+                : ChangeKind.Update;
             if (kind != ChangeKind.Update || !AreSame(was, now))
             {
                 Treatment.Treat(new RowChange(kind, relation, was, now), committedAt, into);
@@ -67,9 +87,13 @@ public sealed class RepeatedRows
         }
     }
 
-    /// <summary>Whether a child row has all that is read of it in common with another; what else its parent has does not matter to it.</summary>
+    /// <summary>
+    /// Whether a child row has all that is read of it in common with another; what else its parent has does not matter to it.
+    /// </summary>
     private bool AreSame(Row left, Row right) =>
-        Array.TrueForAll(reads, place => left.KindAt(place) == right.KindAt(place) && left.ValueAt(place).SequenceEqual(right.ValueAt(place)));
+        Array.TrueForAll(reads, place =>
+            left.KindAt(place) == right.KindAt(place) && left.ValueAt(place).SequenceEqual(right.ValueAt(place))
+        );
 
     private List<Row> Of(Row row)
     {

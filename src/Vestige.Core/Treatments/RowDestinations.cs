@@ -9,7 +9,13 @@ namespace Vestige.Core.Treatments;
 /// <param name="columns">The columns so far; combining adds one.</param>
 /// <param name="problems">Gets what is wrong.</param>
 /// <param name="condition">Understands a condition on the columns so far; null when it cannot be understood.</param>
-internal sealed class RowDestinations(TableSchema source, IEngineTypes types, List<TreatedColumn> columns, List<TreatmentProblem> problems, Func<string, string, Expression?> condition)
+internal sealed class RowDestinations(
+    TableSchema source,
+    IEngineTypes types,
+    List<TreatedColumn> columns,
+    List<TreatmentProblem> problems,
+    Func<string, string, Expression?> condition
+)
 {
     private List<(TableName Name, Expression? When)>? split;
     private (TableName Into, string Origin)? combined;
@@ -44,7 +50,13 @@ internal sealed class RowDestinations(TableSchema source, IEngineTypes types, Li
 
             if (tables[i].When is null && i < tables.Count - 1)
             {
-                problems.Add(new TreatmentProblem($"{field}[{i}]", "a table without a condition takes all other rows, so those behind it get none", "Let it stand last."));
+                problems.Add(
+                    new TreatmentProblem(
+                        $"{field}[{i}]",
+                        "a table without a condition takes all other rows, so those behind it get none",
+                        "Let it stand last."
+                    )
+                );
             }
 
             if (split.Exists(other => other.Name == name))
@@ -61,7 +73,9 @@ internal sealed class RowDestinations(TableSchema source, IEngineTypes types, Li
     {
         if (combined is not null || split is not null)
         {
-            problems.Add(new TreatmentProblem(field, $"{source.Name} goes into other tables by another step", "Combine it once, or split it."));
+            problems.Add(
+                new TreatmentProblem(field, $"{source.Name} goes into other tables by another step", "Combine it once, or split it.")
+            );
             return;
         }
 
@@ -73,7 +87,13 @@ internal sealed class RowDestinations(TableSchema source, IEngineTypes types, Li
 
         if (!source.HasKey)
         {
-            problems.Add(new TreatmentProblem(field, $"{source.Name} has no key, so its rows could not be told from those of others", "Give the table a key, or let it cross into one of its own."));
+            problems.Add(
+                new TreatmentProblem(
+                    field,
+                    $"{source.Name} has no key, so its rows could not be told from those of others",
+                    "Give the table a key, or let it cross into one of its own."
+                )
+            );
             return;
         }
 
@@ -91,6 +111,21 @@ internal sealed class RowDestinations(TableSchema source, IEngineTypes types, Li
             columns[i] = columns[i] with { KeyOrdinal = columns[i].KeyOrdinal > 0 ? columns[i].KeyOrdinal + 1 : 0 };
         }
 
-        columns.Insert(0, new TreatedColumn(combine.OriginColumn, types.TypeFor(ExpressionType.Text), new ColumnMeaning(ExpressionType.Text), -1, [], KeyOrdinal: 1, Nullable: false) { IsOrigin = true, Make = _ => value });
+        columns.Insert(
+            0,
+            new TreatedColumn(
+                combine.OriginColumn,
+                types.TypeFor(ExpressionType.Text),
+                new ColumnMeaning(ExpressionType.Text),
+                -1,
+                [],
+                KeyOrdinal: 1,
+                Nullable: false
+            )
+            {
+                IsOrigin = true,
+                Make = _ => value,
+            }
+        );
     }
 }

@@ -38,13 +38,16 @@ internal sealed class RowMaker
             }
             else if (column.Mark != ChangeMark.None)
             {
-                Write(column, column.Mark switch
-                {
-                    ChangeMark.Operation => Datum.Of(operation),
-                    ChangeMark.CommittedAt or ChangeMark.ValidFrom => Moment(committedAt),
-                    ChangeMark.ValidTo => Datum.Of(CivilTime.Infinity),
-                    _ => Moment(deletedAt),
-                });
+                Write(
+                    column,
+                    column.Mark switch
+                    {
+                        ChangeMark.Operation => Datum.Of(operation),
+                        ChangeMark.CommittedAt or ChangeMark.ValidFrom => Moment(committedAt),
+                        ChangeMark.ValidTo => Datum.Of(CivilTime.Infinity),
+                        _ => Moment(deletedAt),
+                    }
+                );
             }
             else if (Absent(row, column.Reads) is > 0 and var absent)
             {
@@ -84,7 +87,11 @@ internal sealed class RowMaker
     private int RunAt(int first)
     {
         var count = 1;
-        while (first + count < columns.Length && columns[first + count].IsPassed && columns[first + count].Source == columns[first].Source + count)
+        while (
+            first + count < columns.Length
+            && columns[first + count].IsPassed
+            && columns[first + count].Source == columns[first].Source + count
+        )
         {
             count++;
         }
@@ -92,7 +99,8 @@ internal sealed class RowMaker
         return count;
     }
 
-    public static Datum Moment(DateTimeOffset? at) => at is { } moment ? Datum.Of((moment.UtcTicks - DateTimeOffset.UnixEpoch.Ticks) / TimeSpan.TicksPerMicrosecond) : Datum.Null;
+    public static Datum Moment(DateTimeOffset? at) =>
+        at is { } moment ? Datum.Of((moment.UtcTicks - DateTimeOffset.UnixEpoch.Ticks) / TimeSpan.TicksPerMicrosecond) : Datum.Null;
 
     private void Write(TreatedColumn column, Datum value) => MadeValue.Write(writer, column.Meaning.Type, value, valuesAreText);
 

@@ -24,7 +24,8 @@ public sealed class TableTreatment
         IReadOnlyList<Expression> keeps,
         IReadOnlyList<RepeatedRows> children,
         ApplyMode mode,
-        bool valuesAreText)
+        bool valuesAreText
+    )
     {
         Source = source;
         OwnTables = tables;
@@ -34,10 +35,24 @@ public sealed class TableTreatment
         this.columns = [.. columns];
         maker = new RowMaker(this.columns, valuesAreText);
         this.keeps = [.. keeps];
-        conditionColumns = [.. keeps.Concat(tables.Select(table => table.When).OfType<Expression>()).SelectMany(condition => condition.Columns).Distinct().Order()];
+        conditionColumns =
+        [
+            .. keeps
+                .Concat(tables.Select(table => table.When).OfType<Expression>())
+                .SelectMany(condition => condition.Columns)
+                .Distinct()
+                .Order(),
+        ];
         asksRowBefore = conditionColumns.Any(place => source.Columns[place].KeyOrdinal == 0) || children.Count > 0;
-        PassesAll = Tables.Count == 1 && keeps.Count == 0 && mode is not (ApplyMode.KeepDeleted or ApplyMode.KeepVersions) && Columns.All(column => column.IsPassed);
-        IsIdentity = PassesAll && columns.Count == source.Columns.Count && columns.Select(column => column.Source).SequenceEqual(Enumerable.Range(0, columns.Count));
+        PassesAll =
+            Tables.Count == 1
+            && keeps.Count == 0
+            && mode is not (ApplyMode.KeepDeleted or ApplyMode.KeepVersions)
+            && Columns.All(column => column.IsPassed);
+        IsIdentity =
+            PassesAll
+            && columns.Count == source.Columns.Count
+            && columns.Select(column => column.Source).SequenceEqual(Enumerable.Range(0, columns.Count));
     }
 
     /// <summary>The source's form.</summary>
@@ -58,19 +73,31 @@ public sealed class TableTreatment
     /// <summary>Whether its target is of another engine than its source.</summary>
     public bool CrossesEngines { get; init; }
 
-    /// <summary>Itself, and the treatments of its child rows: each with the tables that are its own, together all of them in order.</summary>
+    /// <summary>
+    /// Itself, and the treatments of its child rows: each with the tables that are its own, together all of them in order.
+    /// </summary>
     public IEnumerable<TableTreatment> WithChildren => [this, .. Children.Select(child => child.Treatment)];
 
     /// <summary>Columns on which another crossing of the source puts a mask, by name: what one must not show, none shows.</summary>
     public IReadOnlySet<string> HiddenByOthers { get; set; } = new HashSet<string>();
 
     /// <summary>The source's columns on which this treatment itself puts a mask.</summary>
-    public IReadOnlySet<int> Masked => columns.Where(column => column.Masked && column.Of >= 0).Select(column => column.Of)
-        .Concat(Children.Where(child => child.Treatment.Columns.Any(column => column.Masked)).Select(child => child.From))
-        .ToHashSet();
+    public IReadOnlySet<int> Masked =>
+        columns
+            .Where(column => column.Masked && column.Of >= 0)
+            .Select(column => column.Of)
+            .Concat(Children.Where(child => child.Treatment.Columns.Any(column => column.Masked)).Select(child => child.From))
+            .ToHashSet();
 
     /// <summary>The source's columns whose values are shown by type and length only.</summary>
-    public IReadOnlySet<int> Hidden => HiddenByOthers.Count == 0 ? Masked : Enumerable.Range(0, Source.Columns.Count).Where(i => HiddenByOthers.Contains(Source.Columns[i].Name)).Union(Masked).ToHashSet();
+    public IReadOnlySet<int> Hidden =>
+        HiddenByOthers.Count == 0
+            ? Masked
+            : Enumerable
+                .Range(0, Source.Columns.Count)
+                .Where(i => HiddenByOthers.Contains(Source.Columns[i].Name))
+                .Union(Masked)
+                .ToHashSet();
 
     /// <summary>The columns of each of its own target tables, in their order.</summary>
     public IReadOnlyList<TreatedColumn> Columns => columns;
@@ -126,9 +153,24 @@ public sealed class TableTreatment
         }
 
         var needed = conditionColumns.Where(place => Source.Columns[place].KeyOrdinal == 0);
-        var reckoned = columns.Where(column => column.Reads.Count > 1).SelectMany(column => column.Reads).Where(place => types.MeaningOf(Source.Columns[place]).MayBeAbsent);
-        var kept = Mode == ApplyMode.KeepVersions ? columns.SelectMany(column => column.Reads).Where(place => types.MeaningOf(Source.Columns[place]).MayBeAbsent) : [];
-        return [.. needed.Concat(reckoned).Concat(kept).Concat(Children.Select(child => child.From)).Distinct().Order().Select(place => Source.Columns[place].Name)];
+        var reckoned = columns
+            .Where(column => column.Reads.Count > 1)
+            .SelectMany(column => column.Reads)
+            .Where(place => types.MeaningOf(Source.Columns[place]).MayBeAbsent);
+        var kept =
+            Mode == ApplyMode.KeepVersions
+                ? columns.SelectMany(column => column.Reads).Where(place => types.MeaningOf(Source.Columns[place]).MayBeAbsent)
+                : [];
+        return
+        [
+            .. needed
+                .Concat(reckoned)
+                .Concat(kept)
+                .Concat(Children.Select(child => child.From))
+                .Distinct()
+                .Order()
+                .Select(place => Source.Columns[place].Name),
+        ];
     }
 
     /// <summary>The target table that a whole row goes into; null when it is left out.</summary>
@@ -215,9 +257,14 @@ public sealed class TableTreatment
         var after = maker.Make(row, "insert", committedAt, isWhole: true);
 
         // Where deleted rows stay, one of that key may be there: it becomes this one, whatever it was.
-        into.Add(new TreatedChange(table, Mode == ApplyMode.KeepDeleted
-            ? new RowChange(ChangeKind.Update, relation, default, after)
-            : new RowChange(ChangeKind.Insert, relation, default, after)));
+        into.Add(
+            new TreatedChange(
+                table,
+                Mode == ApplyMode.KeepDeleted
+                    ? new RowChange(ChangeKind.Update, relation, default, after)
+                    : new RowChange(ChangeKind.Insert, relation, default, after)
+            )
+        );
         Repeat(relation, default, row, committedAt, into);
     }
 
@@ -228,9 +275,14 @@ public sealed class TableTreatment
             return;
         }
 
-        into.Add(new TreatedChange(table, Mode == ApplyMode.KeepDeleted
-            ? new RowChange(ChangeKind.Update, relation, default, maker.Make(row, "delete", committedAt, committedAt))
-            : new RowChange(ChangeKind.Delete, relation, maker.Make(row, "delete", committedAt), default)));
+        into.Add(
+            new TreatedChange(
+                table,
+                Mode == ApplyMode.KeepDeleted
+                    ? new RowChange(ChangeKind.Update, relation, default, maker.Make(row, "delete", committedAt, committedAt))
+                    : new RowChange(ChangeKind.Delete, relation, maker.Make(row, "delete", committedAt), default)
+            )
+        );
         Repeat(relation, row, default, committedAt, into);
     }
 
@@ -280,34 +332,64 @@ public sealed class TableTreatment
         }
 
         var after = change.After.IsNone ? default : RowMerge.Fill(change.After, change.Before);
-        var before = change.Kind == ChangeKind.Insert ? default : change.Before.IsNone ? after : change.Before;
+        var before =
+            change.Kind == ChangeKind.Insert ? default
+            : change.Before.IsNone ? after
+            : change.Before;
         var from = before.IsNone ? null : TableOfBefore(before);
         var to = after.IsNone ? null : TableOf(after);
-        if (from is not null && ReferenceEquals(from, to) && !change.Before.IsNone && !change.Before.HasAbsent && maker.Make(before, "", null) == maker.Make(after, "", null))
+        if (
+            from is not null
+            && ReferenceEquals(from, to)
+            && !change.Before.IsNone
+            && !change.Before.HasAbsent
+            && maker.Make(before, "", null) == maker.Make(after, "", null)
+        )
         {
             return;
         }
 
         if (from is not null)
         {
-            into.Add(new TreatedChange(from, new RowChange(ChangeKind.Update, change.Relation, maker.KeyOf(before, Datum.Of(CivilTime.Infinity)), maker.KeyOf(before, RowMaker.Moment(committedAt)))));
+            into.Add(
+                new TreatedChange(
+                    from,
+                    new RowChange(
+                        ChangeKind.Update,
+                        change.Relation,
+                        maker.KeyOf(before, Datum.Of(CivilTime.Infinity)),
+                        maker.KeyOf(before, RowMaker.Moment(committedAt))
+                    )
+                )
+            );
         }
 
         if (to is not null)
         {
             var made = maker.Make(after, change.Kind == ChangeKind.Insert ? "insert" : "update", committedAt, isWhole: true);
-            into.Add(new TreatedChange(to, made.HasAbsent ? throw new EvaluationException("the log does not carry the whole row") : new RowChange(ChangeKind.Insert, change.Relation, default, made)));
+            into.Add(
+                new TreatedChange(
+                    to,
+                    made.HasAbsent
+                        ? throw new EvaluationException("the log does not carry the whole row")
+                        : new RowChange(ChangeKind.Insert, change.Relation, default, made)
+                )
+            );
         }
     }
 
     private bool MovesKey(RowChange change) =>
-        !change.Before.IsNone && Source.HasKey && RowKey.Of(change.Before, Source.KeyOrdinals) != RowKey.Of(change.After, Source.KeyOrdinals);
+        !change.Before.IsNone
+        && Source.HasKey
+        && RowKey.Of(change.Before, Source.KeyOrdinals) != RowKey.Of(change.After, Source.KeyOrdinals);
 
-    private RowChange Changed(RowChange change, Row after, DateTimeOffset committedAt) => new(
-        ChangeKind.Update,
-        change.Relation,
-        change.Before.IsNone ? default : maker.Make(change.Before, "update", committedAt),
-        maker.Make(after, "update", committedAt, isWhole: true));
+    private RowChange Changed(RowChange change, Row after, DateTimeOffset committedAt) =>
+        new(
+            ChangeKind.Update,
+            change.Relation,
+            change.Before.IsNone ? default : maker.Make(change.Before, "update", committedAt),
+            maker.Make(after, "update", committedAt, isWhole: true)
+        );
 
     /// <summary>A row before may carry its key alone; conditions then read nothing else.</summary>
     private TreatedTable? TableOfBefore(Row before) => conditionColumns.Length == 0 ? Tables[0] : TableOf(before);

@@ -20,7 +20,16 @@ public static class TranscribedColumns
         }
 
         var transcriber = new ValueTranscriber(column.Name, meaning, source.ValuesAreText, target.ValuesAreText);
-        return new TreatedColumn(column.Name, target.TypeHolding(meaning), meaning, -1, [place], column.KeyOrdinal, column.Nullable, Distinct: transcriber.KeepsApart)
+        return new TreatedColumn(
+            column.Name,
+            target.TypeHolding(meaning),
+            meaning,
+            -1,
+            [place],
+            column.KeyOrdinal,
+            column.Nullable,
+            Distinct: transcriber.KeepsApart
+        )
         {
             Of = place,
             Make = ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, meaning), place),
@@ -37,19 +46,36 @@ public static class TranscribedColumns
     /// <param name="key">The places of the key's columns on the target.</param>
     /// <param name="source">The types of the source's engine.</param>
     /// <param name="target">The types of the target's.</param>
-    public static IReadOnlyList<ValueTranscriber>? KeyOf(TableTreatment treatment, IReadOnlyList<int> key, IEngineTypes source, IEngineTypes target)
+    public static IReadOnlyList<ValueTranscriber>? KeyOf(
+        TableTreatment treatment,
+        IReadOnlyList<int> key,
+        IEngineTypes source,
+        IEngineTypes target
+    )
     {
         ArgumentNullException.ThrowIfNull(treatment);
         ArgumentNullException.ThrowIfNull(key);
         ArgumentNullException.ThrowIfNull(source);
         ArgumentNullException.ThrowIfNull(target);
-        if (!key.All(i => treatment.Columns[i].IsTranscribed) || !key.Select(i => treatment.Columns[i].Of).SequenceEqual(treatment.Source.KeyOrdinals))
+        if (
+            !key.All(i => treatment.Columns[i].IsTranscribed)
+            || !key.Select(i => treatment.Columns[i].Of).SequenceEqual(treatment.Source.KeyOrdinals)
+        )
         {
             return null;
         }
 
-        List<ValueTranscriber> made = [.. treatment.Source.KeyOrdinals.Select(place => treatment.Source.Columns[place])
-            .Select(column => new ValueTranscriber(column.Name, source.MeaningElsewhere(column)!.Value, source.ValuesAreText, target.ValuesAreText))];
+        List<ValueTranscriber> made =
+        [
+            .. treatment
+                .Source.KeyOrdinals.Select(place => treatment.Source.Columns[place])
+                .Select(column => new ValueTranscriber(
+                    column.Name,
+                    source.MeaningElsewhere(column)!.Value,
+                    source.ValuesAreText,
+                    target.ValuesAreText
+                )),
+        ];
         return made.TrueForAll(one => one.GoesBack) ? made : null;
     }
 }

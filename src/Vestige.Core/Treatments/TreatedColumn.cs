@@ -24,12 +24,15 @@ public sealed record TreatedColumn(
     bool Nullable = true,
     bool Masked = false,
     bool Distinct = true,
-    ChangeMark Mark = ChangeMark.None)
+    ChangeMark Mark = ChangeMark.None
+)
 {
     /// <summary>How the value is made; null where it is passed as it is.</summary>
     internal Evaluator? Make { get; init; }
 
-    /// <summary>Writes the value without making it first, for what every row of a load goes through; null where <see cref="Make"/> alone does.</summary>
+    /// <summary>
+    /// Writes the value without making it first, for what every row of a load goes through; null where <see cref="Make"/> alone does.
+    /// </summary>
     internal Action<Row, RowWriter>? Put { get; init; }
 
     /// <summary>Whether the value is the source's own, only written as the target's engine holds it.</summary>

@@ -22,7 +22,15 @@ public sealed class TreatmentBuilder
     private ApplyMode mode;
     private bool crossesEngines;
 
-    private TreatmentBuilder(CrossingDefinition definition, TableSchema source, List<TreatedColumn> columns, Func<TableName, TableName> kept, IEngineTypes types, IMaskKeys keys, TableName? parent = null)
+    private TreatmentBuilder(
+        CrossingDefinition definition,
+        TableSchema source,
+        List<TreatedColumn> columns,
+        Func<TableName, TableName> kept,
+        IEngineTypes types,
+        IMaskKeys keys,
+        TableName? parent = null
+    )
     {
         this.parent = parent;
         this.columns = columns;
@@ -43,15 +51,31 @@ public sealed class TreatmentBuilder
     /// <param name="types">What the types of the source mean.</param>
     /// <param name="keys">The keys of masks.</param>
     /// <param name="into">What those of a target of another engine mean; null where both are of one.</param>
-    public static (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) Build(CrossingDefinition definition, TableSchema source, Func<TableName, TableName> kept, IEngineTypes types, IMaskKeys keys, IEngineTypes? into = null)
+    public static (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) Build(
+        CrossingDefinition definition,
+        TableSchema source,
+        Func<TableName, TableName> kept,
+        IEngineTypes types,
+        IMaskKeys keys,
+        IEngineTypes? into = null
+    )
     {
         ArgumentNullException.ThrowIfNull(definition);
         ArgumentNullException.ThrowIfNull(source);
         ArgumentNullException.ThrowIfNull(types);
         ArgumentNullException.ThrowIfNull(keys);
-        List<TreatedColumn> passed = [.. source.Columns.Select((column, i) => into is null
-            ? new TreatedColumn(column.Name, column.Type, types.MeaningOf(column), i, [i], column.KeyOrdinal, column.Nullable) { Of = i }
-            : TranscribedColumns.Of(column, i, types, into))];
+        List<TreatedColumn> passed =
+        [
+            .. source.Columns.Select(
+                (column, i) =>
+                    into is null
+                        ? new TreatedColumn(column.Name, column.Type, types.MeaningOf(column), i, [i], column.KeyOrdinal, column.Nullable)
+                        {
+                            Of = i,
+                        }
+                        : TranscribedColumns.Of(column, i, types, into)
+            ),
+        ];
         var builder = new TreatmentBuilder(definition, source, passed, kept, into ?? types, keys) { crossesEngines = into is not null };
         var treatment = builder.Build();
         return (builder.problems.Count == 0 ? treatment : null, builder.problems);
@@ -79,24 +103,41 @@ public sealed class TreatmentBuilder
             steps.AddMark(rule!.DeletedAtColumn, ChangeMark.DeletedAt, $"apply[{definition.Apply!.ToList().IndexOf(rule)}].deletedAt");
             if (!source.HasKey)
             {
-                problems.Add(new TreatmentProblem("apply", $"{source.Name} has no key, so a deleted row could not be found to be marked", "Give the table a key, or apply it in another manner."));
+                problems.Add(
+                    new TreatmentProblem(
+                        "apply",
+                        $"{source.Name} has no key, so a deleted row could not be found to be marked",
+                        "Give the table a key, or apply it in another manner."
+                    )
+                );
             }
         }
 
         if (children.Any && (mode is ApplyMode.KeepDeleted or ApplyMode.KeepVersions || destinations.AreShared))
         {
-            problems.Add(new TreatmentProblem("treatment", $"{source.Name} is combined with others or keeps what is gone, and child rows do not go with that", "Apply the table as upsert or insertOnly into tables of its own, or take the child rows away."));
+            problems.Add(
+                new TreatmentProblem(
+                    "treatment",
+                    $"{source.Name} is combined with others or keeps what is gone, and child rows do not go with that",
+                    "Apply the table as upsert or insertOnly into tables of its own, or take the child rows away."
+                )
+            );
         }
 
         var repeated = children.Make(BuildChild);
         steps.Name(definition.Naming);
         steps.Check();
-        return new TableTreatment(source, Outputs(), columns, keeps, repeated, mode, types.ValuesAreText) { IsOfChildren = parent is not null, CrossesEngines = crossesEngines };
+        return new TableTreatment(source, Outputs(), columns, keeps, repeated, mode, types.ValuesAreText)
+        {
+            IsOfChildren = parent is not null,
+            CrossesEngines = crossesEngines,
+        };
     }
 
     /// <summary>Steps that are for the table itself are not for its child rows, whatever else their pattern matches.</summary>
     private bool IsFor(TreatmentStep step) =>
-        TablePattern.Matches(step.Tables, source.Name.ToString()) && (parent is null || !TablePattern.Matches(step.Tables, parent.Value.ToString()));
+        TablePattern.Matches(step.Tables, source.Name.ToString())
+        && (parent is null || !TablePattern.Matches(step.Tables, parent.Value.ToString()));
 
     private TableTreatment BuildChild(TableSchema form, List<TreatedColumn> its, TableName into)
     {
@@ -111,7 +152,13 @@ public sealed class TreatmentBuilder
     {
         if (!source.HasKey)
         {
-            problems.Add(new TreatmentProblem($"{field}.as", $"{source.Name} has no key, so the version before could not be found", "Give the table a key, or apply it in another manner."));
+            problems.Add(
+                new TreatmentProblem(
+                    $"{field}.as",
+                    $"{source.Name} has no key, so the version before could not be found",
+                    "Give the table a key, or apply it in another manner."
+                )
+            );
             return;
         }
 
@@ -153,11 +200,19 @@ public sealed class TreatmentBuilder
 
         if (step.Children is not null && parent is not null)
         {
-            problems.Add(new TreatmentProblem($"{field}.children", $"{source.Name} are child rows already", "Take apart only columns of tables."));
+            problems.Add(
+                new TreatmentProblem($"{field}.children", $"{source.Name} are child rows already", "Take apart only columns of tables.")
+            );
         }
         else if (step.Children is not null && crossesEngines)
         {
-            problems.Add(new TreatmentProblem($"{field}.children", "child rows are made between databases of one engine only", "Let the column cross as it is."));
+            problems.Add(
+                new TreatmentProblem(
+                    $"{field}.children",
+                    "child rows are made between databases of one engine only",
+                    "Let the column cross as it is."
+                )
+            );
         }
         else
         {
@@ -188,20 +243,31 @@ public sealed class TreatmentBuilder
         }
     }
 
-    private List<TreatedTable> Outputs() => [.. destinations.Of(TargetOf(source.Name))
-        .Select(table => new TreatedTable(FormOf(table.Name), table.When))];
+    private List<TreatedTable> Outputs() =>
+        [.. destinations.Of(TargetOf(source.Name)).Select(table => new TreatedTable(FormOf(table.Name), table.When))];
 
-    private TableName TargetOf(TableName table) => parent is not null ? kept(table) : definition.Naming?.NameFor(table, kept(table)) ?? kept(table);
+    private TableName TargetOf(TableName table) =>
+        parent is not null ? kept(table) : definition.Naming?.NameFor(table, kept(table)) ?? kept(table);
 
-    private TableSchema FormOf(TableName name) => new(
-        name,
-        [.. columns.Select(ColumnOf)],
-        StandsBesideOthers ? [] : [.. source.UniqueKeys.Select(key => CarriedColumns.Of(source, columns, key.Columns)).OfType<IReadOnlyList<string>>().Select(names => new UniqueKey(names))],
-        StandsBesideOthers ? [] : [.. source.ForeignKeys.Select(ReferenceOf).OfType<ForeignKey>()])
-    {
-        Shared = destinations.Shared,
-        Statement = definition.Structure?.FirstOrDefault(statement => statement.Table == name.ToString())?.Run,
-    };
+    private TableSchema FormOf(TableName name) =>
+        new(
+            name,
+            [.. columns.Select(ColumnOf)],
+            StandsBesideOthers
+                ? []
+                :
+                [
+                    .. source
+                        .UniqueKeys.Select(key => CarriedColumns.Of(source, columns, key.Columns))
+                        .OfType<IReadOnlyList<string>>()
+                        .Select(names => new UniqueKey(names)),
+                ],
+            StandsBesideOthers ? [] : [.. source.ForeignKeys.Select(ReferenceOf).OfType<ForeignKey>()]
+        )
+        {
+            Shared = destinations.Shared,
+            Statement = definition.Structure?.FirstOrDefault(statement => statement.Table == name.ToString())?.Run,
+        };
 
     private Column ColumnOf(TreatedColumn column)
     {
@@ -211,5 +277,7 @@ public sealed class TreatmentBuilder
 
     /// <summary>By the target's name of the table; its columns keep the source's names.</summary>
     private ForeignKey? ReferenceOf(ForeignKey key) =>
-        CarriedColumns.Of(source, columns, key.Columns) is { } names ? new ForeignKey(names, TargetOf(key.References), key.ReferencedColumns) : null;
+        CarriedColumns.Of(source, columns, key.Columns) is { } names
+            ? new ForeignKey(names, TargetOf(key.References), key.ReferencedColumns)
+            : null;
 }

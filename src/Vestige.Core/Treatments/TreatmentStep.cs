@@ -30,20 +30,37 @@ public sealed record TreatmentStep(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] ChangeMarkColumns? Marks = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] CombinedTable? Combine = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<ChildRows>? Children = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<string>? Key = null)
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<string>? Key = null
+)
 {
     /// <summary>The lists that are set, with their names.</summary>
     [JsonIgnore]
     internal IReadOnlyList<(string Name, IEnumerable<object?> Items)> Lists =>
-    [
-        ("leaveOut", LeaveOut ?? []), ("rename", Rename ?? []), ("convert", Convert ?? []), ("compute", Compute ?? []), ("mask", Mask ?? []), ("split", Split ?? []), ("children", Children ?? []), ("key", Key ?? []),
-    ];
+        [
+            ("leaveOut", LeaveOut ?? []),
+            ("rename", Rename ?? []),
+            ("convert", Convert ?? []),
+            ("compute", Compute ?? []),
+            ("mask", Mask ?? []),
+            ("split", Split ?? []),
+            ("children", Children ?? []),
+            ("key", Key ?? []),
+        ];
 
     /// <summary>The names of the fields that say what the step does, and whether each is set.</summary>
     [JsonIgnore]
     public IReadOnlyList<(string Name, bool IsSet)> Kinds =>
-    [
-        ("keep", Keep is not null), ("leaveOut", LeaveOut is not null), ("rename", Rename is not null), ("convert", Convert is not null),
-        ("compute", Compute is not null), ("mask", Mask is not null), ("split", Split is not null), ("marks", Marks is not null), ("combine", Combine is not null), ("children", Children is not null), ("key", Key is not null),
-    ];
+        [
+            ("keep", Keep is not null),
+            ("leaveOut", LeaveOut is not null),
+            ("rename", Rename is not null),
+            ("convert", Convert is not null),
+            ("compute", Compute is not null),
+            ("mask", Mask is not null),
+            ("split", Split is not null),
+            ("marks", Marks is not null),
+            ("combine", Combine is not null),
+            ("children", Children is not null),
+            ("key", Key is not null),
+        ];
 }

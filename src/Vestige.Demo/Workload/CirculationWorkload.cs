@@ -109,11 +109,23 @@ public sealed class CirculationWorkload : IAsyncDisposable
     {
         using var transaction = await database.BeginAsync(cancellation: stopping.Token);
         var found = transaction.Query(
-            "SELECT (SELECT max(id) FROM patron), (SELECT max(id) FROM title), (SELECT max(id) FROM copy), (SELECT max(id) FROM loan), (SELECT max(id) FROM hold), (SELECT max(id) FROM fine)")[0];
-        (patrons, titles, copies, loan, hold, fine) = (found.IntegerAt(0), found.IntegerAt(1), found.IntegerAt(2), found.IntegerAt(3), found.IntegerAt(4), found.IntegerAt(5));
+            "SELECT (SELECT max(id) FROM patron), (SELECT max(id) FROM title), (SELECT max(id) FROM copy), (SELECT max(id) FROM "
+                + "loan), (SELECT max(id) FROM hold), (SELECT max(id) FROM fine)"
+        )[0];
+        (patrons, titles, copies, loan, hold, fine) = (
+            found.IntegerAt(0),
+            found.IntegerAt(1),
+            found.IntegerAt(2),
+            found.IntegerAt(3),
+            found.IntegerAt(4),
+            found.IntegerAt(5)
+        );
         open.Clear();
-        open.AddRange(transaction.Query($"SELECT id, copy_id, patron_id FROM loan WHERE returned_at IS NULL ORDER BY id DESC LIMIT {OpenLoansKept / 2}")
-            .Select(row => (row.IntegerAt(0), row.IntegerAt(1), row.IntegerAt(2))));
+        open.AddRange(
+            transaction
+                .Query($"SELECT id, copy_id, patron_id FROM loan WHERE returned_at IS NULL ORDER BY id DESC LIMIT {OpenLoansKept / 2}")
+                .Select(row => (row.IntegerAt(0), row.IntegerAt(1), row.IntegerAt(2)))
+        );
     }
 
     private async Task WorkAsync(CancellationToken cancellation)
@@ -144,7 +156,14 @@ public sealed class CirculationWorkload : IAsyncDisposable
     {
         var (copy, patron) = (1 + random.NextInt64(copies), 1 + random.NextInt64(patrons));
         var now = clock.GetUtcNow();
-        transaction.Run("INSERT INTO loan VALUES (?, ?, ?, ?, ?, NULL, 0)", ++loan, copy, patron, Moment(now), now.AddDays(28).ToString("yyyy-MM-dd"));
+        transaction.Run(
+            "INSERT INTO loan VALUES (?, ?, ?, ?, ?, NULL, 0)",
+            ++loan,
+            copy,
+            patron,
+            Moment(now),
+            now.AddDays(28).ToString("yyyy-MM-dd")
+        );
         transaction.Run("UPDATE copy SET status = 'on loan' WHERE id = ?", copy);
         transaction.Run("UPDATE patron SET open_loans = open_loans + 1 WHERE id = ?", patron);
         if (random.Next(2) == 0)
@@ -166,8 +185,19 @@ public sealed class CirculationWorkload : IAsyncDisposable
         transaction.Run("UPDATE patron SET open_loans = max(0, open_loans - 1) WHERE id = ?", patron);
         if (random.Next(6) == 0)
         {
-            transaction.Run("INSERT INTO fine VALUES (?, ?, ?, ?, 1)", ++fine, id, $"{random.Next(0, 5)}.{random.Next(100):D2}", Moment(clock.GetUtcNow()));
-            transaction.Run("INSERT INTO payment VALUES (?, 1, ?, ?)", fine, $"{random.Next(0, 5)}.{random.Next(100):D2}", Moment(clock.GetUtcNow()));
+            transaction.Run(
+                "INSERT INTO fine VALUES (?, ?, ?, ?, 1)",
+                ++fine,
+                id,
+                $"{random.Next(0, 5)}.{random.Next(100):D2}",
+                Moment(clock.GetUtcNow())
+            );
+            transaction.Run(
+                "INSERT INTO payment VALUES (?, 1, ?, ?)",
+                fine,
+                $"{random.Next(0, 5)}.{random.Next(100):D2}",
+                Moment(clock.GetUtcNow())
+            );
         }
     }
 
@@ -187,7 +217,8 @@ public sealed class CirculationWorkload : IAsyncDisposable
             ++hold,
             1 + random.NextInt64(titles),
             1 + random.NextInt64(patrons),
-            Moment(clock.GetUtcNow()));
+            Moment(clock.GetUtcNow())
+        );
         transaction.Run("DELETE FROM hold WHERE id = ?", 1 + random.NextInt64(hold - 1));
         transaction.Run("UPDATE title SET subject = subject WHERE id = ?", 1 + random.NextInt64(titles));
     }

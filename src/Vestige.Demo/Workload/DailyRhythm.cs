@@ -6,8 +6,7 @@ public static class DailyRhythm
     public static readonly TimeSpan LibraryDay = TimeSpan.FromMinutes(20);
 
     /// <summary>The hour of the library day, 0 to 24.</summary>
-    public static double HourAt(DateTimeOffset moment) =>
-        moment.UtcTicks % LibraryDay.Ticks * 24.0 / LibraryDay.Ticks;
+    public static double HourAt(DateTimeOffset moment) => moment.UtcTicks % LibraryDay.Ticks * 24.0 / LibraryDay.Ticks;
 
     /// <summary>The share of the set rate at an hour: 0.3 at night, two peaks at 11 and 17 reaching 1.</summary>
     public static double ShareAt(double hour)

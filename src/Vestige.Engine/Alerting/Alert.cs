@@ -21,7 +21,8 @@ public sealed record Alert(
     string? AcknowledgedBy = null,
     string? Note = null,
     DateTimeOffset? AcknowledgedAt = null,
-    IReadOnlyList<string>? Told = null)
+    IReadOnlyList<string>? Told = null
+)
 {
     public bool Acknowledged => AcknowledgedBy is not null;
 

@@ -48,7 +48,15 @@ public sealed class AlertService
         {
             lock (gate)
             {
-                return [.. watched.Values.Select(one => one.Alert).OfType<Alert>().OrderBy(alert => alert.Acknowledged).ThenBy(alert => alert.Need.Kind is NeedKind.Faulted or NeedKind.LogLoss ? 0 : 1).ThenBy(alert => alert.Since)];
+                return
+                [
+                    .. watched
+                        .Values.Select(one => one.Alert)
+                        .OfType<Alert>()
+                        .OrderBy(alert => alert.Acknowledged)
+                        .ThenBy(alert => alert.Need.Kind is NeedKind.Faulted or NeedKind.LogLoss ? 0 : 1)
+                        .ThenBy(alert => alert.Since),
+                ];
             }
         }
     }
@@ -95,18 +103,30 @@ public sealed class AlertService
         }
 
         await store.WriteAsync(seen, [], cancellation);
-        await events.OfCrossingAsync(seen.Need.Crossing, EventKind.Note, $"Seen: {seen.Need.What}{(note.Trim().Length > 0 ? $" \u201c{note.Trim()}\u201d" : "")}", by);
+        await events.OfCrossingAsync(
+            seen.Need.Crossing,
+            EventKind.Note,
+            $"Seen: {seen.Need.What}{(note.Trim().Length > 0 ? $" \u201c{note.Trim()}\u201d" : "")}",
+            by
+        );
     }
 
     /// <summary>Compares what needs somebody now with what did before.</summary>
-    /// <param name="looked">Whether a crossing was looked at; false leaves what is watched of it as it is, null, for one that is gone, ends it.</param>
+    /// <param name="looked">
+    /// Whether a crossing was looked at; false leaves what is watched of it as it is, null, for one that is gone, ends it.
+    /// </param>
     /// <param name="needs">All that holds now.</param>
     /// <param name="cleared">
     /// Whether what was counted of a table before a time is done with, since it was loaded or proved equal after it; such counts begin
     /// at 0 with the process, so that they alone do not say that it is over.
     /// </param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task LookAsync(Func<string, bool?> looked, IReadOnlyList<Need> needs, Func<Need, DateTimeOffset, bool> cleared, CancellationToken cancellation)
+    public async Task LookAsync(
+        Func<string, bool?> looked,
+        IReadOnlyList<Need> needs,
+        Func<Need, DateTimeOffset, bool> cleared,
+        CancellationToken cancellation
+    )
     {
         var now = clock.GetUtcNow();
         var held = needs.GroupBy(need => need.Id).ToDictionary(same => same.Key, same => same.First());
@@ -117,7 +137,19 @@ public sealed class AlertService
             {
                 var before = watched.GetValueOrDefault(id) ?? new Watched(Alarm.Quiet, null, null);
                 var need = held.GetValueOrDefault(id);
-                if (need is null && before.Need is { } known && (looked(known.Crossing) == false || (before.IsRecalled && looked(known.Crossing) == true && known.Kind == NeedKind.Unexpected && !cleared(known, before.Alert!.Since))))
+                if (
+                    need is null
+                    && before.Need is { } known
+                    && (
+                        looked(known.Crossing) == false
+                        || (
+                            before.IsRecalled
+                            && looked(known.Crossing) == true
+                            && known.Kind == NeedKind.Unexpected
+                            && !cleared(known, before.Alert!.Since)
+                        )
+                    )
+                )
                 {
                     continue;
                 }
@@ -159,8 +191,9 @@ public sealed class AlertService
         var holds = held is not null && rule.Holds(held.Time, before.Alarm.Raised);
         var overAfter = gone ? TimeSpan.Zero : TimeSpan.FromSeconds(rule.OverAfterSeconds);
         var alarm = before.Alarm.Step(holds, now, TimeSpan.FromSeconds(rule.ForSeconds), overAfter);
-        var alert = !alarm.Raised ? null : before.Alert is { } standing
-            ? standing with { Need = holds ? held! : standing.Need }
+        var alert =
+            !alarm.Raised ? null
+            : before.Alert is { } standing ? standing with { Need = holds ? held! : standing.Need }
             : new Alert(++lastNumber, need, alarm.HeldSince!.Value, now);
         return new Watched(alarm, alert, need);
     }

@@ -11,7 +11,15 @@ namespace Vestige.Engine.Alerting;
 /// <param name="Costs">What it costs while it stands.</param>
 /// <param name="Remedy">What helps; null when there is nothing but to wait.</param>
 /// <param name="Time">How far behind, or in how long it is lost, where that decides.</param>
-public sealed record Need(NeedKind Kind, string Crossing, string? About, string What, string Costs, [property: JsonPropertyName("Mend")] string? Remedy = null, TimeSpan? Time = null)
+public sealed record Need(
+    NeedKind Kind,
+    string Crossing,
+    string? About,
+    string What,
+    string Costs,
+    [property: JsonPropertyName("Mend")] string? Remedy = null,
+    TimeSpan? Time = null
+)
 {
     /// <summary>The same for the same thing at another moment.</summary>
     public string Id => $"{Kind}/{Crossing}/{About}";

@@ -38,7 +38,13 @@ internal static class BranchReads
         return view;
     }
 
-    private static async Task CheckAsync(SourceSystem source, Spool spool, int branch, IAsyncDisposable opened, CancellationToken cancellation)
+    private static async Task CheckAsync(
+        SourceSystem source,
+        Spool spool,
+        int branch,
+        IAsyncDisposable opened,
+        CancellationToken cancellation
+    )
     {
         try
         {
@@ -55,7 +61,11 @@ internal static class BranchReads
     {
         if (spool?.Branches is { Count: > 0 } branches && branches[branch].Identity != found)
         {
-            throw new PortException($"The source's log is now {found}; the spool still reads {branches[branch].Identity}.") { Transient = true, Remedy = "Retrying automatically." };
+            throw new PortException($"The source's log is now {found}; the spool still reads {branches[branch].Identity}.")
+            {
+                Transient = true,
+                Remedy = "Retrying automatically.",
+            };
         }
     }
 }

@@ -35,7 +35,16 @@ public sealed class Capture : IAsyncDisposable
     private CancellationTokenSource restart = new();
     private readonly ConcurrentQueue<JoinRequest> joins = new();
 
-    public Capture(string connection, Func<ILogSource> source, Spool spool, TimeProvider clock, Random random, EventLog events, ILogger logger, MissingBefore? missing = null)
+    public Capture(
+        string connection,
+        Func<ILogSource> source,
+        Spool spool,
+        TimeProvider clock,
+        Random random,
+        EventLog events,
+        ILogger logger,
+        MissingBefore? missing = null
+    )
     {
         ArgumentNullException.ThrowIfNull(spool);
         Connection = connection;
@@ -62,7 +71,8 @@ public sealed class Capture : IAsyncDisposable
     public CaptureStatus Status => state.Status;
 
     /// <summary>Why the log cannot be read on from where the spool ends; null unless its place there is lost.</summary>
-    public PlaceLostException? Loss => state.Loss is { } why ? new PlaceLostException(why) { Remedy = "Load the crossings of this source again." } : null;
+    public PlaceLostException? Loss =>
+        state.Loss is { } why ? new PlaceLostException(why) { Remedy = "Load the crossings of this source again." } : null;
 
     public void Start() => running = RunAsync();
 
@@ -249,7 +259,10 @@ public sealed class Capture : IAsyncDisposable
         _ = isSame || await SampleAsync(cancellation);
         state.ReadsFrom(Spool.Last);
         var chosen = tables.Choose(Spool.Tables);
-        await using var reader = await Source.OpenLogAsync(new LogRequest(Spool.Last, chosen, Spool.Tables, Spool.Relations, Spool.Notes), cancellation);
+        await using var reader = await Source.OpenLogAsync(
+            new LogRequest(Spool.Last, chosen, Spool.Tables, Spool.Relations, Spool.Notes),
+            cancellation
+        );
         await Spool.CarryAsync(chosen, cancellation);
 
         // What the reader notes on opening is durable before anybody relies on the tables being read.
@@ -340,11 +353,17 @@ public sealed class Capture : IAsyncDisposable
         {
             case LogContinuity.NewBranch next:
                 await Spool.SealAsync(
-                    new JoinPoint(token.Identity, Spool.Last.Offset, next.Identity, next.Begin, JoinEvidence.Complete(JoinKind.Continued)), cancellation);
+                    new JoinPoint(token.Identity, Spool.Last.Offset, next.Identity, next.Begin, JoinEvidence.Complete(JoinKind.Continued)),
+                    cancellation
+                );
                 await TakeJoinsAsync(cancellation);
                 break;
             case LogContinuity.Lost lost when Spool.Branches.Any(branch => branch.IsSealed && branch.Identity == lost.Identity):
-                throw new PortException($"The source's log is still {lost.Identity}; {token.Identity} is to follow.") { Transient = true, Remedy = "Lead the connection to the new system." };
+                throw new PortException($"The source's log is still {lost.Identity}; {token.Identity} is to follow.")
+                {
+                    Transient = true,
+                    Remedy = "Lead the connection to the new system.",
+                };
             case LogContinuity.Lost lost:
                 throw new PlaceLostException($"The source's log is now {lost.Identity}; the spool is of {token.Identity}. {lost.Why}")
                 {
@@ -374,7 +393,9 @@ public sealed class Capture : IAsyncDisposable
         }
     }
 
-    /// <summary>What of a read lies before the end of the branch; at the end, an empty transaction stands there where there is none.</summary>
+    /// <summary>
+    /// What of a read lies before the end of the branch; at the end, an empty transaction stands there where there is none.
+    /// </summary>
     private LogRead UpTo(LogRead read, LogPosition end)
     {
         List<LogFragment> kept = [.. read.Fragments.TakeWhile(fragment => fragment.Position <= end)];
@@ -383,7 +404,11 @@ public sealed class Capture : IAsyncDisposable
             kept.Add(new LogFragment(end, clock.GetUtcNow(), First: true, Last: true, 0, default));
         }
 
-        return read with { Fragments = kept, Passed = LogPosition.Min(read.Passed, end) };
+        return read with
+        {
+            Fragments = kept,
+            Passed = LogPosition.Min(read.Passed, end),
+        };
     }
 
     /// <summary>
@@ -402,7 +427,11 @@ public sealed class Capture : IAsyncDisposable
         {
             passedAt = now;
             var nothing = new LogFragment(read.Passed, now, First: true, Last: true, 0, default);
-            await Spool.AppendAsync(new LogRead([nothing], new Dictionary<int, TableSchema>(), read.Passed, read.AtHead), now, cancellation);
+            await Spool.AppendAsync(
+                new LogRead([nothing], new Dictionary<int, TableSchema>(), read.Passed, read.AtHead),
+                now,
+                cancellation
+            );
         }
     }
 
@@ -420,8 +449,15 @@ public sealed class Capture : IAsyncDisposable
             if (!announced)
             {
                 announced = true;
-                troubles.Wait($"The spool is at its budget of {Spool.Options.BudgetBytes} bytes. The source keeps its log until crossings have moved on.");
-                await events.OfConnectionAsync(Connection, EventKind.Warning, "The spool is full. Capture waits, and the source keeps its log.");
+                troubles.Wait(
+                    $"The spool is at its budget of {Spool.Options.BudgetBytes} bytes. The source keeps its log until crossings have "
+                        + "moved on."
+                );
+                await events.OfConnectionAsync(
+                    Connection,
+                    EventKind.Warning,
+                    "The spool is full. Capture waits, and the source keeps its log."
+                );
             }
 
             await SampleAsync(cancellation);
@@ -434,9 +470,12 @@ public sealed class Capture : IAsyncDisposable
         }
     }
 
-    private PortException Another() => new($"The log of {Connection} is another than before.") { Transient = true, Remedy = "Retrying automatically." };
+    private PortException Another() =>
+        new($"The log of {Connection} is another than before.") { Transient = true, Remedy = "Retrying automatically." };
 
-    /// <summary>False, and nothing is taken, where the source's log is another than the one that is read: its positions are of no branch of it.</summary>
+    /// <summary>
+    /// False, and nothing is taken, where the source's log is another than the one that is read: its positions are of no branch of it.
+    /// </summary>
     private async Task<bool> SampleAsync(CancellationToken cancellation)
     {
         var sample = await Source.SampleAsync(LogPosition.Max(state.Captured, Spool.Last), cancellation);

@@ -10,7 +10,9 @@ internal sealed class CaptureState(string connection, Spool spool)
 {
     private const int MostUnpassed = 10;
 
-    /// <summary>A commit gets its time a little before it stands in the log: a server does both one after the other, for other sessions as well.</summary>
+    /// <summary>
+    /// A commit gets its time a little before it stands in the log: a server does both one after the other, for other sessions as well.
+    /// </summary>
     private static readonly TimeSpan LateBy = TimeSpan.FromSeconds(1);
     private readonly Lock gate = new();
     private readonly RateSeries logGrowth = new();
@@ -54,7 +56,8 @@ internal sealed class CaptureState(string connection, Spool spool)
                     logGrowth.Latest,
                     logGrowth.Range,
                     spoolGrowth.Range,
-                    head is null ? TimeSpan.Zero : head.Now - sampledAt);
+                    head is null ? TimeSpan.Zero : head.Now - sampledAt
+                );
             }
         }
     }

@@ -14,7 +14,9 @@ namespace Vestige.Engine.Capturing;
 /// <param name="Spooled">Durable up to here.</param>
 /// <param name="PassedHead">The reader is at or past the last sampled head.</param>
 /// <param name="ProvenAt">When that last was so.</param>
-/// <param name="ReadThrough">By the source's clock: everything that was committed by then is durable here; null until that is known.</param>
+/// <param name="ReadThrough">
+/// By the source's clock: everything that was committed by then is durable here; null until that is known.
+/// </param>
 /// <param name="SampledAt">When the head was last sampled.</param>
 /// <param name="FirstUncaptured">Commit time of the first transaction not captured, as last sampled.</param>
 /// <param name="FirstUnspooled">Commit time of the first transaction captured and not durable.</param>
@@ -48,4 +50,5 @@ public sealed record CaptureStatus(
     double BytesPerSecond,
     RateRange LogGrowth,
     RateRange SpoolGrowth,
-    TimeSpan ClockDifference);
+    TimeSpan ClockDifference
+);

@@ -5,7 +5,9 @@ using Vestige.Engine.Spooling;
 
 namespace Vestige.Engine.Capturing;
 
-/// <summary>What is done and told when a log cannot be read: a pause before the next try, or the end where the place in it is lost.</summary>
+/// <summary>
+/// What is done and told when a log cannot be read: a pause before the next try, or the end where the place in it is lost.
+/// </summary>
 /// <param name="connection">The source's connection.</param>
 /// <param name="state">What the status shows.</param>
 /// <param name="turned">Beats when reading stops or starts to work.</param>
@@ -13,7 +15,15 @@ namespace Vestige.Engine.Capturing;
 /// <param name="clock">The clock of pauses.</param>
 /// <param name="random">Spreads the pauses.</param>
 /// <param name="logger">The log of the process.</param>
-internal sealed class CaptureTroubles(string connection, CaptureState state, AsyncSignal turned, EventLog events, TimeProvider clock, Random random, ILogger logger)
+internal sealed class CaptureTroubles(
+    string connection,
+    CaptureState state,
+    AsyncSignal turned,
+    EventLog events,
+    TimeProvider clock,
+    Random random,
+    ILogger logger
+)
 {
     /// <summary>
     /// Said when something was read and is durable: to have opened the log says nothing about the spool's disk, and would be
@@ -33,7 +43,13 @@ internal sealed class CaptureTroubles(string connection, CaptureState state, Asy
     {
         var pause = RetryPause.Before(attempt, random);
         var isNew = Wait(exception.Message);
-        logger.LogWarning(FailureLog.StackOf(exception), "Capture of {Connection} failed, attempt {Attempt}: {Reason}", connection, attempt, exception.Message);
+        logger.LogWarning(
+            FailureLog.StackOf(exception),
+            "Capture of {Connection} failed, attempt {Attempt}: {Reason}",
+            connection,
+            attempt,
+            exception.Message
+        );
         if (isNew)
         {
             await events.OfConnectionAsync(connection, EventKind.Warning, $"The log cannot be read: {exception.Message}");

@@ -35,7 +35,12 @@ internal sealed class LogContinuation(string connection, Spool spool, CarriedTab
         await spool.ClearAsync(cancellation);
         await spool.StartAsync(identity, at, cancellation);
         tables.HoldsWhole(whole, at);
-        await events.OfConnectionAsync(connection, EventKind.Warning, $"Restored: {loss} Every target has what came before, so an empty spool begins there. Changes that were quarantined since the backup are not known here; compare the tables.");
+        await events.OfConnectionAsync(
+            connection,
+            EventKind.Warning,
+            $"Restored: {loss} Every target has what came before, so an empty spool begins there. Changes that were quarantined since "
+                + "the backup are not known here; compare the tables."
+        );
         return true;
     }
 }

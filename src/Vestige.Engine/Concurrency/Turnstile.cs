@@ -18,7 +18,9 @@ internal sealed class Turnstile
         {
             if (taken)
             {
-                mine = new TaskCompletionSource(SynchronizationContext.Current is null ? TaskCreationOptions.RunContinuationsAsynchronously : TaskCreationOptions.None);
+                mine = new TaskCompletionSource(
+                    SynchronizationContext.Current is null ? TaskCreationOptions.RunContinuationsAsynchronously : TaskCreationOptions.None
+                );
                 waiting.AddLast(mine);
             }
 

@@ -7,10 +7,4 @@ namespace Vestige.Engine.Events;
 /// <param name="Kind">How much attention it asks for.</param>
 /// <param name="Text">What happened, in a sentence. Never holds row values besides keys.</param>
 /// <param name="By">Who or what did it.</param>
-public sealed record CrossingEvent(
-    DateTimeOffset At,
-    string? Crossing,
-    string? Connection,
-    EventKind Kind,
-    string Text,
-    string By);
+public sealed record CrossingEvent(DateTimeOffset At, string? Crossing, string? Connection, EventKind Kind, string Text, string By);

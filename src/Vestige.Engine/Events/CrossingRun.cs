@@ -27,7 +27,8 @@ public sealed record CrossingRun(
     long Updates,
     long Deletes,
     long Others,
-    string Why)
+    string Why
+)
 {
     /// <summary>Said of a run that the end of the process cut short.</summary>
     public const string ProcessEnded = "the process ended";

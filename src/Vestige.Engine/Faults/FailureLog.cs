@@ -8,5 +8,6 @@ internal static class FailureLog
     /// <summary>
     /// The exception whose stack is worth a look; null for what a system, the network or a disk answered, of which the sentence says all.
     /// </summary>
-    public static Exception? StackOf(Exception exception) => exception is PortException or IOException or TimeoutException or DbException ? null : exception;
+    public static Exception? StackOf(Exception exception) =>
+        exception is PortException or IOException or TimeoutException or DbException ? null : exception;
 }

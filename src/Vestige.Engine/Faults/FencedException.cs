@@ -6,17 +6,11 @@ public sealed class FencedException : PortException
     /// <summary>The term at work, where the target reported it; else 0.</summary>
     public long Term { get; init; }
 
-    public FencedException()
-    {
-    }
+    public FencedException() { }
 
     public FencedException(string message)
-        : base(message)
-    {
-    }
+        : base(message) { }
 
     public FencedException(string message, Exception? innerException)
-        : base(message, innerException)
-    {
-    }
+        : base(message, innerException) { }
 }

@@ -1,4 +1,5 @@
 using Vestige.Core.Readiness;
+using Vestige.Core.Text;
 
 namespace Vestige.Engine.Faults;
 
@@ -7,22 +8,16 @@ public sealed class LossRefusedException : RequestRefusedException
 {
     private const int NamedAtMost = 8;
 
-    public LossRefusedException()
-    {
-    }
+    public LossRefusedException() { }
 
     public LossRefusedException(string message)
-        : base(message)
-    {
-    }
+        : base(message) { }
 
     public LossRefusedException(string message, Exception? innerException)
-        : base(message, innerException)
-    {
-    }
+        : base(message, innerException) { }
 
     private LossRefusedException(string crossing, IReadOnlyList<string> losses)
-        : base($"On the target would be lost: {string.Join(", ", losses.Take(NamedAtMost))}{(losses.Count > NamedAtMost ? $" and {losses.Count - NamedAtMost} more" : "")}.")
+        : base($"On the target would be lost: {Figures.Listed(losses, NamedAtMost)}.")
     {
         Losses = losses;
         Remedy = $"Give the crossing's name, {crossing}, to agree to it.";

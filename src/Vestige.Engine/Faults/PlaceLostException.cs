@@ -11,17 +11,11 @@ public sealed class PlaceLostException : PortException
     /// </summary>
     public LogPosition? ContinuesAt { get; init; }
 
-    public PlaceLostException()
-    {
-    }
+    public PlaceLostException() { }
 
     public PlaceLostException(string message)
-        : base(message)
-    {
-    }
+        : base(message) { }
 
     public PlaceLostException(string message, Exception? innerException)
-        : base(message, innerException)
-    {
-    }
+        : base(message, innerException) { }
 }

@@ -6,19 +6,13 @@ namespace Vestige.Engine.Faults;
 /// </summary>
 public class PortException : Exception
 {
-    public PortException()
-    {
-    }
+    public PortException() { }
 
     public PortException(string message)
-        : base(message)
-    {
-    }
+        : base(message) { }
 
     public PortException(string message, Exception? innerException)
-        : base(message, innerException)
-    {
-    }
+        : base(message, innerException) { }
 
     /// <summary>Whether waiting may help.</summary>
     public bool Transient { get; init; }

@@ -6,19 +6,13 @@ namespace Vestige.Engine.Faults;
 /// <summary>The target did not take a row, for a reason that waiting will not mend.</summary>
 public sealed class RowRefusedException : PortException
 {
-    public RowRefusedException()
-    {
-    }
+    public RowRefusedException() { }
 
     public RowRefusedException(string message)
-        : base(message)
-    {
-    }
+        : base(message) { }
 
     public RowRefusedException(string message, Exception? innerException)
-        : base(message, innerException)
-    {
-    }
+        : base(message, innerException) { }
 
     public TableName Table { get; init; }
 
@@ -27,7 +21,9 @@ public sealed class RowRefusedException : PortException
     /// <summary>The key as shown to people; empty when the target did not say which row it was.</summary>
     public string Key { get; init; } = "";
 
-    /// <summary>Whether the table itself is in the way, since its type at the source has grown: the table is held where refused rows may not wait.</summary>
+    /// <summary>
+    /// Whether the table itself is in the way, since its type at the source has grown: the table is held where refused rows may not wait.
+    /// </summary>
     public bool OfType { get; init; }
 
     /// <summary>The target's own words.</summary>

@@ -33,13 +33,15 @@ internal sealed record Batch(
     TimeSpan Treating,
     bool Large,
     AsideChanges Aside,
-    ImmutableDictionary<TableName, TableOwner> Owners)
+    ImmutableDictionary<TableName, TableOwner> Owners
+)
 {
     /// <summary>Whether a transaction of it lies behind a mark.</summary>
     public bool IsBeyond(StopMark mark) => Fragments.Any(fragment => fragment.IsBehind(mark));
 
     /// <summary>Tables whose progress it changes.</summary>
-    public IReadOnlyList<TableProgress> Held => ReferenceEquals(TablesBefore, TablesAfter)
-        ? []
-        : [.. TablesAfter.Values.Where(progress => TablesBefore[progress.Table] != progress)];
+    public IReadOnlyList<TableProgress> Held =>
+        ReferenceEquals(TablesBefore, TablesAfter)
+            ? []
+            : [.. TablesAfter.Values.Where(progress => TablesBefore[progress.Table] != progress)];
 }

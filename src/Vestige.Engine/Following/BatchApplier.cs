@@ -20,7 +20,15 @@ namespace Vestige.Engine.Following;
 /// row arrives and the row is named exactly. Where the crossing's rule lets refused rows wait, the transaction is applied once
 /// more row by row, and those that are refused go into quarantine.
 /// </summary>
-internal sealed class BatchApplier(ITargetSession session, Spool spool, CrossingTreatment treating, Quarantine quarantine, Func<QuarantineRule?> rule, CrossingMeter meter, TimeProvider clock)
+internal sealed class BatchApplier(
+    ITargetSession session,
+    Spool spool,
+    CrossingTreatment treating,
+    Quarantine quarantine,
+    Func<QuarantineRule?> rule,
+    CrossingMeter meter,
+    TimeProvider clock
+)
 {
     private static readonly TimeSpan RuleWindow = TimeSpan.FromHours(1);
     private const int PartBytes = 4 << 20;
@@ -45,9 +53,18 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
 
         try
         {
-            await using var transaction = await session.BeginAsync(OneStream(batch.TablesAfter), batch.Folded.Any(table => table.Rows.Count > 0 || table.EmptiedFirst) ? Ends.Of(batch.Fragments[0]) : Route.None, cancellation);
+            await using var transaction = await session.BeginAsync(
+                OneStream(batch.TablesAfter),
+                batch.Folded.Any(table => table.Rows.Count > 0 || table.EmptiedFirst) ? Ends.Of(batch.Fragments[0]) : Route.None,
+                cancellation
+            );
             var unexpected = await transaction.ApplyAsync(batch.Folded, cancellation);
-            await CommitAsync(transaction, new ProgressUpdate(batch.Last, batch.Held, Token: batch.Fragments[^1].Token), batch.Aside, cancellation);
+            await CommitAsync(
+                transaction,
+                new ProgressUpdate(batch.Last, batch.Held, Token: batch.Fragments[^1].Token),
+                batch.Aside,
+                cancellation
+            );
             Report(batch.Fragments, batch.Tallies, batch.Treating);
             Unexpected(unexpected, batch.Owners);
             return false;
@@ -88,7 +105,12 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         }
 
         var after = head with { TablesAfter = router.Tables };
-        await CommitAsync(transaction, new ProgressUpdate(last!.Position, after.Held, Token: last.Token), router.Aside.Take(), cancellation);
+        await CommitAsync(
+            transaction,
+            new ProgressUpdate(last!.Position, after.Held, Token: last.Token),
+            router.Aside.Take(),
+            cancellation
+        );
         Report([last with { Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
     }
 
@@ -105,7 +127,11 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
 
         foreach (var table in tables.Values)
         {
-            if (table.Held || table.Position > session.Progress.Position || treating.Definition.AppliedAs(table.Table) == ApplyMode.InsertOnly)
+            if (
+                table.Held
+                || table.Position > session.Progress.Position
+                || treating.Definition.AppliedAs(table.Table) == ApplyMode.InsertOnly
+            )
             {
                 return false;
             }
@@ -140,35 +166,63 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         return isolated;
     }
 
-    private async Task ApplyOneAsync(SpooledFragment fragment, ChangeRouter router, CancellationToken cancellation, ImmutableDictionary<TableName, TableProgress>? known = null)
+    private async Task ApplyOneAsync(
+        SpooledFragment fragment,
+        ChangeRouter router,
+        CancellationToken cancellation,
+        ImmutableDictionary<TableName, TableProgress>? known = null
+    )
     {
         var before = known ?? router.Tables;
         var tally = new ChangeTally();
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(fragment), cancellation);
         await ApplyUnfoldedAsync(transaction, router, fragment, tally, cancellation);
-        await CommitAsync(transaction, new ProgressUpdate(fragment.Position, HeldSince(before, router.Tables), Token: fragment.Token), router.Aside.Take(), cancellation);
+        await CommitAsync(
+            transaction,
+            new ProgressUpdate(fragment.Position, HeldSince(before, router.Tables), Token: fragment.Token),
+            router.Aside.Take(),
+            cancellation
+        );
         Report([fragment], tally, TimeSpan.Zero);
     }
 
     /// <summary>Applies a transaction without the changes of a table that is held from it on.</summary>
-    private async Task<ChangeRouter> HoldAsync(SpooledFragment fragment, ImmutableDictionary<TableName, TableProgress> tables, TableProgress table, RowRefusedException refusal, CancellationToken cancellation)
+    private async Task<ChangeRouter> HoldAsync(
+        SpooledFragment fragment,
+        ImmutableDictionary<TableName, TableProgress> tables,
+        TableProgress table,
+        RowRefusedException refusal,
+        CancellationToken cancellation
+    )
     {
-        var held = tables.SetItem(table.Table, table with
-        {
-            Position = fragment.Position,
-            Log = null,
-            HeldCause = $"A type of its columns has grown at the source: the target does not take {ChangeMarks.Of(refusal.Kind)} of {refusal.Key}, {refusal.Answer}. Later changes are not applied to this table. Load it again to continue.",
-        });
+        var held = tables.SetItem(
+            table.Table,
+            table with
+            {
+                Position = fragment.Position,
+                Log = null,
+                HeldCause =
+                    $"A type of its columns has grown at the source: the target does not take {ChangeMarks.Of(refusal.Kind)} of "
+                    + $"{refusal.Key}, {refusal.Answer}. Later changes are not applied to this table. Load it again to continue.",
+            }
+        );
         var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), held) { Target = Ends.Target };
         await ApplyOneAsync(fragment, router, cancellation, tables);
         return router;
     }
 
-    private static List<TableProgress> HeldSince(ImmutableDictionary<TableName, TableProgress> before, ImmutableDictionary<TableName, TableProgress> after) =>
-        before == after ? [] : [.. after.Values.Where(table => before[table.Table] != table)];
+    private static List<TableProgress> HeldSince(
+        ImmutableDictionary<TableName, TableProgress> before,
+        ImmutableDictionary<TableName, TableProgress> after
+    ) => before == after ? [] : [.. after.Values.Where(table => before[table.Table] != table)];
 
     /// <summary>What is passed over is kept first: should the commit not happen, the position tells that it does not count.</summary>
-    private async Task CommitAsync(ITargetTransaction transaction, ProgressUpdate update, AsideChanges aside, CancellationToken cancellation)
+    private async Task CommitAsync(
+        ITargetTransaction transaction,
+        ProgressUpdate update,
+        AsideChanges aside,
+        CancellationToken cancellation
+    )
     {
         await quarantine.KeepAsync(aside, cancellation);
         await transaction.CommitAsync(update, cancellation);
@@ -185,12 +239,24 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         var atCommit = new Dictionary<(TableName Table, string Key), RowRefusedException>();
         while (true)
         {
-            var isolating = new RowIsolation(session, spool, treating, new SkippedRows(quarantine, clock), tables, atCommit, Allow) { Target = Ends.Target };
-            await using var transaction = await session.BeginAsync(OneStream(tables), Ends.Of((await spool.ReadAfter(session.Progress.Position!.Value).ReadAsync(PartBytes, cancellation))[0]), cancellation);
+            var isolating = new RowIsolation(session, spool, treating, new SkippedRows(quarantine, clock), tables, atCommit, Allow)
+            {
+                Target = Ends.Target,
+            };
+            await using var transaction = await session.BeginAsync(
+                OneStream(tables),
+                Ends.Of((await spool.ReadAfter(session.Progress.Position!.Value).ReadAsync(PartBytes, cancellation))[0]),
+                cancellation
+            );
             var (last, changes, tally) = await isolating.ApplyAsync(transaction, PartBytes, cancellation);
             try
             {
-                await CommitAsync(transaction, new ProgressUpdate(last.Position, HeldSince(tables, isolating.Router.Tables), Token: last.Token), isolating.Aside, cancellation);
+                await CommitAsync(
+                    transaction,
+                    new ProgressUpdate(last.Position, HeldSince(tables, isolating.Router.Tables), Token: last.Token),
+                    isolating.Aside,
+                    cancellation
+                );
             }
             catch (RowRefusedException refusal) when (refusal.Key.Length > 0 && atCommit.TryAdd((refusal.Table, refusal.Key), refusal))
             {
@@ -222,7 +288,13 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         };
     }
 
-    private async Task ApplyUnfoldedAsync(ITargetTransaction transaction, ChangeRouter router, SpooledFragment fragment, ChangeTally tally, CancellationToken cancellation)
+    private async Task ApplyUnfoldedAsync(
+        ITargetTransaction transaction,
+        ChangeRouter router,
+        SpooledFragment fragment,
+        ChangeTally tally,
+        CancellationToken cancellation
+    )
     {
         var changes = new ChangeReader(fragment.Changes);
         var routed = new List<RoutedChange>();
@@ -238,7 +310,14 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
         await ApplyRoutedAsync(transaction, router, routed, fragment, tally, cancellation);
     }
 
-    private async Task ApplyRoutedAsync(ITargetTransaction transaction, ChangeRouter router, List<RoutedChange> routed, SpooledFragment fragment, ChangeTally tally, CancellationToken cancellation)
+    private async Task ApplyRoutedAsync(
+        ITargetTransaction transaction,
+        ChangeRouter router,
+        List<RoutedChange> routed,
+        SpooledFragment fragment,
+        ChangeTally tally,
+        CancellationToken cancellation
+    )
     {
         foreach (var one in routed)
         {
@@ -298,6 +377,15 @@ internal sealed class BatchApplier(ITargetSession session, Spool spool, Crossing
             }
         }
 
-        meter.Committed(new BatchReport(fragments.Sum(fragment => (long)fragment.Count), tally.Tallies, tally.Recent(now), delays, fragments[^1].Position), now);
+        meter.Committed(
+            new BatchReport(
+                fragments.Sum(fragment => (long)fragment.Count),
+                tally.Tallies,
+                tally.Recent(now),
+                delays,
+                fragments[^1].Position
+            ),
+            now
+        );
     }
 }

@@ -13,7 +13,8 @@ namespace Vestige.Engine.Following;
 
 /// <summary>
 /// Reads transactions from the spool and folds them into batches. A batch holds what is there at once, up to a size, and
-/// ends only at a transaction's end, and never goes from one branch of the log to the next; so it is small when the target keeps pace and large when it has fallen behind.
+/// ends only at a transaction's end, and never goes from one branch of the log to the next; so it is small when the target keeps pace and
+/// large when it has fallen behind.
 /// </summary>
 internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRouter router, TimeProvider clock, int batchBytes)
 {
@@ -67,14 +68,27 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
         if (!waiting.Peek().Whole)
         {
             var head = waiting.Peek();
-            return new Batch([head], [], head.Position, before, before, new ChangeTally(), TimeSpan.Zero, Large: true, new AsideChanges(), router.Owners);
+            return new Batch(
+                [head],
+                [],
+                head.Position,
+                before,
+                before,
+                new ChangeTally(),
+                TimeSpan.Zero,
+                Large: true,
+                new AsideChanges(),
+                router.Owners
+            );
         }
 
         return await FoldAsync(before, cancellation);
     }
 
     /// <summary>The parts of the large transaction at hand, one by one, to its last.</summary>
-    public async IAsyncEnumerable<SpooledFragment> PartsAsync([System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancellation)
+    public async IAsyncEnumerable<SpooledFragment> PartsAsync(
+        [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancellation
+    )
     {
         while (true)
         {
@@ -146,7 +160,12 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
                 Take(await reader.TryReadAsync(batchBytes, cancellation));
             }
 
-            if (!waiting.TryPeek(out var fragment) || !fragment.Whole || IsBehindMark(fragment) || (fragments.Count > 0 && fragment.Route != fragments[0].Route))
+            if (
+                !waiting.TryPeek(out var fragment)
+                || !fragment.Whole
+                || IsBehindMark(fragment)
+                || (fragments.Count > 0 && fragment.Route != fragments[0].Route)
+            )
             {
                 break;
             }
@@ -173,7 +192,8 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             clock.GetElapsedTime(openedAt),
             Large: false,
             router.Aside.Take(),
-            router.Owners);
+            router.Owners
+        );
     }
 
     /// <summary>
@@ -212,7 +232,10 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
         return folded;
     }
 
-    /// <summary>False when a change cannot be treated, or for null what its transaction made as a whole; applied one by one, it is met again and named.</summary>
+    /// <summary>
+    /// False when a change cannot be treated, or for null what its transaction made as a whole; applied one by one, it is met again and
+    /// named.
+    /// </summary>
     private bool TryRoute(SpooledFragment fragment, RowChange? change)
     {
         routed.Clear();

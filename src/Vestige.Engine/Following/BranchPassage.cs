@@ -36,7 +36,10 @@ internal static class BranchPassage
 
         var branch = spool.Branches[begin.Branch];
         var old = spool.Branches[end.Branch].Identity;
-        List<TableProgress> moved = [.. session.Progress.Tables.Where(table => table.Position.Branch <= end.Branch).Select(table => Moved(table, old))];
+        List<TableProgress> moved =
+        [
+            .. session.Progress.Tables.Where(table => table.Position.Branch <= end.Branch).Select(table => Moved(table, old)),
+        ];
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
         await transaction.CommitAsync(new ProgressUpdate(begin, moved, branch.Identity), cancellation);
         return branch;
@@ -52,18 +55,25 @@ internal static class BranchPassage
     {
         var progress = session.Progress;
         var loaded = progress.Tables.Where(table => table is { Loaded: true, Position.Branch: LogPosition.BeforeAll }).ToList();
-        if (progress.Identity is not { } old
+        if (
+            progress.Identity is not { } old
             || (progress.Position ?? loaded.FirstOrDefault()?.Position) is not { Branch: LogPosition.BeforeAll } position
             || (progress.Position is not null && progress.Tables.Any(table => table.Loaded && IsBeyond(table, position, old)))
-            || await source.ContinueAsync(new ResumeToken(old, progress.Token ?? source.Format(position)), cancellation) is not LogContinuity.NewBranch next
-            || next.Identity != spool.Identity)
+            || await source.ContinueAsync(new ResumeToken(old, progress.Token ?? source.Format(position)), cancellation)
+                is not LogContinuity.NewBranch next
+            || next.Identity != spool.Identity
+        )
         {
             return false;
         }
 
         var update = progress.Position is null
             ? new ProgressUpdate(null, [.. loaded.Select(table => table.Anew())], next.Identity)
-            : new ProgressUpdate(new LogPosition(spool.Branch, next.Begin), [.. progress.Tables.Select(table => Moved(table, old))], next.Identity);
+            : new ProgressUpdate(
+                new LogPosition(spool.Branch, next.Begin),
+                [.. progress.Tables.Select(table => Moved(table, old))],
+                next.Identity
+            );
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
         await transaction.CommitAsync(update, cancellation);
         return true;
@@ -72,7 +82,6 @@ internal static class BranchPassage
     private static bool IsBeyond(TableProgress table, LogPosition position, LogIdentity old) =>
         table.Log is { } log && log != old ? table.Position.Branch != LogPosition.BeforeAll : table.Position.Offset > position.Offset;
 
-    private static TableProgress Moved(TableProgress table, LogIdentity old) => table.Held || table.Loaded
-        ? table with { Log = table.Log ?? old, Form = null, Part = null }
-        : table.Anew();
+    private static TableProgress Moved(TableProgress table, LogIdentity old) =>
+        table.Held || table.Loaded ? table with { Log = table.Log ?? old, Form = null, Part = null } : table.Anew();
 }

@@ -19,7 +19,12 @@ namespace Vestige.Engine.Following;
 /// each was loaded, until a table is held, and only its inserts where nothing else is wanted. A change of a table's form holds
 /// the table from there on. Changes of rows that wait in quarantine are passed over. Not safe for several threads.
 /// </summary>
-internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, SkippedRows aside, ImmutableDictionary<TableName, TableProgress> tables)
+internal sealed class ChangeRouter(
+    Spool spool,
+    CrossingTreatment treating,
+    SkippedRows aside,
+    ImmutableDictionary<TableName, TableProgress> tables
+)
 {
     private readonly Dictionary<int, Treated> forms = [];
     private (string Text, bool ComesBack) lastRoute = ("", false);
@@ -76,11 +81,19 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Skip
         }
         else if (form.Treatment is not { } treatment)
         {
-            Hold(progress, fragment.Position, $"The table has another form now and cannot be treated as the definition says: {form.Problem}.");
+            Hold(
+                progress,
+                fragment.Position,
+                $"The table has another form now and cannot be treated as the definition says: {form.Problem}."
+            );
         }
         else if (treatment.Mode is ApplyMode.KeepDeleted or ApplyMode.KeepVersions && change.Kind == ChangeKind.Truncate)
         {
-            Hold(progress, fragment.Position, "The table was emptied at the source by a truncation, and its rows are to be kept, each with its time.");
+            Hold(
+                progress,
+                fragment.Position,
+                "The table was emptied at the source by a truncation, and its rows are to be kept, each with its time."
+            );
         }
         else if (treatment.Mode == ApplyMode.KeepVersions)
         {
@@ -106,7 +119,8 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Skip
             {
                 foreach (var row in fold.Finish().Rows)
                 {
-                    // The fold puts the row after in the place of one before that the log does not carry; whether anything changed is not known then.
+                    // The fold puts the row after in the place of one before that the log does not carry; whether anything changed is not
+                    // known then.
                     var before = row.Kind == ChangeKind.Update && withoutBefore.Contains(treatment) ? default : row.Before;
                     Treat(treatment, fragment, new RowChange(row.Kind, 0, before, row.After), into);
                 }
@@ -131,7 +145,10 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Skip
         gatheredBytes += change.Before.Bytes.Length + change.After.Bytes.Length;
         if (gatheredBytes > MostGathered)
         {
-            throw new PortException($"A transaction changes more rows of {treatment.Source.Name} than versions can be made of: over {Figures.Bytes(MostGathered)}.")
+            throw new PortException(
+                $"A transaction changes more rows of {treatment.Source.Name} than versions can be made of: over "
+                    + $"{Figures.Bytes(MostGathered)}."
+            )
             {
                 Remedy = "Apply the table in another manner, or change so many rows in several transactions.",
             };
@@ -214,7 +231,11 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Skip
         var (form, row) = (treatment.Source, change.After.IsNone ? change.Before : change.After);
         var masked = treatment.Hidden.Any(form.KeyOrdinals.Contains);
         var key = masked ? "" : RowKey.Display(row, form.KeyOrdinals);
-        return new RowRefusedException($"{ChangeMarks.Of(change.Kind)} of {form.Name}{(masked ? ", its key masked," : key.Length > 0 ? $" {key}" : "")} cannot be treated: {exception.Message}.", exception)
+        return new RowRefusedException(
+            $"{ChangeMarks.Of(change.Kind)} of {form.Name}{(masked ? ", its key masked," : key.Length > 0 ? $" {key}" : "")} cannot "
+                + $"be treated: {exception.Message}.",
+            exception
+        )
         {
             Table = form.Name,
             Kind = change.Kind,
@@ -282,12 +303,16 @@ internal sealed class ChangeRouter(Spool spool, CrossingTreatment treating, Skip
         }
     }
 
-    private void Hold(TableProgress progress, LogPosition position, string what) => Tables = Tables.SetItem(progress.Table, progress with
-    {
-        Position = position,
-        Log = null,
-        HeldCause = $"{what} Later changes are not applied to this table. Load it again to continue.",
-    });
+    private void Hold(TableProgress progress, LogPosition position, string what) =>
+        Tables = Tables.SetItem(
+            progress.Table,
+            progress with
+            {
+                Position = position,
+                Log = null,
+                HeldCause = $"{what} Later changes are not applied to this table. Load it again to continue.",
+            }
+        );
 
     private readonly record struct Treated(TableSchema? Source, TableTreatment? Treatment, string Problem);
 }

@@ -30,20 +30,26 @@ internal sealed class ChangeTally
     public void AddSchemaChange(TableName table, DateTimeOffset at) =>
         tallies[table] = tallies.GetValueOrDefault(table, TableTally.None).With(ChangeKind.Schema, at);
 
-    public IReadOnlyList<RecentChange> Recent(DateTimeOffset appliedAt) => [.. recent.Select(entry => new RecentChange(
-        entry.Routed.Source,
-        entry.Routed.Change.Kind,
-        KeyOf(entry.Routed.Form, entry.Routed.Change),
-        entry.Fragment.Position,
-        entry.Fragment.CommittedAt,
-        appliedAt,
-        entry.Fragment.Origin))];
+    public IReadOnlyList<RecentChange> Recent(DateTimeOffset appliedAt) =>
+        [
+            .. recent.Select(entry => new RecentChange(
+                entry.Routed.Source,
+                entry.Routed.Change.Kind,
+                KeyOf(entry.Routed.Form, entry.Routed.Change),
+                entry.Fragment.Position,
+                entry.Fragment.CommittedAt,
+                appliedAt,
+                entry.Fragment.Origin
+            )),
+        ];
 
     /// <summary>Of a table without a key, the first values stand for the row.</summary>
     private static string KeyOf(TableSchema table, RowChange change)
     {
         var row = change.After.IsNone ? change.Before : change.After;
-        return row.IsNone ? "" : table.HasKey ? RowKey.Display(row, table.KeyOrdinals) : string.Join(", ", Enumerable.Range(0, Math.Min(3, row.Count)).Select(i => Short(row.DisplayAt(i))));
+        return row.IsNone ? ""
+            : table.HasKey ? RowKey.Display(row, table.KeyOrdinals)
+            : string.Join(", ", Enumerable.Range(0, Math.Min(3, row.Count)).Select(i => Short(row.DisplayAt(i))));
     }
 
     private static string Short(string value) => value.Length <= 40 ? value : $"{value[..39]}…";

@@ -18,15 +18,25 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
 {
     private const int ReadBytes = 4 << 20;
     private const string Step = "log kept";
-    private const string KeepFirst = "Let the log be kept for this crossing, load its tables then, and start it from a position or time after that.";
+    private const string KeepFirst =
+        "Let the log be kept for this crossing, load its tables then, and start it from a position or time after that.";
 
     /// <summary>The line about the place, and the place; null when it cannot be begun from.</summary>
-    public async Task<(ReadinessLine Line, LogPosition? Place)> FindAsync(StartPlace from, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    public async Task<(ReadinessLine Line, LogPosition? Place)> FindAsync(
+        StartPlace from,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         var lacking = tables.Where(table => spool?.Held(table)?.WholeAfter is null).Order().ToList();
         if (spool is null || !spool.Readable || lacking.Count > 0)
         {
-            return No(lacking.Count == 0 ? "the log is not read" : $"the log of {lacking[0]}{(lacking.Count > 1 ? $" and {lacking.Count - 1} more" : "")} is not kept", KeepFirst);
+            return No(
+                lacking.Count == 0
+                    ? "the log is not read"
+                    : $"the log of {lacking[0]}{(lacking.Count > 1 ? $" and {lacking.Count - 1} more" : "")} is not kept",
+                KeepFirst
+            );
         }
 
         var since = tables.Count == 0 ? spool.Begin : tables.Max(table => spool.Held(table)!.WholeAfter!.Value);
@@ -37,7 +47,11 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
     /// How many rows more than as of a place the tables have by the end of the spool: inserts less deletes; null for a table that
     /// was truncated or altered meanwhile.
     /// </summary>
-    public async Task<Dictionary<TableName, long?>> RowsSinceAsync(LogPosition place, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    public async Task<Dictionary<TableName, long?>> RowsSinceAsync(
+        LogPosition place,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         var more = tables.ToDictionary(table => table, _ => (long?)0);
         var (reader, last) = (spool!.ReadAfter(place), spool.Last);
@@ -83,21 +97,34 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
     {
         if (source.Log.Parse(text, since.Branch) is not { } position)
         {
-            return No($"'{text}' is not a position of this source", $"Write it as the source does, for example {source.Log.Format(since)}.");
+            return No(
+                $"'{text}' is not a position of this source",
+                $"Write it as the source does, for example {source.Log.Format(since)}."
+            );
         }
 
         if (position < since)
         {
-            return No($"all changes of these tables are held after {source.Log.Format(since)}, and {text} lies before", "Choose a later position, load the tables as of then, and start from it.");
+            return No(
+                $"all changes of these tables are held after {source.Log.Format(since)}, and {text} lies before",
+                "Choose a later position, load the tables as of then, and start from it."
+            );
         }
 
         return position > spool!.Last
-            ? No($"the log has been read up to {source.Log.Format(spool.Last)}, and {text} lies after", "Wait until it is read, or choose an earlier position.")
+            ? No(
+                $"the log has been read up to {source.Log.Format(spool.Last)}, and {text} lies after",
+                "Wait until it is read, or choose an earlier position."
+            )
             : Yes(position, since);
     }
 
     /// <summary>Where the run of transactions that were committed by then ends.</summary>
-    private async Task<(ReadinessLine Line, LogPosition? Place)> AtTimeAsync(DateTimeOffset time, LogPosition since, CancellationToken cancellation)
+    private async Task<(ReadinessLine Line, LogPosition? Place)> AtTimeAsync(
+        DateTimeOffset time,
+        LogPosition since,
+        CancellationToken cancellation
+    )
     {
         if (time > clock.GetUtcNow())
         {
@@ -116,7 +143,10 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
 
             if (place == since && read[0].CommittedAt > time)
             {
-                return No($"the first transaction of which all is held was committed at {Said(read[0].CommittedAt)}, after {Said(time)}", "Choose a later time, load the tables as of then, and start from it.");
+                return No(
+                    $"the first transaction of which all is held was committed at {Said(read[0].CommittedAt)}, after {Said(time)}",
+                    "Choose a later time, load the tables as of then, and start from it."
+                );
             }
 
             foreach (var fragment in read)
@@ -132,11 +162,25 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
     }
 
     private (ReadinessLine Line, LogPosition? Place) Yes(LogPosition place, LogPosition since) =>
-        (new ReadinessLine(Step, true, $"changes are taken after position {source.Log.Format(place)}; all of these tables are held after {source.Log.Format(since)}, {Figures.Bytes(spool!.Distance(source.Log, place, spool.Last))} of log lie between it and now", Needed, null, TimeSpan.Zero), place);
+        (
+            new ReadinessLine(
+                Step,
+                true,
+                $"changes are taken after position {source.Log.Format(place)}; all of these tables are held after "
+                    + $"{source.Log.Format(since)}, {Figures.Bytes(spool!.Distance(source.Log, place, spool.Last))} of log lie between "
+                    + "it and now",
+                Needed,
+                null,
+                TimeSpan.Zero
+            ),
+            place
+        );
 
-    private static (ReadinessLine Line, LogPosition? Place) No(string found, string remedy) => (new ReadinessLine(Step, false, found, Needed, remedy, TimeSpan.Zero), null);
+    private static (ReadinessLine Line, LogPosition? Place) No(string found, string remedy) =>
+        (new ReadinessLine(Step, false, found, Needed, remedy, TimeSpan.Zero), null);
 
     private const string Needed = "every change of these tables since the place from which they are taken";
 
-    private static string Said(DateTimeOffset time) => time.UtcDateTime.ToString("yyyy-MM-dd HH:mm:ss.ffffff 'UTC'", CultureInfo.InvariantCulture);
+    private static string Said(DateTimeOffset time) =>
+        time.UtcDateTime.ToString("yyyy-MM-dd HH:mm:ss.ffffff 'UTC'", CultureInfo.InvariantCulture);
 }

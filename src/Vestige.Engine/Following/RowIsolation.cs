@@ -27,7 +27,8 @@ internal sealed class RowIsolation(
     SkippedRows aside,
     ImmutableDictionary<TableName, TableProgress> tables,
     IReadOnlyDictionary<(TableName Table, string Key), RowRefusedException> refusedAtCommit,
-    Action<AsideChanges, RowRefusedException> allow)
+    Action<AsideChanges, RowRefusedException> allow
+)
 {
     private const int CheckEvery = 100;
     private readonly List<RoutedChange> routed = [];
@@ -47,7 +48,11 @@ internal sealed class RowIsolation(
     public AsideChanges Aside { get; private set; } = new();
 
     /// <summary>Applies it; returns its last part, how many changes it has, and what was applied of it.</summary>
-    public async Task<(SpooledFragment Last, long Changes, ChangeTally Tally)> ApplyAsync(ITargetTransaction transaction, int partBytes, CancellationToken cancellation)
+    public async Task<(SpooledFragment Last, long Changes, ChangeTally Tally)> ApplyAsync(
+        ITargetTransaction transaction,
+        int partBytes,
+        CancellationToken cancellation
+    )
     {
         var reader = spool.ReadAfter(session.Progress.Position!.Value);
         var count = 0L;
@@ -138,7 +143,11 @@ internal sealed class RowIsolation(
     private void ThrowIfRefusedAtCommit(RoutedChange one)
     {
         var row = one.Change.After.IsNone ? one.Change.Before : one.Change.After;
-        if (refusedAtCommit.Count > 0 && !row.IsNone && refusedAtCommit.TryGetValue((one.Form.Name, RowKey.Display(row, one.Form.KeyOrdinals)), out var refusal))
+        if (
+            refusedAtCommit.Count > 0
+            && !row.IsNone
+            && refusedAtCommit.TryGetValue((one.Form.Name, RowKey.Display(row, one.Form.KeyOrdinals)), out var refusal)
+        )
         {
             throw refusal;
         }

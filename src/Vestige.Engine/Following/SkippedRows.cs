@@ -39,7 +39,8 @@ internal sealed class SkippedRows(Quarantine quarantine, TimeProvider clock)
         }
 
         var keys = WaitingChange.KeysOf(form, change).ToList();
-        var behind = (rows.TryGetValue(form.Name, out var mine) && keys.Exists(mine.Contains))
+        var behind =
+            (rows.TryGetValue(form.Name, out var mine) && keys.Exists(mine.Contains))
             || (!truncated.Contains(form.Name) && quarantine.Blocks(form.Name, keys));
         if (behind)
         {
@@ -66,7 +67,15 @@ internal sealed class SkippedRows(Quarantine quarantine, TimeProvider clock)
         passed.Truncate(form.Name, fragment.Position);
     }
 
-    private void Add(TableSchema form, SpooledFragment fragment, RowChange change, List<RowKey> keys, WaitingState state, TableName? into, string answer)
+    private void Add(
+        TableSchema form,
+        SpooledFragment fragment,
+        RowChange change,
+        List<RowKey> keys,
+        WaitingState state,
+        TableName? into,
+        string answer
+    )
     {
         if (!rows.TryGetValue(form.Name, out var mine))
         {
@@ -75,18 +84,25 @@ internal sealed class SkippedRows(Quarantine quarantine, TimeProvider clock)
 
         mine.UnionWith(keys);
         var now = clock.GetUtcNow();
-        passed.Add(new WaitingChange(
-            form,
-            change with { Before = Copied(change.Before), After = Copied(change.After) },
-            fragment.Position,
-            0,
-            fragment.CommittedAt,
-            now,
-            state,
-            into,
-            answer,
-            state == WaitingState.Refused ? 1 : 0,
-            state == WaitingState.Refused ? now : null));
+        passed.Add(
+            new WaitingChange(
+                form,
+                change with
+                {
+                    Before = Copied(change.Before),
+                    After = Copied(change.After),
+                },
+                fragment.Position,
+                0,
+                fragment.CommittedAt,
+                now,
+                state,
+                into,
+                answer,
+                state == WaitingState.Refused ? 1 : 0,
+                state == WaitingState.Refused ? now : null
+            )
+        );
     }
 
     private static Row Copied(Row row) => row.IsNone ? default : new Row(row.Bytes.ToArray());

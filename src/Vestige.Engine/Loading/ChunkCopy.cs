@@ -9,12 +9,21 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Loading;
 
 /// <summary>
-/// Copies chunks of one snapshot, all as of one position: several readers, and as many writers as the target lets write side by side. A table is
-/// ended, its keys built and its mark set, as soon as its last row is committed, while others are still being copied.
+/// Copies chunks of one snapshot, all as of one position: several readers, and as many writers as the target lets write side by side. A
+/// table is ended, its keys built and its mark set, as soon as its last row is committed, while others are still being copied.
 /// </summary>
-internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITargetSession session, Route route, int lanes, TimeProvider clock)
+internal sealed class ChunkCopy(
+    ChunkReader reader,
+    LogPosition position,
+    ITargetSession session,
+    Route route,
+    int lanes,
+    TimeProvider clock
+)
 {
-    /// <summary>A commit more for every chunk was seen to cost up to a tenth of the load; what is not remembered is only read again.</summary>
+    /// <summary>
+    /// A commit more for every chunk was seen to cost up to a tenth of the load; what is not remembered is only read again.
+    /// </summary>
     private static readonly TimeSpan RememberEvery = TimeSpan.FromMilliseconds(250);
     private const int BlocksPerCommit = 256;
     private const int BlocksInHand = 64;
@@ -40,16 +49,24 @@ internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITarge
         }
     }
 
-    private async Task RunAsync(IReadOnlyList<LoadChunk> chunks, IReadOnlyList<ITargetSession> writers, IReadOnlyList<ITargetSession> builders, CancellationToken cancellation)
+    private async Task RunAsync(
+        IReadOnlyList<LoadChunk> chunks,
+        IReadOnlyList<ITargetSession> writers,
+        IReadOnlyList<ITargetSession> builders,
+        CancellationToken cancellation
+    )
     {
         using var failing = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
         var plan = LoadPlan.LongestFirst([.. chunks.Select(chunk => chunk.Cost)], lanes);
         Exception? first = null;
         await Task.WhenAll(
-            GuardAsync(plan.Workers.Select(mine => ReadAsync([.. mine.Select(i => chunks[i])], failing.Token)), () => blocks.Writer.TryComplete()),
+            GuardAsync(plan.Workers.Select(mine => ReadAsync([.. mine.Select(i => chunks[i])], failing.Token)), () =>
+                blocks.Writer.TryComplete()
+            ),
             GuardAsync(writers.Select(writer => WriteAsync(writer, failing.Token)), () => written.Writer.TryComplete()),
             GuardAsync([RememberAsync(failing.Token)], () => ended.Writer.TryComplete()),
-            GuardAsync(builders.Select(builder => EndTablesAsync(builder, failing.Token)), () => { }));
+            GuardAsync(builders.Select(builder => EndTablesAsync(builder, failing.Token)), () => { })
+        );
         if (first is not null)
         {
             cancellation.ThrowIfCancellationRequested();
@@ -58,18 +75,20 @@ internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITarge
 
         async Task GuardAsync(IEnumerable<Task> lanes, Action then)
         {
-            await Task.WhenAll(lanes.Select(async lane =>
-            {
-                try
+            await Task.WhenAll(
+                lanes.Select(async lane =>
                 {
-                    await lane;
-                }
-                catch (Exception exception)
-                {
-                    Interlocked.CompareExchange(ref first, exception, null);
-                    failing.Cancel();
-                }
-            }));
+                    try
+                    {
+                        await lane;
+                    }
+                    catch (Exception exception)
+                    {
+                        Interlocked.CompareExchange(ref first, exception, null);
+                        failing.Cancel();
+                    }
+                })
+            );
             then();
         }
     }
@@ -146,11 +165,12 @@ internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITarge
             await using var transaction = await writer.BeginAsync(checkReferences: false, route, cancellation);
             do
             {
-                var write = item.Chunk.Merges ? transaction.MergeAsync(item.Target, item.Block, cancellation) : transaction.LoadAsync(item.Target, item.Block, cancellation);
+                var write = item.Chunk.Merges
+                    ? transaction.MergeAsync(item.Target, item.Block, cancellation)
+                    : transaction.LoadAsync(item.Target, item.Block, cancellation);
                 await write;
                 taken.Add((item.Chunk, item.Rows));
-            }
-            while (taken.Count < BlocksPerCommit && blocks.Reader.TryRead(out item));
+            } while (taken.Count < BlocksPerCommit && blocks.Reader.TryRead(out item));
             await transaction.CommitAsync(ProgressUpdate.None, cancellation);
         }
 
@@ -186,12 +206,18 @@ internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITarge
                     ended.Writer.TryWrite(together);
                 }
             }
-            else if (chunk.Load.Remember(chunk) is { } part && (!told.TryGetValue(chunk.Load, out var last) || clock.GetElapsedTime(last) >= RememberEvery))
+            else if (
+                chunk.Load.Remember(chunk) is { } part
+                && (!told.TryGetValue(chunk.Load, out var last) || clock.GetElapsedTime(last) >= RememberEvery)
+            )
             {
                 told[chunk.Load] = clock.GetTimestamp();
                 using var turn = await sessionTurn.EnterAsync(cancellation);
                 await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-                await transaction.CommitAsync(new ProgressUpdate(null, [chunk.Load.Progress(loaded: false, LogPosition.Zero, part)]), cancellation);
+                await transaction.CommitAsync(
+                    new ProgressUpdate(null, [chunk.Load.Progress(loaded: false, LogPosition.Zero, part)]),
+                    cancellation
+                );
             }
         }
     }
@@ -224,7 +250,10 @@ internal sealed class ChunkCopy(ChunkReader reader, LogPosition position, ITarge
 
         using var turn = await sessionTurn.EnterAsync(cancellation);
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, position))]), cancellation);
+        await transaction.CommitAsync(
+            new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, position))]),
+            cancellation
+        );
     }
 
     /// <summary>Where the target has no second writer, rows and the ends of tables go through one session by turns.</summary>

@@ -43,7 +43,12 @@ internal sealed class ChunkReader(ISourceSnapshot snapshot, TargetSystem target,
             {
                 if (rows[i] is { Count: > 0 } some)
                 {
-                    yield return new LoadedBlock(chunk, chunk.Load.Targets[i], new RowBlock(some.Bytes.WrittenMemory, some.Count), written ? 0 : block.Count);
+                    yield return new LoadedBlock(
+                        chunk,
+                        chunk.Load.Targets[i],
+                        new RowBlock(some.Bytes.WrittenMemory, some.Count),
+                        written ? 0 : block.Count
+                    );
                     written = true;
                 }
             }

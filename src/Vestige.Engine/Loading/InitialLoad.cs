@@ -16,7 +16,15 @@ namespace Vestige.Engine.Loading;
 /// written and its keys are built. An interrupted load goes on from a snapshot of its own: with the ranges that were not
 /// finished, where source and target still have what was; else with the tables that were not.
 /// </summary>
-internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITargetSession session, Capture capture, CrossingTreatment treating, RouteEnds ends, TimeProvider clock)
+internal sealed class InitialLoad(
+    SourceSystem source,
+    TargetSystem target,
+    ITargetSession session,
+    Capture capture,
+    CrossingTreatment treating,
+    RouteEnds ends,
+    TimeProvider clock
+)
 {
     private const int Readers = 2;
     private readonly List<LoadChunk> chunks = [];
@@ -67,13 +75,19 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
                 return Position;
             }
 
-            await new ChunkCopy(new ChunkReader(snapshot, target, treating.Build), Position, session, ends.OfRows, Readers, clock).RunAsync(chunks, cancellation);
+            await new ChunkCopy(new ChunkReader(snapshot, target, treating.Build), Position, session, ends.OfRows, Readers, clock).RunAsync(
+                chunks,
+                cancellation
+            );
             return Position;
         }
         catch (PortException exception) when (rests.Count > 0 && !exception.Transient && exception is not PlaceLostException)
         {
             await ForgetAsync(rests.Keys, cancellation);
-            throw new PortException($"{exception.Message} The load of {string.Join(", ", rests.Keys.Order())} could not go on where it was interrupted.", exception)
+            throw new PortException(
+                $"{exception.Message} The load of {string.Join(", ", rests.Keys.Order())} could not go on where it was interrupted.",
+                exception
+            )
             {
                 Transient = true,
                 Remedy = "It begins again by itself.",
@@ -92,7 +106,11 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
     /// </summary>
     private async Task ClearMergedAsync(List<LoadForm> forms, LogIdentity identity, CancellationToken cancellation)
     {
-        var begun = session.Progress.Tables.Where(table => table.IntoTables is { Count: > 0 } && Merges(table.Table) && forms.Exists(form => form.Name == table.Table)).ToList();
+        var begun = session
+            .Progress.Tables.Where(table =>
+                table.IntoTables is { Count: > 0 } && Merges(table.Table) && forms.Exists(form => form.Name == table.Table)
+            )
+            .ToList();
         if (begun.Count == 0)
         {
             return;
@@ -102,12 +120,18 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
         if (lost is null)
         {
             var parts = begun.ToDictionary(table => table.Table, table => table.Part!);
-            lost = (await new StaleRows(capture, session, treating, ends.OfRows).ClearAsync(parts, Position, cancellation)).Order().Select(table => (TableName?)table).FirstOrDefault();
+            lost = (await new StaleRows(capture, session, treating, ends.OfRows).ClearAsync(parts, Position, cancellation))
+                .Order()
+                .Select(table => (TableName?)table)
+                .FirstOrDefault();
         }
 
         if (lost is not null)
         {
-            throw new PortException($"The load of {lost} was interrupted, its rows are merged with those of others, and what the source has deleted meanwhile cannot be told any more.")
+            throw new PortException(
+                $"The load of {lost} was interrupted, its rows are merged with those of others, and what the source has deleted "
+                    + "meanwhile cannot be told any more."
+            )
             {
                 Remedy = "Say in the definition that existing rows of it are deleted first, and load it again.",
             };
@@ -115,16 +139,25 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
     }
 
     /// <summary>What is left of the tables whose load was interrupted and can go on: where every row crosses, in its own place.</summary>
-    private async Task<Dictionary<TableName, Rest>> RestsAsync(ISourceSnapshot snapshot, List<LoadForm> forms, LogIdentity identity, CancellationToken cancellation)
+    private async Task<Dictionary<TableName, Rest>> RestsAsync(
+        ISourceSnapshot snapshot,
+        List<LoadForm> forms,
+        LogIdentity identity,
+        CancellationToken cancellation
+    )
     {
-        var parts = session.Progress.Tables
-            .Where(table => table.Part is { Done.Count: > 0 } part && capture.Spool.Holds(part.Since) && LogOf(table) == identity)
+        var parts = session
+            .Progress.Tables.Where(table =>
+                table.Part is { Done.Count: > 0 } part && capture.Spool.Holds(part.Since) && LogOf(table) == identity
+            )
             .ToDictionary(table => table.Table, table => table.Part!);
         var rests = new Dictionary<TableName, Rest>();
         foreach (var form in forms.Where(form => form.Treatment.PassesAll && !Merges(form.Name)))
         {
-            if (parts.TryGetValue(form.Name, out var part)
-                && await snapshot.CutRestAsync(form.Treatment.Source, part, ChunkCount.For(form.EstimatedRows), cancellation) is { } ranges)
+            if (
+                parts.TryGetValue(form.Name, out var part)
+                && await snapshot.CutRestAsync(form.Treatment.Source, part, ChunkCount.For(form.EstimatedRows), cancellation) is { } ranges
+            )
             {
                 rests.Add(form.Name, new Rest(part, ranges));
             }
@@ -134,7 +167,11 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
     }
 
     /// <summary>Builds the keys by which rows are found, and takes away what is gone since. Returns those that can go on.</summary>
-    private async Task<Dictionary<TableName, Rest>> MakeReadyAsync(List<LoadForm> forms, Dictionary<TableName, Rest> rests, CancellationToken cancellation)
+    private async Task<Dictionary<TableName, Rest>> MakeReadyAsync(
+        List<LoadForm> forms,
+        Dictionary<TableName, Rest> rests,
+        CancellationToken cancellation
+    )
     {
         if (rests.Count == 0)
         {
@@ -146,13 +183,20 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
             await session.BuildPrimaryKeyAsync(form.Targets[0], cancellation);
         }
 
-        var changed = await new StaleRows(capture, session, treating, ends.OfRows).ClearAsync(rests.ToDictionary(pair => pair.Key, pair => pair.Value.Part), Position, cancellation);
+        var changed = await new StaleRows(capture, session, treating, ends.OfRows).ClearAsync(
+            rests.ToDictionary(pair => pair.Key, pair => pair.Value.Part),
+            Position,
+            cancellation
+        );
         return rests.Where(pair => !changed.Contains(pair.Key)).ToDictionary();
     }
 
     private TableLoad GoOn(LoadForm form, Rest rest)
     {
-        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, rest.Ranges.Count, rest.Part) { Log = capture.Spool.Branches[Position.Branch].Identity };
+        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, rest.Ranges.Count, rest.Part)
+        {
+            Log = capture.Spool.Branches[Position.Branch].Identity,
+        };
         var unread = Math.Max(1, rest.Ranges.Count(range => range.ChangedSince is null));
         var cost = Math.Max(1.0, (double)Math.Max(0, form.EstimatedRows - rest.Part.Rows) / unread);
         chunks.AddRange(rest.Ranges.Select(range => new LoadChunk(load, range, cost, merges: true)));
@@ -165,7 +209,16 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
         var ranges = await snapshot.CutAsync(table, ChunkCount.For(form.EstimatedRows), cancellation);
         var merges = Merges(form.Name);
         var mark = ranges.Count > 1 && form.Treatment.PassesAll && !merges ? await snapshot.MarkAsync(table, cancellation) : null;
-        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, ranges.Count, mark is null ? null : new LoadPart(mark, Position, 0, [])) { Log = capture.Spool.Branches[Position.Branch].Identity };
+        var load = new TableLoad(
+            form.Treatment,
+            form.Targets,
+            form.EstimatedRows,
+            ranges.Count,
+            mark is null ? null : new LoadPart(mark, Position, 0, [])
+        )
+        {
+            Log = capture.Spool.Branches[Position.Branch].Identity,
+        };
         var cost = Math.Max(1.0, (double)form.EstimatedRows / ranges.Count);
         chunks.AddRange(ranges.Select(range => new LoadChunk(load, new RowRange(range), cost, merges)));
         return load;
@@ -201,7 +254,9 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
         foreach (var treatment in treatments)
         {
             var first = forms.Sum(form => form.Targets.Count);
-            forms.Add(new LoadForm(treatment, [.. structure.Skip(first).Take(treatment.Tables.Count)], there[treatment.Source.Name].EstimatedRows));
+            forms.Add(
+                new LoadForm(treatment, [.. structure.Skip(first).Take(treatment.Tables.Count)], there[treatment.Source.Name].EstimatedRows)
+            );
         }
 
         return forms;
@@ -214,16 +269,31 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
     private async Task CheckAsync(List<TableLoad> loads, CancellationToken cancellation)
     {
         var own = treating.OwnTables(session.Progress);
-        var fresh = loads.SelectMany(load => load.Targets).Where(table => !own.Contains(table.Name)).DistinctBy(table => table.Name).ToList();
+        var fresh = loads
+            .SelectMany(load => load.Targets)
+            .Where(table => !own.Contains(table.Name))
+            .DistinctBy(table => table.Name)
+            .ToList();
         if (fresh.Count == 0)
         {
             return;
         }
 
-        var lines = await target.Tables.CheckTargetAsync(fresh, treating.ExistingOf(loads.Select(load => load.Treatment)), own, cancellation);
+        var lines = await target.Tables.CheckTargetAsync(
+            fresh,
+            treating.ExistingOf(loads.Select(load => load.Treatment)),
+            own,
+            cancellation
+        );
         if (lines.Select(treating.Definition.Judged).FirstOrDefault(line => !line.Ok) is { } wrong)
         {
-            throw new PortException($"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was changed there.") { Remedy = wrong.Remedy };
+            throw new PortException(
+                $"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was "
+                    + "changed there."
+            )
+            {
+                Remedy = wrong.Remedy,
+            };
         }
     }
 
@@ -233,12 +303,19 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
         var own = treating.OwnTables(session.Progress);
         var tables = loads.SelectMany(load => load.Targets).ToList();
         var loaded = loads.Select(load => load.Table.Name).ToHashSet();
-        var others = session.Progress.Tables.Where(table => !loaded.Contains(table.Table)).SelectMany(table => table.IntoTables ?? []).ToHashSet();
+        var others = session
+            .Progress.Tables.Where(table => !loaded.Contains(table.Table))
+            .SelectMany(table => table.IntoTables ?? [])
+            .ToHashSet();
         await using var transaction = await session.BeginAsync(checkReferences: false, ends.OfRows, cancellation);
         var existing = treating.ExistingOf(loads.Select(load => load.Treatment));
         foreach (var making in Enum.GetValues<TableMaking>())
         {
-            await transaction.CreateTablesAsync([.. tables.Where(table => MakingOf(table.Name) == making).DistinctBy(table => table.Name)], making, cancellation);
+            await transaction.CreateTablesAsync(
+                [.. tables.Where(table => MakingOf(table.Name) == making).DistinctBy(table => table.Name)],
+                making,
+                cancellation
+            );
         }
 
         foreach (var table in loads.Where(load => !Merges(load.Table.Name)).SelectMany(load => load.Targets))
@@ -247,9 +324,28 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
             await transaction.EmptyAsync(own.Contains(table.Name) ? table : table with { Shared = null }, cancellation);
         }
 
-        await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: false, LogPosition.Zero, Merges(load.Table.Name) ? new LoadPart("", Position, 0, []) : null))], first ? identity : null, Restart: first), cancellation);
+        await transaction.CommitAsync(
+            new ProgressUpdate(
+                null,
+                [
+                    .. loads.Select(load =>
+                        load.Progress(loaded: false, LogPosition.Zero, Merges(load.Table.Name) ? new LoadPart("", Position, 0, []) : null)
+                    ),
+                ],
+                first ? identity : null,
+                Restart: first
+            ),
+            cancellation
+        );
 
-        TableMaking MakingOf(TableName table) => own.Contains(table) ? others.Contains(table) ? TableMaking.WhereMissingOrSame : TableMaking.WhereOther : existing[table] == ExistingRows.Replace ? TableMaking.Anew : TableMaking.WhereMissing;
+        TableMaking MakingOf(TableName table) =>
+            own.Contains(table)
+                ? others.Contains(table)
+                    ? TableMaking.WhereMissingOrSame
+                    : TableMaking.WhereOther
+                : existing[table] == ExistingRows.Replace
+                    ? TableMaking.Anew
+                    : TableMaking.WhereMissing;
     }
 
     /// <summary>Without rows a table is what it is to be once its keys are built.</summary>
@@ -261,7 +357,10 @@ internal sealed class InitialLoad(SourceSystem source, TargetSystem target, ITar
         }
 
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, Position))]), cancellation);
+        await transaction.CommitAsync(
+            new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, Position))]),
+            cancellation
+        );
     }
 
     /// <summary>What of an interrupted load of a table is left.</summary>

@@ -26,7 +26,11 @@ internal sealed class StaleRows(Capture capture, ITargetSession session, Crossin
     /// Clears the tables of such rows up to a position, waiting until the spool holds the log that far. Returns the tables
     /// that cannot be gone on with, for their form changed or they were emptied.
     /// </summary>
-    public async Task<IReadOnlySet<TableName>> ClearAsync(IReadOnlyDictionary<TableName, LoadPart> parts, LogPosition upTo, CancellationToken cancellation)
+    public async Task<IReadOnlySet<TableName>> ClearAsync(
+        IReadOnlyDictionary<TableName, LoadPart> parts,
+        LogPosition upTo,
+        CancellationToken cancellation
+    )
     {
         var changed = new HashSet<TableName>();
         await capture.ReachAsync(upTo, cancellation);
@@ -108,7 +112,10 @@ internal sealed class StaleRows(Capture capture, ITargetSession session, Crossin
         foreach (var (form, rows) in gone)
         {
             var treatment = treating.Build(form);
-            await transaction.ApplyAsync([new FoldedTable(treatment.Tables[0].Form, EmptiedFirst: false, Treated(treatment, rows.Values))], cancellation);
+            await transaction.ApplyAsync(
+                [new FoldedTable(treatment.Tables[0].Form, EmptiedFirst: false, Treated(treatment, rows.Values))],
+                cancellation
+            );
         }
 
         await transaction.CommitAsync(ProgressUpdate.None, cancellation);

@@ -12,7 +12,13 @@ namespace Vestige.Engine.Loading;
 /// <param name="estimatedRows">Rows in the snapshot, as estimated or counted there.</param>
 /// <param name="chunks">In how many chunks it is read.</param>
 /// <param name="part">What a later load would need to go on; null where it would begin again.</param>
-public sealed class TableLoad(TableTreatment treatment, IReadOnlyList<TableSchema> targets, long estimatedRows, int chunks, LoadPart? part = null)
+public sealed class TableLoad(
+    TableTreatment treatment,
+    IReadOnlyList<TableSchema> targets,
+    long estimatedRows,
+    int chunks,
+    LoadPart? part = null
+)
 {
     private readonly Lock gate = new();
     private long rows = part?.Rows ?? 0;
@@ -44,9 +50,22 @@ public sealed class TableLoad(TableTreatment treatment, IReadOnlyList<TableSchem
 
     /// <summary>The progress to be kept with the target.</summary>
     internal TableProgress Progress(bool loaded, LogPosition position, LoadPart? remembered = null) =>
-        new(Table.Name, loaded, position, Part: remembered, Into: TableProgress.NamesOf(targets.Select(target => target.Name)), Settled: false, Form: SchemaFingerprint.Of(Table)) { Log = Log };
+        new(
+            Table.Name,
+            loaded,
+            position,
+            Part: remembered,
+            Into: TableProgress.NamesOf(targets.Select(target => target.Name)),
+            Settled: false,
+            Form: SchemaFingerprint.Of(Table)
+        )
+        {
+            Log = Log,
+        };
 
-    /// <summary>What to remember when a chunk is done; null when there is nothing, for the table begins again or is done as a whole.</summary>
+    /// <summary>
+    /// What to remember when a chunk is done; null when there is nothing, for the table begins again or is done as a whole.
+    /// </summary>
     internal LoadPart? Remember(LoadChunk chunk)
     {
         lock (gate)

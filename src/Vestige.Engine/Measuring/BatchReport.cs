@@ -15,4 +15,5 @@ public sealed record BatchReport(
     IReadOnlyDictionary<TableName, TableTally> Tallies,
     IReadOnlyList<RecentChange> Recent,
     IReadOnlyList<HopDelays> Delays,
-    LogPosition Upto = default);
+    LogPosition Upto = default
+);

@@ -38,7 +38,10 @@ public sealed class CrossingMeter
     /// <summary>Changes applied since the process started.</summary>
     public long Applied { get; private set; }
 
-    /// <summary>Notes that the worker found nothing to do, so the second holds no measure of capacity. To be held by a limit is not that: then the limit is the capacity.</summary>
+    /// <summary>
+    /// Notes that the worker found nothing to do, so the second holds no measure of capacity. To be held by a limit is not that: then the
+    /// limit is the capacity.
+    /// </summary>
     public void Idle() => idleSeen = true;
 
     /// <summary>Takes what a committed batch did.</summary>
@@ -72,7 +75,12 @@ public sealed class CrossingMeter
             foreach (var delay in report.Delays)
             {
                 delays.Record(delay.Total, now);
-                sum = new HopDelays(sum.Capture + delay.Capture, sum.Spool + delay.Spool, sum.Treatment + delay.Treatment, sum.Apply + delay.Apply);
+                sum = new HopDelays(
+                    sum.Capture + delay.Capture,
+                    sum.Spool + delay.Spool,
+                    sum.Treatment + delay.Treatment,
+                    sum.Apply + delay.Apply
+                );
             }
 
             if (report.Delays.Count > 0)
@@ -183,7 +191,9 @@ public sealed class CrossingMeter
         }
     }
 
-    /// <summary>The quartiles of the rows a second that the load at hand has written, the lower first; null where less than four seconds were seen.</summary>
+    /// <summary>
+    /// The quartiles of the rows a second that the load at hand has written, the lower first; null where less than four seconds were seen.
+    /// </summary>
     public (double Low, double High)? LoadRange
     {
         get
@@ -211,7 +221,13 @@ public sealed class CrossingMeter
         {
             lock (gate)
             {
-                return new RunCounts(loaded, tallies.Values.Sum(tally => tally.Inserts), tallies.Values.Sum(tally => tally.Updates), tallies.Values.Sum(tally => tally.Deletes), tallies.Values.Sum(tally => tally.Truncates + tally.SchemaChanges));
+                return new RunCounts(
+                    loaded,
+                    tallies.Values.Sum(tally => tally.Inserts),
+                    tallies.Values.Sum(tally => tally.Updates),
+                    tallies.Values.Sum(tally => tally.Deletes),
+                    tallies.Values.Sum(tally => tally.Truncates + tally.SchemaChanges)
+                );
             }
         }
     }
@@ -226,7 +242,16 @@ public sealed class CrossingMeter
     }
 
     /// <summary>Adds the point of one second. One in which nothing is applied on purpose, at rest, says nothing of capacity.</summary>
-    public void Sample(DateTimeOffset now, LagReading lag, TimeSpan notCaptured, TimeSpan notSpooled, TimeSpan notApplied, long arrived, long backlog, bool applies = true)
+    public void Sample(
+        DateTimeOffset now,
+        LagReading lag,
+        TimeSpan notCaptured,
+        TimeSpan notSpooled,
+        TimeSpan notApplied,
+        long arrived,
+        long backlog,
+        bool applies = true
+    )
     {
         lock (gate)
         {
@@ -234,15 +259,18 @@ public sealed class CrossingMeter
             if (lastAt != default && seconds > 0)
             {
                 var capacity = !idleSeen && backlog > 0 && applies;
-                points.Add(new MeasurePoint(
-                    now,
-                    lag.Behind,
-                    notCaptured,
-                    notSpooled,
-                    notApplied,
-                    Math.Max(0, arrived - lastArrived) / seconds,
-                    (Applied - lastApplied) / seconds,
-                    capacity));
+                points.Add(
+                    new MeasurePoint(
+                        now,
+                        lag.Behind,
+                        notCaptured,
+                        notSpooled,
+                        notApplied,
+                        Math.Max(0, arrived - lastArrived) / seconds,
+                        (Applied - lastApplied) / seconds,
+                        capacity
+                    )
+                );
             }
 
             lastAt = now;
@@ -258,7 +286,10 @@ public sealed class CrossingMeter
         lock (gate)
         {
             var after = minute + TimeSpan.FromMinutes(1);
-            List<MeasureSlot> seconds = [.. points.Since(minute - TimeSpan.FromTicks(1)).Where(point => point.At < after).Select(point => SlotOf(point))];
+            List<MeasureSlot> seconds =
+            [
+                .. points.Since(minute - TimeSpan.FromTicks(1)).Where(point => point.At < after).Select(point => SlotOf(point)),
+            ];
             return (seconds, MeasureSlot.Sum(minute, seconds) is { } whole ? whole with { Delays = delays.Of(minute) } : null);
         }
     }
@@ -275,7 +306,18 @@ public sealed class CrossingMeter
 
             foreach (var slot in seconds.TakeLast(PointsKept))
             {
-                points.Add(new MeasurePoint(slot.Start, slot.Behind, slot.NotCaptured, slot.NotSpooled, slot.NotApplied, slot.Arrived, slot.Applied, BacklogThroughout: false));
+                points.Add(
+                    new MeasurePoint(
+                        slot.Start,
+                        slot.Behind,
+                        slot.NotCaptured,
+                        slot.NotSpooled,
+                        slot.NotApplied,
+                        slot.Arrived,
+                        slot.Applied,
+                        BacklogThroughout: false
+                    )
+                );
             }
         }
     }
@@ -322,7 +364,8 @@ public sealed class CrossingMeter
                     live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Capture) / count,
                     live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Spool) / count,
                     live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Treatment) / count,
-                    live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Apply) / count);
+                    live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Apply) / count
+                );
         }
     }
 
@@ -379,17 +422,21 @@ public sealed class CrossingMeter
 
         List<double> arriving = [.. window.Select(point => point.Arriving)];
         List<double> appliedUnderBacklog = [.. window.Where(point => point.BacklogThroughout).Select(point => point.Applied)];
-        return applies ? Forecast.WhenClear(backlog, arriving, appliedUnderBacklog) : Forecast.AtRest(backlog, arriving, appliedUnderBacklog);
+        return applies
+            ? Forecast.WhenClear(backlog, arriving, appliedUnderBacklog)
+            : Forecast.AtRest(backlog, arriving, appliedUnderBacklog);
     }
 
-    private static MeasureSlot SlotOf(MeasurePoint point) => new(
-        MeasureStep.Second.SlotOf(point.At),
-        1,
-        point.Behind,
-        point.NotCaptured,
-        point.NotSpooled,
-        point.NotApplied,
-        point.Arriving,
-        point.Applied,
-        new DelayHistogram());
+    private static MeasureSlot SlotOf(MeasurePoint point) =>
+        new(
+            MeasureStep.Second.SlotOf(point.At),
+            1,
+            point.Behind,
+            point.NotCaptured,
+            point.NotSpooled,
+            point.NotApplied,
+            point.Arriving,
+            point.Applied,
+            new DelayHistogram()
+        );
 }

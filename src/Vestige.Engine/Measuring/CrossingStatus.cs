@@ -32,11 +32,16 @@ namespace Vestige.Engine.Measuring;
 /// <param name="Exhaustion">When the spool of its source is full and the source's log is lost then.</param>
 /// <param name="ExhaustedBy">The other crossing of the same source that brings this about sooner; null when it is this one.</param>
 /// <param name="LoadEndsIn">When the load at hand ends; null when none is, or its rate is not known yet.</param>
-/// <param name="LoadRange">When it ends at the better and at the worse quartile of its rate lately; null when that is not known yet.</param>
+/// <param name="LoadRange">
+/// When it ends at the better and at the worse quartile of its rate lately; null when that is not known yet.
+/// </param>
 /// <param name="LoadRate">Rows a second of the load at hand; null when none is.</param>
 /// <param name="PastForecasts">How good its forecasts were.</param>
 /// <param name="Capture">The reading of its source; null when that is not running.</param>
-/// <param name="KeptAfter">For a draft for which the source's log is kept: the position after which all changes of its tables are held; null for others and until it is known.</param>
+/// <param name="KeptAfter">
+/// For a draft for which the source's log is kept: the position after which all changes of its tables are held; null for others and until
+/// it is known.
+/// </param>
 /// <param name="Until">The mark up to which it goes before it stops; null when there is none.</param>
 /// <param name="Resting">Why nothing is applied though it runs: a window of rest, or its limit; null when something may be.</param>
 /// <param name="NextRun">When the next run of its schedule begins; null while one goes on, and without a schedule.</param>
@@ -75,7 +80,8 @@ public sealed record CrossingStatus(
     string? Resting,
     DateTimeOffset? NextRun,
     string? Cause,
-    IReadOnlyList<TableStatus> Tables)
+    IReadOnlyList<TableStatus> Tables
+)
 {
     public string Name => Definition.Name;
 
@@ -83,7 +89,10 @@ public sealed record CrossingStatus(
     public int Quarantined => Tables.Sum(table => table.Quarantined);
 
     /// <summary>The oldest of the proofs of its tables; null while one of them was never proved equal.</summary>
-    public Proof? Proved => Tables.Count == 0 || Tables.Any(table => table.Verdict?.Proved is null) ? null : Tables.Select(table => table.Verdict!.Proved!).MinBy(proof => proof.Position);
+    public Proof? Proved =>
+        Tables.Count == 0 || Tables.Any(table => table.Verdict?.Proved is null)
+            ? null
+            : Tables.Select(table => table.Verdict!.Proved!).MinBy(proof => proof.Position);
 
     /// <summary>How many rows differed when their tables were compared last.</summary>
     public long Differences => Tables.Sum(table => table.Verdict?.Differences ?? 0);
@@ -98,7 +107,9 @@ public sealed record CrossingStatus(
         {
             var loading = Tables.Where(table => table.RowsToLoad is not null).ToList();
             var all = loading.Sum(table => table.RowsToLoad!.Value);
-            return loading.Count == 0 ? null : all == 0 ? 1 : Math.Min(1, (double)loading.Sum(table => table.RowsLoaded) / all);
+            return loading.Count == 0 ? null
+                : all == 0 ? 1
+                : Math.Min(1, (double)loading.Sum(table => table.RowsLoaded) / all);
         }
     }
 }

@@ -21,7 +21,14 @@ internal static class DelayCause
     /// <param name="meter">What it has done lately.</param>
     /// <param name="diagnosis">What the target says the call in hand waits for; null when it says nothing.</param>
     /// <param name="now">The moment.</param>
-    public static string? Of(CrossingDefinition definition, WorkerView? view, CaptureStatus? log, CrossingMeter meter, string? diagnosis, DateTimeOffset now)
+    public static string? Of(
+        CrossingDefinition definition,
+        WorkerView? view,
+        CaptureStatus? log,
+        CrossingMeter meter,
+        string? diagnosis,
+        DateTimeOffset now
+    )
     {
         if (log is { Running: false } cut)
         {
@@ -45,8 +52,11 @@ internal static class DelayCause
 
         if (view.InHand is { } hand && now - hand.Since > Long)
         {
-            var what = hand.Large ? $"one transaction, of which {Figures.Of(hand.Changes, "change")} have been read so far" : $"a batch of {Figures.Of(hand.Changes, "change")}";
-            return $"{definition.Target} has been at {what} for {Figures.Duration(now - hand.Since)}{(diagnosis is null ? "" : $": {diagnosis}")}.";
+            var what = hand.Large
+                ? $"one transaction, of which {Figures.Of(hand.Changes, "change")} have been read so far"
+                : $"a batch of {Figures.Of(hand.Changes, "change")}";
+            return $"{definition.Target} has been at {what} for "
+                + $"{Figures.Duration(now - hand.Since)}{(diagnosis is null ? "" : $": {diagnosis}")}.";
         }
 
         return meter.MeanHops(now) is { } hops && hops.Total > Short ? OfHop(definition, hops, meter) : null;
@@ -58,10 +68,15 @@ internal static class DelayCause
         var (took, changes) = meter.LastTook;
         return hops.Largest switch
         {
-            "capture" => $"{share} % of the delay is reading: {definition.Source} hands its log over {Figures.Duration(hops.Capture)} after the commit.",
-            "spool" => $"{share} % of the delay is the disk of the data folder: it takes {Figures.Duration(hops.Spool)} until a transaction is durable there.",
+            "capture" =>
+                $"{share} % of the delay is reading: {definition.Source} hands its log over {Figures.Duration(hops.Capture)} after "
+                    + "the commit.",
+            "spool" =>
+                $"{share} % of the delay is the disk of the data folder: it takes {Figures.Duration(hops.Spool)} until a transaction "
+                    + "is durable there.",
             "treatment" => $"{share} % of the delay is the treatment of the rows: {Figures.Duration(hops.Treatment)} for a batch.",
-            _ => $"{share} % of the delay is waiting for {definition.Target}: it took {Figures.Duration(took)} for the last {Figures.Of(changes, "change")}.",
+            _ => $"{share} % of the delay is waiting for {definition.Target}: it took {Figures.Duration(took)} for the last "
+                + $"{Figures.Of(changes, "change")}.",
         };
     }
 }

@@ -24,6 +24,7 @@ internal static class ExhaustionReader
         return Forecast.WhenExhausted(
             new StoreLevel(needed, log.SpoolBudget, log.SpoolGrowth.Part(clears.Left)),
             new StoreLevel(log.LogBytes + (long)unseen, log.LogLimit, log.LogGrowth),
-            log.Running);
+            log.Running
+        );
     }
 }

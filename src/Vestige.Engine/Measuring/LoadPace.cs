@@ -21,7 +21,9 @@ internal sealed class LoadPace
         }
     }
 
-    /// <summary>Notes how many rows it has written, once a second; null when no load is at hand. Fewer than before are those of another.</summary>
+    /// <summary>
+    /// Notes how many rows it has written, once a second; null when no load is at hand. Fewer than before are those of another.
+    /// </summary>
     public void Sample(long? written, DateTimeOffset now)
     {
         if (written is not { } all || all < rows)

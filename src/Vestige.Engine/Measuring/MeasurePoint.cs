@@ -17,4 +17,5 @@ public readonly record struct MeasurePoint(
     TimeSpan NotApplied,
     double Arriving,
     double Applied,
-    bool BacklogThroughout);
+    bool BacklogThroughout
+);

@@ -33,7 +33,11 @@ public sealed class MeasureRecorder(IMeasureStore store, ILogger logger)
     }
 
     /// <summary>Does nothing within a minute that was kept already.</summary>
-    public async Task KeepAsync(IReadOnlyList<(string Crossing, CrossingMeter Meter)> crossings, DateTimeOffset now, CancellationToken cancellation)
+    public async Task KeepAsync(
+        IReadOnlyList<(string Crossing, CrossingMeter Meter)> crossings,
+        DateTimeOffset now,
+        CancellationToken cancellation
+    )
     {
         var minute = MeasureStep.Minute.SlotOf(now);
         if (minute <= kept)
@@ -76,7 +80,14 @@ public sealed class MeasureRecorder(IMeasureStore store, ILogger logger)
         return store.ForgetAsync(crossing, cancellation);
     }
 
-    private async Task AddAsync(string crossing, CrossingMeter meter, DateTimeOffset minute, List<MeasureBlock> blocks, List<AppliedBlock> applied, CancellationToken cancellation)
+    private async Task AddAsync(
+        string crossing,
+        CrossingMeter meter,
+        DateTimeOffset minute,
+        List<MeasureBlock> blocks,
+        List<AppliedBlock> applied,
+        CancellationToken cancellation
+    )
     {
         var start = minute - MeasureStep.Minute.Slot;
         var (seconds, last) = meter.Seconds(start);
@@ -109,7 +120,13 @@ public sealed class MeasureRecorder(IMeasureStore store, ILogger logger)
         if (!open.TryGetValue(crossing, out var mine) || mine.Day != day)
         {
             var hours = await store.ReadAsync(crossing, MeasureStep.Hour, day, start, cancellation);
-            mine = new Open(day) { Hour = hour, Minutes = [.. await store.ReadAsync(crossing, MeasureStep.Minute, hour, start, cancellation)], Hours = [.. hours], Applied = [.. await store.AppliedAsync(crossing, hour, cancellation)] };
+            mine = new Open(day)
+            {
+                Hour = hour,
+                Minutes = [.. await store.ReadAsync(crossing, MeasureStep.Minute, hour, start, cancellation)],
+                Hours = [.. hours],
+                Applied = [.. await store.AppliedAsync(crossing, hour, cancellation)],
+            };
             open[crossing] = mine;
         }
         else if (mine.Hour != hour)

@@ -18,7 +18,9 @@ internal sealed class RateSeries
     /// <summary>Units a second; zero until samples a second apart were taken.</summary>
     public RateRange Range { get; private set; } = RateRange.Zero;
 
-    /// <summary>Units a second over the last ten seconds, or since the sample before where none was taken in these; zero until two were taken.</summary>
+    /// <summary>
+    /// Units a second over the last ten seconds, or since the sample before where none was taken in these; zero until two were taken.
+    /// </summary>
     public double Latest { get; private set; }
 
     /// <summary>Another counter begins.</summary>
@@ -46,7 +48,10 @@ internal sealed class RateSeries
 
         Range = RateRange.Of(Rates());
         var first = samples.First(sample => at - sample.At <= Lately);
-        var from = first.At < at ? first : samples.Count > 1 ? before : last;
+        var from =
+            first.At < at ? first
+            : samples.Count > 1 ? before
+            : last;
         Latest = from.At < at ? (value - from.Value) / (at - from.At).TotalSeconds : 0;
     }
 

@@ -4,7 +4,10 @@ using Vestige.Core.Schemas;
 
 namespace Vestige.Engine.Measuring;
 
-/// <summary>One of the latest changes a crossing applied, to be found on both sides by its key; with its origin where the source got it by replication.</summary>
+/// <summary>
+/// One of the latest changes a crossing applied, to be found on both sides by its key; with its origin where the source got it by
+/// replication.
+/// </summary>
 public sealed record RecentChange(
     TableName Table,
     ChangeKind Kind,
@@ -12,4 +15,5 @@ public sealed record RecentChange(
     LogPosition Position,
     DateTimeOffset CommittedAt,
     DateTimeOffset AppliedAt,
-    string? Origin);
+    string? Origin
+);

@@ -11,5 +11,11 @@ public readonly record struct RunCounts(long Loaded, long Inserts, long Updates,
     public static RunCounts operator -(RunCounts left, RunCounts right) => Subtract(left, right);
 
     public static RunCounts Subtract(RunCounts left, RunCounts right) =>
-        new(left.Loaded - right.Loaded, left.Inserts - right.Inserts, left.Updates - right.Updates, left.Deletes - right.Deletes, left.Others - right.Others);
+        new(
+            left.Loaded - right.Loaded,
+            left.Inserts - right.Inserts,
+            left.Updates - right.Updates,
+            left.Deletes - right.Deletes,
+            left.Others - right.Others
+        );
 }

@@ -35,7 +35,8 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         var (arriving, appliedRate) = entry.Meter.Rates();
         var backlog = BacklogOf(view?.Place ?? entry.Place, capture, applied);
         var waiting = view?.Waiting ?? (entry.Trouble is { IsLasting: false } ? entry.Trouble : null);
-        var atWork = state is CrossingState.CatchingUp or CrossingState.Following && waiting is null && !entry.Stored.Definition.RestsAt(now);
+        var atWork =
+            state is CrossingState.CatchingUp or CrossingState.Following && waiting is null && !entry.Stored.Definition.RestsAt(now);
         var clears = entry.Meter.WhenClear(lag is { Current: true } ? 0 : backlog.Changes, atWork);
 
         // What is in hand for a moment while it follows fills nothing.
@@ -72,12 +73,15 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             rate,
             entry.Meter.PastForecasts,
             log,
-            entry.Stored.Desired == DesiredState.KeepLog && capture is not null ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool) : null,
+            entry.Stored.Desired == DesiredState.KeepLog && capture is not null
+                ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool)
+                : null,
             entry.Stored.Until,
             view is { Ended: false } ? view.Resting : null,
             state == CrossingState.Stopped ? entry.NextRun : null,
             DelayCause.Of(entry.Stored.Definition, view, log, entry.Meter, entry.Diagnosis, now),
-            Tables(entry, progress, state, load, lag));
+            Tables(entry, progress, state, load, lag)
+        );
     }
 
     private static LagReading LagOf(DateTimeOffset now, CrossingEntry entry, WorkerView? view, CaptureStatus log, LogPosition applied)
@@ -90,14 +94,18 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
 
         oldest ??= log.FirstUnspooled;
         var cut = !log.Running || now - log.SampledAt > HeadAge;
-        return LagRule.Read(now + log.ClockDifference, oldest, log.ProvenAt + log.ClockDifference, log.PassedHead && applied >= log.Spooled, cut);
+        return LagRule.Read(
+            now + log.ClockDifference,
+            oldest,
+            log.ProvenAt + log.ClockDifference,
+            log.PassedHead && applied >= log.Spooled,
+            cut
+        );
     }
 
     /// <summary>Where all that was captured is applied, whatever it is behind by is not captured yet.</summary>
     private static TimeSpan Uncaptured(DateTimeOffset now, CaptureStatus log, LogPosition? applied, LagReading? lag) =>
-        applied >= log.Spooled && log.FirstUnspooled is null && lag is { } reading
-            ? reading.Behind
-            : LagRule.Age(now, log.FirstUncaptured);
+        applied >= log.Spooled && log.FirstUnspooled is null && lag is { } reading ? reading.Behind : LagRule.Age(now, log.FirstUncaptured);
 
     private static CrossingState StateOf(CrossingEntry entry, WorkerView? view, LagReading? lag)
     {
@@ -118,7 +126,9 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
                 return CrossingState.Checking;
             }
 
-            entry.KeepsUp = view.Following && lag is { } reading
+            entry.KeepsUp =
+                view.Following
+                && lag is { } reading
                 && (entry.KeepsUp ? reading.Behind < FallsBehind : reading.Current || reading.Behind < CaughtUp);
             return entry.KeepsUp ? CrossingState.Following : CrossingState.CatchingUp;
         }
@@ -221,29 +231,43 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         var known = progress.Tables.Where(table => ways.Takes(table.Table)).ToDictionary(table => table.Table);
         var waiting = entry.Quarantine.UpTo(progress.Position).CountBy(change => change.Table).ToDictionary();
         var loads = load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
-        return [.. (loads.Count == 0 ? known.Keys : known.Keys.Union(loads.Keys)).Order().Select(name =>
-        {
-            var table = known.GetValueOrDefault(name);
-            var loading = loads.GetValueOrDefault(name);
-            return new TableStatus(
-                name,
-                into(name),
-                TableStateOf(table, loading, state, waiting.ContainsKey(name)),
-                table?.HeldCause ?? (waiting.TryGetValue(name, out var changes) ? $"{Figures.Of(changes, "change")} of it {(changes == 1 ? "waits" : "wait")} in quarantine; all its other rows go on." : null),
-                loading?.Rows ?? 0,
-                loading?.EstimatedRows,
-                waiting.GetValueOrDefault(name),
-                loading is null && table is { Loaded: true, Held: false } ? lag?.Behind : null,
-                entry.Verdicts.Of(name),
-                entry.Meter.TallyOf(name));
-        })];
+        return
+        [
+            .. (loads.Count == 0 ? known.Keys : known.Keys.Union(loads.Keys))
+                .Order()
+                .Select(name =>
+                {
+                    var table = known.GetValueOrDefault(name);
+                    var loading = loads.GetValueOrDefault(name);
+                    return new TableStatus(
+                        name,
+                        into(name),
+                        TableStateOf(table, loading, state, waiting.ContainsKey(name)),
+                        table?.HeldCause
+                            ?? (
+                                waiting.TryGetValue(name, out var changes)
+                                    ? $"{Figures.Of(changes, "change")} of it {(changes == 1 ? "waits" : "wait")} in quarantine; all "
+                                        + "its other rows go on."
+                                    : null
+                            ),
+                        loading?.Rows ?? 0,
+                        loading?.EstimatedRows,
+                        waiting.GetValueOrDefault(name),
+                        loading is null && table is { Loaded: true, Held: false } ? lag?.Behind : null,
+                        entry.Verdicts.Of(name),
+                        entry.Meter.TallyOf(name)
+                    );
+                }),
+        ];
     }
 
     private static TableState TableStateOf(TableProgress? table, TableLoad? loading, CrossingState state, bool waits)
     {
         if (loading is not null)
         {
-            return loading.Done ? TableState.CatchingUp : loading.Rows > 0 ? TableState.Loading : TableState.Waiting;
+            return loading.Done ? TableState.CatchingUp
+                : loading.Rows > 0 ? TableState.Loading
+                : TableState.Waiting;
         }
 
         return table switch

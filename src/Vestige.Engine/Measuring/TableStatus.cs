@@ -12,7 +12,9 @@ namespace Vestige.Engine.Measuring;
 /// <param name="RowsLoaded">Rows written by the load at hand.</param>
 /// <param name="RowsToLoad">Rows the load at hand is to write, as estimated; null when none is at hand.</param>
 /// <param name="Quarantined">How many of its changes wait in quarantine.</param>
-/// <param name="Behind">By how much it is behind at most: what waits of the crossing may concern other tables. Null while it is loaded or held.</param>
+/// <param name="Behind">
+/// By how much it is behind at most: what waits of the crossing may concern other tables. Null while it is loaded or held.
+/// </param>
 /// <param name="Verdict">What comparing both sides said of it last; null when it was not compared since its load.</param>
 /// <param name="Tally">What was applied since the process started.</param>
 public sealed record TableStatus(
@@ -25,7 +27,8 @@ public sealed record TableStatus(
     int Quarantined,
     TimeSpan? Behind,
     Verdict? Verdict,
-    TableTally Tally)
+    TableTally Tally
+)
 {
     /// <summary>The first of the target's tables, for most the only one.</summary>
     public TableName Target => Into[0];

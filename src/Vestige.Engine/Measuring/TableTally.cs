@@ -11,20 +11,22 @@ public sealed record TableTally(
     long Truncates,
     long SchemaChanges,
     DateTimeOffset? LastChangeAt,
-    ApplyCounts Unexpected)
+    ApplyCounts Unexpected
+)
 {
     public static TableTally None { get; } = new(0, 0, 0, 0, 0, null, default);
 
     public long Total => Inserts + Updates + Deletes + Truncates + SchemaChanges;
 
-    public TableTally With(ChangeKind kind, DateTimeOffset at) => kind switch
-    {
-        ChangeKind.Insert => this with { Inserts = Inserts + 1, LastChangeAt = at },
-        ChangeKind.Update => this with { Updates = Updates + 1, LastChangeAt = at },
-        ChangeKind.Delete => this with { Deletes = Deletes + 1, LastChangeAt = at },
-        ChangeKind.Truncate => this with { Truncates = Truncates + 1, LastChangeAt = at },
-        _ => this with { SchemaChanges = SchemaChanges + 1, LastChangeAt = at },
-    };
+    public TableTally With(ChangeKind kind, DateTimeOffset at) =>
+        kind switch
+        {
+            ChangeKind.Insert => this with { Inserts = Inserts + 1, LastChangeAt = at },
+            ChangeKind.Update => this with { Updates = Updates + 1, LastChangeAt = at },
+            ChangeKind.Delete => this with { Deletes = Deletes + 1, LastChangeAt = at },
+            ChangeKind.Truncate => this with { Truncates = Truncates + 1, LastChangeAt = at },
+            _ => this with { SchemaChanges = SchemaChanges + 1, LastChangeAt = at },
+        };
 
     public TableTally Plus(TableTally other)
     {
@@ -36,6 +38,7 @@ public sealed record TableTally(
             Truncates + other.Truncates,
             SchemaChanges + other.SchemaChanges,
             other.LastChangeAt ?? LastChangeAt,
-            Unexpected + other.Unexpected);
+            Unexpected + other.Unexpected
+        );
     }
 }

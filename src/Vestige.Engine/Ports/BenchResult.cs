@@ -19,4 +19,5 @@ public sealed record BenchResult(
     long Changed,
     IReadOnlyList<BenchChange> Changes,
     LogPosition? Position,
-    TimeSpan Took);
+    TimeSpan Took
+);

@@ -11,7 +11,9 @@ public interface IControlStore
 
     Task DeleteAsync(string crossing, CancellationToken cancellation);
 
-    /// <summary>A number higher than <paramref name="after"/> and than any returned before for this crossing, whatever crashed in between.</summary>
+    /// <summary>
+    /// A number higher than <paramref name="after"/> and than any returned before for this crossing, whatever crashed in between.
+    /// </summary>
     Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation);
 
     Task AppendAsync(CrossingEvent happened, CancellationToken cancellation);

@@ -3,7 +3,10 @@ namespace Vestige.Engine.Ports;
 /// <summary>Reads a source's log forward from a position. Used by one caller at a time.</summary>
 public interface ILogReader : IAsyncDisposable
 {
-    /// <summary>The note that tells which database it is, as <see cref="IProbe.GetIdentityAsync"/> does; given by readers of what may be out of reach later.</summary>
+    /// <summary>
+    /// The note that tells which database it is, as <see cref="IProbe.GetIdentityAsync"/> does; given by readers of what may be out of
+    /// reach later.
+    /// </summary>
     const string DatabaseNote = "database";
 
     /// <summary>

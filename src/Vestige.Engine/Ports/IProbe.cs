@@ -5,7 +5,9 @@ namespace Vestige.Engine.Ports;
 /// <summary>A system that can be reached and told from others. Safe for several threads.</summary>
 public interface IProbe
 {
-    /// <summary>A text that is the same for every way of reaching one system. A copy of a database's files may say the same of itself.</summary>
+    /// <summary>
+    /// A text that is the same for every way of reaching one system. A copy of a database's files may say the same of itself.
+    /// </summary>
     Task<string> GetIdentityAsync(CancellationToken cancellation);
 
     /// <summary>

@@ -25,14 +25,20 @@ public interface IRowsView : IAsyncDisposable
     /// <summary>The forms of the tables as of the view.</summary>
     Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation);
 
-    /// <summary>Keys that cut a span into about that many ranges of equal rows, in order; none for few rows. Keys of whole numbers only.</summary>
+    /// <summary>
+    /// Keys that cut a span into about that many ranges of equal rows, in order; none for few rows. Keys of whole numbers only.
+    /// </summary>
     Task<IReadOnlyList<Core.Changes.Row>> CutAsync(TableSchema table, KeySpan within, int ranges, CancellationToken cancellation);
 
     /// <summary>All rows of a span, in the common form. A span other than all needs keys of whole numbers.</summary>
     IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeySpan within, CancellationToken cancellation);
 
     /// <summary>The whole rows of some keys, as far as they are there, in no order. Keys hold the key columns only.</summary>
-    Task<IReadOnlyList<Core.Changes.Row>> FindAsync(TableSchema table, IReadOnlyList<Core.Changes.Row> keys, CancellationToken cancellation);
+    Task<IReadOnlyList<Core.Changes.Row>> FindAsync(
+        TableSchema table,
+        IReadOnlyList<Core.Changes.Row> keys,
+        CancellationToken cancellation
+    );
 
     /// <summary>Whole rows drawn by chance, each as likely as every other and none twice.</summary>
     Task<IReadOnlyList<Core.Changes.Row>> SampleAsync(TableSchema table, int rows, CancellationToken cancellation);
@@ -41,5 +47,11 @@ public interface IRowsView : IAsyncDisposable
     Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation);
 
     /// <summary>Keys and hashes of the rows of some segments, in no order. Only where <see cref="Digests"/>.</summary>
-    IAsyncEnumerable<HashedRow> HashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, CancellationToken cancellation);
+    IAsyncEnumerable<HashedRow> HashesAsync(
+        RowShape shape,
+        Segments segments,
+        IReadOnlyList<int> wanted,
+        KeySpan within,
+        CancellationToken cancellation
+    );
 }

@@ -37,7 +37,9 @@ public interface ISpoolFile : IAsyncDisposable
     /// <summary>The last record, or the last data record that ends a transaction; without its body. Null when there is none.</summary>
     Task<SpoolRecord?> LastAsync(bool complete, CancellationToken cancellation);
 
-    /// <summary>The last complete data record whose number is at or before the given one; without its body. Null when there is none.</summary>
+    /// <summary>
+    /// The last complete data record whose number is at or before the given one; without its body. Null when there is none.
+    /// </summary>
     Task<SpoolRecord?> FindAsync(ulong number, CancellationToken cancellation);
 
     /// <summary>Removes, durably, every record after the sequence number, and forgets what was appended and not synced.</summary>

@@ -31,7 +31,8 @@ public interface ITableTarget
         IReadOnlyList<TableSchema> tables,
         IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,
-        CancellationToken cancellation);
+        CancellationToken cancellation
+    );
 
     /// <summary>The statement by which a change is written, with marks where its values go.</summary>
     string StatementFor(TableSchema table, RowChange change);

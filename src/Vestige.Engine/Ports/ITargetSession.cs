@@ -29,7 +29,8 @@ public interface ITargetSession : IAsyncDisposable
     Task<ITargetTransaction> BeginAsync(bool checkReferences, Route route, CancellationToken cancellation);
 
     /// <summary>Begins a transaction whose rows, if it writes any, begin a new route.</summary>
-    Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation) => BeginAsync(checkReferences, Route.None, cancellation);
+    Task<ITargetTransaction> BeginAsync(bool checkReferences, CancellationToken cancellation) =>
+        BeginAsync(checkReferences, Route.None, cancellation);
 
     /// <summary>
     /// What the call that goes on waits for, as the target says when it is asked beside it, such as a lock held by another session;

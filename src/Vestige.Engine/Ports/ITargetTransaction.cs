@@ -7,7 +7,10 @@ namespace Vestige.Engine.Ports;
 /// <summary>One transaction on a target: rows and progress commit together. Disposing without a commit rolls back.</summary>
 public interface ITargetTransaction : IAsyncDisposable
 {
-    /// <summary>Creates the tables where they are missing, and drops others first as said. Throws <see cref="Faults.PortException"/> where another form is not to be dropped.</summary>
+    /// <summary>
+    /// Creates the tables where they are missing, and drops others first as said. Throws <see cref="Faults.PortException"/> where another
+    /// form is not to be dropped.
+    /// </summary>
     Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation);
 
     /// <summary>Deletes every row of the table; only the shared ones where it has such.</summary>

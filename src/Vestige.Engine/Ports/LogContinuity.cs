@@ -5,9 +5,7 @@ namespace Vestige.Engine.Ports;
 /// <summary>What a source says of a token that was read from its log, or from the log of a system that it has become.</summary>
 public abstract record LogContinuity
 {
-    private LogContinuity()
-    {
-    }
+    private LogContinuity() { }
 
     /// <summary>It is the same log.</summary>
     public sealed record Same : LogContinuity;

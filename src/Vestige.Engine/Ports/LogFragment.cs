@@ -10,8 +10,12 @@ namespace Vestige.Engine.Ports;
 /// <param name="Count">How many changes the part holds; may be 0.</param>
 /// <param name="Changes">The changes in the form of <see cref="Core.Changes.ChangeWriter"/>.</param>
 /// <param name="Route">The <see cref="Core.Routes.Route"/> that it bears, as text; null when it was made at the source.</param>
-/// <param name="Token">Where the log can be continued after it, as <see cref="Core.Positions.ResumeToken.Text"/>; null where the position says that.</param>
-/// <param name="Origin">Whence the source itself got the transaction by replication, in the source's words; null when it was made there.</param>
+/// <param name="Token">
+/// Where the log can be continued after it, as <see cref="Core.Positions.ResumeToken.Text"/>; null where the position says that.
+/// </param>
+/// <param name="Origin">
+/// Whence the source itself got the transaction by replication, in the source's words; null when it was made there.
+/// </param>
 public sealed record LogFragment(
     LogPosition Position,
     DateTimeOffset CommittedAt,
@@ -21,7 +25,8 @@ public sealed record LogFragment(
     ReadOnlyMemory<byte> Changes,
     string? Origin = null,
     string? Route = null,
-    string? Token = null)
+    string? Token = null
+)
 {
     public bool Whole => First && Last;
 }

@@ -12,7 +12,8 @@ public sealed record LogRead(
     IReadOnlyList<LogFragment> Fragments,
     IReadOnlyDictionary<int, TableSchema> Relations,
     LogPosition Passed,
-    bool AtHead)
+    bool AtHead
+)
 {
     /// <summary>
     /// What the reader wants to find again when the log is opened next, by name; a later note of a name takes the place of an
@@ -24,7 +25,12 @@ public sealed record LogRead(
     private static readonly Dictionary<string, string> NoNotes = [];
 
     /// <summary>The same with its positions on another branch than the first, for readers that know of one log only.</summary>
-    public LogRead On(int branch) => branch == 0
-        ? this
-        : this with { Fragments = [.. Fragments.Select(fragment => fragment with { Position = fragment.Position.On(branch) })], Passed = Passed.On(branch) };
+    public LogRead On(int branch) =>
+        branch == 0
+            ? this
+            : this with
+            {
+                Fragments = [.. Fragments.Select(fragment => fragment with { Position = fragment.Position.On(branch) })],
+                Passed = Passed.On(branch),
+            };
 }

@@ -14,7 +14,8 @@ public sealed record LogRequest(
     IReadOnlySet<TableName> Tables,
     IReadOnlySet<TableName> Before,
     IReadOnlyDictionary<int, TableSchema> Known,
-    IReadOnlyDictionary<string, string> Notes)
+    IReadOnlyDictionary<string, string> Notes
+)
 {
     /// <summary>A first reading, with nothing known.</summary>
     public static LogRequest First(LogPosition after, IReadOnlySet<TableName> tables) =>

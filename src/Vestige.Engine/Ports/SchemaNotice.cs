@@ -5,14 +5,19 @@ namespace Vestige.Engine.Ports;
 /// <summary>What a change of the kind <see cref="ChangeKind.Schema"/> says.</summary>
 /// <param name="What">What was done to the table, as the end of a sentence, without its full stop.</param>
 /// <param name="Values">Whether rows got other values by it without a change of a row in the log.</param>
-/// <param name="IsExact">Whether it stands in the log just where it was made, as a source whose log has schema changes tells it: a load before that place cannot hold it.</param>
+/// <param name="IsExact">
+/// Whether it stands in the log just where it was made, as a source whose log has schema changes tells it: a load before that place cannot
+/// hold it.
+/// </param>
 public sealed record SchemaNotice(string What, bool Values = false, bool IsExact = false)
 {
     /// <summary>Read from a change; one that says nothing names no more than that the columns changed.</summary>
-    public static SchemaNotice Of(RowChange change) => new(
-        change.After.Count > 0 ? change.After.TextAt(0) : "its columns changed",
-        change.After.Count > 1 && change.After.IntegerAt(1) != 0,
-        change.After.Count == 1);
+    public static SchemaNotice Of(RowChange change) =>
+        new(
+            change.After.Count > 0 ? change.After.TextAt(0) : "its columns changed",
+            change.After.Count > 1 && change.After.IntegerAt(1) != 0,
+            change.After.Count == 1
+        );
 
     /// <summary>As the row after of the change.</summary>
     public void Write(RowWriter row)

@@ -10,7 +10,9 @@ namespace Vestige.Engine.Ports;
 /// <param name="LimitBytes">How much it keeps at most before it drops the oldest; null when it never drops.</param>
 /// <param name="FirstUncaptured">Commit time of the first transaction after the captured position; null when there is none.</param>
 /// <param name="Now">The source's own clock.</param>
-/// <param name="Written">The end of what had been written into the log by then, even if it cannot be read yet; null when that is the head.</param>
+/// <param name="Written">
+/// The end of what had been written into the log by then, even if it cannot be read yet; null when that is the head.
+/// </param>
 public sealed record SourceHead(
     LogIdentity Identity,
     LogPosition Head,
@@ -19,4 +21,5 @@ public sealed record SourceHead(
     long? LimitBytes,
     DateTimeOffset? FirstUncaptured,
     DateTimeOffset Now,
-    LogPosition? Written = null);
+    LogPosition? Written = null
+);

@@ -22,5 +22,6 @@ public sealed class SourceSystem(string connection, IConnector connector)
 
     private T Need<T>(string without)
         where T : class =>
-        connector.Find<T>() ?? throw new RequestRefusedException($"{connection} {without}.") { Remedy = "Choose a connection that can be a source." };
+        connector.Find<T>()
+        ?? throw new RequestRefusedException($"{connection} {without}.") { Remedy = "Choose a connection that can be a source." };
 }

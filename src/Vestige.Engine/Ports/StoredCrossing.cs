@@ -8,7 +8,13 @@ namespace Vestige.Engine.Ports;
 /// <param name="By">Who asked; a typed name, unverified.</param>
 /// <param name="Since">When.</param>
 /// <param name="Until">The mark up to which it still goes before it stops; null when there is none, or it was reached.</param>
-public sealed record StoredCrossing(CrossingDefinition Definition, DesiredState Desired, string By, DateTimeOffset Since, StopMark? Until = null)
+public sealed record StoredCrossing(
+    CrossingDefinition Definition,
+    DesiredState Desired,
+    string By,
+    DateTimeOffset Since,
+    StopMark? Until = null
+)
 {
     /// <summary>Whether a worker is to run it.</summary>
     public bool Runs => Desired == DesiredState.Run || (Desired == DesiredState.Stop && Until is not null);

@@ -10,8 +10,18 @@ namespace Vestige.Engine.Ports;
 /// <param name="Reason">Why it cannot cross; null when it can.</param>
 /// <param name="PartOf">The partitioned table that it is a part of, the topmost; null when it stands for itself.</param>
 /// <param name="InsertsCross">Whether it can cross at least when only its inserts are wanted.</param>
-/// <param name="WholeRowsBy">The statement after which the log tells of each change the whole row as it was before; null when it does.</param>
-public sealed record TableDescription(TableSchema Schema, long EstimatedRows, long? Bytes, string? Reason, TableName? PartOf = null, bool InsertsCross = false, string? WholeRowsBy = null)
+/// <param name="WholeRowsBy">
+/// The statement after which the log tells of each change the whole row as it was before; null when it does.
+/// </param>
+public sealed record TableDescription(
+    TableSchema Schema,
+    long EstimatedRows,
+    long? Bytes,
+    string? Reason,
+    TableName? PartOf = null,
+    bool InsertsCross = false,
+    string? WholeRowsBy = null
+)
 {
     /// <summary>Whether it is none of the database's own tables, as a view: what it shows is in others.</summary>
     public bool HasNoRows { get; init; }

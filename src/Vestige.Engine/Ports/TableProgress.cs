@@ -11,22 +11,47 @@ namespace Vestige.Engine.Ports;
 /// <param name="HeldCause">Why nothing is applied to it any more; null when it is not held.</param>
 /// <param name="Part">What of an interrupted load is there; null when there is nothing to go on with.</param>
 /// <param name="Into">
-/// The target's tables that it goes into, one a line; empty while there are none of its own; null where it is the one that the target names by itself.
+/// The target's tables that it goes into, one a line; empty while there are none of its own; null where it is the one that the target names
+/// by itself.
 /// </param>
 /// <param name="Settled">The references from and to it are built, as far as they are to be.</param>
 /// <param name="Form">The <see cref="SchemaFingerprint"/> of the source's table when it was loaded; null where that was not kept.</param>
-public sealed record TableProgress(TableName Table, bool Loaded, LogPosition Position, string? HeldCause = null, LoadPart? Part = null, string? Into = null, bool Settled = true, string? Form = null)
+public sealed record TableProgress(
+    TableName Table,
+    bool Loaded,
+    LogPosition Position,
+    string? HeldCause = null,
+    LoadPart? Part = null,
+    string? Into = null,
+    bool Settled = true,
+    string? Form = null
+)
 {
     /// <summary>The log of <see cref="Position"/>; null where it is that of the crossing.</summary>
     public LogIdentity? Log { get; init; }
 
     /// <summary>The same with its positions on a branch.</summary>
-    internal TableProgress On(int branch) => Position.Branch == branch && (Part is null || Part.Since.Branch == branch)
-        ? this
-        : this with { Position = Position.On(branch), Part = Part is { } part ? part with { Since = part.Since.On(branch) } : null };
+    internal TableProgress On(int branch) =>
+        Position.Branch == branch && (Part is null || Part.Since.Branch == branch)
+            ? this
+            : this with
+            {
+                Position = Position.On(branch),
+                Part = Part is { } part ? part with { Since = part.Since.On(branch) } : null,
+            };
 
     /// <summary>The same table before its load.</summary>
-    public TableProgress Anew() => this with { Loaded = false, Position = LogPosition.Zero, HeldCause = null, Part = null, Settled = false, Form = null, Log = null };
+    public TableProgress Anew() =>
+        this with
+        {
+            Loaded = false,
+            Position = LogPosition.Zero,
+            HeldCause = null,
+            Part = null,
+            Settled = false,
+            Form = null,
+            Log = null,
+        };
 
     /// <summary>The tables of <see cref="Into"/>; null where that is null.</summary>
     public IReadOnlyList<TableName>? IntoTables => Into is null ? null : NamesIn(Into);

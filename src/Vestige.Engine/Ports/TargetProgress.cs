@@ -22,11 +22,16 @@ public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position
     public TargetProgress Match(IReadOnlyList<LogBranch> branches)
     {
         ArgumentNullException.ThrowIfNull(branches);
-        return branches.Count == 0 ? this : this with
-        {
-            Position = Position is { } position ? position.On(BranchOf(branches, Identity, position)) : null,
-            Tables = [.. Tables.Select(table => table.On(BranchOf(branches, table.Log ?? Identity, table.Part?.Since ?? table.Position)))],
-        };
+        return branches.Count == 0
+            ? this
+            : this with
+            {
+                Position = Position is { } position ? position.On(BranchOf(branches, Identity, position)) : null,
+                Tables =
+                [
+                    .. Tables.Select(table => table.On(BranchOf(branches, table.Log ?? Identity, table.Part?.Since ?? table.Position))),
+                ],
+            };
     }
 
     /// <summary>The progress after an update.</summary>
@@ -34,9 +39,10 @@ public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position
     {
         ArgumentNullException.ThrowIfNull(update);
         var changed = update.Tables.ToDictionary(table => table.Table);
-        IReadOnlyList<TableProgress> tables = update.Tables.Count == 0
-            ? Tables
-            : [.. Tables.Where(table => !changed.ContainsKey(table.Table)).Concat(update.Tables).OrderBy(table => table.Table)];
+        IReadOnlyList<TableProgress> tables =
+            update.Tables.Count == 0
+                ? Tables
+                : [.. Tables.Where(table => !changed.ContainsKey(table.Table)).Concat(update.Tables).OrderBy(table => table.Table)];
         return update.Position is { } position
             ? new TargetProgress(update.Identity ?? Identity, position, tables, update.Token)
             : new TargetProgress(update.Identity ?? Identity, update.Restart ? null : Position, tables, update.Restart ? null : Token);

@@ -20,5 +20,6 @@ public sealed class TargetSystem(string connection, IConnector connector)
 
     private T Need<T>(string without)
         where T : class =>
-        connector.Find<T>() ?? throw new RequestRefusedException($"{connection} {without}.") { Remedy = "Choose a connection that can be a target." };
+        connector.Find<T>()
+        ?? throw new RequestRefusedException($"{connection} {without}.") { Remedy = "Choose a connection that can be a target." };
 }

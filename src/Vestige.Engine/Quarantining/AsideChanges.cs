@@ -3,7 +3,9 @@ using Vestige.Core.Schemas;
 
 namespace Vestige.Engine.Quarantining;
 
-/// <summary>What one transaction of the target passes over: changes that go into quarantine, and truncations that end the waiting of others.</summary>
+/// <summary>
+/// What one transaction of the target passes over: changes that go into quarantine, and truncations that end the waiting of others.
+/// </summary>
 internal sealed class AsideChanges
 {
     private readonly List<WaitingChange> changes = [];

@@ -95,7 +95,9 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
 
         lock (gate)
         {
-            var refused = waiting.Values.LongCount(change => change.State != WaitingState.Behind) + more.Changes.LongCount(change => change.State != WaitingState.Behind);
+            var refused =
+                waiting.Values.LongCount(change => change.State != WaitingState.Behind)
+                + more.Changes.LongCount(change => change.State != WaitingState.Behind);
             return waiting.Count + more.Changes.Count <= QuarantineRule.MostChanges && rule.Allows(refused, changesOfAnHour);
         }
     }
@@ -120,12 +122,10 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
         var found = await store.ReadAsync(crossing, cancellation);
         var tables = progress.Tables.ToDictionary(table => table.Table);
         var standing = found.Where(change => Stands(change, progress, tables)).ToList();
-        var changed = standing.Where(change => change.Trying || change.VoidAt is not null).Select(change => change with
-        {
-            Trying = false,
-            VoidAt = null,
-            State = change.Trying ? WaitingState.Unsure : change.State,
-        }).ToList();
+        var changed = standing
+            .Where(change => change.Trying || change.VoidAt is not null)
+            .Select(change => change with { Trying = false, VoidAt = null, State = change.Trying ? WaitingState.Unsure : change.State })
+            .ToList();
         if (changed.Count > 0 || standing.Count < found.Count)
         {
             await store.WriteAsync(crossing, changed, [.. found.Except(standing).Select(change => change.Id)], [], cancellation);
@@ -196,7 +196,12 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
     /// <param name="change">What becomes of each.</param>
     /// <param name="cancellation">Gives up.</param>
     /// <param name="decided">The record of it, where a person has edited the row.</param>
-    public async Task<IReadOnlyList<WaitingChange>> ChangeAsync(IReadOnlyCollection<string> ids, Func<WaitingChange, WaitingChange> change, CancellationToken cancellation, Func<WaitingChange, DecidedChange>? decided = null)
+    public async Task<IReadOnlyList<WaitingChange>> ChangeAsync(
+        IReadOnlyCollection<string> ids,
+        Func<WaitingChange, WaitingChange> change,
+        CancellationToken cancellation,
+        Func<WaitingChange, DecidedChange>? decided = null
+    )
     {
         using var turn = await writing.EnterAsync(cancellation);
         List<WaitingChange> before = [.. All.Where(one => ids.Contains(one.Id))];
@@ -219,11 +224,21 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
     /// <param name="ids">The changes.</param>
     /// <param name="cancellation">Gives up.</param>
     /// <param name="decided">The record of it, where a person has given them up.</param>
-    public async Task<IReadOnlyList<WaitingChange>> DropAsync(IReadOnlyCollection<string> ids, CancellationToken cancellation, Func<WaitingChange, DecidedChange>? decided = null)
+    public async Task<IReadOnlyList<WaitingChange>> DropAsync(
+        IReadOnlyCollection<string> ids,
+        CancellationToken cancellation,
+        Func<WaitingChange, DecidedChange>? decided = null
+    )
     {
         using var turn = await writing.EnterAsync(cancellation);
         List<WaitingChange> dropped = [.. All.Where(change => ids.Contains(change.Id))];
-        await store.WriteAsync(crossing, [], [.. dropped.Select(change => change.Id)], decided is null ? [] : [.. dropped.Select(decided)], cancellation);
+        await store.WriteAsync(
+            crossing,
+            [],
+            [.. dropped.Select(change => change.Id)],
+            decided is null ? [] : [.. dropped.Select(decided)],
+            cancellation
+        );
         lock (gate)
         {
             dropped.ForEach(Remove);
@@ -238,7 +253,8 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
         DropAsync([.. All.Where(change => tables is null || tables.Contains(change.Table)).Select(change => change.Id)], cancellation);
 
     /// <summary>What was decided, the latest first; of one table of the source where that is given.</summary>
-    public Task<IReadOnlyList<DecidedChange>> DecidedAsync(TableName? table, int most, CancellationToken cancellation) => store.DecidedAsync(crossing, table, most, cancellation);
+    public Task<IReadOnlyList<DecidedChange>> DecidedAsync(TableName? table, int most, CancellationToken cancellation) =>
+        store.DecidedAsync(crossing, table, most, cancellation);
 
     /// <summary>The crossing is removed, and all that waits with it.</summary>
     public async Task ForgetAsync(CancellationToken cancellation)
@@ -255,9 +271,14 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
         && table.Position < change.Position;
 
     /// <summary>What waits of tables that were truncated since, with the mark of it.</summary>
-    private List<WaitingChange> VoidedBy(AsideChanges aside) => aside.Truncated.Count == 0
-        ? []
-        : [.. All.Where(change => aside.Truncated.TryGetValue(change.Table, out var at) && change.Position <= at).Select(change => change with { VoidAt = aside.Truncated[change.Table] })];
+    private List<WaitingChange> VoidedBy(AsideChanges aside) =>
+        aside.Truncated.Count == 0
+            ? []
+            :
+            [
+                .. All.Where(change => aside.Truncated.TryGetValue(change.Table, out var at) && change.Position <= at)
+                    .Select(change => change with { VoidAt = aside.Truncated[change.Table] }),
+            ];
 
     private void Replace(IEnumerable<WaitingChange> found)
     {

@@ -47,13 +47,22 @@ internal sealed class QuarantineTry(Quarantine quarantine, CrossingTreatment tre
         if (applied + refused > 0)
         {
             var kind = refused > 0 ? EventKind.Warning : EventKind.Note;
-            await events.OfCrossingAsync(treating.Definition.Name, kind, $"Quarantine: {Figures.Of(applied, "change")} applied{(refused > 0 ? $", {refused} refused again" : "")}.");
+            await events.OfCrossingAsync(
+                treating.Definition.Name,
+                kind,
+                $"Quarantine: {Figures.Of(applied, "change")} applied{(refused > 0 ? $", {refused} refused again" : "")}."
+            );
         }
 
         return applied > 0;
     }
 
-    private async Task<bool> TryAsync(ITargetSession session, WaitingChange change, Dictionary<TableSchema, TableTreatment> forms, CancellationToken cancellation)
+    private async Task<bool> TryAsync(
+        ITargetSession session,
+        WaitingChange change,
+        Dictionary<TableSchema, TableTreatment> forms,
+        CancellationToken cancellation
+    )
     {
         TableName? into = null;
         try
@@ -105,25 +114,49 @@ internal sealed class QuarantineTry(Quarantine quarantine, CrossingTreatment tre
         {
             treatment.Treat(change, waiting.CommittedAt, made);
         }
-        catch (EvaluationException) when (change.Kind == ChangeKind.Update && treatment.Mode == ApplyMode.Upsert && waiting.Keys.Distinct().Count() == 1)
+        catch (EvaluationException)
+            when (change.Kind == ChangeKind.Update && treatment.Mode == ApplyMode.Upsert && waiting.Keys.Distinct().Count() == 1)
         {
             made.Clear();
-            treatment.Treat(change with { Kind = ChangeKind.Insert, Before = default, After = RowMerge.Fill(change.After, change.Before) }, waiting.CommittedAt, made);
+            treatment.Treat(
+                change with
+                {
+                    Kind = ChangeKind.Insert,
+                    Before = default,
+                    After = RowMerge.Fill(change.After, change.Before),
+                },
+                waiting.CommittedAt,
+                made
+            );
         }
 
         return made;
     }
 
-    private Task RefusedAsync(WaitingChange change, TableName? into, string answer, CancellationToken cancellation) => quarantine.ChangeAsync(
-        [change.Id],
-        one => one with { State = WaitingState.Refused, Into = into, Answer = answer, Tries = one.Tries + 1, TriedAt = clock.GetUtcNow(), Trying = false },
-        cancellation);
+    private Task RefusedAsync(WaitingChange change, TableName? into, string answer, CancellationToken cancellation) =>
+        quarantine.ChangeAsync(
+            [change.Id],
+            one =>
+                one with
+                {
+                    State = WaitingState.Refused,
+                    Into = into,
+                    Answer = answer,
+                    Tries = one.Tries + 1,
+                    TriedAt = clock.GetUtcNow(),
+                    Trying = false,
+                },
+            cancellation
+        );
 
     /// <summary>Found by its key, a row written twice is the same; one without a key, or a version, would be there twice.</summary>
-    private static bool IsRepeatable(WaitingChange change, TableTreatment treatment) => change.Form.HasKey && treatment.Mode != ApplyMode.KeepVersions;
+    private static bool IsRepeatable(WaitingChange change, TableTreatment treatment) =>
+        change.Form.HasKey && treatment.Mode != ApplyMode.KeepVersions;
 
     /// <summary>A row that it refers to may wait as well.</summary>
     private bool ChecksReferences(ITargetSession session, WaitingChange change) =>
         !quarantine.All.Any(other => other.Table != change.Table)
-        && session.Progress.Tables.All(table => !table.Held && table.Position <= session.Progress.Position && treating.Definition.AppliedAs(table.Table) != ApplyMode.InsertOnly);
+        && session.Progress.Tables.All(table =>
+            !table.Held && table.Position <= session.Progress.Position && treating.Definition.AppliedAs(table.Table) != ApplyMode.InsertOnly
+        );
 }

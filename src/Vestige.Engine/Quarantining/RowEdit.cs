@@ -40,7 +40,10 @@ internal static class RowEdit
             }
         }
 
-        return change with { Change = change.Change with { After = writer.ToRow() } };
+        return change with
+        {
+            Change = change.Change with { After = writer.ToRow() },
+        };
     }
 
     private static int OrdinalOf(WaitingChange change, string column)
@@ -48,11 +51,17 @@ internal static class RowEdit
         var ordinal = change.Form.IndexOf(column);
         if (ordinal < 0)
         {
-            throw new RequestRefusedException($"{change.Table} has no column {column}.") { Remedy = $"Its columns are {string.Join(", ", change.Form.Columns.Select(one => one.Name))}." };
+            throw new RequestRefusedException($"{change.Table} has no column {column}.")
+            {
+                Remedy = $"Its columns are {string.Join(", ", change.Form.Columns.Select(one => one.Name))}.",
+            };
         }
 
         return change.KeyOrdinals.Contains(ordinal)
-            ? throw new RequestRefusedException($"{column} tells which row it is, and cannot be edited.") { Remedy = "Correct the row at the source, or drop the change." }
+            ? throw new RequestRefusedException($"{column} tells which row it is, and cannot be edited.")
+            {
+                Remedy = "Correct the row at the source, or drop the change.",
+            }
             : ordinal;
     }
 
@@ -76,7 +85,12 @@ internal static class RowEdit
                 writer.Text(text);
                 break;
             default:
-                throw new RequestRefusedException($"{column}: '{text}' is not {(kind == ValueKind.Bytes ? "an even number of hexadecimal digits" : "a number")}.") { Remedy = "Write it in the form that it has in the row." };
+                throw new RequestRefusedException(
+                    $"{column}: '{text}' is not {(kind == ValueKind.Bytes ? "an even number of hexadecimal digits" : "a number")}."
+                )
+                {
+                    Remedy = "Write it in the form that it has in the row.",
+                };
         }
     }
 

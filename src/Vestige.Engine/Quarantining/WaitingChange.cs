@@ -20,7 +20,9 @@ namespace Vestige.Engine.Quarantining;
 /// <param name="Tries">How often it was refused.</param>
 /// <param name="TriedAt">When it was last refused; null while it only waits behind another.</param>
 /// <param name="EditedBy">Who edited the row; null when nobody has.</param>
-/// <param name="VoidAt">The source's table was truncated there: once that is applied, the change counts for nothing. Null when it was not.</param>
+/// <param name="VoidAt">
+/// The source's table was truncated there: once that is applied, the change counts for nothing. Null when it was not.
+/// </param>
 /// <param name="Trying">Whether it was being tried again when this was written.</param>
 public sealed record WaitingChange(
     TableSchema Form,
@@ -36,10 +38,12 @@ public sealed record WaitingChange(
     DateTimeOffset? TriedAt,
     string? EditedBy = null,
     LogPosition? VoidAt = null,
-    bool Trying = false)
+    bool Trying = false
+)
 {
     /// <summary>Unique within a crossing, and the same if the change is met again after a crash.</summary>
-    public string Id => FormattableString.Invariant($"{(Position.Branch == 0 ? "" : $"{Position.Branch:x}.")}{Position.Offset:x}-{Ordinal}");
+    public string Id =>
+        FormattableString.Invariant($"{(Position.Branch == 0 ? "" : $"{Position.Branch:x}.")}{Position.Offset:x}-{Ordinal}");
 
     public TableName Table => Form.Name;
 
@@ -49,7 +53,8 @@ public sealed record WaitingChange(
     /// <summary>The rows that it touches: two where the key moves.</summary>
     public IEnumerable<RowKey> Keys => KeysOf(Form, Change);
 
-    internal static IReadOnlyList<int> KeyOrdinalsOf(TableSchema form) => form.HasKey ? form.KeyOrdinals : [.. Enumerable.Range(0, form.Columns.Count)];
+    internal static IReadOnlyList<int> KeyOrdinalsOf(TableSchema form) =>
+        form.HasKey ? form.KeyOrdinals : [.. Enumerable.Range(0, form.Columns.Count)];
 
     internal static IEnumerable<RowKey> KeysOf(TableSchema form, RowChange change)
     {

@@ -26,7 +26,9 @@ internal sealed class Adjustment(ComparedTable table)
 
     public UInt128 KeyHash(Row keyRow) => keys.Of(keyRow);
 
-    /// <summary>Takes what the treatment made of a row as it is in the source's view, and of the same row as it was at the target's position.</summary>
+    /// <summary>
+    /// Takes what the treatment made of a row as it is in the source's view, and of the same row as it was at the target's position.
+    /// </summary>
     public void Take(IEnumerable<TreatedChange> inView, IEnumerable<TreatedChange> expected)
     {
         var before = changes.Count;
@@ -91,7 +93,14 @@ internal sealed class Adjustment(ComparedTable table)
         }
         else
         {
-            rows[key] = (sign > 0 ? row : known.Times == 0 ? row : known) with { Times = times };
+            rows[key] = (
+                sign > 0 ? row
+                : known.Times == 0 ? row
+                : known
+            ) with
+            {
+                Times = times,
+            };
         }
     }
 

@@ -16,7 +16,14 @@ namespace Vestige.Engine.Reconciling;
 /// <param name="loaded">The position as of which the rows of a table of the source were loaded.</param>
 /// <param name="format">A position as the source writes it.</param>
 /// <param name="repairs">The repairs of the crossing, the latest first; asked for once, when a row differs.</param>
-internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCipher cipher, Func<TableName, LogPosition?> loaded, Func<LogPosition, string> format, Func<CancellationToken, Task<IReadOnlyList<Repair>>> repairs)
+internal sealed class CauseFinder(
+    Quarantine quarantine,
+    Spool spool,
+    ISpoolCipher cipher,
+    Func<TableName, LogPosition?> loaded,
+    Func<LogPosition, string> format,
+    Func<CancellationToken, Task<IReadOnlyList<Repair>>> repairs
+)
 {
     private const int LookedAt = 200;
     private const int Changes = 3;
@@ -44,7 +51,10 @@ internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCiph
     private async Task<string?> CauseAsync(TableFinding finding, RowDifference row, CancellationToken cancellation)
     {
         var key = RowKey.Of(row.SourceKey.IsNone ? row.Key : row.SourceKey);
-        if (quarantine.Blocks(finding.Source, [key]) && quarantine.All.FirstOrDefault(change => change.Table == finding.Source && change.Keys.Contains(key)) is { } waiting)
+        if (
+            quarantine.Blocks(finding.Source, [key])
+            && quarantine.All.FirstOrDefault(change => change.Table == finding.Source && change.Keys.Contains(key)) is { } waiting
+        )
         {
             return $"left in quarantine{(waiting.Answer.Length > 0 ? $": {waiting.Answer}" : "")}";
         }
@@ -66,7 +76,8 @@ internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCiph
         {
             _ when stands => decided!.Said,
             _ when !told => null,
-            ({ Change.Kind: ChangeKind.Delete } delete, DifferenceKind.Extra) => $"deleted at the source at {At(delete)}; it came back or stayed by another hand",
+            ({ Change.Kind: ChangeKind.Delete } delete, DifferenceKind.Extra) =>
+                $"deleted at the source at {At(delete)}; it came back or stayed by another hand",
             ({ } change, _) => $"last changed at the source at {At(change)}; written on the target by somebody else, before or since",
             _ => Unchanged(finding),
         };
@@ -78,15 +89,23 @@ internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCiph
         if (!decisions.TryGetValue(table, out var found))
         {
             var all = await quarantine.DecidedAsync(table, DecidedChange.Kept, cancellation);
-            found = all.Where(one => !(one.Change.Position <= loaded(table))).SelectMany(one => one.Change.Keys.Distinct().Select(key => (Key: key, Decided: one))).ToLookup(one => one.Key, one => one.Decided);
+            found = all.Where(one => !(one.Change.Position <= loaded(table)))
+                .SelectMany(one => one.Change.Keys.Distinct().Select(key => (Key: key, Decided: one)))
+                .ToLookup(one => one.Key, one => one.Decided);
             decisions.Add(table, found);
         }
 
         return found;
     }
 
-    /// <summary>The last change of a row up to where it was compared; whether that can be told, and null where the log that is kept has none.</summary>
-    private async Task<(bool Told, TracedChange? Last)> LastChangeAsync(TableFinding finding, List<string> key, CancellationToken cancellation)
+    /// <summary>
+    /// The last change of a row up to where it was compared; whether that can be told, and null where the log that is kept has none.
+    /// </summary>
+    private async Task<(bool Told, TracedChange? Last)> LastChangeAsync(
+        TableFinding finding,
+        List<string> key,
+        CancellationToken cancellation
+    )
     {
         var trace = new SpoolTrace(spool, cipher, Changes);
         if (trace.FormsOf(finding.Source) is not [.., var form])
@@ -103,13 +122,18 @@ internal sealed class CauseFinder(Quarantine quarantine, Spool spool, ISpoolCiph
         return (true, changes.LastOrDefault(change => change.Position <= finding.Position));
     }
 
-    private string? Unchanged(TableFinding finding) => spool.Held(finding.Source) is not null
-        ? $"not changed at the source since position {format(spool.Begin)}, where the log that is kept begins: written on the target by somebody else, or different since its load"
-        : null;
+    private string? Unchanged(TableFinding finding) =>
+        spool.Held(finding.Source) is not null
+            ? $"not changed at the source since position {format(spool.Begin)}, where the log that is kept begins: written on the "
+                + "target by somebody else, or different since its load"
+            : null;
 
-    private string After(RowRepair latest) => latest.Repair.Undoes is null
-        ? $"{latest.Words} by a repair of {latest.Repair.By} at position {format(latest.Repair.Position)}; changed on the target by somebody else since"
-        : $"{latest.Words}, when {latest.Repair.By} took that back at position {format(latest.Repair.Position)}";
+    private string After(RowRepair latest) =>
+        latest.Repair.Undoes is null
+            ? $"{latest.Words} by a repair of {latest.Repair.By} at position {format(latest.Repair.Position)}; changed on the target "
+                + "by somebody else since"
+            : $"{latest.Words}, when {latest.Repair.By} took that back at position {format(latest.Repair.Position)}";
 
-    private string At(TracedChange change) => FormattableString.Invariant($"position {format(change.Position)} ({change.CommittedAt.UtcDateTime:yyyy-MM-dd HH:mm:ss} UTC)");
+    private string At(TracedChange change) =>
+        FormattableString.Invariant($"position {format(change.Position)} ({change.CommittedAt.UtcDateTime:yyyy-MM-dd HH:mm:ss} UTC)");
 }

@@ -20,9 +20,23 @@ internal sealed class ComparedTable
     /// <summary>How a key of the source is written on the target; null where it is the same to the byte.</summary>
     private readonly IReadOnlyList<ValueTranscriber>? keyColumns;
 
-    private ComparedTable(TreatedTable treated, RowShape target, Func<IRowForm> rowForm, Func<IRowForm> keyForm, Func<IRowForm>? sourceForm = null, IReadOnlyList<ValueTranscriber>? keyColumns = null)
+    private ComparedTable(
+        TreatedTable treated,
+        RowShape target,
+        Func<IRowForm> rowForm,
+        Func<IRowForm> keyForm,
+        Func<IRowForm>? sourceForm = null,
+        IReadOnlyList<ValueTranscriber>? keyColumns = null
+    )
     {
-        (Treated, Target, this.rowForm, this.keyForm, this.sourceForm, this.keyColumns) = (treated, target, rowForm, keyForm, sourceForm, keyColumns);
+        (Treated, Target, this.rowForm, this.keyForm, this.sourceForm, this.keyColumns) = (
+            treated,
+            target,
+            rowForm,
+            keyForm,
+            sourceForm,
+            keyColumns
+        );
     }
 
     public TreatedTable Treated { get; }
@@ -51,7 +65,8 @@ internal sealed class ComparedTable
     private HashFunction? Function => InOwnForm ? null : static bytes => XxHash128.HashToUInt128(bytes);
 
     /// <summary>The columns that say how a row came, which the source's row itself does not tell.</summary>
-    public IReadOnlyList<string> LeftOut => [.. Treated.Form.Columns.Where((_, i) => !Target.Columns.Contains(i)).Select(column => column.Name)];
+    public IReadOnlyList<string> LeftOut =>
+        [.. Treated.Form.Columns.Where((_, i) => !Target.Columns.Contains(i)).Select(column => column.Name)];
 
     /// <summary>The columns whose values must not be shown.</summary>
     public IReadOnlyList<string> Masked { get; private init; } = [];
@@ -65,7 +80,12 @@ internal sealed class ComparedTable
         ArgumentNullException.ThrowIfNull(treatment);
         ArgumentNullException.ThrowIfNull(source);
         ArgumentNullException.ThrowIfNull(target);
-        return [.. treatment.WithChildren.SelectMany(part => part.OwnTables.Select(table => treatment.CrossesEngines ? OfUnlike(part, table, source, target) : Of(part, table, source)))];
+        return
+        [
+            .. treatment.WithChildren.SelectMany(part =>
+                part.OwnTables.Select(table => treatment.CrossesEngines ? OfUnlike(part, table, source, target) : Of(part, table, source))
+            ),
+        ];
     }
 
     /// <summary>Why the rows of the target are not those that the source has now; null when they are to be.</summary>
@@ -84,10 +104,16 @@ internal sealed class ComparedTable
     /// <summary>Hashes rows of the target. Not safe for several threads.</summary>
     public RowHash NewRowHash() => new(rowForm(), Function);
 
-    /// <summary>Hashes rows of the source so that what the target should have of them has the same hash. Only where <see cref="Digested"/>. Not safe for several threads.</summary>
+    /// <summary>
+    /// Hashes rows of the source so that what the target should have of them has the same hash. Only where <see cref="Digested"/>. Not safe
+    /// for several threads.
+    /// </summary>
     public RowHash NewSourceHash() => new((sourceForm ?? rowForm)(), Function);
 
-    /// <summary>Hashes rows that hold the columns of a key only, as <see cref="NewRowHash"/> hashes these columns of a row. Not safe for several threads.</summary>
+    /// <summary>
+    /// Hashes rows that hold the columns of a key only, as <see cref="NewRowHash"/> hashes these columns of a row. Not safe for several
+    /// threads.
+    /// </summary>
     public RowHash NewKeyHash() => new(keyForm(), Function);
 
     /// <summary>A key of the source as the target has it. Only where <see cref="KeyPasses"/>.</summary>
@@ -128,19 +154,33 @@ internal sealed class ComparedTable
     {
         var target = ShapeOf(part, table, types);
         IRowForm form = types.ValuesAreText ? TextForm.Instance : KindForm.Instance;
-        var keyPasses = IsKeyed(table, target) && !part.IsOfChildren && part.Source.HasKey
+        var keyPasses =
+            IsKeyed(table, target)
+            && !part.IsOfChildren
+            && part.Source.HasKey
             && target.Key.Select(i => part.Columns[i].Source).SequenceEqual(part.Source.KeyOrdinals)
             && target.Key.All(i => part.Columns[i].Type == part.Source.Columns[part.Columns[i].Source].Type);
-        var direct = part is { PassesAll: true, IsOfChildren: false, KeepsTypes: true } && part.Tables.Count == 1 && target.Columns.Count == part.Columns.Count && (keyPasses || !part.Source.HasKey);
+        var direct =
+            part is { PassesAll: true, IsOfChildren: false, KeepsTypes: true }
+            && part.Tables.Count == 1
+            && target.Columns.Count == part.Columns.Count
+            && (keyPasses || !part.Source.HasKey);
         var bent = Enumerable.Range(0, part.Columns.Count).Where(i => IsWrittenAnew(part, part.Columns[i], types)).ToHashSet();
-        var source = direct ? new RowShape(part.Source, [.. part.Columns.Select(column => column.Source)], [.. target.Key.Select(i => part.Columns[i].Source)]) : null;
+        var source = direct
+            ? new RowShape(
+                part.Source,
+                [.. part.Columns.Select(column => column.Source)],
+                [.. target.Key.Select(i => part.Columns[i].Source)]
+            )
+            : null;
         var columns = part.Columns.Select(column => CanonicalColumn.Of(column.Name, MeaningThere(column, types))).ToList();
         var bentKey = Enumerable.Range(0, target.Key.Count).Where(i => bent.Contains(target.Key[i])).ToHashSet();
         return new ComparedTable(
             table,
             target,
             bent.Count == 0 ? () => form : () => new MixedForm(form, new CanonicalForm(columns), bent),
-            bent.Count == 0 ? () => form : () => new MixedForm(form, new CanonicalForm([.. target.Key.Select(i => columns[i])]), bentKey))
+            bent.Count == 0 ? () => form : () => new MixedForm(form, new CanonicalForm([.. target.Key.Select(i => columns[i])]), bentKey)
+        )
         {
             Source = source,
             Digested = source,
@@ -158,13 +198,34 @@ internal sealed class ComparedTable
     private static ComparedTable OfUnlike(TableTreatment part, TreatedTable table, IEngineTypes source, IEngineTypes intoTypes)
     {
         var target = ShapeOf(part, table, intoTypes);
-        var columns = part.Columns.Select(column => CanonicalColumn.Of(column.Name, column.ConvertedFrom is null ? column.Meaning : MeaningThere(column, intoTypes))).ToList();
+        var columns = part
+            .Columns.Select(column =>
+                CanonicalColumn.Of(column.Name, column.ConvertedFrom is null ? column.Meaning : MeaningThere(column, intoTypes))
+            )
+            .ToList();
         var key = IsKeyed(table, target) && part.Source.HasKey ? TranscribedColumns.KeyOf(part, target.Key, source, intoTypes) : null;
-        var isKept = part is { KeepsAllRows: true, Mode: ApplyMode.Upsert, IsCombined: false } && target.Columns.All(i => part.Columns[i].IsTranscribed);
-        var here = part.Source.Columns.Select(column => CanonicalColumn.Of(column.Name, source.MeaningElsewhere(column) ?? default)).ToList();
-        return new ComparedTable(table, target, () => new CanonicalForm(columns), () => new CanonicalForm([.. target.Key.Select(i => columns[i])]), () => new CanonicalForm(here), key)
+        var isKept =
+            part is { KeepsAllRows: true, Mode: ApplyMode.Upsert, IsCombined: false }
+            && target.Columns.All(i => part.Columns[i].IsTranscribed);
+        var here = part
+            .Source.Columns.Select(column => CanonicalColumn.Of(column.Name, source.MeaningElsewhere(column) ?? default))
+            .ToList();
+        return new ComparedTable(
+            table,
+            target,
+            () => new CanonicalForm(columns),
+            () => new CanonicalForm([.. target.Key.Select(i => columns[i])]),
+            () => new CanonicalForm(here),
+            key
+        )
         {
-            Digested = isKept ? new RowShape(part.Source, [.. target.Columns.Select(i => part.Columns[i].Of)], [.. target.Key.Select(i => part.Columns[i].Of)]) : null,
+            Digested = isKept
+                ? new RowShape(
+                    part.Source,
+                    [.. target.Columns.Select(i => part.Columns[i].Of)],
+                    [.. target.Key.Select(i => part.Columns[i].Of)]
+                )
+                : null,
             KeyPasses = key is not null,
             ByRange = key is not null && IntegerKeys.Has(part.Source, source.MeaningOf),
             Masked = MaskedOf(part),
@@ -174,7 +235,12 @@ internal sealed class ComparedTable
     /// <summary>Without what the source's row does not tell: how it came, and values that the definition lets change on the way.</summary>
     private static RowShape ShapeOf(TableTreatment part, TreatedTable table, IEngineTypes types)
     {
-        List<int> columns = [.. Enumerable.Range(0, part.Columns.Count).Where(i => part.Columns[i].Mark == ChangeMark.None && !MayChange(part.Columns[i], types))];
+        List<int> columns =
+        [
+            .. Enumerable
+                .Range(0, part.Columns.Count)
+                .Where(i => part.Columns[i].Mark == ChangeMark.None && !MayChange(part.Columns[i], types)),
+        ];
         var key = table.Form.KeyOrdinals.Where(columns.Contains).ToList();
         return new RowShape(table.Form, columns, key.Count > 0 ? key : columns);
     }
@@ -185,9 +251,12 @@ internal sealed class ComparedTable
     private static bool MayChange(TreatedColumn column, IEngineTypes types) =>
         column is { KeyOrdinal: 0, ConvertedFrom: { } from } && types.ChangeOf(from, column.Type).Outcome == TypeOutcome.MayChange;
 
-    private static ColumnMeaning MeaningThere(TreatedColumn column, IEngineTypes types) => types.MeaningElsewhere(new Column(column.Name, column.Type)) ?? column.Meaning;
+    private static ColumnMeaning MeaningThere(TreatedColumn column, IEngineTypes types) =>
+        types.MeaningElsewhere(new Column(column.Name, column.Type)) ?? column.Meaning;
 
-    /// <summary>Whether the target may write the same value otherwise than the treatment does: 1.5 in a column of two digits becomes 1.50.</summary>
+    /// <summary>
+    /// Whether the target may write the same value otherwise than the treatment does: 1.5 in a column of two digits becomes 1.50.
+    /// </summary>
     private static bool IsWrittenAnew(TableTreatment part, TreatedColumn column, IEngineTypes types)
     {
         if (column.Mark != ChangeMark.None || (column.IsPassed && column.ConvertedFrom is null))
@@ -196,9 +265,12 @@ internal sealed class ComparedTable
         }
 
         var there = MeaningThere(column, types);
-        var isWhole = there.Type == ExpressionType.Integer && (column.IsPassed ? types.MeaningOf(part.Source.Columns[column.Source]).Type : column.Meaning.Type) == ExpressionType.Integer;
+        var isWhole =
+            there.Type == ExpressionType.Integer
+            && (column.IsPassed ? types.MeaningOf(part.Source.Columns[column.Source]).Type : column.Meaning.Type) == ExpressionType.Integer;
         return !isWhole && there is not { Type: ExpressionType.Text, Padded: false };
     }
 
-    private static IReadOnlyList<string> MaskedOf(TableTreatment part) => [.. part.Columns.Where(column => column.Masked).Select(column => column.Name)];
+    private static IReadOnlyList<string> MaskedOf(TableTreatment part) =>
+        [.. part.Columns.Where(column => column.Masked).Select(column => column.Name)];
 }

@@ -13,7 +13,14 @@ namespace Vestige.Engine.Reconciling;
 /// Compares the tables of a crossing, one after the other. Views are kept for some seconds and a part of a large table at a time, so
 /// that neither side is kept from tidying up for long.
 /// </summary>
-internal sealed class Comparison(ViewRequest request, CrossingTreatment treating, ComparisonScope scope, ReadingPace pace, Func<TableName, Proof?> proofOf, TimeProvider clock)
+internal sealed class Comparison(
+    ViewRequest request,
+    CrossingTreatment treating,
+    ComparisonScope scope,
+    ReadingPace pace,
+    Func<TableName, Proof?> proofOf,
+    TimeProvider clock
+)
 {
     private const long PartRows = 8_000_000;
     private const int MostParts = 4096;
@@ -57,9 +64,7 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         {
             await pace.RestAsync(cancellation);
         }
-        catch (OperationCanceledException) when (cancellation.IsCancellationRequested)
-        {
-        }
+        catch (OperationCanceledException) when (cancellation.IsCancellationRequested) { }
     }
 
     private List<TableName> Chosen()
@@ -87,7 +92,16 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         var (treatment, problems) = treating.TryBuild(there[name].Schema);
         if (treatment is null || ComparedTable.Incomparable(treatment) is not null)
         {
-            return [.. into.Select(target => TableFinding.None(name, target, treatment is null ? $"it cannot be treated: {problems[0].Found}" : ComparedTable.Incomparable(treatment)!))];
+            return
+            [
+                .. into.Select(target =>
+                    TableFinding.None(
+                        name,
+                        target,
+                        treatment is null ? $"it cannot be treated: {problems[0].Found}" : ComparedTable.Incomparable(treatment)!
+                    )
+                ),
+            ];
         }
 
         var tables = ComparedTable.Of(treatment, request.Source.Catalogue.Types, request.Target.Catalogue.Types);
@@ -109,19 +123,30 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
             { Held: true } => $"it is held: {progress.HeldCause}",
             _ when !there.ContainsKey(name) => "the source has no such table now",
             null or { Loaded: false } => "it is not loaded yet",
-            { Form: { } form } when !SchemaFingerprint.IsOf(form, there[name].Schema) => "its columns or its key changed at the source since it was loaded",
+            { Form: { } form } when !SchemaFingerprint.IsOf(form, there[name].Schema) =>
+                "its columns or its key changed at the source since it was loaded",
             _ when progress.Position > views.Position => "it was loaded ahead of the others, which have yet to catch up",
-            _ when views.Source.Position != views.Position && !HoldsWhole(name, LogPosition.Min(views.Source.Position!.Value, views.Position)) => "the log that is kept does not hold all changes of it yet: compare again in a moment",
+            _ when views.Source.Position != views.Position
+                    && !HoldsWhole(name, LogPosition.Min(views.Source.Position!.Value, views.Position)) =>
+                "the log that is kept does not hold all changes of it yet: compare again in a moment",
             _ when histories[name].Broken is { } broken => $"{broken}: compare again",
-            _ when histories[name].Changes > LogBetween.MostChanges => $"more than {Figures.Of(LogBetween.MostChanges, "change")} lie between both sides: compare again when it has caught up",
+            _ when histories[name].Changes > LogBetween.MostChanges =>
+                $"more than {Figures.Of(LogBetween.MostChanges, "change")} lie between both sides: compare again when it has caught up",
             _ => null,
         };
     }
 
-    /// <summary>Whether the spool has every change of a table after a position: it may have begun to read it later, or be another process's.</summary>
+    /// <summary>
+    /// Whether the spool has every change of a table after a position: it may have begun to read it later, or be another process's.
+    /// </summary>
     private bool HoldsWhole(TableName name, LogPosition after) => request.Spool.Held(name)?.WholeAfter is { } whole && whole <= after;
 
-    private async Task<TableComparer> ComparerAsync(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, int parts, CancellationToken cancellation)
+    private async Task<TableComparer> ComparerAsync(
+        TableTreatment treatment,
+        IReadOnlyList<ComparedTable> tables,
+        int parts,
+        CancellationToken cancellation
+    )
     {
         var touched = await views!.TouchedAsync(treatment.Source, histories[treatment.Source.Name], cancellation);
         var rows = there[treatment.Source.Name].EstimatedRows;
@@ -138,17 +163,29 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         };
     }
 
-    private async Task<IReadOnlyList<TableFinding>> RowsAsync(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, CancellationToken cancellation)
+    private async Task<IReadOnlyList<TableFinding>> RowsAsync(
+        TableTreatment treatment,
+        IReadOnlyList<ComparedTable> tables,
+        CancellationToken cancellation
+    )
     {
         var name = treatment.Source.Name;
         if (!Within(treatment, tables, out var within))
         {
-            return [.. tables.Select(table => TableFinding.None(name, table.Name, "a range needs keys of whole numbers that cross as they are"))];
+            return
+            [
+                .. tables.Select(table =>
+                    TableFinding.None(name, table.Name, "a range needs keys of whole numbers that cross as they are")
+                ),
+            ];
         }
 
         var rows = there[name].EstimatedRows;
         var parts = (int)Math.Clamp(rows / (pace.RowsInOneGo ?? PartRows), 1, MostParts);
-        var bounds = parts > 1 && tables.All(table => table.ByRange) ? await views!.Source.CutAsync(treatment.Source, within, parts, cancellation) : [];
+        var bounds =
+            parts > 1 && tables.All(table => table.ByRange)
+                ? await views!.Source.CutAsync(treatment.Source, within, parts, cancellation)
+                : [];
         var cut = Segments.ByRange(bounds);
         var form = treatment.Source;
         IReadOnlyList<TableFinding> found = [];
@@ -164,7 +201,12 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
 
                 if (Reason(name) is { } reason || !there[name].Schema.SameForm(form))
                 {
-                    return [.. tables.Select(table => TableFinding.None(name, table.Name, Reason(name) ?? "its form changed meanwhile: compare again"))];
+                    return
+                    [
+                        .. tables.Select(table =>
+                            TableFinding.None(name, table.Name, Reason(name) ?? "its form changed meanwhile: compare again")
+                        ),
+                    ];
                 }
             }
 
@@ -182,17 +224,25 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
     }
 
     /// <summary>A table of which parts are yet to be compared.</summary>
-    private static TableFinding WithOpen(TableFinding table, Segments cut, int next, KeySpan within, long rows) => table with
-    {
-        Reason = $"part {Figures.Count(next + 1)} of {Figures.Count(cut.Count)} is being compared",
-        Segments = [.. table.Segments, .. Enumerable.Range(next, cut.Count - next).Select(part => new SegmentFinding(
-            SegmentTelling.Bound(cut, part, within, first: true),
-            SegmentTelling.Bound(cut, part, within, first: false),
-            rows,
-            SegmentState.Open,
-            table.Position!.Value,
-            0))],
-    };
+    private static TableFinding WithOpen(TableFinding table, Segments cut, int next, KeySpan within, long rows) =>
+        table with
+        {
+            Reason = $"part {Figures.Count(next + 1)} of {Figures.Count(cut.Count)} is being compared",
+            Segments =
+            [
+                .. table.Segments,
+                .. Enumerable
+                    .Range(next, cut.Count - next)
+                    .Select(part => new SegmentFinding(
+                        SegmentTelling.Bound(cut, part, within, first: true),
+                        SegmentTelling.Bound(cut, part, within, first: false),
+                        rows,
+                        SegmentState.Open,
+                        table.Position!.Value,
+                        0
+                    )),
+            ],
+        };
 
     private bool Within(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, out KeySpan within)
     {
@@ -203,12 +253,21 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         }
 
         var columns = treatment.Source.KeyOrdinals.Count;
-        within = new KeySpan(scope.From is { } from ? IntegerKeys.Parse(from, columns) : default, scope.Before is { } before ? IntegerKeys.Parse(before, columns) : default);
-        return tables.All(table => table.ByRange) && (scope.From is null || !within.From.IsNone) && (scope.Before is null || !within.Before.IsNone);
+        within = new KeySpan(
+            scope.From is { } from ? IntegerKeys.Parse(from, columns) : default,
+            scope.Before is { } before ? IntegerKeys.Parse(before, columns) : default
+        );
+        return tables.All(table => table.ByRange)
+            && (scope.From is null || !within.From.IsNone)
+            && (scope.Before is null || !within.Before.IsNone);
     }
 
     /// <summary>What did not change since the last proof is as it was then, unless others than this crossing write on the target.</summary>
-    private async Task<IReadOnlyList<TableFinding>> ChangedAsync(TableTreatment treatment, IReadOnlyList<ComparedTable> tables, CancellationToken cancellation)
+    private async Task<IReadOnlyList<TableFinding>> ChangedAsync(
+        TableTreatment treatment,
+        IReadOnlyList<ComparedTable> tables,
+        CancellationToken cancellation
+    )
     {
         var form = treatment.Source;
         IReadOnlyList<TableFinding> None(string reason) => [.. tables.Select(table => TableFinding.None(form.Name, table.Name, reason))];
@@ -219,7 +278,9 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
 
         if (tables is not [{ KeyPasses: true }])
         {
-            return None("its rows have no key that they share with the target's, so that single ones cannot be picked: compare all of them");
+            return None(
+                "its rows have no key that they share with the target's, so that single ones cannot be picked: compare all of them"
+            );
         }
 
         if (proof.Position < request.Spool.Begin || !HoldsWhole(form.Name, proof.Position))
@@ -228,7 +289,15 @@ internal sealed class Comparison(ViewRequest request, CrossingTreatment treating
         }
 
         var upTo = LogPosition.Max(views!.Source.Position!.Value, views.Position);
-        var since = (await LogBetween.ReadAsync(request.Spool, proof.Position, upTo, new Dictionary<TableName, TableSchema> { [form.Name] = form }, cancellation))[form.Name];
+        var since = (
+            await LogBetween.ReadAsync(
+                request.Spool,
+                proof.Position,
+                upTo,
+                new Dictionary<TableName, TableSchema> { [form.Name] = form },
+                cancellation
+            )
+        )[form.Name];
         if (since.Broken is { } broken || since.Changes > LogBetween.MostChanges)
         {
             return None($"{since.Broken ?? "too much changed since the last proof"}: compare all of its rows");

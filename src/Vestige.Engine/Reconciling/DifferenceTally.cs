@@ -25,7 +25,12 @@ internal sealed class DifferenceTally
     /// <summary>Takes over the counts of others, and of their rows those that are listed.</summary>
     public void Add(DifferenceTally others, IReadOnlyList<RowDifference> rows)
     {
-        (Missing, Extra, Differing, Found) = (Missing + others.Missing, Extra + others.Extra, Differing + others.Differing, Found + others.Found);
+        (Missing, Extra, Differing, Found) = (
+            Missing + others.Missing,
+            Extra + others.Extra,
+            Differing + others.Differing,
+            Found + others.Found
+        );
         Rows.AddRange(rows);
     }
 

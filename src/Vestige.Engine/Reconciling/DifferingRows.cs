@@ -5,7 +5,9 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Reconciling;
 
-/// <summary>Finds and lists the rows of a table's segments whose digests differ, read from both sides at once. Used by one caller at a time.</summary>
+/// <summary>
+/// Finds and lists the rows of a table's segments whose digests differ, read from both sides at once. Used by one caller at a time.
+/// </summary>
 /// <param name="treatment">What happens to the rows.</param>
 /// <param name="table">The table.</param>
 /// <param name="segments">How it is cut.</param>
@@ -14,7 +16,16 @@ namespace Vestige.Engine.Reconciling;
 /// <param name="target">The target's view.</param>
 /// <param name="treated">What the treatment makes of the source's rows.</param>
 /// <param name="adjustment">What changed between the views.</param>
-internal sealed class DifferingRows(TableTreatment treatment, ComparedTable table, Segments segments, KeySpan within, IRowsView source, IRowsView target, TreatedRows treated, Adjustment adjustment)
+internal sealed class DifferingRows(
+    TableTreatment treatment,
+    ComparedTable table,
+    Segments segments,
+    KeySpan within,
+    IRowsView source,
+    IRowsView target,
+    TreatedRows treated,
+    Adjustment adjustment
+)
 {
     private const int GroupRows = 1 << 18;
 
@@ -65,7 +76,10 @@ internal sealed class DifferingRows(TableTreatment treatment, ComparedTable tabl
         RowMatching.Match(table, await should, await there, rows);
         int SegmentOf(RowDifference row) => segments.Of(row.Key, adjustment.KeyHash(row.Key));
         var whole = await new WholeRows(table, source, target, treated.Of).ReadAsync([.. rows.Rows.Take(Listed - from)], cancellation);
-        Tally.Add(rows, [.. whole.Select(row => row with { Segment = SegmentTelling.PlaceOf(SegmentOf(row), segments.Count, SegmentsTold) })]);
+        Tally.Add(
+            rows,
+            [.. whole.Select(row => row with { Segment = SegmentTelling.PlaceOf(SegmentOf(row), segments.Count, SegmentsTold) })]
+        );
         Unexplained += wanted.Count - rows.Rows.Select(SegmentOf).Distinct().Count();
     }
 
@@ -74,7 +88,9 @@ internal sealed class DifferingRows(TableTreatment treatment, ComparedTable tabl
         var (expected, chosen, keys) = (new Dictionary<UInt128, ExpectedRow>(), wanted.ToHashSet(), table.NewKeyHash());
         if (table.Source is { } shape)
         {
-            await foreach (var row in new StreamedRows(source, table, ofSource: true).HashesAsync(shape, segments, wanted, within, cancellation))
+            await foreach (
+                var row in new StreamedRows(source, table, ofSource: true).HashesAsync(shape, segments, wanted, within, cancellation)
+            )
             {
                 Adjustment.Count1(expected, keys.Of(row.Key), new ExpectedRow(row.Key, row.Hash, 1, default), 1);
             }
@@ -89,7 +105,12 @@ internal sealed class DifferingRows(TableTreatment treatment, ComparedTable tabl
     }
 
     /// <summary>Ranges of the target's keys are ranges of the source's; other segments are found in all its rows.</summary>
-    private async Task TreatAsync(List<int> wanted, HashSet<int> chosen, Dictionary<UInt128, ExpectedRow> expected, CancellationToken cancellation)
+    private async Task TreatAsync(
+        List<int> wanted,
+        HashSet<int> chosen,
+        Dictionary<UInt128, ExpectedRow> expected,
+        CancellationToken cancellation
+    )
     {
         foreach (var span in segments.SpansOf(wanted, within))
         {
@@ -109,7 +130,9 @@ internal sealed class DifferingRows(TableTreatment treatment, ComparedTable tabl
     private async Task<Dictionary<UInt128, ExpectedRow>> FoundAsync(List<int> wanted, CancellationToken cancellation)
     {
         var (found, keys) = (new Dictionary<UInt128, ExpectedRow>(), table.NewKeyHash());
-        await foreach (var row in new StreamedRows(target, table, ofSource: false).HashesAsync(table.Target, segments, wanted, within, cancellation))
+        await foreach (
+            var row in new StreamedRows(target, table, ofSource: false).HashesAsync(table.Target, segments, wanted, within, cancellation)
+        )
         {
             var key = keys.Of(row.Key);
             if (!adjustment.IsLeftOut(key))

@@ -18,7 +18,13 @@ internal static class LogBetween
     /// What happened to each table after one position up to and with another; the spool holds both. Throws <see cref="PortException"/> when
     /// it cannot be read so far now.
     /// </summary>
-    public static async Task<IReadOnlyDictionary<TableName, TableHistory>> ReadAsync(Spool spool, LogPosition after, LogPosition upTo, IReadOnlyDictionary<TableName, TableSchema> forms, CancellationToken cancellation)
+    public static async Task<IReadOnlyDictionary<TableName, TableHistory>> ReadAsync(
+        Spool spool,
+        LogPosition after,
+        LogPosition upTo,
+        IReadOnlyDictionary<TableName, TableSchema> forms,
+        CancellationToken cancellation
+    )
     {
         var histories = forms.ToDictionary(pair => pair.Key, pair => new TableHistory(pair.Value));
         if (after >= upTo)
@@ -45,7 +51,11 @@ internal static class LogBetween
         }
 
         // While a spool is being recovered nothing of it can be read; nothing read is not nothing that happened.
-        throw new PortException("The log between both sides cannot be read from the spool now.") { Transient = true, Remedy = "Compare again." };
+        throw new PortException("The log between both sides cannot be read from the spool now.")
+        {
+            Transient = true,
+            Remedy = "Compare again.",
+        };
     }
 
     private static void Take(Spool spool, SpooledFragment fragment, Dictionary<TableName, TableHistory> histories)

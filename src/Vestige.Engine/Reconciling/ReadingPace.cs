@@ -18,8 +18,16 @@ internal sealed class ReadingPace(double? rowsPerSecond, double? share, TimeProv
     private DateTimeOffset reads = clock.GetUtcNow();
     private long rows;
 
-    /// <summary>About so many rows may be read in one go without running ahead for longer than a few seconds; null without a limit.</summary>
-    public long? RowsInOneGo => rowsPerSecond is null && share is null ? null : Math.Max(4096, Math.Min(share is null ? long.MaxValue : RowsOfAPart, rowsPerSecond is { } rate ? (long)(rate * 2) : long.MaxValue));
+    /// <summary>
+    /// About so many rows may be read in one go without running ahead for longer than a few seconds; null without a limit.
+    /// </summary>
+    public long? RowsInOneGo =>
+        rowsPerSecond is null && share is null
+            ? null
+            : Math.Max(
+                4096,
+                Math.Min(share is null ? long.MaxValue : RowsOfAPart, rowsPerSecond is { } rate ? (long)(rate * 2) : long.MaxValue)
+            );
 
     /// <summary>So many rows were read. Nothing waits.</summary>
     public void Count(long read) => rows += read;

@@ -21,10 +21,12 @@ public sealed record Reconciliation(
     DateTimeOffset? EndedAt,
     ReconciliationState State,
     string? Note,
-    IReadOnlyList<TableFinding> Tables)
+    IReadOnlyList<TableFinding> Tables
+)
 {
     /// <summary>The lowest position of what was compared; null while nothing was.</summary>
-    public LogPosition? Position => Tables.Where(table => table.Position is not null).Select(table => table.Position).DefaultIfEmpty(null).Min();
+    public LogPosition? Position =>
+        Tables.Where(table => table.Position is not null).Select(table => table.Position).DefaultIfEmpty(null).Min();
 
     /// <summary>How many rows differ.</summary>
     public long Differences => Tables.Sum(table => table.Missing + table.Extra + table.Differing);

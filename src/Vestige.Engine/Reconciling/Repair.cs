@@ -12,7 +12,17 @@ namespace Vestige.Engine.Reconciling;
 /// <param name="Rows">The rows.</param>
 /// <param name="Undoes">The repair that it takes back; null when it is none such.</param>
 /// <param name="UndoneBy">The repair that took it back; null while none has.</param>
-public sealed record Repair(string Id, string Crossing, string Reconciliation, string By, DateTimeOffset At, LogPosition Position, IReadOnlyList<RepairedRow> Rows, string? Undoes = null, string? UndoneBy = null)
+public sealed record Repair(
+    string Id,
+    string Crossing,
+    string Reconciliation,
+    string By,
+    DateTimeOffset At,
+    LogPosition Position,
+    IReadOnlyList<RepairedRow> Rows,
+    string? Undoes = null,
+    string? UndoneBy = null
+)
 {
     /// <summary>How many rows were changed.</summary>
     public int Changed => Rows.Count(row => row.Note is null);

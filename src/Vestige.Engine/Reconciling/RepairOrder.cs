@@ -7,11 +7,15 @@ namespace Vestige.Engine.Reconciling;
 
 /// <summary>What a worker is asked to repair once it stands at or after the position of a view of the source.</summary>
 /// <param name="View">The view.</param>
-/// <param name="Rows">Which rows; where <see cref="RepairedRow.After"/> is to be written as it was kept, <paramref name="Undo"/> is set.</param>
+/// <param name="Rows">
+/// Which rows; where <see cref="RepairedRow.After"/> is to be written as it was kept, <paramref name="Undo"/> is set.
+/// </param>
 /// <param name="Undo">The rows are put back as they were before a repair, where they are still as it left them.</param>
 internal sealed record RepairOrder(IRowsView View, IReadOnlyList<RowToRepair> Rows, bool Undo)
 {
-    private readonly TaskCompletionSource<(LogPosition Position, IReadOnlyList<RepairedRow> Rows)> done = new(TaskCreationOptions.RunContinuationsAsynchronously);
+    private readonly TaskCompletionSource<(LogPosition Position, IReadOnlyList<RepairedRow> Rows)> done = new(
+        TaskCreationOptions.RunContinuationsAsynchronously
+    );
 
     public LogPosition From => View.Position!.Value;
 

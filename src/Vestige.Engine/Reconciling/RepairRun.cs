@@ -15,7 +15,14 @@ namespace Vestige.Engine.Reconciling;
 /// Repairs rows of the target between two batches, by the worker that alone writes there: so the target stands at one position, and
 /// each row is written as the source had it at exactly that position. What is newer comes after it, as always.
 /// </summary>
-internal sealed class RepairRun(CrossingTreatment treating, SourceSystem source, TargetSystem target, Spool spool, Quarantine quarantine, RepairQueue queue)
+internal sealed class RepairRun(
+    CrossingTreatment treating,
+    SourceSystem source,
+    TargetSystem target,
+    Spool spool,
+    Quarantine quarantine,
+    RepairQueue queue
+)
 {
     /// <summary>Does what is asked and can be done where the target stands now.</summary>
     public async Task RunAsync(ITargetSession session, CancellationToken cancellation)
@@ -37,16 +44,28 @@ internal sealed class RepairRun(CrossingTreatment treating, SourceSystem source,
         }
     }
 
-    private async Task<IReadOnlyList<RepairedRow>> RepairAsync(ITargetSession session, RepairOrder order, LogPosition position, CancellationToken cancellation)
+    private async Task<IReadOnlyList<RepairedRow>> RepairAsync(
+        ITargetSession session,
+        RepairOrder order,
+        LogPosition position,
+        CancellationToken cancellation
+    )
     {
         var done = new List<RepairedRow>();
         var changes = new List<(TableSchema Form, RowChange Change)>();
         var there = (await order.View.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name, table => table.Schema);
         var names = order.Rows.Select(row => row.Source).Distinct().ToList();
-        var forms = names.ToDictionary(name => name, name => there.TryGetValue(name, out var form) ? form : throw new RequestRefusedException($"{name} is not at the source any more."));
+        var forms = names.ToDictionary(
+            name => name,
+            name =>
+                there.TryGetValue(name, out var form) ? form : throw new RequestRefusedException($"{name} is not at the source any more.")
+        );
         if (order.From < spool.Begin)
         {
-            throw new RequestRefusedException("The log since the source was looked at is not in the spool any more.") { Remedy = "Try again." };
+            throw new RequestRefusedException("The log since the source was looked at is not in the spool any more.")
+            {
+                Remedy = "Try again.",
+            };
         }
 
         var histories = await LogBetween.ReadAsync(spool, order.From, position, forms, cancellation);
@@ -54,10 +73,22 @@ internal sealed class RepairRun(CrossingTreatment treating, SourceSystem source,
         foreach (var rows in order.Rows.GroupBy(row => (row.Source, row.Into)))
         {
             var treatment = treating.Build(forms[rows.Key.Source]);
-            var table = ComparedTable.Of(treatment, source.Catalogue.Types, target.Catalogue.Types).FirstOrDefault(one => one.Name == rows.Key.Into);
-            if (table is not { KeyPasses: true } || histories[rows.Key.Source].Broken is not null || histories[rows.Key.Source].Changes > LogBetween.MostChanges)
+            var table = ComparedTable
+                .Of(treatment, source.Catalogue.Types, target.Catalogue.Types)
+                .FirstOrDefault(one => one.Name == rows.Key.Into);
+            if (
+                table is not { KeyPasses: true }
+                || histories[rows.Key.Source].Broken is not null
+                || histories[rows.Key.Source].Changes > LogBetween.MostChanges
+            )
             {
-                throw new RequestRefusedException($"Single rows of {rows.Key.Into} cannot be repaired: {histories[rows.Key.Source].Broken ?? "its rows have no key that they share with the source's"}.") { Remedy = "Load the table again." };
+                throw new RequestRefusedException(
+                    $"Single rows of {rows.Key.Into} cannot be repaired: "
+                        + $"{histories[rows.Key.Source].Broken ?? "its rows have no key that they share with the source's"}."
+                )
+                {
+                    Remedy = "Load the table again.",
+                };
             }
 
             await PlanAsync(order, treatment, table, histories[rows.Key.Source], [.. rows], found, done, changes, cancellation);
@@ -77,7 +108,17 @@ internal sealed class RepairRun(CrossingTreatment treating, SourceSystem source,
         return done;
     }
 
-    private async Task PlanAsync(RepairOrder order, TableTreatment treatment, ComparedTable table, TableHistory history, List<RowToRepair> rows, IRowsView found, List<RepairedRow> done, List<(TableSchema, RowChange)> changes, CancellationToken cancellation)
+    private async Task PlanAsync(
+        RepairOrder order,
+        TableTreatment treatment,
+        ComparedTable table,
+        TableHistory history,
+        List<RowToRepair> rows,
+        IRowsView found,
+        List<RepairedRow> done,
+        List<(TableSchema, RowChange)> changes,
+        CancellationToken cancellation
+    )
     {
         var keys = rows.Select(row => row.Key).ToList();
         var there = ByKey(table, await found.FindAsync(table.Target.Table, keys, cancellation));
@@ -88,7 +129,17 @@ internal sealed class RepairRun(CrossingTreatment treating, SourceSystem source,
             var after = order.Undo ? row.Kept : expected.GetValueOrDefault(RowKey.Of(row.Key));
             var note = NoteOf(order, table, row, before, after);
             var change = ChangeOf(before, after);
-            done.Add(new RepairedRow(row.Source, row.Into, row.Key, before, note is null ? after : before, note is null ? target.Tables.StatementFor(table.Target.Table, change) : "", note));
+            done.Add(
+                new RepairedRow(
+                    row.Source,
+                    row.Into,
+                    row.Key,
+                    before,
+                    note is null ? after : before,
+                    note is null ? target.Tables.StatementFor(table.Target.Table, change) : "",
+                    note
+                )
+            );
             if (note is null)
             {
                 changes.Add((table.Target.Table, change));
@@ -104,22 +155,35 @@ internal sealed class RepairRun(CrossingTreatment treating, SourceSystem source,
             return "changes of it wait in quarantine, to be decided there";
         }
 
-        return order.Undo && !Same(table, before, row.Left) ? "it changed since, and stays" : Same(table, before, after) ? "it is as it should be" : null;
+        return order.Undo && !Same(table, before, row.Left) ? "it changed since, and stays"
+            : Same(table, before, after) ? "it is as it should be"
+            : null;
     }
 
-    private static bool Same(ComparedTable table, Row one, Row other) => one.IsNone || other.IsNone
-        ? one.IsNone == other.IsNone
-        : !table.DifferingColumns(one, other).Any();
+    private static bool Same(ComparedTable table, Row one, Row other) =>
+        one.IsNone || other.IsNone ? one.IsNone == other.IsNone : !table.DifferingColumns(one, other).Any();
 
     /// <summary>The rows as they had to be where the target stands: those of the view, and what changed since.</summary>
-    private static async Task<Dictionary<RowKey, Row>> ExpectedAsync(IRowsView view, TableTreatment treatment, ComparedTable table, TableHistory history, List<Row> keys, CancellationToken cancellation)
+    private static async Task<Dictionary<RowKey, Row>> ExpectedAsync(
+        IRowsView view,
+        TableTreatment treatment,
+        ComparedTable table,
+        TableHistory history,
+        List<Row> keys,
+        CancellationToken cancellation
+    )
     {
         var asked = keys.Select(table.SourceKeyOf).Concat(history.Keys).DistinctBy(RowKey.Of).ToList();
         var rows = await view.FindAsync(treatment.Source, asked, cancellation);
         var now = rows.ToDictionary(row => RowKey.Of(row, treatment.Source.KeyOrdinals));
         foreach (var touched in history.After(rows))
         {
-            now[RowKey.Of(touched.Key)] = touched.Known ? touched.Expected : throw new RequestRefusedException("A row changed just now, and how it is the log does not tell whole.") { Remedy = "Try again in a moment." };
+            now[RowKey.Of(touched.Key)] = touched.Known
+                ? touched.Expected
+                : throw new RequestRefusedException("A row changed just now, and how it is the log does not tell whole.")
+                {
+                    Remedy = "Try again in a moment.",
+                };
         }
 
         var (expected, made) = (new Dictionary<RowKey, Row>(), new List<TreatedChange>());
@@ -136,12 +200,13 @@ internal sealed class RepairRun(CrossingTreatment treating, SourceSystem source,
         return expected;
     }
 
-    private static RowChange ChangeOf(Row before, Row after) => (before.IsNone, after.IsNone) switch
-    {
-        (true, _) => new RowChange(ChangeKind.Insert, 0, default, after),
-        (_, true) => new RowChange(ChangeKind.Delete, 0, before, default),
-        _ => new RowChange(ChangeKind.Update, 0, before, after),
-    };
+    private static RowChange ChangeOf(Row before, Row after) =>
+        (before.IsNone, after.IsNone) switch
+        {
+            (true, _) => new RowChange(ChangeKind.Insert, 0, default, after),
+            (_, true) => new RowChange(ChangeKind.Delete, 0, before, default),
+            _ => new RowChange(ChangeKind.Update, 0, before, after),
+        };
 
     private static Dictionary<RowKey, Row> ByKey(ComparedTable table, IReadOnlyList<Row> rows)
     {

@@ -14,7 +14,17 @@ namespace Vestige.Engine.Reconciling;
 /// <param name="Times">How many times more it stands on one side, where there is no key; 1 otherwise.</param>
 /// <param name="Cause">The likely cause, where the evidence is there.</param>
 /// <param name="Segment">The place of its segment among those told of the table; null where none are.</param>
-public sealed record RowDifference(TableName Into, DifferenceKind Kind, Row Key, Row Expected, Row Found, IReadOnlyList<string> Columns, int Times = 1, string? Cause = null, int? Segment = null)
+public sealed record RowDifference(
+    TableName Into,
+    DifferenceKind Kind,
+    Row Key,
+    Row Expected,
+    Row Found,
+    IReadOnlyList<string> Columns,
+    int Times = 1,
+    string? Cause = null,
+    int? Segment = null
+)
 {
     /// <summary>Its key as the source writes it, where that is not as the target does; none otherwise.</summary>
     public Row SourceKey { get; init; }

@@ -6,7 +6,12 @@ namespace Vestige.Engine.Reconciling;
 internal static class RowMatching
 {
     /// <summary>Counts and lists what differs. What is found on both sides goes from <paramref name="found"/>.</summary>
-    public static void Match(ComparedTable table, Dictionary<UInt128, ExpectedRow> expected, Dictionary<UInt128, ExpectedRow> found, DifferenceTally tally)
+    public static void Match(
+        ComparedTable table,
+        Dictionary<UInt128, ExpectedRow> expected,
+        Dictionary<UInt128, ExpectedRow> found,
+        DifferenceTally tally
+    )
     {
         foreach (var (key, should) in expected)
         {
@@ -17,7 +22,17 @@ internal static class RowMatching
             else if (should.Times != there.Times)
             {
                 var missing = should.Times > there.Times;
-                tally.Add(new RowDifference(table.Name, missing ? DifferenceKind.Missing : DifferenceKind.Extra, should.Key, missing ? should.Row : default, missing ? default : there.Row, [], Math.Abs(should.Times - there.Times)));
+                tally.Add(
+                    new RowDifference(
+                        table.Name,
+                        missing ? DifferenceKind.Missing : DifferenceKind.Extra,
+                        should.Key,
+                        missing ? should.Row : default,
+                        missing ? default : there.Row,
+                        [],
+                        Math.Abs(should.Times - there.Times)
+                    )
+                );
             }
             else if (should.Hash != there.Hash)
             {
@@ -38,8 +53,10 @@ internal static class RowMatching
 
     /// <summary>With the names of the columns that differ, where both rows are at hand whole.</summary>
     public static RowDifference WithColumns(ComparedTable table, RowDifference row) =>
-        row.Kind != DifferenceKind.Differing || row.Expected.IsNone || row.Found.IsNone ? row : row with
-        {
-            Columns = [.. table.DifferingColumns(row.Expected, row.Found).Select(i => table.Treated.Form.Columns[i].Name)],
-        };
+        row.Kind != DifferenceKind.Differing || row.Expected.IsNone || row.Found.IsNone
+            ? row
+            : row with
+            {
+                Columns = [.. table.DifferingColumns(row.Expected, row.Found).Select(i => table.Treated.Form.Columns[i].Name)],
+            };
 }

@@ -12,13 +12,22 @@ internal static class SegmentTelling
     public static IReadOnlyList<SegmentFinding> Together(List<SegmentFinding> parts, int most)
     {
         var together = AsOne(parts.Count, most);
-        return together <= 1 ? parts : [.. parts.Chunk(together).Select(some => some[0] with
-        {
-            Before = some[^1].Before,
-            Rows = some.Sum(part => part.Rows),
-            State = some.Max(part => part.State),
-            InFlight = some.Sum(part => part.InFlight),
-        })];
+        return together <= 1
+            ? parts
+            :
+            [
+                .. parts
+                    .Chunk(together)
+                    .Select(some =>
+                        some[0] with
+                        {
+                            Before = some[^1].Before,
+                            Rows = some.Sum(part => part.Rows),
+                            State = some.Max(part => part.State),
+                            InFlight = some.Sum(part => part.InFlight),
+                        }
+                    ),
+            ];
     }
 
     /// <summary>Where a segment stands among those that are told.</summary>

@@ -38,11 +38,24 @@ internal sealed class StreamedRows(IRowsView view, ComparedTable table, bool ofS
         return digests;
     }
 
-    public IAsyncEnumerable<HashedRow> HashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, CancellationToken cancellation) =>
-        InDatabase ? view.HashesAsync(shape, segments, wanted, within, cancellation) : StreamHashesAsync(shape, segments, wanted, within, cancellation);
+    public IAsyncEnumerable<HashedRow> HashesAsync(
+        RowShape shape,
+        Segments segments,
+        IReadOnlyList<int> wanted,
+        KeySpan within,
+        CancellationToken cancellation
+    ) =>
+        InDatabase
+            ? view.HashesAsync(shape, segments, wanted, within, cancellation)
+            : StreamHashesAsync(shape, segments, wanted, within, cancellation);
 
     /// <summary>The rows of a span, one by one. A row's memory stays valid.</summary>
-    public static async IAsyncEnumerable<Row> RowsAsync(IRowsView view, RowShape shape, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
+    public static async IAsyncEnumerable<Row> RowsAsync(
+        IRowsView view,
+        RowShape shape,
+        KeySpan within,
+        [EnumeratorCancellation] CancellationToken cancellation
+    )
     {
         await foreach (var block in view.ReadAsync(shape.Table, within, cancellation))
         {
@@ -53,7 +66,13 @@ internal sealed class StreamedRows(IRowsView view, ComparedTable table, bool ofS
         }
     }
 
-    private async IAsyncEnumerable<HashedRow> StreamHashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
+    private async IAsyncEnumerable<HashedRow> StreamHashesAsync(
+        RowShape shape,
+        Segments segments,
+        IReadOnlyList<int> wanted,
+        KeySpan within,
+        [EnumeratorCancellation] CancellationToken cancellation
+    )
     {
         var (chosen, rows, keys) = (wanted.ToHashSet(), NewHash(), NewHash());
         foreach (var span in segments.SpansOf(wanted, within))

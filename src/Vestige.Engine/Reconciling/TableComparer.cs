@@ -29,7 +29,8 @@ internal sealed class TableComparer(
     IReadOnlyList<TouchedRow> touched,
     LogPosition position,
     TimeProvider clock,
-    int listed)
+    int listed
+)
 {
     private const int SegmentRows = 1024;
     private const int RowsTold = 10_000;
@@ -37,7 +38,10 @@ internal sealed class TableComparer(
     private const int FewRows = 16;
     private const int MostSegments = 8192;
     private readonly TreatedRows treated = new(treatment, tables);
-    private readonly Dictionary<ComparedTable, Adjustment> adjustments = tables.ToDictionary(table => table, table => new Adjustment(table));
+    private readonly Dictionary<ComparedTable, Adjustment> adjustments = tables.ToDictionary(
+        table => table,
+        table => new Adjustment(table)
+    );
     private string? untold;
 
     /// <summary>How many rows the source's table has by its own estimate.</summary>
@@ -80,7 +84,11 @@ internal sealed class TableComparer(
     /// <param name="keys">The keys, as rows that hold the source's key columns only.</param>
     /// <param name="found">The rows of them that are there.</param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task<IReadOnlyList<TableFinding>> RunAsync(IReadOnlyList<Row> keys, IReadOnlyList<Row> found, CancellationToken cancellation)
+    public async Task<IReadOnlyList<TableFinding>> RunAsync(
+        IReadOnlyList<Row> keys,
+        IReadOnlyList<Row> found,
+        CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(found);
         Adjust(KeySpan.All);
@@ -93,7 +101,12 @@ internal sealed class TableComparer(
         return findings;
     }
 
-    private async Task<TableFinding> CompareAsync(ComparedTable table, IReadOnlyList<Row> keys, IReadOnlyList<Row> rows, CancellationToken cancellation)
+    private async Task<TableFinding> CompareAsync(
+        ComparedTable table,
+        IReadOnlyList<Row> keys,
+        IReadOnlyList<Row> rows,
+        CancellationToken cancellation
+    )
     {
         var adjustment = adjustments[table];
         var expected = new Dictionary<UInt128, ExpectedRow>();
@@ -165,20 +178,28 @@ internal sealed class TableComparer(
 
     private async Task<Segments> CutAsync(ComparedTable table, KeySpan within, long estimatedRows, CancellationToken cancellation)
     {
-        var wanted = (int)Math.Clamp(Math.Max(estimatedRows / SegmentRows, Math.Min(FewSegments, estimatedRows / FewRows)), 1, MostSegments);
+        var wanted = (int)
+            Math.Clamp(Math.Max(estimatedRows / SegmentRows, Math.Min(FewSegments, estimatedRows / FewRows)), 1, MostSegments);
         return table.ByRange
             ? Segments.ByRange(wanted == 1 ? [] : await source.CutAsync(treatment.Source, within, wanted, cancellation))
             : Segments.ByHash(Math.Clamp((int)Math.Round(Math.Log2(wanted)), 1, 13));
     }
 
     /// <summary>The digests of what the target should have, each as the row was in the source's view.</summary>
-    private async Task<Dictionary<ComparedTable, Digest[]>> ExpectedAsync(Dictionary<ComparedTable, Segments> cuts, KeySpan within, CancellationToken cancellation)
+    private async Task<Dictionary<ComparedTable, Digest[]>> ExpectedAsync(
+        Dictionary<ComparedTable, Segments> cuts,
+        KeySpan within,
+        CancellationToken cancellation
+    )
     {
         // A view that never waits would keep the other side from being read meanwhile.
         await Task.Yield();
         if (tables is [{ Digested: { } shape } only])
         {
-            return new() { [only] = await new StreamedRows(source, only, ofSource: true).DigestAsync(shape, cuts[only], within, cancellation) };
+            return new()
+            {
+                [only] = await new StreamedRows(source, only, ofSource: true).DigestAsync(shape, cuts[only], within, cancellation),
+            };
         }
 
         var digests = tables.ToDictionary(table => table, table => new Digest[cuts[table].Count]);
@@ -197,24 +218,42 @@ internal sealed class TableComparer(
     }
 
     /// <summary>The digests of what the target has.</summary>
-    private async Task<Dictionary<ComparedTable, Digest[]>> FoundAsync(Dictionary<ComparedTable, Segments> cuts, KeySpan within, CancellationToken cancellation)
+    private async Task<Dictionary<ComparedTable, Digest[]>> FoundAsync(
+        Dictionary<ComparedTable, Segments> cuts,
+        KeySpan within,
+        CancellationToken cancellation
+    )
     {
         var digests = new Dictionary<ComparedTable, Digest[]>();
         foreach (var (table, segments) in cuts)
         {
-            digests.Add(table, await new StreamedRows(target, table, ofSource: false).DigestAsync(table.Target, segments, within, cancellation));
+            digests.Add(
+                table,
+                await new StreamedRows(target, table, ofSource: false).DigestAsync(table.Target, segments, within, cancellation)
+            );
         }
 
         return digests;
     }
 
-    private async Task<TableFinding> CompareAsync(ComparedTable table, Segments segments, KeySpan within, Digest[] expected, Digest[] found, CancellationToken cancellation)
+    private async Task<TableFinding> CompareAsync(
+        ComparedTable table,
+        Segments segments,
+        KeySpan within,
+        Digest[] expected,
+        Digest[] found,
+        CancellationToken cancellation
+    )
     {
         var adjustment = adjustments[table];
         var inFlight = adjustment.Apply(expected, segments);
         await LeaveOutAsync(table, segments, found, cancellation);
         List<int> differing = [.. Enumerable.Range(0, segments.Count).Where(segment => expected[segment] != found[segment])];
-        var rows = new DifferingRows(treatment, table, segments, within, source, target, treated, adjustment) { Listed = listed, SegmentsTold = SegmentsTold };
+        var rows = new DifferingRows(treatment, table, segments, within, source, target, treated, adjustment)
+        {
+            Listed = listed,
+            SegmentsTold = SegmentsTold,
+        };
         var listedUpTo = await rows.ListAsync(differing, expected, found, cancellation);
         if (rows.Unexplained > 0)
         {
@@ -223,14 +262,32 @@ internal sealed class TableComparer(
 
         var notListed = differing.Skip(listedUpTo).ToHashSet();
         var opened = differing.Take(listedUpTo).ToHashSet();
-        List<SegmentFinding> parts = [.. Enumerable.Range(0, segments.Count).Select(segment => new SegmentFinding(
-            SegmentTelling.Bound(segments, segment, within, first: true),
-            SegmentTelling.Bound(segments, segment, within, first: false),
-            expected[segment].Count,
-            notListed.Contains(segment) ? SegmentState.NotListed : opened.Contains(segment) ? SegmentState.Differing : SegmentState.Equal,
-            position,
-            inFlight[segment]))];
-        return Finding(table, expected.Sum(digest => digest.Count), found.Sum(digest => digest.Count), rows.Tally, notListed.Count > 0, SegmentTelling.Together(parts, SegmentsTold)) with { ByHash = segments.AreByHash };
+        List<SegmentFinding> parts =
+        [
+            .. Enumerable
+                .Range(0, segments.Count)
+                .Select(segment => new SegmentFinding(
+                    SegmentTelling.Bound(segments, segment, within, first: true),
+                    SegmentTelling.Bound(segments, segment, within, first: false),
+                    expected[segment].Count,
+                    notListed.Contains(segment) ? SegmentState.NotListed
+                        : opened.Contains(segment) ? SegmentState.Differing
+                        : SegmentState.Equal,
+                    position,
+                    inFlight[segment]
+                )),
+        ];
+        return Finding(
+            table,
+            expected.Sum(digest => digest.Count),
+            found.Sum(digest => digest.Count),
+            rows.Tally,
+            notListed.Count > 0,
+            SegmentTelling.Together(parts, SegmentsTold)
+        ) with
+        {
+            ByHash = segments.AreByHash,
+        };
     }
 
     /// <summary>Rows whose state cannot be told count on neither side.</summary>
@@ -251,7 +308,14 @@ internal sealed class TableComparer(
         }
     }
 
-    private TableFinding Finding(ComparedTable table, long sourceRows, long targetRows, DifferenceTally tally, bool notListed, IReadOnlyList<SegmentFinding> parts)
+    private TableFinding Finding(
+        ComparedTable table,
+        long sourceRows,
+        long targetRows,
+        DifferenceTally tally,
+        bool notListed,
+        IReadOnlyList<SegmentFinding> parts
+    )
     {
         var adjustment = adjustments[table];
         return new TableFinding(
@@ -266,15 +330,25 @@ internal sealed class TableComparer(
             tally.Extra,
             tally.Differing,
             adjustment.Count,
-            treated.Unmade ?? untold ?? (adjustment.LeftOut.Count > 0 ? $"{Figures.Of(adjustment.LeftOut.Count, "row")} changed at the source since, and how they were the log does not tell" : null),
+            treated.Unmade
+                ?? untold
+                ?? (
+                    adjustment.LeftOut.Count > 0
+                        ? $"{Figures.Of(adjustment.LeftOut.Count, "row")} changed at the source since, and how they were the log does "
+                            + "not tell"
+                        : null
+                ),
             table.LeftOut,
             false,
             parts,
-            table.KeyPasses && treatment.CrossesEngines ? [.. tally.Rows.Select(row => row with { SourceKey = table.SourceKeyOf(row.Key) })] : tally.Rows,
+            table.KeyPasses && treatment.CrossesEngines
+                ? [.. tally.Rows.Select(row => row with { SourceKey = table.SourceKeyOf(row.Key) })]
+                : tally.Rows,
             notListed || tally.Rows.Count < tally.Found,
             EstimatedRows,
             table.Treated.Form,
             table.Masked,
-            table.KeyPasses);
+            table.KeyPasses
+        );
     }
 }

@@ -46,11 +46,13 @@ public sealed record TableFinding(
     long EstimatedRows = 0,
     TableSchema? Form = null,
     IReadOnlyList<string>? Masked = null,
-    bool KeyPasses = false)
+    bool KeyPasses = false
+)
 {
     /// <summary>Whether every row was compared and none differs.</summary>
     public bool IsEqual => Reason is null && Position is not null && Missing + Extra + Differing == 0 && !NotListed;
 
     /// <summary>A table that was not compared.</summary>
-    public static TableFinding None(TableName source, TableName into, string reason) => new(source, into, null, null, 0, 0, 0, 0, 0, 0, 0, reason, [], false, [], []);
+    public static TableFinding None(TableName source, TableName into, string reason) =>
+        new(source, into, null, null, 0, 0, 0, 0, 0, 0, 0, reason, [], false, [], []);
 }

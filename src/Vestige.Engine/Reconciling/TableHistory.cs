@@ -53,7 +53,8 @@ internal sealed class TableHistory(TableSchema form)
         foreach (var (key, past) in rows)
         {
             var row = there.GetValueOrDefault(key);
-            var filled = past.Last.IsNone || past.Base is not { } from ? past.Last : RowMerge.Fill(past.Last, there.GetValueOrDefault(from));
+            var filled =
+                past.Last.IsNone || past.Base is not { } from ? past.Last : RowMerge.Fill(past.Last, there.GetValueOrDefault(from));
             yield return new TouchedRow(past.Key, row, filled, filled.IsNone || !filled.HasAbsent);
         }
 
@@ -82,7 +83,9 @@ internal sealed class TableHistory(TableSchema form)
     private bool HasForm(TableSchema written)
     {
         seen = written;
-        return written.Columns.Select(column => (column.Name, column.Type, column.KeyOrdinal)).SequenceEqual(form.Columns.Select(column => (column.Name, column.Type, column.KeyOrdinal)));
+        return written
+            .Columns.Select(column => (column.Name, column.Type, column.KeyOrdinal))
+            .SequenceEqual(form.Columns.Select(column => (column.Name, column.Type, column.KeyOrdinal)));
     }
 
     private void TakeKeyed(RowChange change)
@@ -93,7 +96,12 @@ internal sealed class TableHistory(TableSchema form)
         if (from is { } before)
         {
             var known = !change.Before.IsNone && change.Before.Count == form.Columns.Count && !change.Before.HasAbsent;
-            var past = Existing(before, change.Before.IsNone ? change.After : change.Before, known ? Copied(change.Before) : default, known);
+            var past = Existing(
+                before,
+                change.Before.IsNone ? change.After : change.Before,
+                known ? Copied(change.Before) : default,
+                known
+            );
             Update(change, now, before, past);
             return;
         }

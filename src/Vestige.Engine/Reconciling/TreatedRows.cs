@@ -9,7 +9,10 @@ namespace Vestige.Engine.Reconciling;
 internal sealed class TreatedRows(TableTreatment treatment, IReadOnlyList<ComparedTable> tables)
 {
     private readonly List<TreatedChange> made = [];
-    private readonly Dictionary<ComparedTable, (RowHash Rows, RowHash Keys)> hashes = tables.ToDictionary(table => table, table => (table.NewRowHash(), table.NewRowHash()));
+    private readonly Dictionary<ComparedTable, (RowHash Rows, RowHash Keys)> hashes = tables.ToDictionary(
+        table => table,
+        table => (table.NewRowHash(), table.NewRowHash())
+    );
 
     /// <summary>Why some rows could not be treated; null while all could.</summary>
     public string? Unmade { get; private set; }
@@ -35,7 +38,10 @@ internal sealed class TreatedRows(TableTreatment treatment, IReadOnlyList<Compar
             if (ReferenceEquals(table.Treated, treated))
             {
                 var (rows, keys) = hashes[table];
-                yield return (keys.Of(change.After, table.Target.Key), new ExpectedRow(table.Target.KeyOf(change.After), rows.Of(change.After, table.Target.Columns), 1, change.After));
+                yield return (
+                    keys.Of(change.After, table.Target.Key),
+                    new ExpectedRow(table.Target.KeyOf(change.After), rows.Of(change.After, table.Target.Columns), 1, change.After)
+                );
             }
         }
     }
@@ -52,12 +58,16 @@ internal sealed class TreatedRows(TableTreatment treatment, IReadOnlyList<Compar
             }
 
             var (segments, (rows, keys)) = (cuts[table], hashes[table]);
-            var segment = segments.AreByHash ? segments.Of(default, keys.Of(change.After, table.Target.Key)) : segments.Of(change.After, table.Target.Key);
+            var segment = segments.AreByHash
+                ? segments.Of(default, keys.Of(change.After, table.Target.Key))
+                : segments.Of(change.After, table.Target.Key);
             digests[table][segment] = digests[table][segment].With(rows.Of(change.After, table.Target.Columns));
         }
     }
 
-    /// <summary>A row that cannot be treated is not on the target: it waits there in quarantine, or the crossing stopped before it.</summary>
+    /// <summary>
+    /// A row that cannot be treated is not on the target: it waits there in quarantine, or the crossing stopped before it.
+    /// </summary>
     private void TryLoad(Row row, List<TreatedChange> into)
     {
         into.Clear();

@@ -4,7 +4,9 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Reconciling;
 
-/// <summary>What comparing has said of the tables of one crossing. What it says is durable when a call returns. Safe for several threads.</summary>
+/// <summary>
+/// What comparing has said of the tables of one crossing. What it says is durable when a call returns. Safe for several threads.
+/// </summary>
 public sealed class Verdicts(string crossing, IReconciliationStore? store)
 {
     private readonly ConcurrentDictionary<TableName, Verdict> verdicts = new();
@@ -12,7 +14,10 @@ public sealed class Verdicts(string crossing, IReconciliationStore? store)
     private long changes;
     private long allOutdated;
 
-    /// <summary>The moment at which a comparison begins: what it finds of a table that is loaded again or repaired meanwhile says nothing of it after.</summary>
+    /// <summary>
+    /// The moment at which a comparison begins: what it finds of a table that is loaded again or repaired meanwhile says nothing of it
+    /// after.
+    /// </summary>
     public long Mark => Interlocked.Read(ref changes);
 
     /// <summary>What was said of a table; null when it was never compared since it was loaded.</summary>
@@ -31,7 +36,13 @@ public sealed class Verdicts(string crossing, IReconciliationStore? store)
     }
 
     /// <summary>Takes what was found of a source's table and all that its rows go into, by a comparison that began at a mark.</summary>
-    public async Task TakeAsync(long mark, Reconciliation reconciliation, TableName table, IReadOnlyList<TableFinding> findings, CancellationToken cancellation)
+    public async Task TakeAsync(
+        long mark,
+        Reconciliation reconciliation,
+        TableName table,
+        IReadOnlyList<TableFinding> findings,
+        CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(reconciliation);
         if (Interlocked.Read(ref allOutdated) > mark || outdated.GetValueOrDefault(table) > mark)
@@ -43,12 +54,22 @@ public sealed class Verdicts(string crossing, IReconciliationStore? store)
         var known = verdicts.GetValueOrDefault(table) ?? new Verdict(table, null);
         if (differences > 0)
         {
-            known = known with { Proved = null, Differences = differences, Reconciliation = reconciliation.Id, FoundAt = findings.Max(finding => finding.At), Repaired = false };
+            known = known with
+            {
+                Proved = null,
+                Differences = differences,
+                Reconciliation = reconciliation.Id,
+                FoundAt = findings.Max(finding => finding.At),
+                Repaired = false,
+            };
         }
         else if (reconciliation.Scope.Proves && findings.Count > 0 && findings.All(finding => finding.IsEqual))
         {
             var rows = reconciliation.Scope.Changed ? known.Proved!.Rows : findings.Sum(finding => finding.SourceRows);
-            known = new Verdict(table, new Proof(findings.Min(finding => finding.Position)!.Value, findings.Max(finding => finding.At)!.Value, rows));
+            known = new Verdict(
+                table,
+                new Proof(findings.Min(finding => finding.Position)!.Value, findings.Max(finding => finding.At)!.Value, rows)
+            );
         }
         else
         {
@@ -62,7 +83,18 @@ public sealed class Verdicts(string crossing, IReconciliationStore? store)
     public Task RepairedAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
         Outdate(tables);
-        return SetAsync([.. tables.Select(table => (verdicts.GetValueOrDefault(table) ?? new Verdict(table, null)) with { Proved = null, Repaired = true })], cancellation);
+        return SetAsync(
+            [
+                .. tables.Select(table =>
+                    (verdicts.GetValueOrDefault(table) ?? new Verdict(table, null)) with
+                    {
+                        Proved = null,
+                        Repaired = true,
+                    }
+                ),
+            ],
+            cancellation
+        );
     }
 
     /// <summary>Tables are loaded again: what was said of them does not hold any more. All of them where none are named.</summary>

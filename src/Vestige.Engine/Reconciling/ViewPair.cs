@@ -64,7 +64,10 @@ internal sealed class ViewPair : IAsyncDisposable
     }
 
     /// <summary>What happened to tables between both positions.</summary>
-    public Task<IReadOnlyDictionary<TableName, TableHistory>> HistoryAsync(IReadOnlyDictionary<TableName, TableSchema> forms, CancellationToken cancellation)
+    public Task<IReadOnlyDictionary<TableName, TableHistory>> HistoryAsync(
+        IReadOnlyDictionary<TableName, TableSchema> forms,
+        CancellationToken cancellation
+    )
     {
         var (after, upTo) = (LogPosition.Min(Source.Position!.Value, Position), LogPosition.Max(Source.Position.Value, Position));
         if (after < spool.Begin || spool.Last < upTo)
@@ -90,5 +93,6 @@ internal sealed class ViewPair : IAsyncDisposable
         await Target.DisposeAsync();
     }
 
-    private static Faults.PortException Unready(string crossing) => new($"{crossing} has no rows to compare yet.") { Remedy = "Wait until it has loaded its tables." };
+    private static Faults.PortException Unready(string crossing) =>
+        new($"{crossing} has no rows to compare yet.") { Remedy = "Wait until it has loaded its tables." };
 }

@@ -20,4 +20,5 @@ internal sealed record ViewRequest(
     TargetSystem Target,
     Spool Spool,
     Func<LogPosition?> Applied,
-    Func<LogPosition, CancellationToken, Task> PassAsync);
+    Func<LogPosition, CancellationToken, Task> PassAsync
+);

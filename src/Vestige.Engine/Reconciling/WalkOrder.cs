@@ -27,7 +27,8 @@ internal static class WalkOrder
             .ThenByDescending(table => IsOverdue(table, period, now))
             .ThenByDescending(table => !IsOverdue(table, period, now) && table.ChangedAt > table.Verdict?.Proved?.At)
             .ThenBy(table => table.Verdict?.Proved?.At)
-            .FirstOrDefault()?.Table;
+            .FirstOrDefault()
+            ?.Table;
     }
 
     private static bool IsDue(WalkedTable table, TimeSpan period, DateTimeOffset now)
@@ -46,5 +47,6 @@ internal static class WalkOrder
         };
     }
 
-    private static bool IsOverdue(WalkedTable table, TimeSpan period, DateTimeOffset now) => table.Verdict?.Proved is { } proof && now - proof.At >= 2 * period;
+    private static bool IsOverdue(WalkedTable table, TimeSpan period, DateTimeOffset now) =>
+        table.Verdict?.Proved is { } proof && now - proof.At >= 2 * period;
 }

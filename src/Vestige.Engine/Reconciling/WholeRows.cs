@@ -17,23 +17,46 @@ internal sealed class WholeRows(ComparedTable table, IRowsView source, IRowsView
     /// <summary>The same rows, each side read as far as it is not at hand.</summary>
     public async Task<IReadOnlyList<RowDifference>> ReadAsync(IReadOnlyList<RowDifference> rows, CancellationToken cancellation)
     {
-        var should = await RowsAsync(source, table.Source, rows.Where(row => row.Kind != DifferenceKind.Extra && row.Expected.IsNone), treat: true, cancellation);
-        var there = await RowsAsync(target, table.Target, rows.Where(row => row.Kind != DifferenceKind.Missing && row.Found.IsNone), treat: false, cancellation);
+        var should = await RowsAsync(
+            source,
+            table.Source,
+            rows.Where(row => row.Kind != DifferenceKind.Extra && row.Expected.IsNone),
+            treat: true,
+            cancellation
+        );
+        var there = await RowsAsync(
+            target,
+            table.Target,
+            rows.Where(row => row.Kind != DifferenceKind.Missing && row.Found.IsNone),
+            treat: false,
+            cancellation
+        );
         var whole = new List<RowDifference>();
         foreach (var row in rows)
         {
             var key = KeyHash(row.Key);
-            whole.Add(RowMatching.WithColumns(table, row with
-            {
-                Expected = row.Kind == DifferenceKind.Extra || !row.Expected.IsNone ? row.Expected : should.GetValueOrDefault(key),
-                Found = row.Kind == DifferenceKind.Missing || !row.Found.IsNone ? row.Found : there.GetValueOrDefault(key),
-            }));
+            whole.Add(
+                RowMatching.WithColumns(
+                    table,
+                    row with
+                    {
+                        Expected = row.Kind == DifferenceKind.Extra || !row.Expected.IsNone ? row.Expected : should.GetValueOrDefault(key),
+                        Found = row.Kind == DifferenceKind.Missing || !row.Found.IsNone ? row.Found : there.GetValueOrDefault(key),
+                    }
+                )
+            );
         }
 
         return whole;
     }
 
-    private async Task<Dictionary<UInt128, Row>> RowsAsync(IRowsView view, RowShape? shape, IEnumerable<RowDifference> wanted, bool treat, CancellationToken cancellation)
+    private async Task<Dictionary<UInt128, Row>> RowsAsync(
+        IRowsView view,
+        RowShape? shape,
+        IEnumerable<RowDifference> wanted,
+        bool treat,
+        CancellationToken cancellation
+    )
     {
         var rows = new Dictionary<UInt128, Row>();
         List<Row> asked = [.. wanted.Select(row => row.Key)];

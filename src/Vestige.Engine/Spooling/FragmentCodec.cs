@@ -20,7 +20,13 @@ internal static class FragmentCodec
         BinaryPrimitives.WriteUInt64LittleEndian(head, fragment.Position.Offset);
         BinaryPrimitives.WriteInt64LittleEndian(head[8..], fragment.CommittedAt.UtcTicks);
         BinaryPrimitives.WriteInt64LittleEndian(head[16..], capturedAt.UtcTicks);
-        head[24] = (byte)((fragment.First ? 1 : 0) | (fragment.Last ? 2 : 0) | (fragment.Origin is null ? 0 : HasOrigin) | (fragment.Route is null ? 0 : HasRoute) | (fragment.Token is null ? 0 : HasToken));
+        head[24] = (byte)(
+            (fragment.First ? 1 : 0)
+            | (fragment.Last ? 2 : 0)
+            | (fragment.Origin is null ? 0 : HasOrigin)
+            | (fragment.Route is null ? 0 : HasRoute)
+            | (fragment.Token is null ? 0 : HasToken)
+        );
         BinaryPrimitives.WriteInt32LittleEndian(head[25..], fragment.Count);
         BinaryPrimitives.WriteInt32LittleEndian(head[29..], fragment.Changes.Length);
         output.Advance(HeadSize);
@@ -53,19 +59,22 @@ internal static class FragmentCodec
 
             transactions += (head[24] & 2) != 0 ? 1 : 0;
             changes += count;
-            parts.Add(new SpooledFragment(
-                new LogPosition(branch, BinaryPrimitives.ReadUInt64LittleEndian(head)),
-                new DateTimeOffset(BinaryPrimitives.ReadInt64LittleEndian(head[8..]), TimeSpan.Zero),
-                new DateTimeOffset(BinaryPrimitives.ReadInt64LittleEndian(head[16..]), TimeSpan.Zero),
-                (head[24] & 1) != 0,
-                (head[24] & 2) != 0,
-                count,
-                body.Slice(begin, length),
-                transactions,
-                changes,
-                origin,
-                route,
-                token));
+            parts.Add(
+                new SpooledFragment(
+                    new LogPosition(branch, BinaryPrimitives.ReadUInt64LittleEndian(head)),
+                    new DateTimeOffset(BinaryPrimitives.ReadInt64LittleEndian(head[8..]), TimeSpan.Zero),
+                    new DateTimeOffset(BinaryPrimitives.ReadInt64LittleEndian(head[16..]), TimeSpan.Zero),
+                    (head[24] & 1) != 0,
+                    (head[24] & 2) != 0,
+                    count,
+                    body.Slice(begin, length),
+                    transactions,
+                    changes,
+                    origin,
+                    route,
+                    token
+                )
+            );
             at = begin + length;
         }
 

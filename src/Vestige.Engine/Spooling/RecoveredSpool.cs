@@ -7,9 +7,18 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Spooling;
 
 /// <summary>What the files of a spool hold after a start or a failed write, their unfinished tails cut off.</summary>
-internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int, TableSchema> Relations, List<SpooledTable> Tables, Dictionary<string, string> Notes, JoinPoint? Join)
+internal sealed record RecoveredSpool(
+    List<SpoolFileEntry> Files,
+    Dictionary<int, TableSchema> Relations,
+    List<SpooledTable> Tables,
+    Dictionary<string, string> Notes,
+    JoinPoint? Join
+)
 {
-    /// <summary>Opens every file, in order; one that a crash left half begun is deleted. Throws <see cref="PortException"/>, not transient, where one between two others is missing.</summary>
+    /// <summary>
+    /// Opens every file, in order; one that a crash left half begun is deleted. Throws <see cref="PortException"/>, not transient, where
+    /// one between two others is missing.
+    /// </summary>
     public static async Task<RecoveredSpool> ReadAsync(ISpoolFiles files, ISpoolCipher cipher, CancellationToken cancellation)
     {
         var found = new List<SpoolFileEntry>();
@@ -37,9 +46,14 @@ internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int
             (tables, notes, join) = (begun.Tables, begun.Notes, begun.Join);
             if (found.Count > 0 && !Follows(begun.Header, found[^1].Last))
             {
-                throw new PortException($"A file of the spool is missing: file {number} begins after position {begun.Header.Start}, and the one before it ends at {found[^1].Last}. What was in between is lost.")
+                throw new PortException(
+                    $"A file of the spool is missing: file {number} begins after position {begun.Header.Start}, and the one before it "
+                        + $"ends at {found[^1].Last}. What was in between is lost."
+                )
                 {
-                    Remedy = "Restore the data folder from a backup; or delete the spool's folder, restart Vestige, and reload the crossings of this source.",
+                    Remedy =
+                        "Restore the data folder from a backup; or delete the spool's folder, restart Vestige, and reload the "
+                        + "crossings of this source.",
                 };
             }
 
@@ -50,10 +64,15 @@ internal sealed record RecoveredSpool(List<SpoolFileEntry> Files, Dictionary<int
         return new RecoveredSpool(found, relations, tables, notes, join);
     }
 
-    /// <summary>Whether a file begins where the one before it ended, or at the beginning of the branch that follows the one that ended there.</summary>
-    private static bool Follows(SpoolHeader header, LogPosition end) => header.Branch == end.Branch
-        ? header.After == end.Offset
-        : header.Branch == end.Branch + 1 && header.AllBranches[end.Branch].End == end.Offset && header.After == header.AllBranches[^1].Begin;
+    /// <summary>
+    /// Whether a file begins where the one before it ended, or at the beginning of the branch that follows the one that ended there.
+    /// </summary>
+    private static bool Follows(SpoolHeader header, LogPosition end) =>
+        header.Branch == end.Branch
+            ? header.After == end.Offset
+            : header.Branch == end.Branch + 1
+                && header.AllBranches[end.Branch].End == end.Offset
+                && header.After == header.AllBranches[^1].Begin;
 
     /// <summary>Removes the parts of a transaction whose end never came. Nothing that was acknowledged lies behind them.</summary>
     private static async Task CutTailAsync(ISpoolFile file, CancellationToken cancellation)

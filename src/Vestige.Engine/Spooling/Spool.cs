@@ -8,10 +8,10 @@ namespace Vestige.Engine.Spooling;
 
 /// <summary>
 /// The durable buffer of one source connection: committed transactions in commit order, from <see cref="Begin"/> to
-/// <see cref="Last"/>, over one or several branches of its log. A file is of one branch, so that its records need offsets only. What <see cref="SyncAsync"/> has returned is durable; only then may the source be told.
-/// A data record holds whole transactions or a part of one, never both, so that an unfinished tail can be cut off without
-/// touching anything that was acknowledged; a file ends only at a transaction's end.
-/// One writer; readers and questions from any thread.
+/// <see cref="Last"/>, over one or several branches of its log. A file is of one branch, so that its records need offsets only. What <see
+/// cref="SyncAsync"/> has returned is durable; only then may the source be told. A data record holds whole transactions or a part of one,
+/// never both, so that an unfinished tail can be cut off without touching anything that was acknowledged; a file ends only at a
+/// transaction's end. One writer; readers and questions from any thread.
 /// </summary>
 public sealed class Spool : IAsyncDisposable
 {
@@ -44,7 +44,9 @@ public sealed class Spool : IAsyncDisposable
     /// <summary>Beats whenever room was made.</summary>
     public AsyncSignal Trimmed { get; } = new();
 
-    /// <summary>The branches of the log, in order, the last of them the one that is read; empty before it was started. Replaced as a whole.</summary>
+    /// <summary>
+    /// The branches of the log, in order, the last of them the one that is read; empty before it was started. Replaced as a whole.
+    /// </summary>
     public IReadOnlyList<LogBranch> Branches { get; private set; } = [];
 
     /// <summary>The log that is read; null before it was started.</summary>
@@ -56,7 +58,10 @@ public sealed class Spool : IAsyncDisposable
     /// <summary>The join at which the branch that is read is to end; null while there is none.</summary>
     public JoinPoint? Join { get; private set; }
 
-    /// <summary>Where the log can be continued after <see cref="Last"/>, in the source's words; null where the position says that. Asked by the writer only.</summary>
+    /// <summary>
+    /// Where the log can be continued after <see cref="Last"/>, in the source's words; null where the position says that. Asked by the
+    /// writer only.
+    /// </summary>
     public string? Token => writer.Token;
 
     /// <summary>Everything after this position is held.</summary>
@@ -69,9 +74,8 @@ public sealed class Spool : IAsyncDisposable
     public IReadOnlySet<TableName> Tables => tables.Names;
 
     /// <summary>A table that is read, and since when all of it is held; null when it is not read.</summary>
-    public SpooledTable? Held(TableName table) => tables.Find(table) is { WholeAfter: { } after } held && after < Begin
-        ? held with { WholeAfter = Begin }
-        : tables.Find(table);
+    public SpooledTable? Held(TableName table) =>
+        tables.Find(table) is { WholeAfter: { } after } held && after < Begin ? held with { WholeAfter = Begin } : tables.Find(table);
 
     /// <summary>The last durable whole transaction.</summary>
     public LogPosition Last { get; private set; }
@@ -86,7 +90,9 @@ public sealed class Spool : IAsyncDisposable
 
     public long Bytes => list.Bytes;
 
-    /// <summary>Bytes that its files have ever held since it was opened, those that were dropped included: never less than before.</summary>
+    /// <summary>
+    /// Bytes that its files have ever held since it was opened, those that were dropped included: never less than before.
+    /// </summary>
     public long Written => list.Written;
 
     /// <summary>Bytes of the files that a crossing still needs; null for one that nothing is kept for.</summary>
@@ -95,11 +101,19 @@ public sealed class Spool : IAsyncDisposable
     /// <summary>False before the start and while files are read anew; nothing found then says nothing of what is held.</summary>
     public bool Readable => !list.IsEmpty;
 
-    /// <summary>Whether it is at its budget. A file that is alone is written on, however large: only then the next is begun, and it can be dropped.</summary>
+    /// <summary>
+    /// Whether it is at its budget. A file that is alone is written on, however large: only then the next is begun, and it can be dropped.
+    /// </summary>
     public bool Full => Bytes >= options.BudgetBytes && list.Numbers.Count > 1;
 
     /// <summary>Opens a spool, cutting off what a crash left unfinished.</summary>
-    public static async Task<Spool> OpenAsync(ISpoolFiles files, ISpoolCipher cipher, SpoolOptions options, TimeProvider clock, CancellationToken cancellation)
+    public static async Task<Spool> OpenAsync(
+        ISpoolFiles files,
+        ISpoolCipher cipher,
+        SpoolOptions options,
+        TimeProvider clock,
+        CancellationToken cancellation
+    )
     {
         var spool = new Spool(files, cipher, options, clock);
         await spool.RecoverAsync(cancellation);
@@ -151,7 +165,16 @@ public sealed class Spool : IAsyncDisposable
     public async Task SealAsync(JoinPoint join, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(join);
-        var taken = Branches.Count > 1 ? new JoinPoint(Branches[^2].Identity, Branches[^2].End!.Value, Branches[^1].Identity, Branches[^1].Begin, Branches[^1].OpenedBy!) : null;
+        var taken =
+            Branches.Count > 1
+                ? new JoinPoint(
+                    Branches[^2].Identity,
+                    Branches[^2].End!.Value,
+                    Branches[^1].Identity,
+                    Branches[^1].Begin,
+                    Branches[^1].OpenedBy!
+                )
+                : null;
         if (join == Join || join == taken)
         {
             return;
@@ -159,7 +182,10 @@ public sealed class Spool : IAsyncDisposable
 
         if ((Join is null ? JoinRule.Refusal(join, Branches, Last) : "another one is to be taken first") is { } why)
         {
-            throw new RequestRefusedException($"The join of {join.Old} and {join.New} is not taken: {why}.") { Remedy = "Load the crossings of this source again." };
+            throw new RequestRefusedException($"The join of {join.Old} and {join.New} is not taken: {why}.")
+            {
+                Remedy = "Load the crossings of this source again.",
+            };
         }
 
         await writer.AddJoinAsync(list.Newest.File, join, cancellation);
@@ -175,11 +201,23 @@ public sealed class Spool : IAsyncDisposable
             throw new InvalidOperationException("The branch has not come to its end.");
         }
 
-        IReadOnlyList<LogBranch> next = [.. Branches.SkipLast(1), Branches[^1] with { End = join.End }, new LogBranch(join.New, join.Begin, OpenedBy: join.Evidence)];
+        IReadOnlyList<LogBranch> next =
+        [
+            .. Branches.SkipLast(1),
+            Branches[^1] with
+            {
+                End = join.End,
+            },
+            new LogBranch(join.New, join.Begin, OpenedBy: join.Evidence),
+        ];
 
         // What the reader of the old log noted means nothing in the new one.
         notes = [];
-        await AddFileAsync(list.Newest.Number + 1, new SpoolHeader(join.New.Server, join.New.Timeline, join.Begin, Transactions, Changes, next), cancellation);
+        await AddFileAsync(
+            list.Newest.Number + 1,
+            new SpoolHeader(join.New.Server, join.New.Timeline, join.Begin, Transactions, Changes, next),
+            cancellation
+        );
         await list.Newest.File.SyncAsync(cancellation);
         (Branches, Join, Last) = (next, null, new LogPosition(next.Count - 1, join.Begin));
         writer.Resume(Last, null, writer.Sequence, Transactions, Changes);
@@ -195,7 +233,11 @@ public sealed class Spool : IAsyncDisposable
         ArgumentNullException.ThrowIfNull(source);
         var bytes = 0L;
         from = from.Branch < 0 ? Begin : from;
-        for (; from.Branch < to.Branch && from.Branch < Branches.Count - 1; from = new LogPosition(from.Branch + 1, Branches[from.Branch + 1].Begin))
+        for (
+            ;
+            from.Branch < to.Branch && from.Branch < Branches.Count - 1;
+            from = new LogPosition(from.Branch + 1, Branches[from.Branch + 1].Begin)
+        )
         {
             bytes += source.Distance(from, from.At(Branches[from.Branch].End ?? from.Offset));
         }
@@ -207,9 +249,10 @@ public sealed class Spool : IAsyncDisposable
     public bool Inside => writer.Inside;
 
     /// <summary>The beginning of the next branch, where a position is the end of one; null for any other.</summary>
-    public LogPosition? NextOf(LogPosition position) => position.Branch >= 0 && position.Branch + 1 < Branches.Count && Branches[position.Branch].End == position.Offset
-        ? new LogPosition(position.Branch + 1, Branches[position.Branch + 1].Begin)
-        : null;
+    public LogPosition? NextOf(LogPosition position) =>
+        position.Branch >= 0 && position.Branch + 1 < Branches.Count && Branches[position.Branch].End == position.Offset
+            ? new LogPosition(position.Branch + 1, Branches[position.Branch + 1].Begin)
+            : null;
 
     /// <summary>Drops everything, for a source whose log has become another.</summary>
     public async Task ClearAsync(CancellationToken cancellation)
@@ -311,7 +354,8 @@ public sealed class Spool : IAsyncDisposable
             await AddFileAsync(
                 list.Newest.Number + 1,
                 new SpoolHeader(Identity!.Server, Identity.Timeline, Last.Offset, Transactions, Changes, Branches, writer.Token),
-                cancellation);
+                cancellation
+            );
             await list.Newest.File.SyncAsync(cancellation);
         }
 
@@ -353,7 +397,8 @@ public sealed class Spool : IAsyncDisposable
     }
 
     /// <summary>What the spool knows of a position it holds; null when it does not hold it.</summary>
-    public Task<SpoolPlace?> LocateAsync(LogPosition position, CancellationToken cancellation) => locator.LocateAsync(position, cancellation);
+    public Task<SpoolPlace?> LocateAsync(LogPosition position, CancellationToken cancellation) =>
+        locator.LocateAsync(position, cancellation);
 
     public async ValueTask DisposeAsync() => await CloseFilesAsync();
 
@@ -363,7 +408,9 @@ public sealed class Spool : IAsyncDisposable
     /// <summary>The numbers of its files, in log order.</summary>
     internal IReadOnlyList<long> FileNumbers => list.Numbers;
 
-    /// <summary>The file of that number, its branch, the number of the one after it once it is closed, and up to which record it may be read.</summary>
+    /// <summary>
+    /// The file of that number, its branch, the number of the one after it once it is closed, and up to which record it may be read.
+    /// </summary>
     internal (ISpoolFile File, int Branch, long? Successor, long Visible) FileOf(long number) => list.Of(number);
 
     private async Task ResumeAsync(List<SpoolFileEntry> found, CancellationToken cancellation)
@@ -396,13 +443,15 @@ public sealed class Spool : IAsyncDisposable
         tables.Replace(kept);
     }
 
-    private PlaceLostException Lost(LogPosition position) => new(
-        Identity is null
-            ? "The spool holds nothing yet."
-            : $"The spool begins at position {Begin} and no longer holds what follows {position}.")
-    {
-        Remedy = "Load the crossing again.",
-    };
+    private PlaceLostException Lost(LogPosition position) =>
+        new(
+            Identity is null
+                ? "The spool holds nothing yet."
+                : $"The spool begins at position {Begin} and no longer holds what follows {position}."
+        )
+        {
+            Remedy = "Load the crossing again.",
+        };
 
     private async Task CloseFilesAsync()
     {

@@ -119,7 +119,12 @@ internal sealed class SpoolFileList(SpoolOptions options)
             }
 
             var closed = place + 1 < entries.Count;
-            return (entries[place].File, entries[place].Header.Branch, closed ? entries[place + 1].Number : null, closed ? long.MaxValue : visible);
+            return (
+                entries[place].File,
+                entries[place].Header.Branch,
+                closed ? entries[place + 1].Number : null,
+                closed ? long.MaxValue : visible
+            );
         }
     }
 
@@ -141,7 +146,9 @@ internal sealed class SpoolFileList(SpoolOptions options)
         }
     }
 
-    /// <summary>Bytes of the files that a crossing still needs: a file stays until all of it is passed. Null where nothing is kept for it.</summary>
+    /// <summary>
+    /// Bytes of the files that a crossing still needs: a file stays until all of it is passed. Null where nothing is kept for it.
+    /// </summary>
     public long? NeededBy(string crossing)
     {
         lock (gate)

@@ -20,7 +20,8 @@ internal sealed record SpoolHeader(
     long Transactions,
     long Changes,
     IReadOnlyList<LogBranch>? Branches = null,
-    string? Token = null)
+    string? Token = null
+)
 {
     public IReadOnlyList<LogBranch> AllBranches => Branches ?? [new LogBranch(new LogIdentity(Server, Timeline), 0)];
 

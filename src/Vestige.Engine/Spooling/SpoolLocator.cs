@@ -29,9 +29,15 @@ internal sealed class SpoolLocator(Spool spool)
         }
 
         var next = await spool.ReadAfter(position).TryReadAsync(1, cancellation);
-        return known = next.Count == 0
-            ? new SpoolPlace(position, spool.Transactions, spool.Changes, null)
-            : new SpoolPlace(position, next[0].Transactions - (next[0].Last ? 1 : 0), next[0].TotalChanges - next[0].Count, next[0].CommittedAt);
+        return known =
+            next.Count == 0
+                ? new SpoolPlace(position, spool.Transactions, spool.Changes, null)
+                : new SpoolPlace(
+                    position,
+                    next[0].Transactions - (next[0].Last ? 1 : 0),
+                    next[0].TotalChanges - next[0].Count,
+                    next[0].CommittedAt
+                );
     }
 
     /// <summary>After the files were read anew.</summary>

@@ -9,7 +9,8 @@ public sealed record SpoolOptions(
     long FileBytes = 64L << 20,
     long BudgetBytes = 4L << 30,
     int RecordBytes = 1 << 20,
-    long SpanBytes = 128L << 20)
+    long SpanBytes = 128L << 20
+)
 {
     private const int FilesAtLeast = 16;
 

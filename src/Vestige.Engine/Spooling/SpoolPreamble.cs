@@ -5,8 +5,17 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Spooling;
 
-/// <summary>What a spool file says beside its data: its header, the forms of tables, which tables are read, the reader's notes, and the join at which its branch is to end.</summary>
-internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int, TableSchema> Relations, List<SpooledTable> Tables, Dictionary<string, string> Notes, JoinPoint? Join)
+/// <summary>
+/// What a spool file says beside its data: its header, the forms of tables, which tables are read, the reader's notes, and the join at
+/// which its branch is to end.
+/// </summary>
+internal sealed record SpoolPreamble(
+    SpoolHeader Header,
+    IReadOnlyDictionary<int, TableSchema> Relations,
+    List<SpooledTable> Tables,
+    Dictionary<string, string> Notes,
+    JoinPoint? Join
+)
 {
     /// <summary>
     /// Reads it; null when a crash came while the file was begun. What a file begins with ends with the list of tables, and
@@ -38,11 +47,13 @@ internal sealed record SpoolPreamble(SpoolHeader Header, IReadOnlyDictionary<int
             relations,
             [.. Read<List<JsonElement>>(side.Last(record => record.Kind == SpoolRecordKind.Tables)).Select(TableOf)],
             notes,
-            side.LastOrDefault(record => record.Kind == SpoolRecordKind.Join) is { } join ? Read<JoinPoint>(join) : null);
+            side.LastOrDefault(record => record.Kind == SpoolRecordKind.Join) is { } join ? Read<JoinPoint>(join) : null
+        );
     }
 
     /// <summary>Spools that were written before it was known since when a table is held whole have its name alone.</summary>
-    private static SpooledTable TableOf(JsonElement entry) => entry.GetProperty(nameof(SpooledTable.Name)).ValueKind == JsonValueKind.String
-        ? new SpooledTable(entry.Deserialize<TableName>())
-        : entry.Deserialize<SpooledTable>()!;
+    private static SpooledTable TableOf(JsonElement entry) =>
+        entry.GetProperty(nameof(SpooledTable.Name)).ValueKind == JsonValueKind.String
+            ? new SpooledTable(entry.Deserialize<TableName>())
+            : entry.Deserialize<SpooledTable>()!;
 }

@@ -13,21 +13,39 @@ internal sealed class SpoolSearch(Spool spool, ISpoolCipher cipher)
     /// <summary>The numbers of the files, the newest first.</summary>
     public IEnumerable<long> NewestFirst => spool.FileNumbers.Reverse();
 
-    /// <summary>The fragments of every record of a file whose filter does not exclude all of the hashes, in log order; others may be among them.</summary>
-    public async IAsyncEnumerable<SpooledFragment> FindAsync(long number, IReadOnlyCollection<ulong> hashes, [EnumeratorCancellation] CancellationToken cancellation)
+    /// <summary>
+    /// The fragments of every record of a file whose filter does not exclude all of the hashes, in log order; others may be among them.
+    /// </summary>
+    public async IAsyncEnumerable<SpooledFragment> FindAsync(
+        long number,
+        IReadOnlyCollection<ulong> hashes,
+        [EnumeratorCancellation] CancellationToken cancellation
+    )
     {
         if (!MayHold(await UseAsync(number, file => file.ReadFilterAsync(cancellation), ReadOnlyMemory<byte>.Empty), hashes))
         {
             yield break;
         }
 
-        var (visible, branch) = await UseAsync(number, _ => Task.FromResult((spool.FileOf(number).Visible, spool.FileOf(number).Branch)), (0L, 0));
-        foreach (var record in (await UseAsync(number, file => file.ReadFiltersAsync(cancellation), [])).Where(record => record.Sequence <= visible && MayHold(record.Filter, hashes)))
+        var (visible, branch) = await UseAsync(
+            number,
+            _ => Task.FromResult((spool.FileOf(number).Visible, spool.FileOf(number).Branch)),
+            (0L, 0)
+        );
+        foreach (
+            var record in (await UseAsync(number, file => file.ReadFiltersAsync(cancellation), [])).Where(record =>
+                record.Sequence <= visible && MayHold(record.Filter, hashes)
+            )
+        )
         {
             cancellation.ThrowIfCancellationRequested();
             foreach (var whole in await UseAsync(number, file => file.ReadAsync(record.Sequence - 1, 1, cancellation), []))
             {
-                foreach (var fragment in whole.Sequence == record.Sequence ? FragmentCodec.Read(cipher.Open(whole.Body.Span), branch, whole.Transactions, whole.Changes) : [])
+                foreach (
+                    var fragment in whole.Sequence == record.Sequence
+                        ? FragmentCodec.Read(cipher.Open(whole.Body.Span), branch, whole.Transactions, whole.Changes)
+                        : []
+                )
                 {
                     yield return fragment;
                 }

@@ -31,7 +31,9 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
     /// <summary>The last whole transaction that was written.</summary>
     public LogPosition Written { get; private set; }
 
-    /// <summary>Where the log can be continued after <see cref="Written"/>, in the source's words; null where the position says that.</summary>
+    /// <summary>
+    /// Where the log can be continued after <see cref="Written"/>, in the source's words; null where the position says that.
+    /// </summary>
     public string? Token { get; private set; }
 
     /// <summary>Whether a note was written that no sync has made durable yet.</summary>
@@ -70,7 +72,11 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
                 return;
             }
 
-            foreach (var fragment in records.SelectMany(record => FragmentCodec.Read(cipher.Open(record.Body.Span), Written.Branch, record.Transactions, record.Changes)))
+            foreach (
+                var fragment in records.SelectMany(record =>
+                    FragmentCodec.Read(cipher.Open(record.Body.Span), Written.Branch, record.Transactions, record.Changes)
+                )
+            )
             {
                 NoteKeys(fragment.Changes);
                 Token = fragment.Last && fragment.Position <= Written ? fragment.Token : Token;
@@ -91,7 +97,8 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
         IReadOnlyDictionary<int, TableSchema> relations,
         IReadOnlyList<SpooledTable> tables,
         IReadOnlyDictionary<string, string> notes,
-        CancellationToken cancellation)
+        CancellationToken cancellation
+    )
     {
         Sequence = 0;
         Array.Clear(fileFilter);
@@ -111,7 +118,14 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
 
     public async Task AddNoteAsync(ISpoolFile file, string name, string text, CancellationToken cancellation)
     {
-        await AddAsync(file, SpoolRecordKind.Note, 0, complete: true, JsonSerializer.SerializeToUtf8Bytes(KeyValuePair.Create(name, text)), cancellation);
+        await AddAsync(
+            file,
+            SpoolRecordKind.Note,
+            0,
+            complete: true,
+            JsonSerializer.SerializeToUtf8Bytes(KeyValuePair.Create(name, text)),
+            cancellation
+        );
         HasNote = true;
     }
 
@@ -124,7 +138,12 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
     public Task AddRelationAsync(ISpoolFile file, int number, TableSchema table, CancellationToken cancellation) =>
         AddAsync(file, SpoolRecordKind.Relation, (ulong)number, complete: true, JsonSerializer.SerializeToUtf8Bytes(table), cancellation);
 
-    public async Task AppendAsync(ISpoolFile file, IReadOnlyList<LogFragment> fragments, DateTimeOffset capturedAt, CancellationToken cancellation)
+    public async Task AppendAsync(
+        ISpoolFile file,
+        IReadOnlyList<LogFragment> fragments,
+        DateTimeOffset capturedAt,
+        CancellationToken cancellation
+    )
     {
         var body = new ArrayBufferWriter<byte>();
         foreach (var fragment in fragments)
@@ -158,7 +177,15 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
 
     private async Task AddDataAsync(ISpoolFile file, ArrayBufferWriter<byte> body, CancellationToken cancellation)
     {
-        var record = new SpoolRecord(++Sequence, SpoolRecordKind.Data, Written.Offset, !Inside, Transactions, Changes, cipher.Seal(body.WrittenSpan));
+        var record = new SpoolRecord(
+            ++Sequence,
+            SpoolRecordKind.Data,
+            Written.Offset,
+            !Inside,
+            Transactions,
+            Changes,
+            cipher.Seal(body.WrittenSpan)
+        );
         await file.AppendAsync(record with { Filter = cipher.Seal(KeyFilter.Of(keys)) }, cancellation);
         body.ResetWrittenCount();
         keys.Clear();
@@ -209,6 +236,12 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
         return found;
     }
 
-    private Task AddAsync(ISpoolFile file, SpoolRecordKind kind, ulong last, bool complete, ReadOnlyMemory<byte> body, CancellationToken cancellation) =>
-        file.AppendAsync(new SpoolRecord(++Sequence, kind, last, complete, Transactions, Changes, cipher.Seal(body.Span)), cancellation);
+    private Task AddAsync(
+        ISpoolFile file,
+        SpoolRecordKind kind,
+        ulong last,
+        bool complete,
+        ReadOnlyMemory<byte> body,
+        CancellationToken cancellation
+    ) => file.AppendAsync(new SpoolRecord(++Sequence, kind, last, complete, Transactions, Changes, cipher.Seal(body.Span)), cancellation);
 }

@@ -2,7 +2,9 @@ using Vestige.Core.Schemas;
 
 namespace Vestige.Engine.Spooling;
 
-/// <summary>The forms under which spooled rows were written, by number; a number stands for one form for ever. Safe for several threads.</summary>
+/// <summary>
+/// The forms under which spooled rows were written, by number; a number stands for one form for ever. Safe for several threads.
+/// </summary>
 internal sealed class SpooledForms
 {
     private readonly Lock gate = new();

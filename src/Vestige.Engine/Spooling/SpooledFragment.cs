@@ -28,7 +28,8 @@ public sealed record SpooledFragment(
     long TotalChanges,
     string? Origin = null,
     string? Route = null,
-    string? Token = null)
+    string? Token = null
+)
 {
     public bool Whole => First && Last;
 

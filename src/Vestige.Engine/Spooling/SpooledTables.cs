@@ -62,7 +62,12 @@ internal sealed class SpooledTables
     {
         lock (gate)
         {
-            return [.. tables.Values.Select(table => table.WholeAfter is null && whole.Contains(table.Name) ? table with { WholeAfter = after } : table)];
+            return
+            [
+                .. tables.Values.Select(table =>
+                    table.WholeAfter is null && whole.Contains(table.Name) ? table with { WholeAfter = after } : table
+                ),
+            ];
         }
     }
 }

@@ -49,7 +49,8 @@ internal sealed class SyncTimes
             return null;
         }
 
-        int low = 0, high = syncs.Count;
+        int low = 0,
+            high = syncs.Count;
         while (low < high)
         {
             var middle = (low + high) / 2;

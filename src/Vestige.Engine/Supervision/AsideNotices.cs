@@ -6,7 +6,9 @@ using Vestige.Engine.Quarantining;
 
 namespace Vestige.Engine.Supervision;
 
-/// <summary>Tells of rows that were set aside and of tables that are held. Where many are refused one after the other, they are told together.</summary>
+/// <summary>
+/// Tells of rows that were set aside and of tables that are held. Where many are refused one after the other, they are told together.
+/// </summary>
 internal sealed class AsideNotices(string crossing, Quarantine quarantine, EventLog events, TimeProvider clock)
 {
     private static readonly TimeSpan Together = TimeSpan.FromSeconds(10);
@@ -19,11 +21,19 @@ internal sealed class AsideNotices(string crossing, Quarantine quarantine, Event
     public async Task TellAsync()
     {
         var now = clock.GetUtcNow();
-        if (untold > 0 && now - toldAt >= Together && quarantine.All.LastOrDefault(change => change.State == WaitingState.Refused) is { } last)
+        if (
+            untold > 0
+            && now - toldAt >= Together
+            && quarantine.All.LastOrDefault(change => change.State == WaitingState.Refused) is { } last
+        )
         {
             var more = untold;
             (untold, toldAt) = (0, now);
-            await events.OfCrossingAsync(crossing, EventKind.Warning, $"Set aside: {Figures.Of(more, "change")} of rows that the target refuses, the last of {last.Table}: {last.Answer}.");
+            await events.OfCrossingAsync(
+                crossing,
+                EventKind.Warning,
+                $"Set aside: {Figures.Of(more, "change")} of rows that the target refuses, the last of {last.Table}: {last.Answer}."
+            );
         }
     }
 

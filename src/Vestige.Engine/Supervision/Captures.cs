@@ -19,7 +19,8 @@ internal sealed class Captures(
     TimeProvider clock,
     Random random,
     ILogger logger,
-    MissingBefore missing) : IAsyncDisposable
+    MissingBefore missing
+) : IAsyncDisposable
 {
     private readonly Dictionary<string, Capture> captures = [];
     private readonly Turnstile opening = new();
@@ -80,14 +81,22 @@ internal sealed class Captures(
         }
         catch (Exception exception) when (exception is CryptographicException or InvalidDataException or JsonException or ArgumentException)
         {
-            throw new PortException($"The spool of {connection} cannot be read: it is damaged, or another installation wrote it ({exception.Message.TrimEnd('.')}).", exception)
+            throw new PortException(
+                $"The spool of {connection} cannot be read: it is damaged, or another installation wrote it "
+                    + $"({exception.Message.TrimEnd('.')}).",
+                exception
+            )
             {
-                Remedy = $"Restore the data folder from a backup. Or delete the folder spool/{connection} in the data folder, restart Vestige, and reload the crossings of this source.",
+                Remedy =
+                    $"Restore the data folder from a backup. Or delete the folder spool/{connection} in the data folder, restart "
+                    + "Vestige, and reload the crossings of this source.",
             };
         }
     }
 
-    /// <summary>No crossing needs the source's log any more: reading ends, the spool is emptied, and the source need not keep its log.</summary>
+    /// <summary>
+    /// No crossing needs the source's log any more: reading ends, the spool is emptied, and the source need not keep its log.
+    /// </summary>
     public async Task EndAsync(string connection, CancellationToken cancellation)
     {
         using var turn = await opening.EnterAsync(cancellation);
@@ -109,7 +118,11 @@ internal sealed class Captures(
         catch (Exception exception) when (exception is PortException or IOException)
         {
             logger.LogWarning(exception, "The reading of {Connection} could not be ended", connection);
-            await events.OfConnectionAsync(connection, EventKind.Warning, $"No crossing needs the log any more, but the source may still keep it: {exception.Message}");
+            await events.OfConnectionAsync(
+                connection,
+                EventKind.Warning,
+                $"No crossing needs the log any more, but the source may still keep it: {exception.Message}"
+            );
         }
     }
 

@@ -13,7 +13,10 @@ public static class CronTimes
         ArgumentNullException.ThrowIfNull(schedule);
         if (schedule.EverySeconds is null == string.IsNullOrWhiteSpace(schedule.Cron))
         {
-            throw new RequestRefusedException("The schedule has neither or both of cron and everySeconds.") { Remedy = "Give exactly one of them." };
+            throw new RequestRefusedException("The schedule has neither or both of cron and everySeconds.")
+            {
+                Remedy = "Give exactly one of them.",
+            };
         }
 
         if (schedule.EverySeconds is not (null or (>= 1 and <= 31_536_000)))
@@ -23,12 +26,18 @@ public static class CronTimes
 
         if (!TimeZoneInfo.TryFindSystemTimeZoneById(schedule.Zone, out _))
         {
-            throw new RequestRefusedException($"'{schedule.Zone}' is no time zone known here.") { Remedy = "Use an IANA name such as Europe/Vienna, or UTC." };
+            throw new RequestRefusedException($"'{schedule.Zone}' is no time zone known here.")
+            {
+                Remedy = "Use an IANA name such as Europe/Vienna, or UTC.",
+            };
         }
 
         if (schedule.Cron is { } cron && !TryParse(cron, out _))
         {
-            throw new RequestRefusedException($"'{cron}' is no cron expression.") { Remedy = "Write minute, hour, day of month, month and day of week, for example 30 2 * * MON-FRI." };
+            throw new RequestRefusedException($"'{cron}' is no cron expression.")
+            {
+                Remedy = "Write minute, hour, day of month, month and day of week, for example 30 2 * * MON-FRI.",
+            };
         }
     }
 
@@ -49,5 +58,9 @@ public static class CronTimes
     }
 
     private static bool TryParse(string cron, out CronExpression? times) =>
-        CronExpression.TryParse(cron, cron.Split(' ', StringSplitOptions.RemoveEmptyEntries).Length == 6 ? CronFormat.IncludeSeconds : CronFormat.Standard, out times);
+        CronExpression.TryParse(
+            cron,
+            cron.Split(' ', StringSplitOptions.RemoveEmptyEntries).Length == 6 ? CronFormat.IncludeSeconds : CronFormat.Standard,
+            out times
+        );
 }

@@ -18,9 +18,12 @@ internal sealed class CrossingEditor(
     Func<CrossingDefinition, CancellationToken, Task<CrossingPlan>> plan,
     Func<CrossingDefinition, CrossingTreatment> treat,
     EventLog events,
-    TimeProvider clock)
+    TimeProvider clock
+)
 {
-    /// <summary>What another definition would mean. Reads only. Throws <see cref="RequestRefusedException"/> where it would be another crossing.</summary>
+    /// <summary>
+    /// What another definition would mean. Reads only. Throws <see cref="RequestRefusedException"/> where it would be another crossing.
+    /// </summary>
     public async Task<DefinitionChange> CompareAsync(CrossingDefinition definition, CancellationToken cancellation)
     {
         var entry = book.Existing(definition.Name);
@@ -30,9 +33,20 @@ internal sealed class CrossingEditor(
             throw new RequestRefusedException($"{definition.Name} is finished.") { Remedy = "Make another crossing." };
         }
 
-        if (definition.Source != before.Source || definition.Target != before.Target || definition.Purpose != before.Purpose || definition.Kind != before.Kind)
+        if (
+            definition.Source != before.Source
+            || definition.Target != before.Target
+            || definition.Purpose != before.Purpose
+            || definition.Kind != before.Kind
+        )
         {
-            throw new RequestRefusedException($"{definition.Name} was started between {before.Source} and {before.Target}; that, its purpose and what it carries cannot be changed.") { Remedy = "Make another crossing." };
+            throw new RequestRefusedException(
+                $"{definition.Name} was started between {before.Source} and {before.Target}; that, its purpose and what it carries "
+                    + "cannot be changed."
+            )
+            {
+                Remedy = "Make another crossing.",
+            };
         }
 
         var planned = await plan(definition, cancellation);
@@ -42,7 +56,12 @@ internal sealed class CrossingEditor(
         var has = planned.Tables.Select(table => table.Source).ToHashSet();
         if (definition.Kind == StartKind.Changes && has.Except(had).Order().ToList() is { Count: > 0 } added)
         {
-            throw new RequestRefusedException($"{definition.Name} carries changes only, and whether {added[0]} agrees with the source is checked only at a start.") { Remedy = "Make another crossing for the tables that come." };
+            throw new RequestRefusedException(
+                $"{definition.Name} carries changes only, and whether {added[0]} agrees with the source is checked only at a start."
+            )
+            {
+                Remedy = "Make another crossing for the tables that come.",
+            };
         }
 
         return new DefinitionChange(
@@ -50,14 +69,21 @@ internal sealed class CrossingEditor(
             [.. had.Except(has).Order()],
             [.. has.Intersect(had).Where(table => old.PrintOf(table) != wanted.PrintOf(table)).Order()],
             planned.Lines,
-            planned.Problems);
+            planned.Problems
+        );
     }
 
     /// <summary>
     /// Tables that come, or that are treated otherwise, are loaded while the others stand. Throws <see cref="NotReadyException"/> with
     /// every line when that cannot be done. Whatever fails later, the crossing goes on as it was.
     /// </summary>
-    public async Task ChangeAsync(CrossingDefinition definition, string by, string? typed, CancellationToken cancellation, Func<CancellationToken, Task>? verify = null)
+    public async Task ChangeAsync(
+        CrossingDefinition definition,
+        string by,
+        string? typed,
+        CancellationToken cancellation,
+        Func<CancellationToken, Task>? verify = null
+    )
     {
         var entry = book.Existing(definition.Name);
         using var turn = await entry.Turn.EnterAsync(cancellation);
@@ -84,7 +110,15 @@ internal sealed class CrossingEditor(
         {
             // Marked before the definition is kept: whatever happens between, no table goes on under another treatment than that
             // of its rows. What leaves is given up only after.
-            await MarkAsync(definition, progress => [.. progress.Tables.Where(table => change.Reloaded.Contains(table.Table)).Select(table => table.Anew()), .. change.Added.Select(Bare)], cancellation);
+            await MarkAsync(
+                definition,
+                progress =>
+                    [
+                        .. progress.Tables.Where(table => change.Reloaded.Contains(table.Table)).Select(table => table.Anew()),
+                        .. change.Added.Select(Bare),
+                    ],
+                cancellation
+            );
             await KeepAsync(entry, definition, by, cancellation);
             await MarkAsync(definition, _ => [.. change.Removed.Select(Bare)], cancellation);
         }
@@ -103,7 +137,10 @@ internal sealed class CrossingEditor(
     {
         if (tables.FirstOrDefault(table => definition.ExistingFor(table) == ExistingRows.Merge) is { Name: not null } merged)
         {
-            throw new RequestRefusedException($"Rows of {merged} were merged with others on the target, and what the source has deleted meanwhile could not be told from those.")
+            throw new RequestRefusedException(
+                $"Rows of {merged} were merged with others on the target, and what the source has deleted meanwhile could not be told "
+                    + "from those."
+            )
             {
                 Remedy = "Say in the definition that existing rows of it are deleted first, and load it again.",
             };
@@ -113,10 +150,18 @@ internal sealed class CrossingEditor(
     /// <summary>A table that has nothing of its own on the target.</summary>
     private static TableProgress Bare(TableName table) => new(table, Loaded: false, LogPosition.Zero, Into: "", Settled: false);
 
-    private async Task MarkAsync(CrossingDefinition definition, Func<TargetProgress, IReadOnlyList<TableProgress>> marks, CancellationToken cancellation)
+    private async Task MarkAsync(
+        CrossingDefinition definition,
+        Func<TargetProgress, IReadOnlyList<TableProgress>> marks,
+        CancellationToken cancellation
+    )
     {
         var target = connections.Target(definition.Target);
-        await using var session = await target.Tables.OpenSessionAsync(definition.Name, await store.NextTermAsync(definition.Name, 0, cancellation), cancellation);
+        await using var session = await target.Tables.OpenSessionAsync(
+            definition.Name,
+            await store.NextTermAsync(definition.Name, 0, cancellation),
+            cancellation
+        );
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
         await transaction.CommitAsync(new ProgressUpdate(null, marks(session.Progress)), cancellation);
     }

@@ -68,7 +68,8 @@ public sealed class CrossingEngine : IAsyncDisposable
         IMeasureStore? measures = null,
         IAlertStore? alerts = null,
         IRunStore? runs = null,
-        IReconciliationStore? reconciliations = null)
+        IReconciliationStore? reconciliations = null
+    )
     {
         this.connections = connections;
         this.store = store;
@@ -77,7 +78,16 @@ public sealed class CrossingEngine : IAsyncDisposable
         this.clock = clock;
         book = new CrossingRegistry(quarantine, reconciliations);
         Events = new EventLog(store, clock, logger);
-        captures = new Captures(connections, cipher, options, Events, clock, random, logger, new RestoredBackup(connections, book, quarantine).MissingAsync);
+        captures = new Captures(
+            connections,
+            cipher,
+            options,
+            Events,
+            clock,
+            random,
+            logger,
+            new RestoredBackup(connections, book, quarantine).MissingAsync
+        );
         Positions = new SourcePositions(connections, captures);
         loops = new LoopCheck(connections, book);
         planner = new CrossingPlanner(connections, keys, captures, loops, clock);
@@ -91,8 +101,22 @@ public sealed class CrossingEngine : IAsyncDisposable
         rest = new CrossingRest(connections, captures, book, DesireAsync, Events, clock);
         pacing = new CrossingPacing(store, book, opener, Events);
         editor = new CrossingEditor(connections, store, book, opener, pacing, PlanAsync, TreatmentOf, Events, clock);
-        reload = new CrossingReload(connections, store, captures, book, opener, entry => [.. sampler.StatusOf(entry).Tables.Select(table => table.Source)], DesireAsync, Events);
-        Trace = new Tracer(connections, book, captures, cipher, definition => new CrossingTreatment(definition, connections.Source(definition.Source), connections.Target(definition.Target), keys));
+        reload = new CrossingReload(
+            connections,
+            store,
+            captures,
+            book,
+            opener,
+            entry => [.. sampler.StatusOf(entry).Tables.Select(table => table.Source)],
+            DesireAsync,
+            Events
+        );
+        Trace = new Tracer(connections, book, captures, cipher, definition => new CrossingTreatment(
+            definition,
+            connections.Source(definition.Source),
+            connections.Target(definition.Target),
+            keys
+        ));
         scheduler = new Scheduler(book, opener, clock, logger);
         readiness = new ReadinessWatch(connections, book, options.CheckEvery, clock, logger);
         desk = new QuarantineService(book, store, Events, clock);
@@ -194,8 +218,16 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <param name="definition">The definition.</param>
     /// <param name="by">Who asks.</param>
     /// <param name="cancellation">Gives up.</param>
-    /// <param name="verify">Throws when the definition that is kept is not the one that this was made from; asked while no other can be kept. Null where that does not matter.</param>
-    public async Task DefineAsync(CrossingDefinition definition, string by, CancellationToken cancellation, Func<CancellationToken, Task>? verify = null)
+    /// <param name="verify">
+    /// Throws when the definition that is kept is not the one that this was made from; asked while no other can be kept. Null where that
+    /// does not matter.
+    /// </param>
+    public async Task DefineAsync(
+        CrossingDefinition definition,
+        string by,
+        CancellationToken cancellation,
+        Func<CancellationToken, Task>? verify = null
+    )
     {
         ArgumentNullException.ThrowIfNull(definition);
         CrossingPacing.CheckTimes(definition);
@@ -216,7 +248,10 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         if (entry is { Stored: { Desired: DesiredState.KeepLog } kept } && kept.Definition.Source != definition.Source)
         {
-            throw new RequestRefusedException($"The log of {kept.Definition.Source} is kept for {definition.Name}.") { Remedy = "Remove the draft, and make it anew from another source." };
+            throw new RequestRefusedException($"The log of {kept.Definition.Source} is kept for {definition.Name}.")
+            {
+                Remedy = "Remove the draft, and make it anew from another source.",
+            };
         }
 
         var stored = new StoredCrossing(definition, entry?.Stored.Desired ?? DesiredState.Draft, by, clock.GetUtcNow());
@@ -233,7 +268,9 @@ public sealed class CrossingEngine : IAsyncDisposable
         await Events.OfCrossingAsync(definition.Name, EventKind.Note, entry is null ? "Defined." : "Definition changed.", by);
     }
 
-    /// <summary>Does something that depends on which definitions there are, while none comes or goes, as removing a connection that none names.</summary>
+    /// <summary>
+    /// Does something that depends on which definitions there are, while none comes or goes, as removing a connection that none names.
+    /// </summary>
     public async Task AmongDefinitionsAsync(Func<Task> change, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(change);
@@ -256,7 +293,13 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// be done, and <see cref="LossRefusedException"/> when it would destroy what is on the target and is not the crossing's, and
     /// the crossing's name was not typed; nothing is changed then.
     /// </summary>
-    public async Task ChangeAsync(CrossingDefinition definition, string by, CancellationToken cancellation, string? typed = null, Func<CancellationToken, Task>? verify = null)
+    public async Task ChangeAsync(
+        CrossingDefinition definition,
+        string by,
+        CancellationToken cancellation,
+        string? typed = null,
+        Func<CancellationToken, Task>? verify = null
+    )
     {
         ArgumentNullException.ThrowIfNull(definition);
         CrossingPacing.CheckTimes(definition);
@@ -278,11 +321,16 @@ public sealed class CrossingEngine : IAsyncDisposable
         return pacing.PaceAsync(crossing, change, by, cancellation);
     }
 
-    /// <summary>What a definition makes of rows; reaches nothing. Throws <see cref="RequestRefusedException"/> when a connection is unknown.</summary>
+    /// <summary>
+    /// What a definition makes of rows; reaches nothing. Throws <see cref="RequestRefusedException"/> when a connection is unknown.
+    /// </summary>
     public CrossingTreatment TreatmentOf(CrossingDefinition definition)
     {
         ArgumentNullException.ThrowIfNull(definition);
-        return new CrossingTreatment(definition, connections.Source(definition.Source), connections.Target(definition.Target), keys) { HiddenByOthers = form => Trace.MaskedColumns(definition.Source, form) };
+        return new CrossingTreatment(definition, connections.Source(definition.Source), connections.Target(definition.Target), keys)
+        {
+            HiddenByOthers = form => Trace.MaskedColumns(definition.Source, form),
+        };
     }
 
     /// <summary>What a start would do. Reads only.</summary>
@@ -298,14 +346,16 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// line when it cannot be made, and <see cref="LossRefusedException"/> when it would destroy something on the target and the
     /// crossing's name was not typed.
     /// </summary>
-    public Task RunAsync(string crossing, string by, CancellationToken cancellation, string? typed = null) => starting.RunAsync(crossing, by, typed, cancellation);
+    public Task RunAsync(string crossing, string by, CancellationToken cancellation, string? typed = null) =>
+        starting.RunAsync(crossing, by, typed, cancellation);
 
     /// <summary>
     /// Lets the source's log be kept from now on for a draft that carries changes only, so that its tables can be loaded by other
     /// means meanwhile. Returns when it is certain after which position all of their changes are held; that waits for every
     /// transaction that is open now. Throws <see cref="NotReadyException"/> with every line when the source cannot be read.
     /// </summary>
-    public Task<LogPosition> KeepLogAsync(string crossing, string by, CancellationToken cancellation) => starting.KeepLogAsync(crossing, by, cancellation);
+    public Task<LogPosition> KeepLogAsync(string crossing, string by, CancellationToken cancellation) =>
+        starting.KeepLogAsync(crossing, by, cancellation);
 
     /// <summary>Brings it to rest after the transaction in hand, its place kept. Returns when it rests.</summary>
     public Task PauseAsync(string crossing, string by, CancellationToken cancellation) => rest.PauseAsync(crossing, by, cancellation);
@@ -314,7 +364,8 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// Brings it to rest in one of three manners. Drain returns at once, goes on to the end of what is captured, and still does after
     /// a restart; the others return when it rests.
     /// </summary>
-    public Task StopAsync(string crossing, StopMode manner, string by, CancellationToken cancellation) => rest.StopAsync(crossing, manner, by, cancellation);
+    public Task StopAsync(string crossing, StopMode manner, string by, CancellationToken cancellation) =>
+        rest.StopAsync(crossing, manner, by, cancellation);
 
     /// <summary>
     /// Lets it go on to a mark and stop there: the target then holds exactly the source's state at the mark. Returns at once; a restart
@@ -324,7 +375,8 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <param name="wanted">The mark; null for all that is committed at the source as of now.</param>
     /// <param name="by">Who asks.</param>
     /// <param name="cancellation">Gives up before anything is asked.</param>
-    public Task StopAtAsync(string crossing, StopMark? wanted, string by, CancellationToken cancellation) => rest.StopAtAsync(crossing, wanted, by, cancellation);
+    public Task StopAtAsync(string crossing, StopMark? wanted, string by, CancellationToken cancellation) =>
+        rest.StopAtAsync(crossing, wanted, by, cancellation);
 
     /// <summary>
     /// Loads tables again, all of them when none are named: their rows on the target are deleted first. The crossing runs

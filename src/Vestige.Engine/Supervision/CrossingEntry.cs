@@ -48,12 +48,14 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
     }
 
     /// <summary>What the target holds, as far as that is known now: until a worker has asked it, what was known before.</summary>
-    public TargetProgress Progress => Known ?? Worker?.View switch
-    {
-        { Applied: null, Tables.IsEmpty: true } => before,
-        { } view => new TargetProgress(null, view.Applied, [.. view.Tables.Values]),
-        null => TargetProgress.None,
-    };
+    public TargetProgress Progress =>
+        Known
+        ?? Worker?.View switch
+        {
+            { Applied: null, Tables.IsEmpty: true } => before,
+            { } view => new TargetProgress(null, view.Applied, [.. view.Tables.Values]),
+            null => TargetProgress.None,
+        };
 
     /// <summary>What the spool knows of the applied position, as of the last second.</summary>
     public SpoolPlace? Place { get; set; }
@@ -79,7 +81,11 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
     public Task Diagnosing { get; set; } = Task.CompletedTask;
 
     /// <summary>Whether the target has said in this process what it holds; until then nothing is known of its tables.</summary>
-    public bool IsKnown => Known is not null || Worker is { Running.IsCompleted: true } || Worker is { Found: not null } || Worker?.View is { Tables.IsEmpty: false };
+    public bool IsKnown =>
+        Known is not null
+        || Worker is { Running.IsCompleted: true }
+        || Worker is { Found: not null }
+        || Worker?.View is { Tables.IsEmpty: false };
 
     /// <summary>What the target last said the call in hand waits for; null when it said nothing, or needs not be asked.</summary>
     public string? Diagnosis { get; set; }

@@ -13,7 +13,8 @@ public sealed record CrossingFault(
     DateTimeOffset Since,
     bool PlaceLost = false,
     string? Table = null,
-    string? Key = null)
+    string? Key = null
+)
 {
     /// <summary>Whether it takes a person to end it, though it is tried again all the same.</summary>
     public bool IsLasting { get; init; }

@@ -20,7 +20,8 @@ internal sealed class CrossingOpener(
     EventLog events,
     TimeProvider clock,
     Random random,
-    ILogger logger) : IDisposable
+    ILogger logger
+) : IDisposable
 {
     private readonly CancellationTokenSource ending = new();
 
@@ -47,7 +48,11 @@ internal sealed class CrossingOpener(
     /// <summary>Lets a worker end its run with what is committed now, and keeps that through a restart.</summary>
     public async Task EndRunAsync(CrossingEntry entry, CrossingWorker worker, CancellationToken cancellation)
     {
-        var head = await BranchReads.HeadAsync(connections.Source(entry.Stored.Definition.Source), captures.Find(entry.Stored.Definition.Source)?.Spool, cancellation);
+        var head = await BranchReads.HeadAsync(
+            connections.Source(entry.Stored.Definition.Source),
+            captures.Find(entry.Stored.Definition.Source)?.Spool,
+            cancellation
+        );
         worker.IsOneRun = true;
         worker.Steering.Stop(new StopRequest(StopMode.Drain, new StopMark(head)));
         entry.Stored = entry.Stored with { Until = new StopMark(head) };
@@ -66,7 +71,14 @@ internal sealed class CrossingOpener(
         {
             // Whatever is broken about one crossing, its connections or its spool is said at it, and keeps nobody else from starting.
             logger.LogWarning(FailureLog.StackOf(exception), "{Crossing} could not be opened: {Reason}", entry.Name, exception.Message);
-            entry.Trouble = new CrossingFault(exception.Message, (exception as PortException)?.Remedy ?? (exception as RequestRefusedException)?.Remedy, entry.Trouble?.Since ?? clock.GetUtcNow()) { IsLasting = !WorkerTroubles.MayPass(exception) };
+            entry.Trouble = new CrossingFault(
+                exception.Message,
+                (exception as PortException)?.Remedy ?? (exception as RequestRefusedException)?.Remedy,
+                entry.Trouble?.Since ?? clock.GetUtcNow()
+            )
+            {
+                IsLasting = !WorkerTroubles.MayPass(exception),
+            };
             return false;
         }
     }
@@ -91,7 +103,10 @@ internal sealed class CrossingOpener(
         }
     }
 
-    /// <summary>Opens the capture, so that the place is kept, and starts the worker if the crossing is to run and none works for it yet: two would not know of each other's quarantine.</summary>
+    /// <summary>
+    /// Opens the capture, so that the place is kept, and starts the worker if the crossing is to run and none works for it yet: two would
+    /// not know of each other's quarantine.
+    /// </summary>
     private async Task OpenOnceAsync(CrossingEntry entry, bool beginRun, string? by, CancellationToken cancellation)
     {
         if (entry.Worker is { Running.IsCompleted: false })
@@ -100,12 +115,15 @@ internal sealed class CrossingOpener(
         }
 
         var definition = entry.Stored.Definition;
-        var holding = book.All
-            .Where(other => other.Stored.Definition.Source == definition.Source && other.Stored.NeedsLog)
+        var holding = book
+            .All.Where(other => other.Stored.Definition.Source == definition.Source && other.Stored.NeedsLog)
             .Select(other => other.Name);
         var capture = await captures.OpenAsync(definition.Source, holding, cancellation);
         var scheduled = entry.Stored.Desired == DesiredState.Run && definition.Schedule is not null;
-        entry.NextRun = scheduled && !beginRun && entry.Stored.Until is null ? CronTimes.Next(definition.Schedule!, entry.RunEndedAt, clock.GetUtcNow()) : null;
+        entry.NextRun =
+            scheduled && !beginRun && entry.Stored.Until is null
+                ? CronTimes.Next(definition.Schedule!, entry.RunEndedAt, clock.GetUtcNow())
+                : null;
         if (!entry.Stored.Runs || entry.NextRun is not null)
         {
             await KnowAsync(entry, entry.Worker, capture, cancellation);
@@ -123,7 +141,8 @@ internal sealed class CrossingOpener(
             events,
             clock,
             random,
-            logger);
+            logger
+        );
         if (entry.Stored.Until is { } mark)
         {
             // A run of a schedule that was interrupted goes on to where it was to end, and is one run still.
@@ -192,7 +211,12 @@ internal sealed class CrossingOpener(
                     await PassMarkAsync(entry);
                 }
 
-                await events.OfCrossingAsync(entry.Name, EventKind.Note, $"{(entry.Stored.Desired == DesiredState.Stop ? "Stopped" : "Paused")}{(position is null ? "" : $" at position {position}")}.");
+                await events.OfCrossingAsync(
+                    entry.Name,
+                    EventKind.Note,
+                    (entry.Stored.Desired == DesiredState.Stop ? "Stopped" : "Paused")
+                        + (position is null ? "." : $" at position {position}.")
+                );
                 break;
         }
     }
@@ -223,7 +247,9 @@ internal sealed class CrossingOpener(
 
     /// <summary>Asks the target how far a crossing is that does not run, and keeps that place in the spool.</summary>
     /// <param name="entry">The crossing.</param>
-    /// <param name="rested">The worker that was seen to be at rest, null for none: where another is started meanwhile, the answer is out of date.</param>
+    /// <param name="rested">
+    /// The worker that was seen to be at rest, null for none: where another is started meanwhile, the answer is out of date.
+    /// </param>
     /// <param name="capture">The capture of its source.</param>
     /// <param name="cancellation">Gives up.</param>
     public async Task KnowAsync(CrossingEntry entry, CrossingWorker? rested, Capture capture, CancellationToken cancellation)
@@ -239,7 +265,12 @@ internal sealed class CrossingOpener(
             progress = progress.Match(capture.Spool.Branches);
             if (entry.Learn(progress, rested))
             {
-                capture.Spool.Hold(entry.Name, entry.Stored.Desired == DesiredState.KeepLog ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool) : progress.Position);
+                capture.Spool.Hold(
+                    entry.Name,
+                    entry.Stored.Desired == DesiredState.KeepLog
+                        ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool)
+                        : progress.Position
+                );
             }
         }
         catch (Exception exception) when (exception is PortException or OperationCanceledException)

@@ -9,7 +9,12 @@ namespace Vestige.Engine.Supervision;
 /// <summary>Gives crossings another schedule, windows of rest, limit or tags while they go on.</summary>
 internal sealed class CrossingPacing(IControlStore store, CrossingRegistry book, CrossingOpener opener, EventLog events)
 {
-    public async Task PaceAsync(string crossing, Func<CrossingDefinition, CrossingDefinition> change, string by, CancellationToken cancellation)
+    public async Task PaceAsync(
+        string crossing,
+        Func<CrossingDefinition, CrossingDefinition> change,
+        string by,
+        CancellationToken cancellation
+    )
     {
         var entry = book.Existing(crossing);
         using var turn = await entry.Turn.EnterAsync(cancellation);
@@ -24,13 +29,26 @@ internal sealed class CrossingPacing(IControlStore store, CrossingRegistry book,
         await store.SaveAsync(stored, cancellation);
         entry.Stored = stored;
         var schedule = definition.Schedule is { } set ? set.Words : "always";
-        await events.OfCrossingAsync(crossing, EventKind.Note, $"Runs {schedule}{(definition.ChangesPerSecond is { } limit ? $", at most {Figures.Rate(limit)} changes a second" : "")}{(definition.Rest is { Count: > 0 } rest ? $", nothing is applied {string.Join("; ", rest.Select(window => window.Words))}" : "")}.", by);
+        var windows = string.Join("; ", (definition.Rest ?? []).Select(window => window.Words));
+        await events.OfCrossingAsync(
+            crossing,
+            EventKind.Note,
+            $"Runs {schedule}"
+                + (definition.ChangesPerSecond is { } limit ? $", at most {Figures.Rate(limit)} changes a second" : "")
+                + (windows.Length > 0 ? $", nothing is applied {windows}" : "")
+                + ".",
+            by
+        );
         await BringInForceAsync(entry, cancellation);
     }
 
     /// <summary>A crossing under another definition: without a schedule, where its run would have ended is no mark any more.</summary>
     public static StoredCrossing Under(StoredCrossing stored, CrossingDefinition definition) =>
-        stored with { Definition = definition, Until = stored.Desired == DesiredState.Run && definition.Schedule is null ? null : stored.Until };
+        stored with
+        {
+            Definition = definition,
+            Until = stored.Desired == DesiredState.Run && definition.Schedule is null ? null : stored.Until,
+        };
 
     /// <summary>
     /// Lets the worker at hand, if there is one, go by the pace that is stored. Without a schedule it goes on where its run would have

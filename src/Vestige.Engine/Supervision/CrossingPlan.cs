@@ -1,7 +1,6 @@
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
-
 using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Supervision;
@@ -27,7 +26,8 @@ public sealed record CrossingPlan(
     double RowsPerSecond,
     bool Measured,
     IReadOnlyList<ReadinessLine> Lines,
-    IReadOnlyList<TreatmentProblem> Problems)
+    IReadOnlyList<TreatmentProblem> Problems
+)
 {
     /// <summary>A plan that comes to nothing, for the systems cannot be looked into or do not go together.</summary>
     internal static CrossingPlan Refused((double PerSecond, bool Measured) rate, IReadOnlyList<ReadinessLine> lines) =>

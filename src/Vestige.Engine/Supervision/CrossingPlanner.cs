@@ -16,19 +16,38 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
     private const int Readers = 2;
     private const int NamedAtMost = 8;
 
-    public async Task<CrossingPlan> PlanAsync(CrossingDefinition definition, (double PerSecond, bool Measured) rate, CancellationToken cancellation)
+    public async Task<CrossingPlan> PlanAsync(
+        CrossingDefinition definition,
+        (double PerSecond, bool Measured) rate,
+        CancellationToken cancellation
+    )
     {
         var source = connections.Source(definition.Source);
         var target = connections.Target(definition.Target);
         var lines = new List<ReadinessLine>();
-        if (!await ReachAsync(lines, $"source {definition.Source}", source.Probe, cancellation) || !await ReachAsync(lines, $"target {definition.Target}", target.Probe, cancellation))
+        if (
+            !await ReachAsync(lines, $"source {definition.Source}", source.Probe, cancellation)
+            || !await ReachAsync(lines, $"target {definition.Target}", target.Probe, cancellation)
+        )
         {
             return CrossingPlan.Refused(rate, lines);
         }
 
-        if (await source.Probe.GetIdentityAsync(cancellation) == await target.Probe.GetIdentityAsync(cancellation) && await source.Probe.IsSameAsync(target.Probe, cancellation))
+        if (
+            await source.Probe.GetIdentityAsync(cancellation) == await target.Probe.GetIdentityAsync(cancellation)
+            && await source.Probe.IsSameAsync(target.Probe, cancellation)
+        )
         {
-            lines.Add(new ReadinessLine("two databases", false, $"{definition.Source} and {definition.Target} are the same database", "another database as the target", "Choose another target.", TimeSpan.Zero));
+            lines.Add(
+                new ReadinessLine(
+                    "two databases",
+                    false,
+                    $"{definition.Source} and {definition.Target} are the same database",
+                    "another database as the target",
+                    "Choose another target.",
+                    TimeSpan.Zero
+                )
+            );
             return CrossingPlan.Refused(rate, lines);
         }
 
@@ -45,7 +64,12 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
 
         // What was made after the start and cannot cross keeps nothing else from crossing.
         var passing = definition.Tables.Future && progress.Position is not null;
-        lines.AddRange(taken.Where(table => !Crosses(definition, table)).Select(LeftOutLine).Select(line => passing ? line with { Ok = true, Remedy = null } : line));
+        lines.AddRange(
+            taken
+                .Where(table => !Crosses(definition, table))
+                .Select(LeftOutLine)
+                .Select(line => passing ? line with { Ok = true, Remedy = null } : line)
+        );
         lines.AddRange(ViewsLine(TakenTables.LeftOut(definition.Tables, there)));
         lines.AddRange(InsertOnlyLine([.. crossing.Where(table => definition.AppliedAs(table.Schema.Name) == ApplyMode.InsertOnly)]));
         lines.AddRange(LeftReferences(crossing));
@@ -57,10 +81,23 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         lines.AddRange(await source.Log.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
         var structure = target.Tables.StructureOf(treated.Treatments);
         lines.AddRange(OwnStatements(definition, target, structure));
-        lines.AddRange(await target.Tables.CheckTargetAsync([.. structure.Tables.DistinctBy(table => table.Name)], treating.ExistingOf(treated.Treatments), treating.OwnTables(progress), cancellation));
+        lines.AddRange(
+            await target.Tables.CheckTargetAsync(
+                [.. structure.Tables.DistinctBy(table => table.Name)],
+                treating.ExistingOf(treated.Treatments),
+                treating.OwnTables(progress),
+                cancellation
+            )
+        );
         if (definition.Kind == StartKind.Changes)
         {
-            lines.AddRange(await new FoundTables(source, target, captures.Find(definition.Source)?.Spool, clock).CheckAsync(definition.Start?.From, treated.Treatments, cancellation));
+            lines.AddRange(
+                await new FoundTables(source, target, captures.Find(definition.Source)?.Spool, clock).CheckAsync(
+                    definition.Start?.From,
+                    treated.Treatments,
+                    cancellation
+                )
+            );
         }
 
         var rows = definition.Kind is StartKind.Structure or StartKind.Changes ? 0 : crossing.Sum(table => table.EstimatedRows);
@@ -74,7 +111,8 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             rate.PerSecond,
             rate.Measured,
             [.. lines.Select(definition.Judged)],
-            treated.Problems)
+            treated.Problems
+        )
         {
             Footprint = source.Log.Footprint,
         };
@@ -88,14 +126,17 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             var form = structure.Tables.FirstOrDefault(table => table.Name.ToString() == own.Table);
             var wrong = form is null
                 ? "it makes no table that crosses"
-                : own.DifferenceTo(target.Tables.StructureFor([form with { Statement = null }]).First(statement => statement.Makes == form.Name).Text);
+                : own.DifferenceTo(
+                    target.Tables.StructureFor([form with { Statement = null }]).First(statement => statement.Makes == form.Name).Text
+                );
             yield return new ReadinessLine(
                 $"statement for {own.Table}",
                 wrong is null,
                 wrong ?? "the definition's own; what it makes is compared with what the rows need before any of them is written",
                 "one statement that makes the table",
                 wrong is null ? null : "Correct it in the definition, or remove it.",
-                TimeSpan.Zero);
+                TimeSpan.Zero
+            );
         }
     }
 
@@ -103,7 +144,9 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
     private static TimeSpan Estimate(List<TableDescription> tables, double rowsPerSecond)
     {
         var costs = tables
-            .SelectMany(table => Enumerable.Repeat((double)table.EstimatedRows / ChunkCount.For(table.EstimatedRows), ChunkCount.For(table.EstimatedRows)))
+            .SelectMany(table =>
+                Enumerable.Repeat((double)table.EstimatedRows / ChunkCount.For(table.EstimatedRows), ChunkCount.For(table.EstimatedRows))
+            )
             .ToList();
         var written = tables.Sum(table => table.EstimatedRows);
         return TimeSpan.FromSeconds(Math.Max(LoadPlan.LongestFirst(costs, Readers).Makespan, written) / rowsPerSecond);
@@ -120,7 +163,16 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         }
         catch (PortException exception)
         {
-            lines.Add(new ReadinessLine($"{what}: reach", false, exception.Message, "an answer", exception.Remedy ?? "Remedy the connection.", clock.GetElapsedTime(began)));
+            lines.Add(
+                new ReadinessLine(
+                    $"{what}: reach",
+                    false,
+                    exception.Message,
+                    "an answer",
+                    exception.Remedy ?? "Remedy the connection.",
+                    clock.GetElapsedTime(began)
+                )
+            );
             return false;
         }
     }
@@ -128,13 +180,15 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
     private static PlannedTable Planned(CrossingTreatment treating, TableDescription table) =>
         new(table.Schema.Name, treating.TargetsOf(table.Schema.Name), table.EstimatedRows, table.Bytes, table.Reason);
 
-    private static ReadinessLine TablesLine(CrossingDefinition definition, int taken) => new(
-        "tables",
-        taken > 0,
-        taken > 0 ? $"the rules take {taken}" : "the rules take no table of the source",
-        "at least one table",
-        taken > 0 ? null : $"Change the rules: {string.Join(", ", definition.Tables.Rules.Select(rule => rule.Pattern))}.",
-        TimeSpan.Zero);
+    private static ReadinessLine TablesLine(CrossingDefinition definition, int taken) =>
+        new(
+            "tables",
+            taken > 0,
+            taken > 0 ? $"the rules take {taken}" : "the rules take no table of the source",
+            "at least one table",
+            taken > 0 ? null : $"Change the rules: {string.Join(", ", definition.Tables.Rules.Select(rule => rule.Pattern))}.",
+            TimeSpan.Zero
+        );
 
     private static IEnumerable<ReadinessLine> ViewsLine(IReadOnlyList<TableName> views)
     {
@@ -143,17 +197,27 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             yield return new ReadinessLine(
                 "views",
                 true,
-                $"{string.Join(", ", views.Take(NamedAtMost))}{(views.Count > NamedAtMost ? $" and {views.Count - NamedAtMost} more" : "")}: left out, since a view has no rows of its own",
+                $"{Figures.Listed([.. views.Select(view => view.ToString())], NamedAtMost)}: "
+                    + "left out, since a view has no rows of its own",
                 "know it; the tables they read can cross",
                 null,
-                TimeSpan.Zero);
+                TimeSpan.Zero
+            );
         }
     }
 
     private static ReadinessLine LeftOutLine(TableDescription table) =>
-        new($"table {table.Schema.Name}", false, table.Reason!, "a table that can cross", $"Mend it at the source, {(table.InsertsCross ? "take its inserts only, " : "")}or leave {table.Schema.Name} out.", TimeSpan.Zero);
+        new(
+            $"table {table.Schema.Name}",
+            false,
+            table.Reason!,
+            "a table that can cross",
+            $"Mend it at the source, {(table.InsertsCross ? "take its inserts only, " : "")}or leave {table.Schema.Name} out.",
+            TimeSpan.Zero
+        );
 
-    private static bool Crosses(CrossingDefinition definition, TableDescription table) => table.CrossesAs(definition.AppliedAs(table.Schema.Name));
+    private static bool Crosses(CrossingDefinition definition, TableDescription table) =>
+        table.CrossesAs(definition.AppliedAs(table.Schema.Name));
 
     /// <summary>What is chosen by name and yet has to be known: such a copy does not stay equal to its source.</summary>
     private static IEnumerable<ReadinessLine> InsertOnlyLine(IReadOnlyList<TableDescription> tables)
@@ -163,10 +227,12 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             yield return new ReadinessLine(
                 "inserts only",
                 true,
-                $"{string.Join(", ", tables.Select(table => table.Schema.Name).Order())}: updates, deletes and truncations of {(tables.Count == 1 ? "it" : "them")} do not reach the target",
+                $"{string.Join(", ", tables.Select(table => table.Schema.Name).Order())}: updates, deletes and truncations of "
+                    + $"{(tables.Count == 1 ? "it" : "them")} do not reach the target",
                 "know it",
                 null,
-                TimeSpan.Zero);
+                TimeSpan.Zero
+            );
         }
     }
 
@@ -174,34 +240,55 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
     private static IEnumerable<ReadinessLine> LeftReferences(List<TableDescription> crossing)
     {
         var names = crossing.Select(table => table.Schema.Name).ToHashSet();
-        var left = crossing.SelectMany(table => table.Schema.ForeignKeys.Where(key => !names.Contains(key.References)).Select(key => (From: table.Schema.Name, To: key.References))).Distinct().ToList();
+        var left = crossing
+            .SelectMany(table =>
+                table
+                    .Schema.ForeignKeys.Where(key => !names.Contains(key.References))
+                    .Select(key => (From: table.Schema.Name, To: key.References))
+            )
+            .Distinct()
+            .ToList();
         if (left.Count > 0)
         {
             yield return new ReadinessLine(
                 "references",
                 true,
-                $"{string.Join(", ", left.Take(NamedAtMost).Select(pair => $"{pair.From} refers to {pair.To}"))}{(left.Count > NamedAtMost ? $" and {left.Count - NamedAtMost} more" : "")}, which {(left.Count == 1 ? "does" : "do")} not cross",
+                $"{Figures.Listed([.. left.Select(pair => $"{pair.From} refers to {pair.To}")], NamedAtMost)}, "
+                    + $"which {(left.Count == 1 ? "does" : "do")} not cross",
                 "know it: such references are not made on the target",
                 null,
-                TimeSpan.Zero);
+                TimeSpan.Zero
+            );
         }
     }
 
-    private static ReadinessLine WithinLine(IGrouping<TableName, TableName> parts) => new(
-        $"parts of {parts.Key}",
-        true,
-        $"{Figures.Of(parts.Count(), "part")} {(parts.Count() == 1 ? "crosses" : "cross")} within it: its rows go into one plain table, those of parts made later as well",
-        "know it; to cross as tables of their own, leave out the whole",
-        null,
-        TimeSpan.Zero);
+    private static ReadinessLine WithinLine(IGrouping<TableName, TableName> parts) =>
+        new(
+            $"parts of {parts.Key}",
+            true,
+            $"{Figures.Of(parts.Count(), "part")} {(parts.Count() == 1 ? "crosses" : "cross")} within it: its rows go into one plain "
+                + "table, those of parts made later as well",
+            "know it; to cross as tables of their own, leave out the whole",
+            null,
+            TimeSpan.Zero
+        );
 
     /// <summary>A rule that names one table exactly, without a star, means that table: its absence is an error.</summary>
     private static IEnumerable<ReadinessLine> MissingLines(CrossingDefinition definition, IReadOnlyList<TableDescription> tables)
     {
         var there = tables.Select(table => table.Schema.Name.ToString()).ToHashSet();
-        return definition.Tables.Rules
-            .Where(rule => rule.Take is { } name && !name.Contains('*', StringComparison.Ordinal) && !there.Contains(name) && IsTaken(definition, name))
-            .Select(rule => new ReadinessLine($"table {rule.Take}", false, "the source has no such table", "an existing table", "Correct the name, or remove the rule.", TimeSpan.Zero));
+        return definition
+            .Tables.Rules.Where(rule =>
+                rule.Take is { } name && !name.Contains('*', StringComparison.Ordinal) && !there.Contains(name) && IsTaken(definition, name)
+            )
+            .Select(rule => new ReadinessLine(
+                $"table {rule.Take}",
+                false,
+                "the source has no such table",
+                "an existing table",
+                "Correct the name, or remove the rule.",
+                TimeSpan.Zero
+            ));
     }
 
     private static bool IsTaken(CrossingDefinition definition, string name) =>

@@ -33,13 +33,21 @@ internal sealed class CrossingRegistry(IQuarantineStore quarantine, IReconciliat
 
     /// <summary>The crossing of that name; throws <see cref="RequestRefusedException"/> when there is none.</summary>
     public CrossingEntry Existing(string crossing) =>
-        Find(crossing) ?? throw new RequestRefusedException($"There is no crossing {crossing}.") { Remedy = "Look at the list of crossings." };
+        Find(crossing)
+        ?? throw new RequestRefusedException($"There is no crossing {crossing}.") { Remedy = "Look at the list of crossings." };
 
     public void Add(StoredCrossing stored)
     {
         lock (gate)
         {
-            entries.Add(stored.Definition.Name, new CrossingEntry(stored, new Quarantine(stored.Definition.Name, quarantine), new Verdicts(stored.Definition.Name, reconciliations)));
+            entries.Add(
+                stored.Definition.Name,
+                new CrossingEntry(
+                    stored,
+                    new Quarantine(stored.Definition.Name, quarantine),
+                    new Verdicts(stored.Definition.Name, reconciliations)
+                )
+            );
         }
     }
 

@@ -16,7 +16,8 @@ internal sealed class CrossingReload(
     CrossingOpener opener,
     Func<CrossingEntry, IReadOnlyList<TableName>> tablesOf,
     Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire,
-    EventLog events)
+    EventLog events
+)
 {
     public async Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
     {
@@ -29,14 +30,20 @@ internal sealed class CrossingReload(
 
         if (tables.Count > 0 && entry.Stored.Desired == DesiredState.Finish)
         {
-            throw new RequestRefusedException($"{crossing} is finished: its tables are as of one position.") { Remedy = "Load the whole crossing again." };
+            throw new RequestRefusedException($"{crossing} is finished: its tables are as of one position.")
+            {
+                Remedy = "Load the whole crossing again.",
+            };
         }
 
         CrossingEditor.ThrowIfMerged(entry.Stored.Definition, tables.Count > 0 ? tables : tablesOf(entry));
         var capture = captures.Find(entry.Stored.Definition.Source);
         if (tables.Count > 0 && capture?.Loss is { } loss)
         {
-            throw new RequestRefusedException($"The place in the source's log is lost, for all tables. {loss.Message}") { Remedy = "Load the whole crossing again." };
+            throw new RequestRefusedException($"The place in the source's log is lost, for all tables. {loss.Message}")
+            {
+                Remedy = "Load the whole crossing again.",
+            };
         }
 
         // Asked before anything is stopped: a crossing that cannot be loaded again goes on as it is.
@@ -45,7 +52,9 @@ internal sealed class CrossingReload(
         await RefuseGoneAsync(entry, tables, cancellation);
         await entry.HaltAsync(new StopRequest(StopMode.Now));
         await desire(entry, DesiredState.Pause, by, null, cancellation);
-        await using (var session = await target.Tables.OpenSessionAsync(crossing, await store.NextTermAsync(crossing, 0, cancellation), cancellation))
+        await using (
+            var session = await target.Tables.OpenSessionAsync(crossing, await store.NextTermAsync(crossing, 0, cancellation), cancellation)
+        )
         {
             var again = Again(session.Progress, tables);
             await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
@@ -59,12 +68,19 @@ internal sealed class CrossingReload(
             await capture.RestartAsync(cancellation);
         }
 
-        await events.OfCrossingAsync(crossing, EventKind.Note, tables.Count == 0 ? "All tables are loaded again." : $"Loaded again: {string.Join(", ", tables)}.", by);
+        await events.OfCrossingAsync(
+            crossing,
+            EventKind.Note,
+            tables.Count == 0 ? "All tables are loaded again." : $"Loaded again: {string.Join(", ", tables)}.",
+            by
+        );
         await desire(entry, DesiredState.Run, by, null, cancellation);
         await opener.OpenAsync(entry, cancellation, beginRun: true);
     }
 
-    /// <summary>Of named tables all must be there and able to cross; of all, those that were made since cross only where the rules take later ones.</summary>
+    /// <summary>
+    /// Of named tables all must be there and able to cross; of all, those that were made since cross only where the rules take later ones.
+    /// </summary>
     private async Task RefuseGoneAsync(CrossingEntry entry, IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
         if (tables.Count == 0)
@@ -79,7 +95,12 @@ internal sealed class CrossingReload(
         {
             if (!there.TryGetValue(table, out var found) || !found.CrossesAs(definition.AppliedAs(table)))
             {
-                throw new RequestRefusedException(found is null ? $"The source has no table {table} now." : $"{table} cannot cross: {found.Reason}.") { Remedy = "Change it at the source, or leave it out of the crossing." };
+                throw new RequestRefusedException(
+                    found is null ? $"The source has no table {table} now." : $"{table} cannot cross: {found.Reason}."
+                )
+                {
+                    Remedy = "Change it at the source, or leave it out of the crossing.",
+                };
             }
         }
 
@@ -87,7 +108,10 @@ internal sealed class CrossingReload(
         var lines = await source.Log.CheckSourceAsync(tables, cancellation);
         if (lines.Select(definition.Judged).FirstOrDefault(line => !line.Ok) is { } wrong)
         {
-            throw new RequestRefusedException($"{wrong.Step} does not hold: {wrong.Found}.") { Remedy = wrong.Remedy ?? "Look at the connection's page." };
+            throw new RequestRefusedException($"{wrong.Step} does not hold: {wrong.Found}.")
+            {
+                Remedy = wrong.Remedy ?? "Look at the connection's page.",
+            };
         }
     }
 
@@ -99,8 +123,6 @@ internal sealed class CrossingReload(
             throw new RequestRefusedException($"The crossing has no table {unknown[0]}.") { Remedy = "Name tables of this crossing." };
         }
 
-        return [.. progress.Tables
-            .Where(table => tables.Count == 0 || tables.Contains(table.Table))
-            .Select(table => table.Anew())];
+        return [.. progress.Tables.Where(table => tables.Count == 0 || tables.Contains(table.Table)).Select(table => table.Anew())];
     }
 }

@@ -20,7 +20,8 @@ internal sealed class CrossingRest(
     CrossingRegistry book,
     Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire,
     EventLog events,
-    TimeProvider clock)
+    TimeProvider clock
+)
 {
     private const int TriesForNow = 20;
 
@@ -42,12 +43,21 @@ internal sealed class CrossingRest(
         var worker = StopMarks.WorkerOf(entry);
         if (wanted is not null)
         {
-            await StopMarks.CheckAsync(entry, worker, wanted, connections.Target(entry.Stored.Definition.Target), captures.Find(entry.Stored.Definition.Source)?.Spool, clock, cancellation);
+            await StopMarks.CheckAsync(
+                entry,
+                worker,
+                wanted,
+                connections.Target(entry.Stored.Definition.Target),
+                captures.Find(entry.Stored.Definition.Source)?.Spool,
+                clock,
+                cancellation
+            );
         }
 
         for (var tries = 1; ; tries++)
         {
-            var mark = wanted ?? new StopMark(await BranchReads.HeadAsync(source, captures.Find(entry.Stored.Definition.Source)?.Spool, cancellation));
+            var mark = wanted
+                ?? new StopMark(await BranchReads.HeadAsync(source, captures.Find(entry.Stored.Definition.Source)?.Spool, cancellation));
             if (worker.TryStop(mark))
             {
                 await KeepMarkAsync(entry, worker, mark, by);
@@ -58,7 +68,12 @@ internal sealed class CrossingRest(
             // What was committed just now may be in hand by the time its position is known; the next position is a later one.
             if (wanted is not null || tries == TriesForNow)
             {
-                throw new RequestRefusedException($"What is applied or in hand goes beyond the mark already: {StopMarks.Words(mark, source)}.") { Remedy = "Give a later one." };
+                throw new RequestRefusedException(
+                    $"What is applied or in hand goes beyond the mark already: {StopMarks.Words(mark, source)}."
+                )
+                {
+                    Remedy = "Give a later one.",
+                };
             }
         }
     }
@@ -77,7 +92,14 @@ internal sealed class CrossingRest(
         }
     }
 
-    private async Task RestAsync(string crossing, DesiredState desired, StopRequest request, string what, string by, CancellationToken cancellation)
+    private async Task RestAsync(
+        string crossing,
+        DesiredState desired,
+        StopRequest request,
+        string what,
+        string by,
+        CancellationToken cancellation
+    )
     {
         var entry = book.Existing(crossing);
         using var turn = await entry.Turn.EnterAsync(cancellation);

@@ -10,7 +10,17 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Supervision;
 
 /// <summary>Says how each crossing stands, and keeps its measures: a point a second. Safe for several threads.</summary>
-internal sealed class CrossingSampler(IConnections connections, CrossingRegistry book, Captures captures, CrossingOpener opener, RunRecorder runKeeper, MeasureRecorder? keeper, AlertService? alerts, TimeProvider clock, ILogger logger)
+internal sealed class CrossingSampler(
+    IConnections connections,
+    CrossingRegistry book,
+    Captures captures,
+    CrossingOpener opener,
+    RunRecorder runKeeper,
+    MeasureRecorder? keeper,
+    AlertService? alerts,
+    TimeProvider clock,
+    ILogger logger
+)
 {
     private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan DiagnoseAfter = TimeSpan.FromSeconds(1);
@@ -53,8 +63,14 @@ internal sealed class CrossingSampler(IConnections connections, CrossingRegistry
 
     /// <summary>A spool is one for all crossings of its source: whichever fills it first holds all of them.</summary>
     private CrossingStatus OfItsSource(CrossingStatus status) =>
-        fillers.TryGetValue(status.Definition.Source, out var filler) && filler.Name != status.Name && filler.Exhaustion.IsBefore(status.Exhaustion)
-            ? status with { Exhaustion = filler.Exhaustion, ExhaustedBy = filler.Name }
+        fillers.TryGetValue(status.Definition.Source, out var filler)
+        && filler.Name != status.Name
+        && filler.Exhaustion.IsBefore(status.Exhaustion)
+            ? status with
+            {
+                Exhaustion = filler.Exhaustion,
+                ExhaustedBy = filler.Name,
+            }
             : status;
 
     /// <summary>Once a second: what the spool knows of each place, and a point of each crossing's measures.</summary>
@@ -70,10 +86,13 @@ internal sealed class CrossingSampler(IConnections connections, CrossingRegistry
                 await SampleAsync(entry, seen, ending);
             }
 
-            fillers = seen.Values
-                .Where(status => status.ExhaustedBy is null && status.Exhaustion != LogExhaustion.None)
+            fillers = seen
+                .Values.Where(status => status.ExhaustedBy is null && status.Exhaustion != LogExhaustion.None)
                 .GroupBy(status => status.Definition.Source)
-                .ToDictionary(same => same.Key, same => same.Aggregate((first, other) => other.Exhaustion.IsBefore(first.Exhaustion) ? other : first));
+                .ToDictionary(
+                    same => same.Key,
+                    same => same.Aggregate((first, other) => other.Exhaustion.IsBefore(first.Exhaustion) ? other : first)
+                );
             try
             {
                 if (alerts is not null)
@@ -104,7 +123,11 @@ internal sealed class CrossingSampler(IConnections connections, CrossingRegistry
     /// <summary>A target that is long at one call is asked what it waits for, beside that call and not for long.</summary>
     private async Task DiagnoseAsync(CrossingEntry entry, CancellationToken ending)
     {
-        if (entry.Worker is not { Running.IsCompleted: false } worker || worker.View.InHand is not { } hand || clock.GetUtcNow() - hand.Since < DiagnoseAfter)
+        if (
+            entry.Worker is not { Running.IsCompleted: false } worker
+            || worker.View.InHand is not { } hand
+            || clock.GetUtcNow() - hand.Since < DiagnoseAfter
+        )
         {
             entry.Diagnosis = null;
             return;
@@ -126,13 +149,28 @@ internal sealed class CrossingSampler(IConnections connections, CrossingRegistry
     private async Task LookAsync(AlertService alerts, Dictionary<string, CrossingStatus> seen, CancellationToken ending)
     {
         var (entries, now) = (book.All, clock.GetUtcNow());
-        var needs = entries.Where(entry => seen.ContainsKey(entry.Name)).SelectMany(entry => NeedReader.Of(seen[entry.Name], now).Concat(entry.NotReady ?? Unchecked(alerts, entry.Name))).ToList();
+        var needs = entries
+            .Where(entry => seen.ContainsKey(entry.Name))
+            .SelectMany(entry => NeedReader.Of(seen[entry.Name], now).Concat(entry.NotReady ?? Unchecked(alerts, entry.Name)))
+            .ToList();
 
-        // What rests for good needs nobody; one that could not be looked at is as it was, and so is one whose target has not been asked yet.
-        var looked = entries.Where(entry => (seen.ContainsKey(entry.Name) && entry.IsKnown) || !entry.Stored.NeedsLog).Select(entry => entry.Name).ToHashSet();
+        // What rests for good needs nobody; one that could not be looked at is as it was, and so is one whose target has not been asked
+        // yet.
+        var looked = entries
+            .Where(entry => (seen.ContainsKey(entry.Name) && entry.IsKnown) || !entry.Stored.NeedsLog)
+            .Select(entry => entry.Name)
+            .ToHashSet();
         try
         {
-            await alerts.LookAsync(name => looked.Contains(name) ? true : book.Find(name) is null ? null : false, needs, (need, since) => IsCleared(need, since, seen), ending);
+            await alerts.LookAsync(
+                name =>
+                    looked.Contains(name) ? true
+                    : book.Find(name) is null ? null
+                    : false,
+                needs,
+                (need, since) => IsCleared(need, since, seen),
+                ending
+            );
         }
         catch (Exception exception) when (exception is not (OutOfMemoryException or OperationCanceledException))
         {
@@ -142,7 +180,9 @@ internal sealed class CrossingSampler(IConnections connections, CrossingRegistry
 
     /// <summary>What was not ready when the process ended, until it is checked again.</summary>
     private static IEnumerable<Need> Unchecked(AlertService alerts, string crossing) =>
-        alerts.Standing.Where(alert => alert.Need.Kind == NeedKind.ReadinessLost && alert.Need.Crossing == crossing).Select(alert => alert.Need);
+        alerts
+            .Standing.Where(alert => alert.Need.Kind == NeedKind.ReadinessLost && alert.Need.Crossing == crossing)
+            .Select(alert => alert.Need);
 
     private async Task SampleAsync(CrossingEntry entry, Dictionary<string, CrossingStatus> seen, CancellationToken ending)
     {
@@ -178,7 +218,10 @@ internal sealed class CrossingSampler(IConnections connections, CrossingRegistry
             RememberLoadRate(status);
             var began = clock.GetTimestamp();
             Hold(entry.Meter, status, clock.GetUtcNow());
-            entry.Meter.SampleLoad(status.State == CrossingState.Loading ? status.Tables.Sum(table => table.RowsLoaded) : null, clock.GetUtcNow());
+            entry.Meter.SampleLoad(
+                status.State == CrossingState.Loading ? status.Tables.Sum(table => table.RowsLoaded) : null,
+                clock.GetUtcNow()
+            );
             entry.Meter.Sample(
                 clock.GetUtcNow(),
                 status.Lag ?? default,
@@ -187,7 +230,8 @@ internal sealed class CrossingSampler(IConnections connections, CrossingRegistry
                 status.AppliedAge - status.SpooledAge,
                 capture.Spool.Changes,
                 status.Backlog,
-                status.AtWork);
+                status.AtWork
+            );
             Interlocked.Add(ref measuringTicks, clock.GetElapsedTime(began).Ticks);
         }
         catch (Exception exception) when (exception is not OutOfMemoryException)
@@ -203,10 +247,20 @@ internal sealed class CrossingSampler(IConnections connections, CrossingRegistry
         var isCurrent = status.Lag is { Current: true };
         var isLoading = status.State == CrossingState.Loading;
         meter.Forecasts(ForecastKind.Clearing, status.AtWork ? status.Clears.Time : null, status.AtWork && isCurrent, now);
-        meter.Forecasts(ForecastKind.Load, isLoading ? new ForecastTime(status.LoadEndsIn, status.LoadRange?.Soonest, status.LoadRange?.Latest) : null, status.State is CrossingState.CatchingUp or CrossingState.Following, now);
+        meter.Forecasts(
+            ForecastKind.Load,
+            isLoading ? new ForecastTime(status.LoadEndsIn, status.LoadRange?.Soonest, status.LoadRange?.Latest) : null,
+            status.State is CrossingState.CatchingUp or CrossingState.Following,
+            now
+        );
 
         // What fills is held against the outcome however its rate goes, until nothing is left behind.
-        meter.Forecasts(ForecastKind.SpoolFull, isCurrent ? null : status.Exhaustion.SpoolFull, status.Exhaustion.SpoolFull.In == TimeSpan.Zero, now);
+        meter.Forecasts(
+            ForecastKind.SpoolFull,
+            isCurrent ? null : status.Exhaustion.SpoolFull,
+            status.Exhaustion.SpoolFull.In == TimeSpan.Zero,
+            now
+        );
         meter.Forecasts(ForecastKind.LogLost, isCurrent ? null : status.Exhaustion.LogLost, status.Capture is { LostPlace: true }, now);
     }
 

@@ -7,7 +7,9 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Supervision;
 
-/// <summary>Starts crossings, lets them go on, and keeps the log for those that start later, as <see cref="CrossingEngine"/> says.</summary>
+/// <summary>
+/// Starts crossings, lets them go on, and keeps the log for those that start later, as <see cref="CrossingEngine"/> says.
+/// </summary>
 internal sealed class CrossingStart(
     IConnections connections,
     CrossingRegistry book,
@@ -15,7 +17,8 @@ internal sealed class CrossingStart(
     LogRetention keeper,
     Func<CrossingDefinition, CancellationToken, Task<CrossingPlan>> plan,
     Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire,
-    EventLog events)
+    EventLog events
+)
 {
     public async Task RunAsync(string crossing, string by, string? typed, CancellationToken cancellation)
     {
@@ -36,7 +39,10 @@ internal sealed class CrossingStart(
 
         if (entry.Stored.Desired == DesiredState.Finish)
         {
-            throw new RequestRefusedException($"{crossing} is finished: the target has what it was to get.") { Remedy = "Load it again, or make another crossing." };
+            throw new RequestRefusedException($"{crossing} is finished: the target has what it was to get.")
+            {
+                Remedy = "Load it again, or make another crossing.",
+            };
         }
 
         if (!entry.Stored.Begun)
@@ -58,14 +64,27 @@ internal sealed class CrossingStart(
         var definition = entry.Stored.Definition;
         if (entry.Stored.Begun || definition.Kind != StartKind.Changes)
         {
-            throw new RequestRefusedException(entry.Stored.Begun ? $"{crossing} has been started: what it needs of the log is kept." : $"{crossing} loads rows itself, and keeps the log from then on.") { Remedy = "Nothing needs to be done." };
+            throw new RequestRefusedException(
+                entry.Stored.Begun
+                    ? $"{crossing} has been started: what it needs of the log is kept."
+                    : $"{crossing} loads rows itself, and keeps the log from then on."
+            )
+            {
+                Remedy = "Nothing needs to be done.",
+            };
         }
 
         var tables = await keeper.TablesAsync(definition, cancellation);
         await desire(entry, DesiredState.KeepLog, by, null, cancellation);
         await opener.OpenAsync(entry, cancellation);
         var after = await keeper.KeepAsync(entry, tables, cancellation);
-        await events.OfCrossingAsync(crossing, EventKind.Note, $"All changes of {Figures.Of(tables.Count, "table")} after position {connections.Source(definition.Source).Log.Format(after)} are kept.", by);
+        await events.OfCrossingAsync(
+            crossing,
+            EventKind.Note,
+            $"All changes of {Figures.Of(tables.Count, "table")} after position "
+                + $"{connections.Source(definition.Source).Log.Format(after)} are kept.",
+            by
+        );
         return after;
     }
 

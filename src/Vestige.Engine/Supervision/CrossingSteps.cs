@@ -18,7 +18,9 @@ namespace Vestige.Engine.Supervision;
 internal sealed class CrossingSteps(CrossingEntry entry, CrossingTreatment treating, IReadOnlyList<DecidedChange> decided)
 {
     private readonly TargetProgress progress = entry.Progress;
-    private readonly ILookup<LogPosition, WaitingChange> quarantined = entry.Quarantine.UpTo(entry.Progress.Position).ToLookup(change => change.Position);
+    private readonly ILookup<LogPosition, WaitingChange> quarantined = entry
+        .Quarantine.UpTo(entry.Progress.Position)
+        .ToLookup(change => change.Position);
     private readonly ILookup<LogPosition, DecidedChange> decisions = decided.ToLookup(one => one.Change.Position);
     private readonly Dictionary<TableSchema, TableTreatment?> treatments = new(ReferenceEqualityComparer.Instance);
 
@@ -35,11 +37,20 @@ internal sealed class CrossingSteps(CrossingEntry entry, CrossingTreatment treat
             stage = TraceStage.Dropped;
         }
 
-        return new TracedStep(entry.Name, stage, stage == TraceStage.Applied ? AppliedAt(traced) : null, made, problem, waits, stage is TraceStage.Applied or TraceStage.Dropped or TraceStage.Quarantined ? decision : null);
+        return new TracedStep(
+            entry.Name,
+            stage,
+            stage == TraceStage.Applied ? AppliedAt(traced) : null,
+            made,
+            problem,
+            waits,
+            stage is TraceStage.Applied or TraceStage.Dropped or TraceStage.Quarantined ? decision : null
+        );
     }
 
     /// <summary>A time before it was captured is that of another log whose positions were numbered alike.</summary>
-    private DateTimeOffset? AppliedAt(TracedChange traced) => entry.Meter.AppliedAt(traced.Position) is { } at && at >= traced.CapturedAt ? at : null;
+    private DateTimeOffset? AppliedAt(TracedChange traced) =>
+        entry.Meter.AppliedAt(traced.Position) is { } at && at >= traced.CapturedAt ? at : null;
 
     private TraceStage StageOf(TableSchema form, RowChange change, LogPosition position, WaitingChange? waits, bool makesNothing)
     {

@@ -66,7 +66,8 @@ public sealed class CrossingWorker
         EventLog events,
         TimeProvider clock,
         Random random,
-        ILogger logger)
+        ILogger logger
+    )
     {
         this.definition = definition;
         treating = new CrossingTreatment(definition, source, target, keys);
@@ -122,7 +123,8 @@ public sealed class CrossingWorker
         {
             return atWork is { } session ? await session.WhyWaitingAsync(cancellation) : null;
         }
-        catch (Exception exception) when (exception is PortException or IOException or InvalidOperationException or OperationCanceledException)
+        catch (Exception exception)
+            when (exception is PortException or IOException or InvalidOperationException or OperationCanceledException)
         {
             logger.LogDebug(exception, "The target of {Crossing} could not be asked what it waits for", definition.Name);
             return null;
@@ -169,9 +171,10 @@ public sealed class CrossingWorker
     }
 
     /// <summary>How far the target has come. Only where that moves does the pause before the next try begin small again.</summary>
-    private (LogPosition? Position, int Loaded, int Chunks) Reached => atWork?.Progress is { } progress
-        ? (progress.Position, progress.Tables.Count(table => table.Loaded), progress.Tables.Sum(table => table.Part?.Done.Count ?? 0))
-        : default;
+    private (LogPosition? Position, int Loaded, int Chunks) Reached =>
+        atWork?.Progress is { } progress
+            ? (progress.Position, progress.Tables.Count(table => table.Loaded), progress.Tables.Sum(table => table.Part?.Done.Count ?? 0))
+            : default;
 
     private async Task TurnAsync()
     {
@@ -231,9 +234,11 @@ public sealed class CrossingWorker
         [.. wanted.Where(name => !progress.Tables.Any(table => table.Table == name && table.Loaded))];
 
     /// <summary>The source is asked only where its log does not say: what the spool holds is applied while it cannot be reached.</summary>
-    private async Task<RouteEnds> EndsAsync(CancellationToken cancellation) => new(
-        capture.Spool.Notes.GetValueOrDefault(ILogReader.DatabaseNote) ?? await source.Probe.GetIdentityAsync(cancellation),
-        await target.Probe.GetIdentityAsync(cancellation));
+    private async Task<RouteEnds> EndsAsync(CancellationToken cancellation) =>
+        new(
+            capture.Spool.Notes.GetValueOrDefault(ILogReader.DatabaseNote) ?? await source.Probe.GetIdentityAsync(cancellation),
+            await target.Probe.GetIdentityAsync(cancellation)
+        );
 
     private async Task FollowAsync(ITargetSession session, CancellationToken cancellation)
     {
@@ -245,7 +250,12 @@ public sealed class CrossingWorker
         {
             while (true)
             {
-                var (steered, turned, decided, asked) = (Steering.Changed.Next, capture.Turned.Next, quarantine.Decided.Next, repairs.Asked.Next);
+                var (steered, turned, decided, asked) = (
+                    Steering.Changed.Next,
+                    capture.Turned.Next,
+                    quarantine.Decided.Next,
+                    repairs.Asked.Next
+                );
                 await settling.BesideAsync(session, cancellation);
                 await repairing.RunAsync(session, cancellation);
                 if (trying.IsDue && await trying.RunAsync(session, cancellation))
@@ -270,7 +280,10 @@ public sealed class CrossingWorker
                 idle ??= Task.Delay(WorkerRests.ProveEvery, clock, CancellationToken.None);
 
                 // That the log has passed a mark may be seen in nothing that comes of it.
-                ends = Steering.Request is null ? null : ends is { IsCompleted: false } ? ends : Task.Delay(LookForEndEvery, clock, CancellationToken.None);
+                ends =
+                    Steering.Request is null ? null
+                    : ends is { IsCompleted: false } ? ends
+                    : Task.Delay(LookForEndEvery, clock, CancellationToken.None);
                 await Task.WhenAny(mine.Next, steered, turned, decided, asked, idle, ends ?? idle);
                 if (!mine.Next.IsCompleted)
                 {
@@ -292,7 +305,11 @@ public sealed class CrossingWorker
                     continue;
                 }
 
-                if (mine.Gatherer.IsBeyond(batch) || !state.TryTake(batch, Steering, clock.GetUtcNow()) || await ApplyAsync(session, mine, batch, cancellation))
+                if (
+                    mine.Gatherer.IsBeyond(batch)
+                    || !state.TryTake(batch, Steering, clock.GetUtcNow())
+                    || await ApplyAsync(session, mine, batch, cancellation)
+                )
                 {
                     mine = await GatherAnewAsync(mine, session.Progress, gathering.Token);
                 }
@@ -305,12 +322,21 @@ public sealed class CrossingWorker
         }
     }
 
-    /// <summary>Applies a batch while the next is gathered. True when that one must be gathered anew, since rows went into quarantine.</summary>
+    /// <summary>
+    /// Applies a batch while the next is gathered. True when that one must be gathered anew, since rows went into quarantine.
+    /// </summary>
     private async Task<bool> ApplyAsync(ITargetSession session, Gathering mine, Batch batch, CancellationToken cancellation)
     {
-        var applier = new BatchApplier(session, capture.Spool, treating, quarantine, rule, meter, clock) { Read = state.SetInHandChanges, Ends = routeEnds! };
+        var applier = new BatchApplier(session, capture.Spool, treating, quarantine, rule, meter, clock)
+        {
+            Read = state.SetInHandChanges,
+            Ends = routeEnds!,
+        };
         var waiting = quarantine.Count;
-        using var activity = EngineTraces.Begin("apply", definition.Name)?.SetTag("vestige.changes", batch.Fragments.Sum(fragment => (long)fragment.Count)).SetTag("vestige.transactions", batch.Fragments.Count);
+        using var activity = EngineTraces
+            .Begin("apply", definition.Name)
+            ?.SetTag("vestige.changes", batch.Fragments.Sum(fragment => (long)fragment.Count))
+            .SetTag("vestige.transactions", batch.Fragments.Count);
         bool aside;
         if (batch.Large)
         {
@@ -334,7 +360,12 @@ public sealed class CrossingWorker
     }
 
     /// <summary>All of a branch is applied: the crossing goes on with the next.</summary>
-    private async Task<Gathering> PassAsync(ITargetSession session, Gathering mine, CancellationToken ending, CancellationToken cancellation)
+    private async Task<Gathering> PassAsync(
+        ITargetSession session,
+        Gathering mine,
+        CancellationToken ending,
+        CancellationToken cancellation
+    )
     {
         var entered = await BranchPassage.PassAsync(session, capture.Spool, cancellation);
         state.Take(session.Progress);
@@ -363,7 +394,10 @@ public sealed class CrossingWorker
         var spool = capture.Spool;
         var tables = progress.Tables.Where(table => definition.Tables.Takes(table.Table)).ToImmutableDictionary(table => table.Table);
         var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), tables) { Target = routeEnds!.Target };
-        var gatherer = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value, withinBranch: true), router, clock, BatchBytes) { Idle = meter.Idle };
+        var gatherer = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value, withinBranch: true), router, clock, BatchBytes)
+        {
+            Idle = meter.Idle,
+        };
         state.Follows(gatherer);
         return new Gathering(gatherer, router, ending);
     }
@@ -371,7 +405,8 @@ public sealed class CrossingWorker
     /// <summary>
     /// Rows that are copied only once are as of one position when every table has caught up with the last that was loaded.
     /// </summary>
-    private StopRequest? End(TargetProgress progress) => definition.EndsByItself ? new StopRequest(StopMode.Drain, new StopMark(arrival.Together(progress))) : null;
+    private StopRequest? End(TargetProgress progress) =>
+        definition.EndsByItself ? new StopRequest(StopMode.Drain, new StopMark(arrival.Together(progress))) : null;
 
     private async Task FinishAsync(ITargetSession session, CancellationToken cancellation)
     {
@@ -399,11 +434,12 @@ public sealed class CrossingWorker
         // What is said to have been read by now is asked first: whatever comes into the spool after that is not taken for applied.
         var (readThrough, end) = (capture.Status.ReadThrough, capture.Spool.Last);
         var allApplied = mine.OldestWaiting is null && state.Applied >= end;
-        return mine.AtMark || request.Mark switch
-        {
-            { Position: { } position } => state.Applied >= position || (allApplied && end >= position),
-            { Time: { } time } => allApplied && readThrough >= time,
-            _ => allApplied,
-        };
+        return mine.AtMark
+            || request.Mark switch
+            {
+                { Position: { } position } => state.Applied >= position || (allApplied && end >= position),
+                { Time: { } time } => allApplied && readThrough >= time,
+                _ => allApplied,
+            };
     }
 }

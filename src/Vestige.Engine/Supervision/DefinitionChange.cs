@@ -15,7 +15,8 @@ public sealed record DefinitionChange(
     IReadOnlyList<TableName> Removed,
     IReadOnlyList<TableName> Reloaded,
     IReadOnlyList<ReadinessLine> Lines,
-    IReadOnlyList<TreatmentProblem> Problems)
+    IReadOnlyList<TreatmentProblem> Problems
+)
 {
     public bool Ready => Lines.All(line => line.Ok);
 

@@ -9,8 +9,19 @@ using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Supervision;
 
-/// <summary>Every so often, once a minute if nothing else is said, looks for tables that were made at a source since a crossing was started and that its rules take by themselves.</summary>
-internal sealed class LaterTables(IConnections connections, CrossingRegistry book, CrossingEditor editor, EventLog events, TimeSpan? lookEvery, TimeProvider clock, ILogger logger)
+/// <summary>
+/// Every so often, once a minute if nothing else is said, looks for tables that were made at a source since a crossing was started and that
+/// its rules take by themselves.
+/// </summary>
+internal sealed class LaterTables(
+    IConnections connections,
+    CrossingRegistry book,
+    CrossingEditor editor,
+    EventLog events,
+    TimeSpan? lookEvery,
+    TimeProvider clock,
+    ILogger logger
+)
 {
     private static readonly TimeSpan Minute = TimeSpan.FromMinutes(1);
     private readonly Dictionary<string, string> told = [];
@@ -23,7 +34,12 @@ internal sealed class LaterTables(IConnections connections, CrossingRegistry boo
             try
             {
                 await Task.Delay(lookEvery ?? Minute, clock, ending);
-                foreach (var entry in book.All.Where(entry => entry.Stored is { Desired: DesiredState.Run, Definition: { Tables.Future: true, EndsByItself: false } } && IsReady(entry)))
+                foreach (
+                    var entry in book.All.Where(entry =>
+                        entry.Stored is { Desired: DesiredState.Run, Definition: { Tables.Future: true, EndsByItself: false } }
+                        && IsReady(entry)
+                    )
+                )
                 {
                     await LookAsync(entry, ending);
                 }
@@ -36,12 +52,13 @@ internal sealed class LaterTables(IConnections connections, CrossingRegistry boo
     }
 
     /// <summary>One that follows, or rests between two runs of its schedule; the next of them then loads what came.</summary>
-    private static bool IsReady(CrossingEntry entry) => entry.Worker switch
-    {
-        { Running.IsCompleted: false } worker => worker.View.Following,
-        { View.Fault: not null } => false,
-        _ => entry.NextRun is not null,
-    };
+    private static bool IsReady(CrossingEntry entry) =>
+        entry.Worker switch
+        {
+            { Running.IsCompleted: false } worker => worker.View.Following,
+            { View.Fault: not null } => false,
+            _ => entry.NextRun is not null,
+        };
 
     private async Task LookAsync(CrossingEntry entry, CancellationToken ending)
     {
@@ -50,7 +67,12 @@ internal sealed class LaterTables(IConnections connections, CrossingRegistry boo
             var definition = entry.Stored.Definition;
             var there = await connections.Source(definition.Source).Catalogue.ReadTablesAsync(ending);
             var known = entry.Progress.Tables.Select(table => table.Table).ToHashSet();
-            var made = TakenTables.Of(definition.Tables, there).Where(table => table.CrossesAs(definition.AppliedAs(table.Schema.Name))).Select(table => table.Schema.Name).Where(name => !known.Contains(name)).ToList();
+            var made = TakenTables
+                .Of(definition.Tables, there)
+                .Where(table => table.CrossesAs(definition.AppliedAs(table.Schema.Name)))
+                .Select(table => table.Schema.Name)
+                .Where(name => !known.Contains(name))
+                .ToList();
             if (made.Count > 0 && known.Count > 0 && IsReady(entry))
             {
                 await TakeAsync(entry, definition, made, ending);
@@ -64,7 +86,8 @@ internal sealed class LaterTables(IConnections connections, CrossingRegistry boo
 
     private async Task TakeAsync(CrossingEntry entry, CrossingDefinition definition, List<TableName> made, CancellationToken ending)
     {
-        var names = $"{Figures.Of(made.Count, "table")} made later: {string.Join(", ", made.Order().Take(8))}{(made.Count > 8 ? ", ..." : "")}";
+        var names =
+            $"{Figures.Of(made.Count, "table")} made later: {string.Join(", ", made.Order().Take(8))}{(made.Count > 8 ? ", ..." : "")}";
         try
         {
             await editor.ChangeAsync(definition, "the rules", typed: null, ending);

@@ -16,16 +16,26 @@ internal sealed class LogRetention(IConnections connections, Captures captures)
     public async Task<IReadOnlyList<TableName>> TablesAsync(CrossingDefinition definition, CancellationToken cancellation)
     {
         var source = connections.Source(definition.Source);
-        List<TableName> tables = [.. TakenTables.Of(definition.Tables, await source.Catalogue.ReadTablesAsync(cancellation))
-            .Where(table => table.CrossesAs(definition.AppliedAs(table.Schema.Name)))
-            .Select(table => table.Schema.Name)];
-        var lines = tables.Count == 0
-            ? throw new RequestRefusedException($"The rules of {definition.Name} take no table that can cross.") { Remedy = "Change the rules." }
-            : await source.Log.CheckSourceAsync(tables, cancellation);
+        List<TableName> tables =
+        [
+            .. TakenTables
+                .Of(definition.Tables, await source.Catalogue.ReadTablesAsync(cancellation))
+                .Where(table => table.CrossesAs(definition.AppliedAs(table.Schema.Name)))
+                .Select(table => table.Schema.Name),
+        ];
+        var lines =
+            tables.Count == 0
+                ? throw new RequestRefusedException($"The rules of {definition.Name} take no table that can cross.")
+                {
+                    Remedy = "Change the rules.",
+                }
+                : await source.Log.CheckSourceAsync(tables, cancellation);
         return lines.All(line => definition.Judged(line).Ok) ? tables : throw new NotReadyException(lines);
     }
 
-    /// <summary>The position after which all changes of the tables are held that the rules take and that are read; null before that is known.</summary>
+    /// <summary>
+    /// The position after which all changes of the tables are held that the rules take and that are read; null before that is known.
+    /// </summary>
     public static LogPosition? AfterOf(CrossingDefinition definition, Spool spool)
     {
         var held = spool.Tables.Where(definition.Tables.Takes).Select(table => spool.Held(table)?.WholeAfter).ToList();
@@ -36,7 +46,12 @@ internal sealed class LogRetention(IConnections connections, Captures captures)
     public async Task<LogPosition> KeepAsync(CrossingEntry entry, IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
         var definition = entry.Stored.Definition;
-        var capture = captures.Find(definition.Source) ?? throw new PortException($"The log cannot be kept yet: {entry.Trouble?.What}") { Remedy = entry.Trouble?.Remedy, Transient = true };
+        var capture = captures.Find(definition.Source)
+            ?? throw new PortException($"The log cannot be kept yet: {entry.Trouble?.What}")
+            {
+                Remedy = entry.Trouble?.Remedy,
+                Transient = true,
+            };
         await capture.CarryAsync(tables, cancellation);
         await using (var snapshot = await BranchReads.SnapshotAsync(connections.Source(definition.Source), capture.Spool, 1, cancellation))
         {

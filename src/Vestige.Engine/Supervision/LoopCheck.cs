@@ -26,7 +26,11 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
     /// <param name="definition">The crossing.</param>
     /// <param name="tables">The source's tables that it takes.</param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task<ReadinessLine?> FindAsync(CrossingDefinition definition, IEnumerable<TableName> tables, CancellationToken cancellation)
+    public async Task<ReadinessLine?> FindAsync(
+        CrossingDefinition definition,
+        IEnumerable<TableName> tables,
+        CancellationToken cancellation
+    )
     {
         if (!Follows(definition))
         {
@@ -34,7 +38,11 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
         }
 
         var others = new List<CarriedRows>();
-        foreach (var entry in book.All.Where(entry => entry.Name != definition.Name && entry.Stored.Desired != DesiredState.Finish && Follows(entry.Stored.Definition)))
+        foreach (
+            var entry in book.All.Where(entry =>
+                entry.Name != definition.Name && entry.Stored.Desired != DesiredState.Finish && Follows(entry.Stored.Definition)
+            )
+        )
         {
             var carried = entry.Progress.Tables.Select(table => table.Table).ToHashSet();
             var only = entry.Stored.Begun && carried.Count > 0 && !entry.Stored.Definition.Tables.Future ? carried : null;
@@ -48,14 +56,19 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
             ? new ReadinessLine(
                 "no loop",
                 false,
-                $"rows of {loop.Table} would return to it through {string.Join(", then ", loop.Crossings)}, and each change would circulate forever",
+                $"rows of {loop.Table} would return to it through {string.Join(", then ", loop.Crossings)}, and each change would "
+                    + "circulate forever",
                 "no crossing that leads a table's rows back to it",
                 $"Leave {loop.Table} out of one of these crossings.",
-                TimeSpan.Zero)
+                TimeSpan.Zero
+            )
             : null;
     }
 
-    /// <summary>Throws <see cref="RequestRefusedException"/> where a definition would make a loop, as far as its source can be asked in a moment; a start asks again.</summary>
+    /// <summary>
+    /// Throws <see cref="RequestRefusedException"/> where a definition would make a loop, as far as its source can be asked in a moment; a
+    /// start asks again.
+    /// </summary>
     public async Task RefuseAsync(CrossingDefinition definition, CancellationToken cancellation)
     {
         if (!book.All.Any(entry => entry.Name != definition.Name))
@@ -74,7 +87,8 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
                 throw new RequestRefusedException($"A loop: {line.Found}.") { Remedy = line.Remedy! };
             }
         }
-        catch (Exception exception) when (exception is PortException || (exception is OperationCanceledException && !cancellation.IsCancellationRequested))
+        catch (Exception exception)
+            when (exception is PortException || (exception is OperationCanceledException && !cancellation.IsCancellationRequested))
         {
             // A definition may be saved while its source is out of reach.
         }
@@ -92,7 +106,11 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
                 definition.Name,
                 await IdentityAsync(definition.Source, connections.Source(definition.Source).Probe, cancellation),
                 await IdentityAsync(definition.Target, target.Probe, cancellation),
-                table => definition.Tables.Takes(table) && only?.Contains(table) != false ? CrossingTreatment.TargetsOf(definition, target, table) : []);
+                table =>
+                    definition.Tables.Takes(table) && only?.Contains(table) != false
+                        ? CrossingTreatment.TargetsOf(definition, target, table)
+                        : []
+            );
         }
         catch (RequestRefusedException)
         {
@@ -118,7 +136,12 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
     /// <summary>What it says of itself, unless another connection says the same and is proved to reach another database.</summary>
     private async Task<string> ProvedAsync(string connection, IProbe database, string identity, CancellationToken cancellation)
     {
-        var others = identities.Where(known => known.Key != connection && (known.Value == identity || known.Value.StartsWith($"{identity} of ", StringComparison.Ordinal))).OrderBy(known => known.Key, StringComparer.Ordinal).ToList();
+        var others = identities
+            .Where(known =>
+                known.Key != connection && (known.Value == identity || known.Value.StartsWith($"{identity} of ", StringComparison.Ordinal))
+            )
+            .OrderBy(known => known.Key, StringComparer.Ordinal)
+            .ToList();
         foreach (var (other, known) in others)
         {
             if (await IsSameAsync(connection, database, other, identity, cancellation))

@@ -5,7 +5,10 @@ using Vestige.Engine.Reconciling;
 
 namespace Vestige.Engine.Supervision;
 
-/// <summary>What follows from a crossing's passage to another log: it is told, and what was proved equal counts no more where the join was only derived.</summary>
+/// <summary>
+/// What follows from a crossing's passage to another log: it is told, and what was proved equal counts no more where the join was only
+/// derived.
+/// </summary>
 internal sealed class PassageNotices(string crossing, Verdicts verdicts, EventLog events)
 {
     public async Task EnteredAsync(LogBranch entered, CancellationToken cancellation)
@@ -19,6 +22,9 @@ internal sealed class PassageNotices(string crossing, Verdicts verdicts, EventLo
         await events.OfCrossingAsync(
             crossing,
             isDerived ? EventKind.Warning : EventKind.Note,
-            $"Changes are now read from the log {entered.Identity}.{(isDerived ? " The two logs were joined after a failure: no table counts as proved equal any more." : "")}");
+            "Changes are now read from the log "
+                + $"{entered.Identity}."
+                + (isDerived ? " The two logs were joined after a failure: no table counts as proved equal any more." : "")
+        );
     }
 }

@@ -29,7 +29,8 @@ public sealed class QuarantineService
     }
 
     /// <summary>What waits for a crossing, in the order of the log; null when there is none of that name.</summary>
-    public IReadOnlyList<WaitingChange>? Waiting(string crossing) => book.Find(crossing) is { } entry ? entry.Quarantine.UpTo(entry.Progress.Position) : null;
+    public IReadOnlyList<WaitingChange>? Waiting(string crossing) =>
+        book.Find(crossing) is { } entry ? entry.Quarantine.UpTo(entry.Progress.Position) : null;
 
     /// <summary>What was dropped or edited, the latest first; null when there is no crossing of that name.</summary>
     public async Task<IReadOnlyList<DecidedChange>?> DecidedAsync(string crossing, int most, CancellationToken cancellation) =>
@@ -41,7 +42,10 @@ public sealed class QuarantineService
         var entry = book.Existing(crossing);
         using var turn = await entry.Turn.EnterAsync(cancellation);
         var definition = entry.Stored.Definition with { Quarantine = rule };
-        if (DefinitionRules.Check(definition).FirstOrDefault(problem => problem.Field.StartsWith("quarantine", StringComparison.Ordinal)) is { } problem)
+        if (
+            DefinitionRules.Check(definition).FirstOrDefault(problem => problem.Field.StartsWith("quarantine", StringComparison.Ordinal)) is
+            { } problem
+        )
         {
             throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Remedy = problem.Remedy };
         }
@@ -49,7 +53,12 @@ public sealed class QuarantineService
         var stored = entry.Stored with { Definition = definition };
         await store.SaveAsync(stored, cancellation);
         entry.Stored = stored;
-        await events.OfCrossingAsync(crossing, EventKind.Note, rule is null ? "Quarantine: the crossing stops at the first refused row." : $"Quarantine: {rule.Words} may wait.", by);
+        await events.OfCrossingAsync(
+            crossing,
+            EventKind.Note,
+            rule is null ? "Quarantine: the crossing stops at the first refused row." : $"Quarantine: {rule.Words} may wait.",
+            by
+        );
     }
 
     /// <summary>Asks to have changes tried again, each after those of its row that wait before it.</summary>
@@ -66,7 +75,10 @@ public sealed class QuarantineService
     {
         if (string.IsNullOrWhiteSpace(reason))
         {
-            throw new RequestRefusedException("No reason is given.") { Remedy = "Say why the changes may be lost; it is kept with the events." };
+            throw new RequestRefusedException("No reason is given.")
+            {
+                Remedy = "Say why the changes may be lost; it is kept with the events.",
+            };
         }
 
         var (entry, chosen) = Find(crossing, ids);
@@ -78,7 +90,12 @@ public sealed class QuarantineService
         var now = clock.GetUtcNow();
         await entry.Quarantine.DropAsync(ids, cancellation, change => new DecidedChange(change, Dropped: true, by, now, reason.Trim()));
         var tables = string.Join(", ", chosen.GroupBy(change => change.Table).Select(group => $"{group.Count()} of {group.Key}"));
-        await events.OfCrossingAsync(crossing, EventKind.Warning, $"Quarantine: {Figures.Of(chosen.Count, "change")} dropped ({tables}): {reason.Trim()}", by);
+        await events.OfCrossingAsync(
+            crossing,
+            EventKind.Warning,
+            $"Quarantine: {Figures.Of(chosen.Count, "change")} dropped ({tables}): {reason.Trim()}",
+            by
+        );
         entry.Quarantine.Decided.Beat();
     }
 
@@ -88,14 +105,30 @@ public sealed class QuarantineService
     /// <param name="values">By column, as the source writes them; null for no value.</param>
     /// <param name="by">Who edits.</param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task EditAsync(string crossing, string id, IReadOnlyDictionary<string, string?> values, string by, CancellationToken cancellation)
+    public async Task EditAsync(
+        string crossing,
+        string id,
+        IReadOnlyDictionary<string, string?> values,
+        string by,
+        CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(values);
         var (entry, chosen) = Find(crossing, [id]);
         var edited = RowEdit.Edit(chosen[0], values);
         var (now, columns) = (clock.GetUtcNow(), string.Join(", ", values.Keys));
-        await entry.Quarantine.ChangeAsync([id], change => edited with { State = WaitingState.Asked, EditedBy = by }, cancellation, change => new DecidedChange(change, Dropped: false, by, now, columns));
-        await events.OfCrossingAsync(crossing, EventKind.Warning, $"Quarantine: a row of {chosen[0].Table} edited ({columns}); it differs from the source from then on.", by);
+        await entry.Quarantine.ChangeAsync(
+            [id],
+            change => edited with { State = WaitingState.Asked, EditedBy = by },
+            cancellation,
+            change => new DecidedChange(change, Dropped: false, by, now, columns)
+        );
+        await events.OfCrossingAsync(
+            crossing,
+            EventKind.Warning,
+            $"Quarantine: a row of {chosen[0].Table} edited ({columns}); it differs from the source from then on.",
+            by
+        );
         entry.Quarantine.Decided.Beat();
     }
 
@@ -105,6 +138,9 @@ public sealed class QuarantineService
         var chosen = entry.Quarantine.UpTo(entry.Progress.Position).Where(change => ids.Contains(change.Id)).ToList();
         return ids.Count > 0 && chosen.Count == ids.Distinct().Count()
             ? (entry, chosen)
-            : throw new RequestRefusedException(ids.Count == 0 ? "No change is chosen." : "What was chosen does not wait any more.") { Remedy = "Look at what waits now." };
+            : throw new RequestRefusedException(ids.Count == 0 ? "No change is chosen." : "What was chosen does not wait any more.")
+            {
+                Remedy = "Look at what waits now.",
+            };
     }
 }

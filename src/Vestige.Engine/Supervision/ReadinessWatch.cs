@@ -7,7 +7,9 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Supervision;
 
-/// <summary>Checks from time to time whether what held when a crossing was started still does: a setting changed, a grant taken away.</summary>
+/// <summary>
+/// Checks from time to time whether what held when a crossing was started still does: a setting changed, a grant taken away.
+/// </summary>
 internal sealed class ReadinessWatch(IConnections connections, CrossingRegistry book, TimeSpan? every, TimeProvider clock, ILogger logger)
 {
     private readonly TimeSpan pause = every ?? TimeSpan.FromMinutes(10);
@@ -45,7 +47,10 @@ internal sealed class ReadinessWatch(IConnections connections, CrossingRegistry 
         {
             var definition = entry.Stored.Definition;
             var lines = await connections.Source(definition.Source).Log.CheckSourceAsync([.. view.Tables.Keys], ending);
-            entry.NotReady = [.. lines.Select(definition.Judged).Where(line => !line.Ok).Select(line => Lost(entry.Name, definition.Source, line))];
+            entry.NotReady =
+            [
+                .. lines.Select(definition.Judged).Where(line => !line.Ok).Select(line => Lost(entry.Name, definition.Source, line)),
+            ];
         }
         catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
         {
@@ -53,11 +58,13 @@ internal sealed class ReadinessWatch(IConnections connections, CrossingRegistry 
         }
     }
 
-    private static Need Lost(string crossing, string source, ReadinessLine line) => new(
-        NeedKind.ReadinessLost,
-        crossing,
-        line.Step,
-        $"{source}, {line.Step}: {line.Found}; needed: {line.Needed}.",
-        "The crossing may stop when it meets it, or cannot be started again.",
-        line.Remedy);
+    private static Need Lost(string crossing, string source, ReadinessLine line) =>
+        new(
+            NeedKind.ReadinessLost,
+            crossing,
+            line.Step,
+            $"{source}, {line.Step}: {line.Found}; needed: {line.Needed}.",
+            "The crossing may stop when it meets it, or cannot be started again.",
+            line.Remedy
+        );
 }

@@ -33,9 +33,27 @@ public sealed class ReconcileService
     private readonly ILogger logger;
     private readonly ConcurrentDictionary<string, RunningComparison> running = new();
 
-    internal ReconcileService(IConnections connections, CrossingRegistry book, Captures captures, IControlStore control, IReconciliationStore? store, ISpoolCipher cipher, Func<CrossingDefinition, CrossingTreatment> treat, EventLog events, TimeProvider clock, ILogger logger)
+    internal ReconcileService(
+        IConnections connections,
+        CrossingRegistry book,
+        Captures captures,
+        IControlStore control,
+        IReconciliationStore? store,
+        ISpoolCipher cipher,
+        Func<CrossingDefinition, CrossingTreatment> treat,
+        EventLog events,
+        TimeProvider clock,
+        ILogger logger
+    )
     {
-        (this.connections, this.book, this.captures, this.control, this.store, this.cipher) = (connections, book, captures, control, store, cipher);
+        (this.connections, this.book, this.captures, this.control, this.store, this.cipher) = (
+            connections,
+            book,
+            captures,
+            control,
+            store,
+            cipher
+        );
         (this.treat, this.events, this.clock, this.logger) = (treat, events, clock, logger);
         Repairs = new RepairService(book, connections, store, events, clock, (entry, cancellation) => RequestOf(entry, cancellation));
     }
@@ -67,7 +85,9 @@ public sealed class ReconcileService
 
     /// <summary>A comparison with all that was found; null when there is none of that id.</summary>
     public async Task<Reconciliation?> FindAsync(string crossing, string id, CancellationToken cancellation) =>
-        running.GetValueOrDefault(crossing) is { } now && now.Now.Id == id ? now.Shown : store is null ? null : await store.FindAsync(crossing, id, cancellation);
+        running.GetValueOrDefault(crossing) is { } now && now.Now.Id == id ? now.Shown
+        : store is null ? null
+        : await store.FindAsync(crossing, id, cancellation);
 
     /// <summary>What was said of the tables of a crossing; null when there is none of that name.</summary>
     public IReadOnlyCollection<Verdict>? Verdicts(string crossing) => book.Find(crossing)?.Verdicts.All;
@@ -85,7 +105,10 @@ public sealed class ReconcileService
         await events.OfCrossingAsync(crossing, EventKind.Note, "The comparison was given up.", by);
     }
 
-    /// <summary>Compares again the tables of which rows were repaired, for a repair is not believed but looked at. Its id; null where a comparison is at work already, after which a rule has them come first.</summary>
+    /// <summary>
+    /// Compares again the tables of which rows were repaired, for a repair is not believed but looked at. Its id; null where a comparison
+    /// is at work already, after which a rule has them come first.
+    /// </summary>
     public async Task<string?> CompareAgainAsync(string crossing, Repair repair, string by, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(repair);
@@ -110,7 +133,10 @@ public sealed class ReconcileService
             CronTimes.Check(times);
         }
 
-        if (DefinitionRules.Check(definition).FirstOrDefault(problem => problem.Field.StartsWith("reconcile", StringComparison.Ordinal)) is { } problem)
+        if (
+            DefinitionRules.Check(definition).FirstOrDefault(problem => problem.Field.StartsWith("reconcile", StringComparison.Ordinal)) is
+            { } problem
+        )
         {
             throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Remedy = problem.Remedy };
         }
@@ -119,7 +145,12 @@ public sealed class ReconcileService
         await control.SaveAsync(stored, cancellation);
         entry.Stored = stored;
         await EndWalkAsync(crossing, cancellation);
-        await events.OfCrossingAsync(crossing, EventKind.Note, rule is null ? "Comparing: only when asked." : $"Comparing: {rule.Words}.", by);
+        await events.OfCrossingAsync(
+            crossing,
+            EventKind.Note,
+            rule is null ? "Comparing: only when asked." : $"Comparing: {rule.Words}.",
+            by
+        );
     }
 
     /// <summary>Takes over what an earlier process left.</summary>
@@ -138,8 +169,17 @@ public sealed class ReconcileService
         }
     }
 
-    /// <summary>Begins a comparison: as fast as it goes; or at the pace of a rule, as part of the walk over all tables, which is kept and told only when it finds something.</summary>
-    internal async Task<string> RunAsync(CrossingEntry entry, ComparisonScope scope, string by, ReconcileRule? walk, CancellationToken cancellation)
+    /// <summary>
+    /// Begins a comparison: as fast as it goes; or at the pace of a rule, as part of the walk over all tables, which is kept and told only
+    /// when it finds something.
+    /// </summary>
+    internal async Task<string> RunAsync(
+        CrossingEntry entry,
+        ComparisonScope scope,
+        string by,
+        ReconcileRule? walk,
+        CancellationToken cancellation
+    )
     {
         var id = Guid.NewGuid().ToString("N")[..12];
         var began = new Reconciliation(id, entry.Name, scope, by, clock.GetUtcNow(), null, ReconciliationState.Running, null, []);
@@ -147,7 +187,10 @@ public sealed class ReconcileService
         if (!running.TryAdd(entry.Name, mine))
         {
             mine.Dispose();
-            throw new RequestRefusedException($"{entry.Name} is being compared already.") { Remedy = "Wait until that has ended, or give it up." };
+            throw new RequestRefusedException($"{entry.Name} is being compared already.")
+            {
+                Remedy = "Wait until that has ended, or give it up.",
+            };
         }
 
         try
@@ -179,9 +222,12 @@ public sealed class ReconcileService
     {
         if (!entry.Stored.Begun || !entry.Stored.NeedsLog || captures.Find(entry.Stored.Definition.Source) is null)
         {
-            throw new RequestRefusedException(entry.Stored.Begun
-                ? $"{entry.Name} does not read its source's log any more, so that what changed there since cannot be told from what differs."
-                : $"{entry.Name} was never started.")
+            throw new RequestRefusedException(
+                entry.Stored.Begun
+                    ? $"{entry.Name} does not read its source's log any more, so that what changed there since cannot be told from "
+                        + "what differs."
+                    : $"{entry.Name} was never started."
+            )
             {
                 Remedy = entry.Stored.Begun ? "Load it again, and compare before it ends." : "Start it.",
             };
@@ -189,7 +235,10 @@ public sealed class ReconcileService
 
         if (scope.Tables.FirstOrDefault(table => !entry.Stored.Definition.Tables.Takes(table)) is { Name: not null } other)
         {
-            throw new RequestRefusedException($"{other} does not cross in {entry.Name}.") { Remedy = "Name tables of the source that cross." };
+            throw new RequestRefusedException($"{other} does not cross in {entry.Name}.")
+            {
+                Remedy = "Name tables of the source that cross.",
+            };
         }
 
         if (scope.Sample is < 1 or > 1_000_000)
@@ -199,7 +248,10 @@ public sealed class ReconcileService
 
         if ((scope.From is not null || scope.Before is not null) && (scope.Tables.Count != 1 || scope.Sample is not null || scope.Changed))
         {
-            throw new RequestRefusedException("A range of keys is of one table, and of all its rows in it.") { Remedy = "Choose one table." };
+            throw new RequestRefusedException("A range of keys is of one table, and of all its rows in it.")
+            {
+                Remedy = "Choose one table.",
+            };
         }
     }
 
@@ -212,8 +264,22 @@ public sealed class ReconcileService
         try
         {
             var request = RequestOf(entry, mine.Ending.Token);
-            var causes = new CauseFinder(entry.Quarantine, request.Spool, cipher, table => entry.Progress.Tables.FirstOrDefault(one => one.Table == table && !one.Held)?.Position, request.Source.Log.Format, asked => Repairs.ListAsync(entry.Name, asked));
-            var comparison = new Comparison(request, treat(entry.Stored.Definition), scope, new ReadingPace(walk?.RowsPerSecond, walk?.Share / 100, clock), table => entry.Verdicts.Of(table)?.Proved, clock)
+            var causes = new CauseFinder(
+                entry.Quarantine,
+                request.Spool,
+                cipher,
+                table => entry.Progress.Tables.FirstOrDefault(one => one.Table == table && !one.Held)?.Position,
+                request.Source.Log.Format,
+                asked => Repairs.ListAsync(entry.Name, asked)
+            );
+            var comparison = new Comparison(
+                request,
+                treat(entry.Stored.Definition),
+                scope,
+                new ReadingPace(walk?.RowsPerSecond, walk?.Share / 100, clock),
+                table => entry.Verdicts.Of(table)?.Proved,
+                clock
+            )
             {
                 At = (table, part, of) => mine.At = (table, part, of),
                 SoFar = findings => mine.SoFar = findings,
@@ -279,8 +345,17 @@ public sealed class ReconcileService
         {
             { State: ReconciliationState.Failed } => (EventKind.Warning, $"Comparing failed: {now.Note}"),
             { State: ReconciliationState.Cancelled } => (EventKind.Note, $"Comparing ended after {Figures.Of(now.Tables.Count, "table")}."),
-            { Differences: > 0 } => (EventKind.Warning, $"Compared {Figures.Of(rows, "row")} of {Figures.Of(now.Tables.Count, "table")}: {Figures.Of(now.Differences, "row")} {(now.Differences == 1 ? "differs" : "differ")}."),
-            _ => (EventKind.Note, $"Compared {Figures.Of(rows, "row")} of {Figures.Of(now.Tables.Count, "table")}: {(unproved == 0 ? now.Scope.Proves ? "proved equal" : "no row differs" : $"no row differs, {Figures.Of(unproved, "table")} could not be compared whole")}."),
+            { Differences: > 0 } => (
+                EventKind.Warning,
+                $"Compared {Figures.Of(rows, "row")} of {Figures.Of(now.Tables.Count, "table")}: {Figures.Of(now.Differences, "row")} "
+                    + $"{(now.Differences == 1 ? "differs" : "differ")}."
+            ),
+            _ => (
+                EventKind.Note,
+                $"Compared {Figures.Of(rows, "row")} of {Figures.Of(now.Tables.Count, "table")}: "
+                    + (now.Scope.Proves && unproved == 0 ? "proved equal" : "no row differs")
+                    + (unproved == 0 ? "." : $", {Figures.Of(unproved, "table")} could not be compared whole.")
+            ),
         };
     }
 
@@ -294,7 +369,8 @@ public sealed class ReconcileService
             connections.Target(definition.Target),
             capture.Spool,
             () => entry.Progress.Position,
-            (position, cancellation) => PassAsync(entry, capture, position, cancellation));
+            (position, cancellation) => PassAsync(entry, capture, position, cancellation)
+        );
     }
 
     /// <summary>While a crossing runs it is waited for; at rest it is enough that the log is here up to there.</summary>
@@ -305,7 +381,10 @@ public sealed class ReconcileService
         {
             if (clock.GetUtcNow() > until && entry.Worker is { Running.IsCompleted: false })
             {
-                throw new PortException($"{entry.Name} did not get to what the source holds now within {Figures.Duration(Patience)}.") { Remedy = "Compare when it follows." };
+                throw new PortException($"{entry.Name} did not get to what the source holds now within {Figures.Duration(Patience)}.")
+                {
+                    Remedy = "Compare when it follows.",
+                };
             }
 
             await Task.Delay(LookAgain, clock, cancellation);
@@ -321,7 +400,13 @@ public sealed class ReconcileService
             }
             catch (OperationCanceledException exception) when (!cancellation.IsCancellationRequested)
             {
-                throw new PortException($"The log of {entry.Stored.Definition.Source} is not read up to what the source holds now.", exception) { Remedy = "See why its reader waits." };
+                throw new PortException(
+                    $"The log of {entry.Stored.Definition.Source} is not read up to what the source holds now.",
+                    exception
+                )
+                {
+                    Remedy = "See why its reader waits.",
+                };
             }
         }
     }

@@ -23,7 +23,11 @@ internal sealed class ReconcileWalk(CrossingRegistry book, ReconcileService desk
             try
             {
                 await Task.Delay(LookEvery, clock, ending);
-                foreach (var entry in book.All.Where(entry => entry.Stored.Definition.Reconcile is not null && entry.KeepsUp && !desk.IsAtWork(entry.Name)))
+                foreach (
+                    var entry in book.All.Where(entry =>
+                        entry.Stored.Definition.Reconcile is not null && entry.KeepsUp && !desk.IsAtWork(entry.Name)
+                    )
+                )
                 {
                     await StepAsync(entry, entry.Stored.Definition.Reconcile!, ending);
                 }
@@ -71,8 +75,14 @@ internal sealed class ReconcileWalk(CrossingRegistry book, ReconcileService desk
             return;
         }
 
-        var tables = entry.Progress.Tables.Where(table => table is { Loaded: true, Held: false } && entry.Ways.Takes(table.Table))
-            .Select(table => new WalkedTable(table.Table, entry.Verdicts.Of(table.Table), tried.TryGetValue((entry.Name, table.Table), out var at) ? at : null, entry.Meter.TallyOf(table.Table).LastChangeAt));
+        var tables = entry
+            .Progress.Tables.Where(table => table is { Loaded: true, Held: false } && entry.Ways.Takes(table.Table))
+            .Select(table => new WalkedTable(
+                table.Table,
+                entry.Verdicts.Of(table.Table),
+                tried.TryGetValue((entry.Name, table.Table), out var at) ? at : null,
+                entry.Meter.TallyOf(table.Table).LastChangeAt
+            ));
         if (WalkOrder.Next(tables, rule, now) is { } next)
         {
             tried[(entry.Name, next)] = now;

@@ -26,21 +26,40 @@ public sealed class RepairService
     private readonly TimeProvider clock;
     private readonly Func<CrossingEntry, CancellationToken, ViewRequest> request;
 
-    internal RepairService(CrossingRegistry book, IConnections connections, IReconciliationStore? store, EventLog events, TimeProvider clock, Func<CrossingEntry, CancellationToken, ViewRequest> request)
+    internal RepairService(
+        CrossingRegistry book,
+        IConnections connections,
+        IReconciliationStore? store,
+        EventLog events,
+        TimeProvider clock,
+        Func<CrossingEntry, CancellationToken, ViewRequest> request
+    )
     {
-        (this.book, this.connections, this.store, this.events, this.clock, this.request) = (book, connections, store, events, clock, request);
+        (this.book, this.connections, this.store, this.events, this.clock, this.request) = (
+            book,
+            connections,
+            store,
+            events,
+            clock,
+            request
+        );
     }
 
     /// <summary>The repairs of a crossing, the latest first.</summary>
-    public async Task<IReadOnlyList<Repair>> ListAsync(string crossing, CancellationToken cancellation) => store is null ? [] : await store.RepairsAsync(crossing, 100, cancellation);
+    public async Task<IReadOnlyList<Repair>> ListAsync(string crossing, CancellationToken cancellation) =>
+        store is null ? [] : await store.RepairsAsync(crossing, 100, cancellation);
 
     /// <summary>What repairs did to one row, the earliest first.</summary>
     /// <param name="crossing">The crossing.</param>
     /// <param name="table">The source's table.</param>
     /// <param name="key">The row's key by its columns, as a person reads them.</param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task<IReadOnlyList<RowRepair>> OfRowAsync(string crossing, TableName table, IReadOnlyList<string> key, CancellationToken cancellation) =>
-        RepairedRows.Of(await ListAsync(crossing, cancellation), table, key);
+    public async Task<IReadOnlyList<RowRepair>> OfRowAsync(
+        string crossing,
+        TableName table,
+        IReadOnlyList<string> key,
+        CancellationToken cancellation
+    ) => RepairedRows.Of(await ListAsync(crossing, cancellation), table, key);
 
     /// <summary>The statement by which a difference would be repaired, with marks where its values go.</summary>
     public string StatementFor(string crossing, TableFinding finding, RowDifference row)
@@ -65,18 +84,30 @@ public sealed class RepairService
     /// <param name="delete">Whether rows that only the target has are deleted; otherwise they are left alone.</param>
     /// <param name="by">Who asks.</param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task<Repair> RepairAsync(string crossing, Reconciliation reconciliation, IReadOnlyCollection<(TableName Into, int Place)>? chosen, bool delete, string by, CancellationToken cancellation)
+    public async Task<Repair> RepairAsync(
+        string crossing,
+        Reconciliation reconciliation,
+        IReadOnlyCollection<(TableName Into, int Place)>? chosen,
+        bool delete,
+        string by,
+        CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(reconciliation);
-        var rows = reconciliation.Tables
-            .SelectMany(table => table.Rows.Select((row, place) => (Table: table, Row: row, Place: place)))
+        var rows = reconciliation
+            .Tables.SelectMany(table => table.Rows.Select((row, place) => (Table: table, Row: row, Place: place)))
             .Where(one => chosen?.Contains((one.Table.Into, one.Place)) != false && (delete || one.Row.Kind != DifferenceKind.Extra))
             .Take(AtOnce)
             .Select(one => new RowToRepair(one.Table.Source, one.Table.Into, one.Row.Key))
             .ToList();
         if (rows.Count == 0)
         {
-            throw new RequestRefusedException("No row is chosen.") { Remedy = delete ? "Choose rows that differ." : "Choose rows that differ; rows that only the target has are deleted only when that is asked." };
+            throw new RequestRefusedException("No row is chosen.")
+            {
+                Remedy = delete
+                    ? "Choose rows that differ."
+                    : "Choose rows that differ; rows that only the target has are deleted only when that is asked.",
+            };
         }
 
         return await DoAsync(crossing, reconciliation.Id, rows, null, by, cancellation);
@@ -85,22 +116,40 @@ public sealed class RepairService
     /// <summary>Puts the rows of a repair back as they were before it, where they are still as it left them.</summary>
     public async Task<Repair> UndoAsync(string crossing, string id, string by, CancellationToken cancellation)
     {
-        var repair = (await ListAsync(crossing, cancellation)).FirstOrDefault(one => one.Id == id) ?? throw new RequestRefusedException($"There is no repair {id}.") { Remedy = "Look at the list of repairs." };
+        var repair = (await ListAsync(crossing, cancellation)).FirstOrDefault(one => one.Id == id)
+            ?? throw new RequestRefusedException($"There is no repair {id}.") { Remedy = "Look at the list of repairs." };
         if (repair.UndoneBy is not null)
         {
             throw new RequestRefusedException("It was taken back already.") { Remedy = "Look at the list of repairs." };
         }
 
-        var rows = repair.Rows.Where(row => row.Note is null).Select(row => new RowToRepair(row.Source, row.Into, row.Key, row.Before, row.After)).ToList();
+        var rows = repair
+            .Rows.Where(row => row.Note is null)
+            .Select(row => new RowToRepair(row.Source, row.Into, row.Key, row.Before, row.After))
+            .ToList();
         return await DoAsync(crossing, repair.Reconciliation, rows, repair, by, cancellation);
     }
 
-    private async Task<Repair> DoAsync(string crossing, string reconciliation, List<RowToRepair> rows, Repair? undoes, string by, CancellationToken cancellation)
+    private async Task<Repair> DoAsync(
+        string crossing,
+        string reconciliation,
+        List<RowToRepair> rows,
+        Repair? undoes,
+        string by,
+        CancellationToken cancellation
+    )
     {
         var entry = book.Existing(crossing);
         if (entry.Worker is not { Running.IsCompleted: false })
         {
-            throw new RequestRefusedException($"{crossing} does not run. Rows are repaired in the order of its changes, so that none newer is overwritten.") { Remedy = entry.NextRun is null ? "Let it run." : "Take its schedule away for a moment: between two runs there is nobody to do it." };
+            throw new RequestRefusedException(
+                $"{crossing} does not run. Rows are repaired in the order of its changes, so that none newer is overwritten."
+            )
+            {
+                Remedy = entry.NextRun is null
+                    ? "Let it run."
+                    : "Take its schedule away for a moment: between two runs there is nobody to do it.",
+            };
         }
 
         var asked = request(entry, cancellation);
@@ -112,7 +161,16 @@ public sealed class RepairService
             var order = new RepairOrder(view, rows, undoes is not null);
             entry.Repairs.Add(order);
             var (position, done) = await WaitAsync(entry, order, cancellation);
-            var repair = new Repair(Guid.NewGuid().ToString("N")[..12], crossing, reconciliation, by, clock.GetUtcNow(), position, done, undoes?.Id);
+            var repair = new Repair(
+                Guid.NewGuid().ToString("N")[..12],
+                crossing,
+                reconciliation,
+                by,
+                clock.GetUtcNow(),
+                position,
+                done,
+                undoes?.Id
+            );
             await KeepAsync(entry, repair, undoes);
             return repair;
         }
@@ -123,7 +181,11 @@ public sealed class RepairService
     }
 
     /// <summary>Once a worker has taken it, there is no going back.</summary>
-    private async Task<(Core.Positions.LogPosition Position, IReadOnlyList<RepairedRow> Rows)> WaitAsync(CrossingEntry entry, RepairOrder order, CancellationToken cancellation)
+    private async Task<(Core.Positions.LogPosition Position, IReadOnlyList<RepairedRow> Rows)> WaitAsync(
+        CrossingEntry entry,
+        RepairOrder order,
+        CancellationToken cancellation
+    )
     {
         var until = clock.GetUtcNow() + Patience;
         while (!order.Done.IsCompleted && clock.GetUtcNow() < until && !cancellation.IsCancellationRequested)
@@ -134,7 +196,10 @@ public sealed class RepairService
         if (!order.Done.IsCompleted && entry.Repairs.Remove(order))
         {
             cancellation.ThrowIfCancellationRequested();
-            throw new RequestRefusedException($"{entry.Name} did not get to it within {Figures.Duration(Patience)}; nothing was changed.") { Remedy = "Try again when it follows." };
+            throw new RequestRefusedException($"{entry.Name} did not get to it within {Figures.Duration(Patience)}; nothing was changed.")
+            {
+                Remedy = "Try again when it follows.",
+            };
         }
 
         return await order.Done;
@@ -154,6 +219,12 @@ public sealed class RepairService
 
         await entry.Verdicts.RepairedAsync([.. repair.Rows.Select(row => row.Source).Distinct()], CancellationToken.None);
         var left = repair.Rows.Count - repair.Changed;
-        await events.OfCrossingAsync(entry.Name, EventKind.Warning, $"{(undoes is null ? "Repaired" : "Taken back")}: {Figures.Of(repair.Changed, "row")} of the target{(left > 0 ? $"; {Figures.Count(left)} left as they were" : "")}.", repair.By);
+        await events.OfCrossingAsync(
+            entry.Name,
+            EventKind.Warning,
+            $"{(undoes is null ? "Repaired" : "Taken back")}: {Figures.Of(repair.Changed, "row")} of the "
+                + $"target{(left > 0 ? $"; {Figures.Count(left)} left as they were" : "")}.",
+            repair.By
+        );
     }
 }

@@ -13,7 +13,10 @@ internal sealed class RestoredBackup(IConnections connections, CrossingRegistry 
     /// <summary>See <see cref="Capturing.MissingBefore"/>.</summary>
     public async Task<string?> MissingAsync(string connection, LogIdentity identity, LogPosition position, CancellationToken cancellation)
     {
-        var forms = (await connections.Source(connection).Catalogue.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name, table => table.Schema);
+        var forms = (await connections.Source(connection).Catalogue.ReadTablesAsync(cancellation)).ToDictionary(
+            table => table.Schema.Name,
+            table => table.Schema
+        );
         foreach (var entry in book.All.Where(entry => entry.Stored.Definition.Source == connection && entry.Stored.NeedsLog))
         {
             if (!entry.Stored.Begun)
@@ -45,14 +48,22 @@ internal sealed class RestoredBackup(IConnections connections, CrossingRegistry 
         }
 
         // The spool is of the first branch again; so are the positions, if they are of that log.
-        return progress.Identity != identity || loaded.Exists(table => table.Log is { } log && log != identity) ? $"the target of {crossing} is at a position of another log"
-            : (progress.Position ?? loaded.Min(table => table.Position)).Offset < position.Offset ? $"the target of {crossing} is before that"
+        return progress.Identity != identity || loaded.Exists(table => table.Log is { } log && log != identity)
+                ? $"the target of {crossing} is at a position of another log"
+            : (progress.Position ?? loaded.Min(table => table.Position)).Offset < position.Offset
+                ? $"the target of {crossing} is before that"
             : null;
     }
 
-    /// <summary>What was done to a table since it was loaded is seen from here on only; so a table that is not as it was then has to be loaded.</summary>
-    private static string? Changed(TargetProgress progress, Dictionary<TableName, TableSchema> forms) => progress.Tables
-        .Where(table => table is { Loaded: true, Held: false, Form: not null } && !(forms.TryGetValue(table.Table, out var form) && SchemaFingerprint.Of(form) == table.Form))
-        .Select(table => $"{table.Table} was changed at the source since it was loaded")
-        .FirstOrDefault();
+    /// <summary>
+    /// What was done to a table since it was loaded is seen from here on only; so a table that is not as it was then has to be loaded.
+    /// </summary>
+    private static string? Changed(TargetProgress progress, Dictionary<TableName, TableSchema> forms) =>
+        progress
+            .Tables.Where(table =>
+                table is { Loaded: true, Held: false, Form: not null }
+                && !(forms.TryGetValue(table.Table, out var form) && SchemaFingerprint.Of(form) == table.Form)
+            )
+            .Select(table => $"{table.Table} was changed at the source since it was loaded")
+            .FirstOrDefault();
 }

@@ -9,7 +9,9 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Supervision;
 
-/// <summary>Writes down each run of a crossing with its counts, whence and whereto it went, and why it ended. What cannot be written stops nothing.</summary>
+/// <summary>
+/// Writes down each run of a crossing with its counts, whence and whereto it went, and why it ended. What cannot be written stops nothing.
+/// </summary>
 internal sealed class RunRecorder(IRunStore? store, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan KeepEvery = TimeSpan.FromMinutes(1);
@@ -17,7 +19,9 @@ internal sealed class RunRecorder(IRunStore? store, TimeProvider clock, ILogger 
     private readonly Dictionary<string, CrossingRun> kept = [];
     private DateTimeOffset keptAt = clock.GetUtcNow();
 
-    /// <summary>A run begins. One whose worker has ended, and of which that is not written down yet, is over with it. In the crossing's turn.</summary>
+    /// <summary>
+    /// A run begins. One whose worker has ended, and of which that is not written down yet, is over with it. In the crossing's turn.
+    /// </summary>
     public async Task<RunBegin> BeginAsync(CrossingEntry entry, LogPosition? from, string by)
     {
         if (entry is { Run: { } last, Worker: { } worker })
@@ -69,7 +73,9 @@ internal sealed class RunRecorder(IRunStore? store, TimeProvider clock, ILogger 
 
     /// <summary>It is over, since the process ends.</summary>
     public Task CloseAsync(CrossingEntry entry) =>
-        entry.Run is { } begin ? KeepAsync(Of(entry, begin) with { EndedAt = clock.GetUtcNow(), Why = CrossingRun.ProcessEnded }) : Task.CompletedTask;
+        entry.Run is { } begin
+            ? KeepAsync(Of(entry, begin) with { EndedAt = clock.GetUtcNow(), Why = CrossingRun.ProcessEnded })
+            : Task.CompletedTask;
 
     /// <summary>The run that goes on, as far as it has come; null between runs.</summary>
     public static CrossingRun? Now(CrossingEntry entry) => entry.Run is { } begin ? Of(entry, begin) : null;
@@ -77,18 +83,32 @@ internal sealed class RunRecorder(IRunStore? store, TimeProvider clock, ILogger 
     private static CrossingRun Of(CrossingEntry entry, RunBegin begin)
     {
         var counts = entry.Meter.Counts - begin.Counts;
-        return new CrossingRun(entry.Name, begin.At, begin.By, null, begin.From ?? entry.Worker?.Found, entry.Progress.Position, counts.Loaded, counts.Inserts, counts.Updates, counts.Deletes, counts.Others, "");
+        return new CrossingRun(
+            entry.Name,
+            begin.At,
+            begin.By,
+            null,
+            begin.From ?? entry.Worker?.Found,
+            entry.Progress.Position,
+            counts.Loaded,
+            counts.Inserts,
+            counts.Updates,
+            counts.Deletes,
+            counts.Others,
+            ""
+        );
     }
 
-    private static string Why(CrossingEntry entry, CrossingWorker worker) => entry.Stored.Desired switch
-    {
-        _ when worker.View.Fault is { } fault => $"faulted: {fault.What}",
-        _ when worker.Finished => "finished",
-        DesiredState.Pause => $"paused by {entry.Stored.By}",
-        DesiredState.Stop => $"stopped by {entry.Stored.By}",
-        _ when worker.HasMadeItsRun => "all that was committed when it began is applied",
-        _ => "begun anew",
-    };
+    private static string Why(CrossingEntry entry, CrossingWorker worker) =>
+        entry.Stored.Desired switch
+        {
+            _ when worker.View.Fault is { } fault => $"faulted: {fault.What}",
+            _ when worker.Finished => "finished",
+            DesiredState.Pause => $"paused by {entry.Stored.By}",
+            DesiredState.Stop => $"stopped by {entry.Stored.By}",
+            _ when worker.HasMadeItsRun => "all that was committed when it began is applied",
+            _ => "begun anew",
+        };
 
     private async Task KeepAsync(CrossingRun run)
     {

@@ -6,7 +6,9 @@ using Vestige.Engine.Faults;
 
 namespace Vestige.Engine.Supervision;
 
-/// <summary>Begins the runs of crossings that have a schedule. A run is never begun while one goes on; a time that passes meanwhile is passed over.</summary>
+/// <summary>
+/// Begins the runs of crossings that have a schedule. A run is never begun while one goes on; a time that passes meanwhile is passed over.
+/// </summary>
 internal sealed class Scheduler(CrossingRegistry book, CrossingOpener opener, TimeProvider clock, ILogger logger)
 {
     private const string By = "the schedule";
@@ -32,9 +34,14 @@ internal sealed class Scheduler(CrossingRegistry book, CrossingOpener opener, Ti
         }
     }
 
-    /// <summary>One that is to run, has a schedule, or had one when its last run began, and whose run is over. A fault is a person's to end.</summary>
+    /// <summary>
+    /// One that is to run, has a schedule, or had one when its last run began, and whose run is over. A fault is a person's to end.
+    /// </summary>
     private static bool IsResting(CrossingEntry entry) =>
-        entry.Stored.Desired == DesiredState.Run && entry.Trouble is null && entry.NextRun is not null && entry.Worker is null or { Running.IsCompleted: true, View.Fault: null };
+        entry.Stored.Desired == DesiredState.Run
+        && entry.Trouble is null
+        && entry.NextRun is not null
+        && entry.Worker is null or { Running.IsCompleted: true, View.Fault: null };
 
     private async Task LookAsync(CrossingEntry entry, CancellationToken ending)
     {
@@ -64,12 +71,30 @@ internal sealed class Scheduler(CrossingRegistry book, CrossingOpener opener, Ti
     }
 
     /// <summary>A run is over: says so, and when the next begins.</summary>
-    public static async Task EndedAsync(CrossingEntry entry, EventLog events, long changes, DateTimeOffset began, DateTimeOffset now, string? position)
+    public static async Task EndedAsync(
+        CrossingEntry entry,
+        EventLog events,
+        long changes,
+        DateTimeOffset began,
+        DateTimeOffset now,
+        string? position
+    )
     {
-        var missed = entry.Stored.Definition.Schedule is { Cron: not null } schedule && CronTimes.Next(schedule, began, began) is { } due && due < now;
+        var missed =
+            entry.Stored.Definition.Schedule is { Cron: not null } schedule
+            && CronTimes.Next(schedule, began, began) is { } due
+            && due < now;
         entry.RunEndedAt = now;
         entry.NextRun = entry.Stored.Definition.Schedule is { } after ? CronTimes.Next(after, now, now) : null;
         var next = entry.NextRun is { } at ? $" The next begins at {at.UtcDateTime:yyyy-MM-dd HH:mm:ss} UTC." : "";
-        await events.OfCrossingAsync(entry.Name, EventKind.Note, $"Run over after {Figures.Duration(now - began)}, {Figures.Of(changes, "change")}{(position is null ? "" : $", up to position {position}")}.{(missed ? " A time of the schedule passed meanwhile." : "")}{next}");
+        await events.OfCrossingAsync(
+            entry.Name,
+            EventKind.Note,
+            $"Run over after {Figures.Duration(now - began)}, "
+                + Figures.Of(changes, "change")
+                + (position is null ? "." : $", up to position {position}.")
+                + (missed ? " A time of the schedule passed meanwhile." : "")
+                + next
+        );
     }
 }

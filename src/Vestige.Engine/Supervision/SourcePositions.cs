@@ -40,7 +40,8 @@ public sealed class SourcePositions
     /// Takes a join of a source's log with the one that follows it; durable when it returns. The source's connection is led to the new
     /// system by whoever makes the join. Throws <see cref="RequestRefusedException"/> where it may not be taken.
     /// </summary>
-    public Task JoinAsync(string connection, JoinPoint join, CancellationToken cancellation) => captures.Find(connection) is { } capture
-        ? capture.JoinAsync(join, cancellation)
-        : throw new RequestRefusedException($"The log of {connection} is not read.") { Remedy = "Start a crossing of it first." };
+    public Task JoinAsync(string connection, JoinPoint join, CancellationToken cancellation) =>
+        captures.Find(connection) is { } capture
+            ? capture.JoinAsync(join, cancellation)
+            : throw new RequestRefusedException($"The log of {connection} is not read.") { Remedy = "Start a crossing of it first." };
 }

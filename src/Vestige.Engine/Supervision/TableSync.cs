@@ -27,7 +27,8 @@ internal sealed class TableSync(
     FirstStart firstStart,
     CrossingMeter meter,
     EventLog events,
-    TimeProvider clock)
+    TimeProvider clock
+)
 {
     private readonly CrossingDefinition definition = treating.Definition;
 
@@ -46,9 +47,15 @@ internal sealed class TableSync(
         // A load of everything again brings what the crossing has, and tables made since only where its rules take later ones.
         var mine = known.ToHashSet();
         var there = await source.Catalogue.ReadTablesAsync(cancellation);
-        return [.. TakenTables.Of(definition.Tables, there)
-            .Where(table => mine.Count == 0 || (definition.Tables.Future && table.CrossesAs(definition.AppliedAs(table.Schema.Name))))
-            .Select(table => table.Schema.Name).Union(mine).Order()];
+        return
+        [
+            .. TakenTables
+                .Of(definition.Tables, there)
+                .Where(table => mine.Count == 0 || (definition.Tables.Future && table.CrossesAs(definition.AppliedAs(table.Schema.Name))))
+                .Select(table => table.Schema.Name)
+                .Union(mine)
+                .Order(),
+        ];
     }
 
     /// <summary>Throws <see cref="PlaceLostException"/> when what the target has does not stand in the log that is read.</summary>
@@ -64,9 +71,12 @@ internal sealed class TableSync(
         var isOfLog = stands.Branch != LogPosition.BeforeAll;
         if (!isOfLog || !capture.Spool.Holds(stands))
         {
-            throw new PlaceLostException(!isOfLog
-                ? $"The target stands in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
-                : $"The spool begins at position {source.Log.Format(capture.Spool.Begin)}; the target stands at {source.Log.Format(stands)}. What lies between is lost.")
+            throw new PlaceLostException(
+                !isOfLog
+                    ? $"The target stands in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
+                    : $"The spool begins at position {source.Log.Format(capture.Spool.Begin)}; the target stands at "
+                        + $"{source.Log.Format(stands)}. What lies between is lost."
+            )
             {
                 Remedy = "Load the crossing again.",
             };
@@ -78,7 +88,12 @@ internal sealed class TableSync(
     /// <param name="missing">The tables.</param>
     /// <param name="soon">Cancelled when no further chunk is to be begun.</param>
     /// <param name="cancellation">Gives up at once.</param>
-    public async Task BringAsync(ITargetSession session, IReadOnlyList<TableName> missing, CancellationToken soon, CancellationToken cancellation)
+    public async Task BringAsync(
+        ITargetSession session,
+        IReadOnlyList<TableName> missing,
+        CancellationToken soon,
+        CancellationToken cancellation
+    )
     {
         var begun = session.Progress.Tables.Select(table => table.Table).ToHashSet();
         var found = definition.Kind == StartKind.Changes ? missing.Where(table => !begun.Contains(table)).ToList() : [];
@@ -136,13 +151,19 @@ internal sealed class TableSync(
         if (forms.Count > 0)
         {
             var names = mine.Select(table => table.Table).ToHashSet();
-            List<TableTreatment> treatments = [.. forms.Where(table => names.Contains(table.Schema.Name)).Select(table => treating.Build(table.Schema))];
+            List<TableTreatment> treatments =
+            [
+                .. forms.Where(table => names.Contains(table.Schema.Name)).Select(table => treating.Build(table.Schema)),
+            ];
             await session.BuildReferencesAsync(target.Tables.StructureOf(treatments).Tables, cancellation);
         }
 
         await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
         {
-            await transaction.CommitAsync(new ProgressUpdate(null, [.. mine.Where(table => !table.Settled).Select(table => table with { Settled = true })]), cancellation);
+            await transaction.CommitAsync(
+                new ProgressUpdate(null, [.. mine.Where(table => !table.Settled).Select(table => table with { Settled = true })]),
+                cancellation
+            );
         }
 
         state.Take(session.Progress);
@@ -150,9 +171,15 @@ internal sealed class TableSync(
 
     private List<TableProgress> Standing(TargetProgress progress) => [.. Mine(progress).Where(table => !table.Held)];
 
-    private IEnumerable<TableProgress> Mine(TargetProgress progress) => progress.Tables.Where(table => definition.Tables.Takes(table.Table));
+    private IEnumerable<TableProgress> Mine(TargetProgress progress) =>
+        progress.Tables.Where(table => definition.Tables.Takes(table.Table));
 
-    private async Task LoadAsync(ITargetSession session, IReadOnlyList<TableName> missing, CancellationToken soon, CancellationToken cancellation)
+    private async Task LoadAsync(
+        ITargetSession session,
+        IReadOnlyList<TableName> missing,
+        CancellationToken soon,
+        CancellationToken cancellation
+    )
     {
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, soon);
         using var activity = EngineTraces.Begin("load", definition.Name)?.SetTag("vestige.tables", missing.Count);
@@ -166,18 +193,39 @@ internal sealed class TableSync(
         state.Take(session.Progress);
         var rows = loading.Tables.Sum(table => table.Rows);
         meter.Loaded(rows);
-        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loaded {Figures.Of(rows, "row")}{(loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")} as of position {source.Log.Format(loading.Position)}.");
+        await events.OfCrossingAsync(
+            definition.Name,
+            EventKind.Note,
+            $"Loaded {Figures.Of(rows, "row")}"
+                + (loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")
+                + $" as of position {source.Log.Format(loading.Position)}."
+        );
     }
 
     /// <summary>Tables that were loaded by other means stand where the definition says, or where the log stands now.</summary>
     private async Task TakeAsync(ITargetSession session, List<TableName> found, CancellationToken cancellation)
     {
-        var (at, described) = definition.Start?.From is { } from ? await PastAsync(from, found, cancellation) : await NowAsync(found, cancellation);
+        var (at, described) = definition.Start?.From is { } from
+            ? await PastAsync(from, found, cancellation)
+            : await NowAsync(found, cancellation);
 
         // How a table was at a place in the past is not known; any change that is told after it counts then.
-        var forms = definition.Start?.From is null ? described.ToDictionary(table => table.Schema.Name, table => SchemaFingerprint.Of(table.Schema)) : [];
+        var forms = definition.Start?.From is null
+            ? described.ToDictionary(table => table.Schema.Name, table => SchemaFingerprint.Of(table.Schema))
+            : [];
         var log = capture.Spool.Branches[at.Branch].Identity;
-        var taken = found.Select(table => new TableProgress(table, Loaded: true, at, Into: TableProgress.NamesOf(treating.TargetsOf(table)), Form: forms.GetValueOrDefault(table)) { Log = log }).ToList();
+        var taken = found
+            .Select(table => new TableProgress(
+                table,
+                Loaded: true,
+                at,
+                Into: TableProgress.NamesOf(treating.TargetsOf(table)),
+                Form: forms.GetValueOrDefault(table)
+            )
+            {
+                Log = log,
+            })
+            .ToList();
         await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
         {
             await transaction.CommitAsync(new ProgressUpdate(null, taken, session.Progress.Identity is null ? log : null), cancellation);
@@ -185,15 +233,25 @@ internal sealed class TableSync(
 
         firstStart.Pending = false;
         state.Take(session.Progress);
-        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Changes of {Figures.Of(found.Count, "table")} are taken from position {source.Log.Format(at)}.");
+        await events.OfCrossingAsync(
+            definition.Name,
+            EventKind.Note,
+            $"Changes of {Figures.Of(found.Count, "table")} are taken from position {source.Log.Format(at)}."
+        );
     }
 
     /// <summary>After every transaction that was open when the tables began to be read, which is what a snapshot waits for.</summary>
-    private async Task<(LogPosition At, IReadOnlyList<TableDescription> Forms)> NowAsync(List<TableName> found, CancellationToken cancellation)
+    private async Task<(LogPosition At, IReadOnlyList<TableDescription> Forms)> NowAsync(
+        List<TableName> found,
+        CancellationToken cancellation
+    )
     {
         if (!firstStart.Pending)
         {
-            throw new PortException($"The target knows nothing of {found[0]} in this crossing, and whether its rows still agree with the source cannot be told any more.")
+            throw new PortException(
+                $"The target knows nothing of {found[0]} in this crossing, and whether its rows still agree with the source cannot be "
+                    + "told any more."
+            )
             {
                 Remedy = "Load its tables by other means once more, remove the crossing and make it anew.",
             };
@@ -205,7 +263,11 @@ internal sealed class TableSync(
     }
 
     /// <summary>A place that was named stays what it is, whenever it comes to be taken.</summary>
-    private async Task<(LogPosition At, IReadOnlyList<TableDescription> Forms)> PastAsync(StartPlace from, List<TableName> found, CancellationToken cancellation)
+    private async Task<(LogPosition At, IReadOnlyList<TableDescription> Forms)> PastAsync(
+        StartPlace from,
+        List<TableName> found,
+        CancellationToken cancellation
+    )
     {
         var (line, place) = await new PastStart(source, capture.Spool, clock).FindAsync(from, found, cancellation);
         return place is { } at

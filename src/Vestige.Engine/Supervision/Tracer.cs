@@ -10,7 +10,9 @@ using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Supervision;
 
-/// <summary>Follows rows and transactions from a source's log to the targets, as far back as the spool goes. Safe for several threads.</summary>
+/// <summary>
+/// Follows rows and transactions from a source's log to the targets, as far back as the spool goes. Safe for several threads.
+/// </summary>
 public sealed class Tracer
 {
     private readonly IConnections connections;
@@ -19,7 +21,13 @@ public sealed class Tracer
     private readonly ISpoolCipher cipher;
     private readonly Func<CrossingDefinition, CrossingTreatment> treat;
 
-    internal Tracer(IConnections connections, CrossingRegistry book, Captures captures, ISpoolCipher cipher, Func<CrossingDefinition, CrossingTreatment> treat)
+    internal Tracer(
+        IConnections connections,
+        CrossingRegistry book,
+        Captures captures,
+        ISpoolCipher cipher,
+        Func<CrossingDefinition, CrossingTreatment> treat
+    )
     {
         this.connections = connections;
         this.book = book;
@@ -39,7 +47,15 @@ public sealed class Tracer
         }
 
         var (changes, more) = await trace.RowAsync(table, key, await KnownAsync(connection, form, key, cancellation), cancellation);
-        return new Trace(connection, table, spool!.Held(table) is not null, spool.Begin, spool.Last, await WithStepsAsync(connection, changes, cancellation), more);
+        return new Trace(
+            connection,
+            table,
+            spool!.Held(table) is not null,
+            spool.Begin,
+            spool.Last,
+            await WithStepsAsync(connection, changes, cancellation),
+            more
+        );
     }
 
     /// <summary>The changes of the transaction whose commit stands at a position; none when the spool holds no such.</summary>
@@ -59,10 +75,17 @@ public sealed class Tracer
     public IReadOnlySet<string> MaskedColumns(string connection, TableSchema form)
     {
         ArgumentNullException.ThrowIfNull(form);
-        return Crossings(connection).Where(entry => entry.Stored.Definition.Tables.Takes(form.Name)).SelectMany(entry => MaskedBy(treat(entry.Stored.Definition), form)).ToHashSet();
+        return Crossings(connection)
+            .Where(entry => entry.Stored.Definition.Tables.Takes(form.Name))
+            .SelectMany(entry => MaskedBy(treat(entry.Stored.Definition), form))
+            .ToHashSet();
     }
 
-    private async Task<List<TracedChange>> WithStepsAsync(string connection, IReadOnlyList<TracedChange> changes, CancellationToken cancellation)
+    private async Task<List<TracedChange>> WithStepsAsync(
+        string connection,
+        IReadOnlyList<TracedChange> changes,
+        CancellationToken cancellation
+    )
     {
         var steps = new Dictionary<TableName, List<CrossingSteps>>();
         foreach (var table in changes.Select(change => change.Form.Name).Distinct())
@@ -78,7 +101,9 @@ public sealed class Tracer
     {
         try
         {
-            return form.HasKey && form.KeyOrdinals.Count == key.Count ? await connections.Source(connection).Lookup.FindAsync(form, key, cancellation) : null;
+            return form.HasKey && form.KeyOrdinals.Count == key.Count
+                ? await connections.Source(connection).Lookup.FindAsync(form, key, cancellation)
+                : null;
         }
         catch (PortException)
         {
@@ -91,15 +116,23 @@ public sealed class Tracer
         var steps = new List<CrossingSteps>();
         foreach (var entry in Crossings(connection).Where(entry => entry.Stored.Begun && entry.Stored.Definition.Tables.Takes(table)))
         {
-            steps.Add(new CrossingSteps(entry, treat(entry.Stored.Definition), await entry.Quarantine.DecidedAsync(table, DecidedChange.Kept, cancellation)));
+            steps.Add(
+                new CrossingSteps(
+                    entry,
+                    treat(entry.Stored.Definition),
+                    await entry.Quarantine.DecidedAsync(table, DecidedChange.Kept, cancellation)
+                )
+            );
         }
 
         return steps;
     }
 
-    private IEnumerable<CrossingEntry> Crossings(string connection) => book.All.Where(entry => entry.Stored.Definition.Source == connection);
+    private IEnumerable<CrossingEntry> Crossings(string connection) =>
+        book.All.Where(entry => entry.Stored.Definition.Source == connection);
 
-    private static IEnumerable<string> MaskedBy(CrossingTreatment treating, TableSchema form) => treating.TryBuild(form).Treatment is { } treatment
-        ? treatment.Hidden.Select(ordinal => form.Columns[ordinal].Name)
-        : form.Columns.Select(column => column.Name);
+    private static IEnumerable<string> MaskedBy(CrossingTreatment treating, TableSchema form) =>
+        treating.TryBuild(form).Treatment is { } treatment
+            ? treatment.Hidden.Select(ordinal => form.Columns[ordinal].Name)
+            : form.Columns.Select(column => column.Name);
 }

@@ -35,7 +35,18 @@ internal sealed class WorkerState
             lock (gate)
             {
                 var oldest = inHand?.Fragments[0].CommittedAt ?? gatherer?.OldestWaiting;
-                return new WorkerView(ended, fault, waiting, following, load, applied, oldest, tables, place, inHand is null ? null : new InHand(inHandSince, inHandChanges, inHand.Large));
+                return new WorkerView(
+                    ended,
+                    fault,
+                    waiting,
+                    following,
+                    load,
+                    applied,
+                    oldest,
+                    tables,
+                    place,
+                    inHand is null ? null : new InHand(inHandSince, inHandChanges, inHand.Large)
+                );
             }
         }
     }
@@ -172,7 +183,10 @@ internal sealed class WorkerState
         {
             applied = progress.Position;
             found = found.Known ? found : (applied, true);
-            if (progress.Tables.Count != tables.Count || !progress.Tables.All(table => tables.TryGetValue(table.Table, out var known) && known == table))
+            if (
+                progress.Tables.Count != tables.Count
+                || !progress.Tables.All(table => tables.TryGetValue(table.Table, out var known) && known == table)
+            )
             {
                 tables = progress.Tables.ToImmutableDictionary(table => table.Table);
             }

@@ -19,4 +19,5 @@ internal sealed record WorkerView(
     ImmutableDictionary<TableName, TableProgress> Tables,
     SpoolPlace? Place,
     InHand? InHand = null,
-    string? Resting = null);
+    string? Resting = null
+);

@@ -14,7 +14,12 @@ internal sealed class FoundChanges(int most)
 
     public void Add(TracedChange found)
     {
-        latest.Enqueue(found with { Change = found.Change with { Before = Copied(found.Change.Before), After = Copied(found.Change.After) } });
+        latest.Enqueue(
+            found with
+            {
+                Change = found.Change with { Before = Copied(found.Change.Before), After = Copied(found.Change.After) },
+            }
+        );
         if (latest.Count > most)
         {
             latest.Dequeue();

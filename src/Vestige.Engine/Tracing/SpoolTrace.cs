@@ -13,14 +13,20 @@ namespace Vestige.Engine.Tracing;
 public sealed class SpoolTrace(Spool spool, ISpoolCipher cipher, int most)
 {
     /// <summary>The forms under which rows of a table were written, the oldest first.</summary>
-    public IReadOnlyList<TableSchema> FormsOf(TableName table) => [.. spool.Relations.Where(pair => pair.Value.Name == table).OrderBy(pair => pair.Key).Select(pair => pair.Value)];
+    public IReadOnlyList<TableSchema> FormsOf(TableName table) =>
+        [.. spool.Relations.Where(pair => pair.Value.Name == table).OrderBy(pair => pair.Key).Select(pair => pair.Value)];
 
     /// <summary>The changes of a row, in log order, and whether there are earlier ones. Truncations of its table are among them.</summary>
     /// <param name="table">The table.</param>
     /// <param name="key">The values of its key, as a person reads them.</param>
     /// <param name="known">The row as it is at the source now; null when that is not known.</param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task<(IReadOnlyList<TracedChange> Changes, bool More)> RowAsync(TableName table, IReadOnlyList<string> key, Row? known, CancellationToken cancellation)
+    public async Task<(IReadOnlyList<TracedChange> Changes, bool More)> RowAsync(
+        TableName table,
+        IReadOnlyList<string> key,
+        Row? known,
+        CancellationToken cancellation
+    )
     {
         var traced = new TracedKey(key, known);
         var hashes = FormsOf(table).SelectMany(traced.HashesIn).Append(KeyHash.Of(table)).ToHashSet();
@@ -41,7 +47,10 @@ public sealed class SpoolTrace(Spool spool, ISpoolCipher cipher, int most)
     }
 
     /// <summary>The changes of the transaction whose commit stands at a position; none when no such is held.</summary>
-    public async Task<(IReadOnlyList<TracedChange> Changes, bool More)> TransactionAsync(LogPosition position, CancellationToken cancellation)
+    public async Task<(IReadOnlyList<TracedChange> Changes, bool More)> TransactionAsync(
+        LogPosition position,
+        CancellationToken cancellation
+    )
     {
         var found = new FoundChanges(most);
         if (spool.Identity is null || position <= spool.Begin || spool.Branches[position.Branch].Begin >= position.Offset)
@@ -75,16 +84,19 @@ public sealed class SpoolTrace(Spool spool, ISpoolCipher cipher, int most)
             var form = spool.Relation(change.Relation);
             if (wanted(form, change))
             {
-                found.Add(new TracedChange(
-                    form,
-                    change,
-                    fragment.Position,
-                    fragment.Transactions + (fragment.Last ? 0 : 1),
-                    fragment.CommittedAt,
-                    fragment.CapturedAt,
-                    spool.SyncedAt(fragment.Position),
-                    fragment.Origin,
-                    []));
+                found.Add(
+                    new TracedChange(
+                        form,
+                        change,
+                        fragment.Position,
+                        fragment.Transactions + (fragment.Last ? 0 : 1),
+                        fragment.CommittedAt,
+                        fragment.CapturedAt,
+                        spool.SyncedAt(fragment.Position),
+                        fragment.Origin,
+                        []
+                    )
+                );
             }
         }
     }

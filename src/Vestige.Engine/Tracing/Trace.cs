@@ -18,7 +18,8 @@ public sealed record Trace(
     LogPosition? Since,
     LogPosition? UpTo,
     IReadOnlyList<TracedChange> Changes,
-    bool More)
+    bool More
+)
 {
     /// <summary>So many changes are told at most.</summary>
     public const int MostChanges = 200;

@@ -23,4 +23,5 @@ public sealed record TracedChange(
     DateTimeOffset CapturedAt,
     DateTimeOffset? SpooledAt,
     string? Origin,
-    IReadOnlyList<TracedStep> Crossings);
+    IReadOnlyList<TracedStep> Crossings
+);

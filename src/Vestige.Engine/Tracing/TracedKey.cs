@@ -15,7 +15,9 @@ internal sealed class TracedKey
     private readonly Dictionary<TableSchema, HashSet<RowKey>> keys = new(ReferenceEqualityComparer.Instance);
 
     /// <param name="values">By column of the key.</param>
-    /// <param name="known">The row as the source has it now, by which its values are written as the log writes them; null when it is not there.</param>
+    /// <param name="known">
+    /// The row as the source has it now, by which its values are written as the log writes them; null when it is not there.
+    /// </param>
     public TracedKey(IReadOnlyList<string> values, Row? known)
     {
         this.values = values;
@@ -42,7 +44,11 @@ internal sealed class TracedKey
             keys.Add(form, mine = [.. RowsIn(form).Select(row => RowKey.Of(row, form.KeyOrdinals))]);
         }
 
-        return mine.Count > 0 && ((!change.Before.IsNone && mine.Contains(RowKey.Of(change.Before, form.KeyOrdinals))) || (!change.After.IsNone && mine.Contains(RowKey.Of(change.After, form.KeyOrdinals))));
+        return mine.Count > 0
+            && (
+                (!change.Before.IsNone && mine.Contains(RowKey.Of(change.Before, form.KeyOrdinals)))
+                || (!change.After.IsNone && mine.Contains(RowKey.Of(change.After, form.KeyOrdinals)))
+            );
     }
 
     private List<Row> RowsIn(TableSchema form)

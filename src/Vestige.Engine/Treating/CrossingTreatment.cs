@@ -7,7 +7,9 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Treating;
 
-/// <summary>What a definition makes of the tables that cross between two systems. Safe for several threads; the treatments it makes are not.</summary>
+/// <summary>
+/// What a definition makes of the tables that cross between two systems. Safe for several threads; the treatments it makes are not.
+/// </summary>
 public sealed class CrossingTreatment(CrossingDefinition definition, SourceSystem source, TargetSystem target, IMaskKeys keys)
 {
     public CrossingDefinition Definition => definition;
@@ -24,7 +26,14 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
     /// <summary>The treatment of a form of a table, or what is wrong with it.</summary>
     public (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) TryBuild(TableSchema form)
     {
-        var built = TreatmentBuilder.Build(definition, form, target.Tables.NameFor, source.Catalogue.Types, keys, CrossesEngines ? target.Catalogue.Types : null);
+        var built = TreatmentBuilder.Build(
+            definition,
+            form,
+            target.Tables.NameFor,
+            source.Catalogue.Types,
+            keys,
+            CrossesEngines ? target.Catalogue.Types : null
+        );
         if (built.Treatment is { } treatment && HiddenByOthers is not null)
         {
             treatment.HiddenByOthers = HiddenByOthers(form);
@@ -38,7 +47,11 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
     {
         ArgumentNullException.ThrowIfNull(form);
         var (treatment, problems) = TryBuild(form);
-        return treatment ?? throw new PortException($"{form.Name} cannot be treated as the definition says: {problems[0].Found}.") { Remedy = problems[0].Remedy };
+        return treatment
+            ?? throw new PortException($"{form.Name} cannot be treated as the definition says: {problems[0].Found}.")
+            {
+                Remedy = problems[0].Remedy,
+            };
     }
 
     /// <summary>
@@ -48,14 +61,20 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
     public string PrintOf(TableName table)
     {
         var name = table.ToString();
-        return JsonSerializer.Serialize(new
-        {
-            Steps = definition.Treatment?.Where(step => step.Key is null && TablePattern.Matches(step.Tables, name)).Select(step => step with { Tables = "" }) ?? [],
-            ChildSteps = ChildrenOf(definition, name).SelectMany(child => definition.Treatment!.Where(step => IsForChild(step, table, child))),
-            Names = TargetsOf(table).Select(target => target.ToString()),
-            Case = definition.Naming?.Case ?? LetterCase.AsIs,
-            Rule = definition.ApplyRuleOf(table) is { } rule && rule.As != ApplyMode.Upsert ? rule with { Tables = "" } : null,
-        });
+        return JsonSerializer.Serialize(
+            new
+            {
+                Steps = definition
+                    .Treatment?.Where(step => step.Key is null && TablePattern.Matches(step.Tables, name))
+                    .Select(step => step with { Tables = "" })
+                    ?? [],
+                ChildSteps = ChildrenOf(definition, name)
+                    .SelectMany(child => definition.Treatment!.Where(step => IsForChild(step, table, child))),
+                Names = TargetsOf(table).Select(target => target.ToString()),
+                Case = definition.Naming?.Case ?? LetterCase.AsIs,
+                Rule = definition.ApplyRuleOf(table) is { } rule && rule.As != ApplyMode.Upsert ? rule with { Tables = "" } : null,
+            }
+        );
     }
 
     /// <summary>The target's tables that belong to the crossing, by what the target knows of it.</summary>
@@ -66,10 +85,13 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
     }
 
     /// <summary>What tables that are there already mean, by the target's table; where several go into one, what does least.</summary>
-    public IReadOnlyDictionary<TableName, ExistingRows> ExistingOf(IEnumerable<TableTreatment> treatments) => treatments
-        .SelectMany(treatment => treatment.Tables.Select(table => (table.Form.Name, Existing: definition.ExistingFor(treatment.Source.Name))))
-        .GroupBy(pair => pair.Name, pair => pair.Existing)
-        .ToDictionary(group => group.Key, group => group.Min());
+    public IReadOnlyDictionary<TableName, ExistingRows> ExistingOf(IEnumerable<TableTreatment> treatments) =>
+        treatments
+            .SelectMany(treatment =>
+                treatment.Tables.Select(table => (table.Form.Name, Existing: definition.ExistingFor(treatment.Source.Name)))
+            )
+            .GroupBy(pair => pair.Name, pair => pair.Existing)
+            .ToDictionary(group => group.Key, group => group.Min());
 
     /// <summary>The target's tables that a source's table goes into, as far as the definition alone tells.</summary>
     public IReadOnlyList<TableName> TargetsOf(TableName table) => TargetsOf(definition, target, table);
@@ -78,8 +100,12 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
     public SharedRows? SharedOf(TableName table)
     {
         var name = table.ToString();
-        var combine = definition.Treatment?.LastOrDefault(step => step.Combine is not null && TablePattern.Matches(step.Tables, name))?.Combine;
-        return combine is null ? null : new SharedRows(definition.Naming?.Cased(combine.OriginColumn) ?? combine.OriginColumn, combine.OriginOf(table));
+        var combine = definition
+            .Treatment?.LastOrDefault(step => step.Combine is not null && TablePattern.Matches(step.Tables, name))
+            ?.Combine;
+        return combine is null
+            ? null
+            : new SharedRows(definition.Naming?.Cased(combine.OriginColumn) ?? combine.OriginColumn, combine.OriginOf(table));
     }
 
     /// <summary>The same, without anything else being known.</summary>
@@ -105,14 +131,18 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
     }
 
     private static IEnumerable<ChildRows> ChildrenOf(CrossingDefinition definition, string table) =>
-        (definition.Treatment ?? []).Where(step => step.Children is not null && TablePattern.Matches(step.Tables, table)).SelectMany(step => step.Children!);
+        (definition.Treatment ?? [])
+            .Where(step => step.Children is not null && TablePattern.Matches(step.Tables, table))
+            .SelectMany(step => step.Children!);
 
     private static IReadOnlyList<TableName> RowTargetsOf(CrossingDefinition definition, TargetSystem target, TableName table)
     {
         ArgumentNullException.ThrowIfNull(definition);
         ArgumentNullException.ThrowIfNull(target);
         var name = table.ToString();
-        var step = definition.Treatment?.LastOrDefault(step => (step.Split is not null || step.Combine is not null) && TablePattern.Matches(step.Tables, name));
+        var step = definition.Treatment?.LastOrDefault(step =>
+            (step.Split is not null || step.Combine is not null) && TablePattern.Matches(step.Tables, name)
+        );
         if (step?.Combine is { } combine && Names.Parse(combine.Into) is { } into)
         {
             return [into];

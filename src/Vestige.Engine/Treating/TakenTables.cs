@@ -13,13 +13,19 @@ internal static class TakenTables
     public static IReadOnlyList<TableDescription> Of(TableRules rules, IReadOnlyList<TableDescription> there) =>
         [.. there.Where(table => rules.Takes(table.Schema.Name) && !CrossesWithin(rules, table) && !IsLeftOut(rules, table))];
 
-    /// <summary>Views and the like that only a pattern takes. They have no rows of their own and were hardly meant, so they are left out.</summary>
+    /// <summary>
+    /// Views and the like that only a pattern takes. They have no rows of their own and were hardly meant, so they are left out.
+    /// </summary>
     public static IReadOnlyList<TableName> LeftOut(TableRules rules, IReadOnlyList<TableDescription> there) =>
         [.. there.Where(table => rules.Takes(table.Schema.Name) && IsLeftOut(rules, table)).Select(table => table.Schema.Name)];
 
     /// <summary>The parts that the rules take and that cross within another table.</summary>
     public static IReadOnlyList<(TableName Part, TableName Whole)> WithinOthers(TableRules rules, IReadOnlyList<TableDescription> there) =>
-        [.. there.Where(table => rules.Takes(table.Schema.Name) && CrossesWithin(rules, table)).Select(table => (table.Schema.Name, table.PartOf!.Value))];
+        [
+            .. there
+                .Where(table => rules.Takes(table.Schema.Name) && CrossesWithin(rules, table))
+                .Select(table => (table.Schema.Name, table.PartOf!.Value)),
+        ];
 
     private static bool IsLeftOut(TableRules rules, TableDescription table) =>
         table.HasNoRows && rules.DecidingRule(table.Schema.Name)?.Take is { } pattern && pattern.Contains('*', StringComparison.Ordinal);

@@ -1,6 +1,7 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Ports;
 
@@ -40,15 +41,25 @@ public sealed class TreatedTables
     private void Transcribed()
     {
         var pairs = treatments
-            .SelectMany(treatment => treatment.Columns.Where(column => column.IsTranscribed).Select(column => (From: treatment.Source.Columns[column.Of].Type, To: column.Type)))
-            .GroupBy(pair => pair).OrderByDescending(group => group.Count()).Select(group => group.Key).ToList();
-        lines.Add(new ReadinessLine(
-            "types of two engines",
-            true,
-            $"{string.Join(", ", pairs.Take(TypesNamed).Select(pair => $"{pair.From} as {pair.To}"))}{(pairs.Count > TypesNamed ? $" and {pairs.Count - TypesNamed} more" : "")}",
-            "know it: a value that is none of its column's type is refused, not bent to fit",
-            null,
-            TimeSpan.Zero));
+            .SelectMany(treatment =>
+                treatment
+                    .Columns.Where(column => column.IsTranscribed)
+                    .Select(column => (From: treatment.Source.Columns[column.Of].Type, To: column.Type))
+            )
+            .GroupBy(pair => pair)
+            .OrderByDescending(group => group.Count())
+            .Select(group => group.Key)
+            .ToList();
+        lines.Add(
+            new ReadinessLine(
+                "types of two engines",
+                true,
+                Figures.Listed([.. pairs.Select(pair => $"{pair.From} as {pair.To}")], TypesNamed),
+                "know it: a value that is none of its column's type is refused, not bent to fit",
+                null,
+                TimeSpan.Zero
+            )
+        );
     }
 
     /// <summary>Databases take rows; what a message would be keyed by has no say there.</summary>
@@ -57,15 +68,22 @@ public sealed class TreatedTables
         var keyed = treatments.Where(treatment => treatment.Columns.Any(column => column.MessageKeyOrdinal > 0)).ToList();
         if (keyed.Count > 0)
         {
-            lines.Add(new ReadinessLine(
-                "message key",
-                true,
-                $"{string.Join(", ", keyed.Take(NamedAtMost).Select(treatment => $"{treatment.Source.Name} by {string.Join(", ", treatment.MessageKey.Select(i => treatment.Columns[i].Name))}"))}{(keyed.Count > NamedAtMost ? $" and {keyed.Count - NamedAtMost} more" : "")}; this target takes rows, found by their own key",
-                "know it: it counts where the target takes messages",
-                null,
-                TimeSpan.Zero));
+            lines.Add(
+                new ReadinessLine(
+                    "message key",
+                    true,
+                    $"{Figures.Listed([.. keyed.Select(KeyOf)], NamedAtMost)}; "
+                        + "this target takes rows, found by their own key",
+                    "know it: it counts where the target takes messages",
+                    null,
+                    TimeSpan.Zero
+                )
+            );
         }
     }
+
+    private static string KeyOf(TableTreatment treatment) =>
+        $"{treatment.Source.Name} by {string.Join(", ", treatment.MessageKey.Select(i => treatment.Columns[i].Name))}";
 
     /// <summary>One for each table without a problem, in the order of the tables.</summary>
     public IReadOnlyList<TableTreatment> Treatments => treatments;
@@ -75,7 +93,14 @@ public sealed class TreatedTables
     public IReadOnlyList<ReadinessLine> Lines => lines;
 
     private static ReadinessLine Line(TreatmentProblem problem, int tables) =>
-        new(problem.Field, false, tables > 1 ? $"{problem.Found} (and so for {tables} tables)" : problem.Found, "a treatment that can be carried out", problem.Remedy, TimeSpan.Zero);
+        new(
+            problem.Field,
+            false,
+            tables > 1 ? $"{problem.Found} (and so for {tables} tables)" : problem.Found,
+            "a treatment that can be carried out",
+            problem.Remedy,
+            TimeSpan.Zero
+        );
 
     private void Take(CrossingTreatment treating, IEngineTypes types, TableDescription table)
     {
@@ -89,30 +114,45 @@ public sealed class TreatedTables
         treatments.Add(treatment);
         if (treating.Definition.ExistingFor(table.Schema.Name) == ExistingRows.Merge && !(treatment.PassesAll && table.Schema.HasKey))
         {
-            lines.Add(new ReadinessLine(
-                $"merging {table.Schema.Name}",
-                false,
-                table.Schema.HasKey ? "its rows are treated on the way; after an interruption those that the source no longer has could not be found again" : "it has no key by which its rows could be merged",
-                "a table with a key, whose rows cross as they are",
-                "Have the target's rows deleted first, or take the steps away that filter, split, combine or make values.",
-                TimeSpan.Zero));
+            lines.Add(
+                new ReadinessLine(
+                    $"merging {table.Schema.Name}",
+                    false,
+                    table.Schema.HasKey
+                        ? "its rows are treated on the way; after an interruption those that the source no longer has could not be "
+                            + "found again"
+                        : "it has no key by which its rows could be merged",
+                    "a table with a key, whose rows cross as they are",
+                    "Have the target's rows deleted first, or take the steps away that filter, split, combine or make values.",
+                    TimeSpan.Zero
+                )
+            );
         }
 
         if (table.WholeRowsBy is { } statement && treatment.WholeRowsFor(types) is { Count: > 0 } columns)
         {
-            lines.Add(new ReadinessLine(
-                $"whole rows of {table.Schema.Name}",
-                false,
-                $"of a changed row the source logs its key and what is new; the treatment reads {string.Join(", ", columns)} of the row as it was",
-                "the whole row before each change in the log",
-                statement,
-                TimeSpan.Zero));
+            lines.Add(
+                new ReadinessLine(
+                    $"whole rows of {table.Schema.Name}",
+                    false,
+                    $"of a changed row the source logs its key and what is new; the treatment reads {string.Join(", ", columns)} of "
+                        + "the row as it was",
+                    "the whole row before each change in the log",
+                    statement,
+                    TimeSpan.Zero
+                )
+            );
         }
     }
 
     private void Collisions()
     {
-        foreach (var same in treatments.SelectMany(treatment => treatment.Tables.Select(table => (treatment.Source.Name, Target: table.Form.Name, table.Form))).GroupBy(pair => pair.Target).Where(group => group.Count() > 1))
+        foreach (
+            var same in treatments
+                .SelectMany(treatment => treatment.Tables.Select(table => (treatment.Source.Name, Target: table.Form.Name, table.Form)))
+                .GroupBy(pair => pair.Target)
+                .Where(group => group.Count() > 1)
+        )
         {
             if (same.All(pair => pair.Form.Shared is not null))
             {
@@ -120,13 +160,16 @@ public sealed class TreatedTables
                 continue;
             }
 
-            lines.Add(new ReadinessLine(
-                $"name {same.Key}",
-                false,
-                $"{string.Join(" and ", same.Select(pair => pair.Name).Take(NamedAtMost))} would be the same table on the target",
-                "a table of its own for each",
-                "Put the schema before the name, give one of them a name of its own, or combine them.",
-                TimeSpan.Zero));
+            lines.Add(
+                new ReadinessLine(
+                    $"name {same.Key}",
+                    false,
+                    $"{string.Join(" and ", same.Select(pair => pair.Name).Take(NamedAtMost))} would be the same table on the target",
+                    "a table of its own for each",
+                    "Put the schema before the name, give one of them a name of its own, or combine them.",
+                    TimeSpan.Zero
+                )
+            );
         }
     }
 
@@ -138,34 +181,73 @@ public sealed class TreatedTables
         {
             if (form.DifferenceTo(other) is { } difference)
             {
-                lines.Add(new ReadinessLine($"form of {target}", false, $"{first} and {source} are not of one form there: {difference}", "the same columns of every table that goes into one", "Leave columns out, rename or convert them, or let the table cross into one of its own.", TimeSpan.Zero));
+                lines.Add(
+                    new ReadinessLine(
+                        $"form of {target}",
+                        false,
+                        $"{first} and {source} are not of one form there: {difference}",
+                        "the same columns of every table that goes into one",
+                        "Leave columns out, rename or convert them, or let the table cross into one of its own.",
+                        TimeSpan.Zero
+                    )
+                );
             }
         }
 
         foreach (var same in tables.GroupBy(table => table.Form.Shared!.Value).Where(group => group.Count() > 1))
         {
-            lines.Add(new ReadinessLine($"origin {same.Key}", false, $"{string.Join(" and ", same.Select(table => table.Source).Take(NamedAtMost))} would have the same origin in {target}", "another origin for each table", "Say by: table.", TimeSpan.Zero));
+            lines.Add(
+                new ReadinessLine(
+                    $"origin {same.Key}",
+                    false,
+                    $"{string.Join(" and ", same.Select(table => table.Source).Take(NamedAtMost))} would have the same origin in {target}",
+                    "another origin for each table",
+                    "Say by: table.",
+                    TimeSpan.Zero
+                )
+            );
         }
     }
 
     private void TooLong(int? longest)
     {
-        foreach (var name in treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form.Name).Where(name => Names.IsTooLong(name.Name, longest) || Names.IsTooLong(name.Schema, longest)))
+        foreach (
+            var name in treatments
+                .SelectMany(treatment => treatment.Tables)
+                .Select(table => table.Form.Name)
+                .Where(name => Names.IsTooLong(name.Name, longest) || Names.IsTooLong(name.Schema, longest))
+        )
         {
-            lines.Add(new ReadinessLine($"name {name}", false, $"it is longer than the {longest} bytes that the target takes", "a shorter name", "Give the table a name of its own.", TimeSpan.Zero));
+            lines.Add(
+                new ReadinessLine(
+                    $"name {name}",
+                    false,
+                    $"it is longer than the {longest} bytes that the target takes",
+                    "a shorter name",
+                    "Give the table a name of its own.",
+                    TimeSpan.Zero
+                )
+            );
         }
     }
 
     /// <summary>A step that concerns no table is a slip of the pen more often than not.</summary>
     private void Unmatched(CrossingDefinition definition, IReadOnlyList<TableDescription> tables)
     {
-        var names = tables.Select(table => table.Schema.Name.ToString()).Concat(treatments.SelectMany(treatment => treatment.Children).Select(child => child.Treatment.Source.Name.ToString())).ToList();
+        var names = tables
+            .Select(table => table.Schema.Name.ToString())
+            .Concat(treatments.SelectMany(treatment => treatment.Children).Select(child => child.Treatment.Source.Name.ToString()))
+            .ToList();
         for (var i = 0; i < (definition.Treatment?.Count ?? 0); i++)
         {
             var pattern = definition.Treatment![i].Tables;
             if (!names.Exists(name => TablePattern.Matches(pattern, name)))
             {
-                var problem = new TreatmentProblem($"treatment[{i}].tables", $"'{pattern}' matches no table that crosses", "Correct the pattern, or remove the step.");
+                var problem = new TreatmentProblem(
+                    $"treatment[{i}].tables",
+                    $"'{pattern}' matches no table that crosses",
+                    "Correct the pattern, or remove the step."
+                );
                 problems.Add(problem);
                 lines.Add(Line(problem, 1));
             }

@@ -7,8 +7,17 @@ using Vestige.Storage.Entities;
 
 namespace Vestige.Web.Alerting;
 
-/// <summary>Sends messages that are due, tries again what fails, with growing pauses, for a day; then gives up and says so among the events.</summary>
-public sealed class AlertPost(AlertStore store, CrossingEngine engine, IEnumerable<IAlertSender> senders, Hosting.VestigeSettings settings, TimeProvider clock, ILogger<AlertPost> logger) : BackgroundService
+/// <summary>
+/// Sends messages that are due, tries again what fails, with growing pauses, for a day; then gives up and says so among the events.
+/// </summary>
+public sealed class AlertPost(
+    AlertStore store,
+    CrossingEngine engine,
+    IEnumerable<IAlertSender> senders,
+    Hosting.VestigeSettings settings,
+    TimeProvider clock,
+    ILogger<AlertPost> logger
+) : BackgroundService
 {
     private const int AtOnce = 20;
     private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1);
@@ -59,7 +68,13 @@ public sealed class AlertPost(AlertStore store, CrossingEngine engine, IEnumerab
         try
         {
             var sender = senders.First(one => one.Kind == channel.Kind);
-            message.Answer = await sender.SendAsync(channel, await store.SecretAsync(channel.Name, cancellation), alert, $"{settings.Address}/crossings/{alert.Need.Crossing}", cancellation);
+            message.Answer = await sender.SendAsync(
+                channel,
+                await store.SecretAsync(channel.Name, cancellation),
+                alert,
+                $"{settings.Address}/crossings/{alert.Need.Crossing}",
+                cancellation
+            );
             (message.SentTicks, message.DueTicks) = (clock.GetUtcNow().UtcTicks, null);
         }
         catch (Exception exception) when (IsOfTheLine(exception) && !cancellation.IsCancellationRequested)
@@ -70,7 +85,22 @@ public sealed class AlertPost(AlertStore store, CrossingEngine engine, IEnumerab
         await store.TriedAsync(message, cancellation);
     }
 
-    private static bool IsOfTheLine(Exception exception) => exception is RequestRefusedException or System.Net.Sockets.SocketException or HttpRequestException or OperationCanceledException or SocketException or IOException or ProtocolException or CommandException or AuthenticationException or SslHandshakeException or NotSupportedException or FormatException or TimeoutException or InvalidOperationException;
+    private static bool IsOfTheLine(Exception exception) =>
+        exception
+            is RequestRefusedException
+                or System.Net.Sockets.SocketException
+                or HttpRequestException
+                or OperationCanceledException
+                or SocketException
+                or IOException
+                or ProtocolException
+                or CommandException
+                or AuthenticationException
+                or SslHandshakeException
+                or NotSupportedException
+                or FormatException
+                or TimeoutException
+                or InvalidOperationException;
 
     private async Task FailedAsync(AlertMessageRecord message, string channel, Exception exception)
     {
@@ -80,11 +110,17 @@ public sealed class AlertPost(AlertStore store, CrossingEngine engine, IEnumerab
         if (now.UtcTicks - message.MadeTicks > GiveUpAfter.Ticks)
         {
             message.DueTicks = null;
-            await engine.Events.OfCrossingAsync(AlertStore.AlertOf(message).Need.Crossing, Engine.Events.EventKind.Warning, $"An alert could not be told on {channel} for a day: {message.Answer}");
+            await engine.Events.OfCrossingAsync(
+                AlertStore.AlertOf(message).Need.Crossing,
+                Engine.Events.EventKind.Warning,
+                $"An alert could not be told on {channel} for a day: {message.Answer}"
+            );
             return;
         }
 
-        var pause = TimeSpan.FromSeconds(Math.Min(LongestPause.TotalSeconds, Math.Pow(2, Math.Min(message.Attempts, 12))) * (0.5 + (Random.Shared.NextDouble() / 2)));
+        var pause = TimeSpan.FromSeconds(
+            Math.Min(LongestPause.TotalSeconds, Math.Pow(2, Math.Min(message.Attempts, 12))) * (0.5 + (Random.Shared.NextDouble() / 2))
+        );
         message.DueTicks = (now + pause).UtcTicks;
     }
 }

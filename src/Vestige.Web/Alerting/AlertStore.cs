@@ -12,7 +12,9 @@ using Vestige.Web.Hosting;
 
 namespace Vestige.Web.Alerting;
 
-/// <summary>Alerts, their messages and the settings in the store of the data folder. Secrets of channels are encrypted and never read out.</summary>
+/// <summary>
+/// Alerts, their messages and the settings in the store of the data folder. Secrets of channels are encrypted and never read out.
+/// </summary>
 public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider protection, TimeProvider clock) : IAlertStore
 {
     private const string Name = "alerts";
@@ -25,43 +27,58 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
         return kept is null ? AlertSettings.Default : JsonSerializer.Deserialize<AlertSettings>(kept.Value, DefinitionJson.Options)!;
     }
 
-    /// <summary>Keeps settings, and secrets of some channels; of a channel that is named by none its secret stays, and goes with the channel.</summary>
-    public Task WriteSettingsAsync(AlertSettings settings, IReadOnlyDictionary<string, string> secrets, CancellationToken cancellation) => ChangeAsync(
-        async store =>
-        {
-            var record = await store.Settings.FindAsync([Name], cancellation);
-            if (record is null)
+    /// <summary>
+    /// Keeps settings, and secrets of some channels; of a channel that is named by none its secret stays, and goes with the channel.
+    /// </summary>
+    public Task WriteSettingsAsync(AlertSettings settings, IReadOnlyDictionary<string, string> secrets, CancellationToken cancellation) =>
+        ChangeAsync(
+            async store =>
             {
-                store.Settings.Add(record = new SettingRecord { Name = Name, Value = "" });
-            }
-
-            var kept = SecretsOf(record);
-            var before = record.Value.Length == 0 ? AlertSettings.Default : JsonSerializer.Deserialize<AlertSettings>(record.Value, DefinitionJson.Options)!;
-            foreach (var channel in settings.Channels.Where(channel => kept.ContainsKey(channel.Name) && !secrets.ContainsKey(channel.Name)))
-            {
-                if (before.Channels.FirstOrDefault(one => one.Name == channel.Name) is { } old && GoesOf(old) != GoesOf(channel))
+                var record = await store.Settings.FindAsync([Name], cancellation);
+                if (record is null)
                 {
-                    throw new RequestRefusedException($"The secret of {channel.Name} was given for another address, role or encryption.") { Remedy = "Give the secret again." };
+                    store.Settings.Add(record = new SettingRecord { Name = Name, Value = "" });
                 }
-            }
 
-            foreach (var (channel, secret) in secrets)
-            {
-                kept[channel] = secret;
-            }
+                var kept = SecretsOf(record);
+                var before =
+                    record.Value.Length == 0
+                        ? AlertSettings.Default
+                        : JsonSerializer.Deserialize<AlertSettings>(record.Value, DefinitionJson.Options)!;
+                foreach (
+                    var channel in settings.Channels.Where(channel => kept.ContainsKey(channel.Name) && !secrets.ContainsKey(channel.Name))
+                )
+                {
+                    if (before.Channels.FirstOrDefault(one => one.Name == channel.Name) is { } old && GoesOf(old) != GoesOf(channel))
+                    {
+                        throw new RequestRefusedException(
+                            $"The secret of {channel.Name} was given for another address, role or encryption."
+                        )
+                        {
+                            Remedy = "Give the secret again.",
+                        };
+                    }
+                }
 
-            foreach (var gone in kept.Keys.Except(settings.Channels.Select(channel => channel.Name)).ToList())
-            {
-                kept.Remove(gone);
-            }
+                foreach (var (channel, secret) in secrets)
+                {
+                    kept[channel] = secret;
+                }
 
-            record.Value = JsonSerializer.Serialize(settings, DefinitionJson.Options);
-            record.Secret = protector.Protect(JsonSerializer.SerializeToUtf8Bytes(kept));
-        },
-        cancellation);
+                foreach (var gone in kept.Keys.Except(settings.Channels.Select(channel => channel.Name)).ToList())
+                {
+                    kept.Remove(gone);
+                }
+
+                record.Value = JsonSerializer.Serialize(settings, DefinitionJson.Options);
+                record.Secret = protector.Protect(JsonSerializer.SerializeToUtf8Bytes(kept));
+            },
+            cancellation
+        );
 
     /// <summary>To whom a channel's secret goes, and under what protection.</summary>
-    private static (string Kind, string? Url, string? Host, int? Port, string? User, bool Tls) GoesOf(AlertChannel channel) => (channel.Kind, channel.Url, channel.Host, channel.Port, channel.User, channel.Tls);
+    private static (string Kind, string? Url, string? Host, int? Port, string? User, bool Tls) GoesOf(AlertChannel channel) =>
+        (channel.Kind, channel.Url, channel.Host, channel.Port, channel.User, channel.Tls);
 
     /// <summary>The secret of a channel: of a webhook its signing key, of a mail server the password; null when it has none.</summary>
     public async Task<string?> SecretAsync(string channel, CancellationToken cancellation)
@@ -74,7 +91,12 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
     public async Task<(IReadOnlyList<Alert> Standing, long LastNumber)> ReadAsync(CancellationToken cancellation)
     {
         await using var store = factory.CreateDbContext();
-        var standing = await store.Alerts.AsNoTracking().Where(alert => alert.OverTicks == null).OrderBy(alert => alert.Number).Select(alert => alert.Alert).ToListAsync(cancellation);
+        var standing = await store
+            .Alerts.AsNoTracking()
+            .Where(alert => alert.OverTicks == null)
+            .OrderBy(alert => alert.Number)
+            .Select(alert => alert.Alert)
+            .ToListAsync(cancellation);
         var last = await store.Alerts.MaxAsync(alert => (long?)alert.Number, cancellation) ?? 0;
         return ([.. standing.Select(Read)], last);
     }
@@ -83,7 +105,17 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
     public async Task<IReadOnlyList<Alert>> LatestAsync(int most, CancellationToken cancellation)
     {
         await using var store = factory.CreateDbContext();
-        return [.. (await store.Alerts.AsNoTracking().OrderByDescending(alert => alert.Number).Take(most).Select(alert => alert.Alert).ToListAsync(cancellation)).Select(Read)];
+        return
+        [
+            .. (
+                await store
+                    .Alerts.AsNoTracking()
+                    .OrderByDescending(alert => alert.Number)
+                    .Take(most)
+                    .Select(alert => alert.Alert)
+                    .ToListAsync(cancellation)
+            ).Select(Read),
+        ];
     }
 
     public Task WriteAsync(Alert alert, IReadOnlyList<AlertMessage> messages, CancellationToken cancellation)
@@ -96,7 +128,14 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
                 var record = await store.Alerts.FindAsync([alert.Number], cancellation);
                 if (record is null)
                 {
-                    store.Alerts.Add(record = new AlertRecord { Number = alert.Number, Crossing = alert.Need.Crossing, Alert = "" });
+                    store.Alerts.Add(
+                        record = new AlertRecord
+                        {
+                            Number = alert.Number,
+                            Crossing = alert.Need.Crossing,
+                            Alert = "",
+                        }
+                    );
                 }
 
                 record.Alert = JsonSerializer.Serialize(alert);
@@ -107,25 +146,51 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
                     Add(store, message.Channel, message.Alert);
                 }
             },
-            cancellation);
+            cancellation
+        );
     }
 
     /// <summary>Puts a message that tells of nothing on a channel.</summary>
-    public Task TestAsync(string channel, string by, CancellationToken cancellation) => ChangeAsync(
-        store =>
-        {
-            var now = clock.GetUtcNow();
-            Add(store, channel, new Alert(0, new Need(NeedKind.Waiting, "test", null, $"A test, asked by {by}.", "Nothing.", "Nothing needs to be done."), now, now));
-            return Task.CompletedTask;
-        },
-        cancellation);
+    public Task TestAsync(string channel, string by, CancellationToken cancellation) =>
+        ChangeAsync(
+            store =>
+            {
+                var now = clock.GetUtcNow();
+                Add(
+                    store,
+                    channel,
+                    new Alert(
+                        0,
+                        new Need(NeedKind.Waiting, "test", null, $"A test, asked by {by}.", "Nothing.", "Nothing needs to be done."),
+                        now,
+                        now
+                    )
+                );
+                return Task.CompletedTask;
+            },
+            cancellation
+        );
 
-    /// <summary>Messages that are due, the oldest of each alert on each channel first; a later one waits until the earlier was sent or given up.</summary>
+    /// <summary>
+    /// Messages that are due, the oldest of each alert on each channel first; a later one waits until the earlier was sent or given up.
+    /// </summary>
     public async Task<IReadOnlyList<AlertMessageRecord>> DueAsync(DateTimeOffset now, int most, CancellationToken cancellation)
     {
         await using var store = factory.CreateDbContext();
-        var waiting = await store.AlertMessages.AsNoTracking().Where(message => message.DueTicks != null).OrderBy(message => message.Id).Take(1000).ToListAsync(cancellation);
-        return [.. waiting.GroupBy(message => (message.Channel, message.Number)).Select(same => same.First()).Where(message => message.DueTicks <= now.UtcTicks).Take(most)];
+        var waiting = await store
+            .AlertMessages.AsNoTracking()
+            .Where(message => message.DueTicks != null)
+            .OrderBy(message => message.Id)
+            .Take(1000)
+            .ToListAsync(cancellation);
+        return
+        [
+            .. waiting
+                .GroupBy(message => (message.Channel, message.Number))
+                .Select(same => same.First())
+                .Where(message => message.DueTicks <= now.UtcTicks)
+                .Take(most),
+        ];
     }
 
     /// <summary>The latest messages, newest first.</summary>
@@ -145,17 +210,22 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
                 store.AlertMessages.Update(tried);
                 return Task.CompletedTask;
             },
-            cancellation);
+            cancellation
+        );
     }
 
     /// <summary>Drops alerts that were over, and messages that were made, before a moment.</summary>
-    public Task ForgetAsync(DateTimeOffset before, CancellationToken cancellation) => ChangeAsync(
-        async store =>
-        {
-            await store.Alerts.Where(alert => alert.OverTicks < before.UtcTicks).ExecuteDeleteAsync(cancellation);
-            await store.AlertMessages.Where(message => message.MadeTicks < before.UtcTicks && message.DueTicks == null).ExecuteDeleteAsync(cancellation);
-        },
-        cancellation);
+    public Task ForgetAsync(DateTimeOffset before, CancellationToken cancellation) =>
+        ChangeAsync(
+            async store =>
+            {
+                await store.Alerts.Where(alert => alert.OverTicks < before.UtcTicks).ExecuteDeleteAsync(cancellation);
+                await store
+                    .AlertMessages.Where(message => message.MadeTicks < before.UtcTicks && message.DueTicks == null)
+                    .ExecuteDeleteAsync(cancellation);
+            },
+            cancellation
+        );
 
     /// <summary>The alert that a message tells of.</summary>
     public static Alert AlertOf(AlertMessageRecord message)
@@ -169,11 +239,21 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
     private void Add(VestigeStore store, string channel, Alert alert)
     {
         var now = clock.GetUtcNow().UtcTicks;
-        store.AlertMessages.Add(new AlertMessageRecord { Channel = channel, Number = alert.Number, Alert = JsonSerializer.Serialize(alert), MadeTicks = now, DueTicks = now });
+        store.AlertMessages.Add(
+            new AlertMessageRecord
+            {
+                Channel = channel,
+                Number = alert.Number,
+                Alert = JsonSerializer.Serialize(alert),
+                MadeTicks = now,
+                DueTicks = now,
+            }
+        );
     }
 
     private Dictionary<string, string> SecretsOf(SettingRecord record) =>
         record.Secret is null ? [] : JsonSerializer.Deserialize<Dictionary<string, string>>(protector.Unprotect(record.Secret))!;
 
-    private Task ChangeAsync(Func<VestigeStore, Task> change, CancellationToken cancellation) => factory.ChangeAsync("Alerts", change, cancellation);
+    private Task ChangeAsync(Func<VestigeStore, Task> change, CancellationToken cancellation) =>
+        factory.ChangeAsync("Alerts", change, cancellation);
 }

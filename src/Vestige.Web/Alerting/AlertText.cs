@@ -10,21 +10,22 @@ namespace Vestige.Web.Alerting;
 public static class AlertText
 {
     /// <summary>The word for a kind, the same on pages, in messages and in the API.</summary>
-    public static string Word(NeedKind kind) => kind switch
-    {
-        NeedKind.Faulted => "faulted",
-        NeedKind.Waiting => "waiting",
-        NeedKind.NoHeartbeat => "no heartbeat",
-        NeedKind.Lag => "lag",
-        NeedKind.LosingGround => "losing ground",
-        NeedKind.LogLoss => "log loss",
-        NeedKind.SpoolFull => "spool nearly full",
-        NeedKind.Quarantine => "quarantine",
-        NeedKind.Held => "held",
-        NeedKind.Differing => "rows that differ",
-        NeedKind.Unexpected => "unexpected rows",
-        _ => "readiness lost",
-    };
+    public static string Word(NeedKind kind) =>
+        kind switch
+        {
+            NeedKind.Faulted => "faulted",
+            NeedKind.Waiting => "waiting",
+            NeedKind.NoHeartbeat => "no heartbeat",
+            NeedKind.Lag => "lag",
+            NeedKind.LosingGround => "losing ground",
+            NeedKind.LogLoss => "log loss",
+            NeedKind.SpoolFull => "spool nearly full",
+            NeedKind.Quarantine => "quarantine",
+            NeedKind.Held => "held",
+            NeedKind.Differing => "rows that differ",
+            NeedKind.Unexpected => "unexpected rows",
+            _ => "readiness lost",
+        };
 
     /// <summary>One line.</summary>
     public static string Subject(Alert alert)
@@ -38,7 +39,8 @@ public static class AlertText
     {
         ArgumentNullException.ThrowIfNull(alert);
         var over = alert.OverAt is { } at ? $"Over since {Time(at)}, after {Figures.Duration(at - alert.Since)}.\n\n" : "";
-        return $"{over}{alert.Need.What}\n\nSince {Time(alert.Since)}.\nWhat it costs: {alert.Need.Costs}\nWhat to do: {alert.Need.Remedy ?? "nothing but to wait"}\n\n{address}\n";
+        return $"{over}{alert.Need.What}\n\nSince {Time(alert.Since)}.\nWhat it costs: {alert.Need.Costs}\nWhat to do: "
+            + $"{alert.Need.Remedy ?? "nothing but to wait"}\n\n{address}\n";
     }
 
     /// <summary>All of it, as a document.</summary>

@@ -34,14 +34,21 @@ public sealed class CallTargets(VestigeSettings settings)
     }
 
     /// <summary>Throws <see cref="RequestRefusedException"/> where a host may not be called.</summary>
-    public Task CheckAsync(string host, int port, bool toStandIn, CancellationToken cancellation) => AddressesAsync(host, port, toStandIn, cancellation);
+    public Task CheckAsync(string host, int port, bool toStandIn, CancellationToken cancellation) =>
+        AddressesAsync(host, port, toStandIn, cancellation);
 
     private async Task<IPAddress[]> AddressesAsync(string host, int port, bool toStandIn, CancellationToken cancellation)
     {
         var addresses = await Dns.GetHostAddressesAsync(host.Trim('[', ']'), cancellation);
-        if (!settings.AllowsLocalCalls && addresses.FirstOrDefault(address => IsForbidden(Plain(address), port, toStandIn)) is { } forbidden)
+        if (
+            !settings.AllowsLocalCalls && addresses.FirstOrDefault(address => IsForbidden(Plain(address), port, toStandIn)) is { } forbidden
+        )
         {
-            throw new RequestRefusedException(IsLinkLocal(Plain(forbidden)) ? $"{host} is a link-local address ({forbidden})." : $"{host} on port {port} is Vestige itself.")
+            throw new RequestRefusedException(
+                IsLinkLocal(Plain(forbidden))
+                    ? $"{host} is a link-local address ({forbidden})."
+                    : $"{host} on port {port} is Vestige itself."
+            )
             {
                 Remedy = "Name another address, or start Vestige with --allow-local-calls true.",
             };
@@ -50,13 +57,20 @@ public sealed class CallTargets(VestigeSettings settings)
         return addresses;
     }
 
-    private bool IsForbidden(IPAddress address, int port, bool toStandIn) => IsLinkLocal(address) || (port == settings.Port && !toStandIn && IsOurs(address));
+    private bool IsForbidden(IPAddress address, int port, bool toStandIn) =>
+        IsLinkLocal(address) || (port == settings.Port && !toStandIn && IsOurs(address));
 
     private static IPAddress Plain(IPAddress address) => address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address;
 
-    private static bool IsLinkLocal(IPAddress address) => address.IsIPv6LinkLocal || (address.AddressFamily == AddressFamily.InterNetwork && address.GetAddressBytes() is [169, 254, _, _]);
+    private static bool IsLinkLocal(IPAddress address) =>
+        address.IsIPv6LinkLocal || (address.AddressFamily == AddressFamily.InterNetwork && address.GetAddressBytes() is [169, 254, _, _]);
 
     /// <summary>Unspecified addresses lead to this machine as well.</summary>
-    private static bool IsOurs(IPAddress address) => IPAddress.IsLoopback(address) || address.Equals(IPAddress.Any) || address.Equals(IPAddress.IPv6Any)
-        || NetworkInterface.GetAllNetworkInterfaces().Any(one => one.GetIPProperties().UnicastAddresses.Any(own => own.Address.Equals(address)));
+    private static bool IsOurs(IPAddress address) =>
+        IPAddress.IsLoopback(address)
+        || address.Equals(IPAddress.Any)
+        || address.Equals(IPAddress.IPv6Any)
+        || NetworkInterface
+            .GetAllNetworkInterfaces()
+            .Any(one => one.GetIPProperties().UnicastAddresses.Any(own => own.Address.Equals(address)));
 }

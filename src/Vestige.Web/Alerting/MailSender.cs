@@ -17,12 +17,27 @@ public sealed class MailSender(CallTargets targets) : IAlertSender
     {
         ArgumentNullException.ThrowIfNull(channel);
         ArgumentNullException.ThrowIfNull(alert);
-        using var message = new MimeMessage { Subject = AlertText.Subject(alert), MessageId = $"alert-{alert.Number}-{(alert.OverAt is null ? "raised" : "over")}-{alert.RaisedAt.UtcTicks}@vestige.invalid", Body = new TextPart("plain") { Text = AlertText.Body(alert, address) } };
+        using var message = new MimeMessage
+        {
+            Subject = AlertText.Subject(alert),
+            MessageId = $"alert-{alert.Number}-{(alert.OverAt is null ? "raised" : "over")}-{alert.RaisedAt.UtcTicks}@vestige.invalid",
+            Body = new TextPart("plain") { Text = AlertText.Body(alert, address) },
+        };
         message.From.Add(MailboxAddress.Parse(channel.From!));
         message.To.AddRange(channel.To!.Select(MailboxAddress.Parse));
         using var client = new SmtpClient { Timeout = (int)Patience.TotalMilliseconds };
         var socket = await targets.ConnectAsync(channel.Host!, channel.Port!.Value, toStandIn: false, cancellation);
-        await client.ConnectAsync(socket, channel.Host!, channel.Port!.Value, channel.Tls ? channel.Port == 465 ? SecureSocketOptions.SslOnConnect : SecureSocketOptions.StartTls : SecureSocketOptions.None, cancellation);
+        await client.ConnectAsync(
+            socket,
+            channel.Host!,
+            channel.Port!.Value,
+            channel.Tls
+                ? channel.Port == 465
+                    ? SecureSocketOptions.SslOnConnect
+                    : SecureSocketOptions.StartTls
+                : SecureSocketOptions.None,
+            cancellation
+        );
         if (channel.User is { Length: > 0 } user)
         {
             await client.AuthenticateAsync(user, secret ?? "", cancellation);

@@ -54,7 +54,15 @@ public sealed class StandInPost(VestigeSettings settings, ILogger<StandInPost> l
         using var reader = new StreamReader(request.Body, Encoding.UTF8);
         var buffer = new char[LongestBody];
         var length = await reader.ReadBlockAsync(buffer, cancellation);
-        Keep(new ReceivedPost(DateTimeOffset.UtcNow, "webhook", request.Headers[WebhookSender.MessageHeader].ToString(), new string(buffer, 0, length), request.Headers[WebhookSender.SignatureHeader].ToString()));
+        Keep(
+            new ReceivedPost(
+                DateTimeOffset.UtcNow,
+                "webhook",
+                request.Headers[WebhookSender.MessageHeader].ToString(),
+                new string(buffer, 0, length),
+                request.Headers[WebhookSender.SignatureHeader].ToString()
+            )
+        );
         return Results.Ok();
     }
 
@@ -65,7 +73,11 @@ public sealed class StandInPost(VestigeSettings settings, ILogger<StandInPost> l
         {
             // Any that is free: a fixed one would be in the way of another instance.
             var port = FreePort();
-            var options = new SmtpServerOptionsBuilder().ServerName("vestige.invalid").MaxMessageSize(LongestBody, MaxMessageSizeHandling.Strict).Endpoint(builder => builder.Endpoint(new IPEndPoint(IPAddress.Loopback, port))).Build();
+            var options = new SmtpServerOptionsBuilder()
+                .ServerName("vestige.invalid")
+                .MaxMessageSize(LongestBody, MaxMessageSizeHandling.Strict)
+                .Endpoint(builder => builder.Endpoint(new IPEndPoint(IPAddress.Loopback, port)))
+                .Build();
             var services = new SmtpServer.ComponentModel.ServiceProvider();
             services.Add(new Box(this));
             MailPort = port;
@@ -99,7 +111,12 @@ public sealed class StandInPost(VestigeSettings settings, ILogger<StandInPost> l
 
     private sealed class Box(StandInPost post) : MessageStore
     {
-        public override async Task<SmtpResponse> SaveAsync(ISessionContext context, IMessageTransaction transaction, ReadOnlySequence<byte> buffer, CancellationToken cancellationToken)
+        public override async Task<SmtpResponse> SaveAsync(
+            ISessionContext context,
+            IMessageTransaction transaction,
+            ReadOnlySequence<byte> buffer,
+            CancellationToken cancellationToken
+        )
         {
             if (post.Refuses)
             {
@@ -108,7 +125,15 @@ public sealed class StandInPost(VestigeSettings settings, ILogger<StandInPost> l
 
             using var stream = new MemoryStream(buffer.ToArray());
             using var message = await MimeMessage.LoadAsync(stream, cancellationToken);
-            post.Keep(new ReceivedPost(DateTimeOffset.UtcNow, "email", message.Subject ?? "", message.TextBody ?? "", string.Join(", ", message.To.Mailboxes.Select(mailbox => mailbox.Address))));
+            post.Keep(
+                new ReceivedPost(
+                    DateTimeOffset.UtcNow,
+                    "email",
+                    message.Subject ?? "",
+                    message.TextBody ?? "",
+                    string.Join(", ", message.To.Mailboxes.Select(mailbox => mailbox.Address))
+                )
+            );
             return SmtpResponse.Ok;
         }
     }

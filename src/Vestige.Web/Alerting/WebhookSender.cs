@@ -42,5 +42,6 @@ public sealed class WebhookSender(HttpClient http, CallTargets targets, StandInP
     }
 
     /// <summary>The signature of a body.</summary>
-    public static string Sign(byte[] body, string secret) => "sha256=" + Convert.ToHexStringLower(HMACSHA256.HashData(Encoding.UTF8.GetBytes(secret), body));
+    public static string Sign(byte[] body, string secret) =>
+        "sha256=" + Convert.ToHexStringLower(HMACSHA256.HashData(Encoding.UTF8.GetBytes(secret), body));
 }

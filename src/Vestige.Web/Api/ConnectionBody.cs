@@ -9,7 +9,8 @@ public sealed record ConnectionBody(
     string Name,
     [property: KindChoices] string Kind,
     [property: JsonConverter(typeof(SettingText))] Dictionary<string, string>? Settings = null,
-    [property: JsonConverter(typeof(SettingText))] Dictionary<string, string>? Secret = null)
+    [property: JsonConverter(typeof(SettingText))] Dictionary<string, string>? Secret = null
+)
 {
     /// <summary>The secret as one text to encrypt; null when none was given.</summary>
     [JsonIgnore]

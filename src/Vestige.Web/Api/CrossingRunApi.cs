@@ -17,43 +17,76 @@ internal static class CrossingRunApi
     /// <summary>Adds them to the group of crossings.</summary>
     public static void Map(RouteGroupBuilder group)
     {
-        group.MapPost("/{name}/start", (string name, CrossingEngine engine, CancellationToken cancellation, string? confirm = null) =>
-            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation, confirm)))
-                .Describe("startCrossing", "Starts a crossing. Where that destroys something on the target, only with confirm set to the crossing's name.")
-                .Answers<StateDocument>()
-                .Refuses(404, 409, 424);
-        group.MapPost("/{name}/keep-log", async (string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) =>
-            engine.Status(name) is { } status
-                ? Results.Ok(new KeptLogDocument(Name: name, After: connections.Source(status.Definition.Source).Log.Format(await engine.KeepLogAsync(name, By, cancellation))))
-                : Problems.NotFound($"crossing {name}"))
-                    .Describe("keepLog", "Keeps the source's log for a draft that carries changes only, and says after which position.")
-                    .Answers<KeptLogDocument>()
-                    .Refuses(404, 409, 424);
-        group.MapPost("/{name}/resume", (string name, CrossingEngine engine, CancellationToken cancellation) =>
-            DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation)))
-                .Describe("resumeCrossing", "Resumes where the crossing stopped.")
-                .Answers<StateDocument>()
-                .Refuses(404, 409, 424);
-        group.MapPost("/{name}/pause", (string name, CrossingEngine engine, CancellationToken cancellation) =>
-            DoAsync(name, engine, () => engine.PauseAsync(name, By, cancellation)))
-                .Describe("pauseCrossing", "Pauses after the transaction in hand. The source's log is still spooled.")
-                .Answers<StateDocument>()
-                .Refuses(404, 409);
-        group.MapPost("/{name}/stop", StopAsync)
-            .Describe("stopCrossing", "Stops. With drain all that is captured is applied first, up to a mark where one is given; with transaction the one in hand; with now nothing more.")
+        group
+            .MapPost("/{name}/start", (string name, CrossingEngine engine, CancellationToken cancellation, string? confirm = null) =>
+                DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation, confirm))
+            )
+            .Describe(
+                "startCrossing",
+                "Starts a crossing. Where that destroys something on the target, only with confirm set to the crossing's name."
+            )
+            .Answers<StateDocument>()
+            .Refuses(404, 409, 424);
+        group
+            .MapPost(
+                "/{name}/keep-log",
+                async (string name, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation) =>
+                    engine.Status(name) is { } status
+                        ? Results.Ok(
+                            new KeptLogDocument(
+                                Name: name,
+                                After: connections
+                                    .Source(status.Definition.Source)
+                                    .Log.Format(await engine.KeepLogAsync(name, By, cancellation))
+                            )
+                        )
+                        : Problems.NotFound($"crossing {name}")
+            )
+            .Describe("keepLog", "Keeps the source's log for a draft that carries changes only, and says after which position.")
+            .Answers<KeptLogDocument>()
+            .Refuses(404, 409, 424);
+        group
+            .MapPost("/{name}/resume", (string name, CrossingEngine engine, CancellationToken cancellation) =>
+                DoAsync(name, engine, () => engine.RunAsync(name, By, cancellation))
+            )
+            .Describe("resumeCrossing", "Resumes where the crossing stopped.")
+            .Answers<StateDocument>()
+            .Refuses(404, 409, 424);
+        group
+            .MapPost("/{name}/pause", (string name, CrossingEngine engine, CancellationToken cancellation) =>
+                DoAsync(name, engine, () => engine.PauseAsync(name, By, cancellation))
+            )
+            .Describe("pauseCrossing", "Pauses after the transaction in hand. The source's log is still spooled.")
+            .Answers<StateDocument>()
+            .Refuses(404, 409);
+        group
+            .MapPost("/{name}/stop", StopAsync)
+            .Describe(
+                "stopCrossing",
+                "Stops. With drain all that is captured is applied first, up to a mark where one is given; with transaction the one "
+                    + "in hand; with now nothing more."
+            )
             .Answers<StateDocument>()
             .Refuses(404, 409, 422, 424);
-        group.MapPost("/steer", SteerAsync)
+        group
+            .MapPost("/steer", SteerAsync)
             .Describe("steerCrossings", "Pauses, resumes or drains several crossings, by name or by tag, and says what came of each.")
             .Answers<IReadOnlyList<SteeredDocument>>()
             .Refuses(422);
-        group.MapPost("/{name}/reload", ReloadAsync)
+        group
+            .MapPost("/{name}/reload", ReloadAsync)
             .Describe("reloadTables", "Loads tables again. Their rows on the target are deleted first.")
             .Answers<StateDocument>()
             .Refuses(404, 409, 422, 424);
     }
 
-    private static async Task<IResult> StopAsync(string name, StopBody body, CrossingEngine engine, ConnectionDirectory connections, CancellationToken cancellation)
+    private static async Task<IResult> StopAsync(
+        string name,
+        StopBody body,
+        CrossingEngine engine,
+        ConnectionDirectory connections,
+        CancellationToken cancellation
+    )
     {
         if (engine.Status(name) is not { } status)
         {
@@ -81,10 +114,18 @@ internal static class CrossingRunApi
         var position = wanted.Position is null ? null : engine.Positions.Parse(status.Definition.Source, wanted.Position);
         if (given != 1 || manner != StopMode.Drain || (wanted.Position is not null && position is null))
         {
-            return Problems.Of(422, "stop", "The mark cannot be used.", "Give one of a position in the source's notation, a time, or asOfNow, with the manner drain.", "mark");
+            return Problems.Of(
+                422,
+                "stop",
+                "The mark cannot be used.",
+                "Give one of a position in the source's notation, a time, or asOfNow, with the manner drain.",
+                "mark"
+            );
         }
 
-        return await DoAsync(name, engine, () => engine.StopAtAsync(name, wanted.AsOfNow == true ? null : new StopMark(position, wanted.Time), By, cancellation));
+        return await DoAsync(name, engine, () =>
+            engine.StopAtAsync(name, wanted.AsOfNow == true ? null : new StopMark(position, wanted.Time), By, cancellation)
+        );
     }
 
     private static async Task<IResult> SteerAsync(SteerBody body, CrossingEngine engine, CancellationToken cancellation)
@@ -94,13 +135,19 @@ internal static class CrossingRunApi
             return Problems.Of(422, "steer", $"'{body.Action}' cannot be asked of several.", "Use pause, resume or stop.", "action");
         }
 
-        var tagged = body.Tag is null ? [] : engine.Statuses.Where(status => status.Definition.Tags?.Contains(body.Tag) == true).Select(status => status.Name);
+        var tagged = body.Tag is null
+            ? []
+            : engine.Statuses.Where(status => status.Definition.Tags?.Contains(body.Tag) == true).Select(status => status.Name);
         var outcomes = await new SteerSeveral(engine).DoAsync([.. (body.Names ?? []).Union(tagged)], body.Action, By, cancellation);
-        return Results.Ok(outcomes.Select(outcome => new SteeredDocument(Name: outcome.Crossing, Done: outcome.Problem is null, Problem: outcome.Problem)));
+        return Results.Ok(
+            outcomes.Select(outcome => new SteeredDocument(Name: outcome.Crossing, Done: outcome.Problem is null, Problem: outcome.Problem))
+        );
     }
 
     private static Task<IResult> ReloadAsync(string name, ReloadBody body, CrossingEngine engine, CancellationToken cancellation) =>
-        DoAsync(name, engine, () => engine.ReloadAsync(name, [.. (body.Tables ?? []).Select(table => TablesOf.Named(engine.Status(name), table))], By, cancellation));
+        DoAsync(name, engine, () =>
+            engine.ReloadAsync(name, [.. (body.Tables ?? []).Select(table => TablesOf.Named(engine.Status(name), table))], By, cancellation)
+        );
 
     private static async Task<IResult> DoAsync(string name, CrossingEngine engine, Func<Task> request)
     {
@@ -110,6 +157,8 @@ internal static class CrossingRunApi
         }
 
         await request();
-        return engine.Status(name) is { } after ? Results.Ok(new StateDocument(Name: name, State: after.State.Word())) : Problems.NotFound($"crossing {name}");
+        return engine.Status(name) is { } after
+            ? Results.Ok(new StateDocument(Name: name, State: after.State.Word()))
+            : Problems.NotFound($"crossing {name}");
     }
 }

@@ -15,15 +15,19 @@ public static class DrillApi
     public static void Map(IEndpointRouteBuilder routes)
     {
         var group = routes.MapGroup("/api/v1/connections/{name}/drills").WithTags("bench");
-        group.MapGet("/", List)
+        group
+            .MapGet("/", List)
             .Describe("listDrills", "The faults that can be put into a connected system on purpose, and those that are on.")
             .Answers<IReadOnlyList<DrillDocument>>()
             .Refuses(404, 424);
-        group.MapPost("/{drill}", SetAsync)
+        group
+            .MapPost("/{drill}", SetAsync)
             .Describe("setDrill", "Puts a fault into a connected system, or lifts it. Drills end with the process.")
             .Answers<DrillSetDocument>()
             .Refuses(404, 409, 424);
-        routes.MapPost("/api/v1/bench/{connection}", RunAsync).WithTags("bench")
+        routes
+            .MapPost("/api/v1/bench/{connection}", RunAsync)
+            .WithTags("bench")
             .Describe("runStatements", "Runs statements on a connection that has a bench, in one transaction.")
             .Answers<BenchDocument>()
             .Refuses(404, 409);
@@ -35,7 +39,14 @@ public static class DrillApi
             : Results.Ok(drills.All.Select(DrillDocument.Of));
 
     private static async Task<IResult> SetAsync(
-        string name, string drill, DrillBody body, ConnectionDirectory connections, CrossingEngine engine, HttpContext context, CancellationToken cancellation)
+        string name,
+        string drill,
+        DrillBody body,
+        ConnectionDirectory connections,
+        CrossingEngine engine,
+        HttpContext context,
+        CancellationToken cancellation
+    )
     {
         if (connections.Find(name) is null || connections.Find<IDrills>(name) is not { } drills)
         {
@@ -47,7 +58,12 @@ public static class DrillApi
         return Results.Ok(new DrillSetDocument(Done: done));
     }
 
-    private static async Task<IResult> RunAsync(string connection, BenchBody body, ConnectionDirectory connections, CancellationToken cancellation)
+    private static async Task<IResult> RunAsync(
+        string connection,
+        BenchBody body,
+        ConnectionDirectory connections,
+        CancellationToken cancellation
+    )
     {
         if (connections.Find(connection) is null || connections.Find<IBench>(connection) is not { } bench)
         {
@@ -56,13 +72,23 @@ public static class DrillApi
 
         var result = await bench.RunAsync(body.Statement, cancellation);
         var log = connections.Source(connection).Log;
-        return Results.Ok(new BenchDocument(
-            Columns: result.Columns,
-            Rows: result.Rows,
-            More: result.More,
-            Changed: result.Changed,
-            Changes: [.. result.Changes.Select(change => new BenchChangeDocument(Table: change.Table.ToString(), Kind: change.Kind.ToString().ToLowerInvariant(), Key: change.Key))],
-            Position: result.Position is { } position ? log.Format(position) : null,
-            Took: result.Took.TotalSeconds));
+        return Results.Ok(
+            new BenchDocument(
+                Columns: result.Columns,
+                Rows: result.Rows,
+                More: result.More,
+                Changed: result.Changed,
+                Changes:
+                [
+                    .. result.Changes.Select(change => new BenchChangeDocument(
+                        Table: change.Table.ToString(),
+                        Kind: change.Kind.ToString().ToLowerInvariant(),
+                        Key: change.Key
+                    )),
+                ],
+                Position: result.Position is { } position ? log.Format(position) : null,
+                Took: result.Took.TotalSeconds
+            )
+        );
     }
 }

@@ -5,9 +5,7 @@ namespace Vestige.Web.Api;
 /// <summary>An entry of a list, or a value of a mapping, is null.</summary>
 public sealed class EmptyEntryException : JsonException
 {
-    public EmptyEntryException()
-    {
-    }
+    public EmptyEntryException() { }
 
     /// <param name="entry">The entry within its document or the part of it that <see cref="JsonException.Path"/> leads to.</param>
     public EmptyEntryException(string entry)

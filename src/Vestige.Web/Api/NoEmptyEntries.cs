@@ -17,7 +17,13 @@ internal static class NoEmptyEntries
             return;
         }
 
-        var lists = type.Properties.Where(property => property.Get is not null && property.PropertyType != typeof(string) && typeof(IEnumerable).IsAssignableFrom(property.PropertyType)).ToList();
+        var lists = type
+            .Properties.Where(property =>
+                property.Get is not null
+                && property.PropertyType != typeof(string)
+                && typeof(IEnumerable).IsAssignableFrom(property.PropertyType)
+            )
+            .ToList();
         if (lists.Count == 0)
         {
             return;

@@ -18,7 +18,8 @@ public static partial class Problems
 
     public static IResult NotFound(string what) => Of(404, "not-found", $"There is no {what}.", "Look at the list.");
 
-    public static IResult Definition(IReadOnlyList<DefinitionProblem> problems) => Definition([.. problems.Select(problem => new PlacedProblem(problem, null))]);
+    public static IResult Definition(IReadOnlyList<DefinitionProblem> problems) =>
+        Definition([.. problems.Select(problem => new PlacedProblem(problem, null))]);
 
     public static IResult Definition(IReadOnlyList<PlacedProblem> problems)
     {
@@ -33,7 +34,16 @@ public static partial class Problems
             details.Extensions["column"] = place.Value.Column;
         }
 
-        details.Extensions["problems"] = problems.Take(100).Select(each => new { Field = Clipped(each.Problem.Field), Found = Clipped(each.Problem.Found), each.Problem.Remedy, each.Place?.Line, each.Place?.Column });
+        details.Extensions["problems"] = problems
+            .Take(100)
+            .Select(each => new
+            {
+                Field = Clipped(each.Problem.Field),
+                Found = Clipped(each.Problem.Found),
+                each.Problem.Remedy,
+                each.Place?.Line,
+                each.Place?.Column,
+            });
         return Results.Problem(details);
     }
 
@@ -42,7 +52,11 @@ public static partial class Problems
     {
         ArgumentNullException.ThrowIfNull(change);
         var details = Details(409, "confirm", Sentences.Change(change));
-        details.Extensions["remedy"] = change.Ready ? change.Lines.Any(line => line.Loses is not null) ? "Something on the target is destroyed: send it again with confirm and the crossing's name." : "Send it again with confirm=true." : change.Lines.First(line => !line.Ok).Remedy;
+        details.Extensions["remedy"] = change.Ready
+            ? change.Lines.Any(line => line.Loses is not null)
+                ? "Something on the target is destroyed: send it again with confirm and the crossing's name."
+                : "Send it again with confirm=true."
+            : change.Lines.First(line => !line.Ok).Remedy;
         details.Extensions["added"] = change.Added.Select(table => table.ToString());
         details.Extensions["removed"] = change.Removed.Select(table => table.ToString());
         details.Extensions["reloaded"] = change.Reloaded.Select(table => table.ToString());
@@ -87,20 +101,33 @@ public static partial class Problems
     }
 
     /// <summary>What an exception thrown by an endpoint means to the caller.</summary>
-    public static IResult From(Exception exception) => exception switch
-    {
-        NotReadyException notReady => NotReady(notReady),
-        LossRefusedException loss => Loss(loss),
-        DefinitionChangedException changed => Of(412, "changed-meanwhile", changed.Message, changed.Remedy, "If-Match"),
-        RequestRefusedException refused => Of(409, "refused", refused.Message, refused.Remedy),
-        StoreException store => Of(store.IsFull ? 507 : 503, "store", store.Message, store.Remedy),
-        PortException port => Of(424, port.Transient ? "unreachable" : "system-refused", port.Message, port.Remedy),
-        BadHttpRequestException { InnerException: EmptyEntryException empty } => Of(422, "definition", $"{empty.Field}: the entry is null. Leave it out.", "Leave the entry out.", empty.Field),
-        BadHttpRequestException { InnerException: JsonException json } => Of(400, "malformed", Told(json), "Correct the document.", json.Path),
-        BadHttpRequestException bad => Malformed(bad),
-        FormatException format => Of(422, "malformed", format.Message, "Correct the request."),
-        _ => Of(500, "internal", "Vestige made an error. The log of the process says more.", null),
-    };
+    public static IResult From(Exception exception) =>
+        exception switch
+        {
+            NotReadyException notReady => NotReady(notReady),
+            LossRefusedException loss => Loss(loss),
+            DefinitionChangedException changed => Of(412, "changed-meanwhile", changed.Message, changed.Remedy, "If-Match"),
+            RequestRefusedException refused => Of(409, "refused", refused.Message, refused.Remedy),
+            StoreException store => Of(store.IsFull ? 507 : 503, "store", store.Message, store.Remedy),
+            PortException port => Of(424, port.Transient ? "unreachable" : "system-refused", port.Message, port.Remedy),
+            BadHttpRequestException { InnerException: EmptyEntryException empty } => Of(
+                422,
+                "definition",
+                $"{empty.Field}: the entry is null. Leave it out.",
+                "Leave the entry out.",
+                empty.Field
+            ),
+            BadHttpRequestException { InnerException: JsonException json } => Of(
+                400,
+                "malformed",
+                Told(json),
+                "Correct the document.",
+                json.Path
+            ),
+            BadHttpRequestException bad => Malformed(bad),
+            FormatException format => Of(422, "malformed", format.Message, "Correct the request."),
+            _ => Of(500, "internal", "Vestige made an error. The log of the process says more.", null),
+        };
 
     public static async Task HandleAsync(HttpContext context)
     {
@@ -109,7 +136,15 @@ public static partial class Problems
         {
             if (IsTold(error))
             {
-                context.RequestServices.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Web.Api").LogInformation("Refused {Method} {Path}: {Reason}", context.Request.Method, Clipped(context.Request.Path.ToString()), Clipped(error.Message));
+                context
+                    .RequestServices.GetRequiredService<ILoggerFactory>()
+                    .CreateLogger("Vestige.Web.Api")
+                    .LogInformation(
+                        "Refused {Method} {Path}: {Reason}",
+                        context.Request.Method,
+                        Clipped(context.Request.Path.ToString()),
+                        Clipped(error.Message)
+                    );
             }
 
             await From(error).ExecuteAsync(context);
@@ -117,7 +152,14 @@ public static partial class Problems
     }
 
     /// <summary>Whether an exception is an answer to the caller: a line in the log is enough for it.</summary>
-    public static bool IsTold(Exception exception) => exception is RequestRefusedException or PortException or BadHttpRequestException or FormatException or NotReadyException or LossRefusedException;
+    public static bool IsTold(Exception exception) =>
+        exception
+            is RequestRefusedException
+                or PortException
+                or BadHttpRequestException
+                or FormatException
+                or NotReadyException
+                or LossRefusedException;
 
     /// <summary>What a status without a body means, in our words.</summary>
     public static IResult OfStatus(HttpContext context)
@@ -138,49 +180,88 @@ public static partial class Problems
     {
         if (MissingParameter().Match(bad.Message) is { Success: true } missing)
         {
-            return Of(400, "malformed", $"{missing.Groups["name"].Value} is missing.", $"Send {missing.Groups["name"].Value}.", missing.Groups["name"].Value);
+            return Of(
+                400,
+                "malformed",
+                $"{missing.Groups["name"].Value} is missing.",
+                $"Send {missing.Groups["name"].Value}.",
+                missing.Groups["name"].Value
+            );
         }
 
         if (UnreadParameter().Match(bad.Message) is { Success: true } unread)
         {
-            return Of(400, "malformed", $"{unread.Groups["name"].Value} does not take '{Clipped(unread.Groups["value"].Value)}'.", "Correct the value.", unread.Groups["name"].Value);
+            return Of(
+                400,
+                "malformed",
+                $"{unread.Groups["name"].Value} does not take '{Clipped(unread.Groups["value"].Value)}'.",
+                "Correct the value.",
+                unread.Groups["name"].Value
+            );
         }
 
         return bad.StatusCode switch
         {
-            400 => Of(400, "malformed", bad.Message.StartsWith("The ", StringComparison.Ordinal) || bad.Message.StartsWith("A ", StringComparison.Ordinal) ? bad.Message : "The request cannot be read.", "Correct the request."),
-            413 => Of(413, "too-large", bad.Message.StartsWith("A definition", StringComparison.Ordinal) ? bad.Message : "The request is too large.", "Send less."),
-            415 => Of(415, "malformed", bad.Message.StartsWith("The definition", StringComparison.Ordinal) ? bad.Message : "The body's content type is not taken here.", "Send application/json."),
+            400 => Of(
+                400,
+                "malformed",
+                bad.Message.StartsWith("The ", StringComparison.Ordinal) || bad.Message.StartsWith("A ", StringComparison.Ordinal)
+                    ? bad.Message
+                    : "The request cannot be read.",
+                "Correct the request."
+            ),
+            413 => Of(
+                413,
+                "too-large",
+                bad.Message.StartsWith("A definition", StringComparison.Ordinal) ? bad.Message : "The request is too large.",
+                "Send less."
+            ),
+            415 => Of(
+                415,
+                "malformed",
+                bad.Message.StartsWith("The definition", StringComparison.Ordinal)
+                    ? bad.Message
+                    : "The body's content type is not taken here.",
+                "Send application/json."
+            ),
             var status => Of(status, "malformed", "The request cannot be read.", "Correct the request."),
         };
     }
 
     /// <summary>What was sent is repeated as far as one needs it to be found.</summary>
-    private static string Clipped(string text) => text.Length <= LongestTold ? text : $"{text[..LongestTold]}... ({text.Length} characters)";
+    private static string Clipped(string text) =>
+        text.Length <= LongestTold ? text : $"{text[..LongestTold]}... ({text.Length} characters)";
 
     [GeneratedRegex("^Required parameter \"\\S+ (?<name>\\w+)\" was not provided", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex MissingParameter();
 
-    [GeneratedRegex("^Failed to bind parameter \"\\S+ (?<name>\\w+)\" from \"(?<value>.*)\"\\.$", RegexOptions.Singleline, matchTimeoutMilliseconds: 1000)]
+    [GeneratedRegex(
+        "^Failed to bind parameter \"\\S+ (?<name>\\w+)\" from \"(?<value>.*)\"\\.$",
+        RegexOptions.Singleline,
+        matchTimeoutMilliseconds: 1000
+    )]
     private static partial Regex UnreadParameter();
 
     /// <summary>The reader's own words name types of this program, which say nothing to who wrote the document.</summary>
-    private static string Told(JsonException json) => json.Message switch
-    {
-        var message when message.Contains(".NET member", StringComparison.Ordinal) => $"{json.Path} is not a field of this document.",
-        var message when message.Contains("doesn't allow null", StringComparison.Ordinal) => $"{json.Path} must have a value.",
-        var message when message.Contains("could not be converted", StringComparison.Ordinal) => $"{json.Path} has a value that the field does not take.",
-        var message => TypeName().Replace(message, ""),
-    };
+    private static string Told(JsonException json) =>
+        json.Message switch
+        {
+            var message when message.Contains(".NET member", StringComparison.Ordinal) => $"{json.Path} is not a field of this document.",
+            var message when message.Contains("doesn't allow null", StringComparison.Ordinal) => $"{json.Path} must have a value.",
+            var message when message.Contains("could not be converted", StringComparison.Ordinal) =>
+                $"{json.Path} has a value that the field does not take.",
+            var message => TypeName().Replace(message, ""),
+        };
 
     [GeneratedRegex(" for type '[^']*'", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex TypeName();
 
-    private static ProblemDetails Details(int status, string type, string detail) => new()
-    {
-        Status = status,
-        Type = Types + type,
-        Title = type.Replace('-', ' '),
-        Detail = detail.Length <= 4 * LongestTold ? detail : Clipped(detail),
-    };
+    private static ProblemDetails Details(int status, string type, string detail) =>
+        new()
+        {
+            Status = status,
+            Type = Types + type,
+            Title = type.Replace('-', ' '),
+            Detail = detail.Length <= 4 * LongestTold ? detail : Clipped(detail),
+        };
 }

@@ -3,7 +3,9 @@ using System.Text.Json.Serialization;
 
 namespace Vestige.Web.Api;
 
-/// <summary>Settings of a connection as texts; numbers and booleans are taken where a person would write them, as <c>port: 5432</c>.</summary>
+/// <summary>
+/// Settings of a connection as texts; numbers and booleans are taken where a person would write them, as <c>port: 5432</c>.
+/// </summary>
 public sealed class SettingText : JsonConverter<Dictionary<string, string>>
 {
     public override Dictionary<string, string> Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options)
@@ -21,7 +23,9 @@ public sealed class SettingText : JsonConverter<Dictionary<string, string>>
             settings[name] = reader.TokenType switch
             {
                 JsonTokenType.String => reader.GetString()!,
-                JsonTokenType.Number => System.Text.Encoding.UTF8.GetString(reader.HasValueSequence ? System.Buffers.BuffersExtensions.ToArray(reader.ValueSequence) : reader.ValueSpan),
+                JsonTokenType.Number => System.Text.Encoding.UTF8.GetString(
+                    reader.HasValueSequence ? System.Buffers.BuffersExtensions.ToArray(reader.ValueSequence) : reader.ValueSpan
+                ),
                 JsonTokenType.True => "true",
                 JsonTokenType.False => "false",
                 _ => throw new JsonException($"settings.{name} must be a text, a number, true or false."),

@@ -17,17 +17,23 @@ public static class StatusView
             Name: status.Name,
             State: status.State.Word(),
             Since: Rfc3339(status.Since),
-            Lag: status.Lag is not { } lag ? null : new LagDocument(
-                Seconds: lag.Behind.TotalSeconds,
-                Bytes: status.BytesBehind,
-                Transactions: status.TransactionsBehind,
-                Current: lag.Current,
-                AtLeast: lag.AtLeast),
-            Delay: status.Delay is not { } delay ? null : new StageDelaysDocument(
-                Capture: delay.Capture.TotalSeconds,
-                Spool: delay.Spool.TotalSeconds,
-                Treatment: delay.Treatment.TotalSeconds,
-                Apply: delay.Apply.TotalSeconds),
+            Lag: status.Lag is not { } lag
+                ? null
+                : new LagDocument(
+                    Seconds: lag.Behind.TotalSeconds,
+                    Bytes: status.BytesBehind,
+                    Transactions: status.TransactionsBehind,
+                    Current: lag.Current,
+                    AtLeast: lag.AtLeast
+                ),
+            Delay: status.Delay is not { } delay
+                ? null
+                : new StageDelaysDocument(
+                    Capture: delay.Capture.TotalSeconds,
+                    Spool: delay.Spool.TotalSeconds,
+                    Treatment: delay.Treatment.TotalSeconds,
+                    Apply: delay.Apply.TotalSeconds
+                ),
             DelayP95: status.P95?.TotalSeconds,
             Rates: new RatesDocument(Arriving: status.Arriving, Applied: status.Applied),
             Forecast: new ForecastDocument(
@@ -41,40 +47,70 @@ public static class StatusView
                     Clears: Range(status.Clears.Soonest, status.Clears.Latest),
                     SpoolFull: Range(status.Exhaustion.SpoolFull.Soonest, status.Exhaustion.SpoolFull.Latest),
                     LogExhausted: Range(status.Exhaustion.LogLost.Soonest, status.Exhaustion.LogLost.Latest),
-                    LoadEnds: Range(status.LoadRange?.Soonest, status.LoadRange?.Latest)),
-                Past: new PastForecastsDocument(Clears: status.PastForecasts.Clearing, SpoolFull: status.PastForecasts.SpoolFull, LogExhausted: status.PastForecasts.LogLost, LoadEnds: status.PastForecasts.Load)),
+                    LoadEnds: Range(status.LoadRange?.Soonest, status.LoadRange?.Latest)
+                ),
+                Past: new PastForecastsDocument(
+                    Clears: status.PastForecasts.Clearing,
+                    SpoolFull: status.PastForecasts.SpoolFull,
+                    LogExhausted: status.PastForecasts.LogLost,
+                    LoadEnds: status.PastForecasts.Load
+                )
+            ),
             Positions: new PositionsDocument(
                 Head: Position(status.Capture?.Head),
                 Captured: Position(status.Capture?.Captured),
                 Spooled: Position(status.Capture?.Spooled),
                 Applied: Position(status.AppliedPosition),
-                ProvedEqual: Position(status.Proved?.Position)),
+                ProvedEqual: Position(status.Proved?.Position)
+            ),
             Cause: status.Cause,
             Resting: status.Resting,
             NextRun: status.NextRun is { } next ? Rfc3339(next) : null,
-            Tables: [.. status.Tables.Select(table => new TableStatusDocument(
-                Source: table.Source.ToString(),
-                Target: table.Target.ToString(),
-                State: table.State.Word(),
-                Cause: table.Cause,
-                Load: table.RowsToLoad is not { } all ? null : new LoadDocument(Done: table.RowsLoaded, Of: all),
-                Changes: new ChangesDocument(
-                    Insert: table.Tally.Inserts,
-                    Update: table.Tally.Updates,
-                    Delete: table.Tally.Deletes,
-                    Truncate: table.Tally.Truncates,
-                    Schema: table.Tally.SchemaChanges),
-                Unexpected: new UnexpectedDocument(AlreadyThere: table.Tally.Unexpected.AlreadyThere, Missing: table.Tally.Unexpected.Missing),
-                LagSeconds: table.Behind?.TotalSeconds,
-                Quarantined: table.Quarantined,
-                ProvedEqual: table.Verdict?.Proved is not { } proof ? null : new ProvedEqualDocument(Position: format(proof.Position), At: Rfc3339(proof.At)),
-                Differences: table.Verdict?.Differences ?? 0))],
-            Fault: status.Fault is not { } fault ? null : new FaultDocument(What: fault.What, Remedy: fault.Remedy, Since: Rfc3339(fault.Since), Table: fault.Table, Key: fault.Key),
-            Waiting: status.Waiting is not { } waiting ? null : new WaitingDocument(What: waiting.What, Remedy: waiting.Remedy, Since: Rfc3339(waiting.Since)));
+            Tables:
+            [
+                .. status.Tables.Select(table => new TableStatusDocument(
+                    Source: table.Source.ToString(),
+                    Target: table.Target.ToString(),
+                    State: table.State.Word(),
+                    Cause: table.Cause,
+                    Load: table.RowsToLoad is not { } all ? null : new LoadDocument(Done: table.RowsLoaded, Of: all),
+                    Changes: new ChangesDocument(
+                        Insert: table.Tally.Inserts,
+                        Update: table.Tally.Updates,
+                        Delete: table.Tally.Deletes,
+                        Truncate: table.Tally.Truncates,
+                        Schema: table.Tally.SchemaChanges
+                    ),
+                    Unexpected: new UnexpectedDocument(
+                        AlreadyThere: table.Tally.Unexpected.AlreadyThere,
+                        Missing: table.Tally.Unexpected.Missing
+                    ),
+                    LagSeconds: table.Behind?.TotalSeconds,
+                    Quarantined: table.Quarantined,
+                    ProvedEqual: table.Verdict?.Proved is not { } proof
+                        ? null
+                        : new ProvedEqualDocument(Position: format(proof.Position), At: Rfc3339(proof.At)),
+                    Differences: table.Verdict?.Differences ?? 0
+                )),
+            ],
+            Fault: status.Fault is not { } fault
+                ? null
+                : new FaultDocument(
+                    What: fault.What,
+                    Remedy: fault.Remedy,
+                    Since: Rfc3339(fault.Since),
+                    Table: fault.Table,
+                    Key: fault.Key
+                ),
+            Waiting: status.Waiting is not { } waiting
+                ? null
+                : new WaitingDocument(What: waiting.What, Remedy: waiting.Remedy, Since: Rfc3339(waiting.Since))
+        );
     }
 
     /// <summary>Seconds at the better and at the worse quartiles; null where it does not happen at these.</summary>
-    private static RangeDocument Range(TimeSpan? soonest, TimeSpan? latest) => new RangeDocument(SoonestSeconds: soonest?.TotalSeconds, LatestSeconds: latest?.TotalSeconds);
+    private static RangeDocument Range(TimeSpan? soonest, TimeSpan? latest) =>
+        new RangeDocument(SoonestSeconds: soonest?.TotalSeconds, LatestSeconds: latest?.TotalSeconds);
 
     public static string Rfc3339(DateTimeOffset at) => at.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss.ffffff'Z'");
 }

@@ -13,7 +13,9 @@ public sealed class Catalogues(ConnectionDirectory connections, TimeProvider clo
     private readonly ConcurrentDictionary<string, (IReadOnlyList<TableDescription> Tables, DateTimeOffset At)> read = new();
     private readonly ConcurrentDictionary<string, SemaphoreSlim> turns = new();
 
-    /// <summary>The tables of a connection that is known; throws <see cref="Vestige.Engine.Faults.PortException"/> when they cannot be read.</summary>
+    /// <summary>
+    /// The tables of a connection that is known; throws <see cref="Vestige.Engine.Faults.PortException"/> when they cannot be read.
+    /// </summary>
     public async Task<IReadOnlyList<TableDescription>> OfAsync(string connection, bool anew, CancellationToken cancellation)
     {
         if (!anew && Known(connection) is { } known)

@@ -34,12 +34,22 @@ public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEn
     }
 
     /// <summary>Pauses the crossings that run on it, keeps the change, and lets them go on. Returns their names.</summary>
-    public async Task<IReadOnlyList<string>> ApplyAsync(ConnectionDefinition changed, string? secret, string by, CancellationToken cancellation)
+    public async Task<IReadOnlyList<string>> ApplyAsync(
+        ConnectionDefinition changed,
+        string? secret,
+        string by,
+        CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(changed);
         var running = ConnectionApi.RunningUsersOf(changed.Name, engine);
         var then = running.Count == 0 ? "" : $" {Figures.Of(running.Count, "crossing")} on it: paused, and resumed with them.";
-        await engine.Events.OfConnectionAsync(changed.Name, EventKind.Note, $"Its settings are changed; lines of the old ones are closed.{then}", by);
+        await engine.Events.OfConnectionAsync(
+            changed.Name,
+            EventKind.Note,
+            $"Its settings are changed; lines of the old ones are closed.{then}",
+            by
+        );
         foreach (var crossing in running)
         {
             await engine.PauseAsync(crossing, by, cancellation);
@@ -66,18 +76,30 @@ public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEn
         try
         {
             var present = connections.Source(name).Probe;
-            var same = await present.GetIdentityAsync(cancellation) == await candidate.GetIdentityAsync(cancellation) && await present.IsSameAsync(candidate, cancellation);
+            var same =
+                await present.GetIdentityAsync(cancellation) == await candidate.GetIdentityAsync(cancellation)
+                && await present.IsSameAsync(candidate, cancellation);
             return new ReadinessLine(
                 "same database",
                 same,
                 same ? "it is the one of the settings that are kept" : "it is another one than that of the settings that are kept",
                 Needed,
-                same ? null : "Its log is another, and a target without our rows stops the crossing: make another connection for another database.",
-                TimeSpan.Zero);
+                same
+                    ? null
+                    : "Its log is another, and a target without our rows stops the crossing: make another connection for another database.",
+                TimeSpan.Zero
+            );
         }
         catch (PortException exception)
         {
-            return new ReadinessLine("same database", true, $"not known, since the settings that are kept do not work: {exception.Message}", Needed, null, TimeSpan.Zero);
+            return new ReadinessLine(
+                "same database",
+                true,
+                $"not known, since the settings that are kept do not work: {exception.Message}",
+                Needed,
+                null,
+                TimeSpan.Zero
+            );
         }
     }
 }

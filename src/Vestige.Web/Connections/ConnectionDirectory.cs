@@ -14,7 +14,13 @@ using Vestige.Web.Hosting;
 namespace Vestige.Web.Connections;
 
 /// <summary>The connections of the data folder, and the systems behind them. Safe for several threads.</summary>
-public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings settings, IEnumerable<IConnectorKind> kinds, IDataProtectionProvider protection, TimeProvider clock) : IConnections, IAsyncDisposable
+public sealed class ConnectionDirectory(
+    StoreFactory factory,
+    VestigeSettings settings,
+    IEnumerable<IConnectorKind> kinds,
+    IDataProtectionProvider protection,
+    TimeProvider clock
+) : IConnections, IAsyncDisposable
 {
     private readonly ConcurrentDictionary<string, ConnectionDefinition> known = new();
     private readonly ConcurrentDictionary<string, byte[]> secrets = new();
@@ -40,7 +46,8 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
                 record.Name,
                 record.Kind,
                 JsonSerializer.Deserialize<Dictionary<string, string>>(record.Settings)!,
-                record.Secret is not null);
+                record.Secret is not null
+            );
             if (record.Secret is not null)
             {
                 secrets[record.Name] = record.Secret;
@@ -62,22 +69,40 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
 
         if (KindOf(connection.Kind) is not { } kind)
         {
-            problems.Add(new DefinitionProblem("kind", $"'{connection.Kind}' has no connector in this build", $"Use {string.Join(" or ", Kinds.Select(one => one.Kind))}."));
+            problems.Add(
+                new DefinitionProblem(
+                    "kind",
+                    $"'{connection.Kind}' has no connector in this build",
+                    $"Use {string.Join(" or ", Kinds.Select(one => one.Kind))}."
+                )
+            );
             return problems;
         }
 
         var byFields = SettingRules.Check(kind.Fields, connection.Settings, secret is null ? null : PartsOf(secret));
         problems.AddRange(byFields.Count > 0 ? byFields : kind.Check(connection.Settings));
-        if (secret is null && Find(connection.Name) is { HasSecret: true } kept
-            && (kept.Kind != connection.Kind || SettingRules.SecretGoesElsewhere(kind.Fields, kept.Settings, connection.Settings)))
+        if (
+            secret is null
+            && Find(connection.Name) is { HasSecret: true } kept
+            && (kept.Kind != connection.Kind || SettingRules.SecretGoesElsewhere(kind.Fields, kept.Settings, connection.Settings))
+        )
         {
-            problems.Add(new DefinitionProblem("secret", "the secret that is kept was given for another server, role or encryption", "Give the secret again."));
+            problems.Add(
+                new DefinitionProblem(
+                    "secret",
+                    "the secret that is kept was given for another server, role or encryption",
+                    "Give the secret again."
+                )
+            );
         }
 
         return problems;
     }
 
-    /// <summary>A connector for settings that are not kept, which have been checked; the caller disposes it. A null secret means the one that is kept.</summary>
+    /// <summary>
+    /// A connector for settings that are not kept, which have been checked; the caller disposes it. A null secret means the one that is
+    /// kept.
+    /// </summary>
     public IConnector Candidate(ConnectionDefinition connection, string? secret)
     {
         ArgumentNullException.ThrowIfNull(connection);
@@ -120,7 +145,13 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
                 var record = await store.Connections.FindAsync([connection.Name], cancellation);
                 if (record is null)
                 {
-                    record = new ConnectionRecord { Name = connection.Name, Kind = "", Settings = "", CreatedAt = clock.GetUtcNow() };
+                    record = new ConnectionRecord
+                    {
+                        Name = connection.Name,
+                        Kind = "",
+                        Settings = "",
+                        CreatedAt = clock.GetUtcNow(),
+                    };
                     store.Connections.Add(record);
                 }
 
@@ -128,7 +159,8 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
                 record.Settings = JsonSerializer.Serialize(connection.Settings);
                 record.Secret = kept = secret is null ? record.Secret : protector.Protect(System.Text.Encoding.UTF8.GetBytes(secret));
             },
-            cancellation);
+            cancellation
+        );
         known[connection.Name] = connection with { HasSecret = kept is not null };
         if (kept is not null)
         {
@@ -142,10 +174,17 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
         ArgumentNullException.ThrowIfNull(usedBy);
         if (usedBy.Count > 0)
         {
-            throw new RequestRefusedException($"{name} is used by {string.Join(", ", usedBy)}.") { Remedy = "Remove those crossings first." };
+            throw new RequestRefusedException($"{name} is used by {string.Join(", ", usedBy)}.")
+            {
+                Remedy = "Remove those crossings first.",
+            };
         }
 
-        await factory.ChangeAsync($"Connection {name}", store => store.Connections.Where(record => record.Name == name).ExecuteDeleteAsync(cancellation), cancellation);
+        await factory.ChangeAsync(
+            $"Connection {name}",
+            store => store.Connections.Where(record => record.Name == name).ExecuteDeleteAsync(cancellation),
+            cancellation
+        );
         known.TryRemove(name, out _);
         secrets.TryRemove(name, out _);
         await CloseAsync(name);
@@ -173,21 +212,33 @@ public sealed class ConnectionDirectory(StoreFactory factory, VestigeSettings se
         }
     }
 
-    private IConnector Open(string connection) => known.ContainsKey(connection)
-        ? open.GetOrAdd(connection, name => new Lazy<IConnector>(() => Make(known[name], Secret(name)))).Value
-        : throw new RequestRefusedException($"There is no connection {connection}.") { Remedy = "Look at the list of connections." };
+    private IConnector Open(string connection) =>
+        known.ContainsKey(connection)
+            ? open.GetOrAdd(connection, name => new Lazy<IConnector>(() => Make(known[name], Secret(name)))).Value
+            : throw new RequestRefusedException($"There is no connection {connection}.") { Remedy = "Look at the list of connections." };
 
-    private IConnector Make(ConnectionDefinition connection, string? secret) => KindOf(connection.Kind) is { } kind
-        ? kind.Open(new ConnectorContext(connection.Name, connection.Settings, secret is null ? new Dictionary<string, string>() : PartsOf(secret)))
-        : throw new RequestRefusedException($"{connection.Name} is of the kind '{connection.Kind}', which has no connector in this build.")
-        {
-            Remedy = "Use the build of Vestige that it was made with.",
-        };
+    private IConnector Make(ConnectionDefinition connection, string? secret) =>
+        KindOf(connection.Kind) is { } kind
+            ? kind.Open(
+                new ConnectorContext(
+                    connection.Name,
+                    connection.Settings,
+                    secret is null ? new Dictionary<string, string>() : PartsOf(secret)
+                )
+            )
+            : throw new RequestRefusedException(
+                $"{connection.Name} is of the kind '{connection.Kind}', which has no connector in this build."
+            )
+            {
+                Remedy = "Use the build of Vestige that it was made with.",
+            };
 
     private static Dictionary<string, string> PartsOf(string secret) => JsonSerializer.Deserialize<Dictionary<string, string>>(secret)!;
 
     private string? Secret(string connection) =>
-        secrets.TryGetValue(connection, out var sealedSecret) ? System.Text.Encoding.UTF8.GetString(protector.Unprotect(sealedSecret)) : null;
+        secrets.TryGetValue(connection, out var sealedSecret)
+            ? System.Text.Encoding.UTF8.GetString(protector.Unprotect(sealedSecret))
+            : null;
 
     private async Task CloseAsync(string connection)
     {

@@ -8,7 +8,8 @@ namespace Vestige.Web.Connections;
 public sealed class RowCounts(ConnectionDirectory connections, TimeProvider clock)
 {
     private static readonly TimeSpan Fresh = TimeSpan.FromSeconds(4);
-    private readonly ConcurrentDictionary<(string Connection, TableName Table, SharedRows? Only), (long? Count, DateTimeOffset At)> counts = new();
+    private readonly ConcurrentDictionary<(string Connection, TableName Table, SharedRows? Only), (long? Count, DateTimeOffset At)> counts =
+        new();
 
     /// <summary>The count; null when the table cannot be read just now.</summary>
     public async Task<long?> OfAsync(string connection, TableName table, SharedRows? only, CancellationToken cancellation)

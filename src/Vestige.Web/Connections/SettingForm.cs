@@ -36,7 +36,8 @@ public sealed record SettingForm(IReadOnlyList<SettingField> Fields, IReadOnlyDi
     }
 
     /// <summary>The settings as a form sends them; what was left empty is left out.</summary>
-    public static Dictionary<string, string> SettingsIn(IFormCollection form, IReadOnlyList<SettingField> fields) => Given(form, fields, isSecret: false);
+    public static Dictionary<string, string> SettingsIn(IFormCollection form, IReadOnlyList<SettingField> fields) =>
+        Given(form, fields, isSecret: false);
 
     /// <summary>A new secret as a form sends it, as one text to encrypt; null when none of its parts was given.</summary>
     public static string? SecretIn(IFormCollection form, IReadOnlyList<SettingField> fields) =>
@@ -46,10 +47,12 @@ public sealed record SettingForm(IReadOnlyList<SettingField> Fields, IReadOnlyDi
     public static Dictionary<string, string> ValuesIn(IFormCollection form)
     {
         ArgumentNullException.ThrowIfNull(form);
-        return form.Where(field => field.Key.StartsWith(NamePrefix, StringComparison.Ordinal)).ToDictionary(field => field.Key[NamePrefix.Length..], field => field.Value.ToString().Trim());
+        return form.Where(field => field.Key.StartsWith(NamePrefix, StringComparison.Ordinal))
+            .ToDictionary(field => field.Key[NamePrefix.Length..], field => field.Value.ToString().Trim());
     }
 
-    private static Dictionary<string, string> Given(IFormCollection form, IReadOnlyList<SettingField> fields, bool isSecret) => fields
-        .Where(field => field.IsSecret == isSecret && !string.IsNullOrWhiteSpace(form[NameOf(field)]))
-        .ToDictionary(field => field.Name, field => isSecret ? form[NameOf(field)].ToString() : form[NameOf(field)].ToString().Trim());
+    private static Dictionary<string, string> Given(IFormCollection form, IReadOnlyList<SettingField> fields, bool isSecret) =>
+        fields
+            .Where(field => field.IsSecret == isSecret && !string.IsNullOrWhiteSpace(form[NameOf(field)]))
+            .ToDictionary(field => field.Name, field => isSecret ? form[NameOf(field)].ToString() : form[NameOf(field)].ToString().Trim());
 }

@@ -12,7 +12,12 @@ public sealed class RunHistory(RunStore runs, CrossingEngine engine)
     /// <param name="before">Only those that began before; null for the latest.</param>
     /// <param name="most">At most so many.</param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task<IReadOnlyList<CrossingRun>> ReadAsync(string crossing, DateTimeOffset? before, int most, CancellationToken cancellation)
+    public async Task<IReadOnlyList<CrossingRun>> ReadAsync(
+        string crossing,
+        DateTimeOffset? before,
+        int most,
+        CancellationToken cancellation
+    )
     {
         var now = engine.RunNow(crossing);
         var found = await runs.ReadAsync(crossing, before, most, cancellation);

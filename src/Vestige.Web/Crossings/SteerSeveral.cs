@@ -11,20 +11,29 @@ public sealed class SteerSeveral(CrossingEngine engine)
     public static IReadOnlyList<string> Actions { get; } = ["pause", "resume", "stop"];
 
     /// <summary>What was asked, in words.</summary>
-    public static string Word(string action) => action switch
-    {
-        "pause" => "Paused",
-        "resume" => "Resumed",
-        _ => "Asked to stop when all that is captured is applied",
-    };
+    public static string Word(string action) =>
+        action switch
+        {
+            "pause" => "Paused",
+            "resume" => "Resumed",
+            _ => "Asked to stop when all that is captured is applied",
+        };
 
     /// <summary>Does it to each, a few at a time, and returns what came of it, in the order asked.</summary>
-    public async Task<IReadOnlyList<SteerOutcome>> DoAsync(IReadOnlyCollection<string> names, string action, string by, CancellationToken cancellation)
+    public async Task<IReadOnlyList<SteerOutcome>> DoAsync(
+        IReadOnlyCollection<string> names,
+        string action,
+        string by,
+        CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(names);
         var outcomes = new SteerOutcome[names.Count];
-        await Parallel.ForEachAsync(names.Select((name, i) => (name, i)), new ParallelOptions { MaxDegreeOfParallelism = 8, CancellationToken = cancellation }, async (one, stop) =>
-            outcomes[one.i] = await DoAsync(one.name, action, by, stop));
+        await Parallel.ForEachAsync(
+            names.Select((name, i) => (name, i)),
+            new ParallelOptions { MaxDegreeOfParallelism = 8, CancellationToken = cancellation },
+            async (one, stop) => outcomes[one.i] = await DoAsync(one.name, action, by, stop)
+        );
         return outcomes;
     }
 
@@ -32,13 +41,18 @@ public sealed class SteerSeveral(CrossingEngine engine)
     {
         try
         {
-            await (action switch
-            {
-                "pause" => engine.PauseAsync(name, by, cancellation),
-                "resume" => engine.RunAsync(name, by, cancellation),
-                "stop" => engine.StopAsync(name, StopMode.Drain, by, cancellation),
-                _ => throw new RequestRefusedException($"'{action}' cannot be asked of several.") { Remedy = "Use pause, resume or stop." },
-            });
+            await (
+                action switch
+                {
+                    "pause" => engine.PauseAsync(name, by, cancellation),
+                    "resume" => engine.RunAsync(name, by, cancellation),
+                    "stop" => engine.StopAsync(name, StopMode.Drain, by, cancellation),
+                    _ => throw new RequestRefusedException($"'{action}' cannot be asked of several.")
+                    {
+                        Remedy = "Use pause, resume or stop.",
+                    },
+                }
+            );
             return new SteerOutcome(name, null);
         }
         catch (Exception exception) when (exception is RequestRefusedException or NotReadyException or PortException)

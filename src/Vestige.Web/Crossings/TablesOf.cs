@@ -7,7 +7,10 @@ namespace Vestige.Web.Crossings;
 /// <summary>Finds the tables of a crossing by the names under which they are shown.</summary>
 public static class TablesOf
 {
-    /// <summary>The table of that name, or what the text says where the crossing has none. Throws <see cref="RequestRefusedException"/> for what is no name of a table.</summary>
+    /// <summary>
+    /// The table of that name, or what the text says where the crossing has none. Throws <see cref="RequestRefusedException"/> for what is
+    /// no name of a table.
+    /// </summary>
     public static TableName Named(CrossingStatus? status, string text)
     {
         ArgumentNullException.ThrowIfNull(text);

@@ -30,13 +30,26 @@ public sealed class DefinitionBody(ReadDefinition read)
 
         if (!context.Request.HasJsonContentType())
         {
-            throw new BadHttpRequestException($"The definition is read as application/json or {Yaml}.", StatusCodes.Status415UnsupportedMediaType);
+            throw new BadHttpRequestException(
+                $"The definition is read as application/json or {Yaml}.",
+                StatusCodes.Status415UnsupportedMediaType
+            );
         }
 
         try
         {
-            var definition = await JsonSerializer.DeserializeAsync<CrossingDefinition>(await WholeAsync(context), DefinitionJson.Options, context.RequestAborted);
-            return new DefinitionBody(new ReadDefinition(definition ?? throw new JsonException("There is no document."), [], new Dictionary<string, DefinitionPlace>()));
+            var definition = await JsonSerializer.DeserializeAsync<CrossingDefinition>(
+                await WholeAsync(context),
+                DefinitionJson.Options,
+                context.RequestAborted
+            );
+            return new DefinitionBody(
+                new ReadDefinition(
+                    definition ?? throw new JsonException("There is no document."),
+                    [],
+                    new Dictionary<string, DefinitionPlace>()
+                )
+            );
         }
         catch (JsonException exception)
         {
@@ -54,7 +67,10 @@ public sealed class DefinitionBody(ReadDefinition read)
         {
             if (body.Length + read > RequestLimits.LongestDefinition)
             {
-                throw new BadHttpRequestException($"A definition has at most {RequestLimits.LongestDefinition} bytes.", StatusCodes.Status413PayloadTooLarge);
+                throw new BadHttpRequestException(
+                    $"A definition has at most {RequestLimits.LongestDefinition} bytes.",
+                    StatusCodes.Status413PayloadTooLarge
+                );
             }
 
             body.Write(buffer, 0, read);

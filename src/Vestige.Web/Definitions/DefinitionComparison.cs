@@ -8,12 +8,17 @@ namespace Vestige.Web.Definitions;
 public static class DefinitionComparison
 {
     public static IReadOnlyList<ComparedLine> Of(CrossingDefinition before, CrossingDefinition after) =>
-        [.. InlineDiffBuilder.Diff(DefinitionYaml.Write(before), DefinitionYaml.Write(after)).Lines.Select(line => new ComparedLine(MarkOf(line.Type), line.Text))];
+        [
+            .. InlineDiffBuilder
+                .Diff(DefinitionYaml.Write(before), DefinitionYaml.Write(after))
+                .Lines.Select(line => new ComparedLine(MarkOf(line.Type), line.Text)),
+        ];
 
-    private static char MarkOf(ChangeType type) => type switch
-    {
-        ChangeType.Inserted => '+',
-        ChangeType.Deleted => '−',
-        _ => ' ',
-    };
+    private static char MarkOf(ChangeType type) =>
+        type switch
+        {
+            ChangeType.Inserted => '+',
+            ChangeType.Deleted => '−',
+            _ => ' ',
+        };
 }

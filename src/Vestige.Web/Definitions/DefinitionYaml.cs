@@ -32,7 +32,12 @@ public static class DefinitionYaml
         ArgumentNullException.ThrowIfNull(text);
         if (text.Length > MostCharacters)
         {
-            return Refused("document", $"it has {text.Length} characters", $"At most {MostCharacters} are read.", new DefinitionPlace(1, 1));
+            return Refused(
+                "document",
+                $"it has {text.Length} characters",
+                $"At most {MostCharacters} are read.",
+                new DefinitionPlace(1, 1)
+            );
         }
 
         var places = new Dictionary<string, DefinitionPlace>();
@@ -44,7 +49,12 @@ public static class DefinitionYaml
             stream.Load(new StringReader(text));
             if (stream.Documents.Count != 1 || stream.Documents[0].RootNode is not YamlMappingNode root)
             {
-                return Refused("document", stream.Documents.Count == 0 ? "it is empty" : "it is not one mapping", "Write name, purpose, source, target and tables, each on a line of its own.", new DefinitionPlace(1, 1));
+                return Refused(
+                    "document",
+                    stream.Documents.Count == 0 ? "it is empty" : "it is not one mapping",
+                    "Write name, purpose, source, target and tables, each on a line of its own.",
+                    new DefinitionPlace(1, 1)
+                );
             }
 
             var document = JsonOf(root, "", places, values);
@@ -52,18 +62,34 @@ public static class DefinitionYaml
         }
         catch (YamlException exception)
         {
-            return Refused("document", exception.InnerException?.Message ?? exception.Message, "Correct the YAML there.", PlaceOf(exception.Start));
+            return Refused(
+                "document",
+                exception.InnerException?.Message ?? exception.Message,
+                "Correct the YAML there.",
+                PlaceOf(exception.Start)
+            );
         }
-        catch (Exception exception) when (exception is InvalidOperationException or ArgumentException or FormatException or OverflowException)
+        catch (Exception exception)
+            when (exception is InvalidOperationException or ArgumentException or FormatException or OverflowException)
         {
             // The scanner does not expect some texts, and says so by other exceptions than its own.
-            return Refused("document", "it is not YAML that can be read", "Write it as name: value, one field a line.", new DefinitionPlace(1, 1));
+            return Refused(
+                "document",
+                "it is not YAML that can be read",
+                "Write it as name: value, one field a line.",
+                new DefinitionPlace(1, 1)
+            );
         }
         catch (JsonException exception)
         {
             var path = PathOf(exception.Path);
             var (found, remedy) = Told(exception, path);
-            return Refused(path.Length == 0 ? "document" : path, found, remedy, new ReadDefinition(null, [], places).PlaceOf(path) ?? new DefinitionPlace(1, 1));
+            return Refused(
+                path.Length == 0 ? "document" : path,
+                found,
+                remedy,
+                new ReadDefinition(null, [], places).PlaceOf(path) ?? new DefinitionPlace(1, 1)
+            );
         }
     }
 
@@ -72,7 +98,12 @@ public static class DefinitionYaml
 
     private static DefinitionPlace PlaceOf(Mark mark) => new((int)mark.Line, (int)mark.Column);
 
-    private static JsonNode? JsonOf(YamlNode node, string path, Dictionary<string, DefinitionPlace> places, Dictionary<string, DefinitionPlace> values)
+    private static JsonNode? JsonOf(
+        YamlNode node,
+        string path,
+        Dictionary<string, DefinitionPlace> places,
+        Dictionary<string, DefinitionPlace> values
+    )
     {
         if (!node.Anchor.IsEmpty)
         {
@@ -97,9 +128,15 @@ public static class DefinitionYaml
                 return new JsonArray([.. sequence.Children.Select((child, i) => JsonOf(child, $"{path}[{i}]", places, values))]);
             default:
                 var scalar = (YamlScalarNode)node;
-                if (scalar.Start.Line == scalar.End.Line && scalar.Style is ScalarStyle.Plain or ScalarStyle.SingleQuoted or ScalarStyle.DoubleQuoted)
+                if (
+                    scalar.Start.Line == scalar.End.Line
+                    && scalar.Style is ScalarStyle.Plain or ScalarStyle.SingleQuoted or ScalarStyle.DoubleQuoted
+                )
                 {
-                    values[path] = new DefinitionPlace((int)scalar.Start.Line, (int)scalar.Start.Column + (scalar.Style == ScalarStyle.Plain ? 0 : 1));
+                    values[path] = new DefinitionPlace(
+                        (int)scalar.Start.Line,
+                        (int)scalar.Start.Column + (scalar.Style == ScalarStyle.Plain ? 0 : 1)
+                    );
                 }
 
                 return Scalar(scalar);
@@ -107,34 +144,47 @@ public static class DefinitionYaml
     }
 
     /// <summary>Plain scalars by the core schema (YAML 1.2.2, 10.3): what is quoted is always text.</summary>
-    private static JsonValue? Scalar(YamlScalarNode node) => node.Style != ScalarStyle.Plain ? JsonValue.Create(node.Value) : node.Value switch
-    {
-        null or "" or "~" or "null" or "Null" or "NULL" => null,
-        "true" or "True" or "TRUE" => JsonValue.Create(true),
-        "false" or "False" or "FALSE" => JsonValue.Create(false),
-        { } number when decimal.TryParse(number, NumberStyles.Float, CultureInfo.InvariantCulture, out var value) => JsonValue.Create(value),
-        { } text => JsonValue.Create(text),
-    };
+    private static JsonValue? Scalar(YamlScalarNode node) =>
+        node.Style != ScalarStyle.Plain
+            ? JsonValue.Create(node.Value)
+            : node.Value switch
+            {
+                null or "" or "~" or "null" or "Null" or "NULL" => null,
+                "true" or "True" or "TRUE" => JsonValue.Create(true),
+                "false" or "False" or "FALSE" => JsonValue.Create(false),
+                { } number when decimal.TryParse(number, NumberStyles.Float, CultureInfo.InvariantCulture, out var value) =>
+                    JsonValue.Create(value),
+                { } text => JsonValue.Create(text),
+            };
 
-    private static YamlNode NodeOf(JsonNode? node) => node switch
-    {
-        JsonObject fields => new YamlMappingNode(fields.Select(field => KeyValuePair.Create<YamlNode, YamlNode>(new YamlScalarNode(field.Key), NodeOf(field.Value)))),
-        JsonArray items => new YamlSequenceNode(items.Select(NodeOf)),
-        JsonValue value when value.GetValueKind() == JsonValueKind.String => TextNode(value.GetValue<string>()),
-        null => new YamlScalarNode("null"),
-        _ => new YamlScalarNode(node.ToJsonString()),
-    };
+    private static YamlNode NodeOf(JsonNode? node) =>
+        node switch
+        {
+            JsonObject fields => new YamlMappingNode(
+                fields.Select(field => KeyValuePair.Create<YamlNode, YamlNode>(new YamlScalarNode(field.Key), NodeOf(field.Value)))
+            ),
+            JsonArray items => new YamlSequenceNode(items.Select(NodeOf)),
+            JsonValue value when value.GetValueKind() == JsonValueKind.String => TextNode(value.GetValue<string>()),
+            null => new YamlScalarNode("null"),
+            _ => new YamlScalarNode(node.ToJsonString()),
+        };
 
     /// <summary>In quotes where it would be read as something else; as a block where it has several lines.</summary>
     private static YamlScalarNode TextNode(string text)
     {
-        if (text.Contains('\n', StringComparison.Ordinal) && text.Trim() == text && text.All(c => c == '\n' || !char.IsControl(c)) && !text.Contains(" \n", StringComparison.Ordinal))
+        if (
+            text.Contains('\n', StringComparison.Ordinal)
+            && text.Trim() == text
+            && text.All(c => c == '\n' || !char.IsControl(c))
+            && !text.Contains(" \n", StringComparison.Ordinal)
+        )
         {
             return new YamlScalarNode(text) { Style = ScalarStyle.Literal };
         }
 
         var plain = new YamlScalarNode(text) { Style = ScalarStyle.Plain };
-        var isText = Scalar(plain) is { } read && read.GetValueKind() == JsonValueKind.String && !text.Any(char.IsControl) && text.Trim() == text;
+        var isText =
+            Scalar(plain) is { } read && read.GetValueKind() == JsonValueKind.String && !text.Any(char.IsControl) && text.Trim() == text;
         return new YamlScalarNode(text) { Style = isText ? ScalarStyle.Any : ScalarStyle.DoubleQuoted };
     }
 
@@ -146,14 +196,26 @@ public static class DefinitionYaml
         var known = string.Join(", ", KnownAt(path[..Math.Max(0, path.LastIndexOf('.'))]));
         return exception.Message switch
         {
-            var message when message.Contains(".NET member", StringComparison.Ordinal) => ("it is not a field of this document", $"Known here are {known}."),
-            var message when message.Contains("missing required", StringComparison.Ordinal) => ($"a field is missing: {message[(message.LastIndexOf(':') + 1)..].Trim().TrimEnd('.').Replace("'", "", StringComparison.Ordinal)}", $"Known here are {string.Join(", ", KnownAt(path))}."),
+            var message when message.Contains(".NET member", StringComparison.Ordinal) => (
+                "it is not a field of this document",
+                $"Known here are {known}."
+            ),
+            var message when message.Contains("missing required", StringComparison.Ordinal) => (
+                "a field is missing: "
+                    + $"{message[(message.LastIndexOf(':') + 1)..].Trim().TrimEnd('.').Replace("'", "", StringComparison.Ordinal)}",
+                $"Known here are {string.Join(", ", KnownAt(path))}."
+            ),
             _ => ("the field does not take this value", $"Write {WantedAt(path)}."),
         };
     }
 
     private static IEnumerable<string> KnownAt(string path) =>
-        TypeAt(path) is { } type ? DefinitionJson.Options.GetTypeInfo(type).Properties.Where(property => property.Set is not null || property.AssociatedParameter is not null).Select(property => property.Name) : [];
+        TypeAt(path) is { } type
+            ? DefinitionJson
+                .Options.GetTypeInfo(type)
+                .Properties.Where(property => property.Set is not null || property.AssociatedParameter is not null)
+                .Select(property => property.Name)
+            : [];
 
     private static string WantedAt(string path)
     {
@@ -177,7 +239,9 @@ public static class DefinitionYaml
         foreach (var step in path.Split('.', '[').Where(step => step.Length > 0))
         {
             var info = DefinitionJson.Options.GetTypeInfo(type);
-            var next = step.EndsWith(']') ? info.ElementType : info.Properties.FirstOrDefault(property => property.Name == step)?.PropertyType;
+            var next = step.EndsWith(']')
+                ? info.ElementType
+                : info.Properties.FirstOrDefault(property => property.Name == step)?.PropertyType;
             if (next is null)
             {
                 return null;

@@ -25,9 +25,19 @@ public abstract class PartText
     /// <summary>What was read, within a document that has nothing else to say.</summary>
     private protected ReadDefinition Whole { get; }
 
-    private protected PlacedProblem Moved(PlacedProblem placed) => placed.Place is { } place && place.Line > HeadLines
-        ? placed with { Place = new DefinitionPlace(Math.Min(place.Line - HeadLines, Math.Max(1, Text.Split('\n').Length)), Math.Max(1, place.Column - Indent)) }
-        : placed with { Place = null };
+    private protected PlacedProblem Moved(PlacedProblem placed) =>
+        placed.Place is { } place && place.Line > HeadLines
+            ? placed with
+            {
+                Place = new DefinitionPlace(
+                    Math.Min(place.Line - HeadLines, Math.Max(1, Text.Split('\n').Length)),
+                    Math.Max(1, place.Column - Indent)
+                ),
+            }
+            : placed with
+            {
+                Place = null,
+            };
 
     /// <summary>The text of a list under a field; the definition has nothing else that stands behind it.</summary>
     private protected static string Write(string field, Func<CrossingDefinition, CrossingDefinition> with)

@@ -7,7 +7,11 @@ namespace Vestige.Web.Definitions;
 /// <param name="Definition">Null when the text could not be read.</param>
 /// <param name="Problems">Why not; empty when it could.</param>
 /// <param name="Places">Where each field stands, by its path, as <c>tables.rules[0].take</c>.</param>
-public sealed record ReadDefinition(CrossingDefinition? Definition, IReadOnlyList<PlacedProblem> Problems, IReadOnlyDictionary<string, DefinitionPlace> Places)
+public sealed record ReadDefinition(
+    CrossingDefinition? Definition,
+    IReadOnlyList<PlacedProblem> Problems,
+    IReadOnlyDictionary<string, DefinitionPlace> Places
+)
 {
     /// <summary>A problem found later, with the place of its field or of what that field belongs to.</summary>
     public PlacedProblem Placed(DefinitionProblem problem)
@@ -22,9 +26,10 @@ public sealed record ReadDefinition(CrossingDefinition? Definition, IReadOnlyLis
     public PlacedProblem Placed(TreatmentProblem problem)
     {
         ArgumentNullException.ThrowIfNull(problem);
-        var place = Values.TryGetValue(problem.Field, out var value) && problem.Place is { } character
-            ? new DefinitionPlace(value.Line, value.Column + character)
-            : PlaceOf(problem.Field);
+        var place =
+            Values.TryGetValue(problem.Field, out var value) && problem.Place is { } character
+                ? new DefinitionPlace(value.Line, value.Column + character)
+                : PlaceOf(problem.Field);
         return new PlacedProblem(new DefinitionProblem(problem.Field, problem.Found, problem.Remedy), place);
     }
 

@@ -19,7 +19,8 @@ public static class RulesText
         return rule.Take ?? Not + rule.Leave;
     }
 
-    private static TableRule RuleOf(string line) => line.StartsWith(Not, StringComparison.OrdinalIgnoreCase)
-        ? new TableRule(Leave: line[Not.Length..].Trim())
-        : new TableRule(Take: line);
+    private static TableRule RuleOf(string line) =>
+        line.StartsWith(Not, StringComparison.OrdinalIgnoreCase)
+            ? new TableRule(Leave: line[Not.Length..].Trim())
+            : new TableRule(Take: line);
 }

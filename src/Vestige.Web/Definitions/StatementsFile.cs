@@ -16,7 +16,9 @@ public static class StatementsFile
     {
         ArgumentNullException.ThrowIfNull(plan);
         var text = new StringBuilder();
-        text.Append(Comment($"Tables of the crossing {crossing} on {target}, as a start would make them.")).Append(Comment("Keys, indexes and references may stay away: a start builds those that are missing, after the rows.")).Append('\n');
+        text.Append(Comment($"Tables of the crossing {crossing} on {target}, as a start would make them."))
+            .Append(Comment("Keys, indexes and references may stay away: a start builds those that are missing, after the rows."))
+            .Append('\n');
         foreach (var statement in plan.Statements)
         {
             text.Append(statement.Text.TrimEnd().TrimEnd(';')).Append(";\n\n");

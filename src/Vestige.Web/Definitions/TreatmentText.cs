@@ -8,16 +8,15 @@ public sealed class TreatmentText : PartText
     private const string Field = "treatment";
 
     private TreatmentText(string? text)
-        : base(Field, text)
-    {
-    }
+        : base(Field, text) { }
 
     /// <summary>Empty when there are none, and when the text could not be read.</summary>
     public IReadOnlyList<TreatmentStep> Steps => Whole.Definition?.Treatment ?? [];
 
     public static TreatmentText Read(string? text) => new(text);
 
-    public static string Write(IReadOnlyList<TreatmentStep>? steps) => steps is { Count: > 0 } ? Write(Field, definition => definition with { Treatment = steps }) : "";
+    public static string Write(IReadOnlyList<TreatmentStep>? steps) =>
+        steps is { Count: > 0 } ? Write(Field, definition => definition with { Treatment = steps }) : "";
 
     /// <summary>A problem found later, with the place of its field in the text; of an expression the very character.</summary>
     public PlacedProblem Placed(TreatmentProblem problem)

@@ -44,7 +44,11 @@ internal static class YamlLimits
 
             if (depth > Deepest || nodes > MostNodes)
             {
-                throw new YamlException(here.Start, here.End, depth > Deepest ? $"It goes deeper than {Deepest} levels." : $"It has more than {MostNodes} values.");
+                throw new YamlException(
+                    here.Start,
+                    here.End,
+                    depth > Deepest ? $"It goes deeper than {Deepest} levels." : $"It has more than {MostNodes} values."
+                );
             }
         }
     }
@@ -54,7 +58,12 @@ internal static class YamlLimits
         var (open, line, column) = (0, 1, 1);
         foreach (var c in text)
         {
-            open = c switch { '[' or '{' => open + 1, ']' or '}' => Math.Max(0, open - 1), _ => open };
+            open = c switch
+            {
+                '[' or '{' => open + 1,
+                ']' or '}' => Math.Max(0, open - 1),
+                _ => open,
+            };
             (line, column) = c == '\n' ? (line + 1, 1) : (line, column + 1);
             if (open > MostOpen)
             {

@@ -32,7 +32,9 @@ public static class AppliedPacking
         return bytes.ToArray();
     }
 
-    /// <summary>What was written. Bytes that were not written so are an <see cref="IOException"/> or <see cref="FormatException"/>.</summary>
+    /// <summary>
+    /// What was written. Bytes that were not written so are an <see cref="IOException"/> or <see cref="FormatException"/>.
+    /// </summary>
     public static IReadOnlyList<AppliedTime> Read(byte[] packed)
     {
         ArgumentNullException.ThrowIfNull(packed);

@@ -23,12 +23,16 @@ public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : ICo
     {
         await using var store = factory.CreateDbContext();
         var records = await store.Crossings.AsNoTracking().OrderBy(crossing => crossing.Name).ToListAsync(cancellation);
-        return [.. records.Select(record => new StoredCrossing(
-            JsonSerializer.Deserialize<CrossingDefinition>(record.Definition, DefinitionJson.Options)!,
-            Enum.Parse<DesiredState>(record.Desired),
-            record.By,
-            record.Since,
-            record.Until is null ? null : JsonSerializer.Deserialize<StopMark>(record.Until)))];
+        return
+        [
+            .. records.Select(record => new StoredCrossing(
+                JsonSerializer.Deserialize<CrossingDefinition>(record.Definition, DefinitionJson.Options)!,
+                Enum.Parse<DesiredState>(record.Desired),
+                record.By,
+                record.Since,
+                record.Until is null ? null : JsonSerializer.Deserialize<StopMark>(record.Until)
+            )),
+        ];
     }
 
     public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
@@ -40,7 +44,14 @@ public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : ICo
             var record = await store.Crossings.FindAsync([crossing.Definition.Name], cancellation);
             if (record is null)
             {
-                record = new CrossingRecord { Name = crossing.Definition.Name, Definition = text, Desired = "", By = "", Version = 1 };
+                record = new CrossingRecord
+                {
+                    Name = crossing.Definition.Name,
+                    Definition = text,
+                    Desired = "",
+                    By = "",
+                    Version = 1,
+                };
                 store.Crossings.Add(record);
             }
 
@@ -49,7 +60,16 @@ public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : ICo
             record.Definition = text;
             if (await store.DefinitionVersions.FindAsync([crossing.Definition.Name, record.Version], cancellation) is null)
             {
-                store.DefinitionVersions.Add(new DefinitionVersionRecord { Crossing = crossing.Definition.Name, Version = record.Version, Definition = text, By = crossing.By, AtTicks = (isOther ? clock.GetUtcNow() : crossing.Since).UtcTicks });
+                store.DefinitionVersions.Add(
+                    new DefinitionVersionRecord
+                    {
+                        Crossing = crossing.Definition.Name,
+                        Version = record.Version,
+                        Definition = text,
+                        By = crossing.By,
+                        AtTicks = (isOther ? clock.GetUtcNow() : crossing.Since).UtcTicks,
+                    }
+                );
             }
 
             await ForgetOldVersionsAsync(store, record.Name, record.Version, cancellation);
@@ -62,7 +82,11 @@ public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : ICo
 
     private static async Task ForgetOldVersionsAsync(VestigeStore store, string crossing, long newest, CancellationToken cancellation)
     {
-        var sizes = await store.DefinitionVersions.Where(version => version.Crossing == crossing && version.Version < newest).OrderByDescending(version => version.Version).Select(version => new { version.Version, version.Definition.Length }).ToListAsync(cancellation);
+        var sizes = await store
+            .DefinitionVersions.Where(version => version.Crossing == crossing && version.Version < newest)
+            .OrderByDescending(version => version.Version)
+            .Select(version => new { version.Version, version.Definition.Length })
+            .ToListAsync(cancellation);
         var (characters, first) = (0L, newest);
         foreach (var version in sizes.Take(MostVersions - 1))
         {
@@ -75,28 +99,39 @@ public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : ICo
             first = version.Version;
         }
 
-        await store.DefinitionVersions.Where(version => version.Crossing == crossing && version.Version < first).ExecuteDeleteAsync(cancellation);
+        await store
+            .DefinitionVersions.Where(version => version.Crossing == crossing && version.Version < first)
+            .ExecuteDeleteAsync(cancellation);
     }
 
-    public Task DeleteAsync(string crossing, CancellationToken cancellation) => ChangeAsync(async store =>
-    {
-        if (await store.Crossings.FindAsync([crossing], cancellation) is { } record)
+    public Task DeleteAsync(string crossing, CancellationToken cancellation) =>
+        ChangeAsync(async store =>
         {
-            store.Crossings.Remove(record);
-            store.DefinitionVersions.RemoveRange(store.DefinitionVersions.Where(version => version.Crossing == crossing));
-        }
-    });
+            if (await store.Crossings.FindAsync([crossing], cancellation) is { } record)
+            {
+                store.Crossings.Remove(record);
+                store.DefinitionVersions.RemoveRange(store.DefinitionVersions.Where(version => version.Crossing == crossing));
+            }
+        });
 
     /// <summary>Every definition that was kept under the name, newest first.</summary>
     public async Task<IReadOnlyList<DefinitionVersion>> VersionsAsync(string crossing, CancellationToken cancellation)
     {
         await using var store = factory.CreateDbContext();
-        var records = await store.DefinitionVersions.AsNoTracking().Where(version => version.Crossing == crossing).OrderByDescending(version => version.Version).ToListAsync(cancellation);
-        return [.. records.Select(record => new DefinitionVersion(
-            record.Version,
-            JsonSerializer.Deserialize<CrossingDefinition>(record.Definition, DefinitionJson.Options)!,
-            record.By,
-            new DateTimeOffset(record.AtTicks, TimeSpan.Zero)))];
+        var records = await store
+            .DefinitionVersions.AsNoTracking()
+            .Where(version => version.Crossing == crossing)
+            .OrderByDescending(version => version.Version)
+            .ToListAsync(cancellation);
+        return
+        [
+            .. records.Select(record => new DefinitionVersion(
+                record.Version,
+                JsonSerializer.Deserialize<CrossingDefinition>(record.Definition, DefinitionJson.Options)!,
+                record.By,
+                new DateTimeOffset(record.AtTicks, TimeSpan.Zero)
+            )),
+        ];
     }
 
     public async Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation)
@@ -121,15 +156,17 @@ public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : ICo
         ArgumentNullException.ThrowIfNull(happened);
         return ChangeAsync(store =>
         {
-            store.Events.Add(new EventRecord
-            {
-                AtTicks = happened.At.UtcTicks,
-                Crossing = happened.Crossing,
-                Connection = happened.Connection,
-                Kind = happened.Kind.ToString(),
-                Text = happened.Text,
-                By = happened.By,
-            });
+            store.Events.Add(
+                new EventRecord
+                {
+                    AtTicks = happened.At.UtcTicks,
+                    Crossing = happened.Crossing,
+                    Connection = happened.Connection,
+                    Kind = happened.Kind.ToString(),
+                    Text = happened.Text,
+                    By = happened.By,
+                }
+            );
             return Task.CompletedTask;
         });
     }
@@ -151,38 +188,53 @@ public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : ICo
             .OrderByDescending(happened => happened.Id)
             .Take(most)
             .ToListAsync(cancellation);
-        return [.. records.Select(record => new StoredEvent(record.Id, new CrossingEvent(
-            new DateTimeOffset(record.AtTicks, TimeSpan.Zero),
-            record.Crossing,
-            record.Connection,
-            Enum.Parse<EventKind>(record.Kind),
-            record.Text,
-            record.By)))];
+        return
+        [
+            .. records.Select(record => new StoredEvent(
+                record.Id,
+                new CrossingEvent(
+                    new DateTimeOffset(record.AtTicks, TimeSpan.Zero),
+                    record.Crossing,
+                    record.Connection,
+                    Enum.Parse<EventKind>(record.Kind),
+                    record.Text,
+                    record.By
+                )
+            )),
+        ];
     }
 
     /// <summary>Drops what happened before a moment.</summary>
-    public Task ForgetEventsAsync(DateTimeOffset before, CancellationToken cancellation) => ChangeAsync(
-        store => store.Events.Where(happened => happened.AtTicks < before.UtcTicks).ExecuteDeleteAsync(cancellation));
+    public Task ForgetEventsAsync(DateTimeOffset before, CancellationToken cancellation) =>
+        ChangeAsync(store => store.Events.Where(happened => happened.AtTicks < before.UtcTicks).ExecuteDeleteAsync(cancellation));
 
     private static IQueryable<EventRecord> Filtered(IQueryable<EventRecord> events, EventFilter filter)
     {
         ArgumentNullException.ThrowIfNull(filter);
         var (kind, from, to) = (filter.Kind?.ToString(), filter.From?.UtcTicks, filter.To?.UtcTicks);
-        var like = string.IsNullOrEmpty(filter.Text) ? null : $"%{filter.Text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("%", "\\%", StringComparison.Ordinal).Replace("_", "\\_", StringComparison.Ordinal)}%";
+        var escaped = filter
+            .Text?.Replace("\\", "\\\\", StringComparison.Ordinal)
+            .Replace("%", "\\%", StringComparison.Ordinal)
+            .Replace("_", "\\_", StringComparison.Ordinal);
+        var like = string.IsNullOrEmpty(escaped) ? null : $"%{escaped}%";
         return events.Where(happened =>
             (filter.Crossing == null || happened.Crossing == filter.Crossing)
             && (filter.Connection == null || happened.Connection == filter.Connection)
             && (kind == null || happened.Kind == kind)
             && (from == null || happened.AtTicks >= from)
             && (to == null || happened.AtTicks < to)
-            && (like == null || EF.Functions.Like(happened.Text, like, "\\")));
+            && (like == null || EF.Functions.Like(happened.Text, like, "\\"))
+        );
     }
 
     /// <summary>The version of a definition, for its ETag; null when there is none.</summary>
     public async Task<long?> VersionAsync(string crossing, CancellationToken cancellation)
     {
         await using var store = factory.CreateDbContext();
-        return await store.Crossings.Where(record => record.Name == crossing).Select(record => (long?)record.Version).FirstOrDefaultAsync(cancellation);
+        return await store
+            .Crossings.Where(record => record.Name == crossing)
+            .Select(record => (long?)record.Version)
+            .FirstOrDefaultAsync(cancellation);
     }
 
     private async Task ChangeAsync(Func<VestigeStore, Task> change)

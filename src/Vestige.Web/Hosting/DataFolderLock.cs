@@ -18,7 +18,10 @@ public sealed class DataFolderLock : IDisposable
         }
         catch (IOException exception)
         {
-            throw new IOException($"The data folder {folder} is used by another Vestige process. End that one, or choose another folder with --data.", exception);
+            throw new IOException(
+                $"The data folder {folder} is used by another Vestige process. End that one, or choose another folder with --data.",
+                exception
+            );
         }
     }
 

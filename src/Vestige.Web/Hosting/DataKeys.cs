@@ -20,9 +20,7 @@ public sealed class DataKeys
     private static readonly string[] Purposes = ["spool", "mask", "signing"];
     private readonly Dictionary<string, byte[]> keys = [];
 
-    private DataKeys()
-    {
-    }
+    private DataKeys() { }
 
     public byte[] Spool => keys["spool"];
 
@@ -42,10 +40,15 @@ public sealed class DataKeys
         var known = Known(settings.StorePath);
         if (known is not null && HasWrapped(settings) && !HasRing(settings.KeyFolder))
         {
-            throw new InvalidOperationException($"The key ring of this data folder is missing: {settings.KeyFolder} has no keys. Restore it, or name its folder with --keys. Nothing was changed.");
+            throw new InvalidOperationException(
+                $"The key ring of this data folder is missing: {settings.KeyFolder} has no keys. Restore it, or name its folder with "
+                    + "--keys. Nothing was changed."
+            );
         }
 
-        var protection = DataProtectionProvider.Create(new DirectoryInfo(settings.KeyFolder), builder => builder.SetApplicationName(VestigeSettings.ApplicationName));
+        var protection = DataProtectionProvider.Create(new DirectoryInfo(settings.KeyFolder), builder =>
+            builder.SetApplicationName(VestigeSettings.ApplicationName)
+        );
         var opened = new DataKeys();
         foreach (var purpose in Purposes.Where(purpose => File.Exists(PathOf(settings, purpose))))
         {
@@ -90,12 +93,17 @@ public sealed class DataKeys
         var path = PathOf(settings, purpose);
         if (key is null && (fingerprint is not null || (!isKept && purpose != "signing")))
         {
-            throw new InvalidOperationException($"The key {path} is missing, and what this data folder holds was made with it. Restore it from a backup. Nothing was changed.");
+            throw new InvalidOperationException(
+                $"The key {path} is missing, and what this data folder holds was made with it. Restore it from a backup. Nothing was "
+                    + "changed."
+            );
         }
 
         if (key is not null && fingerprint is not null && Fingerprint(key) != fingerprint)
         {
-            throw new InvalidOperationException($"The key {path} is not the one of this data folder. Restore the one that belongs to it. Nothing was changed.");
+            throw new InvalidOperationException(
+                $"The key {path} is not the one of this data folder. Restore the one that belongs to it. Nothing was changed."
+            );
         }
     }
 
@@ -103,9 +111,16 @@ public sealed class DataKeys
     private static void RefuseWithoutStore(VestigeSettings settings)
     {
         var spools = Path.Combine(settings.DataFolder, "spool");
-        if (new FileInfo(settings.StorePath) is not { Exists: true, Length: > 0 } && Directory.Exists(spools) && Directory.EnumerateFileSystemEntries(spools).Any())
+        if (
+            new FileInfo(settings.StorePath) is not { Exists: true, Length: > 0 }
+            && Directory.Exists(spools)
+            && Directory.EnumerateFileSystemEntries(spools).Any()
+        )
         {
-            throw new InvalidOperationException($"The store {settings.StorePath} is missing or empty, and this data folder has spools of its crossings. Restore it from a backup, or start with another data folder. Nothing was changed.");
+            throw new InvalidOperationException(
+                $"The store {settings.StorePath} is missing or empty, and this data folder has spools of its crossings. Restore it "
+                    + "from a backup, or start with another data folder. Nothing was changed."
+            );
         }
     }
 
@@ -125,12 +140,22 @@ public sealed class DataKeys
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
-            throw new InvalidOperationException($"The file {path}, which names this installation, cannot be read: {exception.Message} Restore it from a backup. Nothing was changed.", exception);
+            throw new InvalidOperationException(
+                $"The file {path}, which names this installation, cannot be read: {exception.Message} Restore it from a backup. "
+                    + "Nothing was changed.",
+                exception
+            );
         }
 
-        return text.Length == 8 && text.All(char.IsAsciiHexDigitLower) && (fingerprint is null || Fingerprint(Encoding.ASCII.GetBytes(text)) == fingerprint)
+        return
+            text.Length == 8
+            && text.All(char.IsAsciiHexDigitLower)
+            && (fingerprint is null || Fingerprint(Encoding.ASCII.GetBytes(text)) == fingerprint)
             ? text
-            : throw new InvalidOperationException($"The file {path} does not name this installation any more: it is damaged or belongs to another one. Restore it from a backup. Nothing was changed.");
+            : throw new InvalidOperationException(
+                $"The file {path} does not name this installation any more: it is damaged or belongs to another one. Restore it from "
+                    + "a backup. Nothing was changed."
+            );
     }
 
     private static byte[] Unwrap(VestigeSettings settings, IDataProtectionProvider protection, string purpose)
@@ -142,7 +167,11 @@ public sealed class DataKeys
         }
         catch (CryptographicException exception)
         {
-            throw new InvalidOperationException($"The key {path} cannot be unwrapped with the key ring in {settings.KeyFolder}: one of the two is damaged or belongs to another installation. Restore them together. Nothing was changed.", exception);
+            throw new InvalidOperationException(
+                $"The key {path} cannot be unwrapped with the key ring in {settings.KeyFolder}: one of the two is damaged or belongs "
+                    + "to another installation. Restore them together. Nothing was changed.",
+                exception
+            );
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
@@ -183,7 +212,11 @@ public sealed class DataKeys
         }
         catch (SqliteException exception)
         {
-            throw new InvalidOperationException($"The store {path} cannot be read: {exception.Message.TrimEnd('.')}. Restore it from a backup, or start with another data folder. Nothing was changed.", exception);
+            throw new InvalidOperationException(
+                $"The store {path} cannot be read: {exception.Message.TrimEnd('.')}. Restore it from a backup, or start with another "
+                    + "data folder. Nothing was changed.",
+                exception
+            );
         }
 
         return known;
@@ -195,5 +228,6 @@ public sealed class DataKeys
 
     private static string PathOf(VestigeSettings settings, string purpose) => Path.Combine(settings.DataFolder, $"{purpose}.key");
 
-    private static string Fingerprint(byte[] key) => Convert.ToHexStringLower(SHA256.HashData([.. "vestige key fingerprint "u8, .. key]))[..32];
+    private static string Fingerprint(byte[] key) =>
+        Convert.ToHexStringLower(SHA256.HashData([.. "vestige key fingerprint "u8, .. key]))[..32];
 }

@@ -8,7 +8,8 @@ using Vestige.Web.Connections;
 namespace Vestige.Web.Hosting;
 
 /// <summary>Fills an empty data folder with the demo, and keeps its workload running.</summary>
-public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine engine, VestigeSettings settings, TimeProvider clock) : IAsyncDisposable
+public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine engine, VestigeSettings settings, TimeProvider clock)
+    : IAsyncDisposable
 {
     public const double FirstRate = 400;
     private const string Warehouse = "warehouse";
@@ -38,8 +39,7 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
         }
 
         var none = new Dictionary<string, string>();
-        var source = StandInDatabase.Open(
-            PathOf(CirculationSchema.Name), CirculationSchema.Name, new StandInOptions(), clock);
+        var source = StandInDatabase.Open(PathOf(CirculationSchema.Name), CirculationSchema.Name, new StandInOptions(), clock);
         await using (source)
         {
             await new CirculationSeed(Seed, settings.DemoLoans, clock.GetUtcNow()).RunAsync(source, cancellation);
@@ -61,18 +61,26 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
             return;
         }
 
-        workload = new CirculationWorkload(connections.Find<StandInConnector>(CirculationSchema.Name)!.Database, Seed, clock) { Rate = FirstRate };
+        workload = new CirculationWorkload(connections.Find<StandInConnector>(CirculationSchema.Name)!.Database, Seed, clock)
+        {
+            Rate = FirstRate,
+        };
         workload.Start();
         if (engine.Statuses.Count > 0)
         {
             return;
         }
 
-        await engine.DefineAsync(Definition("circulation-to-warehouse", Warehouse, new TableRule(Take: "circulation.*")), "demo", cancellation);
+        await engine.DefineAsync(
+            Definition("circulation-to-warehouse", Warehouse, new TableRule(Take: "circulation.*")),
+            "demo",
+            cancellation
+        );
         await engine.DefineAsync(
             Definition("fines-to-ledger", Ledger, new TableRule(Take: "circulation.fine"), new TableRule(Take: "circulation.payment")),
             "demo",
-            cancellation);
+            cancellation
+        );
         await engine.RunAsync("circulation-to-warehouse", "demo", cancellation);
     }
 

@@ -18,7 +18,8 @@ public sealed class EngineHost(
     VestigeSettings settings,
     DataKeys keys,
     TimeProvider clock,
-    ILogger<EngineHost> logger) : IHostedService, IDisposable
+    ILogger<EngineHost> logger
+) : IHostedService, IDisposable
 {
     private static readonly TimeSpan SweepEvery = TimeSpan.FromHours(6);
     private readonly CancellationTokenSource ending = new();

@@ -9,4 +9,11 @@ namespace Vestige.Web.Hosting;
 /// <param name="Kind">Of this kind only.</param>
 /// <param name="From">Not before.</param>
 /// <param name="To">Before.</param>
-public sealed record EventFilter(string? Crossing = null, string? Connection = null, string? Text = null, EventKind? Kind = null, DateTimeOffset? From = null, DateTimeOffset? To = null);
+public sealed record EventFilter(
+    string? Crossing = null,
+    string? Connection = null,
+    string? Text = null,
+    EventKind? Kind = null,
+    DateTimeOffset? From = null,
+    DateTimeOffset? To = null
+);

@@ -12,5 +12,8 @@ public sealed class MaskKeys(byte[] secret) : IMaskKeys
 
     private const int Size = 32;
 
-    public byte[] Of(string name) => drawn.GetOrAdd(name, key => HKDF.DeriveKey(HashAlgorithmName.SHA256, secret, Size, info: Encoding.UTF8.GetBytes($"vestige mask {key}")));
+    public byte[] Of(string name) =>
+        drawn.GetOrAdd(name, key =>
+            HKDF.DeriveKey(HashAlgorithmName.SHA256, secret, Size, info: Encoding.UTF8.GetBytes($"vestige mask {key}"))
+        );
 }

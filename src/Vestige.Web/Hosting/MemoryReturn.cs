@@ -32,7 +32,9 @@ public sealed partial class MemoryReturn(TimeProvider clock, ILogger<MemoryRetur
         }
     }
 
-    /// <summary>What SQLite has freed stays with the C library (glibc manual, malloc_trim); another library has no such call, and needs none.</summary>
+    /// <summary>
+    /// What SQLite has freed stays with the C library (glibc manual, malloc_trim); another library has no such call, and needs none.
+    /// </summary>
     private static void TrimNative()
     {
         if (!OperatingSystem.IsLinux())

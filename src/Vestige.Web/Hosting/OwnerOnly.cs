@@ -2,7 +2,9 @@ using System.Runtime.InteropServices;
 
 namespace Vestige.Web.Hosting;
 
-/// <summary>Keeps what is in a folder from other users of the machine: folders 0700 and files 0600, those that are made later too.</summary>
+/// <summary>
+/// Keeps what is in a folder from other users of the machine: folders 0700 and files 0600, those that are made later too.
+/// </summary>
 internal static partial class OwnerOnly
 {
     private const UnixFileMode Folder = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
@@ -26,7 +28,18 @@ internal static partial class OwnerOnly
         }
 
         Set(folder, Folder);
-        foreach (var path in Directory.EnumerateFileSystemEntries(folder, "*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.ReparsePoint, IgnoreInaccessible = true }))
+        foreach (
+            var path in Directory.EnumerateFileSystemEntries(
+                folder,
+                "*",
+                new EnumerationOptions
+                {
+                    RecurseSubdirectories = true,
+                    AttributesToSkip = FileAttributes.ReparsePoint,
+                    IgnoreInaccessible = true,
+                }
+            )
+        )
         {
             Set(path, Directory.Exists(path) ? Folder : File);
         }

@@ -17,9 +17,15 @@ public static class RequestLimits
     {
         ArgumentNullException.ThrowIfNull(context);
         ArgumentNullException.ThrowIfNull(next);
-        if (MediaTypeHeaderValue.TryParse(context.Request.ContentType, out var type) && type.Charset.HasValue && !IsKnown(type.Charset.Value))
+        if (
+            MediaTypeHeaderValue.TryParse(context.Request.ContentType, out var type)
+            && type.Charset.HasValue
+            && !IsKnown(type.Charset.Value)
+        )
         {
-            await Problems.Of(415, "malformed", "The request's character set is not known.", "Send UTF-8.", "Content-Type").ExecuteAsync(context);
+            await Problems
+                .Of(415, "malformed", "The request's character set is not known.", "Send UTF-8.", "Content-Type")
+                .ExecuteAsync(context);
             return;
         }
 

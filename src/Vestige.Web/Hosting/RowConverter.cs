@@ -9,7 +9,8 @@ internal sealed class RowConverter : JsonConverter<Row>
 {
     public override bool HandleNull => true;
 
-    public override Row Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) => reader.TokenType == JsonTokenType.Null ? default : new Row(reader.GetBytesFromBase64());
+    public override Row Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) =>
+        reader.TokenType == JsonTokenType.Null ? default : new Row(reader.GetBytesFromBase64());
 
     public override void Write(Utf8JsonWriter writer, Row value, JsonSerializerOptions options)
     {

@@ -21,18 +21,28 @@ public static class SameSiteGuard
             return;
         }
 
-        await Problems.Of(403, "other-site", "The call comes from a page of another site.", "Call the interface from a program, or from Vestige's own pages. Behind a proxy, start Vestige with --public-origin.").ExecuteAsync(context);
+        await Problems
+            .Of(
+                403,
+                "other-site",
+                "The call comes from a page of another site.",
+                "Call the interface from a program, or from Vestige's own pages. Behind a proxy, start Vestige with --public-origin."
+            )
+            .ExecuteAsync(context);
     }
 
-    private static bool IsSafe(string method) => HttpMethods.IsGet(method) || HttpMethods.IsHead(method) || HttpMethods.IsOptions(method) || HttpMethods.IsTrace(method);
+    private static bool IsSafe(string method) =>
+        HttpMethods.IsGet(method) || HttpMethods.IsHead(method) || HttpMethods.IsOptions(method) || HttpMethods.IsTrace(method);
 
     private static bool IsOurs(HttpRequest request, VestigeSettings settings)
     {
         var site = request.Headers["Sec-Fetch-Site"].ToString();
         var origin = request.Headers.Origin.ToString();
         return site is "" or "same-origin" or "none"
-            && (origin.Length == 0
+            && (
+                origin.Length == 0
                 || string.Equals(origin, $"{request.Scheme}://{request.Host}", StringComparison.OrdinalIgnoreCase)
-                || string.Equals(origin, settings.PublicOrigin, StringComparison.OrdinalIgnoreCase));
+                || string.Equals(origin, settings.PublicOrigin, StringComparison.OrdinalIgnoreCase)
+            );
     }
 }

@@ -18,7 +18,12 @@ internal static class StoreChange
     /// <param name="change">The change; entities that it tracks are saved after it.</param>
     /// <param name="cancellation">Gives up; nothing is changed then.</param>
     /// <exception cref="PortException">The store cannot be written.</exception>
-    public static async Task ChangeAsync(this StoreFactory factory, string what, Func<VestigeStore, Task> change, CancellationToken cancellation)
+    public static async Task ChangeAsync(
+        this StoreFactory factory,
+        string what,
+        Func<VestigeStore, Task> change,
+        CancellationToken cancellation
+    )
     {
         try
         {
@@ -30,11 +35,17 @@ internal static class StoreChange
         }
         catch (Exception exception) when (exception.GetBaseException() is SqliteException { SqliteErrorCode: Constraint })
         {
-            throw new RequestRefusedException($"{what} cannot be kept: it was changed by somebody else at the same moment.", exception) { Remedy = "Read it again, then repeat the change." };
+            throw new RequestRefusedException($"{what} cannot be kept: it was changed by somebody else at the same moment.", exception)
+            {
+                Remedy = "Read it again, then repeat the change.",
+            };
         }
         catch (Exception exception) when (exception is DbUpdateException or SqliteException)
         {
-            throw new StoreException($"{what} cannot be kept in the store of the data folder: {exception.GetBaseException().Message}", exception)
+            throw new StoreException(
+                $"{what} cannot be kept in the store of the data folder: {exception.GetBaseException().Message}",
+                exception
+            )
             {
                 Transient = true,
                 IsFull = exception.GetBaseException() is SqliteException { SqliteErrorCode: Full },

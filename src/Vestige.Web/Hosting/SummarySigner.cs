@@ -29,10 +29,31 @@ public sealed class SummarySigner : IDisposable
     {
         var payload = Base64Url.EncodeToString(JsonSerializer.SerializeToUtf8Bytes(summary, JsonSerializerOptions.Web));
         var parameters = key.ExportParameters(includePrivateParameters: false);
-        var jwk = new { kty = "EC", crv = "P-256", x = Base64Url.EncodeToString(parameters.Q.X), y = Base64Url.EncodeToString(parameters.Q.Y) };
+        var jwk = new
+        {
+            kty = "EC",
+            crv = "P-256",
+            x = Base64Url.EncodeToString(parameters.Q.X),
+            y = Base64Url.EncodeToString(parameters.Q.Y),
+        };
         var header = Base64Url.EncodeToString(JsonSerializer.SerializeToUtf8Bytes(new { alg = "ES256", jwk }, JsonSerializerOptions.Web));
-        var signature = Base64Url.EncodeToString(key.SignData(Encoding.ASCII.GetBytes($"{header}.{payload}"), HashAlgorithmName.SHA256, DSASignatureFormat.IeeeP1363FixedFieldConcatenation));
-        return JsonSerializer.SerializeToUtf8Bytes(new { summary, payload, @protected = header, signature }, Indented);
+        var signature = Base64Url.EncodeToString(
+            key.SignData(
+                Encoding.ASCII.GetBytes($"{header}.{payload}"),
+                HashAlgorithmName.SHA256,
+                DSASignatureFormat.IeeeP1363FixedFieldConcatenation
+            )
+        );
+        return JsonSerializer.SerializeToUtf8Bytes(
+            new
+            {
+                summary,
+                payload,
+                @protected = header,
+                signature,
+            },
+            Indented
+        );
     }
 
     public void Dispose() => key.Dispose();

@@ -27,8 +27,10 @@ public static class Telemetry
         }
 
         var address = new Uri(collector.TrimEnd('/') + "/");
-        void To(OtlpExporterOptions options, string path) => (options.Protocol, options.Endpoint) = (OtlpExportProtocol.HttpProtobuf, new Uri(address, path));
-        builder.Services.AddOpenTelemetry()
+        void To(OtlpExporterOptions options, string path) =>
+            (options.Protocol, options.Endpoint) = (OtlpExportProtocol.HttpProtobuf, new Uri(address, path));
+        builder
+            .Services.AddOpenTelemetry()
             .ConfigureResource(resource => resource.AddService("vestige"))
             .WithTracing(tracing => tracing.AddSource(EngineTraces.Name).AddOtlpExporter(options => To(options, "v1/traces")))
             .WithLogging(logging => logging.AddOtlpExporter(options => To(options, "v1/logs")));

@@ -8,10 +8,23 @@ namespace Vestige.Web.Hosting;
 /// <param name="SpoolBudget">The most a spool may hold, in bytes.</param>
 /// <param name="EventDays">For how many days events are kept.</param>
 /// <param name="Port">Where it listens, on loopback.</param>
-/// <param name="PublicOrigin">The origin under which browsers reach it through a proxy, as https://vestige.county.example; null without one.</param>
+/// <param name="PublicOrigin">
+/// The origin under which browsers reach it through a proxy, as https://vestige.county.example; null without one.
+/// </param>
 /// <param name="AllowsLocalCalls">Whether webhooks and mail may go to Vestige's own address and to link-local ones.</param>
 /// <param name="CertificateFolder">The only folder from which certificates of authorities are read; null for none.</param>
-public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool WithDemo, int DemoLoans, long SpoolBudget, int EventDays, int Port, string? PublicOrigin = null, bool AllowsLocalCalls = false, string? CertificateFolder = null)
+public sealed record VestigeSettings(
+    string DataFolder,
+    string KeyFolder,
+    bool WithDemo,
+    int DemoLoans,
+    long SpoolBudget,
+    int EventDays,
+    int Port,
+    string? PublicOrigin = null,
+    bool AllowsLocalCalls = false,
+    string? CertificateFolder = null
+)
 {
     /// <summary>Of the data protection key ring.</summary>
     public const string ApplicationName = "vestige";
@@ -50,12 +63,17 @@ public sealed record VestigeSettings(string DataFolder, string KeyFolder, bool W
             configuration.GetValue("port", 5080),
             configuration["public-origin"]?.TrimEnd('/'),
             configuration.GetValue("allow-local-calls", false),
-            configuration["ca-folder"] is { Length: > 0 } folder ? Path.GetFullPath(folder) : null);
+            configuration["ca-folder"] is { Length: > 0 } folder ? Path.GetFullPath(folder) : null
+        );
     }
 
     private static long Budget(IConfiguration configuration)
     {
         var bytes = configuration.GetValue("spool-budget", 4L << 30);
-        return bytes >= LeastBudget ? bytes : throw new InvalidOperationException($"A spool of {bytes} bytes holds too little: give --spool-budget at least {LeastBudget}.");
+        return bytes >= LeastBudget
+            ? bytes
+            : throw new InvalidOperationException(
+                $"A spool of {bytes} bytes holds too little: give --spool-budget at least {LeastBudget}."
+            );
     }
 }

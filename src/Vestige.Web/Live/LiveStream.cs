@@ -22,7 +22,9 @@ public static class LiveStream
         if (Open.AddOrUpdate(client, 1, (_, streams) => streams + 1) > MostStreams)
         {
             Open.AddOrUpdate(client, 0, (_, streams) => streams - 1);
-            await Api.Problems.Of(429, "too-many-streams", $"{MostStreams} streams are open already.", "Close some of them.").ExecuteAsync(context);
+            await Api
+                .Problems.Of(429, "too-many-streams", $"{MostStreams} streams are open already.", "Close some of them.")
+                .ExecuteAsync(context);
             return;
         }
 
@@ -45,7 +47,10 @@ public static class LiveStream
         {
             while (await timer.WaitForNextTickAsync(context.RequestAborted))
             {
-                await context.Response.WriteAsync(string.Create(CultureInfo.InvariantCulture, $"event: beat\ndata: {engine.Events.Count}\n\n"), context.RequestAborted);
+                await context.Response.WriteAsync(
+                    string.Create(CultureInfo.InvariantCulture, $"event: beat\ndata: {engine.Events.Count}\n\n"),
+                    context.RequestAborted
+                );
                 await context.Response.Body.FlushAsync(context.RequestAborted);
             }
         }

@@ -17,13 +17,25 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
     private static readonly TimeSpan Fresh = TimeSpan.FromSeconds(30);
     private static readonly (string Words, TimeSpan Window, MeasureStep Step)[] Windows =
     [
-        ("1 h", TimeSpan.FromHours(1), MeasureStep.Minute), ("24 h", TimeSpan.FromDays(1), MeasureStep.Minute), ("30 d", TimeSpan.FromDays(30), MeasureStep.Hour),
+        ("1 h", TimeSpan.FromHours(1), MeasureStep.Minute),
+        ("24 h", TimeSpan.FromDays(1), MeasureStep.Minute),
+        ("30 d", TimeSpan.FromDays(30), MeasureStep.Hour),
     ];
 
-    private readonly ConcurrentDictionary<(string Crossing, TimeSpan Window, TimeSpan Ago), (DateTimeOffset At, IReadOnlyList<MeasureSlot> Slots)> held = new();
+    private readonly ConcurrentDictionary<
+        (string Crossing, TimeSpan Window, TimeSpan Ago),
+        (DateTimeOffset At, IReadOnlyList<MeasureSlot> Slots)
+    > held = new();
 
-    /// <summary>The points of a window that ends now, or some time ago, oldest first; one for each slot of the finest step that reaches back so far.</summary>
-    public async Task<IReadOnlyList<MeasurePoint>> PointsAsync(string crossing, TimeSpan window, TimeSpan ago, CancellationToken cancellation)
+    /// <summary>
+    /// The points of a window that ends now, or some time ago, oldest first; one for each slot of the finest step that reaches back so far.
+    /// </summary>
+    public async Task<IReadOnlyList<MeasurePoint>> PointsAsync(
+        string crossing,
+        TimeSpan window,
+        TimeSpan ago,
+        CancellationToken cancellation
+    )
     {
         if (ago == TimeSpan.Zero && window <= MeasureStep.Second.Kept)
         {
@@ -31,15 +43,19 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
         }
 
         var (step, end) = (MeasureStep.For(window + ago), clock.GetUtcNow() - ago);
-        return [.. (await SlotsAsync(crossing, step, window, ago, cancellation)).Slots.Select(slot => new MeasurePoint(
-            slot.Start + step.Slot < end ? slot.Start + step.Slot : end,
-            slot.Behind,
-            slot.NotCaptured,
-            slot.NotSpooled,
-            slot.NotApplied,
-            slot.Arrived / step.Slot.TotalSeconds,
-            slot.Applied / step.Slot.TotalSeconds,
-            BacklogThroughout: false))];
+        return
+        [
+            .. (await SlotsAsync(crossing, step, window, ago, cancellation)).Slots.Select(slot => new MeasurePoint(
+                slot.Start + step.Slot < end ? slot.Start + step.Slot : end,
+                slot.Behind,
+                slot.NotCaptured,
+                slot.NotSpooled,
+                slot.NotApplied,
+                slot.Arrived / step.Slot.TotalSeconds,
+                slot.Applied / step.Slot.TotalSeconds,
+                BacklogThroughout: false
+            )),
+        ];
     }
 
     /// <summary>Delays over 5 minutes, an hour, a day and thirty days.</summary>
@@ -71,7 +87,13 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
     private static DelayWindow Of(string words, TimeSpan window, DelayHistogram delays) =>
         new(words, window, delays.Count, delays.Quantile(0.5), delays.Quantile(0.95), delays.Quantile(0.99));
 
-    private async Task<(DateTimeOffset At, IReadOnlyList<MeasureSlot> Slots)> SlotsAsync(string crossing, MeasureStep step, TimeSpan window, TimeSpan ago, CancellationToken cancellation)
+    private async Task<(DateTimeOffset At, IReadOnlyList<MeasureSlot> Slots)> SlotsAsync(
+        string crossing,
+        MeasureStep step,
+        TimeSpan window,
+        TimeSpan ago,
+        CancellationToken cancellation
+    )
     {
         var now = clock.GetUtcNow();
         if (held.TryGetValue((crossing, window, ago), out var known) && now - known.At < Fresh)

@@ -45,35 +45,93 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
     public Task<IActionResult> OnPostWebhookAsync(string name, string url, string? secret, CancellationToken cancellation) =>
         AddAsync(new AlertChannel(name ?? "", AlertChannel.Webhook, Url: url), secret, cancellation);
 
-    public Task<IActionResult> OnPostMailAsync(string name, string host, int? port, bool tls, string? user, string? secret, string from, string to, CancellationToken cancellation) =>
-        AddAsync(new AlertChannel(name ?? "", AlertChannel.Email, Host: host, Port: port, Tls: tls, User: string.IsNullOrEmpty(user) ? null : user, From: from, To: [.. (to ?? "").Split([',', ' ', ';'], StringSplitOptions.RemoveEmptyEntries)]), secret, cancellation);
+    public Task<IActionResult> OnPostMailAsync(
+        string name,
+        string host,
+        int? port,
+        bool tls,
+        string? user,
+        string? secret,
+        string from,
+        string to,
+        CancellationToken cancellation
+    ) =>
+        AddAsync(
+            new AlertChannel(
+                name ?? "",
+                AlertChannel.Email,
+                Host: host,
+                Port: port,
+                Tls: tls,
+                User: string.IsNullOrEmpty(user) ? null : user,
+                From: from,
+                To: [.. (to ?? "").Split([',', ' ', ';'], StringSplitOptions.RemoveEmptyEntries)]
+            ),
+            secret,
+            cancellation
+        );
 
     /// <summary>Channels to the stand-ins, told of everything: to see how it works.</summary>
     public Task<IActionResult> OnPostStandInsAsync(CancellationToken cancellation)
     {
         var settings = engine.Alerts!.Settings;
-        List<AlertChannel> channels = [.. settings.Channels.Where(channel => channel.Name is not ("stand-in-webhook" or "stand-in-mail")), new AlertChannel("stand-in-webhook", AlertChannel.Webhook, Url: standIn.WebhookAddress)];
+        List<AlertChannel> channels =
+        [
+            .. settings.Channels.Where(channel => channel.Name is not ("stand-in-webhook" or "stand-in-mail")),
+            new AlertChannel("stand-in-webhook", AlertChannel.Webhook, Url: standIn.WebhookAddress),
+        ];
         if (standIn.MailPort is { } port)
         {
-            channels.Add(new AlertChannel("stand-in-mail", AlertChannel.Email, Host: "127.0.0.1", Port: port, Tls: false, From: "vestige@county.invalid", To: ["on-call@county.invalid"]));
+            channels.Add(
+                new AlertChannel(
+                    "stand-in-mail",
+                    AlertChannel.Email,
+                    Host: "127.0.0.1",
+                    Port: port,
+                    Tls: false,
+                    From: "vestige@county.invalid",
+                    To: ["on-call@county.invalid"]
+                )
+            );
         }
 
-        string[] told = [.. channels.Where(channel => channel.Name.StartsWith("stand-in-", StringComparison.Ordinal)).Select(channel => channel.Name)];
+        string[] told =
+        [
+            .. channels.Where(channel => channel.Name.StartsWith("stand-in-", StringComparison.Ordinal)).Select(channel => channel.Name),
+        ];
         var rules = settings.Rules.Select(rule => rule with { Channels = [.. (rule.Channels ?? []).Union(told)] }).ToList();
-        return KeepAsync(settings with { Channels = channels, Rules = rules }, new Dictionary<string, string> { ["stand-in-webhook"] = "a signing key" }, "The stand-ins are told of everything.", cancellation);
+        return KeepAsync(
+            settings with
+            {
+                Channels = channels,
+                Rules = rules,
+            },
+            new Dictionary<string, string> { ["stand-in-webhook"] = "a signing key" },
+            "The stand-ins are told of everything.",
+            cancellation
+        );
     }
 
     public Task<IActionResult> OnPostRemoveAsync(string name, CancellationToken cancellation)
     {
         var settings = engine.Alerts!.Settings;
         return KeepAsync(
-            settings with { Channels = [.. settings.Channels.Where(channel => channel.Name != name)], Rules = [.. settings.Rules.Select(rule => rule with { Channels = rule.Channels?.Where(channel => channel != name).ToList() })] },
+            settings with
+            {
+                Channels = [.. settings.Channels.Where(channel => channel.Name != name)],
+                Rules =
+                [
+                    .. settings.Rules.Select(rule => rule with { Channels = rule.Channels?.Where(channel => channel != name).ToList() }),
+                ],
+            },
             new Dictionary<string, string>(),
             $"{name} is told nothing any more.",
-            cancellation);
+            cancellation
+        );
     }
 
-    public Task<IActionResult> OnPostTestAsync(string name, CancellationToken cancellation) => DoAsync("A test is on its way.", () => store.TestAsync(name, Who.Of(HttpContext), cancellation));
+    public Task<IActionResult> OnPostTestAsync(string name, CancellationToken cancellation) =>
+        DoAsync("A test is on its way.", () => store.TestAsync(name, Who.Of(HttpContext), cancellation));
 
     /// <summary>The stand-ins refuse what they are sent, or take it again.</summary>
     public IActionResult OnPostRefuse(bool refuses)
@@ -89,7 +147,16 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
         try
         {
             var rules = settings.Rules.Select((rule, i) => Request.Form.ContainsKey($"for-{i}") ? Read(rule, i) : rule).ToList();
-            return KeepAsync(settings with { Rules = rules, Quiet = QuietOf(quietFrom, quietTo, zone) }, new Dictionary<string, string>(), "The rules are in force.", cancellation);
+            return KeepAsync(
+                settings with
+                {
+                    Rules = rules,
+                    Quiet = QuietOf(quietFrom, quietTo, zone),
+                },
+                new Dictionary<string, string>(),
+                "The rules are in force.",
+                cancellation
+            );
         }
         catch (RequestRefusedException exception)
         {
@@ -99,49 +166,70 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
 
     private static QuietHours? QuietOf(string? from, string? to, string? zone)
     {
-        static TimeOnly TimeOf(string? text) => TimeOnly.TryParse(text, CultureInfo.InvariantCulture, out var time)
-            ? time
-            : throw new RequestRefusedException($"Quiet hours: '{text}' is no time of day.") { Remedy = "Write both ends as 22:00, or leave both empty." };
+        static TimeOnly TimeOf(string? text) =>
+            TimeOnly.TryParse(text, CultureInfo.InvariantCulture, out var time)
+                ? time
+                : throw new RequestRefusedException($"Quiet hours: '{text}' is no time of day.")
+                {
+                    Remedy = "Write both ends as 22:00, or leave both empty.",
+                };
         if (string.IsNullOrWhiteSpace(from) && string.IsNullOrWhiteSpace(to))
         {
             return null;
         }
 
-        return TimeOf(from) == TimeOf(to) ? null : new QuietHours(TimeOf(from), TimeOf(to), string.IsNullOrWhiteSpace(zone) ? "UTC" : zone.Trim());
+        return TimeOf(from) == TimeOf(to)
+            ? null
+            : new QuietHours(TimeOf(from), TimeOf(to), string.IsNullOrWhiteSpace(zone) ? "UTC" : zone.Trim());
     }
 
-    private AlertRule Read(AlertRule rule, int i) => rule with
-    {
-        LimitSeconds = Number($"limit-{i}") ?? rule.LimitSeconds,
-        ForSeconds = Number($"for-{i}") ?? rule.ForSeconds,
-        OverAfterSeconds = Number($"over-{i}") ?? rule.OverAfterSeconds,
-        Channels = [.. Request.Form[$"channels-{i}"].OfType<string>()],
-        InQuietHours = Request.Form.ContainsKey($"quiet-{i}"),
-    };
+    private AlertRule Read(AlertRule rule, int i) =>
+        rule with
+        {
+            LimitSeconds = Number($"limit-{i}") ?? rule.LimitSeconds,
+            ForSeconds = Number($"for-{i}") ?? rule.ForSeconds,
+            OverAfterSeconds = Number($"over-{i}") ?? rule.OverAfterSeconds,
+            Channels = [.. Request.Form[$"channels-{i}"].OfType<string>()],
+            InQuietHours = Request.Form.ContainsKey($"quiet-{i}"),
+        };
 
-    private double? Number(string field) => Request.Form[field].ToString() is not { Length: > 0 } text
-        ? null
-        : double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number)
-            ? number
-            : throw new RequestRefusedException($"'{text}' is no number of seconds.") { Remedy = "Write it as 60." };
+    private double? Number(string field) =>
+        Request.Form[field].ToString() is not { Length: > 0 } text ? null
+        : double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number) ? number
+        : throw new RequestRefusedException($"'{text}' is no number of seconds.") { Remedy = "Write it as 60." };
 
     private Task<IActionResult> AddAsync(AlertChannel channel, string? secret, CancellationToken cancellation)
     {
         var settings = engine.Alerts!.Settings;
-        var secrets = string.IsNullOrEmpty(secret) ? new Dictionary<string, string>() : new Dictionary<string, string> { [channel.Name] = secret };
-        return KeepAsync(settings with { Channels = [.. settings.Channels.Where(one => one.Name != channel.Name), channel] }, secrets, $"{channel.Name} can be told. Choose of what, among the rules.", cancellation);
+        var secrets = string.IsNullOrEmpty(secret)
+            ? new Dictionary<string, string>()
+            : new Dictionary<string, string> { [channel.Name] = secret };
+        return KeepAsync(
+            settings with
+            {
+                Channels = [.. settings.Channels.Where(one => one.Name != channel.Name), channel],
+            },
+            secrets,
+            $"{channel.Name} can be told. Choose of what, among the rules.",
+            cancellation
+        );
     }
 
-    private Task<IActionResult> KeepAsync(AlertSettings settings, Dictionary<string, string> secrets, string done, CancellationToken cancellation) => DoAsync(done, async () =>
-    {
-        if (settings.Check() is [var problem, ..])
+    private Task<IActionResult> KeepAsync(
+        AlertSettings settings,
+        Dictionary<string, string> secrets,
+        string done,
+        CancellationToken cancellation
+    ) => DoAsync(done, async () =>
         {
-            throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Remedy = problem.Remedy };
-        }
+            if (settings.Check() is [var problem, ..])
+            {
+                throw new RequestRefusedException($"{problem.Field}: {problem.Found}.") { Remedy = problem.Remedy };
+            }
 
-        await store.WriteSettingsAsync(settings, secrets, cancellation);
-        engine.Alerts!.Use(settings);
-    });
+            await store.WriteSettingsAsync(settings, secrets, cancellation);
+            engine.Alerts!.Use(settings);
+        });
 
     private async Task<IActionResult> DoAsync(string done, Func<Task> what)
     {

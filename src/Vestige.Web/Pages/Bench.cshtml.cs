@@ -13,7 +13,8 @@ namespace Vestige.Web.Pages;
 /// <summary>Run statements on a system that has a bench, and see where the changes go.</summary>
 public class BenchModel(ConnectionDirectory connections, CrossingEngine engine) : PageModel
 {
-    public IReadOnlyList<ConnectionDefinition> All => [.. connections.All.Where(connection => connections.KindOf(connection.Kind)?.Can.Contains(Capability.Bench) == true)];
+    public IReadOnlyList<ConnectionDefinition> All =>
+        [.. connections.All.Where(connection => connections.KindOf(connection.Kind)?.Can.Contains(Capability.Bench) == true)];
 
     public string? Chosen { get; private set; }
 
@@ -63,9 +64,12 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine) 
     public IReadOnlyList<(string Crossing, string Address)> Ways(BenchChange change)
     {
         ArgumentNullException.ThrowIfNull(change);
-        return [.. engine.Statuses
-            .Where(status => status.Definition.Source == Chosen && status.Tables.Any(table => table.Source == change.Table))
-            .Select(status => (status.Name, Addresses.OfTable(status.Name, change.Table.ToString(), change.Key)))];
+        return
+        [
+            .. engine
+                .Statuses.Where(status => status.Definition.Source == Chosen && status.Tables.Any(table => table.Source == change.Table))
+                .Select(status => (status.Name, Addresses.OfTable(status.Name, change.Table.ToString(), change.Key))),
+        ];
     }
 
     private async Task<bool> ChooseAsync(string? name, CancellationToken cancellation)

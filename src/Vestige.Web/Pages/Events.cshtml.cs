@@ -22,7 +22,8 @@ public class EventsModel(CrossingEngine engine, ControlStore store) : PageModel
 
     public IReadOnlyList<string> Crossings => [.. engine.Statuses.Select(status => status.Name)];
 
-    public string Sentence => Search.Problem is not null ? "A time cannot be read."
+    public string Sentence =>
+        Search.Problem is not null ? "A time cannot be read."
         : Found.Count == 0 ? "Nothing of that kind has happened."
         : $"{(Older is null ? Figures.Of(Found.Count, "event") : $"The latest {Figures.Count(Found.Count)}")}, newest first.";
 

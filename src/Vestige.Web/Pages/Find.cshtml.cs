@@ -12,7 +12,16 @@ public class FindModel(CrossingEngine engine, ConnectionDirectory connections) :
     private const int Most = 30;
 
     private static readonly (string Name, string Address)[] Places =
-        [("Fleet", "/"), ("Connections", "/connections"), ("Crossings", "/crossings"), ("New crossing", "/crossings/new"), ("Events", "/events"), ("Alerts", "/alerts"), ("Trace", "/trace"), ("Bench", "/bench")];
+    [
+        ("Fleet", "/"),
+        ("Connections", "/connections"),
+        ("Crossings", "/crossings"),
+        ("New crossing", "/crossings/new"),
+        ("Events", "/events"),
+        ("Alerts", "/alerts"),
+        ("Trace", "/trace"),
+        ("Bench", "/bench"),
+    ];
 
     public string Wanted { get; private set; } = "";
 
@@ -21,16 +30,24 @@ public class FindModel(CrossingEngine engine, ConnectionDirectory connections) :
     public IActionResult OnGet(string? q)
     {
         Wanted = (q ?? "").Trim();
-        Found = Wanted.Length == 0 ? [] : [.. All().Where(item => item.Name.Contains(Wanted, StringComparison.OrdinalIgnoreCase)).Take(Most)];
+        Found =
+            Wanted.Length == 0 ? [] : [.. All().Where(item => item.Name.Contains(Wanted, StringComparison.OrdinalIgnoreCase)).Take(Most)];
         return Request.Headers.ContainsKey("HX-Request") ? Partial("_Found", this) : Page();
     }
 
     private IEnumerable<(string Name, string Kind, string Address)> All()
     {
         var statuses = engine.Statuses;
-        return Places.Select(place => (place.Name, "page", place.Address))
+        return Places
+            .Select(place => (place.Name, "page", place.Address))
             .Concat(statuses.Select(status => (status.Name, "crossing", $"/crossings/{status.Name}")))
             .Concat(connections.All.Select(connection => (connection.Name, "connection", $"/connections/{connection.Name}")))
-            .Concat(statuses.SelectMany(status => status.Tables.Select(table => (table.Source.ToString(), $"table in {status.Name}", Addresses.OfTable(status.Name, table.Source.ToString())))));
+            .Concat(
+                statuses.SelectMany(status =>
+                    status.Tables.Select(table =>
+                        (table.Source.ToString(), $"table in {status.Name}", Addresses.OfTable(status.Name, table.Source.ToString()))
+                    )
+                )
+            );
     }
 }

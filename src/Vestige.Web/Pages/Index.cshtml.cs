@@ -38,7 +38,9 @@ public class IndexModel(CrossingEngine engine, TimeProvider clock) : PageModel
         After = after;
         All = engine.Statuses;
         Needing = engine.Alerts!.Standing;
-        var ordered = All.OrderBy(status => status.State == CrossingState.Draft).ThenBy(status => status.Name, StringComparer.Ordinal).ToList();
+        var ordered = All.OrderBy(status => status.State == CrossingState.Draft)
+            .ThenBy(status => status.Name, StringComparer.Ordinal)
+            .ToList();
         var start = after is null ? 0 : ordered.FindIndex(status => status.Name == after) + 1;
         Shown = [.. ordered.Skip(start).Take(PerPage)];
         Next = start + PerPage < ordered.Count ? Shown[^1].Name : null;

@@ -31,12 +31,18 @@ public class ProblemModel : PageModel
         };
         (Heading, Says) = (status, error) switch
         {
-            (404, _) => ("There is no such page", "The address names a crossing, connection or table that is not there, or is mistyped. Find it with the box above."),
+            (404, _) => (
+                "There is no such page",
+                "The address names a crossing, connection or table that is not there, or is mistyped. Find it with the box above."
+            ),
             (400, _) => ("The form is too old", "Open the page again and send it anew."),
             (_, PortException port) => ("A system did not answer", $"{port.Message} {port.Remedy}"),
             (_, BadHttpRequestException) => ("The request cannot be read", "Open the page again and send it once more."),
             (_, RequestRefusedException refused) => ("That cannot be done", $"{refused.Message} {refused.Remedy}"),
-            _ => ("Vestige made an error", "The log of the process says more. What you did last may not have been done; look before you repeat it."),
+            _ => (
+                "Vestige made an error",
+                "The log of the process says more. What you did last may not have been done; look before you repeat it."
+            ),
         };
     }
 }

@@ -11,11 +11,14 @@ public class ReconcileModel(CrossingEngine engine, TimeProvider clock) : PageMod
     public DateTimeOffset Now => clock.GetUtcNow();
 
     /// <summary>Those that differ first, then those never proved, then the longest proved.</summary>
-    public IReadOnlyList<CrossingStatus> All => [.. engine.Statuses
-        .Where(status => status.State != CrossingState.Draft)
-        .OrderByDescending(status => status.Differences > 0)
-        .ThenBy(status => status.Proved?.At ?? DateTimeOffset.MinValue)
-        .ThenBy(status => status.Name, StringComparer.Ordinal)];
+    public IReadOnlyList<CrossingStatus> All =>
+        [
+            .. engine
+                .Statuses.Where(status => status.State != CrossingState.Draft)
+                .OrderByDescending(status => status.Differences > 0)
+                .ThenBy(status => status.Proved?.At ?? DateTimeOffset.MinValue)
+                .ThenBy(status => status.Name, StringComparer.Ordinal),
+        ];
 
     /// <summary>Whether a comparison is at work.</summary>
     public bool IsCompared(CrossingStatus status) => engine.Reconcile.Running(status.Name) is not null;

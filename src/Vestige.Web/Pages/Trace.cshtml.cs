@@ -36,15 +36,35 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
 
     public TimeSpan Took { get; private set; }
 
-    /// <summary>By crossing that carries the table: why the row is where it is, the row on both sides, and what repairs did to it.</summary>
-    public IReadOnlyList<(CrossingStatus Crossing, string Answer, RowSides? Sides, IReadOnlyList<RowRepair> Repairs)> Answers { get; private set; } = [];
+    /// <summary>
+    /// By crossing that carries the table: why the row is where it is, the row on both sides, and what repairs did to it.
+    /// </summary>
+    public IReadOnlyList<(CrossingStatus Crossing, string Answer, RowSides? Sides, IReadOnlyList<RowRepair> Repairs)> Answers
+    {
+        get;
+        private set;
+    } = [];
 
-    public async Task<IActionResult> OnGetAsync(string? connection, string? table, string? key, string? position, CancellationToken cancellation)
+    public async Task<IActionResult> OnGetAsync(
+        string? connection,
+        string? table,
+        string? key,
+        string? position,
+        CancellationToken cancellation
+    )
     {
         Sources = [.. engine.Statuses.Select(status => status.Definition.Source).Distinct().Order(StringComparer.Ordinal)];
         Connection = connection ?? (Sources.Count > 0 ? Sources[0] : "");
         (Table, Key, Position) = (table ?? "", key ?? "", position ?? "");
-        Tables = [.. engine.Statuses.Where(status => status.Definition.Source == Connection).SelectMany(status => status.Tables).Select(one => one.Source.ToString()).Distinct().Order(StringComparer.Ordinal)];
+        Tables =
+        [
+            .. engine
+                .Statuses.Where(status => status.Definition.Source == Connection)
+                .SelectMany(status => status.Tables)
+                .Select(one => one.Source.ToString())
+                .Distinct()
+                .Order(StringComparer.Ordinal),
+        ];
         try
         {
             await FindAsync(cancellation);
@@ -71,8 +91,10 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
         var began = TimeProvider.System.GetTimestamp();
         if (Position.Length > 0)
         {
-            var place = engine.Positions.Parse(Connection, Position.Replace(Figures.Thin.ToString(), "", StringComparison.Ordinal).Replace(" ", "", StringComparison.Ordinal))
-                ?? throw new FormatException($"'{Position}' is not a position of {Connection}.");
+            var place = engine.Positions.Parse(
+                Connection,
+                Position.Replace(Figures.Thin.ToString(), "", StringComparison.Ordinal).Replace(" ", "", StringComparison.Ordinal)
+            ) ?? throw new FormatException($"'{Position}' is not a position of {Connection}.");
             Trace = await engine.Trace.TransactionAsync(Connection, place, cancellation);
         }
         else if (Table.Length > 0 && Key.Length > 0)
@@ -90,13 +112,27 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
 
     private string[] KeyValues() => Key.Split(',', StringSplitOptions.TrimEntries);
 
-    private async Task<IReadOnlyList<(CrossingStatus, string, RowSides?, IReadOnlyList<RowRepair>)>> AnswersAsync(TableName table, CancellationToken cancellation)
+    private async Task<IReadOnlyList<(CrossingStatus, string, RowSides?, IReadOnlyList<RowRepair>)>> AnswersAsync(
+        TableName table,
+        CancellationToken cancellation
+    )
     {
         var answers = new List<(CrossingStatus, string, RowSides?, IReadOnlyList<RowRepair>)>();
-        foreach (var status in engine.Statuses.Where(status => status.Definition.Source == Connection && status.State != CrossingState.Draft && status.Definition.Tables.Takes(table)))
+        foreach (
+            var status in engine.Statuses.Where(status =>
+                status.Definition.Source == Connection && status.State != CrossingState.Draft && status.Definition.Tables.Takes(table)
+            )
+        )
         {
             var sides = await SidesAsync(status, table, cancellation);
-            answers.Add((status, TraceWords.Answer(status, Trace!, sides), sides, await engine.Reconcile.Repairs.OfRowAsync(status.Name, table, KeyValues(), cancellation)));
+            answers.Add(
+                (
+                    status,
+                    TraceWords.Answer(status, Trace!, sides),
+                    sides,
+                    await engine.Reconcile.Repairs.OfRowAsync(status.Name, table, KeyValues(), cancellation)
+                )
+            );
         }
 
         return answers;
@@ -107,7 +143,15 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
         try
         {
             var into = status.Tables.FirstOrDefault(one => one.Source == table)?.Target ?? table;
-            return await RowSides.LookAsync(connections.Source(Connection), connections.Target(status.Definition.Target), engine.TreatmentOf(status.Definition), table, into, Key, cancellation);
+            return await RowSides.LookAsync(
+                connections.Source(Connection),
+                connections.Target(status.Definition.Target),
+                engine.TreatmentOf(status.Definition),
+                table,
+                into,
+                Key,
+                cancellation
+            );
         }
         catch (PortException exception)
         {

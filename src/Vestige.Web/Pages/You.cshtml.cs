@@ -11,7 +11,17 @@ public class YouModel : PageModel
 
     public IActionResult OnPost(string? name)
     {
-        Response.Cookies.Append(Who.Cookie, (name ?? "").Trim(), new CookieOptions { HttpOnly = true, SameSite = SameSiteMode.Strict, MaxAge = TimeSpan.FromDays(365), IsEssential = true });
+        Response.Cookies.Append(
+            Who.Cookie,
+            (name ?? "").Trim(),
+            new CookieOptions
+            {
+                HttpOnly = true,
+                SameSite = SameSiteMode.Strict,
+                MaxAge = TimeSpan.FromDays(365),
+                IsEssential = true,
+            }
+        );
         return Redirect("/");
     }
 }

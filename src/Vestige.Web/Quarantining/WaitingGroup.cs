@@ -13,7 +13,9 @@ public static class WaitingGroup
     public static IReadOnlyList<WaitingChange> Like(IReadOnlyList<WaitingChange> waiting, string id)
     {
         ArgumentNullException.ThrowIfNull(waiting);
-        return waiting.FirstOrDefault(change => change.Id == id) is { } one ? [.. waiting.Where(change => CauseOf(change) == CauseOf(one))] : [];
+        return waiting.FirstOrDefault(change => change.Id == id) is { } one
+            ? [.. waiting.Where(change => CauseOf(change) == CauseOf(one))]
+            : [];
     }
 
     /// <summary>The cause in words.</summary>

@@ -41,17 +41,29 @@ public sealed class WaitingView
     /// <summary>Why it cannot be treated at all; null when it can be.</summary>
     public string? Problem { get; private set; }
 
-    /// <summary>By column: its name and type, the value before and after (null where there is no such row or the log left it out), and whether it can be edited.</summary>
-    public IReadOnlyList<WaitingValue> Values => [.. Change.Form.Columns.Select((column, i) => new WaitingValue(
-        column.Name,
-        column.Type,
-        Of(Change.Change.Before, i),
-        Of(Change.Change.After, i),
-        masked.Contains(i),
-        !Change.Change.After.IsNone && !Change.KeyOrdinals.Contains(i),
-        !Change.Change.After.IsNone && Change.Change.After.KindAt(i) == ValueKind.Null))];
+    /// <summary>
+    /// By column: its name and type, the value before and after (null where there is no such row or the log left it out), and whether it
+    /// can be edited.
+    /// </summary>
+    public IReadOnlyList<WaitingValue> Values =>
+        [
+            .. Change.Form.Columns.Select(
+                (column, i) =>
+                    new WaitingValue(
+                        column.Name,
+                        column.Type,
+                        Of(Change.Change.Before, i),
+                        Of(Change.Change.After, i),
+                        masked.Contains(i),
+                        !Change.Change.After.IsNone && !Change.KeyOrdinals.Contains(i),
+                        !Change.Change.After.IsNone && Change.Change.After.KindAt(i) == ValueKind.Null
+                    )
+            ),
+        ];
 
-    /// <summary>What would be written: the target's table, the statement and its values; empty where the treatment leaves the row out or fails.</summary>
+    /// <summary>
+    /// What would be written: the target's table, the statement and its values; empty where the treatment leaves the row out or fails.
+    /// </summary>
     public IReadOnlyList<(string Into, string Statement, IReadOnlyList<(string Column, string Value)> Values)> Written(TargetSystem target)
     {
         ArgumentNullException.ThrowIfNull(target);
@@ -64,7 +76,12 @@ public sealed class WaitingView
         {
             var made = new List<TreatedChange>();
             treatment.Treat(Change.Change, Change.CommittedAt, made);
-            return [.. made.Select(one => (one.Table.Form.Name.ToString(), target.Tables.StatementFor(one.Table.Form, one.Change), ValuesOf(one)))];
+            return
+            [
+                .. made.Select(one =>
+                    (one.Table.Form.Name.ToString(), target.Tables.StatementFor(one.Table.Form, one.Change), ValuesOf(one))
+                ),
+            ];
         }
         catch (EvaluationException exception)
         {
@@ -76,12 +93,27 @@ public sealed class WaitingView
     private static IReadOnlyList<(string Column, string Value)> ValuesOf(TreatedChange made)
     {
         var row = made.Change.After.IsNone ? made.Change.Before : made.Change.After;
-        return row.IsNone ? [] : [.. made.Table.Form.Columns.Select((column, i) => (column.Name, Value: row.KindAt(i) == ValueKind.Absent ? "" : row.DisplayAt(i), Kind: row.KindAt(i)))
-            .Where(value => value.Kind != ValueKind.Absent && (made.Change.Kind != ChangeKind.Delete || made.Table.Form.Columns.First(column => column.Name == value.Name).KeyOrdinal > 0))
-            .Select(value => (value.Name, value.Value))];
+        return row.IsNone
+            ? []
+            :
+            [
+                .. made
+                    .Table.Form.Columns.Select(
+                        (column, i) => (column.Name, Value: row.KindAt(i) == ValueKind.Absent ? "" : row.DisplayAt(i), Kind: row.KindAt(i))
+                    )
+                    .Where(value =>
+                        value.Kind != ValueKind.Absent
+                        && (
+                            made.Change.Kind != ChangeKind.Delete
+                            || made.Table.Form.Columns.First(column => column.Name == value.Name).KeyOrdinal > 0
+                        )
+                    )
+                    .Select(value => (value.Name, value.Value)),
+            ];
     }
 
     private string? Of(Row row, int column) => row.IsNone || row.KindAt(column) == ValueKind.Absent ? null : Shown(row, column);
 
-    private string Shown(Row row, int column) => masked.Contains(column) ? BeforeAfter.Hidden(row, column, Change.Form.Columns[column].Type) : row.DisplayAt(column);
+    private string Shown(Row row, int column) =>
+        masked.Contains(column) ? BeforeAfter.Hidden(row, column, Change.Form.Columns[column].Type) : row.DisplayAt(column);
 }

@@ -26,7 +26,8 @@ public sealed class DifferenceView(TableFinding finding, RowDifference row, int 
 
     public bool IsKeyMasked => finding.Form is { } form && form.KeyOrdinals.Any(i => IsMasked(form.Columns[i]));
 
-    public IReadOnlyList<ComparedValue> Values => finding.Form is { } form ? [.. form.Columns.Select((column, i) => ValueOf(form, column, i))] : [];
+    public IReadOnlyList<ComparedValue> Values =>
+        finding.Form is { } form ? [.. form.Columns.Select((column, i) => ValueOf(form, column, i))] : [];
 
     private bool IsMasked(Column column) => finding.Masked?.Contains(column.Name) == true;
 
@@ -51,7 +52,9 @@ public sealed class DifferenceView(TableFinding finding, RowDifference row, int 
             return null;
         }
 
-        return IsMasked(column) ? BeforeAfter.Hidden(side, place, column.Type) : side.KindAt(place) == ValueKind.Text && form.Columns.Count == side.Count ? side.TextAt(place) : side.DisplayAt(place);
+        return IsMasked(column) ? BeforeAfter.Hidden(side, place, column.Type)
+            : side.KindAt(place) == ValueKind.Text && form.Columns.Count == side.Count ? side.TextAt(place)
+            : side.DisplayAt(place);
     }
 
     private static IReadOnlyList<(string Text, bool Differs)>? Whole(string? text, bool differs) => text is null ? null : [(text, differs)];

@@ -15,7 +15,8 @@ public static class ReconcileWords
         if (status.Differences > 0)
         {
             var tables = status.Tables.Count(table => table.Verdict is { Differences: > 0 });
-            return $"{Figures.Of(status.Differences, "row")} {(status.Differences == 1 ? "differs" : "differ")} in {Figures.Of(tables, "table")}.";
+            return $"{Figures.Of(status.Differences, "row")} {(status.Differences == 1 ? "differs" : "differ")} in "
+                + $"{Figures.Of(tables, "table")}.";
         }
 
         if (status.Proved is { } proved)
@@ -31,12 +32,22 @@ public static class ReconcileWords
     public static string Of(Reconciliation found)
     {
         ArgumentNullException.ThrowIfNull(found);
-        var (missing, extra, differing) = (found.Tables.Sum(table => table.Missing), found.Tables.Sum(table => table.Extra), found.Tables.Sum(table => table.Differing));
+        var (missing, extra, differing) = (
+            found.Tables.Sum(table => table.Missing),
+            found.Tables.Sum(table => table.Extra),
+            found.Tables.Sum(table => table.Differing)
+        );
         var equal = found.Tables.Count(table => table.IsEqual);
         var unproved = found.Tables.Count(table => table.Reason is not null);
-        var result = found.Differences == 0
-            ? found.Tables.Count == 0 ? "Nothing was compared." : found.Scope.Proves ? $"{Figures.Of(equal, "table")} proved equal." : $"No row differs in {Figures.Of(equal, "table")}."
-            : $"{Figures.Of(found.Differences, "row")} {(found.Differences == 1 ? "differs" : "differ")}: {Figures.Count(missing)} missing, {Figures.Count(extra)} extra, {Figures.Count(differing)} with other values.";
+        var result =
+            found.Differences == 0
+                ? found.Tables.Count == 0
+                    ? "Nothing was compared."
+                    : found.Scope.Proves
+                        ? $"{Figures.Of(equal, "table")} proved equal."
+                        : $"No row differs in {Figures.Of(equal, "table")}."
+                : $"{Figures.Of(found.Differences, "row")} {(found.Differences == 1 ? "differs" : "differ")}: "
+                    + $"{Figures.Count(missing)} missing, {Figures.Count(extra)} extra, {Figures.Count(differing)} with other values.";
         var rest = unproved == 0 ? "" : $" {Figures.Of(unproved, "table")} {(unproved == 1 ? "was" : "were")} not compared, or not whole.";
         return found.State switch
         {
@@ -58,9 +69,13 @@ public static class ReconcileWords
         }
 
         var differences = table.Missing + table.Extra + table.Differing;
-        var words = differences > 0
-            ? $"{Figures.Of(differences, "row")} {(differences == 1 ? "differs" : "differ")}{(table.NotListed ? ", and more that were not looked at" : "")}"
-            : table.Reason is not null ? "no row differs" : scope.Proves ? "proved equal" : "no row differs";
+        var words =
+            differences > 0
+                ? $"{Figures.Of(differences, "row")} "
+                    + $"{(differences == 1 ? "differs" : "differ")}{(table.NotListed ? ", and more that were not looked at" : "")}"
+            : table.Reason is not null ? "no row differs"
+            : scope.Proves ? "proved equal"
+            : "no row differs";
         return table.Reason is null ? words : $"{words}; {table.Reason}";
     }
 
@@ -75,6 +90,7 @@ public static class ReconcileWords
         var most = Sampling.MostBad(rows, sample, 0.95);
         return most == 0
             ? "With 95 % certainty no row of the source is missing or other there; rows that only the target has are not seen by a sample."
-            : $"With 95 % certainty at most {Figures.Count(most)} of {Figures.Count(rows)} rows of the source are missing or other there; rows that only the target has are not seen by a sample.";
+            : $"With 95 % certainty at most {Figures.Count(most)} of {Figures.Count(rows)} rows of the source are missing or other "
+                + "there; rows that only the target has are not seen by a sample.";
     }
 }

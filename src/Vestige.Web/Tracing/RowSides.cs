@@ -43,7 +43,15 @@ public sealed class RowSides
     /// <param name="into">The target's table, where the treatment does not say another.</param>
     /// <param name="key">The key, its values parted by commas.</param>
     /// <param name="cancellation">Gives up.</param>
-    public static async Task<RowSides> LookAsync(SourceSystem source, TargetSystem target, CrossingTreatment treating, TableName table, TableName into, string key, CancellationToken cancellation)
+    public static async Task<RowSides> LookAsync(
+        SourceSystem source,
+        TargetSystem target,
+        CrossingTreatment treating,
+        TableName table,
+        TableName into,
+        string key,
+        CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(source);
         ArgumentNullException.ThrowIfNull(target);
@@ -54,7 +62,14 @@ public sealed class RowSides
         return sides;
     }
 
-    private async Task FindAsync(SourceSystem source, TargetSystem target, CrossingTreatment treating, TableName table, string typed, CancellationToken cancellation)
+    private async Task FindAsync(
+        SourceSystem source,
+        TargetSystem target,
+        CrossingTreatment treating,
+        TableName table,
+        string typed,
+        CancellationToken cancellation
+    )
     {
         var into = There;
         var here = await FormAsync(source.Catalogue, table, cancellation);
@@ -73,12 +88,19 @@ public sealed class RowSides
         LeftOut = row is not null && made is null;
         There = made?.Table.Form.Name ?? into;
         var there = await FormAsync(target.Catalogue, There, cancellation);
-        var keyThere = made is { } treated ? [.. treated.Table.Form.KeyOrdinals.Select(treated.Change.After.DisplayAt)] : treatment.Tables[0].Form.Shared is { } shared ? [shared.Value, .. key] : treatment.Mode == ApplyMode.KeepVersions ? [.. key, "infinity"] : key;
+        var keyThere =
+            made is { } treated ? [.. treated.Table.Form.KeyOrdinals.Select(treated.Change.After.DisplayAt)]
+            : treatment.Tables[0].Form.Shared is { } shared ? [shared.Value, .. key]
+            : treatment.Mode == ApplyMode.KeepVersions ? [.. key, "infinity"]
+            : key;
         var rowThere = there is null ? null : await target.Lookup.FindAsync(there, keyThere, cancellation);
         HasHere = row is not null;
         HasThere = rowThere is not null;
         var masked = treatment.Hidden;
-        Values = [.. treatment.Columns.Select((column, i) => Compare(treatment, masked, column, (row, made?.Change.After, i), (there, rowThere)))];
+        Values =
+        [
+            .. treatment.Columns.Select((column, i) => Compare(treatment, masked, column, (row, made?.Change.After, i), (there, rowThere))),
+        ];
     }
 
     private static async Task<TableSchema?> FormAsync(ICatalogue catalogue, TableName table, CancellationToken cancellation) =>
@@ -98,22 +120,32 @@ public sealed class RowSides
         }
     }
 
-    /// <summary>A column here and there: here its own value, hidden under a mask; it differs when what is there is not what the treatment makes.</summary>
+    /// <summary>
+    /// A column here and there: here its own value, hidden under a mask; it differs when what is there is not what the treatment makes.
+    /// </summary>
     private static (string Column, string? Here, string? There, bool Differs) Compare(
         TableTreatment treatment,
         IReadOnlySet<int> masked,
         TreatedColumn column,
         (Row? Row, Row? Made, int Place) here,
-        (TableSchema? Form, Row? Row) there)
+        (TableSchema? Form, Row? Row) there
+    )
     {
         var source = column.Of >= 0 ? treatment.Source.Columns[column.Of] : null;
-        var left = here.Row is not { } row ? null : source is null ? here.Made?.DisplayAt(here.Place) ?? "" : masked.Contains(column.Of) ? BeforeAfter.Hidden(row, column.Of, source.Type) : row.DisplayAt(column.Of);
+        var left =
+            here.Row is not { } row ? null
+            : source is null ? here.Made?.DisplayAt(here.Place) ?? ""
+            : masked.Contains(column.Of) ? BeforeAfter.Hidden(row, column.Of, source.Type)
+            : row.DisplayAt(column.Of);
         var index = there.Form?.IndexOf(column.Name) ?? -1;
         var right = index < 0 || there.Row is not { } found ? null : found.DisplayAt(index);
         var wanted = column.Mark == ChangeMark.None ? here.Made?.DisplayAt(here.Place) : right;
 
         // Another crossing hides what this one carries as it is: neither side shows it.
-        var shown = right is not null && column.Of >= 0 && masked.Contains(column.Of) && !treatment.Masked.Contains(column.Of) ? BeforeAfter.Hidden(there.Row!.Value, index, source!.Type) : right;
+        var shown =
+            right is not null && column.Of >= 0 && masked.Contains(column.Of) && !treatment.Masked.Contains(column.Of)
+                ? BeforeAfter.Hidden(there.Row!.Value, index, source!.Type)
+                : right;
         var name = source is null || source.Name == column.Name ? column.Name : $"{source.Name} → {column.Name}";
         return (name, left, shown, wanted != right && here.Made is not null && there.Row is not null);
     }

@@ -19,7 +19,12 @@ public sealed class BeforeAfter
         var masked = treatment.Hidden;
         Table = treatment.Source.Name;
         Columns = [.. treatment.Source.Columns.Select((column, i) => (column.Name, column.Type, masked.Contains(i)))];
-        TargetColumns = [.. treatment.Columns.Select(column => (column.Name, column.Type, IsNew: !column.IsKept || column.Name != treatment.Source.Columns[column.Of].Name))];
+        TargetColumns =
+        [
+            .. treatment.Columns.Select(column =>
+                (column.Name, column.Type, IsNew: !column.IsKept || column.Name != treatment.Source.Columns[column.Of].Name)
+            ),
+        ];
         Samples = [.. rows.Select(row => SampleOf(treatment, masked, row))];
     }
 
@@ -35,7 +40,9 @@ public sealed class BeforeAfter
 
     /// <summary>A value as pages show it where a mask stands on it.</summary>
     public static string Hidden(Row row, int column, string type) =>
-        row.KindAt(column) is ValueKind.Null or ValueKind.Absent ? row.DisplayAt(column) : $"{(type.Length == 0 ? "value" : type)}, {row.DisplayAt(column).EnumerateRunes().Count()} characters";
+        row.KindAt(column) is ValueKind.Null or ValueKind.Absent
+            ? row.DisplayAt(column)
+            : $"{(type.Length == 0 ? "value" : type)}, {row.DisplayAt(column).EnumerateRunes().Count()} characters";
 
     /// <summary>A row out of texts that a person typed, by the source's columns; an empty one is NULL.</summary>
     public static Row Typed(TableSchema form, IEngineTypes types, IReadOnlyList<string?> values)
@@ -52,7 +59,11 @@ public sealed class BeforeAfter
             {
                 writer.Null();
             }
-            else if (!types.ValuesAreText && types.MeaningOf(form.Columns[i]).Type == ExpressionType.Integer && long.TryParse(text, out var whole))
+            else if (
+                !types.ValuesAreText
+                && types.MeaningOf(form.Columns[i]).Type == ExpressionType.Integer
+                && long.TryParse(text, out var whole)
+            )
             {
                 writer.Integer(whole);
             }
@@ -67,14 +78,26 @@ public sealed class BeforeAfter
 
     private static TreatedSample SampleOf(TableTreatment treatment, IReadOnlySet<int> masked, Row row)
     {
-        string[] before = [.. treatment.Source.Columns.Select((column, i) => masked.Contains(i) ? Hidden(row, i, column.Type) : Short(row.DisplayAt(i)))];
+        string[] before =
+        [
+            .. treatment.Source.Columns.Select((column, i) => masked.Contains(i) ? Hidden(row, i, column.Type) : Short(row.DisplayAt(i))),
+        ];
         try
         {
             var made = new List<TreatedChange>();
             treatment.Load(row, made);
             return made.Count == 0
                 ? new TreatedSample(before, null, [], WhyLeftOut(treatment, row))
-                : new TreatedSample(before, made[0].Table.Form.Name.ToString(), [.. Enumerable.Range(0, made[0].Change.After.Count).Select(i => After(treatment, masked, made[0], i))], null) { Children = [.. made.Skip(1).Select(ChildOf)], MessageKey = KeyOf(treatment, made[0].Change.After) };
+                : new TreatedSample(
+                    before,
+                    made[0].Table.Form.Name.ToString(),
+                    [.. Enumerable.Range(0, made[0].Change.After.Count).Select(i => After(treatment, masked, made[0], i))],
+                    null
+                )
+                {
+                    Children = [.. made.Skip(1).Select(ChildOf)],
+                    MessageKey = KeyOf(treatment, made[0].Change.After),
+                };
         }
         catch (EvaluationException exception)
         {
@@ -92,17 +115,23 @@ public sealed class BeforeAfter
             : Short(made.Change.After.DisplayAt(place));
     }
 
-    private static string? KeyOf(TableTreatment treatment, Row row) => treatment.Columns.Any(column => column.MessageKeyOrdinal > 0)
-        ? string.Join(", ", treatment.MessageKey.Select(i => $"{treatment.Columns[i].Name} {Short(row.DisplayAt(i))}"))
-        : null;
+    private static string? KeyOf(TableTreatment treatment, Row row) =>
+        treatment.Columns.Any(column => column.MessageKeyOrdinal > 0)
+            ? string.Join(", ", treatment.MessageKey.Select(i => $"{treatment.Columns[i].Name} {Short(row.DisplayAt(i))}"))
+            : null;
 
     private static (string Into, IReadOnlyList<(string Column, string Value)> Values) ChildOf(TreatedChange child) =>
-        (child.Table.Form.Name.ToString(), [.. child.Table.Form.Columns.Select((column, i) => (column.Name, Short(child.Change.After.DisplayAt(i))))]);
+        (
+            child.Table.Form.Name.ToString(),
+            [.. child.Table.Form.Columns.Select((column, i) => (column.Name, Short(child.Change.After.DisplayAt(i))))]
+        );
 
     private static string WhyLeftOut(TableTreatment treatment, Row row)
     {
         var failed = treatment.Keeps.FirstOrDefault(keep => !keep.Holds(row));
-        return failed is null ? "no table of the split takes it" : failed.Evaluate(row).IsNull ? $"{failed.Text} is NULL" : $"{failed.Text} is false";
+        return failed is null ? "no table of the split takes it"
+            : failed.Evaluate(row).IsNull ? $"{failed.Text} is NULL"
+            : $"{failed.Text} is false";
     }
 
     private static string Short(string value)

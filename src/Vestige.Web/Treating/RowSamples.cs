@@ -18,13 +18,20 @@ public sealed class RowSamples(ConnectionDirectory connections, TimeProvider clo
     private readonly ConcurrentDictionary<(string Connection, TableName Table), (IReadOnlyList<Row> Rows, DateTimeOffset At)> held = new();
 
     /// <summary>What a treatment makes of them; a row typed in comes first.</summary>
-    public async Task<BeforeAfter> OfAsync(string connection, TableTreatment treatment, IReadOnlyList<string?> typed, CancellationToken cancellation)
+    public async Task<BeforeAfter> OfAsync(
+        string connection,
+        TableTreatment treatment,
+        IReadOnlyList<string?> typed,
+        CancellationToken cancellation
+    )
     {
         ArgumentNullException.ThrowIfNull(treatment);
         ArgumentNullException.ThrowIfNull(typed);
         var source = connections.Source(connection);
         var rows = await RowsAsync(connection, treatment.Source, cancellation);
-        IEnumerable<Row> first = typed.Any(value => !string.IsNullOrEmpty(value)) ? [BeforeAfter.Typed(treatment.Source, source.Catalogue.Types, typed)] : [];
+        IEnumerable<Row> first = typed.Any(value => !string.IsNullOrEmpty(value))
+            ? [BeforeAfter.Typed(treatment.Source, source.Catalogue.Types, typed)]
+            : [];
         return new BeforeAfter(treatment, source.Catalogue.Types, first.Concat(rows));
     }
 

@@ -11,7 +11,8 @@ public static class Addresses
     }
 
     /// <summary>The trace of a row of a source.</summary>
-    public static string OfTrace(string connection, string table, string key) => $"/trace?connection={Uri.EscapeDataString(connection)}&table={Uri.EscapeDataString(table)}&key={Uri.EscapeDataString(key)}";
+    public static string OfTrace(string connection, string table, string key) =>
+        $"/trace?connection={Uri.EscapeDataString(connection)}&table={Uri.EscapeDataString(table)}&key={Uri.EscapeDataString(key)}";
 
     /// <summary>The page with some rows of a table behind a connection.</summary>
     public static string OfRows(string connection, string table) => $"/connections/{connection}/tables/{Uri.EscapeDataString(table)}";

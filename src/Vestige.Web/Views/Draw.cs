@@ -26,7 +26,10 @@ public static class Draw
     public static IHtmlContent WakeAxisLabels()
     {
         var labels = WakeAxis.Ticks.Select(tick => $"<text x=\"{X(tick.Age)}\" y=\"13\" text-anchor=\"middle\">{tick.Label}</text>");
-        return new HtmlString($"<svg aria-hidden=\"true\">{string.Concat(labels)}<text x=\"{X(TimeSpan.Zero)}\" y=\"13\" text-anchor=\"middle\">now</text></svg>");
+        return new HtmlString(
+            $"<svg aria-hidden=\"true\">{string.Concat(labels)}<text x=\"{X(TimeSpan.Zero)}\" y=\"13\" "
+                + "text-anchor=\"middle\">now</text></svg>"
+        );
     }
 
     /// <summary>
@@ -38,12 +41,17 @@ public static class Draw
     public static IHtmlContent Wake(CrossingStatus status, DateTimeOffset now)
     {
         ArgumentNullException.ThrowIfNull(status);
-        var ticks = string.Concat(WakeAxis.Ticks.Select(tick => $"<line class=\"tick\" x1=\"{X(tick.Age)}\" x2=\"{X(tick.Age)}\" y1=\"0\" y2=\"30\"/>"));
+        var ticks = string.Concat(
+            WakeAxis.Ticks.Select(tick => $"<line class=\"tick\" x1=\"{X(tick.Age)}\" x2=\"{X(tick.Age)}\" y1=\"0\" y2=\"30\"/>")
+        );
         var body = "";
         if (status.Lag is not null && status.AppliedPosition is not null)
         {
             var (applied, spooled, captured) = (At(status.AppliedAge), At(status.SpooledAge), At(status.CapturedAge));
-            body = Bar("a", applied, spooled) + Bar("s", spooled, captured) + Bar("c", captured, At(TimeSpan.Zero))
+            body =
+                Bar("a", applied, spooled)
+                + Bar("s", spooled, captured)
+                + Bar("c", captured, At(TimeSpan.Zero))
                 + $"<rect class=\"end\" x=\"{Number(applied - 0.7)}%\" y=\"6\" width=\"4\" height=\"18\"/>";
         }
 
@@ -55,10 +63,13 @@ public static class Draw
         }
 
         var label = status.Lag is { } lag ? (lag.Current ? "current" : $"{Core.Text.Figures.Duration(lag.Behind)} behind") : "no place yet";
-        label += status.Proved is { } seen && status.Differences == 0 ? $", proved equal {Core.Text.Figures.Duration(now - seen.At)} ago" : "";
+        label +=
+            status.Proved is { } seen && status.Differences == 0 ? $", proved equal {Core.Text.Figures.Duration(now - seen.At)} ago" : "";
         return new HtmlString(
-            $"<svg class=\"wake\" role=\"img\" aria-label=\"{label}\">{ticks}<line class=\"now\" x1=\"{head}\" x2=\"{head}\" y1=\"0\" y2=\"30\"/>{body}"
-            + $"<circle class=\"hd\" cx=\"{head}\" cy=\"15\" r=\"4.5\"/></svg>");
+            $"<svg class=\"wake\" role=\"img\" aria-label=\"{label}\">{ticks}<line class=\"now\" x1=\"{head}\" x2=\"{head}\" y1=\"0\" "
+                + $"y2=\"30\"/>{body}"
+                + $"<circle class=\"hd\" cx=\"{head}\" cy=\"15\" r=\"4.5\"/></svg>"
+        );
     }
 
     /// <summary>How full something is, 0 to 1.</summary>
@@ -66,8 +77,11 @@ public static class Draw
     {
         var width = Math.Clamp(share, 0, 1) * 100;
         return new HtmlString(
-            $"<svg class=\"bar\" viewBox=\"0 0 100 8\" preserveAspectRatio=\"none\" role=\"img\" aria-label=\"{HtmlEncoder.Default.Encode(label)}\">"
-            + $"<rect class=\"bg\" width=\"100\" height=\"8\"/><rect class=\"{(warn ? "warn" : "fg")}\" width=\"{Number(width)}\" height=\"8\"/></svg>");
+            "<svg class=\"bar\" viewBox=\"0 0 100 8\" preserveAspectRatio=\"none\" role=\"img\" "
+                + $"aria-label=\"{HtmlEncoder.Default.Encode(label)}\">"
+                + $"<rect class=\"bg\" width=\"100\" height=\"8\"/><rect class=\"{(warn ? "warn" : "fg")}\" width=\"{Number(width)}\" "
+                + "height=\"8\"/></svg>"
+        );
     }
 
     /// <summary>The marks of a table's changes, each with a bar scaled by how many there were beside the table with most.</summary>
@@ -76,19 +90,28 @@ public static class Draw
         ArgumentNullException.ThrowIfNull(tally);
         var parts = new (string Mark, long Count)[]
         {
-            ("+", tally.Inserts), ("~", tally.Updates), ("−", tally.Deletes), ("Δ", tally.SchemaChanges), ("∅", tally.Truncates),
+            ("+", tally.Inserts),
+            ("~", tally.Updates),
+            ("−", tally.Deletes),
+            ("Δ", tally.SchemaChanges),
+            ("∅", tally.Truncates),
         };
         var x = 0;
         var drawn = "";
         foreach (var (mark, count) in parts)
         {
             var width = count == 0 ? 0 : Math.Max(2, 26 * Math.Log(1 + count) / Math.Log(2 + most));
-            drawn += $"<text x=\"{x}\" y=\"12\">{mark}</text>" + (count > 0 ? $"<rect x=\"{x + 11}\" y=\"4\" width=\"{Number(width)}\" height=\"8\"/>" : "");
+            drawn +=
+                $"<text x=\"{x}\" y=\"12\">{mark}</text>"
+                + (count > 0 ? $"<rect x=\"{x + 11}\" y=\"4\" width=\"{Number(width)}\" height=\"8\"/>" : "");
             x += 43;
         }
 
         var words = string.Join(", ", parts.Where(part => part.Count > 0).Select(part => $"{part.Mark} {part.Count}"));
-        return new HtmlString($"<svg class=\"strip\" width=\"215\" height=\"16\" role=\"img\" aria-label=\"{(words.Length > 0 ? words : "no changes yet")}\"><title>{words}</title>{drawn}</svg>");
+        return new HtmlString(
+            "<svg class=\"strip\" width=\"215\" height=\"16\" role=\"img\" "
+                + $"aria-label=\"{(words.Length > 0 ? words : "no changes yet")}\"><title>{words}</title>{drawn}</svg>"
+        );
     }
 
     internal static string Number(double value) => value.ToString("0.##", CultureInfo.InvariantCulture);

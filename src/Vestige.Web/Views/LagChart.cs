@@ -22,41 +22,86 @@ public static class LagChart
     /// <param name="points">The points.</param>
     /// <param name="now">The right edge.</param>
     /// <param name="window">From the left edge to the right.</param>
-    /// <param name="earlier">Points of a window of the same length that ended <paramref name="ago"/>, drawn as a line; null for none.</param>
+    /// <param name="earlier">
+    /// Points of a window of the same length that ended <paramref name="ago"/>, drawn as a line; null for none.
+    /// </param>
     /// <param name="ago">How much earlier.</param>
     /// <param name="marks">Things that happened, each with its words.</param>
-    public static IHtmlContent Of(IReadOnlyList<MeasurePoint> points, DateTimeOffset now, TimeSpan window, IReadOnlyList<MeasurePoint>? earlier = null, TimeSpan ago = default, IReadOnlyList<(DateTimeOffset At, string Words, bool IsTrouble)>? marks = null)
+    public static IHtmlContent Of(
+        IReadOnlyList<MeasurePoint> points,
+        DateTimeOffset now,
+        TimeSpan window,
+        IReadOnlyList<MeasurePoint>? earlier = null,
+        TimeSpan ago = default,
+        IReadOnlyList<(DateTimeOffset At, string Words, bool IsTrouble)>? marks = null
+    )
     {
         var columns = Worst(points, now, window);
         var before = Worst([.. (earlier ?? []).Select(point => point with { At = point.At + ago })], now, window);
         var most = Nice(columns.Concat(before).Select(column => column.Point.Behind.TotalSeconds).DefaultIfEmpty().Max());
         var svg = new StringBuilder();
-        svg.Append($"<svg class=\"chart\" viewBox=\"0 0 {Width} {Height}\" role=\"img\" aria-label=\"Seconds behind, at most {Core.Text.Figures.Duration(TimeSpan.FromSeconds(columns.Count == 0 ? 0 : columns.Max(column => column.Point.Behind.TotalSeconds)))}\">");
+        var worst = TimeSpan.FromSeconds(columns.Count == 0 ? 0 : columns.Max(column => column.Point.Behind.TotalSeconds));
+        svg.Append(
+            $"<svg class=\"chart\" viewBox=\"0 0 {Width} {Height}\" role=\"img\" aria-label=\"Seconds behind, at most "
+                + $"{Core.Text.Figures.Duration(worst)}\">"
+        );
         for (var i = 0; i <= 3; i++)
         {
             var y = Y(most * i / 3, most);
             svg.Append($"<line class=\"grid\" x1=\"{Left}\" x2=\"{Width - Right}\" y1=\"{Number(y)}\" y2=\"{Number(y)}\"/>");
-            svg.Append($"<text x=\"{Left - 8}\" y=\"{Number(y + 4)}\" text-anchor=\"end\">{Core.Text.Figures.Duration(TimeSpan.FromSeconds(most * i / 3))}</text>");
+            svg.Append(
+                $"<text x=\"{Left - 8}\" y=\"{Number(y + 4)}\" "
+                    + $"text-anchor=\"end\">{Core.Text.Figures.Duration(TimeSpan.FromSeconds(most * i / 3))}</text>"
+            );
         }
 
+        var times =
+            window >= TimeSpan.FromDays(2) ? "MM-dd HH:mm"
+            : window > TimeSpan.FromHours(2) ? "HH:mm"
+            : "HH:mm:ss";
         for (var i = 0; i <= 3; i++)
         {
-            var anchor = i == 0 ? "start" : i == 3 ? "end" : "middle";
-            svg.Append($"<text x=\"{Number(Left + ((Width - Left - Right) * i / 3.0))}\" y=\"{Height - 6}\" text-anchor=\"{anchor}\">{(now - window + (window * i / 3)).UtcDateTime.ToString(window >= TimeSpan.FromDays(2) ? "MM-dd HH:mm" : window > TimeSpan.FromHours(2) ? "HH:mm" : "HH:mm:ss", CultureInfo.InvariantCulture)}</text>");
+            var at = (now - window + (window * i / 3)).UtcDateTime;
+            var anchor =
+                i == 0 ? "start"
+                : i == 3 ? "end"
+                : "middle";
+            svg.Append(
+                $"<text x=\"{Number(Left + ((Width - Left - Right) * i / 3.0))}\" y=\"{Height - 6}\" "
+                    + $"text-anchor=\"{anchor}\">{at.ToString(times, CultureInfo.InvariantCulture)}</text>"
+            );
         }
 
         Area(svg, columns, most, "c", _ => 0, point => point.NotCaptured.TotalSeconds);
-        Area(svg, columns, most, "s", point => point.NotCaptured.TotalSeconds, point => (point.NotCaptured + point.NotSpooled).TotalSeconds);
-        Area(svg, columns, most, "a", point => (point.NotCaptured + point.NotSpooled).TotalSeconds, point => (point.NotCaptured + point.NotSpooled + point.NotApplied).TotalSeconds);
+        Area(
+            svg,
+            columns,
+            most,
+            "s",
+            point => point.NotCaptured.TotalSeconds,
+            point => (point.NotCaptured + point.NotSpooled).TotalSeconds
+        );
+        Area(
+            svg,
+            columns,
+            most,
+            "a",
+            point => (point.NotCaptured + point.NotSpooled).TotalSeconds,
+            point => (point.NotCaptured + point.NotSpooled + point.NotApplied).TotalSeconds
+        );
         if (before.Count > 1)
         {
-            svg.Append($"<path class=\"ago\" d=\"M{string.Join(" L", before.Select(column => $"{Number(column.X)},{Number(Y(column.Point.Behind.TotalSeconds, most))}"))}\"/>");
+            var line = before.Select(column => $"{Number(column.X)},{Number(Y(column.Point.Behind.TotalSeconds, most))}");
+            svg.Append($"<path class=\"ago\" d=\"M{string.Join(" L", line)}\"/>");
         }
 
         foreach (var (at, words, isTrouble) in marks ?? [])
         {
             var x = Number(Left + ((Width - Left - Right) * (1 - ((now - at) / window))));
-            svg.Append($"<line class=\"mark{(isTrouble ? " trouble" : "")}\" x1=\"{x}\" x2=\"{x}\" y1=\"{Top}\" y2=\"{Height - Bottom}\"><title>{HtmlEncoder.Default.Encode(words)}</title></line>");
+            svg.Append(
+                $"<line class=\"mark{(isTrouble ? " trouble" : "")}\" x1=\"{x}\" x2=\"{x}\" y1=\"{Top}\" "
+                    + $"y2=\"{Height - Bottom}\"><title>{HtmlEncoder.Default.Encode(words)}</title></line>"
+            );
         }
 
         svg.Append("</svg>");
@@ -75,18 +120,24 @@ public static class LagChart
         var most = Math.Max(1, rates.Max());
         var points = rates.Select((rate, i) => $"{Number(290.0 * i / (rates.Count - 1))},{Number(62 - (54 * rate / most))}").ToList();
         return new HtmlString(
-            $"<svg class=\"chart\" viewBox=\"0 0 290 66\" preserveAspectRatio=\"none\" role=\"img\" aria-label=\"At most {Core.Text.Figures.Rate(most)} changes a second\">"
-            + $"<path class=\"area\" d=\"M0,64 L{string.Join(" L", points)} L290,64 Z\"/><path class=\"line\" d=\"M{string.Join(" L", points)}\"/></svg>");
+            "<svg class=\"chart\" viewBox=\"0 0 290 66\" preserveAspectRatio=\"none\" role=\"img\" aria-label=\"At most "
+                + $"{Core.Text.Figures.Rate(most)} changes a second\">"
+                + $"<path class=\"area\" d=\"M0,64 L{string.Join(" L", points)} L290,64 Z\"/><path class=\"line\" "
+                + $"d=\"M{string.Join(" L", points)}\"/></svg>"
+        );
     }
 
     private static List<(double X, MeasurePoint Point)> Worst(IReadOnlyList<MeasurePoint> points, DateTimeOffset now, TimeSpan window)
     {
         var start = now - window;
-        return [.. points
-            .Where(point => point.At > start && point.At <= now)
-            .GroupBy(point => (int)((point.At - start) / window * Columns))
-            .OrderBy(column => column.Key)
-            .Select(column => (Left + ((Width - Left - Right) * (double)column.Key / Columns), column.MaxBy(point => point.Behind)))];
+        return
+        [
+            .. points
+                .Where(point => point.At > start && point.At <= now)
+                .GroupBy(point => (int)((point.At - start) / window * Columns))
+                .OrderBy(column => column.Key)
+                .Select(column => (Left + ((Width - Left - Right) * (double)column.Key / Columns), column.MaxBy(point => point.Behind))),
+        ];
     }
 
     private static void Area(
@@ -95,7 +146,8 @@ public static class LagChart
         double most,
         string kind,
         Func<MeasurePoint, double> low,
-        Func<MeasurePoint, double> high)
+        Func<MeasurePoint, double> high
+    )
     {
         if (columns.Count < 2 || columns.TrueForAll(column => high(column.Point) - low(column.Point) <= 0))
         {

@@ -21,12 +21,19 @@ public sealed record NeedAction(string Label, string Address, bool Posts = false
         return need.Kind switch
         {
             NeedKind.Faulted when status?.Fault is { PlaceLost: false } => new NeedAction("Resume", $"{page}?handler=Resume", Posts: true),
-            NeedKind.LogLoss when need.Time is not null && status?.State is CrossingState.Paused or CrossingState.Stopped => new NeedAction("Resume", $"{page}?handler=Resume", Posts: true),
+            NeedKind.LogLoss when need.Time is not null && status?.State is CrossingState.Paused or CrossingState.Stopped => new NeedAction(
+                "Resume",
+                $"{page}?handler=Resume",
+                Posts: true
+            ),
             NeedKind.LogLoss when need.Time is not null => new NeedAction("See why", page),
             NeedKind.Held => new NeedAction("Load again …", $"{page}/stop?table={Uri.EscapeDataString(need.About ?? "")}"),
             NeedKind.Faulted or NeedKind.LogLoss => new NeedAction("Load again …", $"{page}/stop"),
             NeedKind.Quarantine => new NeedAction("Decide …", $"{page}/quarantine"),
-            NeedKind.NoHeartbeat or NeedKind.ReadinessLost => new NeedAction("Look at the connection", $"/connections/{status?.Definition.Source}"),
+            NeedKind.NoHeartbeat or NeedKind.ReadinessLost => new NeedAction(
+                "Look at the connection",
+                $"/connections/{status?.Definition.Source}"
+            ),
             NeedKind.Differing => new NeedAction("See the rows", $"{page}/reconcile"),
             NeedKind.Unexpected => new NeedAction("Look at the table", Addresses.OfTable(need.Crossing, need.About ?? "")),
             _ => new NeedAction("See why", page),

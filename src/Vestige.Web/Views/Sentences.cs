@@ -22,24 +22,32 @@ public static class Sentences
         }
 
         var tables = all.Sum(status => status.Tables.Count);
-        var states = all.GroupBy(status => status.State).OrderByDescending(group => group.Count()).Select(group => $"{Figures.Count(group.Count())} {Is(group.Count(), group.Key)}");
+        var states = all.GroupBy(status => status.State)
+            .OrderByDescending(group => group.Count())
+            .Select(group => $"{Figures.Count(group.Count())} {Is(group.Count(), group.Key)}");
         var needs = standing.Where(alert => !alert.Acknowledged).Select(alert => alert.Need.Crossing).Distinct().Count();
         var asks = needs == 0 ? "Nothing needs you." : $"{Figures.Count(needs)} {(needs == 1 ? "needs" : "need")} you.";
-        return $"{Figures.Of(all.Count, "crossing")} {(all.Count == 1 ? "carries" : "carry")} {Figures.Of(tables, "table")}. {Join(states)}. {asks}";
+        return $"{Figures.Of(all.Count, "crossing")} {(all.Count == 1 ? "carries" : "carry")} {Figures.Of(tables, "table")}. "
+            + $"{Join(states)}. {asks}";
     }
 
     /// <summary>The sentence of a crossing's page.</summary>
     public static string Crossing(CrossingStatus status)
     {
         ArgumentNullException.ThrowIfNull(status);
-        var behind = status.Lag is not { } lag ? "" : lag.Current ? "Nothing waits." : $"{(lag.AtLeast ? "At least " : "")}{Figures.Duration(lag.Behind)} behind, {Figures.Of(status.Backlog, "change")} waiting.";
+        var behind =
+            status.Lag is not { } lag ? ""
+            : lag.Current ? "Nothing waits."
+            : $"{(lag.AtLeast ? "At least " : "")}{Figures.Duration(lag.Behind)} behind, {Figures.Of(status.Backlog, "change")} waiting.";
         behind += status.Quarantined == 0 ? "" : $" {Figures.Of(status.Quarantined, "change")} in quarantine.";
         return status.State switch
         {
-            CrossingState.Draft when status.Capture is not null => "A draft. The source's log is kept for it, and nothing has been written.",
+            CrossingState.Draft when status.Capture is not null =>
+                "A draft. The source's log is kept for it, and nothing has been written.",
             CrossingState.Draft => "A draft. Nothing has been read or written.",
             CrossingState.Checking => "Checking what must hold before it starts.",
-            CrossingState.Loading => $"Loading, {Percent(status.LoadShare)} done{(status.LoadEndsIn is { } ends ? $", {Figures.Duration(ends)} left" : "")}.",
+            CrossingState.Loading =>
+                $"Loading, {Percent(status.LoadShare)} done{(status.LoadEndsIn is { } ends ? $", {Figures.Duration(ends)} left" : "")}.",
             CrossingState.Following => $"Following. {behind}",
             CrossingState.CatchingUp => $"Catching up. {behind}",
             CrossingState.Paused => $"Paused by {status.By}. Its place is kept. {behind}",
@@ -80,14 +88,16 @@ public static class Sentences
     public static string Clears(ClearingForecast forecast, bool current)
     {
         ArgumentNullException.ThrowIfNull(forecast);
-        return current ? "steady" : forecast.Outcome switch
-        {
-            Clearing.Current => "steady",
-            Clearing.Clears => $"clears in {Figures.Duration(forecast.In!.Value)}",
-            Clearing.Never => "never, at this rate",
-            Clearing.AtRest => "at rest",
-            _ => "not measured yet",
-        };
+        return current
+            ? "steady"
+            : forecast.Outcome switch
+            {
+                Clearing.Current => "steady",
+                Clearing.Clears => $"clears in {Figures.Duration(forecast.In!.Value)}",
+                Clearing.Never => "never, at this rate",
+                Clearing.AtRest => "at rest",
+                _ => "not measured yet",
+            };
     }
 
     /// <summary>When something is forecast to happen; what is said where it is not.</summary>
@@ -104,9 +114,11 @@ public static class Sentences
     }
 
     /// <summary>How good past forecasts were.</summary>
-    public static string Quality(ForecastQuality? quality) => quality is null
-        ? "none to judge yet"
-        : $"{Figures.Count(quality.Count)}, half within {quality.MedianError * 100:0} %, {quality.WithinRange * 100:0} % in their range";
+    public static string Quality(ForecastQuality? quality) =>
+        quality is null
+            ? "none to judge yet"
+            : $"{Figures.Count(quality.Count)}, half within {quality.MedianError * 100:0} %, {quality.WithinRange * 100:0} % in their "
+                + "range";
 
     /// <summary>The range of a time that is forecast; null where it has none, or as short a one as is shown.</summary>
     public static string? Range(ForecastTime time)
@@ -130,15 +142,16 @@ public static class Sentences
 
     public static string Percent(double? share) => share is null ? "0 %" : $"{Math.Floor(share.Value * 100):0} %";
 
-    private static string Ago(CrossingStatus status) =>
-        status.Fault is { } fault ? $"since {fault.Since.UtcDateTime:HH:mm:ss} UTC" : "";
+    private static string Ago(CrossingStatus status) => status.Fault is { } fault ? $"since {fault.Since.UtcDateTime:HH:mm:ss} UTC" : "";
 
     private static string Is(int count, CrossingState state) =>
         state == CrossingState.Draft ? (count == 1 ? "is a draft" : "are drafts") : $"{(count == 1 ? "is" : "are")} {state.Word()}";
 
     private static string Join(IEnumerable<string> parts) => string.Join(", ", parts);
 
-    /// <summary>Why the rows of a table need not be as many on both sides, or have another name; empty where they are and it has not.</summary>
+    /// <summary>
+    /// Why the rows of a table need not be as many on both sides, or have another name; empty where they are and it has not.
+    /// </summary>
     public static string Way(CrossingDefinition definition, TableStatus table)
     {
         ArgumentNullException.ThrowIfNull(definition);
@@ -155,7 +168,9 @@ public static class Sentences
 
         if (into.Count > 1 || table.Target.Name != table.Source.Name)
         {
-            parts.Add($"→ {Join(into.Select(one => one.ToString()))}{(steps.Exists(step => step.Combine is not null) ? ", with others" : "")}");
+            parts.Add(
+                $"→ {Join(into.Select(one => one.ToString()))}{(steps.Exists(step => step.Combine is not null) ? ", with others" : "")}"
+            );
         }
 
         if (steps.Exists(step => step.Keep is not null))
@@ -165,7 +180,14 @@ public static class Sentences
 
         if (mode != ApplyMode.Upsert)
         {
-            parts.Add(mode switch { ApplyMode.InsertOnly => "inserts only", ApplyMode.KeepDeleted => "deleted rows stay", _ => "every version stays" });
+            parts.Add(
+                mode switch
+                {
+                    ApplyMode.InsertOnly => "inserts only",
+                    ApplyMode.KeepDeleted => "deleted rows stay",
+                    _ => "every version stays",
+                }
+            );
         }
 
         return Join(parts);

@@ -10,6 +10,8 @@ public static class Who
     {
         ArgumentNullException.ThrowIfNull(context);
         var name = context.Request.Cookies[Cookie]?.Trim();
-        return string.IsNullOrEmpty(name) ? "somebody" : name.Length > Longest ? name[..Longest] : name;
+        return string.IsNullOrEmpty(name) ? "somebody"
+            : name.Length > Longest ? name[..Longest]
+            : name;
     }
 }

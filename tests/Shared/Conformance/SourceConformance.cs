@@ -36,7 +36,9 @@ public abstract class SourceConformance : IAsyncLifetime
         Assert.Equal(["+1 a,+2 b", "~1 c", "−2"], read.Select(fragment => Told(fragment)));
         Assert.All(read, fragment => Assert.True(fragment.Whole));
         Assert.True(begin < read[0].Position && read[0].Position < read[1].Position && read[1].Position < read[2].Position);
-        Assert.All(read, fragment => Assert.InRange(DateTimeOffset.UtcNow - fragment.CommittedAt, TimeSpan.FromMinutes(-1), TimeSpan.FromMinutes(5)));
+        Assert.All(read, fragment =>
+            Assert.InRange(DateTimeOffset.UtcNow - fragment.CommittedAt, TimeSpan.FromMinutes(-1), TimeSpan.FromMinutes(5))
+        );
     }
 
     /// <summary>A view shows exactly what the log holds up to its position, whatever is committed while it is read.</summary>
@@ -44,7 +46,9 @@ public abstract class SourceConformance : IAsyncLifetime
     public async Task A_view_stands_at_its_position_and_gives_the_same_rows_in_every_way()
     {
         const int Rows = 3000;
-        await system.RunAsync($"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Rows}) SELECT i, 'a' || i FROM n");
+        await system.RunAsync(
+            $"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Rows}) SELECT i, 'a' || i FROM n"
+        );
         var begin = await system.Source.Log.BeginLogAsync(Stop);
         await using var reader = await OpenAsync(begin);
         await system.RunAsync("UPDATE item SET v = 'before' WHERE id = 5");
@@ -90,7 +94,9 @@ public abstract class SourceConformance : IAsyncLifetime
     {
         const int Rows = 4000;
         var form = (await system.Source.Catalogue.ReadTablesAsync(Stop)).Single(table => table.Schema.Name.Name == "item").Schema;
-        await system.RunAsync($"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Rows}) SELECT i, 'a' || i FROM n");
+        await system.RunAsync(
+            $"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Rows}) SELECT i, 'a' || i FROM n"
+        );
         var state = new SortedDictionary<long, string>();
         LoadPart part;
         await using (var first = await system.Source.Rows.OpenSnapshotAsync(1, 0, Stop))
@@ -112,7 +118,11 @@ public abstract class SourceConformance : IAsyncLifetime
 
         Assert.Equal(2, part.Done.Count);
         Assert.NotEmpty(state);
-        await system.RunAsync("UPDATE item SET v = 'b' WHERE id % 7 = 0", "DELETE FROM item WHERE id % 11 = 0", "INSERT INTO item VALUES (11, 'came back')");
+        await system.RunAsync(
+            "UPDATE item SET v = 'b' WHERE id % 7 = 0",
+            "DELETE FROM item WHERE id % 11 = 0",
+            "INSERT INTO item VALUES (11, 'came back')"
+        );
         await system.RunAsync($"UPDATE item SET id = id + {Rows} WHERE id % 13 = 0", $"INSERT INTO item VALUES ({3 * Rows}, 'new')");
         var there = new SortedDictionary<long, string>();
         await using (var second = await system.Source.Rows.OpenSnapshotAsync(1, 0, Stop))
@@ -222,8 +232,7 @@ public abstract class SourceConformance : IAsyncLifetime
             {
                 Apply(fragment, state);
             }
-        }
-        while (read.Passed < head);
+        } while (read.Passed < head);
 
         Assert.Equal(await system.RowsAsync(), state.Select(pair => $"{pair.Key}={pair.Value}"));
     }
@@ -269,7 +278,10 @@ public abstract class SourceConformance : IAsyncLifetime
         var reader = new ChangeReader(fragment.Changes);
         while (reader.TryRead(out var change))
         {
-            told.Add(ChangeMarks.Of(change.Kind) + (change.After.IsNone ? change.Before.DisplayAt(0) : $"{change.After.DisplayAt(0)} {change.After.DisplayAt(1)}"));
+            told.Add(
+                ChangeMarks.Of(change.Kind)
+                    + (change.After.IsNone ? change.Before.DisplayAt(0) : $"{change.After.DisplayAt(0)} {change.After.DisplayAt(1)}")
+            );
         }
 
         return string.Join(',', told);
@@ -280,7 +292,10 @@ public abstract class SourceConformance : IAsyncLifetime
         var reader = new ChangeReader(fragment.Changes);
         while (reader.TryRead(out var change))
         {
-            var id = long.Parse((change.After.IsNone ? change.Before : change.After).DisplayAt(0), System.Globalization.CultureInfo.InvariantCulture);
+            var id = long.Parse(
+                (change.After.IsNone ? change.Before : change.After).DisplayAt(0),
+                System.Globalization.CultureInfo.InvariantCulture
+            );
             switch (change.Kind)
             {
                 case ChangeKind.Insert:
@@ -298,13 +313,20 @@ public abstract class SourceConformance : IAsyncLifetime
     }
 
     /// <summary>The common form of rows, or the one engine's own text form that this suite can read.</summary>
-    private static async Task ReadRangeAsync(ISourceSnapshot snapshot, TableSchema form, RowRange range, SortedDictionary<long, string> state)
+    private static async Task ReadRangeAsync(
+        ISourceSnapshot snapshot,
+        TableSchema form,
+        RowRange range,
+        SortedDictionary<long, string> state
+    )
     {
         await foreach (var block in snapshot.ReadAsync(form, range, new HashSet<string> { "postgresql-copy-text" }, Stop))
         {
             if (block.Form is not null)
             {
-                foreach (var line in System.Text.Encoding.UTF8.GetString(block.Rows.Span).Split('\n', StringSplitOptions.RemoveEmptyEntries))
+                foreach (
+                    var line in System.Text.Encoding.UTF8.GetString(block.Rows.Span).Split('\n', StringSplitOptions.RemoveEmptyEntries)
+                )
                 {
                     var values = line.Split('\t');
                     state[long.Parse(values[0], System.Globalization.CultureInfo.InvariantCulture)] = values[1];
@@ -322,11 +344,16 @@ public abstract class SourceConformance : IAsyncLifetime
         for (var i = 1; !ending.IsCancellationRequested; i++)
         {
             await Task.Delay(1, CancellationToken.None);
-            await system.RunAsync($"INSERT INTO item VALUES ({1000 + i}, 'made')", $"UPDATE item SET v = 'changed {i}' WHERE id = {1 + (i * 7 % 300)}", $"DELETE FROM item WHERE id = {1000 + (i / 2)}");
+            await system.RunAsync(
+                $"INSERT INTO item VALUES ({1000 + i}, 'made')",
+                $"UPDATE item SET v = 'changed {i}' WHERE id = {1 + (i * 7 % 300)}",
+                $"DELETE FROM item WHERE id = {1000 + (i / 2)}"
+            );
         }
     }
 
-    private Task<ILogReader> OpenAsync(LogPosition after) => system.Source.Log.OpenLogAsync(LogRequest.First(after, new HashSet<TableName> { system.Item }), Stop);
+    private Task<ILogReader> OpenAsync(LogPosition after) =>
+        system.Source.Log.OpenLogAsync(LogRequest.First(after, new HashSet<TableName> { system.Item }), Stop);
 
     /// <summary>A reader that has just gone may still hold its place at the server for a moment.</summary>
     private async Task<ILogReader> ReopenAsync(LogPosition after, IReadOnlyDictionary<int, TableSchema>? known = null)
@@ -335,7 +362,13 @@ public abstract class SourceConformance : IAsyncLifetime
         {
             try
             {
-                return await system.Source.Log.OpenLogAsync(LogRequest.First(after, new HashSet<TableName> { system.Item }) with { Known = known ?? NothingKnown }, Stop);
+                return await system.Source.Log.OpenLogAsync(
+                    LogRequest.First(after, new HashSet<TableName> { system.Item }) with
+                    {
+                        Known = known ?? NothingKnown,
+                    },
+                    Stop
+                );
             }
             catch (Engine.Faults.PortException exception) when (exception.Transient && tries < 100)
             {

@@ -39,7 +39,14 @@ public abstract class TargetConformance : IAsyncLifetime
         await using (var kept = await session.BeginAsync(checkReferences: true, Stop))
         {
             await kept.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")), Stop);
-            await kept.CommitAsync(new ProgressUpdate(new LogPosition(77), [new TableProgress(form.Name, Loaded: true, new LogPosition(5))], new LogIdentity("s", 3)), Stop);
+            await kept.CommitAsync(
+                new ProgressUpdate(
+                    new LogPosition(77),
+                    [new TableProgress(form.Name, Loaded: true, new LogPosition(5))],
+                    new LogIdentity("s", 3)
+                ),
+                Stop
+            );
         }
 
         Assert.Equal(["1=a"], await system.RowsAsync());
@@ -140,7 +147,10 @@ public abstract class TargetConformance : IAsyncLifetime
         {
             await transaction.MergeAsync(form, Block((1, "new"), (3, "made")), Stop);
             await transaction.MergeAsync(form, Block((4, "made as well")), Stop);
-            await transaction.CommitAsync(new ProgressUpdate(null, [new TableProgress(form.Name, Loaded: false, LogPosition.Zero, Part: part)]), Stop);
+            await transaction.CommitAsync(
+                new ProgressUpdate(null, [new TableProgress(form.Name, Loaded: false, LogPosition.Zero, Part: part)]),
+                Stop
+            );
         }
 
         Assert.Equal(["1=new", "2=stays", "3=made", "4=made as well"], await system.RowsAsync());
@@ -208,7 +218,8 @@ public abstract class TargetConformance : IAsyncLifetime
                 new RowChange(ChangeKind.Delete, 0, system.Row(3, "x"), default),
             ],
             folded,
-            1);
+            1
+        );
         Assert.Equal(3, unexpected);
         Assert.Equal(["1=a", "2=b"], await system.RowsAsync());
     }
@@ -221,8 +232,22 @@ public abstract class TargetConformance : IAsyncLifetime
     {
         var form = await system.FormAsync();
         await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
-        await ApplyAsync(session, form, [new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")), new RowChange(ChangeKind.Insert, 0, default, system.Row(2, "b"))], folded, 1);
-        RowChange[] changes = [new(ChangeKind.Update, 0, default, system.Row(1, "c")), new(ChangeKind.Update, 0, default, system.Row(2, "d")), new(ChangeKind.Update, 0, default, system.Row(3, "new"))];
+        await ApplyAsync(
+            session,
+            form,
+            [
+                new RowChange(ChangeKind.Insert, 0, default, system.Row(1, "a")),
+                new RowChange(ChangeKind.Insert, 0, default, system.Row(2, "b")),
+            ],
+            folded,
+            1
+        );
+        RowChange[] changes =
+        [
+            new(ChangeKind.Update, 0, default, system.Row(1, "c")),
+            new(ChangeKind.Update, 0, default, system.Row(2, "d")),
+            new(ChangeKind.Update, 0, default, system.Row(3, "new")),
+        ];
         Assert.Equal(1, await ApplyAsync(session, form, changes, folded, 2));
         Assert.Equal(["1=c", "2=d", "3=new"], await system.RowsAsync());
     }
@@ -232,7 +257,11 @@ public abstract class TargetConformance : IAsyncLifetime
     {
         if (system.Target.Tables.TakenForms.Contains("postgresql-copy-text"))
         {
-            return new RowBlock(System.Text.Encoding.UTF8.GetBytes(string.Concat(rows.Select(row => $"{row.Id}\t{row.Value}\n"))), rows.Length, "postgresql-copy-text");
+            return new RowBlock(
+                System.Text.Encoding.UTF8.GetBytes(string.Concat(rows.Select(row => $"{row.Id}\t{row.Value}\n"))),
+                rows.Length,
+                "postgresql-copy-text"
+            );
         }
 
         var bytes = new System.Buffers.ArrayBufferWriter<byte>();
@@ -246,7 +275,13 @@ public abstract class TargetConformance : IAsyncLifetime
 
     private static CancellationToken Stop => TestContext.Current.CancellationToken;
 
-    private static async Task<long> ApplyAsync(ITargetSession session, TableSchema form, IReadOnlyList<RowChange> changes, bool folded, int position)
+    private static async Task<long> ApplyAsync(
+        ITargetSession session,
+        TableSchema form,
+        IReadOnlyList<RowChange> changes,
+        bool folded,
+        int position
+    )
     {
         var unexpected = 0L;
         await using var transaction = await session.BeginAsync(checkReferences: true, Stop);
@@ -282,8 +317,7 @@ public abstract class TargetConformance : IAsyncLifetime
             do
             {
                 id = random.Next(100_000);
-            }
-            while (!model.TryAdd(id, value));
+            } while (!model.TryAdd(id, value));
             return new RowChange(ChangeKind.Insert, 0, default, system.Row(id, value));
         }
 

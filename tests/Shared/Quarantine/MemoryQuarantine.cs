@@ -15,11 +15,23 @@ public sealed class MemoryQuarantine : IQuarantineStore
     {
         lock (gate)
         {
-            return Task.FromResult<IReadOnlyList<WaitingChange>>([.. waiting.Where(pair => pair.Key.Crossing == crossing).Select(pair => pair.Value).OrderBy(change => change.Position).ThenBy(change => change.Ordinal)]);
+            return Task.FromResult<IReadOnlyList<WaitingChange>>([
+                .. waiting
+                    .Where(pair => pair.Key.Crossing == crossing)
+                    .Select(pair => pair.Value)
+                    .OrderBy(change => change.Position)
+                    .ThenBy(change => change.Ordinal),
+            ]);
         }
     }
 
-    public Task WriteAsync(string crossing, IReadOnlyList<WaitingChange> kept, IReadOnlyList<string> dropped, IReadOnlyList<DecidedChange> decided, CancellationToken cancellation)
+    public Task WriteAsync(
+        string crossing,
+        IReadOnlyList<WaitingChange> kept,
+        IReadOnlyList<string> dropped,
+        IReadOnlyList<DecidedChange> decided,
+        CancellationToken cancellation
+    )
     {
         lock (gate)
         {
@@ -43,7 +55,13 @@ public sealed class MemoryQuarantine : IQuarantineStore
     {
         lock (gate)
         {
-            return Task.FromResult<IReadOnlyList<DecidedChange>>([.. decisions.Where(one => one.Crossing == crossing && (table is null || one.Decided.Change.Table == table)).Select(one => one.Decided).Reverse().Take(most)]);
+            return Task.FromResult<IReadOnlyList<DecidedChange>>([
+                .. decisions
+                    .Where(one => one.Crossing == crossing && (table is null || one.Decided.Change.Table == table))
+                    .Select(one => one.Decided)
+                    .Reverse()
+                    .Take(most),
+            ]);
         }
     }
 

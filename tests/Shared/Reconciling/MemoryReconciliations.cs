@@ -23,9 +23,12 @@ public sealed class MemoryReconciliations : IReconciliationStore
     }
 
     public Task<IReadOnlyList<Reconciliation>> ListAsync(string crossing, int most, CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<Reconciliation>>([.. kept.Values.Where(one => one.Crossing == crossing).OrderByDescending(one => one.BeganAt).Take(most)]);
+        Task.FromResult<IReadOnlyList<Reconciliation>>([
+            .. kept.Values.Where(one => one.Crossing == crossing).OrderByDescending(one => one.BeganAt).Take(most),
+        ]);
 
-    public Task<Reconciliation?> FindAsync(string crossing, string id, CancellationToken cancellation) => Task.FromResult(kept.GetValueOrDefault((crossing, id)));
+    public Task<Reconciliation?> FindAsync(string crossing, string id, CancellationToken cancellation) =>
+        Task.FromResult(kept.GetValueOrDefault((crossing, id)));
 
     public Task CloseAsync(CancellationToken cancellation) => Task.CompletedTask;
 
@@ -59,5 +62,7 @@ public sealed class MemoryReconciliations : IReconciliationStore
     }
 
     public Task<IReadOnlyList<Repair>> RepairsAsync(string crossing, int most, CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<Repair>>([.. repairs.Values.Where(one => one.Crossing == crossing).OrderByDescending(one => one.At).Take(most)]);
+        Task.FromResult<IReadOnlyList<Repair>>([
+            .. repairs.Values.Where(one => one.Crossing == crossing).OrderByDescending(one => one.At).Take(most),
+        ]);
 }

@@ -30,7 +30,17 @@ public sealed class BothWays : IConnections, IControlStore, IAsyncDisposable
     public static async Task<BothWays> StartAsync(Database a, Database b)
     {
         var both = new BothWays(a, b);
-        both.Engine = new CrossingEngine(both, both, new MemoryQuarantine(), new PlainText(), new NamedKeys(), new EngineOptions(new()), TimeProvider.System, new Random(1), NullLogger.Instance);
+        both.Engine = new CrossingEngine(
+            both,
+            both,
+            new MemoryQuarantine(),
+            new PlainText(),
+            new NamedKeys(),
+            new EngineOptions(new()),
+            TimeProvider.System,
+            new Random(1),
+            NullLogger.Instance
+        );
         await both.Engine.StartAsync(CancellationToken.None);
         return both;
     }
@@ -41,13 +51,15 @@ public sealed class BothWays : IConnections, IControlStore, IAsyncDisposable
 
     public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(Path.Combine(folder, connection));
 
-    public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([]);
+    public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<StoredCrossing>>([]);
 
     public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation) => Task.CompletedTask;
 
     public Task DeleteAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 
-    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(term = Math.Max(term, after) + 1);
+    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) =>
+        Task.FromResult(term = Math.Max(term, after) + 1);
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => Task.CompletedTask;
 

@@ -17,7 +17,12 @@ public sealed class Cluster : IAsyncDisposable
 
     public int Port { get; }
 
-    private static string Programs { get; } = Directory.GetDirectories("/usr/lib/postgresql").Order(StringComparer.Ordinal).Select(found => Path.Combine(found, "bin")).Last(found => File.Exists(Path.Combine(found, "initdb")));
+    private static string Programs { get; } =
+        Directory
+            .GetDirectories("/usr/lib/postgresql")
+            .Order(StringComparer.Ordinal)
+            .Select(found => Path.Combine(found, "bin"))
+            .Last(found => File.Exists(Path.Combine(found, "initdb")));
 
     public static async Task<Cluster> StartAsync(params string[] settings)
     {
@@ -28,8 +33,30 @@ public sealed class Cluster : IAsyncDisposable
             await RunAsync("chown", "-R", "postgres", cluster.folder);
         }
 
-        await cluster.AsServerAsync(Path.Combine(Programs, "initdb"), "-D", cluster.Data, "-A", "scram-sha-256", "-U", Dba, $"--pwfile={cluster.folder}/password", "-E", "UTF8", "--locale=C.UTF-8");
-        string[] ours = ["listen_addresses='127.0.0.1'", $"port={cluster.Port}", $"unix_socket_directories='{cluster.folder}'", "wal_level=logical", "fsync=off", "max_wal_senders=20", "max_replication_slots=20", "wal_sender_timeout=10s"];
+        await cluster.AsServerAsync(
+            Path.Combine(Programs, "initdb"),
+            "-D",
+            cluster.Data,
+            "-A",
+            "scram-sha-256",
+            "-U",
+            Dba,
+            $"--pwfile={cluster.folder}/password",
+            "-E",
+            "UTF8",
+            "--locale=C.UTF-8"
+        );
+        string[] ours =
+        [
+            "listen_addresses='127.0.0.1'",
+            $"port={cluster.Port}",
+            $"unix_socket_directories='{cluster.folder}'",
+            "wal_level=logical",
+            "fsync=off",
+            "max_wal_senders=20",
+            "max_replication_slots=20",
+            "wal_sender_timeout=10s",
+        ];
         await File.AppendAllLinesAsync(Path.Combine(cluster.Data, "postgresql.conf"), [.. ours, .. settings]);
         await cluster.BootAsync();
         return cluster;
@@ -54,7 +81,10 @@ public sealed class Cluster : IAsyncDisposable
         var clone = new Cluster(FreePort());
         await RunAsync("cp", "-a", Data, clone.Data);
         await BootAsync();
-        await File.AppendAllLinesAsync(Path.Combine(clone.Data, "postgresql.conf"), [$"port={clone.Port}", $"unix_socket_directories='{clone.folder}'"]);
+        await File.AppendAllLinesAsync(
+            Path.Combine(clone.Data, "postgresql.conf"),
+            [$"port={clone.Port}", $"unix_socket_directories='{clone.folder}'"]
+        );
         if (Environment.UserName == "root")
         {
             await RunAsync("chown", "postgres", clone.folder);
@@ -74,17 +104,23 @@ public sealed class Cluster : IAsyncDisposable
     public Task BootAsync() => AsServerAsync(Path.Combine(Programs, "pg_ctl"), "-D", Data, "-l", LogFile, "-w", "-t", "240", "start");
 
     /// <summary>Stops it: fast, or immediate as after a loss of power.</summary>
-    public Task HaltAsync(bool immediate) => AsServerAsync(Path.Combine(Programs, "pg_ctl"), "-D", Data, "-m", immediate ? "immediate" : "fast", "-w", "-t", "240", "stop");
+    public Task HaltAsync(bool immediate) =>
+        AsServerAsync(Path.Combine(Programs, "pg_ctl"), "-D", Data, "-m", immediate ? "immediate" : "fast", "-w", "-t", "240", "stop");
 
     /// <summary>Runs one of the server's own programs against it.</summary>
     public Task<string> ProgramAsync(string name, params string[] arguments) =>
-        RunAsync(Path.Combine(Programs, name), ["-h", "127.0.0.1", "-p", Port.ToString(CultureInfo.InvariantCulture), "-U", Dba, .. arguments]);
+        RunAsync(
+            Path.Combine(Programs, name),
+            ["-h", "127.0.0.1", "-p", Port.ToString(CultureInfo.InvariantCulture), "-U", Dba, .. arguments]
+        );
 
     /// <summary>Makes an empty database under a name of its own.</summary>
     public async Task<Database> MakeDatabaseAsync(string? name = null, string? encoding = null)
     {
         var made = new Database(this, name ?? $"t{Guid.NewGuid():N}"[..20]);
-        await new Database(this, "postgres").RunAsync($"CREATE DATABASE {made.Name}{(encoding is null ? "" : $" ENCODING '{encoding}' LOCALE 'C' TEMPLATE template0")}");
+        await new Database(this, "postgres").RunAsync(
+            $"CREATE DATABASE {made.Name}{(encoding is null ? "" : $" ENCODING '{encoding}' LOCALE 'C' TEMPLATE template0")}"
+        );
         return made;
     }
 
@@ -104,7 +140,13 @@ public sealed class Cluster : IAsyncDisposable
 
     internal static async Task<string> RunAsync(string program, params string[] arguments)
     {
-        var start = new ProcessStartInfo(program) { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true, WorkingDirectory = "/" };
+        var start = new ProcessStartInfo(program)
+        {
+            UseShellExecute = false,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+            WorkingDirectory = "/",
+        };
         start.Environment["PGPASSWORD"] = Password;
         foreach (var argument in arguments)
         {
@@ -120,14 +162,18 @@ public sealed class Cluster : IAsyncDisposable
             : throw new InvalidOperationException($"{program} {string.Join(' ', arguments)} ended with {process.ExitCode}: {await errors}");
     }
 
-    private Task AsServerAsync(string program, params string[] arguments) => Environment.UserName == "root"
-        ? RunQuietAsync("setpriv", ["--reuid=postgres", "--regid=postgres", "--clear-groups", program, .. arguments])
-        : RunQuietAsync(program, arguments);
+    private Task AsServerAsync(string program, params string[] arguments) =>
+        Environment.UserName == "root"
+            ? RunQuietAsync("setpriv", ["--reuid=postgres", "--regid=postgres", "--clear-groups", program, .. arguments])
+            : RunQuietAsync(program, arguments);
 
     /// <summary>A started server keeps what it inherits open, so its starter's output goes nowhere.</summary>
     private static async Task RunQuietAsync(string program, string[] arguments)
     {
-        var quoted = string.Join(' ', new[] { program }.Concat(arguments).Select(argument => $"'{argument.Replace("'", "'\\''", StringComparison.Ordinal)}'"));
+        var quoted = string.Join(
+            ' ',
+            new[] { program }.Concat(arguments).Select(argument => $"'{argument.Replace("'", "'\\''", StringComparison.Ordinal)}'")
+        );
         await RunAsync("sh", "-c", $"{quoted} >/dev/null 2>&1 </dev/null");
     }
 

@@ -19,7 +19,9 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     public const string Name = "copy";
 
     /// <summary>As long as a machine that others use may need; less while one works on a test.</summary>
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(int.Parse(Environment.GetEnvironmentVariable("VESTIGE_PATIENCE") ?? "180", System.Globalization.CultureInfo.InvariantCulture));
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(
+        int.Parse(Environment.GetEnvironmentVariable("VESTIGE_PATIENCE") ?? "180", System.Globalization.CultureInfo.InvariantCulture)
+    );
     private readonly MemoryQuarantine quarantine = new();
     private readonly string folder = Directory.CreateTempSubdirectory("vestige-spool-").FullName;
     private readonly Dictionary<string, StoredCrossing> stored = [];
@@ -54,7 +56,8 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
             from,
             to,
             new PostgreSqlConnector(from.Settings(), from.Names, TimeProvider.System),
-            new PostgreSqlConnector(to.Settings(), to.Names, TimeProvider.System));
+            new PostgreSqlConnector(to.Settings(), to.Names, TimeProvider.System)
+        );
         await crossing.BeginAndRunAsync(rules);
         return crossing;
     }
@@ -66,7 +69,8 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
             from,
             to,
             new PostgreSqlConnector(from.Settings(), from.Names, TimeProvider.System),
-            new PostgreSqlConnector(to.Settings(), to.Names, TimeProvider.System));
+            new PostgreSqlConnector(to.Settings(), to.Names, TimeProvider.System)
+        );
         await crossing.BeginAsync();
         await crossing.Engine.DefineAsync(definition, "test", CancellationToken.None);
         return crossing;
@@ -102,14 +106,32 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     public async Task BeginAndRunAsync(params string[] rules)
     {
         await BeginAsync();
-        IReadOnlyList<TableRule> taken = rules.Length == 0 ? [new TableRule(Take: "public.*")] : [.. rules.Select(rule => rule[0] == '-' ? new TableRule(Leave: rule[1..]) : new TableRule(Take: rule))];
-        await Engine.DefineAsync(new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules(taken)), "test", CancellationToken.None);
+        IReadOnlyList<TableRule> taken =
+            rules.Length == 0
+                ? [new TableRule(Take: "public.*")]
+                : [.. rules.Select(rule => rule[0] == '-' ? new TableRule(Leave: rule[1..]) : new TableRule(Take: rule))];
+        await Engine.DefineAsync(
+            new CrossingDefinition(Name, CrossingDefinition.Copy, "a", "b", new TableRules(taken)),
+            "test",
+            CancellationToken.None
+        );
         await Engine.RunAsync(Name, "test", CancellationToken.None);
     }
 
     public async Task BeginAsync()
     {
-        Engine = new CrossingEngine(this, this, quarantine, new NoCipher(), new NamedKeys(), new EngineOptions(new(), LookEvery: TimeSpan.FromSeconds(2)), TimeProvider.System, new Random(1), NullLogger.Instance, reconciliations: new MemoryReconciliations());
+        Engine = new CrossingEngine(
+            this,
+            this,
+            quarantine,
+            new NoCipher(),
+            new NamedKeys(),
+            new EngineOptions(new(), LookEvery: TimeSpan.FromSeconds(2)),
+            TimeProvider.System,
+            new Random(1),
+            NullLogger.Instance,
+            reconciliations: new MemoryReconciliations()
+        );
         await Engine.StartAsync(CancellationToken.None);
     }
 
@@ -118,7 +140,11 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     /// <summary>A copy of what an installation keeps, made while it is ended.</summary>
     public async Task<Func<Task>> BackUpAsync()
     {
-        var (kept, known, counted) = (Directory.CreateTempSubdirectory("vestige-kept-").FullName, new Dictionary<string, StoredCrossing>(stored), term);
+        var (kept, known, counted) = (
+            Directory.CreateTempSubdirectory("vestige-kept-").FullName,
+            new Dictionary<string, StoredCrossing>(stored),
+            term
+        );
         await Cluster.RunAsync("cp", "-a", $"{folder}/.", kept);
         return async () =>
         {
@@ -150,8 +176,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
                 }
 
                 await Task.Delay(here == there ? 0 : 50);
-            }
-            while (here != there);
+            } while (here != there);
         }
     }
 
@@ -181,7 +206,8 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
 
     public ISpoolFiles SpoolOf(string connection) => new SqliteSpoolFiles(folder);
 
-    public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<StoredCrossing>>([.. stored.Values]);
+    public Task<IReadOnlyList<StoredCrossing>> LoadAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<StoredCrossing>>([.. stored.Values]);
 
     public Task SaveAsync(StoredCrossing crossing, CancellationToken cancellation)
     {
@@ -196,7 +222,8 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         return Task.CompletedTask;
     }
 
-    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(term = Math.Max(term, after) + 1);
+    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) =>
+        Task.FromResult(term = Math.Max(term, after) + 1);
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation)
     {
@@ -238,7 +265,9 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         }
     }
 
-    private string Describe() => $"{Status.State}; fault: {Status.Fault?.What}; waiting: {Status.Waiting?.What}; capture: {Status.Capture?.Waiting}; said: {string.Join(" | ", Said.TakeLast(8))}";
+    private string Describe() =>
+        $"{Status.State}; fault: {Status.Fault?.What}; waiting: {Status.Waiting?.What}; capture: {Status.Capture?.Waiting}; said: "
+        + $"{string.Join(" | ", Said.TakeLast(8))}";
 
     private sealed class NoCipher : ISpoolCipher
     {

@@ -14,9 +14,11 @@ public sealed class Database(Cluster cluster, string name)
     public PostgreSqlSettings Settings(string user = Cluster.Dba, string password = Cluster.Password) =>
         new("127.0.0.1", cluster.Port, name, user, TlsMode.Off, null, password);
 
-    public PostgreSqlSource Source(string user = Cluster.Dba, string password = Cluster.Password) => new(Settings(user, password), Names, TimeProvider.System);
+    public PostgreSqlSource Source(string user = Cluster.Dba, string password = Cluster.Password) =>
+        new(Settings(user, password), Names, TimeProvider.System);
 
-    public PostgreSqlTarget Target(string user = Cluster.Dba, string password = Cluster.Password) => new(Settings(user, password), TimeProvider.System);
+    public PostgreSqlTarget Target(string user = Cluster.Dba, string password = Cluster.Password) =>
+        new(Settings(user, password), TimeProvider.System);
 
     public LogNames Names => LogNames.Of("test", name);
 
@@ -35,11 +37,15 @@ public sealed class Database(Cluster cluster, string name)
     }
 
     /// <summary>All rows of a table in the server's own text form, digested by the server.</summary>
-    public Task<string> DigestAsync(string table) => AskAsync($"SELECT count(*) || ' ' || coalesce(md5(string_agg(t::text, E'\\n' ORDER BY t::text COLLATE \"C\")), '') FROM {table} t");
+    public Task<string> DigestAsync(string table) =>
+        AskAsync($"SELECT count(*) || ' ' || coalesce(md5(string_agg(t::text, E'\\n' ORDER BY t::text COLLATE \"C\")), '') FROM {table} t");
 
     public async Task<NpgsqlConnection> OpenAsync()
     {
-        var connection = new NpgsqlConnection($"Host=127.0.0.1;Port={cluster.Port};Database={name};Username={Cluster.Dba};Password={Cluster.Password};Pooling=false;Include Error Detail=true");
+        var connection = new NpgsqlConnection(
+            $"Host=127.0.0.1;Port={cluster.Port};Database={name};Username={Cluster.Dba};Password={Cluster.Password};Pooling=false;Include "
+                + "Error Detail=true"
+        );
         await connection.OpenAsync();
         return connection;
     }

@@ -92,7 +92,10 @@ public sealed class AlertServiceTests
         var keeper = await BeginAsync();
         for (var second = 0; second < 600; second++)
         {
-            await LookAsync(keeper, new Need(NeedKind.Lag, "copy", null, "behind", "", Time: TimeSpan.FromSeconds(second < 10 ? 65 : 55 + (10 * (second % 2)))));
+            await LookAsync(
+                keeper,
+                new Need(NeedKind.Lag, "copy", null, "behind", "", Time: TimeSpan.FromSeconds(second < 10 ? 65 : 55 + (10 * (second % 2))))
+            );
             clock.Step(TimeSpan.FromSeconds(1));
         }
 
@@ -131,17 +134,29 @@ public sealed class AlertServiceTests
 
         public List<string> Told { get; } = [];
 
-        private readonly AlertSettings settings = new([new AlertRule(NeedKind.Faulted, OverAfterSeconds: 10, Channels: ["hook"], InQuietHours: true), new AlertRule(NeedKind.Held, OverAfterSeconds: 10, Channels: ["hook"]), new AlertRule(NeedKind.Lag, LimitSeconds: 60, ForSeconds: 5, OverAfterSeconds: 10)], [], new QuietHours(new TimeOnly(22, 0), new TimeOnly(7, 0)));
+        private readonly AlertSettings settings = new(
+            [
+                new AlertRule(NeedKind.Faulted, OverAfterSeconds: 10, Channels: ["hook"], InQuietHours: true),
+                new AlertRule(NeedKind.Held, OverAfterSeconds: 10, Channels: ["hook"]),
+                new AlertRule(NeedKind.Lag, LimitSeconds: 60, ForSeconds: 5, OverAfterSeconds: 10),
+            ],
+            [],
+            new QuietHours(new TimeOnly(22, 0), new TimeOnly(7, 0))
+        );
 
         public Task<AlertSettings> ReadSettingsAsync(CancellationToken cancellation) => Task.FromResult(settings);
 
         public Task<(IReadOnlyList<Alert> Standing, long LastNumber)> ReadAsync(CancellationToken cancellation) =>
-            Task.FromResult<(IReadOnlyList<Alert>, long)>(([.. Kept.Values.Where(alert => alert.OverAt is null)], Kept.Keys.DefaultIfEmpty().Max()));
+            Task.FromResult<(IReadOnlyList<Alert>, long)>(
+                ([.. Kept.Values.Where(alert => alert.OverAt is null)], Kept.Keys.DefaultIfEmpty().Max())
+            );
 
         public Task WriteAsync(Alert alert, IReadOnlyList<AlertMessage> messages, CancellationToken cancellation)
         {
             Kept[alert.Number] = alert;
-            Told.AddRange(messages.Select(message => $"{message.Channel} {alert.Number} {(message.Alert.OverAt is null ? "raised" : "over")}"));
+            Told.AddRange(
+                messages.Select(message => $"{message.Channel} {alert.Number} {(message.Alert.OverAt is null ? "raised" : "over")}")
+            );
             return Task.CompletedTask;
         }
     }

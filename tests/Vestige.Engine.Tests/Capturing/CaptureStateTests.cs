@@ -26,7 +26,9 @@ public sealed class CaptureStateTests : IAsyncLifetime
 
     public ValueTask DisposeAsync() => spool.DisposeAsync();
 
-    /// <summary>A server stamps a commit before it stands in the log, so what is written by a moment holds only what was stamped some time before.</summary>
+    /// <summary>
+    /// A server stamps a commit before it stands in the log, so what is written by a moment holds only what was stamped some time before.
+    /// </summary>
     [Fact]
     public async Task Everything_is_read_up_to_a_second_before_what_was_written_then_is_durable_here()
     {
@@ -81,14 +83,27 @@ public sealed class CaptureStateTests : IAsyncLifetime
     [Fact]
     public void Only_what_has_changes_lies_behind_a_time()
     {
-        SpooledFragment At(int second, int count) => new(new LogPosition(7), Start.AddSeconds(second), Start, First: true, Last: true, count, default, 1, 1);
+        SpooledFragment At(int second, int count) =>
+            new(new LogPosition(7), Start.AddSeconds(second), Start, First: true, Last: true, count, default, 1, 1);
         var mark = new StopMark(Time: Start.AddSeconds(5));
         Assert.Equal((false, true, false), (At(5, 1).IsBehind(mark), At(6, 1).IsBehind(mark), At(6, 0).IsBehind(mark)));
         Assert.True(At(6, 0).IsBehind(new StopMark(new LogPosition(6))) && !At(6, 0).IsBehind(new StopMark(new LogPosition(7))));
     }
 
     private void Sample(int second, long head, long written) =>
-        state.Sample(new SourceHead(Log, new LogPosition((ulong)head), LogPosition.Zero, 0, null, null, Start.AddSeconds(second), new LogPosition((ulong)written)), Start.AddSeconds(second));
+        state.Sample(
+            new SourceHead(
+                Log,
+                new LogPosition((ulong)head),
+                LogPosition.Zero,
+                0,
+                null,
+                null,
+                Start.AddSeconds(second),
+                new LogPosition((ulong)written)
+            ),
+            Start.AddSeconds(second)
+        );
 
     private async Task TakeAsync(long place)
     {

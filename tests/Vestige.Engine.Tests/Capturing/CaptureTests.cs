@@ -106,7 +106,8 @@ public sealed class CaptureTests : IAsyncLifetime
             TimeProvider.System,
             new Random(1),
             new EventLog(store, TimeProvider.System, NullLogger.Instance),
-            NullLogger.Instance);
+            NullLogger.Instance
+        );
         opened.Start();
         return opened;
     }

@@ -79,7 +79,8 @@ public sealed class MemoryFiles : ISpoolFiles
 
         public Task<ReadOnlyMemory<byte>> ReadFilterAsync(CancellationToken cancellation) => Task.FromResult(Filter);
 
-        public Task<IReadOnlyList<SpoolRecord>> ReadFiltersAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<SpoolRecord>>([.. Data]);
+        public Task<IReadOnlyList<SpoolRecord>> ReadFiltersAsync(CancellationToken cancellation) =>
+            Task.FromResult<IReadOnlyList<SpoolRecord>>([.. Data]);
 
         public Task<SpoolRecord?> LastAsync(bool complete, CancellationToken cancellation) =>
             Task.FromResult(complete ? Data.LastOrDefault(record => record.Complete) : Held.LastOrDefault());

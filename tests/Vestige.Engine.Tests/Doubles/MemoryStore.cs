@@ -28,7 +28,8 @@ public sealed class MemoryStore : IControlStore
         return Task.CompletedTask;
     }
 
-    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) => Task.FromResult(term = Math.Max(term, after) + 1);
+    public Task<long> NextTermAsync(string crossing, long after, CancellationToken cancellation) =>
+        Task.FromResult(term = Math.Max(term, after) + 1);
 
     public Task AppendAsync(CrossingEvent happened, CancellationToken cancellation)
     {

@@ -37,14 +37,23 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
             ChangeWriter.Write(bytes, new RowChange(ChangeKind.Insert, 0, default, SimRows.Of(place * 100 + i, $"row {i}")));
         }
 
-        return new LogFragment(new LogPosition((ulong)place), DateTimeOffset.UnixEpoch.AddSeconds(place), first, last, changes, bytes.WrittenMemory);
+        return new LogFragment(
+            new LogPosition((ulong)place),
+            DateTimeOffset.UnixEpoch.AddSeconds(place),
+            first,
+            last,
+            changes,
+            bytes.WrittenMemory
+        );
     }
 
-    public static LogRead Read(params LogFragment[] fragments) => new(
-        fragments,
-        new Dictionary<int, TableSchema> { [0] = SimRows.First },
-        fragments.Length > 0 && fragments[^1].Last ? fragments[^1].Position : LogPosition.Zero,
-        AtHead: true);
+    public static LogRead Read(params LogFragment[] fragments) =>
+        new(
+            fragments,
+            new Dictionary<int, TableSchema> { [0] = SimRows.First },
+            fragments.Length > 0 && fragments[^1].Last ? fragments[^1].Position : LogPosition.Zero,
+            AtHead: true
+        );
 
     /// <summary>Commits transactions of one change each at these places.</summary>
     public void Commit(params long[] places)
@@ -90,7 +99,8 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
 
     public Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation) => throw new NotSupportedException();
 
-    public Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation) => throw new NotSupportedException();
+    public Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation) =>
+        throw new NotSupportedException();
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<ReadinessLine>>(Lines);
@@ -108,11 +118,14 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
 
     public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) => Task.FromResult(0L);
 
-    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
+    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) =>
+        Task.FromResult<Row?>(null);
 
-    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
+    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<Row>>([]);
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);
+    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);
 
     private sealed class Reader(ScriptedSource source, Queue<LogRead> again) : ILogReader
     {

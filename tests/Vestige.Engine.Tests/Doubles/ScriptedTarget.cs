@@ -31,12 +31,18 @@ public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarge
 
     public TableName NameFor(TableName source) => new("copy", source.Name);
 
-    public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) => new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form)], []);
+    public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) =>
+        new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form)], []);
 
-    public IReadOnlyList<StructureStatement> StructureFor(IReadOnlyList<TableSchema> tables) => [.. tables.Select(table => new StructureStatement($"CREATE TABLE {table.Name.Name}", table.Name))];
+    public IReadOnlyList<StructureStatement> StructureFor(IReadOnlyList<TableSchema> tables) =>
+        [.. tables.Select(table => new StructureStatement($"CREATE TABLE {table.Name.Name}", table.Name))];
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, IReadOnlyDictionary<TableName, ExistingRows> existing, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<ReadinessLine>>(Lines);
+    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+        IReadOnlyList<TableSchema> tables,
+        IReadOnlyDictionary<TableName, ExistingRows> existing,
+        IReadOnlySet<TableName> begun,
+        CancellationToken cancellation
+    ) => Task.FromResult<IReadOnlyList<ReadinessLine>>(Lines);
 
     public string StatementFor(TableSchema table, RowChange change) => "";
 
@@ -49,15 +55,19 @@ public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarge
 
     public Task ForgetAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 
-    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<TableDescription>>([]);
+    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<TableDescription>>([]);
 
     public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) => Task.FromResult(0L);
 
-    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
+    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) =>
+        Task.FromResult<Row?>(null);
 
-    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
+    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<Row>>([]);
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Unreachable
-        ? throw new PortException("The line is cut.") { Remedy = "Mend the line." }
-        : Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);
+    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
+        Unreachable
+            ? throw new PortException("The line is cut.") { Remedy = "Mend the line." }
+            : Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);
 }

@@ -17,14 +17,20 @@ public sealed class BatchGathererTests
 {
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
 
-    /// <summary>While the spool reopens its files it finds nothing in them, which does not mean that everything before the mark was applied.</summary>
+    /// <summary>
+    /// While the spool reopens its files it finds nothing in them, which does not mean that everything before the mark was applied.
+    /// </summary>
     [Fact]
     public async Task A_mark_is_not_reached_while_the_spool_cannot_be_read()
     {
         var files = new LockableFiles();
         await using var spool = await Spool.OpenAsync(files, new PlainCipher(), new SpoolOptions(), TimeProvider.System, cancellation);
         await spool.StartAsync(new LogIdentity("scripted", 1), LogPosition.Zero, cancellation);
-        await spool.AppendAsync(ScriptedSource.Read(ScriptedSource.Fragment(1), ScriptedSource.Fragment(2), ScriptedSource.Fragment(3)), DateTimeOffset.UnixEpoch, cancellation);
+        await spool.AppendAsync(
+            ScriptedSource.Read(ScriptedSource.Fragment(1), ScriptedSource.Fragment(2), ScriptedSource.Fragment(3)),
+            DateTimeOffset.UnixEpoch,
+            cancellation
+        );
         var end = await spool.SyncAsync(cancellation);
 
         var idle = new TaskCompletionSource();
@@ -50,7 +56,12 @@ public sealed class BatchGathererTests
     private static BatchGatherer GathererOf(Spool spool)
     {
         var definition = new CrossingDefinition("copy", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "*")]));
-        var treating = new CrossingTreatment(definition, new ConnectorOfPorts(new ScriptedSource()).Source, new ConnectorOfPorts(new ScriptedTarget()).Target, new PlainKeys());
+        var treating = new CrossingTreatment(
+            definition,
+            new ConnectorOfPorts(new ScriptedSource()).Source,
+            new ConnectorOfPorts(new ScriptedTarget()).Target,
+            new PlainKeys()
+        );
         var aside = new SkippedRows(new Quarantine("copy", new MemoryQuarantine()), TimeProvider.System);
         var router = new ChangeRouter(spool, treating, aside, ImmutableDictionary<TableName, TableProgress>.Empty);
         return new BatchGatherer(spool, spool.ReadAfter(LogPosition.Zero), router, TimeProvider.System, 1 << 20);

@@ -30,7 +30,13 @@ public sealed class ExhaustionReaderTests
     public async Task It_comes_within_its_range(int seed)
     {
         var random = new Random(seed);
-        await using var spool = await Spool.OpenAsync(files, new PlainCipher(), new SpoolOptions(FileBytes: 2000, BudgetBytes: 48_000, RecordBytes: 200, SpanBytes: 0), TimeProvider.System, cancellation);
+        await using var spool = await Spool.OpenAsync(
+            files,
+            new PlainCipher(),
+            new SpoolOptions(FileBytes: 2000, BudgetBytes: 48_000, RecordBytes: 200, SpanBytes: 0),
+            TimeProvider.System,
+            cancellation
+        );
         await spool.StartAsync(Log, LogPosition.Zero, cancellation);
         var state = new CaptureState("a", spool);
         spool.Hold("rests", LogPosition.Zero);
@@ -54,7 +60,10 @@ public sealed class ExhaustionReaderTests
             if (second is 60 or 90)
             {
                 made.Add((second, ExhaustionReader.Read("rests", AtRest, spool, state.Status, now)));
-                Assert.Equal(LogExhaustion.None, ExhaustionReader.Read("follows", Forecast.WhenClear(0, [1], []), spool, state.Status, now));
+                Assert.Equal(
+                    LogExhaustion.None,
+                    ExhaustionReader.Read("follows", Forecast.WhenClear(0, [1], []), spool, state.Status, now)
+                );
                 Assert.Equal(LogExhaustion.None, ExhaustionReader.Read("unknown", AtRest, spool, state.Status, now));
             }
         }
@@ -62,8 +71,16 @@ public sealed class ExhaustionReaderTests
         Assert.InRange(full, 91, second);
         Assert.All(made, one =>
         {
-            Assert.InRange(full - one.Second, one.Forecast.SpoolFull.Soonest!.Value.TotalSeconds - 1, one.Forecast.SpoolFull.Latest!.Value.TotalSeconds + 1);
-            Assert.InRange(second - one.Second, one.Forecast.LogLost.Soonest!.Value.TotalSeconds - 1, one.Forecast.LogLost.Latest!.Value.TotalSeconds + 1);
+            Assert.InRange(
+                full - one.Second,
+                one.Forecast.SpoolFull.Soonest!.Value.TotalSeconds - 1,
+                one.Forecast.SpoolFull.Latest!.Value.TotalSeconds + 1
+            );
+            Assert.InRange(
+                second - one.Second,
+                one.Forecast.LogLost.Soonest!.Value.TotalSeconds - 1,
+                one.Forecast.LogLost.Latest!.Value.TotalSeconds + 1
+            );
         });
     }
 
@@ -76,7 +93,10 @@ public sealed class ExhaustionReaderTests
         var state = new CaptureState("a", spool);
         for (var second = 0; second <= 20; second++)
         {
-            state.Sample(new SourceHead(Log, new LogPosition((ulong)second * 100), LogPosition.Zero, 1000, 11_000, null, Start.AddSeconds(second)), Start.AddSeconds(second));
+            state.Sample(
+                new SourceHead(Log, new LogPosition((ulong)second * 100), LogPosition.Zero, 1000, 11_000, null, Start.AddSeconds(second)),
+                Start.AddSeconds(second)
+            );
         }
 
         state.Waits("cut", Start.AddSeconds(20));
@@ -89,7 +109,13 @@ public sealed class ExhaustionReaderTests
     [Fact]
     public async Task Of_a_full_spool_only_who_fills_it_is_told()
     {
-        await using var spool = await Spool.OpenAsync(files, new PlainCipher(), new SpoolOptions(FileBytes: 500, BudgetBytes: 4000, RecordBytes: 200, SpanBytes: 0), TimeProvider.System, cancellation);
+        await using var spool = await Spool.OpenAsync(
+            files,
+            new PlainCipher(),
+            new SpoolOptions(FileBytes: 500, BudgetBytes: 4000, RecordBytes: 200, SpanBytes: 0),
+            TimeProvider.System,
+            cancellation
+        );
         await spool.StartAsync(Log, LogPosition.Zero, cancellation);
         spool.Hold("rests", LogPosition.Zero);
         var state = new CaptureState("a", spool);
@@ -97,14 +123,20 @@ public sealed class ExhaustionReaderTests
         for (; !spool.Full; second++)
         {
             await TakeAsync(spool, second * 2, 2);
-            state.Sample(new SourceHead(Log, new LogPosition((ulong)second * 100), LogPosition.Zero, 1000, 11_000, null, Start.AddSeconds(second)), Start.AddSeconds(second));
+            state.Sample(
+                new SourceHead(Log, new LogPosition((ulong)second * 100), LogPosition.Zero, 1000, 11_000, null, Start.AddSeconds(second)),
+                Start.AddSeconds(second)
+            );
         }
 
         spool.Hold("follows", spool.Last);
         state.Waits("full", Start.AddSeconds(second));
         var told = ExhaustionReader.Read("rests", AtRest, spool, state.Status, Start.AddSeconds(second));
         Assert.Equal((TimeSpan.Zero, true), (told.SpoolFull.In, told.LogLost.In > TimeSpan.Zero));
-        Assert.Equal(LogExhaustion.None, ExhaustionReader.Read("follows", Forecast.WhenClear(0, [1], []), spool, state.Status, Start.AddSeconds(second)));
+        Assert.Equal(
+            LogExhaustion.None,
+            ExhaustionReader.Read("follows", Forecast.WhenClear(0, [1], []), spool, state.Status, Start.AddSeconds(second))
+        );
         Assert.True(told.IsBefore(LogExhaustion.None) && !LogExhaustion.None.IsBefore(told));
     }
 

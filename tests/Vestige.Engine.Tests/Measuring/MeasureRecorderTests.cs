@@ -32,7 +32,10 @@ public sealed class MeasureRecorderTests
         var hours = await ReadAsync(MeasureStep.Hour);
         Assert.Equal(125, minutes.Count);
         Assert.Equal(60, seconds.Count(slot => slot.Start >= Start.AddMinutes(1) && slot.Start < Start.AddMinutes(2)));
-        Assert.Equal([Start.AddMinutes(-58), Start.AddMinutes(2), Start.AddMinutes(62), Start.AddMinutes(122)], hours.Select(slot => slot.Start));
+        Assert.Equal(
+            [Start.AddMinutes(-58), Start.AddMinutes(2), Start.AddMinutes(62), Start.AddMinutes(122)],
+            hours.Select(slot => slot.Start)
+        );
         foreach (var slots in new[] { minutes, hours })
         {
             Assert.Equal(seconds.Sum(slot => slot.Applied), slots.Sum(slot => slot.Applied), 3);
@@ -114,7 +117,11 @@ public sealed class MeasureRecorderTests
         Assert.Null(after.AppliedAt(new LogPosition(59)));
         for (var second = 59; second < 70 * 60; second++)
         {
-            Assert.InRange(after.AppliedAt(new LogPosition((ulong)second + 1))!.Value, Start.AddSeconds(second), Start.AddMinutes((second / 60) + 1));
+            Assert.InRange(
+                after.AppliedAt(new LogPosition((ulong)second + 1))!.Value,
+                Start.AddSeconds(second),
+                Start.AddMinutes((second / 60) + 1)
+            );
         }
 
         // What the next process applies comes after it, and a target that was set back forgets it.
@@ -152,23 +159,51 @@ public sealed class MeasureRecorderTests
                 return;
             }
 
-            meter.Committed(new BatchReport(10, new Dictionary<TableName, TableTally>(), [], [new HopDelays(TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, TimeSpan.FromSeconds(1 + (second % 7)))], new LogPosition((ulong)second + 1)), now);
-            meter.Sample(now, new LagReading(TimeSpan.FromSeconds(second % 50), false, false), TimeSpan.Zero, TimeSpan.Zero, TimeSpan.FromSeconds(second % 50), arrived += 10, 5);
+            meter.Committed(
+                new BatchReport(
+                    10,
+                    new Dictionary<TableName, TableTally>(),
+                    [],
+                    [new HopDelays(TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, TimeSpan.FromSeconds(1 + (second % 7)))],
+                    new LogPosition((ulong)second + 1)
+                ),
+                now
+            );
+            meter.Sample(
+                now,
+                new LagReading(TimeSpan.FromSeconds(second % 50), false, false),
+                TimeSpan.Zero,
+                TimeSpan.Zero,
+                TimeSpan.FromSeconds(second % 50),
+                arrived += 10,
+                5
+            );
         }
     }
 
-    private Task<IReadOnlyList<MeasureSlot>> ReadAsync(MeasureStep step) => store.ReadAsync("c", step, Start.AddDays(-1), Start.AddDays(2), cancellation);
+    private Task<IReadOnlyList<MeasureSlot>> ReadAsync(MeasureStep step) =>
+        store.ReadAsync("c", step, Start.AddDays(-1), Start.AddDays(2), cancellation);
 
     private sealed class Store : IMeasureStore
     {
-        private readonly SortedDictionary<(MeasureStep Step, DateTimeOffset Start), MeasureBlock> blocks = new(Comparer<(MeasureStep Step, DateTimeOffset Start)>.Create((left, right) => (left.Step.Slot, left.Start).CompareTo((right.Step.Slot, right.Start))));
+        private readonly SortedDictionary<(MeasureStep Step, DateTimeOffset Start), MeasureBlock> blocks = new(
+            Comparer<(MeasureStep Step, DateTimeOffset Start)>.Create(
+                (left, right) => (left.Step.Slot, left.Start).CompareTo((right.Step.Slot, right.Start))
+            )
+        );
 
         public bool Fails { get; set; }
 
         private readonly SortedDictionary<DateTimeOffset, AppliedBlock> hours = [];
         private readonly Dictionary<ForecastKind, ScoredBlock> forecasts = [];
 
-        public Task KeepAsync(IReadOnlyList<MeasureBlock> kept, IReadOnlyList<AppliedBlock> applied, IReadOnlyList<ScoredBlock> judged, DateTimeOffset now, CancellationToken cancellation)
+        public Task KeepAsync(
+            IReadOnlyList<MeasureBlock> kept,
+            IReadOnlyList<AppliedBlock> applied,
+            IReadOnlyList<ScoredBlock> judged,
+            DateTimeOffset now,
+            CancellationToken cancellation
+        )
         {
             foreach (var block in Fails ? [] : applied)
             {
@@ -188,13 +223,27 @@ public sealed class MeasureRecorderTests
             return Task.CompletedTask;
         }
 
-        public Task<IReadOnlyList<ScoredBlock>> ScoredAsync(string crossing, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ScoredBlock>>([.. forecasts.Values]);
+        public Task<IReadOnlyList<ScoredBlock>> ScoredAsync(string crossing, CancellationToken cancellation) =>
+            Task.FromResult<IReadOnlyList<ScoredBlock>>([.. forecasts.Values]);
 
-        public Task<IReadOnlyList<MeasureSlot>> ReadAsync(string crossing, MeasureStep step, DateTimeOffset from, DateTimeOffset before, CancellationToken cancellation) =>
-            Task.FromResult<IReadOnlyList<MeasureSlot>>([.. blocks.Values.Where(block => block.Step == step).SelectMany(block => block.Slots).Where(slot => slot.Start >= from && slot.Start < before)]);
+        public Task<IReadOnlyList<MeasureSlot>> ReadAsync(
+            string crossing,
+            MeasureStep step,
+            DateTimeOffset from,
+            DateTimeOffset before,
+            CancellationToken cancellation
+        ) =>
+            Task.FromResult<IReadOnlyList<MeasureSlot>>([
+                .. blocks
+                    .Values.Where(block => block.Step == step)
+                    .SelectMany(block => block.Slots)
+                    .Where(slot => slot.Start >= from && slot.Start < before),
+            ]);
 
         public Task<IReadOnlyList<AppliedTime>> AppliedAsync(string crossing, DateTimeOffset from, CancellationToken cancellation) =>
-            Task.FromResult<IReadOnlyList<AppliedTime>>([.. hours.Values.Where(block => block.Start >= MeasureStep.Hour.SlotOf(from)).SelectMany(block => block.Times)]);
+            Task.FromResult<IReadOnlyList<AppliedTime>>([
+                .. hours.Values.Where(block => block.Start >= MeasureStep.Hour.SlotOf(from)).SelectMany(block => block.Times),
+            ]);
 
         public Task ForgetAsync(string crossing, CancellationToken cancellation)
         {

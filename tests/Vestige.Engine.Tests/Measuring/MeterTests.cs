@@ -76,7 +76,10 @@ public sealed class MeterTests
     {
         Assert.Equal(new ForecastQualities(null, null, null, null), meter.PastForecasts);
         Load(from: 0, seconds: 60, forecast: 60);
-        Assert.Equal((6, 0, 1), (meter.PastForecasts.Load!.Count, meter.PastForecasts.Load.MedianError, meter.PastForecasts.Load.WithinRange));
+        Assert.Equal(
+            (6, 0, 1),
+            (meter.PastForecasts.Load!.Count, meter.PastForecasts.Load.MedianError, meter.PastForecasts.Load.WithinRange)
+        );
         Load(from: 100, seconds: 30, forecast: 20);
         Assert.Equal(9, meter.PastForecasts.Load!.Count);
         Assert.InRange(meter.PastForecasts.Load.WithinRange, 0.66, 0.67);
@@ -101,7 +104,10 @@ public sealed class MeterTests
         meter.Committed(Batch(1, TimeSpan.FromSeconds(90)), Start.AddSeconds(59));
         meter.Committed(Batch(1, TimeSpan.FromSeconds(1)), Start.AddSeconds(60));
         meter.Committed(Batch(1, TimeSpan.FromSeconds(2)), Start.AddSeconds(130));
-        Assert.Equal([3, 2, 1, 0], Enumerable.Range(0, 4).Select(minute => (int)meter.DelaysSince(Start.AddMinutes(minute), Start.AddSeconds(140)).Count));
+        Assert.Equal(
+            [3, 2, 1, 0],
+            Enumerable.Range(0, 4).Select(minute => (int)meter.DelaysSince(Start.AddMinutes(minute), Start.AddSeconds(140)).Count)
+        );
     }
 
     [Fact]
@@ -115,7 +121,10 @@ public sealed class MeterTests
         }
 
         meter.Unexpected(Loan, new ApplyCounts(2, 1));
-        Assert.Equal((100, Start.AddSeconds(99), 3), (meter.TallyOf(Loan).Updates, meter.TallyOf(Loan).LastChangeAt!.Value, meter.TallyOf(Loan).Unexpected.Total));
+        Assert.Equal(
+            (100, Start.AddSeconds(99), 3),
+            (meter.TallyOf(Loan).Updates, meter.TallyOf(Loan).LastChangeAt!.Value, meter.TallyOf(Loan).Unexpected.Total)
+        );
         Assert.Equal(60, meter.Recent.Count);
         Assert.Equal("99", meter.Recent[0].Key);
         Assert.Equal(0, meter.TallyOf(new TableName("circulation", "fine")).Total);
@@ -143,11 +152,13 @@ public sealed class MeterTests
         Assert.Equal(10, meter.PointsSince(Start.AddSeconds(3989)).Count);
     }
 
-    private static BatchReport Batch(long changes, TimeSpan? delay = null) => new(
-        changes,
-        new Dictionary<TableName, TableTally>(),
-        [],
-        delay is { } apply ? [new HopDelays(TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, apply)] : []);
+    private static BatchReport Batch(long changes, TimeSpan? delay = null) =>
+        new(
+            changes,
+            new Dictionary<TableName, TableTally>(),
+            [],
+            delay is { } apply ? [new HopDelays(TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, apply)] : []
+        );
 
     private void Sample(int second, long arrived, long backlog) =>
         meter.Sample(Start.AddSeconds(second), default, TimeSpan.Zero, TimeSpan.Zero, TimeSpan.Zero, arrived, backlog);

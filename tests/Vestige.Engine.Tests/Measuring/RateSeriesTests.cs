@@ -70,18 +70,20 @@ public sealed class RateSeriesTests
     [Fact]
     public void The_range_lies_within_what_was_seen()
     {
-        Gen.Int[0, 1000].Array[2, 400].Sample(steps =>
-        {
-            var (any, total) = (new RateSeries(), 0L);
-            for (var second = 0; second < steps.Length; second++)
+        Gen.Int[0, 1000]
+            .Array[2, 400]
+            .Sample(steps =>
             {
-                any.Sample(Start.AddSeconds(second), total += steps[second]);
-            }
+                var (any, total) = (new RateSeries(), 0L);
+                for (var second = 0; second < steps.Length; second++)
+                {
+                    any.Sample(Start.AddSeconds(second), total += steps[second]);
+                }
 
-            var range = any.Range;
-            Assert.True(range.Low <= range.Median && range.Median <= range.High);
-            Assert.InRange(range.Low, steps.Skip(1).Min(), steps.Max());
-            Assert.InRange(range.High, steps.Skip(1).Min(), steps.Max());
-        });
+                var range = any.Range;
+                Assert.True(range.Low <= range.Median && range.Median <= range.High);
+                Assert.InRange(range.Low, steps.Skip(1).Min(), steps.Max());
+                Assert.InRange(range.High, steps.Skip(1).Min(), steps.Max());
+            });
     }
 }

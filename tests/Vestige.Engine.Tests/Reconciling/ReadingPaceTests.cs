@@ -49,9 +49,7 @@ public class ReadingPaceTests
         {
             public bool Change(TimeSpan dueTime, TimeSpan period) => true;
 
-            public void Dispose()
-            {
-            }
+            public void Dispose() { }
 
             public ValueTask DisposeAsync() => ValueTask.CompletedTask;
         }

@@ -6,7 +6,9 @@ using Xunit;
 
 namespace Vestige.Engine.Tests.Reconciling;
 
-/// <summary>In which order tables are compared when that is done all the time: each within its period, what changed or was repaired before others.</summary>
+/// <summary>
+/// In which order tables are compared when that is done all the time: each within its period, what changed or was repaired before others.
+/// </summary>
 public class WalkOrderTests
 {
     private const double Period = 3600;
@@ -31,7 +33,13 @@ public class WalkOrderTests
     [Fact]
     public void A_quiet_table_that_waited_for_two_periods_waits_no_longer()
     {
-        List<WalkedTable> tables = [Proved("changed", minutes: 70, changed: 1), Proved("quiet", minutes: 130), Proved("quiet-longer", minutes: 140), Proved("changed-long-ago-proved", minutes: 135, changed: 1)];
+        List<WalkedTable> tables =
+        [
+            Proved("changed", minutes: 70, changed: 1),
+            Proved("quiet", minutes: 130),
+            Proved("quiet-longer", minutes: 140),
+            Proved("changed-long-ago-proved", minutes: 135, changed: 1),
+        ];
         Assert.Equal(["quiet-longer", "changed-long-ago-proved", "quiet", "changed"], Order(tables));
     }
 
@@ -58,7 +66,19 @@ public class WalkOrderTests
         for (var step = 0; step < 20 * count; step++)
         {
             now += TimeSpan.FromSeconds(3 * Period / count);
-            var next = WalkOrder.Next(proved.Select((one, i) => new WalkedTable(Name(one.Key), new Verdict(Name(one.Key), new Proof(new LogPosition(1), one.Value, 1)), null, i % 2 == 0 ? now : null)), new ReconcileRule(Period), now);
+            var next = WalkOrder.Next(
+                proved.Select(
+                    (one, i) =>
+                        new WalkedTable(
+                            Name(one.Key),
+                            new Verdict(Name(one.Key), new Proof(new LogPosition(1), one.Value, 1)),
+                            null,
+                            i % 2 == 0 ? now : null
+                        )
+                ),
+                new ReconcileRule(Period),
+                now
+            );
             if (next is { } table)
             {
                 proved[table.Name] = now;
@@ -84,5 +104,10 @@ public class WalkOrderTests
     private static TableName Name(string name) => new("s", name);
 
     private static WalkedTable Proved(string name, double minutes, double? changed = null) =>
-        new(Name(name), new Verdict(Name(name), new Proof(new LogPosition(1), Now.AddMinutes(-minutes), 1)), null, changed is { } ago ? Now.AddMinutes(-ago) : null);
+        new(
+            Name(name),
+            new Verdict(Name(name), new Proof(new LogPosition(1), Now.AddMinutes(-minutes), 1)),
+            null,
+            changed is { } ago ? Now.AddMinutes(-ago) : null
+        );
 }

@@ -75,7 +75,8 @@ public sealed class SimSpoolFiles(SimDisk disk, SimFaults faults, SimProcess pro
         /// <summary>On a disk that lies, what it only pretends to hold is read back as well, until the crash.</summary>
         private IEnumerable<SpoolRecord> Seen => files.Disk.SyncLies ? Records.Concat(Unsynced) : Records;
 
-        private List<SpoolRecord> Unsynced => files.Disk.Pending.TryGetValue(number, out var pending) ? pending : files.Disk.Pending[number] = [];
+        private List<SpoolRecord> Unsynced =>
+            files.Disk.Pending.TryGetValue(number, out var pending) ? pending : files.Disk.Pending[number] = [];
 
         public async Task AppendAsync(SpoolRecord record, CancellationToken cancellation)
         {
@@ -114,10 +115,15 @@ public sealed class SimSpoolFiles(SimDisk disk, SimFaults faults, SimProcess pro
         public async Task<IReadOnlyList<SpoolRecord>> ReadAsync(long afterSequence, int bytes, CancellationToken cancellation)
         {
             await EnterAsync("spool.read", cancellation);
-            return [.. Seen.Where(record => record.Kind == SpoolRecordKind.Data && record.Sequence > afterSequence).Take(files.World.Random.Next(1, 4))];
+            return
+            [
+                .. Seen.Where(record => record.Kind == SpoolRecordKind.Data && record.Sequence > afterSequence)
+                    .Take(files.World.Random.Next(1, 4)),
+            ];
         }
 
-        public Task KeepFilterAsync(ReadOnlyMemory<byte> filter, CancellationToken cancellation) => EnterAsync("spool.filter", cancellation);
+        public Task KeepFilterAsync(ReadOnlyMemory<byte> filter, CancellationToken cancellation) =>
+            EnterAsync("spool.filter", cancellation);
 
         public Task<ReadOnlyMemory<byte>> ReadFilterAsync(CancellationToken cancellation) => Task.FromResult(ReadOnlyMemory<byte>.Empty);
 
@@ -157,9 +163,8 @@ public sealed class SimSpoolFiles(SimDisk disk, SimFaults faults, SimProcess pro
             return ValueTask.CompletedTask;
         }
 
-        private Task EnterAsync(string call, CancellationToken cancellation) => closed
-            ? throw new PortException("The file was closed.") { Transient = true }
-            : files.EnterAsync(call, cancellation);
+        private Task EnterAsync(string call, CancellationToken cancellation) =>
+            closed ? throw new PortException("The file was closed.") { Transient = true } : files.EnterAsync(call, cancellation);
     }
 
     private SimDisk Disk => disk;

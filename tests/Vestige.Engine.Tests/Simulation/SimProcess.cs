@@ -33,7 +33,8 @@ public sealed class SimProcess(SimWorld world) : SynchronizationContext
         }
     }
 
-    public override void Send(SendOrPostCallback d, object? state) => throw new NotSupportedException("Nothing may block in the simulation.");
+    public override void Send(SendOrPostCallback d, object? state) =>
+        throw new NotSupportedException("Nothing may block in the simulation.");
 
     public override SynchronizationContext CreateCopy() => this;
 

@@ -17,7 +17,13 @@ public sealed class SimQuarantine(SimStoreState state, SimDisk disk, SimFaults f
         return [.. state.Waiting.Values.OrderBy(change => change.Position).ThenBy(change => change.Ordinal)];
     }
 
-    public async Task WriteAsync(string crossing, IReadOnlyList<WaitingChange> kept, IReadOnlyList<string> dropped, IReadOnlyList<DecidedChange> decided, CancellationToken cancellation)
+    public async Task WriteAsync(
+        string crossing,
+        IReadOnlyList<WaitingChange> kept,
+        IReadOnlyList<string> dropped,
+        IReadOnlyList<DecidedChange> decided,
+        CancellationToken cancellation
+    )
     {
         await faults.BeforeAsync("quarantine.write", cancellation);
         ThrowIfLost();
@@ -35,7 +41,12 @@ public sealed class SimQuarantine(SimStoreState state, SimDisk disk, SimFaults f
         faults.After("quarantine.write");
     }
 
-    public async Task<IReadOnlyList<DecidedChange>> DecidedAsync(string crossing, TableName? table, int most, CancellationToken cancellation)
+    public async Task<IReadOnlyList<DecidedChange>> DecidedAsync(
+        string crossing,
+        TableName? table,
+        int most,
+        CancellationToken cancellation
+    )
     {
         await faults.BeforeAsync("quarantine.read", cancellation);
         return [.. state.Decided.Where(one => table is null || one.Change.Table == table).Reverse().Take(most)];

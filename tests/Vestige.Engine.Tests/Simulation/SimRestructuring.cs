@@ -52,7 +52,15 @@ public sealed class SimRestructuring
         var values = kind == 0;
         current[table] = Relations.Count;
         Relations.Add(values ? form with { Stamp = $"{number}" } : form with { Incarnation = $"{number}", Stamp = $"{number}" });
-        untold[table] = (kind switch { 0 => "its rows were rewritten", 1 => "columns changed places", _ => "it was dropped and created" }, values);
+        untold[table] = (
+            kind switch
+            {
+                0 => "its rows were rewritten",
+                1 => "columns changed places",
+                _ => "it was dropped and created",
+            },
+            values
+        );
         return kind == 2 ? [] : rows.Select(row => SimRows.Of(row.IntegerAt(0), $"{row.TextAt(1)}:{number}"));
     }
 
@@ -79,7 +87,8 @@ public sealed class SimRestructuring
     public bool WereBefore(TableName table, IReadOnlyCollection<Row> rows) =>
         made.Exists(one => one.Table == table && one.Before.Count == rows.Count && one.Before.ToHashSet().SetEquals(rows));
 
-    public string Describe(TableName table) => string.Join(", ", made.Where(one => one.Table == table).Select(one => $"changed at {one.At}, told at {one.Told}"));
+    public string Describe(TableName table) =>
+        string.Join(", ", made.Where(one => one.Table == table).Select(one => $"changed at {one.At}, told at {one.Told}"));
 
     private sealed record Restructured(TableName Table, LogPosition At, IReadOnlyList<Row> Before)
     {

@@ -51,9 +51,6 @@ public static class SimRows
         return hash;
     }
 
-    private static TableSchema Table(string name) => new(
-        new TableName("sim", name),
-        [new Column("id", "INTEGER", Nullable: false, KeyOrdinal: 1), new Column("value", "TEXT")],
-        [],
-        []);
+    private static TableSchema Table(string name) =>
+        new(new TableName("sim", name), [new Column("id", "INTEGER", Nullable: false, KeyOrdinal: 1), new Column("value", "TEXT")], [], []);
 }

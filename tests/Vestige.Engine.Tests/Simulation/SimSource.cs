@@ -18,7 +18,10 @@ namespace Vestige.Engine.Tests.Simulation;
 public sealed class SimSourceState
 {
     private Dictionary<LogPosition, ulong> hashes = new() { [LogPosition.Zero] = 0 };
-    private readonly Dictionary<TableName, List<(LogPosition At, ulong Hash)>> tableHashes = SimRows.All.ToDictionary(table => table.Name, _ => new List<(LogPosition, ulong)>());
+    private readonly Dictionary<TableName, List<(LogPosition At, ulong Hash)>> tableHashes = SimRows.All.ToDictionary(
+        table => table.Name,
+        _ => new List<(LogPosition, ulong)>()
+    );
     private ulong hash;
 
     public sealed record Entry(LogPosition Position, DateTimeOffset CommittedAt, IReadOnlyList<RowChange> Changes);
@@ -43,7 +46,8 @@ public sealed class SimSourceState
 
     public AsyncSignal Committed { get; } = new();
 
-    public Dictionary<TableName, SortedDictionary<long, Row>> Rows { get; private set; } = SimRows.All.ToDictionary(table => table.Name, _ => new SortedDictionary<long, Row>());
+    public Dictionary<TableName, SortedDictionary<long, Row>> Rows { get; private set; } =
+        SimRows.All.ToDictionary(table => table.Name, _ => new SortedDictionary<long, Row>());
 
     /// <summary>Where each row stands in its table's file, and since which position: it moves with every change.</summary>
     public Dictionary<(TableName Table, long Key), (LogPosition Since, long Block)> Places { get; } = [];
@@ -81,7 +85,8 @@ public sealed class SimSourceState
 
     public bool Knows(LogPosition position) => hashes.ContainsKey(position);
 
-    public Dictionary<TableName, IReadOnlyList<Row>> Shown() => Rows.ToDictionary(pair => pair.Key, IReadOnlyList<Row> (pair) => [.. pair.Value.Values]);
+    public Dictionary<TableName, IReadOnlyList<Row>> Shown() =>
+        Rows.ToDictionary(pair => pair.Key, IReadOnlyList<Row> (pair) => [.. pair.Value.Values]);
 
     /// <summary>The hash of one table's rows as of a position.</summary>
     public ulong HashAt(TableName table, LogPosition position) => tableHashes[table].FindLast(known => known.At <= position).Hash;
@@ -159,13 +164,18 @@ public sealed class SimSourceState
             known.AddRange(known.ConvertAll(one => (Moved(one.At), one.Hash)));
         }
 
-        (Log, History) = (Log.ConvertAll(entry => entry with { Position = Moved(entry.Position) }), History.ConvertAll(entry => entry with { Position = Moved(entry.Position) }));
+        (Log, History) = (
+            Log.ConvertAll(entry => entry with { Position = Moved(entry.Position) }),
+            History.ConvertAll(entry => entry with { Position = Moved(entry.Position) })
+        );
         (Head, Oldest) = (Moved(Head), Moved(Oldest));
         Moves.Renumber(shift);
         ForgetNotes();
     }
 
-    /// <summary>Another log begins with the state that is here as of the end of the present one; what was committed after it is lost.</summary>
+    /// <summary>
+    /// Another log begins with the state that is here as of the end of the present one; what was committed after it is lost.
+    /// </summary>
     public void JoinAt(ulong end, ulong begin)
     {
         var last = Head.At(end);
@@ -191,7 +201,9 @@ public sealed class SimSourceState
     /// </summary>
     public void ExpectNotes(LogRequest request)
     {
-        Noted = request.Notes.TryGetValue("given", out var text) ? new LogPosition(ulong.Parse(text, System.Globalization.CultureInfo.InvariantCulture)) : LogPosition.Zero;
+        Noted = request.Notes.TryGetValue("given", out var text)
+            ? new LogPosition(ulong.Parse(text, System.Globalization.CultureInfo.InvariantCulture))
+            : LogPosition.Zero;
         Assert.True(Noted.Offset <= request.After.Offset, $"A note of {Noted} is there, and the spool ends at {request.After}.");
         Assert.True(Noted >= due, $"A confirmation came with the note of {due}, and the last that is left is of {Noted}.");
     }
@@ -234,7 +246,12 @@ public sealed class SimSourceState
 }
 
 /// <summary>The source as one process reaches it.</summary>
-public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld world) : IProbe, ICatalogue, IRowLookup, ILogSource, IRowSource
+public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld world)
+    : IProbe,
+        ICatalogue,
+        IRowLookup,
+        ILogSource,
+        IRowSource
 {
     private ILogReader? mine;
 
@@ -243,7 +260,15 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         await faults.BeforeAsync("source.sample", cancellation);
         ThrowIfDead();
         var first = state.Log.Find(entry => entry.Position.Offset > captured.Offset)?.CommittedAt;
-        return new SourceHead(state.Moves.Identity, state.Head.On(captured.Branch), state.Oldest.On(captured.Branch), 0, null, first, world.Now);
+        return new SourceHead(
+            state.Moves.Identity,
+            state.Head.On(captured.Branch),
+            state.Oldest.On(captured.Branch),
+            0,
+            null,
+            first,
+            world.Now
+        );
     }
 
     public string Engine => "sim";
@@ -313,7 +338,13 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     {
         await faults.BeforeAsync("source.view", cancellation);
         ThrowIfDead();
-        return new SimView(state.Head.On(branch), TargetProgress.None, state.ViewsLag ? state.Earlier : state.Shown(), faults, state.Restructuring.Tables);
+        return new SimView(
+            state.Head.On(branch),
+            TargetProgress.None,
+            state.ViewsLag ? state.Earlier : state.Shown(),
+            faults,
+            state.Restructuring.Tables
+        );
     }
 
     public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
@@ -328,15 +359,21 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     public long Distance(LogPosition from, LogPosition to) => (long)(to.Offset - from.Offset);
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<TableDescription>>([.. state.Restructuring.Tables.Select(table => new TableDescription(table, state.Rows[table.Name].Count, null, null))]);
+        Task.FromResult<IReadOnlyList<TableDescription>>([
+            .. state.Restructuring.Tables.Select(table => new TableDescription(table, state.Rows[table.Name].Count, null, null)),
+        ]);
 
-    public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) => Task.FromResult((long)state.Rows[table].Count);
+    public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) =>
+        Task.FromResult((long)state.Rows[table].Count);
 
-    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
+    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) =>
+        Task.FromResult<Row?>(null);
 
-    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
+    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<Row>>([]);
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
 
     private void ThrowIfDead()
     {
@@ -346,7 +383,8 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         }
     }
 
-    private sealed class Reader(SimSourceState state, SimFaults faults, SimWorld world, LogPosition after, IReadOnlySet<TableName> tables) : ILogReader
+    private sealed class Reader(SimSourceState state, SimFaults faults, SimWorld world, LogPosition after, IReadOnlySet<TableName> tables)
+        : ILogReader
     {
         private readonly HashSet<int> told = [];
         private readonly Queue<LogFragment> parts = new();
@@ -418,7 +456,8 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
                 fragments.ConvertAll(fragment => fragment with { Position = fragment.Position.On(after.Branch) }),
                 relations,
                 passed.On(after.Branch),
-                parts.Count == 0 && cursor >= state.Head)
+                parts.Count == 0 && cursor >= state.Head
+            )
             {
                 Notes = Noted(fragments),
             };
@@ -462,7 +501,9 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
                     ChangeWriter.Write(bytes, change);
                 }
 
-                parts.Enqueue(new LogFragment(entry.Position, entry.CommittedAt, i == 0, i == groups.Count - 1, groups[i].Length, bytes.WrittenMemory));
+                parts.Enqueue(
+                    new LogFragment(entry.Position, entry.CommittedAt, i == 0, i == groups.Count - 1, groups[i].Length, bytes.WrittenMemory)
+                );
             }
         }
     }
@@ -470,7 +511,10 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     private sealed class Snapshot(SimSourceState state, SimFaults faults, SimWorld world, int branch) : ISourceSnapshot
     {
         private readonly IReadOnlyList<TableSchema> forms = state.Restructuring.Tables;
-        private readonly Dictionary<TableName, List<Row>> rows = state.Rows.ToDictionary(pair => pair.Key, pair => pair.Value.Values.ToList());
+        private readonly Dictionary<TableName, List<Row>> rows = state.Rows.ToDictionary(
+            pair => pair.Key,
+            pair => pair.Value.Values.ToList()
+        );
         private readonly Dictionary<(TableName Table, long Key), (LogPosition Since, long Block)> places = new(state.Places);
 
         public LogPosition Position { get; } = state.Head.On(branch);
@@ -478,7 +522,9 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         public DateTimeOffset TakenAt { get; } = world.Now;
 
         public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
-            Task.FromResult<IReadOnlyList<TableDescription>>([.. forms.Select(table => new TableDescription(table, rows[table.Name].Count, null, null))]);
+            Task.FromResult<IReadOnlyList<TableDescription>>([
+                .. forms.Select(table => new TableDescription(table, rows[table.Name].Count, null, null)),
+            ]);
 
         public async Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation)
         {
@@ -494,7 +540,12 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
             return world.Seed % 3 == 0 ? null : $"{Position.Offset}";
         }
 
-        public async Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation)
+        public async Task<IReadOnlyList<RowRange>?> CutRestAsync(
+            TableSchema table,
+            LoadPart part,
+            int chunks,
+            CancellationToken cancellation
+        )
         {
             await faults.BeforeAsync("snapshot.rest", cancellation);
             if (state.Restructuring.HappenedSince(table.Name, state.Head.At(part.Since.Offset)))
@@ -508,7 +559,14 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
             {
                 if (!part.Done.Any(done => Lies(block, done)))
                 {
-                    ranges.Add(new RowRange(new KeyRange(block == 0 ? default : Block(block), block == SimSourceState.Blocks - 1 ? default : Block(block + 1))));
+                    ranges.Add(
+                        new RowRange(
+                            new KeyRange(
+                                block == 0 ? default : Block(block),
+                                block == SimSourceState.Blocks - 1 ? default : Block(block + 1)
+                            )
+                        )
+                    );
                 }
             }
 
@@ -524,10 +582,19 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         private bool IsWanted(TableName table, Row row, RowRange range)
         {
             var (since, block) = places[(table, row.IntegerAt(0))];
-            return Lies(block, range.Keys) && (range.ChangedSince is not { } mark || (!state.HidesChanges && since.Offset + 2 > ulong.Parse(mark, System.Globalization.CultureInfo.InvariantCulture)));
+            return Lies(block, range.Keys)
+                && (
+                    range.ChangedSince is not { } mark
+                    || (!state.HidesChanges && since.Offset + 2 > ulong.Parse(mark, System.Globalization.CultureInfo.InvariantCulture))
+                );
         }
 
-        public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, RowRange range, IReadOnlySet<string> taken, [EnumeratorCancellation] CancellationToken cancellation)
+        public async IAsyncEnumerable<RowBlock> ReadAsync(
+            TableSchema table,
+            RowRange range,
+            IReadOnlySet<string> taken,
+            [EnumeratorCancellation] CancellationToken cancellation
+        )
         {
             var chosen = rows[table.Name].Where(row => IsWanted(table.Name, row, range));
             foreach (var group in chosen.Chunk(3))

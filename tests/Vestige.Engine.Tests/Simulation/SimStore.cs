@@ -46,5 +46,6 @@ public sealed class SimStore(SimStoreState state, SimFaults faults) : IControlSt
         return next;
     }
 
-    public async Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) => await faults.BeforeAsync("store.event", cancellation);
+    public async Task AppendAsync(CrossingEvent happened, CancellationToken cancellation) =>
+        await faults.BeforeAsync("store.event", cancellation);
 }

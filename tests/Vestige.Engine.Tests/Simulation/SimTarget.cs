@@ -49,12 +49,17 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     public TableName NameFor(TableName source) => source;
 
-    public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) => new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form)], []);
+    public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) =>
+        new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form)], []);
 
     public IReadOnlyList<StructureStatement> StructureFor(IReadOnlyList<TableSchema> tables) => [];
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(IReadOnlyList<TableSchema> tables, IReadOnlyDictionary<TableName, ExistingRows> existing, IReadOnlySet<TableName> begun, CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+        IReadOnlyList<TableSchema> tables,
+        IReadOnlyDictionary<TableName, ExistingRows> existing,
+        IReadOnlySet<TableName> begun,
+        CancellationToken cancellation
+    ) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
 
     public string StatementFor(TableSchema table, RowChange change) => "";
 
@@ -67,7 +72,14 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
     public async Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation)
     {
         await faults.BeforeAsync("target.view", cancellation);
-        return new SimView(state.Progress.Position, state.Progress, state.Rows.GroupBy(pair => pair.Key.Table).ToDictionary(group => group.Key, IReadOnlyList<Row> (group) => [.. group.Select(pair => pair.Value)]), faults);
+        return new SimView(
+            state.Progress.Position,
+            state.Progress,
+            state
+                .Rows.GroupBy(pair => pair.Key.Table)
+                .ToDictionary(group => group.Key, IReadOnlyList<Row> (group) => [.. group.Select(pair => pair.Value)]),
+            faults
+        );
     }
 
     public async Task<ITargetSession> OpenSessionAsync(string crossing, long term, CancellationToken cancellation)
@@ -85,15 +97,19 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     public Task ForgetAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
 
-    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<TableDescription>>([]);
+    public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<TableDescription>>([]);
 
     public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) => Task.FromResult(0L);
 
-    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) => Task.FromResult<Row?>(null);
+    public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) =>
+        Task.FromResult<Row?>(null);
 
-    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([]);
+    public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<Row>>([]);
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
 
     private SimTargetState State => state;
 
@@ -151,9 +167,15 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         public void ThrowIfFenced(TargetProgress expected)
         {
             var there = target.State.Progress;
-            if (!target.State.NotFenced && (target.State.Term != term || there.Position?.Offset != expected.Position?.Offset || there.Identity != expected.Identity))
+            if (
+                !target.State.NotFenced
+                && (target.State.Term != term || there.Position?.Offset != expected.Position?.Offset || there.Identity != expected.Identity)
+            )
             {
-                throw new FencedException($"Term {target.State.Term} has taken over from {term}, or the position moved.") { Transient = true };
+                throw new FencedException($"Term {target.State.Term} has taken over from {term}, or the position moved.")
+                {
+                    Transient = true,
+                };
             }
         }
     }
@@ -195,7 +217,10 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             }
         }
 
-        public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation)
+        public async Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(
+            IReadOnlyList<FoldedTable> tables,
+            CancellationToken cancellation
+        )
         {
             await target.Faults.BeforeAsync("target.apply", cancellation);
             foreach (var folded in tables)
@@ -316,11 +341,21 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         }
 
         /// <summary>A target keeps offsets, with the identities of their logs.</summary>
-        private static TargetProgress Stored(TargetProgress progress) => progress with
-        {
-            Position = progress.Position?.On(0),
-            Tables = [.. progress.Tables.Select(table => table with { Position = table.Position.On(0), Part = table.Part is { } part ? part with { Since = part.Since.On(0) } : null })],
-        };
+        private static TargetProgress Stored(TargetProgress progress) =>
+            progress with
+            {
+                Position = progress.Position?.On(0),
+                Tables =
+                [
+                    .. progress.Tables.Select(table =>
+                        table with
+                        {
+                            Position = table.Position.On(0),
+                            Part = table.Part is { } part ? part with { Since = part.Since.On(0) } : null,
+                        }
+                    ),
+                ],
+            };
 
         private void Change(TableSchema table, ChangeKind kind, Row before, Row after)
         {
@@ -349,11 +384,18 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             if (target.State.Refused.Contains((name, key)))
             {
                 target.World.Count("target", "refused");
-                throw new RowRefusedException($"The row {name} {key} is refused.") { Table = name, Kind = kind, Key = key, Answer = "refused" };
+                throw new RowRefusedException($"The row {name} {key} is refused.")
+                {
+                    Table = name,
+                    Kind = kind,
+                    Key = key,
+                    Answer = "refused",
+                };
             }
         }
 
-        private bool IsLoading(TableName table) => session.Progress.Tables.Any(progress => (progress.IntoTables ?? [progress.Table]).Contains(table) && !progress.Loaded);
+        private bool IsLoading(TableName table) =>
+            session.Progress.Tables.Any(progress => (progress.IntoTables ?? [progress.Table]).Contains(table) && !progress.Loaded);
 
         private void Insert(TableSchema table, Row row)
         {
@@ -366,13 +408,17 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         private Row? Find(TableSchema table, Row row)
         {
             var key = KeyOf(table, row);
-            return written.TryGetValue(key, out var known) ? known : !emptied.Any(part => Lies(key, part)) && target.State.Rows.TryGetValue(key, out var there) ? there : null;
+            return written.TryGetValue(key, out var known) ? known
+                : !emptied.Any(part => Lies(key, part)) && target.State.Rows.TryGetValue(key, out var there) ? there
+                : null;
         }
 
-        private static (TableName Table, string Key) KeyOf(TableSchema table, Row row) => (table.Name, RowKey.Display(row, table.KeyOrdinals));
+        private static (TableName Table, string Key) KeyOf(TableSchema table, Row row) =>
+            (table.Name, RowKey.Display(row, table.KeyOrdinals));
 
         /// <summary>Whether a row belongs to what was emptied: a table, or what of it came from one source's.</summary>
-        private static bool Lies((TableName Table, string Key) row, (TableName Table, string From) part) => row.Table == part.Table && row.Key.StartsWith(part.From, StringComparison.Ordinal);
+        private static bool Lies((TableName Table, string Key) row, (TableName Table, string From) part) =>
+            row.Table == part.Table && row.Key.StartsWith(part.From, StringComparison.Ordinal);
 
         private void Empty(TableSchema table)
         {

@@ -15,7 +15,11 @@ public static class SimVersions
     private const string Holds = "infinity";
 
     /// <summary>The target's rows as of a position, by table and key.</summary>
-    public static Dictionary<(TableName Table, string Key), Row> At(IReadOnlyList<SimSourceState.Entry> history, IReadOnlyList<TableProgress> tables, LogPosition position)
+    public static Dictionary<(TableName Table, string Key), Row> At(
+        IReadOnlyList<SimSourceState.Entry> history,
+        IReadOnlyList<TableProgress> tables,
+        LogPosition position
+    )
     {
         var expected = new Dictionary<(TableName, string), Row>();
         foreach (var progress in tables)
@@ -88,5 +92,6 @@ public static class SimVersions
     }
 
     /// <summary>The time as PostgreSQL writes it in UTC: as many digits behind the second as are needed.</summary>
-    private static string Written(DateTimeOffset at) => at.UtcDateTime.ToString("yyyy-MM-dd HH:mm:ss.FFFFFF'+00'", CultureInfo.InvariantCulture);
+    private static string Written(DateTimeOffset at) =>
+        at.UtcDateTime.ToString("yyyy-MM-dd HH:mm:ss.FFFFFF'+00'", CultureInfo.InvariantCulture);
 }

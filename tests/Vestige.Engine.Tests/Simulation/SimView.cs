@@ -9,7 +9,13 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Tests.Simulation;
 
 /// <summary>The rows of a simulated database as of one moment, copied when it is opened.</summary>
-public sealed class SimView(LogPosition? position, TargetProgress progress, IReadOnlyDictionary<TableName, IReadOnlyList<Row>> all, SimFaults? faults, IReadOnlyList<TableSchema>? tables = null) : IRowsView
+public sealed class SimView(
+    LogPosition? position,
+    TargetProgress progress,
+    IReadOnlyDictionary<TableName, IReadOnlyList<Row>> all,
+    SimFaults? faults,
+    IReadOnlyList<TableSchema>? tables = null
+) : IRowsView
 {
     public LogPosition? Position => position;
 
@@ -18,16 +24,35 @@ public sealed class SimView(LogPosition? position, TargetProgress progress, IRea
     public bool Digests => false;
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<TableDescription>>([.. (tables ?? SimRows.All).Select(table => new TableDescription(table, all.GetValueOrDefault(table.Name)?.Count ?? 0, null, null))]);
+        Task.FromResult<IReadOnlyList<TableDescription>>([
+            .. (tables ?? SimRows.All).Select(table => new TableDescription(
+                table,
+                all.GetValueOrDefault(table.Name)?.Count ?? 0,
+                null,
+                null
+            )),
+        ]);
 
     public async Task<IReadOnlyList<Row>> CutAsync(TableSchema table, KeySpan within, int ranges, CancellationToken cancellation)
     {
         await (faults?.BeforeAsync("view.cut", cancellation) ?? Task.CompletedTask);
         var keys = Of(table, within).Select(row => row.IntegerAt(0)).Order().ToList();
-        return [.. Enumerable.Range(1, ranges - 1).Select(i => i * keys.Count / ranges).Where(i => i > 0 && i < keys.Count).Distinct().Select(i => Key(keys[i]))];
+        return
+        [
+            .. Enumerable
+                .Range(1, ranges - 1)
+                .Select(i => i * keys.Count / ranges)
+                .Where(i => i > 0 && i < keys.Count)
+                .Distinct()
+                .Select(i => Key(keys[i])),
+        ];
     }
 
-    public async IAsyncEnumerable<RowBlock> ReadAsync(TableSchema table, KeySpan within, [EnumeratorCancellation] CancellationToken cancellation)
+    public async IAsyncEnumerable<RowBlock> ReadAsync(
+        TableSchema table,
+        KeySpan within,
+        [EnumeratorCancellation] CancellationToken cancellation
+    )
     {
         await (faults?.BeforeAsync("view.read", cancellation) ?? Task.CompletedTask);
         var block = new ArrayBufferWriter<byte>();
@@ -48,17 +73,26 @@ public sealed class SimView(LogPosition? position, TargetProgress progress, IRea
         return [.. Of(table, KeySpan.All).Where(row => wanted.Contains(KeyOf(table, row)))];
     }
 
-    public Task<IReadOnlyList<Row>> SampleAsync(TableSchema table, int rows, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Row>>([.. Of(table, KeySpan.All).Take(rows)]);
+    public Task<IReadOnlyList<Row>> SampleAsync(TableSchema table, int rows, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<Row>>([.. Of(table, KeySpan.All).Take(rows)]);
 
-    public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) => throw new NotSupportedException();
+    public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) =>
+        throw new NotSupportedException();
 
-    public IAsyncEnumerable<HashedRow> HashesAsync(RowShape shape, Segments segments, IReadOnlyList<int> wanted, KeySpan within, CancellationToken cancellation) => throw new NotSupportedException();
+    public IAsyncEnumerable<HashedRow> HashesAsync(
+        RowShape shape,
+        Segments segments,
+        IReadOnlyList<int> wanted,
+        KeySpan within,
+        CancellationToken cancellation
+    ) => throw new NotSupportedException();
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 
-    private IEnumerable<Row> Of(TableSchema table, KeySpan within) => (all.GetValueOrDefault(table.Name) ?? [])
-        .Where(row => table.Shared is not { } shared || row.TextAt(table.IndexOf(shared.Column)) == shared.Value)
-        .Where(row => within.IsAll || within.Holds(KeyOf(table, row)));
+    private IEnumerable<Row> Of(TableSchema table, KeySpan within) =>
+        (all.GetValueOrDefault(table.Name) ?? [])
+            .Where(row => table.Shared is not { } shared || row.TextAt(table.IndexOf(shared.Column)) == shared.Value)
+            .Where(row => within.IsAll || within.Holds(KeyOf(table, row)));
 
     private static Row KeyOf(TableSchema table, Row row) => new RowShape(table, [], table.KeyOrdinals).KeyOf(row);
 

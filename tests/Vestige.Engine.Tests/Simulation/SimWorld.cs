@@ -36,12 +36,19 @@ public sealed class SimWorld
     private readonly bool moves;
     private JoinPoint? joining;
     private bool isJoined;
+    private CrossingEngine? askedOf;
     private readonly HashSet<(TableName Table, string Key)> damaged = [];
     private readonly MemoryReconciliations reconciliations;
     private Exception? failed;
     private SimFailure? broken;
 
-    public SimWorld(int seed, SimDisk? disk = null, SimTargetState? target = null, SimSourceState? source = null, SimStoreState? store = null)
+    public SimWorld(
+        int seed,
+        SimDisk? disk = null,
+        SimTargetState? target = null,
+        SimSourceState? source = null,
+        SimStoreState? store = null
+    )
     {
         Seed = seed;
         Random = new Random(seed);
@@ -58,7 +65,8 @@ public sealed class SimWorld
     }
 
     /// <summary>A digest of everything that happened, for telling whether two runs were the same.</summary>
-    public string Story => string.Join(";", counts.Select(pair => $"{pair.Key}={pair.Value}")) + $";{Now:O};{PrefixesChecked};{Source.Head}";
+    public string Story =>
+        string.Join(";", counts.Select(pair => $"{pair.Key}={pair.Value}")) + $";{Now:O};{PrefixesChecked};{Source.Head}";
 
     public int Seed { get; }
 
@@ -87,7 +95,9 @@ public sealed class SimWorld
     /// <summary>Something that happens in a while, whoever is dead by then.</summary>
     public void Later(Action what) => later.Add((Now + TimeSpan.FromMilliseconds(Random.Next(1, 5000)), what));
 
-    /// <summary>Lets it load and follow, then start again over a target whose progress is of another log; returns why it is faulted.</summary>
+    /// <summary>
+    /// Lets it load and follow, then start again over a target whose progress is of another log; returns why it is faulted.
+    /// </summary>
     public string? FaultInAnotherLog()
     {
         var before = SynchronizationContext.Current;
@@ -166,7 +176,13 @@ public sealed class SimWorld
         }
 
         Boot(define: true);
-        FaultRate = Random.Next(4) switch { 0 => 0, 1 => 0.01, 2 => 0.05, _ => 0.15 };
+        FaultRate = Random.Next(4) switch
+        {
+            0 => 0,
+            1 => 0.01,
+            2 => 0.05,
+            _ => 0.15,
+        };
         for (var step = 0; step < steps; step++)
         {
             Act();
@@ -196,13 +212,24 @@ public sealed class SimWorld
     }
 
     /// <summary>What the target knows, its positions as the source numbers them now.</summary>
-    private TargetProgress Progress => Target.Progress with
-    {
-        Position = Target.Progress.Position is { } position ? Numbered(position, Target.Progress.Identity) : null,
-        Tables = [.. Target.Progress.Tables.Select(table => table with { Position = Numbered(table.Position, table.Log ?? Target.Progress.Identity) })],
-    };
+    private TargetProgress Progress =>
+        Target.Progress with
+        {
+            Position = Target.Progress.Position is { } position ? Numbered(position, Target.Progress.Identity) : null,
+            Tables =
+            [
+                .. Target.Progress.Tables.Select(table =>
+                    table with
+                    {
+                        Position = Numbered(table.Position, table.Log ?? Target.Progress.Identity),
+                    }
+                ),
+            ],
+        };
 
-    /// <summary>A target may pass a join before the source has become the other system: it holds then what it held at the end of the log before.</summary>
+    /// <summary>
+    /// A target may pass a join before the source has become the other system: it holds then what it held at the end of the log before.
+    /// </summary>
     private LogPosition Numbered(LogPosition position, LogIdentity? identity) =>
         Source.Moves.Now(position, identity) is var now && now.Branch > Source.Moves.Branch ? Source.Head.At(joining!.End) : now;
 
@@ -210,7 +237,11 @@ public sealed class SimWorld
     public void Committed()
     {
         var progress = Progress;
-        if (store.Waiting.Count > 0 || progress.Position is not { } position || (!restructures && progress.Tables.Any(table => !table.Loaded || table.Held || table.Position > position)))
+        if (
+            store.Waiting.Count > 0
+            || progress.Position is not { } position
+            || (!restructures && progress.Tables.Any(table => !table.Loaded || table.Held || table.Position > position))
+        )
         {
             return;
         }
@@ -225,10 +256,16 @@ public sealed class SimWorld
         if (Source.Treatment.KeepsVersions)
         {
             var versions = SimVersions.At(Source.History, progress.Tables, position);
-            var lacking = versions.Where(version => !Target.Rows.TryGetValue(version.Key, out var there) || there != version.Value).Select(version => $"{version.Key}: {Shown(version.Value)}").ToList();
+            var lacking = versions
+                .Where(version => !Target.Rows.TryGetValue(version.Key, out var there) || there != version.Value)
+                .Select(version => $"{version.Key}: {Shown(version.Value)}")
+                .ToList();
             if (versions.Count != Target.Rows.Count || lacking.Count > 0)
             {
-                broken ??= Failure($"at position {position} the target has {Target.Rows.Count} versions, and {versions.Count} should be there; missing or other there: {string.Join("; ", lacking)}");
+                broken ??= Failure(
+                    $"at position {position} the target has {Target.Rows.Count} versions, and {versions.Count} should be there; "
+                        + $"missing or other there: {string.Join("; ", lacking)}"
+                );
             }
 
             return;
@@ -250,12 +287,23 @@ public sealed class SimWorld
     /// <summary>Every table that is neither held nor loading is as the source has it, once anybody can know what was done to it.</summary>
     private void CheckTables(Core.Positions.LogPosition position)
     {
-        foreach (var table in Progress.Tables.Where(table => table is { Loaded: true, Held: false } && table.Position <= position && !Source.Restructuring.IsUnseen(table.Table, table.Position, position)))
+        foreach (
+            var table in Progress.Tables.Where(table =>
+                table is { Loaded: true, Held: false }
+                && table.Position <= position
+                && !Source.Restructuring.IsUnseen(table.Table, table.Position, position)
+            )
+        )
         {
-            var hash = Target.Rows.Where(pair => pair.Key.Table == table.Table).Aggregate(0UL, (sum, pair) => sum + SimRows.Hash(pair.Key.Table, pair.Value));
+            var hash = Target
+                .Rows.Where(pair => pair.Key.Table == table.Table)
+                .Aggregate(0UL, (sum, pair) => sum + SimRows.Hash(pair.Key.Table, pair.Value));
             if (hash != Source.HashAt(table.Table, position))
             {
-                broken ??= Failure($"at position {position} {table.Table}, loaded at {table.Position}, is not as at the source, and is not held; {Source.Restructuring.Describe(table.Table)}");
+                broken ??= Failure(
+                    $"at position {position} {table.Table}, loaded at {table.Position}, is not as at the source, and is not held; "
+                        + $"{Source.Restructuring.Describe(table.Table)}"
+                );
             }
         }
     }
@@ -266,7 +314,12 @@ public sealed class SimWorld
         foreach (var table in Target.Progress.Tables.Where(table => table.Held))
         {
             Count("table", "held");
-            if (!Source.Restructuring.WereBefore(table.Table, [.. Target.Rows.Where(pair => pair.Key.Table == table.Table).Select(pair => pair.Value)]))
+            if (
+                !Source.Restructuring.WereBefore(
+                    table.Table,
+                    [.. Target.Rows.Where(pair => pair.Key.Table == table.Table).Select(pair => pair.Value)]
+                )
+            )
             {
                 throw Failure($"{table.Table} is held with rows that the source did not have before any of its changes");
             }
@@ -312,19 +365,36 @@ public sealed class SimWorld
             }
         }
 
-        var wrong = expected.Keys.Where(key => key.Table != SimRows.Other.Name).Union(Target.Rows.Keys).Where(key => !damaged.Contains(key) && Target.Rows.GetValueOrDefault(key) != expected.GetValueOrDefault(key)).ToList();
+        var wrong = expected
+            .Keys.Where(key => key.Table != SimRows.Other.Name)
+            .Union(Target.Rows.Keys)
+            .Where(key => !damaged.Contains(key) && Target.Rows.GetValueOrDefault(key) != expected.GetValueOrDefault(key))
+            .ToList();
         if (wrong.Count > 0)
         {
-            broken ??= Failure($"at position {position} rows that nobody damaged, or that were repaired, are not as at the source: {string.Join(", ", wrong)}");
+            broken ??= Failure(
+                $"at position {position} rows that nobody damaged, or that were repaired, are not as at the source: "
+                    + $"{string.Join(", ", wrong)}"
+            );
         }
     }
 
     /// <summary>Nothing in flight is taken for a difference.</summary>
     private void Compared(Reconciliation found)
     {
-        Count("comparison", found.State == ReconciliationState.Done && found.Tables.Any(table => table.IsEqual) ? "proved equal" : found.State.ToString());
+        Count(
+            "comparison",
+            found.State == ReconciliationState.Done && found.Tables.Any(table => table.IsEqual) ? "proved equal" : found.State.ToString()
+        );
         Count("rows in flight", found.Tables.Any(table => table.InFlight > 0) ? "compared" : "none");
-        var wrong = found.Tables.SelectMany(table => table.Rows.Select(row => (table.Into, Key: string.Join(", ", Enumerable.Range(0, row.Key.Count).Select(row.Key.DisplayAt)), row.Kind))).Where(row => !damaged.Contains((row.Into, row.Key))).ToList();
+        var wrong = found
+            .Tables.SelectMany(table =>
+                table.Rows.Select(row =>
+                    (table.Into, Key: string.Join(", ", Enumerable.Range(0, row.Key.Count).Select(row.Key.DisplayAt)), row.Kind)
+                )
+            )
+            .Where(row => !damaged.Contains((row.Into, row.Key)))
+            .ToList();
         if (found.Tables.FirstOrDefault(table => table.Reason?.Contains("digests", StringComparison.Ordinal) == true) is { } table)
         {
             broken ??= Failure($"{table.Into}: {table.Reason}");
@@ -346,7 +416,8 @@ public sealed class SimWorld
             _ => ComparisonScope.All,
         };
         Count("comparison of", scope.Words.Split(' ')[0]);
-        processes[^1].Process.Post(_ => _ = AskAsync(() => engine.Reconcile.StartAsync(Crossing, scope, "sim", CancellationToken.None)), null);
+        processes[^1]
+            .Process.Post(_ => _ = AskAsync(() => engine.Reconcile.StartAsync(Crossing, scope, "sim", CancellationToken.None)), null);
     }
 
     private void Restructure()
@@ -391,7 +462,10 @@ public sealed class SimWorld
 
     private async Task RepairAsync(CrossingEngine engine)
     {
-        if (await reconciliations.ListAsync(Crossing, 1, CancellationToken.None) is [{ Differences: > 0, State: ReconciliationState.Done } found])
+        if (
+            await reconciliations.ListAsync(Crossing, 1, CancellationToken.None)
+            is [{ Differences: > 0, State: ReconciliationState.Done } found]
+        )
         {
             var repair = await engine.Reconcile.Repairs.RepairAsync(Crossing, found, null, delete: true, "sim", CancellationToken.None);
             Count("rows", "repaired");
@@ -454,7 +528,9 @@ public sealed class SimWorld
         }
     }
 
-    /// <summary>The source becomes another system: at the same state, told by the new log itself, proved, or derived after the old one was lost.</summary>
+    /// <summary>
+    /// The source becomes another system: at the same state, told by the new log itself, proved, or derived after the old one was lost.
+    /// </summary>
     private void Move()
     {
         if (joining is not null)
@@ -482,7 +558,7 @@ public sealed class SimWorld
 
     private JoinPoint Joining(ulong end, ulong begin, JoinKind kind)
     {
-        isJoined = false;
+        (isJoined, askedOf) = (false, null);
         return Source.Moves.JoinAt(end, begin, kind);
     }
 
@@ -500,33 +576,42 @@ public sealed class SimWorld
             return;
         }
 
-        // What is durable is told a moment later; and a log that was read on just before its end is derived from is derived from anew.
-        if (!isJoined && wanted.Evidence.Kind == JoinKind.Derived && spooled is { } end && end.Offset != wanted.End && end.Offset != wanted.Begin)
+        // One is asked at a time, so that a refusal means that it was not taken before.
+        if (askedOf != engine)
         {
-            joining = wanted = Joining(end.Offset, wanted.Begin, JoinKind.Derived);
+            askedOf = engine;
+            processes[^1].Process.Post(_ => _ = JoinAsync(engine, wanted), null);
         }
-
-        processes[^1].Process.Post(_ => _ = JoinAsync(engine, wanted), null);
     }
 
     private async Task JoinAsync(CrossingEngine engine, JoinPoint wanted)
     {
         try
         {
-            using var patience = new CancellationTokenSource(TimeSpan.FromMinutes(5), processes[^1].Clock);
-            await engine.Positions.JoinAsync("source", wanted, patience.Token);
+            await engine.Positions.JoinAsync("source", wanted, CancellationToken.None);
             isJoined |= joining == wanted;
+            return;
         }
-        catch (RequestRefusedException) when (wanted.Evidence.Kind == JoinKind.Derived && joining == wanted && !isJoined)
-        {
-            // The spool has not followed to the log that was lost; it comes back.
-            Count("join", "given up");
-            (joining, Source.IsClosed, Source.IsDead) = (null, false, false);
-        }
-        catch (Exception exception) when (exception is PortException or RequestRefusedException or OperationCanceledException or ObjectDisposedException)
+        catch (RequestRefusedException refusal) when (wanted.Evidence.Kind == JoinKind.Derived && joining == wanted && !isJoined)
         {
             Count("join", "refused");
+            if (refusal.Message.Contains("reading ended", StringComparison.Ordinal) && engine.Status(Crossing)?.Capture?.Spooled is { } end)
+            {
+                joining = Joining(end.Offset, wanted.Begin, JoinKind.Derived);
+            }
+            else if (refusal.Message.Contains("the log that is read", StringComparison.Ordinal))
+            {
+                // The spool has not followed to the log that was lost; it comes back.
+                Count("join", "given up");
+                (joining, Source.IsClosed, Source.IsDead) = (null, false, false);
+            }
         }
+        catch (Exception exception) when (exception is PortException or RequestRefusedException or ObjectDisposedException)
+        {
+            Count("join", "failed");
+        }
+
+        askedOf = null;
     }
 
     private void Boot(bool define)
@@ -536,7 +621,11 @@ public sealed class SimWorld
         var faults = new SimFaults(this, process, clock);
         clocks[faults] = clock;
         Disk.Owner = process;
-        var systems = new Systems(new ConnectorOfPorts(new SimSource(Source, faults, this)), new ConnectorOfPorts(new SimTarget(Target, faults, this)), new SimSpoolFiles(Disk, faults, process, this));
+        var systems = new Systems(
+            new ConnectorOfPorts(new SimSource(Source, faults, this)),
+            new ConnectorOfPorts(new SimTarget(Target, faults, this)),
+            new SimSpoolFiles(Disk, faults, process, this)
+        );
         var engine = new CrossingEngine(
             systems,
             new SimStore(store, faults),
@@ -547,7 +636,8 @@ public sealed class SimWorld
             clock,
             new Random(Random.Next()),
             NullLogger.Instance,
-            reconciliations: reconciliations);
+            reconciliations: reconciliations
+        );
         processes.Add((process, clock, engine));
         process.Post(_ => _ = StartAsync(engine, define), null);
     }
@@ -566,7 +656,20 @@ public sealed class SimWorld
                 if (define && engine.Status(Crossing) is null)
                 {
                     var rules = new TableRules([new TableRule(Take: "sim.*"), new TableRule(Leave: "sim.other")]);
-                    await engine.DefineAsync(Source.Treatment.Define(new CrossingDefinition(Crossing, CrossingDefinition.Copy, "source", "target", rules, Quarantine: refuses ? new QuarantineRule(Rows: 1000) : null)), "sim", CancellationToken.None);
+                    await engine.DefineAsync(
+                        Source.Treatment.Define(
+                            new CrossingDefinition(
+                                Crossing,
+                                CrossingDefinition.Copy,
+                                "source",
+                                "target",
+                                rules,
+                                Quarantine: refuses ? new QuarantineRule(Rows: 1000) : null
+                            )
+                        ),
+                        "sim",
+                        CancellationToken.None
+                    );
                 }
 
                 if (define && store.Crossings[Crossing].Desired == DesiredState.Draft)
@@ -637,7 +740,12 @@ public sealed class SimWorld
     {
         try
         {
-            var refused = engine.Quarantine.Waiting(Crossing)?.Where(change => change.State != WaitingState.Behind).Select(change => change.Id).Where((_, i) => i % some == 0).ToList();
+            var refused = engine
+                .Quarantine.Waiting(Crossing)
+                ?.Where(change => change.State != WaitingState.Behind)
+                .Select(change => change.Id)
+                .Where((_, i) => i % some == 0)
+                .ToList();
             if (refused is { Count: > 0 })
             {
                 await engine.Quarantine.RetryAsync(Crossing, refused, "sim", CancellationToken.None);
@@ -660,14 +768,16 @@ public sealed class SimWorld
     {
         try
         {
-            await (dice switch
-            {
-                0 => engine.PauseAsync(Crossing, "sim", CancellationToken.None),
-                1 => engine.StopAsync(Crossing, StopMode.Drain, "sim", CancellationToken.None),
-                2 => engine.StopAsync(Crossing, StopMode.Now, "sim", CancellationToken.None),
-                3 => engine.ReloadAsync(Crossing, [SimRows.First.Name], "sim", CancellationToken.None),
-                _ => engine.RunAsync(Crossing, "sim", CancellationToken.None),
-            });
+            await (
+                dice switch
+                {
+                    0 => engine.PauseAsync(Crossing, "sim", CancellationToken.None),
+                    1 => engine.StopAsync(Crossing, StopMode.Drain, "sim", CancellationToken.None),
+                    2 => engine.StopAsync(Crossing, StopMode.Now, "sim", CancellationToken.None),
+                    3 => engine.ReloadAsync(Crossing, [SimRows.First.Name], "sim", CancellationToken.None),
+                    _ => engine.RunAsync(Crossing, "sim", CancellationToken.None),
+                }
+            );
         }
         catch (Exception exception) when (exception is PortException or RequestRefusedException or NotReadyException)
         {
@@ -689,7 +799,9 @@ public sealed class SimWorld
                     idle = processes.Exists(entry => entry.Process.HasWork) ? 0 : idle + 1;
                     if (idle > 300)
                     {
-                        throw Failure($"nothing is left to run, and it has not come to rest: {Engine.Status(Crossing)?.State.Word()}; {failed}");
+                        throw Failure(
+                            $"nothing is left to run, and it has not come to rest: {Engine.Status(Crossing)?.State.Word()}; {failed}"
+                        );
                     }
                 }
 
@@ -709,7 +821,11 @@ public sealed class SimWorld
     /// <summary>Moves time to the next thing that is due.</summary>
     private bool Advance()
     {
-        var due = processes.Select(entry => entry.Clock.NextDue).Concat(later.Select(item => (DateTimeOffset?)item.At)).Where(at => at is not null).Min();
+        var due = processes
+            .Select(entry => entry.Clock.NextDue)
+            .Concat(later.Select(item => (DateTimeOffset?)item.At))
+            .Where(at => at is not null)
+            .Min();
         if (due is null)
         {
             return false;
@@ -735,12 +851,21 @@ public sealed class SimWorld
 
         var asked = Now;
         var until = Now + Settle;
-        while (store.Waiting.Count > 0 || joining is not null || Progress.Position is not { } applied || applied < Source.Head || Progress.Tables.Any(table => !table.Loaded || table.Position > applied))
+        while (
+            store.Waiting.Count > 0
+            || joining is not null
+            || Progress.Position is not { } applied
+            || applied < Source.Head
+            || Progress.Tables.Any(table => !table.Loaded || table.Position > applied)
+        )
         {
             if (Now > until)
             {
                 var status = Engine.Status(Crossing);
-                throw Failure($"it does not come to rest: {status?.State.Word()}, applied {Target.Progress.Position}, source {Source.Head}. {status?.Fault?.What} {status?.Waiting?.What} {status?.Capture?.Waiting}");
+                throw Failure(
+                    $"it does not come to rest: {status?.State.Word()}, applied {Target.Progress.Position}, source {Source.Head}. "
+                        + $"{status?.Fault?.What} {status?.Waiting?.What} {status?.Capture?.Waiting}"
+                );
             }
 
             RunSome(50);
@@ -770,7 +895,12 @@ public sealed class SimWorld
             if (Now > until)
             {
                 var last = reconciliations.ListAsync(Crossing, 1, CancellationToken.None).Result is [{ } one] ? one : null;
-                throw Failure($"it cannot be repaired: {string.Join(", ", damaged)}. {Engine.Status(Crossing)?.State.Word()}, {last?.State} {last?.Note} {string.Join("; ", last?.Tables.Select(table => $"{table.Into}: {table.Reason} {table.Rows.Count}") ?? [])} {failed}");
+                throw Failure(
+                    $"it cannot be repaired: {string.Join(", ", damaged)}. {Engine.Status(Crossing)?.State.Word()}, {last?.State} "
+                        + $"{last?.Note} "
+                        + $"{string.Join("; ", last?.Tables.Select(table => $"{table.Into}: {table.Reason} {table.Rows.Count}") ?? [])} "
+                        + $"{failed}"
+                );
             }
 
             RunSome(50);
@@ -785,10 +915,12 @@ public sealed class SimWorld
                 do
                 {
                     await Task.Delay(TimeSpan.FromMilliseconds(100), processes[^1].Clock, CancellationToken.None);
-                }
-                while (engine.Reconcile.Running(Crossing) is not null);
+                } while (engine.Reconcile.Running(Crossing) is not null);
 
-                mended = await reconciliations.ListAsync(Crossing, 1, CancellationToken.None) is [{ IsEqual: true, Scope: { Changed: false, From: null }, BeganAt: var at }] && at >= begins;
+                mended =
+                    await reconciliations.ListAsync(Crossing, 1, CancellationToken.None)
+                        is [{ IsEqual: true, Scope: { Changed: false, From: null }, BeganAt: var at }]
+                    && at >= begins;
                 await AskAsync(() => RepairAsync(engine));
             }
         }
@@ -797,12 +929,23 @@ public sealed class SimWorld
     private void CheckEnd()
     {
         var expected = Source.Treatment.KeepsVersions
-            ? [.. SimVersions.At(Source.History, Progress.Tables, Source.Head).Select(pair => (pair.Key.Table, pair.Key.Key, Row: pair.Value))]
+            ?
+            [
+                .. SimVersions
+                    .At(Source.History, Progress.Tables, Source.Head)
+                    .Select(pair => (pair.Key.Table, pair.Key.Key, Row: pair.Value)),
+            ]
             : Source.Rows.SelectMany(pair => pair.Value.Values.SelectMany(row => Source.Treatment.Crosses(pair.Key, row))).ToList();
-        var bad = expected.Where(row => !Target.Rows.TryGetValue((row.Table, row.Key), out var there) || there != row.Row).Select(row => $"{row.Table} {row.Key}: {Shown(row.Row)}, there {Shown(Target.Rows.GetValueOrDefault((row.Table, row.Key)))}").ToList();
+        var bad = expected
+            .Where(row => !Target.Rows.TryGetValue((row.Table, row.Key), out var there) || there != row.Row)
+            .Select(row => $"{row.Table} {row.Key}: {Shown(row.Row)}, there {Shown(Target.Rows.GetValueOrDefault((row.Table, row.Key)))}")
+            .ToList();
         if (expected.Count != Target.Rows.Count || bad.Count > 0)
         {
-            throw Failure($"the target has {Target.Rows.Count} rows, {expected.Count} should be there; missing or other there: {string.Join(", ", bad)}. {Target.Progress.Position} {string.Join(" ", Target.Progress.Tables)}");
+            throw Failure(
+                $"the target has {Target.Rows.Count} rows, {expected.Count} should be there; missing or other there: "
+                    + $"{string.Join(", ", bad)}. {Target.Progress.Position} {string.Join(" ", Target.Progress.Tables)}"
+            );
         }
 
         // A change of the quarantine is tried again after a crash; found by its key, it may be met where it is already.

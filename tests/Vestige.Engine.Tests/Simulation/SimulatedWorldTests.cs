@@ -71,11 +71,17 @@ public class SimulatedWorldTests(ITestOutputHelper output)
 
     [Fact]
     public void A_table_changed_beside_the_log_that_nobody_looks_at_is_caught() =>
-        AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) { IsNotSeen = true } }));
+        AssertCaught(seed => new SimWorld(
+            seed,
+            source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) { IsNotSeen = true } }
+        ));
 
     [Fact]
     public void A_change_beside_the_log_that_is_reported_after_the_rows_is_caught() =>
-        AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) { IsSeenLate = true } }));
+        AssertCaught(seed => new SimWorld(
+            seed,
+            source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) { IsSeenLate = true } }
+        ));
 
     [Fact]
     public void Acknowledging_before_the_spool_is_durable_is_caught() =>
@@ -110,7 +116,8 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     {
         for (var seed = 1; seed <= 20; seed++)
         {
-            SimWorld first = new(seed), second = new(seed);
+            SimWorld first = new(seed),
+                second = new(seed);
             first.Run();
             second.Run();
             Assert.Equal(first.Story, second.Story);

@@ -24,7 +24,10 @@ public sealed class BranchTests
         await using var spool = await JoinedAsync();
         Assert.Equal((New, 1, new LogPosition(1, 101)), (spool.Identity, spool.Branch, spool.Last));
         Assert.Equal(3UL, spool.Branches[0].End);
-        Assert.Equal([new LogPosition(1), new LogPosition(2), new LogPosition(3), new LogPosition(1, 101)], await ReadAsync(spool.ReadAfter(LogPosition.Zero)));
+        Assert.Equal(
+            [new LogPosition(1), new LogPosition(2), new LogPosition(3), new LogPosition(1, 101)],
+            await ReadAsync(spool.ReadAfter(LogPosition.Zero))
+        );
     }
 
     [Fact]
@@ -94,7 +97,9 @@ public sealed class BranchTests
         await spool.BeginBranchAsync(cancellation);
         await spool.SealAsync(Join, cancellation);
         Assert.Null(spool.Join);
-        await Assert.ThrowsAsync<RequestRefusedException>(() => spool.SealAsync(Join with { Evidence = new JoinEvidence(JoinKind.Proved, []) }, cancellation));
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            spool.SealAsync(Join with { Evidence = new JoinEvidence(JoinKind.Proved, []) }, cancellation)
+        );
     }
 
     [Fact]
@@ -113,11 +118,21 @@ public sealed class BranchTests
     {
         await using var spool = await JoinedAsync();
         var table = new TableProgress(new("sim", "first"), Loaded: true, new LogPosition(2)) { Log = Old };
-        var stored = new TargetProgress(New, new LogPosition(101), [table, table with { Log = null, Position = new LogPosition(105) }, table with { Log = new LogIdentity("other", 1) }]);
+        var stored = new TargetProgress(
+            New,
+            new LogPosition(101),
+            [table, table with { Log = null, Position = new LogPosition(105) }, table with { Log = new LogIdentity("other", 1) }]
+        );
         var matched = stored.Match(spool.Branches);
         Assert.Equal(new LogPosition(1, 101), matched.Position);
-        Assert.Equal([new LogPosition(0, 2), new LogPosition(1, 105), new LogPosition(LogPosition.BeforeAll, 2)], matched.Tables.Select(one => one.Position));
-        Assert.Equal(LogPosition.BeforeAll, (stored with { Identity = new LogIdentity("other", 1) }).Match(spool.Branches).Position!.Value.Branch);
+        Assert.Equal(
+            [new LogPosition(0, 2), new LogPosition(1, 105), new LogPosition(LogPosition.BeforeAll, 2)],
+            matched.Tables.Select(one => one.Position)
+        );
+        Assert.Equal(
+            LogPosition.BeforeAll,
+            (stored with { Identity = new LogIdentity("other", 1) }).Match(spool.Branches).Position!.Value.Branch
+        );
         Assert.False(spool.Holds(new LogPosition(LogPosition.BeforeAll, 2)));
     }
 

@@ -42,7 +42,9 @@ public sealed class SpoolTests
         Assert.Equal((1, 2), (spool.Transactions, spool.Changes));
     }
 
-    /// <summary>Since when a table is held whole outlives the process and the file; a spool of before that was known is read all the same.</summary>
+    /// <summary>
+    /// Since when a table is held whole outlives the process and the file; a spool of before that was known is read all the same.
+    /// </summary>
     [Fact]
     public async Task Since_when_tables_are_held_whole_is_kept_and_older_lists_are_read()
     {
@@ -62,7 +64,10 @@ public sealed class SpoolTests
 
         var file = await files.OpenAsync(1, cancellation);
         var older = System.Text.Json.JsonSerializer.SerializeToUtf8Bytes(new[] { SimRows.First.Name });
-        await file.AppendAsync(new SpoolRecord(100, SpoolRecordKind.Tables, default, Complete: true, 0, 0, new PlainCipher().Seal(older)), cancellation);
+        await file.AppendAsync(
+            new SpoolRecord(100, SpoolRecordKind.Tables, default, Complete: true, 0, 0, new PlainCipher().Seal(older)),
+            cancellation
+        );
         await file.SyncAsync(cancellation);
         await using var old = await OpenAsync(Small);
         Assert.Equal([SimRows.First.Name], old.Tables);
@@ -108,7 +113,10 @@ public sealed class SpoolTests
         await using var spool = await BeginAsync(Small);
         await TakeAsync(spool, [.. Enumerable.Range(1, 60).Select(place => (long)place)]);
         Assert.True(files.All.Count > 3, $"{files.All.Count} files");
-        Assert.Equal(Enumerable.Range(31, 30).Select(place => (ulong)place), (await ReadAllAsync(spool, 30)).Select(fragment => fragment.Position.Offset));
+        Assert.Equal(
+            Enumerable.Range(31, 30).Select(place => (ulong)place),
+            (await ReadAllAsync(spool, 30)).Select(fragment => fragment.Position.Offset)
+        );
     }
 
     [Fact]
@@ -157,7 +165,9 @@ public sealed class SpoolTests
         Assert.True(spool.Begin > LogPosition.Zero);
     }
 
-    /// <summary>What is written and applied would otherwise stay in the one file that cannot be dropped, and nothing more be taken.</summary>
+    /// <summary>
+    /// What is written and applied would otherwise stay in the one file that cannot be dropped, and nothing more be taken.
+    /// </summary>
     [Fact]
     public async Task A_file_larger_than_the_budget_is_ended_and_dropped()
     {
@@ -257,7 +267,19 @@ public sealed class SpoolTests
     public async Task The_origin_of_a_transaction_is_kept()
     {
         await using var spool = await BeginAsync(Small);
-        LogFragment[] fragments = [ScriptedSource.Fragment(1), ScriptedSource.Fragment(2) with { Origin = "elsewhere · über" }, ScriptedSource.Fragment(3) with { Origin = "" }, ScriptedSource.Fragment(4)];
+        LogFragment[] fragments =
+        [
+            ScriptedSource.Fragment(1),
+            ScriptedSource.Fragment(2) with
+            {
+                Origin = "elsewhere · über",
+            },
+            ScriptedSource.Fragment(3) with
+            {
+                Origin = "",
+            },
+            ScriptedSource.Fragment(4),
+        ];
         await spool.AppendAsync(ScriptedSource.Read(fragments), DateTimeOffset.UnixEpoch, cancellation);
         await spool.SyncAsync(cancellation);
         var read = await ReadAllAsync(spool, 0);
@@ -284,7 +306,8 @@ public sealed class SpoolTests
         return spool;
     }
 
-    private Task<Spool> OpenAsync(SpoolOptions options) => Spool.OpenAsync(files, new PlainCipher(), options, TimeProvider.System, cancellation);
+    private Task<Spool> OpenAsync(SpoolOptions options) =>
+        Spool.OpenAsync(files, new PlainCipher(), options, TimeProvider.System, cancellation);
 
     private async Task TakeAsync(Spool spool, params long[] places)
     {
@@ -308,5 +331,13 @@ public sealed class SpoolTests
     }
 
     private Task NoteAsync(Spool spool, params (string Name, string Text)[] notes) =>
-        spool.AppendAsync(ScriptedSource.Read() with { Relations = new Dictionary<int, TableSchema>(), Notes = notes.ToDictionary(note => note.Name, note => note.Text) }, DateTimeOffset.UnixEpoch, cancellation);
+        spool.AppendAsync(
+            ScriptedSource.Read() with
+            {
+                Relations = new Dictionary<int, TableSchema>(),
+                Notes = notes.ToDictionary(note => note.Name, note => note.Text),
+            },
+            DateTimeOffset.UnixEpoch,
+            cancellation
+        );
 }

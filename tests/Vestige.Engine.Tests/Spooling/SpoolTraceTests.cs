@@ -19,31 +19,45 @@ public sealed class SpoolTraceTests
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
 
     [Fact]
-    public Task Every_change_of_a_row_is_found_and_no_other() => Gen.Select(Gen.Int[0, 30].Array[1, 120], Gen.Bool).SampleAsync(async (keys, reopened) =>
-    {
-        var files = new MemoryFiles();
-        var spool = await Spool.OpenAsync(files, new PlainCipher(), Small, TimeProvider.System, cancellation);
-        await spool.StartAsync(new LogIdentity("sim", 1), LogPosition.Zero, cancellation);
-        for (var i = 0; i < keys.Length; i++)
-        {
-            await spool.AppendAsync(Read(i + 1, keys[i]), DateTimeOffset.UnixEpoch, cancellation);
-            await spool.SyncAsync(cancellation);
-            if (reopened && i == keys.Length / 2)
-            {
-                await spool.RecoverAsync(cancellation);
-            }
-        }
+    public Task Every_change_of_a_row_is_found_and_no_other() =>
+        Gen.Select(Gen.Int[0, 30].Array[1, 120], Gen.Bool)
+            .SampleAsync(
+                async (keys, reopened) =>
+                {
+                    var files = new MemoryFiles();
+                    var spool = await Spool.OpenAsync(files, new PlainCipher(), Small, TimeProvider.System, cancellation);
+                    await spool.StartAsync(new LogIdentity("sim", 1), LogPosition.Zero, cancellation);
+                    for (var i = 0; i < keys.Length; i++)
+                    {
+                        await spool.AppendAsync(Read(i + 1, keys[i]), DateTimeOffset.UnixEpoch, cancellation);
+                        await spool.SyncAsync(cancellation);
+                        if (reopened && i == keys.Length / 2)
+                        {
+                            await spool.RecoverAsync(cancellation);
+                        }
+                    }
 
-        foreach (var key in Enumerable.Range(0, 31))
-        {
-            var expected = Enumerable.Range(0, keys.Length).Where(i => IsOf(keys[i], key)).Select(i => new LogPosition((ulong)i + 1)).ToList();
-            var (found, more) = await new SpoolTrace(spool, new PlainCipher(), 5).RowAsync(SimRows.First.Name, [$"{key}"], null, cancellation);
-            Assert.Equal(expected.TakeLast(5), found.Select(change => change.Position));
-            Assert.Equal(expected.Count > 5, more);
-        }
+                    foreach (var key in Enumerable.Range(0, 31))
+                    {
+                        var expected = Enumerable
+                            .Range(0, keys.Length)
+                            .Where(i => IsOf(keys[i], key))
+                            .Select(i => new LogPosition((ulong)i + 1))
+                            .ToList();
+                        var (found, more) = await new SpoolTrace(spool, new PlainCipher(), 5).RowAsync(
+                            SimRows.First.Name,
+                            [$"{key}"],
+                            null,
+                            cancellation
+                        );
+                        Assert.Equal(expected.TakeLast(5), found.Select(change => change.Position));
+                        Assert.Equal(expected.Count > 5, more);
+                    }
 
-        await spool.DisposeAsync();
-    }, iter: 60);
+                    await spool.DisposeAsync();
+                },
+                iter: 60
+            );
 
     [Fact]
     public async Task A_transaction_is_found_by_its_position()
@@ -68,14 +82,22 @@ public sealed class SpoolTraceTests
     private static LogRead Read(int place, int key)
     {
         var bytes = new ArrayBufferWriter<byte>();
-        ChangeWriter.Write(bytes, key switch
-        {
-            0 => new RowChange(ChangeKind.Truncate, 0, default, default),
-            1 => new RowChange(ChangeKind.Update, 0, SimRows.Of(1, "before"), SimRows.Of(2, "after")),
-            _ => new RowChange(ChangeKind.Insert, 0, default, SimRows.Of(key, $"row {key}")),
-        });
+        ChangeWriter.Write(
+            bytes,
+            key switch
+            {
+                0 => new RowChange(ChangeKind.Truncate, 0, default, default),
+                1 => new RowChange(ChangeKind.Update, 0, SimRows.Of(1, "before"), SimRows.Of(2, "after")),
+                _ => new RowChange(ChangeKind.Insert, 0, default, SimRows.Of(key, $"row {key}")),
+            }
+        );
         ChangeWriter.Write(bytes, new RowChange(ChangeKind.Insert, 1, default, SimRows.Of(key, "of another table")));
         var fragment = new LogFragment(new LogPosition((ulong)place), DateTimeOffset.UnixEpoch, true, true, 1, bytes.WrittenMemory);
-        return new LogRead([fragment], new Dictionary<int, TableSchema> { [0] = SimRows.First, [1] = SimRows.Second }, fragment.Position, AtHead: true);
+        return new LogRead(
+            [fragment],
+            new Dictionary<int, TableSchema> { [0] = SimRows.First, [1] = SimRows.Second },
+            fragment.Position,
+            AtHead: true
+        );
     }
 }

@@ -24,7 +24,17 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
 
     public async ValueTask InitializeAsync()
     {
-        engine = new CrossingEngine(this, store, new MemoryQuarantine(), new PlainCipher(), new PlainKeys(), new EngineOptions(new(), AssumedRowsPerSecond: 10), TimeProvider.System, new Random(1), NullLogger.Instance);
+        engine = new CrossingEngine(
+            this,
+            store,
+            new MemoryQuarantine(),
+            new PlainCipher(),
+            new PlainKeys(),
+            new EngineOptions(new(), AssumedRowsPerSecond: 10),
+            TimeProvider.System,
+            new Random(1),
+            NullLogger.Instance
+        );
         await engine.StartAsync(cancellation);
     }
 
@@ -44,7 +54,10 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
         Assert.Equal(30, plan.Rows);
         Assert.Equal(TimeSpan.FromSeconds(3), plan.Estimate);
         Assert.False(plan.Measured);
-        Assert.Equal(["sim.first → copy.first", "sim.second → copy.second"], plan.Tables.Select(table => $"{table.Source} → {table.Into[0]}"));
+        Assert.Equal(
+            ["sim.first → copy.first", "sim.second → copy.second"],
+            plan.Tables.Select(table => $"{table.Source} → {table.Into[0]}")
+        );
         Assert.Equal(["CREATE TABLE first", "CREATE TABLE second"], plan.Statements.Select(statement => statement.Text));
     }
 

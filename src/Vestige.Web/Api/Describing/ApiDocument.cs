@@ -26,7 +26,10 @@ internal sealed class ApiDocument : IOpenApiDocumentTransformer
         {
             Title = "Vestige",
             Version = "1",
-            Description = "Replicates operational databases. Times are RFC 3339 in UTC, durations are seconds, positions are texts in the source's own notation. Every refusal is a problem document (RFC 9457) with a stable type, the field at fault and what to do.",
+            Description =
+                "Replicates operational databases. Times are RFC 3339 in UTC, durations are seconds, positions are texts in the "
+                + "source's own notation. Every refusal is a problem document (RFC 9457) with a stable type, the field at fault and "
+                + "what to do.",
         };
         document.Servers = [];
         document.Tags = Tags.Select(tag => new OpenApiTag { Name = tag.Key, Description = tag.Value }).ToHashSet();
@@ -38,7 +41,8 @@ internal sealed class ApiDocument : IOpenApiDocumentTransformer
 
     private static JsonObject Read()
     {
-        using var stream = typeof(ApiDocument).Assembly.GetManifestResourceStream("Vestige.Web.Api.Describing.examples.json") ?? throw new InvalidDataException("The examples are not in the program.");
+        using var stream = typeof(ApiDocument).Assembly.GetManifestResourceStream("Vestige.Web.Api.Describing.examples.json")
+            ?? throw new InvalidDataException("The examples are not in the program.");
         return JsonSerializer.Deserialize<JsonObject>(stream)!;
     }
 }

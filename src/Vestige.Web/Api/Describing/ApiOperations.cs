@@ -7,7 +7,9 @@ using Vestige.Web.Definitions;
 
 namespace Vestige.Web.Api.Describing;
 
-/// <summary>What the OpenAPI document says of each operation that its handler does not show: headers, words that are taken, refusals, examples.</summary>
+/// <summary>
+/// What the OpenAPI document says of each operation that its handler does not show: headers, words that are taken, refusals, examples.
+/// </summary>
 internal sealed class ApiOperations : IOpenApiOperationTransformer
 {
     private static readonly Dictionary<int, string> Refusals = new()
@@ -58,15 +60,17 @@ internal sealed class ApiOperations : IOpenApiOperationTransformer
         DescribeParameters(operation, context.Description);
         if (context.Description.ActionDescriptor.EndpointMetadata.OfType<IfMatchNeeded>().Any())
         {
-            operation.Parameters!.Add(new OpenApiParameter
-            {
-                Name = "If-Match",
-                In = ParameterLocation.Header,
-                Required = true,
-                Description = "The ETag of the definition that was read, or * for any.",
-                Schema = new OpenApiSchema { Type = JsonSchemaType.String },
-                Example = JsonValue.Create("\"7\""),
-            });
+            operation.Parameters!.Add(
+                new OpenApiParameter
+                {
+                    Name = "If-Match",
+                    In = ParameterLocation.Header,
+                    Required = true,
+                    Description = "The ETag of the definition that was read, or * for any.",
+                    Schema = new OpenApiSchema { Type = JsonSchemaType.String },
+                    Example = JsonValue.Create("\"7\""),
+                }
+            );
         }
 
         AddRefusals(operation, context);
@@ -85,12 +89,18 @@ internal sealed class ApiOperations : IOpenApiOperationTransformer
         foreach (var status in common.Select(status => $"{status}").Where(status => !operation.Responses.ContainsKey(status)))
         {
             var problem = new OpenApiMediaType { Schema = new OpenApiSchemaReference(nameof(Documents.ProblemDocument), context.Document) };
-            operation.Responses.Add(status, new OpenApiResponse { Content = new Dictionary<string, OpenApiMediaType> { [Operations.ProblemType] = problem } });
+            operation.Responses.Add(
+                status,
+                new OpenApiResponse { Content = new Dictionary<string, OpenApiMediaType> { [Operations.ProblemType] = problem } }
+            );
         }
 
         foreach (var (status, response) in operation.Responses)
         {
-            response.Description = Refusals.GetValueOrDefault(int.Parse(status, System.Globalization.CultureInfo.InvariantCulture), "Done.");
+            response.Description = Refusals.GetValueOrDefault(
+                int.Parse(status, System.Globalization.CultureInfo.InvariantCulture),
+                "Done."
+            );
         }
     }
 
@@ -101,9 +111,17 @@ internal sealed class ApiOperations : IOpenApiOperationTransformer
         {
             parameter.Description ??= Parameters.GetValueOrDefault(parameter.Name!);
             var described = description.ParameterDescriptions.FirstOrDefault(one => one.Name == parameter.Name);
-            if (described?.ParameterDescriptor is Microsoft.AspNetCore.Mvc.Infrastructure.IParameterInfoParameterDescriptor { ParameterInfo: { } info } && info.GetCustomAttribute<ChoicesAttribute>() is { } choices)
+            if (
+                described?.ParameterDescriptor
+                    is Microsoft.AspNetCore.Mvc.Infrastructure.IParameterInfoParameterDescriptor { ParameterInfo: { } info }
+                && info.GetCustomAttribute<ChoicesAttribute>() is { } choices
+            )
             {
-                parameter.Schema = new OpenApiSchema { Type = JsonSchemaType.String, Enum = [.. choices.Words.Select(word => (JsonNode)JsonValue.Create(word))] };
+                parameter.Schema = new OpenApiSchema
+                {
+                    Type = JsonSchemaType.String,
+                    Enum = [.. choices.Words.Select(word => (JsonNode)JsonValue.Create(word))],
+                };
             }
         }
     }
@@ -122,7 +140,14 @@ internal sealed class ApiOperations : IOpenApiOperationTransformer
 
         if (operation.OperationId == "getCrossing" && operation.Responses["200"] is OpenApiResponse response200)
         {
-            response200.Headers = new Dictionary<string, IOpenApiHeader> { ["ETag"] = new OpenApiHeader { Description = "Its version, for If-Match.", Schema = new OpenApiSchema { Type = JsonSchemaType.String } } };
+            response200.Headers = new Dictionary<string, IOpenApiHeader>
+            {
+                ["ETag"] = new OpenApiHeader
+                {
+                    Description = "Its version, for If-Match.",
+                    Schema = new OpenApiSchema { Type = JsonSchemaType.String },
+                },
+            };
         }
     }
 

@@ -32,8 +32,13 @@ internal sealed class ApiSchemas(ConnectionDirectory connections) : IOpenApiSche
         if (context.JsonPropertyInfo?.CustomConverter is SettingText)
         {
             schema.Type = JsonSchemaType.Object | JsonSchemaType.Null;
-            schema.Description = context.JsonPropertyInfo.Name is "settings" or "secret" ? FieldsOfKinds(isSecret: context.JsonPropertyInfo.Name == "secret") : null;
-            schema.AdditionalProperties = new OpenApiSchema { Type = JsonSchemaType.String | JsonSchemaType.Number | JsonSchemaType.Boolean };
+            schema.Description = context.JsonPropertyInfo.Name is "settings" or "secret"
+                ? FieldsOfKinds(isSecret: context.JsonPropertyInfo.Name == "secret")
+                : null;
+            schema.AdditionalProperties = new OpenApiSchema
+            {
+                Type = JsonSchemaType.String | JsonSchemaType.Number | JsonSchemaType.Boolean,
+            };
         }
 
         // Numbers are also accepted as texts; the document says how they are written.
@@ -46,8 +51,15 @@ internal sealed class ApiSchemas(ConnectionDirectory connections) : IOpenApiSche
         return Task.CompletedTask;
     }
 
-    private string FieldsOfKinds(bool isSecret) => string.Join(" ", connections.Kinds
-        .Select(kind => (kind.Kind, Fields: kind.Fields.Where(field => field.IsSecret == isSecret).ToList()))
-        .Where(kind => kind.Fields.Count > 0)
-        .Select(kind => $"For {kind.Kind}: {string.Join(", ", kind.Fields.Select(field => field.Required ? $"{field.Name} (required)" : field.Name))}."));
+    private string FieldsOfKinds(bool isSecret) =>
+        string.Join(
+            " ",
+            connections
+                .Kinds.Select(kind => (kind.Kind, Fields: kind.Fields.Where(field => field.IsSecret == isSecret).ToList()))
+                .Where(kind => kind.Fields.Count > 0)
+                .Select(kind =>
+                    $"For {kind.Kind}: "
+                    + $"{string.Join(", ", kind.Fields.Select(field => field.Required ? $"{field.Name} (required)" : field.Name))}."
+                )
+        );
 }

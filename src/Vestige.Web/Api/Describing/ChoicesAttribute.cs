@@ -18,12 +18,13 @@ public sealed class ChoicesAttribute : Attribute
 
     public IReadOnlyList<string> Words { get; }
 
-    private static string Word(Enum choice) => choice switch
-    {
-        CrossingState state => state.Word(),
-        TableState state => state.Word(),
-        Vestige.Engine.Tracing.TraceStage stage => char.ToLowerInvariant(stage.ToString()[0]) + stage.ToString()[1..],
-        NeedKind kind => Alerting.AlertText.Word(kind),
-        _ => choice.ToString().ToLowerInvariant(),
-    };
+    private static string Word(Enum choice) =>
+        choice switch
+        {
+            CrossingState state => state.Word(),
+            TableState state => state.Word(),
+            Vestige.Engine.Tracing.TraceStage stage => char.ToLowerInvariant(stage.ToString()[0]) + stage.ToString()[1..],
+            NeedKind kind => Alerting.AlertText.Word(kind),
+            _ => choice.ToString().ToLowerInvariant(),
+        };
 }

@@ -13,8 +13,12 @@ internal static class Operations
     }
 
     /// <summary>What it answers with when it did what was asked.</summary>
-    public static RouteHandlerBuilder Answers<T>(this RouteHandlerBuilder operation, int status = StatusCodes.Status200OK, string type = "application/json", params string[] others) =>
-        operation.Produces<T>(status, type, others);
+    public static RouteHandlerBuilder Answers<T>(
+        this RouteHandlerBuilder operation,
+        int status = StatusCodes.Status200OK,
+        string type = "application/json",
+        params string[] others
+    ) => operation.Produces<T>(status, type, others);
 
     /// <summary>Why it may refuse, beside what every operation may refuse for.</summary>
     public static RouteHandlerBuilder Refuses(this RouteHandlerBuilder operation, params int[] statuses)
@@ -27,5 +31,6 @@ internal static class Operations
         return operation;
     }
 
-    public static RouteHandlerBuilder NeedsIfMatch(this RouteHandlerBuilder operation) => operation.WithMetadata(new IfMatchNeeded()).Refuses(412, 428);
+    public static RouteHandlerBuilder NeedsIfMatch(this RouteHandlerBuilder operation) =>
+        operation.WithMetadata(new IfMatchNeeded()).Refuses(412, 428);
 }

@@ -19,4 +19,5 @@ public sealed record AlertDocument(
     string Address,
     string? AcknowledgedBy,
     string? Note,
-    IReadOnlyList<string> Told);
+    IReadOnlyList<string> Told
+);

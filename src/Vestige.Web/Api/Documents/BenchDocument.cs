@@ -8,4 +8,5 @@ public sealed record BenchDocument(
     long Changed,
     IReadOnlyList<BenchChangeDocument> Changes,
     string? Position,
-    double Took);
+    double Took
+);

@@ -8,7 +8,8 @@ public sealed record ConnectionKindDocument(
     string Title,
     string? About,
     IReadOnlyList<string> Can,
-    IReadOnlyList<SettingFieldDocument> Fields)
+    IReadOnlyList<SettingFieldDocument> Fields
+)
 {
     public static ConnectionKindDocument Of(IConnectorKind kind)
     {
@@ -18,6 +19,7 @@ public sealed record ConnectionKindDocument(
             Title: kind.Title,
             About: kind.About,
             Can: [.. kind.Can.Select(capability => capability.ToString().ToLowerInvariant())],
-            Fields: [.. kind.Fields.Select(SettingFieldDocument.Of)]);
+            Fields: [.. kind.Fields.Select(SettingFieldDocument.Of)]
+        );
     }
 }

@@ -8,4 +8,5 @@ public sealed record DecidedDocument(
     string By,
     [property: Time] string At,
     string Words,
-    QuarantinedDocument Change);
+    QuarantinedDocument Change
+);

@@ -12,4 +12,5 @@ public sealed record DifferenceDocument(
     int Times,
     string? Cause,
     IReadOnlyList<DifferingValueDocument> Values,
-    string? Statement);
+    string? Statement
+);

@@ -9,7 +9,8 @@ public sealed record DrillDocument(
     bool On,
     bool Destructive,
     IReadOnlyDictionary<string, string> Values,
-    IReadOnlyList<SettingFieldDocument> Fields)
+    IReadOnlyList<SettingFieldDocument> Fields
+)
 {
     public static DrillDocument Of(Drill drill)
     {
@@ -20,6 +21,7 @@ public sealed record DrillDocument(
             On: drill.IsOn,
             Destructive: drill.IsDestructive,
             Values: drill.Values,
-            Fields: [.. drill.Fields.Select(SettingFieldDocument.Of)]);
+            Fields: [.. drill.Fields.Select(SettingFieldDocument.Of)]
+        );
     }
 }

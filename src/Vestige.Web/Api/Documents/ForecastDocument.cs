@@ -12,4 +12,5 @@ public sealed record ForecastDocument(
     string? ExhaustedBy,
     double? LoadEndsInSeconds,
     ForecastRangesDocument Ranges,
-    PastForecastsDocument Past);
+    PastForecastsDocument Past
+);

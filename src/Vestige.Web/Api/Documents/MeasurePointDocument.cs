@@ -10,4 +10,5 @@ public sealed record MeasurePointDocument(
     double NotSpooled,
     double NotApplied,
     double Arriving,
-    double Applied);
+    double Applied
+);

@@ -13,4 +13,5 @@ public sealed record PlanDocument(
     double RowsPerSecond,
     bool Measured,
     IReadOnlyList<ReadinessView> Lines,
-    IReadOnlyList<PlanProblemDocument> Problems);
+    IReadOnlyList<PlanProblemDocument> Problems
+);

@@ -16,4 +16,5 @@ public sealed record QuarantinedDocument(
     [property: Time] string CommittedAt,
     [property: Time] string SetAsideAt,
     int Tries,
-    string? EditedBy);
+    string? EditedBy
+);

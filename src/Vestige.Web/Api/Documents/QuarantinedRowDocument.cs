@@ -5,4 +5,5 @@ public sealed record QuarantinedRowDocument(
     QuarantinedDocument Change,
     IReadOnlyList<QuarantinedValueDocument> Row,
     IReadOnlyList<WrittenDocument> Written,
-    string? Problem);
+    string? Problem
+);

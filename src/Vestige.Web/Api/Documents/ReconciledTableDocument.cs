@@ -20,4 +20,5 @@ public sealed record ReconciledTableDocument(
     int? Listed,
     bool More,
     IReadOnlyList<string>? NotCompared,
-    IReadOnlyList<SegmentDocument>? Segments);
+    IReadOnlyList<SegmentDocument>? Segments
+);

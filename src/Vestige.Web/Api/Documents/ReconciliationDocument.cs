@@ -15,4 +15,5 @@ public sealed record ReconciliationDocument(
     ScopeDocument Scope,
     string? Position,
     bool Equal,
-    IReadOnlyList<ReconciledTableDocument> Tables);
+    IReadOnlyList<ReconciledTableDocument> Tables
+);

@@ -13,4 +13,5 @@ public sealed record RepairDocument(
     string? Undoes,
     string? UndoneBy,
     string? ComparedAgain,
-    IReadOnlyList<RepairedRowDocument> Rows);
+    IReadOnlyList<RepairedRowDocument> Rows
+);

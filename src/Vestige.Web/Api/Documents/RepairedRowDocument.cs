@@ -8,4 +8,5 @@ public sealed record RepairedRowDocument(
     string? Statement,
     string? Note,
     [property: Choices("missing", "there")] string Was,
-    [property: Choices("missing", "there")] string Became);
+    [property: Choices("missing", "there")] string Became
+);

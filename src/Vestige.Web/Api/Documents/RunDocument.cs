@@ -11,4 +11,5 @@ public sealed record RunDocument(
     string? To,
     long RowsLoaded,
     RunChangesDocument Changes,
-    string? Why);
+    string? Why
+);

@@ -10,4 +10,5 @@ public sealed record SegmentDocument(
     long Rows,
     [property: Choices(typeof(SegmentState))] string State,
     string Position,
-    long InFlight);
+    long InFlight
+);

@@ -13,7 +13,8 @@ public sealed record SettingFieldDocument(
     string? Help,
     long? Least,
     long? Most,
-    IReadOnlyList<SettingChoiceDocument> Choices)
+    IReadOnlyList<SettingChoiceDocument> Choices
+)
 {
     public static SettingFieldDocument Of(SettingField field)
     {
@@ -28,6 +29,7 @@ public sealed record SettingFieldDocument(
             Help: field.Help,
             Least: isNumber ? field.Least : null,
             Most: isNumber ? field.Most : null,
-            Choices: [.. field.Choices.Select(choice => new SettingChoiceDocument(Value: choice.Value, Label: choice.Label))]);
+            Choices: [.. field.Choices.Select(choice => new SettingChoiceDocument(Value: choice.Value, Label: choice.Label))]
+        );
     }
 }

@@ -19,4 +19,5 @@ public sealed record StatusDocument(
     [property: Time] string? NextRun,
     IReadOnlyList<TableStatusDocument> Tables,
     FaultDocument? Fault,
-    WaitingDocument? Waiting);
+    WaitingDocument? Waiting
+);

@@ -11,4 +11,5 @@ public sealed record TableDocument(
     bool Crosses,
     string? Reason,
     bool InsertsCross,
-    string? PartOf);
+    string? PartOf
+);

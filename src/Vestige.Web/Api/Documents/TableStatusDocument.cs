@@ -15,4 +15,5 @@ public sealed record TableStatusDocument(
     double? LagSeconds,
     long Quarantined,
     ProvedEqualDocument? ProvedEqual,
-    long Differences);
+    long Differences
+);

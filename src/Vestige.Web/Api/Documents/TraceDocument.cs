@@ -9,4 +9,5 @@ public sealed record TraceDocument(
     string? UpTo,
     bool More,
     IReadOnlyList<TracedChangeDocument> Changes,
-    IReadOnlyList<TracedRepairDocument> Repairs);
+    IReadOnlyList<TracedRepairDocument> Repairs
+);

@@ -15,4 +15,5 @@ public sealed record TracedChangeDocument(
     IReadOnlyDictionary<string, string?>? Before,
     IReadOnlyDictionary<string, string?>? After,
     IReadOnlyCollection<string> Masked,
-    IReadOnlyList<TracedStepDocument> Crossings);
+    IReadOnlyList<TracedStepDocument> Crossings
+);

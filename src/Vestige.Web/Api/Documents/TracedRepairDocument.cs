@@ -11,4 +11,5 @@ public sealed record TracedRepairDocument(
     string By,
     string Position,
     string Said,
-    string? Statement);
+    string? Statement
+);

@@ -12,4 +12,5 @@ public sealed record TracedStepDocument(
     string? Quarantine,
     TracedDecisionDocument? Decided,
     string? Problem,
-    IReadOnlyList<TracedRowDocument> Made);
+    IReadOnlyList<TracedRowDocument> Made
+);

@@ -26,7 +26,9 @@ public class RowsModel(ConnectionDirectory connections, CrossingEngine engine) :
 
     /// <summary>A value as it may be shown.</summary>
     public string Shown(Row row, int column) =>
-        Masked.Contains(Table.Schema.Columns[column].Name) ? BeforeAfter.Hidden(row, column, Table.Schema.Columns[column].Type) : row.DisplayAt(column);
+        Masked.Contains(Table.Schema.Columns[column].Name)
+            ? BeforeAfter.Hidden(row, column, Table.Schema.Columns[column].Type)
+            : row.DisplayAt(column);
 
     /// <summary>Why no rows can be shown; null when they can.</summary>
     public string? Problem { get; private set; }
@@ -43,7 +45,9 @@ public class RowsModel(ConnectionDirectory connections, CrossingEngine engine) :
         var source = connections.Source(name);
         try
         {
-            var found = (await source.Catalogue.ReadTablesAsync(cancellation)).FirstOrDefault(candidate => candidate.Schema.Name.ToString() == wanted);
+            var found = (await source.Catalogue.ReadTablesAsync(cancellation)).FirstOrDefault(candidate =>
+                candidate.Schema.Name.ToString() == wanted
+            );
             if (found is null)
             {
                 return NotFound();

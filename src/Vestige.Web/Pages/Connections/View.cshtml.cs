@@ -55,12 +55,21 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         {
             if (SourceScript is not null)
             {
-                yield return (SourceScript, "Preparation as a source", "What a DBA runs so that the role of this connection can read the log and every table that can cross, whatever the list above is narrowed to. Safe to run twice.");
+                yield return (
+                    SourceScript,
+                    "Preparation as a source",
+                    "What a DBA runs so that the role of this connection can read the log and every table that can cross, whatever "
+                        + "the list above is narrowed to. Safe to run twice."
+                );
             }
 
             if (TargetScript is not null)
             {
-                yield return (TargetScript, "Preparation as a target", "What a DBA runs so that the role can make tables and write them. Safe to run twice.");
+                yield return (
+                    TargetScript,
+                    "Preparation as a target",
+                    "What a DBA runs so that the role can make tables and write them. Safe to run twice."
+                );
             }
         }
     }
@@ -79,15 +88,17 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
     public IReadOnlyList<string> Users { get; private set; } = [];
 
     /// <summary>What it is, in words.</summary>
-    public string What => Kind?.Describe(Connection.Settings) ?? $"A connection of the kind '{Connection.Kind}', which this build does not have";
+    public string What =>
+        Kind?.Describe(Connection.Settings) ?? $"A connection of the kind '{Connection.Kind}', which this build does not have";
 
     /// <summary>A position in the notation of its log.</summary>
     public string Shown(LogPosition position) => Core.Text.Figures.Position(connections.Source(Connection.Name).Log.Format(position));
 
     /// <summary>Why no table is shown.</summary>
-    public string NoTables => !Lines.All(line => line.Ok) && !TablesRead
-        ? "The tables cannot be read."
-        : HasBench ? "No table yet. Make some on the Bench." : "There is no table.";
+    public string NoTables =>
+        !Lines.All(line => line.Ok) && !TablesRead ? "The tables cannot be read."
+        : HasBench ? "No table yet. Make some on the Bench."
+        : "There is no table.";
 
     private bool TablesRead { get; set; }
 
@@ -115,7 +126,9 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
             Problem = Lines.All(line => line.Ok) ? $"{exception.Message} {exception.Remedy}" : null;
         }
 
-        return part != "live" ? Page() : Log is null ? NotFound() : Partial("Connections/_Log", this);
+        return part != "live" ? Page()
+            : Log is null ? NotFound()
+            : Partial("Connections/_Log", this);
     }
 
     private async Task LookInsideAsync(SourceSystem source, CancellationToken cancellation)
@@ -126,7 +139,9 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         }
 
         AsSource = await source.Log.CheckSourceAsync([], cancellation);
-        AsTarget = await connections.Target(Connection.Name).Tables.CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation);
+        AsTarget = await connections
+            .Target(Connection.Name)
+            .Tables.CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation);
         var all = await source.Catalogue.ReadTablesAsync(cancellation);
         TablesRead = true;
         var found = all.Where(table => table.Schema.Name.ToString().Contains(Wanted, StringComparison.OrdinalIgnoreCase)).ToList();
@@ -134,7 +149,10 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         Tables = [.. found.Take(TablesShown)];
         if (connections.Find<IPreparation>(Connection.Name) is { } preparable)
         {
-            SourceScript = await preparable.PrepareSourceAsync([.. all.Where(table => table.Crosses || table.InsertsCross).Select(table => table.Schema.Name)], cancellation);
+            SourceScript = await preparable.PrepareSourceAsync(
+                [.. all.Where(table => table.Crosses || table.InsertsCross).Select(table => table.Schema.Name)],
+                cancellation
+            );
             TargetScript = await preparable.PrepareTargetAsync(cancellation);
         }
     }
@@ -168,7 +186,9 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
 
         Workload.Rate = rate;
         Workload.Rhythm = rhythm;
-        TempData["Done"] = $"The workload makes up to {Core.Text.Figures.Rate(Workload.Rate)} changes a second{(rhythm ? ", following the library day" : "")}.";
+        TempData["Done"] =
+            $"The workload makes up to {Core.Text.Figures.Rate(Workload.Rate)} changes a "
+            + $"second{(rhythm ? ", following the library day" : "")}.";
         return Redirect($"/connections/{name}");
     }
 
@@ -182,7 +202,8 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
     public bool SecretTyped { get; private set; }
 
     /// <summary>The parts of its secret, as a sentence names them; empty where it has none.</summary>
-    public string SecretParts => string.Join(" or ", (Kind?.Fields ?? []).Where(one => one.IsSecret).Select(one => one.Label.ToLowerInvariant()));
+    public string SecretParts =>
+        string.Join(" or ", (Kind?.Fields ?? []).Where(one => one.IsSecret).Select(one => one.Label.ToLowerInvariant()));
 
     /// <summary>What stands on the form that changes it.</summary>
     public SettingForm Form => new(Kind?.Fields ?? [], Tried ?? Connection.Settings, "change");
@@ -202,7 +223,11 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         var problems = connections.Check(changed, secret);
         if (problems.Count > 0)
         {
-            return await RefuseAsync(name, $"Nothing was changed. {string.Join(" ", problems.Select(problem => $"{problem.Field}: {problem.Found}. {problem.Remedy}"))}");
+            return await RefuseAsync(
+                name,
+                "Nothing was changed. "
+                    + $"{string.Join(" ", problems.Select(problem => $"{problem.Field}: {problem.Found}. {problem.Remedy}"))}"
+            );
         }
 
         if (RunningUsers.Count > 0)
@@ -216,9 +241,10 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         }
 
         var reconnected = await change.ApplyAsync(changed, secret, Who.Of(HttpContext), cancellation);
-        TempData["Done"] = reconnected.Count == 0
-            ? "Changed. The test at the right is of the new settings."
-            : $"Changed. {string.Join(", ", reconnected)} paused for it and {(reconnected.Count == 1 ? "goes" : "go")} on.";
+        TempData["Done"] =
+            reconnected.Count == 0
+                ? "Changed. The test at the right is of the new settings."
+                : $"Changed. {string.Join(", ", reconnected)} paused for it and {(reconnected.Count == 1 ? "goes" : "go")} on.";
         return Redirect($"/connections/{name}");
     }
 

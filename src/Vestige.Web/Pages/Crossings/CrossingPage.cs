@@ -41,7 +41,8 @@ public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory co
     }
 
     /// <summary>A position in the notation of the crossing's source; null when the text is none, or there is no such crossing.</summary>
-    protected LogPosition? ParsePosition(string name, string text) => Find(name) ? Engine.Positions.Parse(Status.Definition.Source, text) : null;
+    protected LogPosition? ParsePosition(string name, string text) =>
+        Find(name) ? Engine.Positions.Parse(Status.Definition.Source, text) : null;
 
     /// <summary>Whether there is such a crossing; takes its status.</summary>
     protected bool Find(string name)
@@ -50,16 +51,24 @@ public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory co
         return Status is not null;
     }
 
-    /// <summary>Does what was asked and goes back to the page with what came of it. Lets <see cref="LossRefusedException"/> through.</summary>
+    /// <summary>
+    /// Does what was asked and goes back to the page with what came of it. Lets <see cref="LossRefusedException"/> through.
+    /// </summary>
     protected async Task<IActionResult> DoAsync(string back, string done, Func<Task> request)
     {
         ArgumentNullException.ThrowIfNull(request);
         try
         {
             // What was typed and cannot be read is not what was left empty.
-            if (ModelState.FirstOrDefault(field => field.Value is { Errors.Count: > 0, AttemptedValue.Length: > 0 }) is { Key: { } name, Value: { } wrong })
+            if (
+                ModelState.FirstOrDefault(field => field.Value is { Errors.Count: > 0, AttemptedValue.Length: > 0 }) is
+                { Key: { } name, Value: { } wrong }
+            )
             {
-                throw new RequestRefusedException($"{name}: '{wrong.AttemptedValue}' cannot be read.") { Remedy = "Write a number as 12 or 0.5." };
+                throw new RequestRefusedException($"{name}: '{wrong.AttemptedValue}' cannot be read.")
+                {
+                    Remedy = "Write a number as 12 or 0.5.",
+                };
             }
 
             await request();

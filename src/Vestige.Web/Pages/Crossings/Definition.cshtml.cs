@@ -8,7 +8,8 @@ using Vestige.Web.Hosting;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>What was said about a crossing and, for a draft, what a start would do.</summary>
-public class DefinitionModel(CrossingEngine engine, ConnectionDirectory connections, ControlStore store, TimeProvider clock) : CrossingPage(engine, connections, clock)
+public class DefinitionModel(CrossingEngine engine, ConnectionDirectory connections, ControlStore store, TimeProvider clock)
+    : CrossingPage(engine, connections, clock)
 {
     public override string View => "definition";
 

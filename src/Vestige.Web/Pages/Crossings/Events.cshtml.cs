@@ -6,7 +6,8 @@ using Vestige.Web.Hosting;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>What happened to a crossing?</summary>
-public class EventsModel(CrossingEngine engine, ConnectionDirectory connections, ControlStore store, TimeProvider clock) : CrossingPage(engine, connections, clock)
+public class EventsModel(CrossingEngine engine, ConnectionDirectory connections, ControlStore store, TimeProvider clock)
+    : CrossingPage(engine, connections, clock)
 {
     private const int Most = 200;
 

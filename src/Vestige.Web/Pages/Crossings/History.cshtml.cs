@@ -7,7 +7,8 @@ using Vestige.Web.Crossings;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>What ran: each run with its counts, whence and whereto it went, and why it ended.</summary>
-public class HistoryModel(CrossingEngine engine, ConnectionDirectory connections, RunHistory runs, TimeProvider clock) : CrossingPage(engine, connections, clock)
+public class HistoryModel(CrossingEngine engine, ConnectionDirectory connections, RunHistory runs, TimeProvider clock)
+    : CrossingPage(engine, connections, clock)
 {
     private const int PerPage = 50;
 

@@ -54,11 +54,21 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         }
 
         Changing = StartedOf(change);
-        Text = DefinitionYaml.Write(change is not null || status.State == CrossingState.Draft ? status.Definition : status.Definition with { Name = Another(from!) });
+        Text = DefinitionYaml.Write(
+            change is not null || status.State == CrossingState.Draft ? status.Definition : status.Definition with { Name = Another(from!) }
+        );
         return Page();
     }
 
-    public async Task<IActionResult> OnPostAsync(string? text, IFormFile? file, bool keep, string? seen, string? typedName, string? change, CancellationToken cancellation)
+    public async Task<IActionResult> OnPostAsync(
+        string? text,
+        IFormFile? file,
+        bool keep,
+        string? seen,
+        string? typedName,
+        string? change,
+        CancellationToken cancellation
+    )
     {
         Changing = StartedOf(change);
         Text = (text ?? "").Replace("\r\n", "\n", StringComparison.Ordinal);
@@ -75,13 +85,17 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         }
 
         var read = DefinitionYaml.Read(Text);
-        Problems = read.Definition is { } definition
-            ? [.. CrossingApi.Check(definition, connections).Select(read.Placed)]
-            : read.Problems;
+        Problems = read.Definition is { } definition ? [.. CrossingApi.Check(definition, connections).Select(read.Placed)] : read.Problems;
         return Problems.Count > 0 ? Page() : await TakeAsync(read, keep, seen, typedName, cancellation);
     }
 
-    private async Task<IActionResult> TakeAsync(ReadDefinition read, bool keep, string? seen, string? typedName, CancellationToken cancellation)
+    private async Task<IActionResult> TakeAsync(
+        ReadDefinition read,
+        bool keep,
+        string? seen,
+        string? typedName,
+        CancellationToken cancellation
+    )
     {
         var definition = read.Definition!;
         try
@@ -117,10 +131,22 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         return Page();
     }
 
-    private async Task<IActionResult> TakeChangeAsync(ReadDefinition read, CrossingDefinition before, bool keep, string? typedName, CancellationToken cancellation)
+    private async Task<IActionResult> TakeChangeAsync(
+        ReadDefinition read,
+        CrossingDefinition before,
+        bool keep,
+        string? typedName,
+        CancellationToken cancellation
+    )
     {
         var definition = read.Definition!;
-        if (keep && (typedName == definition.Name || !(await engine.CompareAsync(definition, cancellation)).Lines.Any(line => line.Loses is not null)))
+        if (
+            keep
+            && (
+                typedName == definition.Name
+                || !(await engine.CompareAsync(definition, cancellation)).Lines.Any(line => line.Loses is not null)
+            )
+        )
         {
             await engine.ChangeAsync(definition, Who.Of(HttpContext), cancellation, typedName);
             TempData["Done"] = "The change is taken.";
@@ -133,7 +159,8 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         return Page();
     }
 
-    private string? StartedOf(string? crossing) => crossing is not null && engine.Status(crossing) is { State: not CrossingState.Draft } ? crossing : null;
+    private string? StartedOf(string? crossing) =>
+        crossing is not null && engine.Status(crossing) is { State: not CrossingState.Draft } ? crossing : null;
 
     private string Another(string name)
     {

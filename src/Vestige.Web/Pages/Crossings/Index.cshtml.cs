@@ -36,15 +36,19 @@ public class IndexModel(CrossingEngine engine) : PageModel
     {
         var outcomes = await new SteerSeveral(engine).DoAsync(names, action, Who.Of(HttpContext), cancellation);
         var done = outcomes.Count(outcome => outcome.Problem is null);
-        TempData[done == outcomes.Count && done > 0 ? "Done" : "Refused"] = outcomes.Count == 0
-            ? "No crossing is chosen."
-            : $"{SteerSeveral.Word(action)}: {done} of {outcomes.Count}. {string.Join(" ", outcomes.Where(outcome => outcome.Problem is not null).Take(5).Select(outcome => outcome.Problem))}";
+        TempData[done == outcomes.Count && done > 0 ? "Done" : "Refused"] =
+            outcomes.Count == 0
+                ? "No crossing is chosen."
+                : $"{SteerSeveral.Word(action)}: {done} of {outcomes.Count}. "
+                    + string.Join(" ", outcomes.Where(outcome => outcome.Problem is not null).Take(5).Select(outcome => outcome.Problem));
         return Redirect(string.IsNullOrEmpty(tag) ? "/crossings" : $"/crossings?tag={Uri.EscapeDataString(tag)}");
     }
 
     private bool Matches(CrossingStatus status) =>
         (Tag.Length == 0 || status.Definition.Tags?.Contains(Tag) == true)
-        && (status.Name.Contains(Wanted, StringComparison.OrdinalIgnoreCase)
+        && (
+            status.Name.Contains(Wanted, StringComparison.OrdinalIgnoreCase)
             || status.Definition.Source.Contains(Wanted, StringComparison.OrdinalIgnoreCase)
-            || status.Definition.Target.Contains(Wanted, StringComparison.OrdinalIgnoreCase));
+            || status.Definition.Target.Contains(Wanted, StringComparison.OrdinalIgnoreCase)
+        );
 }

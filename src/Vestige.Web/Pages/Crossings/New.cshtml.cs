@@ -67,7 +67,11 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         await ShowAsync(withPlan: part is not ("tables" or "sample"), withSample: part is null or "sample", cancellation);
         return part switch
         {
-            "statements" when Plan is { } plan => File(StatementsFile.Of(string.IsNullOrEmpty(Form.Name) ? "new" : Form.Name, Form.Target!, plan), StatementsFile.Type, $"{(string.IsNullOrEmpty(Form.Name) ? "new" : Form.Name)}.sql"),
+            "statements" when Plan is { } plan => File(
+                StatementsFile.Of(string.IsNullOrEmpty(Form.Name) ? "new" : Form.Name, Form.Target!, plan),
+                StatementsFile.Type,
+                $"{(string.IsNullOrEmpty(Form.Name) ? "new" : Form.Name)}.sql"
+            ),
             "consequence" => Partial("Crossings/_Consequence", this),
             "tables" => Partial("Crossings/_PickTables", this),
             "sample" => Partial("Crossings/_TreatmentSample", this),
@@ -88,7 +92,17 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         await ShowAsync(withPlan: true, withSample: true, cancellation);
         if (start && Plan is { Ready: true, Losses.Count: > 0 } && typedName != Form.Name)
         {
-            Problems = [.. Problems, new DefinitionProblem("name typed", string.IsNullOrEmpty(typedName) ? "there is none, and a start destroys what the target has" : $"'{typedName}' is not the crossing's name", "Type the crossing's name in the plan to agree, or choose otherwise what existing rows mean.")];
+            Problems =
+            [
+                .. Problems,
+                new DefinitionProblem(
+                    "name typed",
+                    string.IsNullOrEmpty(typedName)
+                        ? "there is none, and a start destroys what the target has"
+                        : $"'{typedName}' is not the crossing's name",
+                    "Type the crossing's name in the plan to agree, or choose otherwise what existing rows mean."
+                ),
+            ];
         }
 
         if (Problems.Count > 0 || Misread.Count > 0 || Failure is not null || (start && Plan?.Ready != true))
@@ -131,7 +145,24 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
             var definition = Form.Definition(There, Treatment);
             Crossing = [.. There.Where(table => definition.Tables.Takes(table.Schema.Name) && Form.Crosses(table))];
             List();
-            Problems = [.. CrossingApi.Check(definition, connections).Concat(NameTaken()).Concat(StructureText.Read(Form.Structure).Problems.Select(placed => placed.Problem with { Field = placed.Place is { } at ? $"own statements, line {at.Line}, column {at.Column}" : placed.Problem.Field }))];
+            Problems =
+            [
+                .. CrossingApi
+                    .Check(definition, connections)
+                    .Concat(NameTaken())
+                    .Concat(
+                        StructureText
+                            .Read(Form.Structure)
+                            .Problems.Select(placed =>
+                                placed.Problem with
+                                {
+                                    Field = placed.Place is { } at
+                                        ? $"own statements, line {at.Line}, column {at.Column}"
+                                        : placed.Problem.Field,
+                                }
+                            )
+                    ),
+            ];
             var known = connections.Find(definition.Source) is not null && connections.Find(definition.Target) is not null;
             if (withSample && known)
             {
@@ -155,13 +186,23 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         var hand = Form.ByHand();
         var rules = new TableRules([.. RulesText.Read(Form.Rules), .. hand]);
         var byHand = hand.ToHashSet();
-        var found = There.Where(table => find.Length == 0 || table.Schema.Name.ToString().Contains(find, StringComparison.OrdinalIgnoreCase)).ToList();
-        Listed = [.. found.Take(ListedAtMost).Select(table =>
-        {
-            var rule = rules.DecidingRule(table.Schema.Name);
-            var words = rule is null ? null : byHand.Contains(rule) ? "by hand" : RulesText.Line(rule);
-            return new ListedTable(table, rule?.Take is not null, Form.Crosses(table), words);
-        })];
+        var found = There
+            .Where(table => find.Length == 0 || table.Schema.Name.ToString().Contains(find, StringComparison.OrdinalIgnoreCase))
+            .ToList();
+        Listed =
+        [
+            .. found
+                .Take(ListedAtMost)
+                .Select(table =>
+                {
+                    var rule = rules.DecidingRule(table.Schema.Name);
+                    var words =
+                        rule is null ? null
+                        : byHand.Contains(rule) ? "by hand"
+                        : RulesText.Line(rule);
+                    return new ListedTable(table, rule?.Take is not null, Form.Crosses(table), words);
+                }),
+        ];
         Counts = (found.Count, Crossing.Count);
     }
 
@@ -169,7 +210,9 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
     private async Task TryTreatmentAsync(CrossingDefinition definition, CancellationToken cancellation)
     {
         var chosen = Crossing.FirstOrDefault(table => table.Schema.Name.ToString() == Form.Sample)
-            ?? Treatment.Steps.Select(step => Crossing.FirstOrDefault(table => TablePattern.Matches(step.Tables, table.Schema.Name.ToString()))).FirstOrDefault(table => table is not null)
+            ?? Treatment
+                .Steps.Select(step => Crossing.FirstOrDefault(table => TablePattern.Matches(step.Tables, table.Schema.Name.ToString())))
+                .FirstOrDefault(table => table is not null)
             ?? (Crossing.Count > 0 ? Crossing[0] : null);
         Form.Sample = chosen?.Schema.Name.ToString();
         if (chosen is null || Misread.Count > 0)
@@ -178,7 +221,13 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         }
 
         var treating = engine.TreatmentOf(definition);
-        Misread = [.. TreatedFirst().SelectMany(table => treating.TryBuild(table.Schema).Problems).DistinctBy(problem => (problem.Field, problem.Found)).Select(Treatment.Placed)];
+        Misread =
+        [
+            .. TreatedFirst()
+                .SelectMany(table => treating.TryBuild(table.Schema).Problems)
+                .DistinctBy(problem => (problem.Field, problem.Found))
+                .Select(Treatment.Placed),
+        ];
         if (treating.TryBuild(chosen.Schema).Treatment is { } treatment)
         {
             Treated = treatment;
@@ -187,11 +236,15 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
     }
 
     /// <summary>The tables that steps are for, enough of them to find what is wrong; the plan looks at all.</summary>
-    private IEnumerable<TableDescription> TreatedFirst() => Treatment.Steps
-        .SelectMany(step => Crossing.Where(table => TablePattern.Matches(step.Tables, table.Schema.Name.ToString())).Take(TriedAtMost))
-        .DistinctBy(table => table.Schema.Name);
+    private IEnumerable<TableDescription> TreatedFirst() =>
+        Treatment
+            .Steps.SelectMany(step =>
+                Crossing.Where(table => TablePattern.Matches(step.Tables, table.Schema.Name.ToString())).Take(TriedAtMost)
+            )
+            .DistinctBy(table => table.Schema.Name);
 
-    private IEnumerable<DefinitionProblem> NameTaken() => !string.IsNullOrEmpty(Form.Name) && engine.Status(Form.Name) is not null
-        ? [new DefinitionProblem("name", $"there is a crossing {Form.Name} already", "Choose another name.")]
-        : [];
+    private IEnumerable<DefinitionProblem> NameTaken() =>
+        !string.IsNullOrEmpty(Form.Name) && engine.Status(Form.Name) is not null
+            ? [new DefinitionProblem("name", $"there is a crossing {Form.Name} already", "Choose another name.")]
+            : [];
 }

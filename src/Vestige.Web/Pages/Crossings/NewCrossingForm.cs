@@ -115,7 +115,8 @@ public sealed class NewCrossingForm
             Apply().ToList() is { Count: > 0 } apply ? apply : null,
             Naming(),
             treatment.Steps.Count == 0 ? null : treatment.Steps,
-            StructureText.Read(Structure).Statements is { Count: > 0 } own ? own : null);
+            StructureText.Read(Structure).Statements is { Count: > 0 } own ? own : null
+        );
     }
 
     private static TableName? Names(string name) => Vestige.Core.Treatments.Names.Parse(name);
@@ -126,8 +127,16 @@ public sealed class NewCrossingForm
         var (typed, hand) = (RulesText.Read(Rules), ByHand());
         var rules = new TableRules([.. typed, .. hand]);
         var crossing = there.Where(Crosses).ToList();
-        return typed.Count == 0 && crossing.Count > 1 && crossing.All(table => rules.Takes(table.Schema.Name)) && there.Where(table => !Crosses(table)).All(table => !rules.Takes(table.Schema.Name))
-            ? [.. crossing.Select(table => table.Schema.Name.Schema).Distinct().Select(schema => new TableRule(Take: $"{schema}.*")), .. there.Where(table => !Crosses(table)).Select(table => new TableRule(Leave: table.Schema.Name.ToString()))]
+        return
+            typed.Count == 0
+            && crossing.Count > 1
+            && crossing.All(table => rules.Takes(table.Schema.Name))
+            && there.Where(table => !Crosses(table)).All(table => !rules.Takes(table.Schema.Name))
+            ?
+            [
+                .. crossing.Select(table => table.Schema.Name.Schema).Distinct().Select(schema => new TableRule(Take: $"{schema}.*")),
+                .. there.Where(table => !Crosses(table)).Select(table => new TableRule(Leave: table.Schema.Name.ToString())),
+            ]
             : rules.Rules;
     }
 
@@ -140,17 +149,23 @@ public sealed class NewCrossingForm
     }
 
     private IEnumerable<ApplyRule> Apply() =>
-    [
-        .. Patterns(InsertOnly).Select(pattern => new ApplyRule(pattern, ApplyMode.InsertOnly)),
-        .. Patterns(KeepDeleted).Select(pattern => new ApplyRule(pattern, ApplyMode.KeepDeleted)),
-        .. Patterns(KeepVersions).Select(pattern => new ApplyRule(pattern, ApplyMode.KeepVersions)),
-    ];
+        [
+            .. Patterns(InsertOnly).Select(pattern => new ApplyRule(pattern, ApplyMode.InsertOnly)),
+            .. Patterns(KeepDeleted).Select(pattern => new ApplyRule(pattern, ApplyMode.KeepDeleted)),
+            .. Patterns(KeepVersions).Select(pattern => new ApplyRule(pattern, ApplyMode.KeepVersions)),
+        ];
 
-    private static string[] Patterns(string? text) => (text ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries);
+    private static string[] Patterns(string? text) =>
+        (text ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries);
 
-    private Naming? Naming() => string.IsNullOrEmpty(Into) && string.IsNullOrEmpty(Prefix) && string.IsNullOrEmpty(Suffix) && !SchemaAsPrefix && Case == LetterCase.AsIs
-        ? null
-        : new Naming(null, Blank(Into), SchemaAsPrefix, Blank(Prefix), Blank(Suffix), Case);
+    private Naming? Naming() =>
+        string.IsNullOrEmpty(Into)
+        && string.IsNullOrEmpty(Prefix)
+        && string.IsNullOrEmpty(Suffix)
+        && !SchemaAsPrefix
+        && Case == LetterCase.AsIs
+            ? null
+            : new Naming(null, Blank(Into), SchemaAsPrefix, Blank(Prefix), Blank(Suffix), Case);
 
     private static string? Blank(string? text) => string.IsNullOrEmpty(text) ? null : text;
 }

@@ -10,7 +10,13 @@ using Vestige.Web.Measures;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>How far behind, where does the delay sit, will it clear?</summary>
-public class NowModel(CrossingEngine engine, ConnectionDirectory connections, MeasureHistory history, ControlStore store, TimeProvider clock) : CrossingPage(engine, connections, clock)
+public class NowModel(
+    CrossingEngine engine,
+    ConnectionDirectory connections,
+    MeasureHistory history,
+    ControlStore store,
+    TimeProvider clock
+) : CrossingPage(engine, connections, clock)
 {
     private const int EventsShown = 5;
     private const int MarksShown = 60;
@@ -18,12 +24,11 @@ public class NowModel(CrossingEngine engine, ConnectionDirectory connections, Me
 
     /// <summary>The windows that can be chosen: minutes, and what they are called.</summary>
     public static IReadOnlyList<(int Minutes, string Words)> Windows { get; } =
-        [(5, "5 min"), (15, "15 min"), (60, "1 h"), (1440, "24 h"), (10080, "7 d"), (43200, "30 d"), (129600, "90 d")];
+    [(5, "5 min"), (15, "15 min"), (60, "1 h"), (1440, "24 h"), (10080, "7 d"), (43200, "30 d"), (129600, "90 d")];
 
     public override string View => "now";
 
     /// <summary>How good its forecasts were; null when none was held against the outcome yet.</summary>
-
     public int Minutes { get; private set; } = 5;
 
     public IReadOnlyList<MeasurePoint> Points { get; private set; } = [];
@@ -50,9 +55,12 @@ public class NowModel(CrossingEngine engine, ConnectionDirectory connections, Me
         WeekAgo = chosen < Week ? await history.PointsAsync(name, chosen, Week, cancellation) : [];
         Delays = await history.DelaysAsync(name, cancellation);
         Latest = [.. Engine.Events.Latest.Where(happened => happened.Crossing == name).Take(EventsShown)];
-        Marks = [.. (await store.EventsAsync(name, MarksShown, cancellation))
-            .Where(happened => happened.At > Now - chosen)
-            .Select(happened => (happened.At, $"{happened.At.UtcDateTime:HH:mm:ss} {happened.Text}", happened.Kind != EventKind.Note))];
+        Marks =
+        [
+            .. (await store.EventsAsync(name, MarksShown, cancellation))
+                .Where(happened => happened.At > Now - chosen)
+                .Select(happened => (happened.At, $"{happened.At.UtcDateTime:HH:mm:ss} {happened.Text}", happened.Kind != EventKind.Note)),
+        ];
         return part == "live" ? Partial("Crossings/_Now", this) : Page();
     }
 
@@ -75,5 +83,7 @@ public class NowModel(CrossingEngine engine, ConnectionDirectory connections, Me
         DoAsync($"/crossings/{name}", "Resumed.", () => Engine.RunAsync(name, By, cancellation));
 
     public Task<IActionResult> OnPostPauseAsync(string name, CancellationToken cancellation) =>
-        DoAsync($"/crossings/{name}", "Paused. Its place is kept; the spool takes what the source commits meanwhile.", () => Engine.PauseAsync(name, By, cancellation));
+        DoAsync($"/crossings/{name}", "Paused. Its place is kept; the spool takes what the source commits meanwhile.", () =>
+            Engine.PauseAsync(name, By, cancellation)
+        );
 }

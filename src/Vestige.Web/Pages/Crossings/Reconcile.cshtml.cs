@@ -9,7 +9,8 @@ using Vestige.Web.Connections;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>Whether both sides are equal: what was proved of each table, comparing now, and the rule for all the time.</summary>
-public class ReconcileModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock) : CrossingPage(engine, connections, clock)
+public class ReconcileModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock)
+    : CrossingPage(engine, connections, clock)
 {
     /// <summary>So many comparisons and repairs are listed.</summary>
     public const int Listed = 20;
@@ -44,7 +45,15 @@ public class ReconcileModel(CrossingEngine engine, ConnectionDirectory connectio
         return part == "live" ? Partial("Crossings/_Reconcile", this) : Page();
     }
 
-    public async Task<IActionResult> OnPostCompareAsync(string name, string? table, string? what, string? from, string? before, int? sample, CancellationToken cancellation)
+    public async Task<IActionResult> OnPostCompareAsync(
+        string name,
+        string? table,
+        string? what,
+        string? from,
+        string? before,
+        int? sample,
+        CancellationToken cancellation
+    )
     {
         string? id = null;
         var answer = await DoAsync($"/crossings/{name}/reconcile", "Comparing. The crossing goes on meanwhile.", async () =>
@@ -54,19 +63,43 @@ public class ReconcileModel(CrossingEngine engine, ConnectionDirectory connectio
                 what == "range" && !string.IsNullOrWhiteSpace(from) ? from.Trim() : null,
                 what == "range" && !string.IsNullOrWhiteSpace(before) ? before.Trim() : null,
                 what == "sample" ? sample ?? 0 : null,
-                what == "changed");
+                what == "changed"
+            );
             id = await Engine.Reconcile.StartAsync(name, scope, By, cancellation);
         });
         return id is null ? answer : Redirect($"/crossings/{name}/reconcile/{id}");
     }
 
     public Task<IActionResult> OnPostCancelAsync(string name, CancellationToken cancellation) =>
-        DoAsync($"/crossings/{name}/reconcile", "Given up. What was found stays.", () => Engine.Reconcile.CancelAsync(name, By, cancellation));
+        DoAsync($"/crossings/{name}/reconcile", "Given up. What was found stays.", () =>
+            Engine.Reconcile.CancelAsync(name, By, cancellation)
+        );
 
-    public Task<IActionResult> OnPostRuleAsync(string name, bool always, double? hours, double? rows, double? share, string? cron, CancellationToken cancellation) => DoAsync(
-        $"/crossings/{name}/reconcile",
-        "The rule is in force.",
-        () => Engine.Reconcile.SetRuleAsync(name, always ? new ReconcileRule(hours * 3600, rows, share, string.IsNullOrWhiteSpace(cron) ? null : cron.Trim(), Status?.Definition.Reconcile?.Zone) : null, By, cancellation));
+    public Task<IActionResult> OnPostRuleAsync(
+        string name,
+        bool always,
+        double? hours,
+        double? rows,
+        double? share,
+        string? cron,
+        CancellationToken cancellation
+    ) =>
+        DoAsync($"/crossings/{name}/reconcile", "The rule is in force.", () =>
+            Engine.Reconcile.SetRuleAsync(
+                name,
+                always
+                    ? new ReconcileRule(
+                        hours * 3600,
+                        rows,
+                        share,
+                        string.IsNullOrWhiteSpace(cron) ? null : cron.Trim(),
+                        Status?.Definition.Reconcile?.Zone
+                    )
+                    : null,
+                By,
+                cancellation
+            )
+        );
 
     public Task<IActionResult> OnPostUndoAsync(string name, string id, CancellationToken cancellation) =>
         DoAsync($"/crossings/{name}/reconcile", "Taken back, as far as rows had not changed since.", async () =>

@@ -9,7 +9,8 @@ using Vestige.Web.Reconciling;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>What one comparison found: each table's segments, the rows that differ, and their repair.</summary>
-public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock) : CrossingPage(engine, connections, clock)
+public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock)
+    : CrossingPage(engine, connections, clock)
 {
     /// <summary>So many rows of a table are listed at once.</summary>
     public const int Listed = 50;
@@ -19,10 +20,11 @@ public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory conn
     public Reconciliation Found { get; private set; } = null!;
 
     /// <summary>Those with rows that differ first, then those that were not compared, then the others; by name.</summary>
-    public IEnumerable<TableFinding> Tables => Found.Tables
-        .OrderByDescending(table => table.Missing + table.Extra + table.Differing > 0)
-        .ThenByDescending(table => table.Reason is not null)
-        .ThenBy(table => table.Into);
+    public IEnumerable<TableFinding> Tables =>
+        Found
+            .Tables.OrderByDescending(table => table.Missing + table.Extra + table.Differing > 0)
+            .ThenByDescending(table => table.Reason is not null)
+            .ThenBy(table => table.Into);
 
     /// <summary>The table whose rows are shown; null for none.</summary>
     public TableFinding? Shown { get; private set; }
@@ -48,7 +50,16 @@ public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory conn
 
     public bool Runs => Engine.Reconcile.Running(Status.Name)?.Id == Found.Id;
 
-    public async Task<IActionResult> OnGetAsync(string name, string id, string? table, int? row, int? from, int? segment, string? part, CancellationToken cancellation)
+    public async Task<IActionResult> OnGetAsync(
+        string name,
+        string id,
+        string? table,
+        int? row,
+        int? from,
+        int? segment,
+        string? part,
+        CancellationToken cancellation
+    )
     {
         if (!Find(name) || await Engine.Reconcile.FindAsync(name, id, cancellation) is not { } found)
         {
@@ -57,11 +68,16 @@ public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory conn
 
         Found = found;
         From = Math.Max(0, from ?? 0);
-        Shown = found.Tables.FirstOrDefault(one => one.Into.ToString() == table) ?? found.Tables.FirstOrDefault(one => one.Rows.Count > 0) ?? found.Tables.FirstOrDefault(one => one.Segments.Count > 0);
+        Shown = found.Tables.FirstOrDefault(one => one.Into.ToString() == table)
+            ?? found.Tables.FirstOrDefault(one => one.Rows.Count > 0)
+            ?? found.Tables.FirstOrDefault(one => one.Segments.Count > 0);
         if (Shown is { } shown)
         {
             Segment = segment is { } wanted && wanted >= 0 && wanted < shown.Segments.Count ? wanted : null;
-            var rows = shown.Rows.Select((one, i) => (Row: one, Place: i)).Where(one => Segment is null || one.Row.Segment == Segment).ToList();
+            var rows = shown
+                .Rows.Select((one, i) => (Row: one, Place: i))
+                .Where(one => Segment is null || one.Row.Segment == Segment)
+                .ToList();
             Count = rows.Count;
             Rows = [.. rows.Skip(From).Take(Listed).Select(one => new DifferenceView(shown, one.Row, one.Place))];
             Asked = AddressOf(shown, Segment, From, row);
@@ -79,31 +95,73 @@ public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory conn
     public static string AddressOf(TableFinding table, int? segment = null, int from = 0, int? row = null)
     {
         ArgumentNullException.ThrowIfNull(table);
-        return FormattableString.Invariant($"?table={Uri.EscapeDataString(table.Into.ToString())}{(segment is { } only ? $"&segment={only}" : "")}{(from > 0 ? $"&from={from}" : "")}{(row is { } place ? $"&row={place}" : "")}");
+        return FormattableString.Invariant(
+            $"?table={Uri.EscapeDataString(table.Into.ToString())}{(segment is { } only ? $"&segment={only}" : "")}"
+        )
+            + FormattableString.Invariant($"{(from > 0 ? $"&from={from}" : "")}{(row is { } place ? $"&row={place}" : "")}"
+        );
     }
 
-    public Task<IActionResult> OnPostRepairAsync(string name, string id, string? table, int[] row, string? which, int? segment, bool delete, string? typed, CancellationToken cancellation) => DoAsync(
-        $"/crossings/{name}/reconcile/{id}?table={Uri.EscapeDataString(table ?? "")}",
-        "Repaired in the order of the crossing's changes. The table is being compared again.",
-        async () =>
-        {
-            var found = await Engine.Reconcile.FindAsync(name, id, cancellation) ?? throw new Engine.Faults.RequestRefusedException("There is no such comparison any more.") { Remedy = "Compare again." };
-            if (delete && typed != name)
+    public Task<IActionResult> OnPostRepairAsync(
+        string name,
+        string id,
+        string? table,
+        int[] row,
+        string? which,
+        int? segment,
+        bool delete,
+        string? typed,
+        CancellationToken cancellation
+    ) =>
+        DoAsync(
+            $"/crossings/{name}/reconcile/{id}?table={Uri.EscapeDataString(table ?? "")}",
+            "Repaired in the order of the crossing's changes. The table is being compared again.",
+            async () =>
             {
-                throw new Engine.Faults.RequestRefusedException($"Rows that only the target has are deleted only when the name {name} is typed.") { Remedy = "Type the name, or leave them." };
-            }
+                var found = await Engine.Reconcile.FindAsync(name, id, cancellation)
+                    ?? throw new Engine.Faults.RequestRefusedException("There is no such comparison any more.")
+                    {
+                        Remedy = "Compare again.",
+                    };
+                if (delete && typed != name)
+                {
+                    throw new Engine.Faults.RequestRefusedException(
+                        $"Rows that only the target has are deleted only when the name {name} is typed."
+                    )
+                    {
+                        Remedy = "Type the name, or leave them.",
+                    };
+                }
 
-            var into = TableName.Parse(table ?? "");
-            HashSet<(TableName, int)> chosen = which == "all"
-                ? [.. found.Tables.Where(one => one.Into == into).SelectMany(one => one.Rows.Select((each, place) => (each.Segment, place))).Where(one => segment is null || one.Segment == segment).Select(one => (into, one.place))]
-                : [.. row.Select(place => (into, place))];
-            var repair = await Engine.Reconcile.Repairs.RepairAsync(name, found, chosen, delete, By, cancellation);
-            await Engine.Reconcile.CompareAgainAsync(name, repair, By, cancellation);
-        });
+                var into = TableName.Parse(table ?? "");
+                HashSet<(TableName, int)> chosen =
+                    which == "all"
+                        ?
+                        [
+                            .. found
+                                .Tables.Where(one => one.Into == into)
+                                .SelectMany(one => one.Rows.Select((each, place) => (each.Segment, place)))
+                                .Where(one => segment is null || one.Segment == segment)
+                                .Select(one => (into, one.place)),
+                        ]
+                        : [.. row.Select(place => (into, place))];
+                var repair = await Engine.Reconcile.Repairs.RepairAsync(name, found, chosen, delete, By, cancellation);
+                await Engine.Reconcile.CompareAgainAsync(name, repair, By, cancellation);
+            }
+        );
 
     /// <summary>Total rows of the source's table as estimated, for what a sample says.</summary>
-    public static string SampleWords(TableFinding table) => table.Missing + table.Extra + table.Differing > 0 ? "" : ReconcileWords.OfSample(Math.Max(table.EstimatedRows, table.SourceRows), table.SourceRows);
+    public static string SampleWords(TableFinding table) =>
+        table.Missing + table.Extra + table.Differing > 0
+            ? ""
+            : ReconcileWords.OfSample(Math.Max(table.EstimatedRows, table.SourceRows), table.SourceRows);
 
     /// <summary>The symbol of a kind of difference.</summary>
-    public static string MarkOf(DifferenceKind kind) => kind switch { DifferenceKind.Missing => "−", DifferenceKind.Extra => "+", _ => "~" };
+    public static string MarkOf(DifferenceKind kind) =>
+        kind switch
+        {
+            DifferenceKind.Missing => "−",
+            DifferenceKind.Extra => "+",
+            _ => "~",
+        };
 }

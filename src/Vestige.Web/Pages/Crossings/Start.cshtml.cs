@@ -8,7 +8,8 @@ using Vestige.Web.Connections;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>What exactly will be lost when this draft starts? It starts when its name is typed.</summary>
-public class StartModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock) : CrossingPage(engine, connections, clock)
+public class StartModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock)
+    : CrossingPage(engine, connections, clock)
 {
     public override string View => "start";
 
@@ -18,7 +19,9 @@ public class StartModel(CrossingEngine engine, ConnectionDirectory connections, 
     public string? Refusal { get; private set; }
 
     public async Task<IActionResult> OnGetAsync(string name, CancellationToken cancellation) =>
-        !Find(name) ? NotFound() : Status.State != CrossingState.Draft ? Redirect($"/crossings/{name}") : await ShowAsync(cancellation);
+        !Find(name) ? NotFound()
+        : Status.State != CrossingState.Draft ? Redirect($"/crossings/{name}")
+        : await ShowAsync(cancellation);
 
     public async Task<IActionResult> OnPostAsync(string name, string? typedName, CancellationToken cancellation)
     {
@@ -28,7 +31,9 @@ public class StartModel(CrossingEngine engine, ConnectionDirectory connections, 
         }
         catch (LossRefusedException) when (Find(name))
         {
-            Refusal = string.IsNullOrEmpty(typedName) ? "Nothing was done: no name was typed." : $"Nothing was done: '{typedName}' is not the crossing's name.";
+            Refusal = string.IsNullOrEmpty(typedName)
+                ? "Nothing was done: no name was typed."
+                : $"Nothing was done: '{typedName}' is not the crossing's name.";
             return await ShowAsync(cancellation);
         }
     }

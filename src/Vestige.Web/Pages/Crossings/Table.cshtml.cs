@@ -9,7 +9,8 @@ using Vestige.Web.Views;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>One table of a crossing: a row on both sides, found by key.</summary>
-public class TableModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock) : CrossingPage(engine, connections, clock)
+public class TableModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock)
+    : CrossingPage(engine, connections, clock)
 {
     private const int RecentShown = 12;
 
@@ -35,7 +36,10 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
 
     public async Task<IActionResult> OnGetAsync(string name, string table, string? key, string? part, CancellationToken cancellation)
     {
-        if (!Find(name) || Status.Tables.FirstOrDefault(candidate => candidate.Source.ToString() == Addresses.TableFrom(table)) is not { } found)
+        if (
+            !Find(name)
+            || Status.Tables.FirstOrDefault(candidate => candidate.Source.ToString() == Addresses.TableFrom(table)) is not { } found
+        )
         {
             return NotFound();
         }
@@ -45,7 +49,15 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
         Recent = [.. (Engine.Meter(name)?.Recent ?? []).Where(change => change.Table == found.Source).Take(RecentShown)];
         try
         {
-            Sides = await RowSides.LookAsync(Connections.Source(Status.Definition.Source), Connections.Target(Status.Definition.Target), Engine.TreatmentOf(Status.Definition), found.Source, found.Target, Key, cancellation);
+            Sides = await RowSides.LookAsync(
+                Connections.Source(Status.Definition.Source),
+                Connections.Target(Status.Definition.Target),
+                Engine.TreatmentOf(Status.Definition),
+                found.Source,
+                found.Target,
+                Key,
+                cancellation
+            );
         }
         catch (PortException exception)
         {

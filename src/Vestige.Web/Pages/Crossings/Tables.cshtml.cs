@@ -13,7 +13,8 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
     public override string View => "tables";
 
     /// <summary>Rows at the source and at the target, counted a few seconds ago at most; null where it could not be counted.</summary>
-    public IReadOnlyDictionary<TableName, (long? Here, long? There)> Counts { get; private set; } = new Dictionary<TableName, (long?, long?)>();
+    public IReadOnlyDictionary<TableName, (long? Here, long? There)> Counts { get; private set; } =
+        new Dictionary<TableName, (long?, long?)>();
 
     public async Task<IActionResult> OnGetAsync(string name, string? part, CancellationToken cancellation)
     {
@@ -28,7 +29,8 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
         {
             counts[table.Source] = (
                 await rowCounts.OfAsync(Status.Definition.Source, table.Source, null, cancellation),
-                await SumAsync(treating.RowTargetsOf(table.Source), treating.SharedOf(table.Source), cancellation));
+                await SumAsync(treating.RowTargetsOf(table.Source), treating.SharedOf(table.Source), cancellation)
+            );
         }
 
         Counts = counts;

@@ -9,7 +9,13 @@ using Vestige.Web.Treating;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>What happens to a row on the way: the steps of a table, and some of its rows before and after.</summary>
-public class TreatmentModel(CrossingEngine engine, ConnectionDirectory connections, Catalogues catalogues, RowSamples samples, TimeProvider clock) : CrossingPage(engine, connections, clock)
+public class TreatmentModel(
+    CrossingEngine engine,
+    ConnectionDirectory connections,
+    Catalogues catalogues,
+    RowSamples samples,
+    TimeProvider clock
+) : CrossingPage(engine, connections, clock)
 {
     public override string View => "treatment";
 
@@ -54,7 +60,9 @@ public class TreatmentModel(CrossingEngine engine, ConnectionDirectory connectio
         var crossing = there.Where(candidate => definition.Tables.Takes(candidate.Schema.Name)).ToList();
         var steps = definition.Treatment ?? [];
         var chosen = crossing.FirstOrDefault(candidate => candidate.Schema.Name.ToString() == table)
-            ?? steps.Select(step => crossing.FirstOrDefault(candidate => TablePattern.Matches(step.Tables, candidate.Schema.Name.ToString()))).FirstOrDefault(candidate => candidate is not null)
+            ?? steps
+                .Select(step => crossing.FirstOrDefault(candidate => TablePattern.Matches(step.Tables, candidate.Schema.Name.ToString())))
+                .FirstOrDefault(candidate => candidate is not null)
             ?? crossing.FirstOrDefault();
         Tables = [.. crossing.Select(candidate => candidate.Schema.Name.ToString())];
         Table = chosen?.Schema.Name.ToString();
