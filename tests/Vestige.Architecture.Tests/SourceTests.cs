@@ -25,4 +25,28 @@ public class SourceTests
             .ToList();
         Assert.True(longer.Count == 0, string.Join(Environment.NewLine, longer));
     }
+
+    /// <summary>The namespaces of the base library first, each group in the order of its names.</summary>
+    [Fact]
+    public void Imports_are_in_their_order()
+    {
+        var files = new[] { "src", "tests", "bench" }.SelectMany(folder => Sources.In(folder, ".cs"));
+        var others = files.Where(file => !IsOrdered([.. Imports(file)])).Select(file => Path.GetRelativePath(Sources.Root, file)).ToList();
+        Assert.True(others.Count == 0, string.Join(Environment.NewLine, others));
+    }
+
+    private static IEnumerable<string> Imports(string file) =>
+        File.ReadLines(file)
+            .TakeWhile(line => !line.StartsWith("namespace ", StringComparison.Ordinal))
+            .Where(line => line.StartsWith("using ", StringComparison.Ordinal) && !line.Contains('='))
+            .Where(line => !line.StartsWith("using static", StringComparison.Ordinal))
+            .Select(line => line["using ".Length..].TrimEnd(';'));
+
+    private static bool IsOrdered(IReadOnlyList<string> names) =>
+        names.SequenceEqual(names.OrderBy(name => !IsOfBase(name)).ThenBy(Sortable, StringComparer.OrdinalIgnoreCase));
+
+    private static bool IsOfBase(string name) => name == "System" || name.StartsWith("System.", StringComparison.Ordinal);
+
+    /// <summary>A namespace comes before what lies in it.</summary>
+    private static string Sortable(string name) => name.Replace('.', '\0');
 }

@@ -353,7 +353,7 @@ public sealed class Spool : IAsyncDisposable
             await list.Newest.File.SyncAsync(cancellation);
             await AddFileAsync(
                 list.Newest.Number + 1,
-                new SpoolHeader(Identity!.Server, Identity.Timeline, Last.Offset, Transactions, Changes, Branches, writer.Token),
+                new SpoolHeader(Identity!.Server, Identity.Timeline, Last.Offset, Transactions, Changes, Branches, writer.Token, Join),
                 cancellation
             );
             await list.Newest.File.SyncAsync(cancellation);

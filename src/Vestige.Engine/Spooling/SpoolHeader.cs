@@ -1,3 +1,4 @@
+using Vestige.Core.Joining;
 using Vestige.Core.Positions;
 
 namespace Vestige.Engine.Spooling;
@@ -12,6 +13,9 @@ namespace Vestige.Engine.Spooling;
 /// <param name="Transactions">How many transactions came before it, since the spool began.</param>
 /// <param name="Changes">The same for changes.</param>
 /// <param name="Branches">All branches up to that of the file, the last of them; null in files of before.</param>
+/// <param name="Join">
+/// The join at which the branch is to end, where that was known when the file was begun; a record of the file may tell it later.
+/// </param>
 /// <param name="Token">Where the log can be continued after <paramref name="After"/>; null where the offset says that.</param>
 internal sealed record SpoolHeader(
     string Server,
@@ -20,7 +24,8 @@ internal sealed record SpoolHeader(
     long Transactions,
     long Changes,
     IReadOnlyList<LogBranch>? Branches = null,
-    string? Token = null
+    string? Token = null,
+    JoinPoint? Join = null
 )
 {
     public IReadOnlyList<LogBranch> AllBranches => Branches ?? [new LogBranch(new LogIdentity(Server, Timeline), 0)];

@@ -30,6 +30,7 @@ internal sealed record SpoolPreamble(
         }
 
         T Read<T>(SpoolRecord record) => JsonSerializer.Deserialize<T>(cipher.Open(record.Body.Span))!;
+        var header = Read<SpoolHeader>(side[0]);
         var relations = new Dictionary<int, TableSchema>();
         foreach (var relation in side.Where(record => record.Kind == SpoolRecordKind.Relation))
         {
@@ -43,11 +44,11 @@ internal sealed record SpoolPreamble(
         }
 
         return new SpoolPreamble(
-            Read<SpoolHeader>(side[0]),
+            header,
             relations,
             [.. Read<List<JsonElement>>(side.Last(record => record.Kind == SpoolRecordKind.Tables)).Select(TableOf)],
             notes,
-            side.LastOrDefault(record => record.Kind == SpoolRecordKind.Join) is { } join ? Read<JoinPoint>(join) : null
+            side.LastOrDefault(record => record.Kind == SpoolRecordKind.Join) is { } join ? Read<JoinPoint>(join) : header.Join
         );
     }
 

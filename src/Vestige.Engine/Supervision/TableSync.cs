@@ -67,6 +67,7 @@ internal sealed class TableSync(
             return;
         }
 
+        ThrowIfBeyond(progress, loaded);
         var stands = progress.Position ?? loaded.Min(table => table.Position);
         var isOfLog = stands.Branch != LogPosition.BeforeAll;
         if (!isOfLog || !capture.Spool.Holds(stands))
@@ -80,6 +81,31 @@ internal sealed class TableSync(
             {
                 Remedy = "Load the crossing again.",
             };
+        }
+    }
+
+    /// <summary>
+    /// What was read of a log beyond the end of its branch, as by a load just before its server was lost, is of a state that never
+    /// was as far as the log that followed knows.
+    /// </summary>
+    private void ThrowIfBeyond(TargetProgress progress, IEnumerable<TableProgress> loaded)
+    {
+        var positions = loaded
+            .Where(table => !table.Held)
+            .Select(table => (What: $"{table.Table}", Log: table.Log ?? progress.Identity, table.Position))
+            .Prepend((What: "The target", Log: progress.Identity, Position: progress.Position ?? LogPosition.Zero));
+        foreach (var (what, log, position) in positions.Where(one => one.Position.Branch == LogPosition.BeforeAll))
+        {
+            if (capture.Spool.Branches.LastOrDefault(branch => branch.Identity == log) is { End: { } end })
+            {
+                throw new PlaceLostException(
+                    $"{what} stands at {source.Log.Format(position)} of the log {log}, which ended at "
+                        + $"{source.Log.Format(position.At(end))}. What was read beyond that was lost with its server."
+                )
+                {
+                    Remedy = "Load the crossing again.",
+                };
+            }
         }
     }
 

@@ -37,6 +37,7 @@ public sealed class SimWorld
     private JoinPoint? joining;
     private bool isJoined;
     private CrossingEngine? askedOf;
+    private bool hasLostTail;
     private readonly HashSet<(TableName Table, string Key)> damaged = [];
     private readonly MemoryReconciliations reconciliations;
     private Exception? failed;
@@ -571,6 +572,7 @@ public sealed class SimWorld
         if (isJoined && spooled?.Offset == wanted.Begin)
         {
             Count("source", $"joined, {wanted.Evidence.Kind}");
+            hasLostTail |= wanted.Evidence.Kind == JoinKind.Derived;
             Source.JoinAt(wanted.End, wanted.Begin);
             joining = null;
             return;
@@ -878,6 +880,13 @@ public sealed class SimWorld
             {
                 asked = Now;
                 var engine = Engine;
+                if (hasLostTail && engine.Status(Crossing)?.Fault is { PlaceLost: true })
+                {
+                    // A load had read what was lost with the source.
+                    Count("tail", "was loaded");
+                    processes[^1].Process.Post(_ => _ = AskAsync(() => engine.ReloadAsync(Crossing, [], "sim", CancellationToken.None)), null);
+                }
+
                 processes[^1].Process.Post(_ => _ = SteerAsync(engine, 5), null);
                 processes[^1].Process.Post(_ => _ = DecideAsync(engine, 1), null);
             }

@@ -73,6 +73,22 @@ public sealed class BranchTests
     }
 
     [Fact]
+    public async Task A_join_that_is_yet_to_be_reached_goes_from_file_to_file()
+    {
+        var join = Join with { End = 60 };
+        await using (var spool = await BeginAsync())
+        {
+            await TakeAsync(spool, 1);
+            await spool.SealAsync(join, cancellation);
+            await TakeAsync(spool, [.. Enumerable.Range(2, 49).Select(offset => (long)offset)]);
+            Assert.True(files.All.Count > 2);
+        }
+
+        await using var again = await OpenAsync();
+        Assert.Equal(join, again.Join);
+    }
+
+    [Fact]
     public async Task A_crossing_at_the_end_of_a_branch_lacks_nothing_when_that_branch_is_dropped()
     {
         await using var spool = await JoinedAsync();
