@@ -1,10 +1,10 @@
 using Vestige.Connectors.StandIn;
 using Vestige.Connectors.StandIn.Sources;
 using Vestige.Connectors.StandIn.Targets;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
-using Vestige.Engine.Supervision;
 using Vestige.SpoolFiles;
 using Vestige.Tests.Shared.Quarantine;
 using Vestige.Web.Hosting;

@@ -38,7 +38,7 @@ public class SourceTests
     private static IEnumerable<string> Imports(string file) =>
         File.ReadLines(file)
             .TakeWhile(line => !line.StartsWith("namespace ", StringComparison.Ordinal))
-            .Where(line => line.StartsWith("using ", StringComparison.Ordinal) && !line.Contains('='))
+            .Where(line => line.StartsWith("using ", StringComparison.Ordinal) && line.EndsWith(';') && !line.Contains('='))
             .Where(line => !line.StartsWith("using static", StringComparison.Ordinal))
             .Select(line => line["using ".Length..].TrimEnd(';'));
 

@@ -1,6 +1,6 @@
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Vestige.Core.Crossings;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Commands;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;

@@ -1,6 +1,5 @@
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Vestige.Core.Crossings;
-using Vestige.Engine.Supervision;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;

@@ -2,7 +2,7 @@ using System.Globalization;
 using Npgsql;
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Vestige.Core.Crossings;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Commands;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;

@@ -8,7 +8,6 @@ using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Reconciling;
-using Vestige.Engine.Supervision;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;

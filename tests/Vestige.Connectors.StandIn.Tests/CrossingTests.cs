@@ -3,10 +3,10 @@ using Vestige.Connectors.StandIn.Drills;
 using Vestige.Connectors.StandIn.Targets;
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
-using Vestige.Engine.Supervision;
 using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;
@@ -148,6 +148,32 @@ public sealed class CrossingTests : IAsyncLifetime
         await RunAsync(a, statements);
         await WaitAsync(() => Engine.Status(Copy)!.Tables.Any(table => table.State == TableState.Held), "the table being held");
         Assert.Equal("1 a b", Assert.Single(both.Rows("b.db", "SELECT id || ' ' || a || ' ' || b FROM swapped")).Trim('\'', '"'));
+    }
+
+    /// <summary>Whoever reads the tables does so in several steps; each look is of one moment all the same.</summary>
+    [Fact]
+    public async Task Tables_are_read_while_others_are_dropped_and_made()
+    {
+        using var ending = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        var changing = Task.Run(
+            async () =>
+            {
+                while (!ending.IsCancellationRequested)
+                {
+                    await RunAsync(a, "CREATE TABLE fleeting (id INTEGER PRIMARY KEY, a TEXT UNIQUE)");
+                    await RunAsync(a, "DROP TABLE fleeting");
+                }
+            },
+            cancellation
+        );
+        for (var look = 0; look < 300; look++)
+        {
+            var tables = await a.ReadTablesAtServerAsync(cancellation);
+            Assert.All(tables.Where(table => table.Schema.Name.Name == "fleeting"), table => Assert.Equal(2, table.Schema.Columns.Count));
+        }
+
+        await ending.CancelAsync();
+        await changing;
     }
 
     [Fact]

@@ -1,6 +1,6 @@
 using Vestige.Core.Crossings;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
-using Vestige.Engine.Supervision;
 using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;

@@ -2,7 +2,6 @@ using System.Globalization;
 using Vestige.Core.Crossings;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
-using Vestige.Engine.Supervision;
 using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;

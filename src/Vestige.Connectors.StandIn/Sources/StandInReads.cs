@@ -10,12 +10,26 @@ namespace Vestige.Connectors.StandIn.Sources;
 /// <summary>What sources and targets read in the same way, on a connection of the caller's.</summary>
 internal static class StandInReads
 {
-    public static IReadOnlyList<TableDescription> Tables(sqlite3 database, string schema) =>
-        [
-            .. TableCatalogue
-                .Read(database, schema)
-                .Select(table => new TableDescription(table, Count(database, table.Name, null), null, Reason(table))),
-        ];
+    /// <summary>The tables as of one moment: one that is dropped meanwhile is there or not, and never half.</summary>
+    public static IReadOnlyList<TableDescription> Tables(sqlite3 database, string schema)
+    {
+        if (raw.sqlite3_get_autocommit(database) == 0)
+        {
+            return Described(database, schema);
+        }
+
+        Run(database, "BEGIN", schema);
+        try
+        {
+            // The moment is that of the first read of the file; the names of tables alone can come from memory.
+            Run(database, "SELECT 1 FROM sqlite_schema LIMIT 1", schema);
+            return Described(database, schema);
+        }
+        finally
+        {
+            Run(database, "ROLLBACK", schema);
+        }
+    }
 
     public static long Count(sqlite3 database, TableName table, SharedRows? only)
     {
@@ -78,6 +92,19 @@ internal static class StandInReads
         }
 
         return found;
+    }
+
+    private static IReadOnlyList<TableDescription> Described(sqlite3 database, string schema) =>
+        [
+            .. TableCatalogue
+                .Read(database, schema)
+                .Select(table => new TableDescription(table, Count(database, table.Name, null), null, Reason(table))),
+        ];
+
+    private static void Run(sqlite3 database, string statement, string where)
+    {
+        using var running = new Statement(database, statement, where);
+        running.Run();
     }
 
     private static string? Reason(TableSchema table) =>

@@ -1,4 +1,5 @@
 using Vestige.Core.Positions;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
 
@@ -17,7 +18,10 @@ namespace Vestige.Engine.Following;
 ///    from what a load made void.
 ///
 /// Worked cases: a held table stays held. A table whose load was interrupted on the old branch begins again, for its snapshot's mark
-/// means nothing to the new source. A table that was loaded from the new log already stands beyond the beginning, and is left alone.
+/// means nothing to the new source. So does one whose load had read the old log beyond the end of the branch: what it read there is
+/// lost, or comes again in the new log. Where only changes cross, nothing can be loaded, and the crossing does not pass
+/// (<see cref="PlaceLostException"/>). So once it has passed, no table is ahead of it in an earlier log. A table that was loaded from
+/// the new log already stands beyond the beginning, and is left alone.
 /// The fingerprint of a table is forgotten, since numbers of tables and columns differ between two servers; that the tables are
 /// alike is a fact of the join.
 /// </summary>
@@ -26,8 +30,9 @@ internal static class BranchPassage
     /// <summary>Passes; returns the branch that was entered.</summary>
     /// <param name="session">The hold on the target, which is at the end of a branch.</param>
     /// <param name="spool">The spool of the source.</param>
+    /// <param name="loads">Whether tables of the crossing can be loaded again.</param>
     /// <param name="cancellation">Gives up.</param>
-    public static async Task<LogBranch> PassAsync(ITargetSession session, Spool spool, CancellationToken cancellation)
+    public static async Task<LogBranch> PassAsync(ITargetSession session, Spool spool, bool loads, CancellationToken cancellation)
     {
         if (session.Progress.Position is not { } end || spool.NextOf(end) is not { } begin)
         {
@@ -36,9 +41,21 @@ internal static class BranchPassage
 
         var branch = spool.Branches[begin.Branch];
         var old = spool.Branches[end.Branch].Identity;
+        if (!loads && session.Progress.Tables.FirstOrDefault(table => table.IsAheadOf(end)) is { } ahead)
+        {
+            throw new PlaceLostException(
+                $"{ahead.Table} was taken as of a position of the log {old} that is beyond the end at which {branch.Identity} follows."
+            )
+            {
+                Remedy = "Make the crossing anew, with its tables as of a position in the log that is read now.",
+            };
+        }
+
         List<TableProgress> moved =
         [
-            .. session.Progress.Tables.Where(table => table.Position.Branch <= end.Branch).Select(table => Moved(table, old)),
+            .. session
+                .Progress.Tables.Where(table => table.Position.Branch <= end.Branch)
+                .Select(table => table.IsAheadOf(end) ? table.Anew() : Moved(table, old)),
         ];
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
         await transaction.CommitAsync(new ProgressUpdate(begin, moved, branch.Identity), cancellation);

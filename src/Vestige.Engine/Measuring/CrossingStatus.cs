@@ -4,7 +4,7 @@ using Vestige.Core.Lag;
 using Vestige.Core.Positions;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Reconciling;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Measuring;
 

@@ -2,7 +2,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Lag;
 using Vestige.Core.Text;
 using Vestige.Engine.Capturing;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Measuring;
 

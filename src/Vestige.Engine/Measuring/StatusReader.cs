@@ -5,12 +5,13 @@ using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
 using Vestige.Engine.Capturing;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Spooling;
-using Vestige.Engine.Supervision;
 using Vestige.Engine.Treating;
+using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Measuring;
 

@@ -67,4 +67,7 @@ public sealed record TableProgress(
     public static string NamesOf(IEnumerable<TableName> tables) => string.Join('\n', tables.Select(table => table.ToText()));
 
     public bool Held => HeldCause is not null;
+
+    /// <summary>Whether it was loaded from beyond the end of a branch of its log.</summary>
+    internal bool IsAheadOf(LogPosition end) => Loaded && !Held && Position.Branch == end.Branch && Position > end;
 }

@@ -17,7 +17,8 @@ public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position
     /// <summary>
     /// The same with its positions on the branches on which they lie, so that they compare. A position of a log that the spool does not
     /// know is put before all (<see cref="LogPosition.BeforeAll"/>): of a table it was passed before the spool began, and a crossing is
-    /// not let go on from it.
+    /// not let go on from it. A table that was loaded from beyond the end of a branch is put on that branch, after its end: nothing that
+    /// the branch holds is applied to it, and what follows is decided where the crossing passes on.
     /// </summary>
     public TargetProgress Match(IReadOnlyList<LogBranch> branches)
     {
@@ -29,7 +30,7 @@ public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position
                 Position = Position is { } position ? position.On(BranchOf(branches, Identity, position)) : null,
                 Tables =
                 [
-                    .. Tables.Select(table => table.On(BranchOf(branches, table.Log ?? Identity, table.Part?.Since ?? table.Position))),
+                    .. Tables.Select(table => table.On(BranchOf(branches, table))),
                 ],
             };
     }
@@ -46,6 +47,26 @@ public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position
         return update.Position is { } position
             ? new TargetProgress(update.Identity ?? Identity, position, tables, update.Token)
             : new TargetProgress(update.Identity ?? Identity, update.Restart ? null : Position, tables, update.Restart ? null : Token);
+    }
+
+    private int BranchOf(IReadOnlyList<LogBranch> branches, TableProgress table)
+    {
+        var log = table.Log ?? Identity;
+        var branch = BranchOf(branches, log, table.Part?.Since ?? table.Position);
+        return branch != LogPosition.BeforeAll || Position is null ? branch : LastOf(branches, log);
+    }
+
+    private static int LastOf(IReadOnlyList<LogBranch> branches, LogIdentity? identity)
+    {
+        for (var number = branches.Count - 1; number >= 0; number--)
+        {
+            if (branches[number].Identity == identity)
+            {
+                return number;
+            }
+        }
+
+        return LogPosition.BeforeAll;
     }
 
     private static int BranchOf(IReadOnlyList<LogBranch> branches, LogIdentity? identity, LogPosition position) =>

@@ -1,8 +1,8 @@
 using System.Net.Sockets;
 using MailKit;
 using MailKit.Security;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
-using Vestige.Engine.Supervision;
 using Vestige.Storage.Entities;
 
 namespace Vestige.Web.Alerting;

@@ -2,7 +2,7 @@ using System.Text.Json;
 using System.Text.Json.Nodes;
 using Vestige.Core.Alerts;
 using Vestige.Engine.Alerting;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Commands;
 using Vestige.Web.Alerting;
 using Vestige.Web.Api.Describing;
 using Vestige.Web.Api.Documents;

@@ -1,8 +1,8 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Ports;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Api.Describing;
 using Vestige.Web.Api.Documents;
 using Vestige.Web.Connections;

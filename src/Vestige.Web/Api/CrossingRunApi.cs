@@ -1,7 +1,7 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Api.Describing;
 using Vestige.Web.Api.Documents;
 using Vestige.Web.Connections;

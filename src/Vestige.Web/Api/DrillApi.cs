@@ -1,7 +1,7 @@
+using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Api.Describing;
 using Vestige.Web.Api.Documents;
 using Vestige.Web.Connections;

@@ -1,8 +1,8 @@
 using Prometheus;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Capturing;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
-using Vestige.Engine.Supervision;
 
 namespace Vestige.Web.Api;
 

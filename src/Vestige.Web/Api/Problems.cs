@@ -3,8 +3,8 @@ using System.Text.RegularExpressions;
 using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Crossings;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Definitions;
 using Vestige.Web.Views;
 

@@ -1,7 +1,7 @@
 using Vestige.Core.Changes;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Quarantining;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Api.Describing;
 using Vestige.Web.Api.Documents;
 using Vestige.Web.Connections;

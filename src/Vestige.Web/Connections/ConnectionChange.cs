@@ -1,10 +1,10 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Text;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Api;
 
 namespace Vestige.Web.Connections;

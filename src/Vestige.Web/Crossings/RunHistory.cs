@@ -1,5 +1,5 @@
+using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Hosting;
 
 namespace Vestige.Web.Crossings;

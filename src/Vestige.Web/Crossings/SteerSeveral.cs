@@ -1,6 +1,6 @@
 using Vestige.Core.Crossings;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
-using Vestige.Engine.Supervision;
 
 namespace Vestige.Web.Crossings;
 

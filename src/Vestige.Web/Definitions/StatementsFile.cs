@@ -1,5 +1,5 @@
 using System.Text;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Commands;
 
 namespace Vestige.Web.Definitions;
 

@@ -2,7 +2,7 @@ using Vestige.Connectors.StandIn;
 using Vestige.Core.Crossings;
 using Vestige.Demo.Circulation;
 using Vestige.Demo.Workload;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Commands;
 using Vestige.Web.Connections;
 
 namespace Vestige.Web.Hosting;

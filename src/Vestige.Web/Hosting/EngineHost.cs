@@ -1,5 +1,5 @@
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
-using Vestige.Engine.Supervision;
 using Vestige.Storage;
 using Vestige.Web.Connections;
 

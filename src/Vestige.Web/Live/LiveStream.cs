@@ -1,5 +1,5 @@
 using System.Globalization;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Commands;
 
 namespace Vestige.Web.Live;
 

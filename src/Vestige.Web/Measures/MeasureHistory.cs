@@ -1,9 +1,9 @@
 using System.Collections.Concurrent;
 using Vestige.Core.Lag;
 using Vestige.Core.Measures;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
-using Vestige.Engine.Supervision;
 
 namespace Vestige.Web.Measures;
 

@@ -2,9 +2,9 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Positions;
 using Vestige.Core.Text;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 using Vestige.Web.Views;
 

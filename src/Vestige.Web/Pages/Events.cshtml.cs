@@ -1,7 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Text;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Commands;
 using Vestige.Web.Hosting;
 using Vestige.Web.Views;
 

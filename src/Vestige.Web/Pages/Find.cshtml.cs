@@ -1,6 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Commands;
 using Vestige.Web.Connections;
 using Vestige.Web.Views;
 

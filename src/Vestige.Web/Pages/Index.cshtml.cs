@@ -3,8 +3,9 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Alerting;
 using Vestige.Engine.Capturing;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Workers;
 using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages;

@@ -1,7 +1,7 @@
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Crossings;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
-using Vestige.Engine.Supervision;
 
 namespace Vestige.Web.Pages;
 

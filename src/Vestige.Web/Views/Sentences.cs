@@ -2,8 +2,8 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Forecasting;
 using Vestige.Core.Text;
 using Vestige.Engine.Alerting;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
-using Vestige.Engine.Supervision;
 using Vestige.Engine.Treating;
 
 namespace Vestige.Web.Views;

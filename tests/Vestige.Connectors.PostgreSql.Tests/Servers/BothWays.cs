@@ -1,7 +1,7 @@
 using Microsoft.Extensions.Logging.Abstractions;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
 using Vestige.Engine.Ports;
-using Vestige.Engine.Supervision;
 using Vestige.SpoolFiles;
 using Vestige.Tests.Conformance;
 using Vestige.Tests.Shared.Quarantine;

@@ -1,10 +1,10 @@
 using Microsoft.Extensions.Logging.Abstractions;
 using Vestige.Core.Crossings;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Reconciling;
-using Vestige.Engine.Supervision;
 using Vestige.SpoolFiles;
 using Vestige.Tests.Conformance;
 using Vestige.Tests.Shared.Quarantine;

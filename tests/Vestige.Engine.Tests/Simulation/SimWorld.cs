@@ -4,12 +4,12 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Joining;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 using Vestige.Engine.Reconciling;
 using Vestige.Engine.Spooling;
-using Vestige.Engine.Supervision;
 using Vestige.Engine.Tests.Doubles;
 using Vestige.Tests.Shared.Reconciling;
 
@@ -884,7 +884,8 @@ public sealed class SimWorld
                 {
                     // A load had read what was lost with the source.
                     Count("tail", "was loaded");
-                    processes[^1].Process.Post(_ => _ = AskAsync(() => engine.ReloadAsync(Crossing, [], "sim", CancellationToken.None)), null);
+                    processes[^1]
+                        .Process.Post(_ => _ = AskAsync(() => engine.ReloadAsync(Crossing, [], "sim", CancellationToken.None)), null);
                 }
 
                 processes[^1].Process.Post(_ => _ = SteerAsync(engine, 5), null);

@@ -152,6 +152,25 @@ public sealed class BranchTests
         Assert.False(spool.Holds(new LogPosition(LogPosition.BeforeAll, 2)));
     }
 
+    /// <summary>A load can have read the old log further than the branch goes: nothing of the branch is lacking in the table.</summary>
+    [Fact]
+    public async Task A_table_that_was_loaded_beyond_the_end_of_a_branch_stands_after_its_end()
+    {
+        await using var spool = await JoinedAsync();
+        var end = spool.Branches[0].End!.Value;
+        var table = new TableProgress(new("sim", "first"), Loaded: true, new LogPosition(end + 5));
+        var matched = new TargetProgress(Old, new LogPosition(1), [table]).Match(spool.Branches);
+        Assert.Equal(new LogPosition(0, end + 5), matched.Tables[0].Position);
+        Assert.True(matched.Tables[0].IsAheadOf(new LogPosition(0, end)));
+        Assert.False((table with { Position = new LogPosition(end) }).IsAheadOf(new LogPosition(0, end)));
+
+        // Before the first load has ended, no stream brings it to the end of the branch.
+        Assert.Equal(
+            LogPosition.BeforeAll,
+            new TargetProgress(Old, null, [table]).Match(spool.Branches).Tables[0].Position.Branch
+        );
+    }
+
     [Fact]
     public async Task The_distance_between_two_positions_counts_each_branch()
     {

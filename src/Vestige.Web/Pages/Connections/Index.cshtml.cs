@@ -1,9 +1,9 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Crossings;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 
 namespace Vestige.Web.Pages.Connections;

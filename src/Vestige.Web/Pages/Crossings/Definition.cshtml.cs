@@ -1,5 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
-using Vestige.Engine.Supervision;
+using Vestige.Engine.Commands;
 using Vestige.Web.Api;
 using Vestige.Web.Connections;
 using Vestige.Web.Definitions;

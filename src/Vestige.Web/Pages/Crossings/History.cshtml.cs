@@ -1,6 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 using Vestige.Web.Crossings;
 

@@ -1,7 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Crossings;
 using Vestige.Web.Views;
 

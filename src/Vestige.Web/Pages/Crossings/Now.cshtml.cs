@@ -1,8 +1,8 @@
 using Microsoft.AspNetCore.Mvc;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 using Vestige.Web.Hosting;
 using Vestige.Web.Measures;

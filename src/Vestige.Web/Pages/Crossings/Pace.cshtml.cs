@@ -1,8 +1,8 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Crossings;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 
 namespace Vestige.Web.Pages.Crossings;

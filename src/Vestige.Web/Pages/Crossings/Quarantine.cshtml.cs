@@ -1,8 +1,8 @@
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Crossings;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Quarantining;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 using Vestige.Web.Quarantining;
 

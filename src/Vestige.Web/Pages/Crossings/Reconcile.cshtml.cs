@@ -1,9 +1,9 @@
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Reconciling;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 
 namespace Vestige.Web.Pages.Crossings;

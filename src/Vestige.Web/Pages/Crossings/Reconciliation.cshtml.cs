@@ -1,8 +1,8 @@
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Reconciling;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Reconciling;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 using Vestige.Web.Reconciling;
 

@@ -1,7 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 using Vestige.Web.Tracing;
 using Vestige.Web.Views;

@@ -1,7 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 
 namespace Vestige.Web.Pages.Crossings;

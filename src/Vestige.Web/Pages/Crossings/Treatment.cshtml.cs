@@ -1,8 +1,8 @@
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Crossings;
 using Vestige.Core.Treatments;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
-using Vestige.Engine.Supervision;
 using Vestige.Web.Connections;
 using Vestige.Web.Treating;
 

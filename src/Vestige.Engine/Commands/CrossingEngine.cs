@@ -1,0 +1,458 @@
+using Microsoft.Extensions.Logging;
+using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Core.Text;
+using Vestige.Core.Treatments;
+using Vestige.Engine.Alerting;
+using Vestige.Engine.Capturing;
+using Vestige.Engine.Concurrency;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Observing;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Tracing;
+using Vestige.Engine.Treating;
+using Vestige.Engine.Workers;
+
+namespace Vestige.Engine.Commands;
+
+/// <summary>
+/// Runs all crossings of one process: resumes at the start what ran before, takes what people ask for, and tells how each
+/// crossing stands. What was asked is stored before it is done. Safe for several threads.
+/// </summary>
+public sealed class CrossingEngine : IAsyncDisposable
+{
+    private readonly IConnections connections;
+    private readonly IControlStore store;
+    private readonly IMaskKeys keys;
+    private readonly EngineOptions options;
+    private readonly TimeProvider clock;
+    private readonly Captures captures;
+    private readonly LoopCheck loops;
+
+    /// <summary>Definitions come, change while they are drafts, and go one after the other.</summary>
+    private readonly Turnstile definitions = new();
+    private readonly CrossingPlanner planner;
+    private readonly CrossingRegistry book;
+    private readonly CrossingOpener opener;
+    private readonly CrossingSampler sampler;
+    private readonly MeasureRecorder? measureKeeper;
+    private readonly CancellationTokenSource ending = new();
+    private readonly CrossingEditor editor;
+    private readonly LaterTables later;
+    private readonly CrossingStart starting;
+    private readonly CrossingRest rest;
+    private readonly CrossingPacing pacing;
+    private readonly CrossingReload reload;
+    private readonly QuarantineService desk;
+    private readonly IRunStore? runs;
+    private readonly RunRecorder runKeeper;
+    private Task sampling = Task.CompletedTask;
+    private Task looking = Task.CompletedTask;
+    private Task checking = Task.CompletedTask;
+    private Task scheduling = Task.CompletedTask;
+    private Task walking = Task.CompletedTask;
+    private readonly Scheduler scheduler;
+    private readonly ReadinessWatch readiness;
+    private readonly ReconcileWalk walk;
+
+    public CrossingEngine(
+        IConnections connections,
+        IControlStore store,
+        IQuarantineStore quarantine,
+        ISpoolCipher cipher,
+        IMaskKeys keys,
+        EngineOptions options,
+        TimeProvider clock,
+        Random random,
+        ILogger logger,
+        IMeasureStore? measures = null,
+        IAlertStore? alerts = null,
+        IRunStore? runs = null,
+        IReconciliationStore? reconciliations = null
+    )
+    {
+        this.connections = connections;
+        this.store = store;
+        this.keys = keys;
+        this.options = options;
+        this.clock = clock;
+        book = new CrossingRegistry(quarantine, reconciliations);
+        Events = new EventLog(store, clock, logger);
+        captures = new Captures(
+            connections,
+            cipher,
+            options,
+            Events,
+            clock,
+            random,
+            logger,
+            new RestoredBackup(connections, book, quarantine).MissingAsync
+        );
+        Positions = new SourcePositions(connections, captures);
+        loops = new LoopCheck(connections, book);
+        planner = new CrossingPlanner(connections, keys, captures, loops, clock);
+        this.runs = runs;
+        runKeeper = new RunRecorder(runs, clock, logger);
+        opener = new CrossingOpener(connections, store, keys, book, captures, runKeeper, Events, clock, random, logger);
+        measureKeeper = measures is null ? null : new MeasureRecorder(measures, logger);
+        Alerts = alerts is null ? null : new AlertService(alerts, Events, clock, logger);
+        sampler = new CrossingSampler(connections, book, captures, opener, runKeeper, measureKeeper, Alerts, clock, logger);
+        starting = new CrossingStart(connections, book, opener, new LogRetention(connections, captures), PlanAsync, DesireAsync, Events);
+        rest = new CrossingRest(connections, captures, book, DesireAsync, Events, clock);
+        pacing = new CrossingPacing(store, book, opener, Events);
+        editor = new CrossingEditor(connections, store, book, opener, pacing, PlanAsync, TreatmentOf, Events, clock);
+        reload = new CrossingReload(
+            connections,
+            store,
+            captures,
+            book,
+            opener,
+            entry => [.. sampler.StatusOf(entry).Tables.Select(table => table.Source)],
+            DesireAsync,
+            Events
+        );
+        Trace = new Tracer(connections, book, captures, cipher, definition => new CrossingTreatment(
+            definition,
+            connections.Source(definition.Source),
+            connections.Target(definition.Target),
+            keys
+        ));
+        scheduler = new Scheduler(book, opener, clock, logger);
+        readiness = new ReadinessWatch(connections, book, options.CheckEvery, clock, logger);
+        desk = new QuarantineService(book, store, Events, clock);
+        Reconcile = new ReconcileService(connections, book, captures, store, reconciliations, cipher, TreatmentOf, Events, clock, logger);
+        walk = new ReconcileWalk(book, Reconcile, clock, logger);
+        later = new LaterTables(connections, book, editor, Events, options.LookEvery, clock, logger);
+    }
+
+    public EventLog Events { get; }
+
+    /// <summary>What needs somebody; null where that is not watched.</summary>
+    public AlertService? Alerts { get; }
+
+    /// <summary>Positions as people write them, and the joins of logs.</summary>
+    public SourcePositions Positions { get; }
+
+    /// <summary>Rows and transactions on their way.</summary>
+    public Tracer Trace { get; }
+
+    /// <summary>What waits since targets refuse it, and what is decided about it.</summary>
+    public QuarantineService Quarantine => desk;
+
+    /// <summary>Where both sides are compared, and what differs is repaired.</summary>
+    public ReconcileService Reconcile { get; }
+
+    public bool Started { get; private set; }
+
+    /// <summary>Loads the definitions and goes on with every crossing that ran.</summary>
+    public async Task StartAsync(CancellationToken cancellation)
+    {
+        // A start that failed half-way may be tried again.
+        foreach (var stored in (await store.LoadAsync(cancellation)).Where(stored => book.Find(stored.Definition.Name) is null))
+        {
+            book.Add(stored);
+        }
+
+        foreach (var entry in measureKeeper is null ? [] : book.All)
+        {
+            await measureKeeper!.RecallAsync(entry.Name, entry.Meter, clock.GetUtcNow(), cancellation);
+        }
+
+        // Somebody may ask for a crossing as soon as it is in the book: each has one worker all the same, and keeps what that has read.
+        foreach (var entry in book.All)
+        {
+            using var turn = await entry.Turn.EnterAsync(cancellation);
+            if (entry.Worker is null)
+            {
+                await entry.Quarantine.RecallAsync(cancellation);
+                await entry.Verdicts.RecallAsync(cancellation);
+            }
+        }
+
+        await (runs?.CloseAsync(cancellation) ?? Task.CompletedTask);
+        await Reconcile.BeginAsync(cancellation);
+        if (Alerts is not null)
+        {
+            await Alerts.RecallAsync(cancellation);
+        }
+
+        foreach (var entry in book.All)
+        {
+            using var turn = await entry.Turn.EnterAsync(cancellation);
+            if (entry.Stored.NeedsLog)
+            {
+                await opener.OpenAsync(entry, cancellation);
+            }
+        }
+
+        sampling = sampler.RunAsync(ending.Token);
+        looking = later.RunAsync(ending.Token);
+        checking = Alerts is null ? Task.CompletedTask : readiness.RunAsync(ending.Token);
+        scheduling = scheduler.RunAsync(ending.Token);
+        walking = walk.RunAsync(ending.Token);
+        Started = true;
+    }
+
+    /// <summary>Time spent in watching, since the process started: measures, states and alerts of all crossings.</summary>
+    public TimeSpan SpentWatching => sampler.Spent;
+
+    /// <summary>Of that, in keeping measures alone.</summary>
+    public TimeSpan SpentMeasuring => sampler.SpentMeasuring;
+
+    /// <summary>Every crossing, by name.</summary>
+    public IReadOnlyList<CrossingStatus> Statuses => [.. book.All.Select(sampler.StatusOf)];
+
+    /// <summary>The reading of every source that is read.</summary>
+    public IReadOnlyList<CaptureStatus> CaptureStatuses => [.. captures.All.Select(capture => capture.Status)];
+
+    /// <summary>How a crossing stands; null when there is none of that name.</summary>
+    public CrossingStatus? Status(string crossing) => book.Find(crossing) is { } entry ? sampler.StatusOf(entry) : null;
+
+    /// <summary>The run of a crossing that goes on, as far as it has come; null between runs, and for a name that is not there.</summary>
+    public CrossingRun? RunNow(string crossing) => book.Find(crossing) is { } entry ? RunRecorder.Now(entry) : null;
+
+    /// <summary>Its measures; null when there is none of that name.</summary>
+    public CrossingMeter? Meter(string crossing) => book.Find(crossing)?.Meter;
+
+    /// <summary>Keeps a new definition, or another one for a crossing that does not run. Nothing starts.</summary>
+    /// <param name="definition">The definition.</param>
+    /// <param name="by">Who asks.</param>
+    /// <param name="cancellation">Gives up.</param>
+    /// <param name="verify">
+    /// Throws when the definition that is kept is not the one that this was made from; asked while no other can be kept. Null where that
+    /// does not matter.
+    /// </param>
+    public async Task DefineAsync(
+        CrossingDefinition definition,
+        string by,
+        CancellationToken cancellation,
+        Func<CancellationToken, Task>? verify = null
+    )
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        CrossingPacing.CheckTimes(definition);
+        await loops.RefuseAsync(definition, cancellation);
+        using var alone = await definitions.EnterAsync(cancellation);
+        await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
+
+        // A connection may have been removed since the definition was checked.
+        _ = (connections.Source(definition.Source), connections.Target(definition.Target));
+        var entry = book.Find(definition.Name);
+        if (entry is not null && entry.Stored.Begun)
+        {
+            throw new RequestRefusedException($"{definition.Name} has been started; another definition may load tables again.")
+            {
+                Remedy = "See what the change needs, and confirm it.",
+            };
+        }
+
+        if (entry is { Stored: { Desired: DesiredState.KeepLog } kept } && kept.Definition.Source != definition.Source)
+        {
+            throw new RequestRefusedException($"The log of {kept.Definition.Source} is kept for {definition.Name}.")
+            {
+                Remedy = "Remove the draft, and make it anew from another source.",
+            };
+        }
+
+        var stored = new StoredCrossing(definition, entry?.Stored.Desired ?? DesiredState.Draft, by, clock.GetUtcNow());
+        await store.SaveAsync(stored, cancellation);
+        if (entry is null)
+        {
+            book.Add(stored);
+        }
+        else
+        {
+            entry.Stored = stored;
+        }
+
+        await Events.OfCrossingAsync(definition.Name, EventKind.Note, entry is null ? "Defined." : "Definition changed.", by);
+    }
+
+    /// <summary>
+    /// Does something that depends on which definitions there are, while none comes or goes, as removing a connection that none names.
+    /// </summary>
+    public async Task AmongDefinitionsAsync(Func<Task> change, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(change);
+        using var alone = await definitions.EnterAsync(cancellation);
+        await change();
+    }
+
+    /// <summary>
+    /// What another definition would mean for a crossing that was started. Reads only. Throws
+    /// <see cref="RequestRefusedException"/> where it would be another crossing.
+    /// </summary>
+    public Task<DefinitionChange> CompareAsync(CrossingDefinition definition, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        return editor.CompareAsync(definition, cancellation);
+    }
+
+    /// <summary>
+    /// Gives a crossing that was started another definition. Throws <see cref="NotReadyException"/> with every line when that cannot
+    /// be done, and <see cref="LossRefusedException"/> when it would destroy what is on the target and is not the crossing's, and
+    /// the crossing's name was not typed; nothing is changed then.
+    /// </summary>
+    public async Task ChangeAsync(
+        CrossingDefinition definition,
+        string by,
+        CancellationToken cancellation,
+        string? typed = null,
+        Func<CancellationToken, Task>? verify = null
+    )
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        CrossingPacing.CheckTimes(definition);
+        var compared = book.Find(definition.Name)?.Stored.Definition.Reconcile;
+        await editor.ChangeAsync(definition, by, typed, cancellation, verify);
+        if (definition.Reconcile != compared)
+        {
+            await Reconcile.EndWalkAsync(definition.Name, cancellation);
+        }
+    }
+
+    /// <summary>
+    /// Says when a crossing runs, when nothing is applied, how much at most, and by which words it is found. In force at once; a run at
+    /// hand goes on. Throws <see cref="RequestRefusedException"/> when something of it cannot be.
+    /// </summary>
+    public Task PaceAsync(string crossing, Func<CrossingDefinition, CrossingDefinition> change, string by, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(change);
+        return pacing.PaceAsync(crossing, change, by, cancellation);
+    }
+
+    /// <summary>
+    /// What a definition makes of rows; reaches nothing. Throws <see cref="RequestRefusedException"/> when a connection is unknown.
+    /// </summary>
+    public CrossingTreatment TreatmentOf(CrossingDefinition definition)
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        return new CrossingTreatment(definition, connections.Source(definition.Source), connections.Target(definition.Target), keys)
+        {
+            HiddenByOthers = form => Trace.MaskedColumns(definition.Source, form),
+        };
+    }
+
+    /// <summary>What a start would do. Reads only.</summary>
+    public Task<CrossingPlan> PlanAsync(CrossingDefinition definition, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(definition);
+        var measured = sampler.LoadRate(definition.Target);
+        return planner.PlanAsync(definition, (measured ?? options.AssumedRowsPerSecond, measured is not null), cancellation);
+    }
+
+    /// <summary>
+    /// Starts, or goes on from the place kept. A first start is checked; throws <see cref="NotReadyException"/> with every
+    /// line when it cannot be made, and <see cref="LossRefusedException"/> when it would destroy something on the target and the
+    /// crossing's name was not typed.
+    /// </summary>
+    public Task RunAsync(string crossing, string by, CancellationToken cancellation, string? typed = null) =>
+        starting.RunAsync(crossing, by, typed, cancellation);
+
+    /// <summary>
+    /// Lets the source's log be kept from now on for a draft that carries changes only, so that its tables can be loaded by other
+    /// means meanwhile. Returns when it is certain after which position all of their changes are held; that waits for every
+    /// transaction that is open now. Throws <see cref="NotReadyException"/> with every line when the source cannot be read.
+    /// </summary>
+    public Task<LogPosition> KeepLogAsync(string crossing, string by, CancellationToken cancellation) =>
+        starting.KeepLogAsync(crossing, by, cancellation);
+
+    /// <summary>Brings it to rest after the transaction in hand, its place kept. Returns when it rests.</summary>
+    public Task PauseAsync(string crossing, string by, CancellationToken cancellation) => rest.PauseAsync(crossing, by, cancellation);
+
+    /// <summary>
+    /// Brings it to rest in one of three manners. Drain returns at once, goes on to the end of what is captured, and still does after
+    /// a restart; the others return when it rests.
+    /// </summary>
+    public Task StopAsync(string crossing, StopMode manner, string by, CancellationToken cancellation) =>
+        rest.StopAsync(crossing, manner, by, cancellation);
+
+    /// <summary>
+    /// Lets it go on to a mark and stop there: the target then holds exactly the source's state at the mark. Returns at once; a restart
+    /// in between goes on to it. Throws <see cref="RequestRefusedException"/> for a mark that the target has passed, or may have.
+    /// </summary>
+    /// <param name="crossing">A crossing that runs.</param>
+    /// <param name="wanted">The mark; null for all that is committed at the source as of now.</param>
+    /// <param name="by">Who asks.</param>
+    /// <param name="cancellation">Gives up before anything is asked.</param>
+    public Task StopAtAsync(string crossing, StopMark? wanted, string by, CancellationToken cancellation) =>
+        rest.StopAtAsync(crossing, wanted, by, cancellation);
+
+    /// <summary>
+    /// Loads tables again, all of them when none are named: their rows on the target are deleted first. The crossing runs
+    /// afterwards.
+    /// </summary>
+    public Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(tables);
+        return reload.ReloadAsync(crossing, tables, by, cancellation);
+    }
+
+    /// <summary>Removes a crossing that does not run: its definition and its progress on the target; the rows stay.</summary>
+    public async Task RemoveAsync(string crossing, string by, CancellationToken cancellation, Func<CancellationToken, Task>? verify = null)
+    {
+        var entry = book.Existing(crossing);
+        using var alone = await definitions.EnterAsync(cancellation);
+        using var turn = await entry.Turn.EnterAsync(cancellation);
+        entry = book.Existing(crossing);
+        await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
+        if (entry.Worker is { Running.IsCompleted: false })
+        {
+            throw new RequestRefusedException($"{crossing} is running.") { Remedy = "Stop it first." };
+        }
+
+        if (entry.Stored.Begun)
+        {
+            await connections.Target(entry.Stored.Definition.Target).Tables.ForgetAsync(crossing, cancellation);
+        }
+
+        await entry.Quarantine.ForgetAsync(cancellation);
+        await entry.Verdicts.ForgetAsync(null, cancellation);
+        await store.DeleteAsync(crossing, cancellation);
+        book.Remove(crossing);
+        if (measureKeeper is not null)
+        {
+            await measureKeeper.ForgetAsync(crossing, cancellation);
+        }
+
+        captures.Find(entry.Stored.Definition.Source)?.Spool.Release(crossing);
+        await Events.OfCrossingAsync(crossing, EventKind.Note, "Removed.", by);
+        var source = entry.Stored.Definition.Source;
+        if (entry.Stored.NeedsLog && !book.All.Any(other => other.Stored.Definition.Source == source && other.Stored.NeedsLog))
+        {
+            await captures.EndAsync(source, cancellation);
+        }
+    }
+
+    /// <summary>Ends the process's work: every crossing rests where it is and goes on at the next start.</summary>
+    public async ValueTask DisposeAsync()
+    {
+        opener.End();
+        ending.Cancel();
+        await sampling;
+        await looking;
+        await checking;
+        await scheduling;
+        await walking;
+        await Reconcile.EndAsync();
+        foreach (var entry in book.All)
+        {
+            await entry.HaltAsync(new StopRequest(StopMode.Now));
+            await runKeeper.CloseAsync(entry);
+        }
+
+        await captures.DisposeAsync();
+        opener.Dispose();
+        ending.Dispose();
+    }
+
+    private async Task DesireAsync(CrossingEntry entry, DesiredState desired, string by, StopMark? until, CancellationToken cancellation)
+    {
+        var stored = entry.Stored with { Desired = desired, By = by, Since = clock.GetUtcNow(), Until = until };
+        await store.SaveAsync(stored, cancellation);
+        entry.Stored = stored;
+    }
+}

@@ -1,0 +1,129 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Engine.Capturing;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Workers;
+
+namespace Vestige.Engine.Commands;
+
+/// <summary>Loads tables of a crossing again.</summary>
+internal sealed class CrossingReload(
+    IConnections connections,
+    IControlStore store,
+    Captures captures,
+    CrossingRegistry book,
+    CrossingOpener opener,
+    Func<CrossingEntry, IReadOnlyList<TableName>> tablesOf,
+    Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire,
+    EventLog events
+)
+{
+    public async Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
+    {
+        var entry = book.Existing(crossing);
+        using var turn = await entry.Turn.EnterAsync(cancellation);
+        if (!entry.Stored.Begun)
+        {
+            throw new RequestRefusedException($"{crossing} was never started.") { Remedy = "Start it." };
+        }
+
+        if (tables.Count > 0 && entry.Stored.Desired == DesiredState.Finish)
+        {
+            throw new RequestRefusedException($"{crossing} is finished: its tables are as of one position.")
+            {
+                Remedy = "Load the whole crossing again.",
+            };
+        }
+
+        CrossingEditor.ThrowIfMerged(entry.Stored.Definition, tables.Count > 0 ? tables : tablesOf(entry));
+        var capture = captures.Find(entry.Stored.Definition.Source);
+        if (tables.Count > 0 && capture?.Loss is { } loss)
+        {
+            throw new RequestRefusedException($"The place in the source's log is lost, for all tables. {loss.Message}")
+            {
+                Remedy = "Load the whole crossing again.",
+            };
+        }
+
+        // Asked before anything is stopped: a crossing that cannot be loaded again goes on as it is.
+        var target = connections.Target(entry.Stored.Definition.Target);
+        _ = Again(await target.Tables.ReadProgressAsync(crossing, cancellation), tables);
+        await RefuseGoneAsync(entry, tables, cancellation);
+        await entry.HaltAsync(new StopRequest(StopMode.Now));
+        await desire(entry, DesiredState.Pause, by, null, cancellation);
+        await using (
+            var session = await target.Tables.OpenSessionAsync(crossing, await store.NextTermAsync(crossing, 0, cancellation), cancellation)
+        )
+        {
+            var again = Again(session.Progress, tables);
+            await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+            await transaction.CommitAsync(new ProgressUpdate(null, again, Restart: tables.Count == 0), cancellation);
+        }
+
+        await entry.Quarantine.DropAsync(tables.Count == 0 ? null : tables, cancellation);
+        await entry.Verdicts.ForgetAsync(tables.Count == 0 ? null : tables, cancellation);
+        if (capture is { Loss: not null })
+        {
+            await capture.RestartAsync(cancellation);
+        }
+
+        await events.OfCrossingAsync(
+            crossing,
+            EventKind.Note,
+            tables.Count == 0 ? "All tables are loaded again." : $"Loaded again: {string.Join(", ", tables)}.",
+            by
+        );
+        await desire(entry, DesiredState.Run, by, null, cancellation);
+        await opener.OpenAsync(entry, cancellation, beginRun: true);
+    }
+
+    /// <summary>
+    /// Of named tables all must be there and able to cross; of all, those that were made since cross only where the rules take later ones.
+    /// </summary>
+    private async Task RefuseGoneAsync(CrossingEntry entry, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        if (tables.Count == 0)
+        {
+            return;
+        }
+
+        var definition = entry.Stored.Definition;
+        var source = connections.Source(definition.Source);
+        var there = (await source.Catalogue.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name);
+        foreach (var table in tables)
+        {
+            if (!there.TryGetValue(table, out var found) || !found.CrossesAs(definition.AppliedAs(table)))
+            {
+                throw new RequestRefusedException(
+                    found is null ? $"The source has no table {table} now." : $"{table} cannot cross: {found.Reason}."
+                )
+                {
+                    Remedy = "Change it at the source, or leave it out of the crossing.",
+                };
+            }
+        }
+
+        // What would fail in the load would keep the crossing's other tables from following.
+        var lines = await source.Log.CheckSourceAsync(tables, cancellation);
+        if (lines.Select(definition.Judged).FirstOrDefault(line => !line.Ok) is { } wrong)
+        {
+            throw new RequestRefusedException($"{wrong.Step} does not hold: {wrong.Found}.")
+            {
+                Remedy = wrong.Remedy ?? "Look at the connection's page.",
+            };
+        }
+    }
+
+    private static List<TableProgress> Again(TargetProgress progress, IReadOnlyList<TableName> tables)
+    {
+        var unknown = tables.Where(name => progress.Tables.All(table => table.Table != name)).ToList();
+        if (unknown.Count > 0)
+        {
+            throw new RequestRefusedException($"The crossing has no table {unknown[0]}.") { Remedy = "Name tables of this crossing." };
+        }
+
+        return [.. progress.Tables.Where(table => tables.Count == 0 || tables.Contains(table.Table)).Select(table => table.Anew())];
+    }
+}

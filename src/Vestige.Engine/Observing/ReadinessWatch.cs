@@ -1,0 +1,71 @@
+using Microsoft.Extensions.Logging;
+using Vestige.Core.Alerts;
+using Vestige.Core.Readiness;
+using Vestige.Engine.Alerting;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Workers;
+
+namespace Vestige.Engine.Observing;
+
+/// <summary>
+/// Checks from time to time whether what held when a crossing was started still does: a setting changed, a grant taken away.
+/// </summary>
+internal sealed class ReadinessWatch(IConnections connections, CrossingRegistry book, TimeSpan? every, TimeProvider clock, ILogger logger)
+{
+    private readonly TimeSpan pause = every ?? TimeSpan.FromMinutes(10);
+
+    public async Task RunAsync(CancellationToken ending)
+    {
+        await Task.Yield();
+        while (!ending.IsCancellationRequested)
+        {
+            try
+            {
+                await Task.Delay(pause, clock, ending);
+                foreach (var entry in book.All)
+                {
+                    await LookAsync(entry, ending);
+                }
+            }
+            catch (OperationCanceledException) when (ending.IsCancellationRequested)
+            {
+                return;
+            }
+        }
+    }
+
+    /// <summary>A source that cannot be reached says nothing of its readiness; that is told otherwise.</summary>
+    private async Task LookAsync(CrossingEntry entry, CancellationToken ending)
+    {
+        if (entry.Worker is not { Running.IsCompleted: false } worker || worker.View is not { Following: true } view)
+        {
+            entry.NotReady = entry.NotReady is null ? null : [];
+            return;
+        }
+
+        try
+        {
+            var definition = entry.Stored.Definition;
+            var lines = await connections.Source(definition.Source).Log.CheckSourceAsync([.. view.Tables.Keys], ending);
+            entry.NotReady =
+            [
+                .. lines.Select(definition.Judged).Where(line => !line.Ok).Select(line => Lost(entry.Name, definition.Source, line)),
+            ];
+        }
+        catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
+        {
+            logger.LogDebug(exception, "The readiness of {Crossing} could not be checked", entry.Name);
+        }
+    }
+
+    private static Need Lost(string crossing, string source, ReadinessLine line) =>
+        new(
+            NeedKind.ReadinessLost,
+            crossing,
+            line.Step,
+            $"{source}, {line.Step}: {line.Found}; needed: {line.Needed}.",
+            "The crossing may stop when it meets it, or cannot be started again.",
+            line.Remedy
+        );
+}

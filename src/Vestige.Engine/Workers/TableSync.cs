@@ -1,0 +1,304 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Core.Text;
+using Vestige.Core.Treatments;
+using Vestige.Engine.Capturing;
+using Vestige.Engine.Events;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Following;
+using Vestige.Engine.Loading;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Treating;
+
+namespace Vestige.Engine.Workers;
+
+/// <summary>
+/// Brings the tables of a crossing to where one stream can go on with them: loads what is missing, begins the stream, and builds
+/// the references among tables once all of them have caught up with it.
+/// </summary>
+internal sealed class TableSync(
+    CrossingTreatment treating,
+    SourceSystem source,
+    TargetSystem target,
+    Capture capture,
+    WorkerState state,
+    FirstStart firstStart,
+    CrossingMeter meter,
+    EventLog events,
+    TimeProvider clock
+)
+{
+    private readonly CrossingDefinition definition = treating.Definition;
+
+    /// <summary>The two databases, as routes name them; set before anything is loaded.</summary>
+    public RouteEnds? Ends { get; set; }
+
+    /// <summary>The tables that cross: those the target knows once the stream has begun, before that what the source has.</summary>
+    public async Task<IReadOnlyList<TableName>> TablesAsync(TargetProgress progress, CancellationToken cancellation)
+    {
+        var known = progress.Tables.Select(table => table.Table).Where(definition.Tables.Takes);
+        if (progress.Position is not null)
+        {
+            return [.. known];
+        }
+
+        // A load of everything again brings what the crossing has, and tables made since only where its rules take later ones.
+        var mine = known.ToHashSet();
+        var there = await source.Catalogue.ReadTablesAsync(cancellation);
+        return
+        [
+            .. TakenTables
+                .Of(definition.Tables, there)
+                .Where(table => mine.Count == 0 || (definition.Tables.Future && table.CrossesAs(definition.AppliedAs(table.Schema.Name))))
+                .Select(table => table.Schema.Name)
+                .Union(mine)
+                .Order(),
+        ];
+    }
+
+    /// <summary>Throws <see cref="PlaceLostException"/> when what the target has does not stand in the log that is read.</summary>
+    public void Agree(TargetProgress progress)
+    {
+        var loaded = progress.Tables.Where(table => table.Loaded).ToList();
+        if (progress.Position is null && loaded.Count == 0)
+        {
+            return;
+        }
+
+        ThrowIfBeyond(progress, loaded);
+        var stands = progress.Position ?? loaded.Min(table => table.Position);
+        var isOfLog = stands.Branch != LogPosition.BeforeAll;
+        if (!isOfLog || !capture.Spool.Holds(stands))
+        {
+            throw new PlaceLostException(
+                !isOfLog
+                    ? $"The target stands in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
+                    : $"The spool begins at position {source.Log.Format(capture.Spool.Begin)}; the target stands at "
+                        + $"{source.Log.Format(stands)}. What lies between is lost."
+            )
+            {
+                Remedy = "Load the crossing again.",
+            };
+        }
+    }
+
+    /// <summary>
+    /// What was read of a log beyond the end of its branch, as by a load just before its server was lost, is of a state that never
+    /// was as far as the log that followed knows. A table that is ahead of its crossing is seen to where that passes on
+    /// (<see cref="BranchPassage"/>).
+    /// </summary>
+    private void ThrowIfBeyond(TargetProgress progress, IEnumerable<TableProgress> loaded)
+    {
+        var positions = loaded
+            .Where(table => !table.Held)
+            .Select(table => (What: $"{table.Table}", Log: table.Log ?? progress.Identity, table.Position))
+            .Prepend((What: "The target", Log: progress.Identity, Position: progress.Position ?? LogPosition.Zero));
+        foreach (var (what, log, position) in positions.Where(one => one.Position.Branch == LogPosition.BeforeAll))
+        {
+            if (capture.Spool.Branches.LastOrDefault(branch => branch.Identity == log) is { End: { } end } && position.Offset > end)
+            {
+                throw new PlaceLostException(
+                    $"{what} stands at {source.Log.Format(position)} of the log {log}, which ended at "
+                        + $"{source.Log.Format(position.At(end))}. What was read beyond that was lost with its server."
+                )
+                {
+                    Remedy = "Load the crossing again.",
+                };
+            }
+        }
+    }
+
+    /// <summary>Loads tables; where only changes cross, those that were never begun are taken as they were found by the check.</summary>
+    /// <param name="session">The hold on the target.</param>
+    /// <param name="missing">The tables.</param>
+    /// <param name="soon">Cancelled when no further chunk is to be begun.</param>
+    /// <param name="cancellation">Gives up at once.</param>
+    public async Task BringAsync(
+        ITargetSession session,
+        IReadOnlyList<TableName> missing,
+        CancellationToken soon,
+        CancellationToken cancellation
+    )
+    {
+        var begun = session.Progress.Tables.Select(table => table.Table).ToHashSet();
+        var found = definition.Kind == StartKind.Changes ? missing.Where(table => !begun.Contains(table)).ToList() : [];
+        if (found.Count > 0)
+        {
+            await TakeAsync(session, found, cancellation);
+        }
+
+        if (found.Count < missing.Count)
+        {
+            await source.Log.EnsureReadAsync([.. missing.Except(found)], cancellation);
+            await LoadAsync(session, [.. missing.Except(found)], soon, cancellation);
+        }
+    }
+
+    /// <summary>All tables are loaded: the stream begins at the lowest of their positions.</summary>
+    public async Task BeginStreamAsync(ITargetSession session, CancellationToken cancellation)
+    {
+        var start = Mine(session.Progress).Min(table => table.Position);
+        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
+        {
+            await transaction.CommitAsync(new ProgressUpdate(start, [], capture.Spool.Branches[start.Branch].Identity), cancellation);
+        }
+
+        state.Take(session.Progress);
+        capture.Spool.Hold(definition.Name, session.Progress.Position);
+    }
+
+    /// <summary>The position at which every table has caught up with the stream.</summary>
+    public LogPosition Together(TargetProgress progress) => Mine(progress).Max(table => table.Position);
+
+    /// <summary>
+    /// Whether references are still to be built and can be: once every table stands at the position of the stream. Before, a row
+    /// may be there whose parent has yet to come.
+    /// </summary>
+    /// <param name="progress">What the target knows.</param>
+    /// <param name="reached">Everything up to here is applied.</param>
+    public bool IsToSettle(TargetProgress progress, LogPosition reached)
+    {
+        var mine = Standing(progress);
+        return mine.Exists(table => !table.Settled) && mine.TrueForAll(table => table.Loaded && table.Position <= reached);
+    }
+
+    /// <summary>The source's tables, which say what references there are; none where the target's were made by others.</summary>
+    public async Task<IReadOnlyList<TableDescription>> FormsAsync(CancellationToken cancellation) =>
+        definition.Kind == StartKind.Changes ? [] : await source.Catalogue.ReadTablesAsync(cancellation);
+
+    /// <summary>Builds the references that are still missing, and writes down that they are.</summary>
+    /// <param name="session">The hold on the target.</param>
+    /// <param name="forms">The source's tables.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task SettleAsync(ITargetSession session, IReadOnlyList<TableDescription> forms, CancellationToken cancellation)
+    {
+        var mine = Standing(session.Progress);
+        if (forms.Count > 0)
+        {
+            var names = mine.Select(table => table.Table).ToHashSet();
+            List<TableTreatment> treatments =
+            [
+                .. forms.Where(table => names.Contains(table.Schema.Name)).Select(table => treating.Build(table.Schema)),
+            ];
+            await session.BuildReferencesAsync(target.Tables.StructureOf(treatments).Tables, cancellation);
+        }
+
+        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
+        {
+            await transaction.CommitAsync(
+                new ProgressUpdate(null, [.. mine.Where(table => !table.Settled).Select(table => table with { Settled = true })]),
+                cancellation
+            );
+        }
+
+        state.Take(session.Progress);
+    }
+
+    private List<TableProgress> Standing(TargetProgress progress) => [.. Mine(progress).Where(table => !table.Held)];
+
+    private IEnumerable<TableProgress> Mine(TargetProgress progress) =>
+        progress.Tables.Where(table => definition.Tables.Takes(table.Table));
+
+    private async Task LoadAsync(
+        ITargetSession session,
+        IReadOnlyList<TableName> missing,
+        CancellationToken soon,
+        CancellationToken cancellation
+    )
+    {
+        using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, soon);
+        using var activity = EngineTraces.Begin("load", definition.Name)?.SetTag("vestige.tables", missing.Count);
+        var first = session.Progress.Position is null;
+        var loading = new InitialLoad(source, target, session, capture, treating, Ends!, clock);
+        state.Loads(loading);
+        await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
+        var allFirst = first && session.Progress.Tables.All(table => !table.Loaded);
+        await loading.RunAsync(missing, allFirst, stopping.Token);
+        state.Loads(null);
+        state.Take(session.Progress);
+        var rows = loading.Tables.Sum(table => table.Rows);
+        meter.Loaded(rows);
+        await events.OfCrossingAsync(
+            definition.Name,
+            EventKind.Note,
+            $"Loaded {Figures.Of(rows, "row")}"
+                + (loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")
+                + $" as of position {source.Log.Format(loading.Position)}."
+        );
+    }
+
+    /// <summary>Tables that were loaded by other means stand where the definition says, or where the log stands now.</summary>
+    private async Task TakeAsync(ITargetSession session, List<TableName> found, CancellationToken cancellation)
+    {
+        var (at, described) = definition.Start?.From is { } from
+            ? await PastAsync(from, found, cancellation)
+            : await NowAsync(found, cancellation);
+
+        // How a table was at a place in the past is not known; any change that is told after it counts then.
+        var forms = definition.Start?.From is null
+            ? described.ToDictionary(table => table.Schema.Name, table => SchemaFingerprint.Of(table.Schema))
+            : [];
+        var log = capture.Spool.Branches[at.Branch].Identity;
+        var taken = found
+            .Select(table => new TableProgress(
+                table,
+                Loaded: true,
+                at,
+                Into: TableProgress.NamesOf(treating.TargetsOf(table)),
+                Form: forms.GetValueOrDefault(table)
+            )
+            {
+                Log = log,
+            })
+            .ToList();
+        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
+        {
+            await transaction.CommitAsync(new ProgressUpdate(null, taken, session.Progress.Identity is null ? log : null), cancellation);
+        }
+
+        firstStart.Pending = false;
+        state.Take(session.Progress);
+        await events.OfCrossingAsync(
+            definition.Name,
+            EventKind.Note,
+            $"Changes of {Figures.Of(found.Count, "table")} are taken from position {source.Log.Format(at)}."
+        );
+    }
+
+    /// <summary>After every transaction that was open when the tables began to be read, which is what a snapshot waits for.</summary>
+    private async Task<(LogPosition At, IReadOnlyList<TableDescription> Forms)> NowAsync(
+        List<TableName> found,
+        CancellationToken cancellation
+    )
+    {
+        if (!firstStart.Pending)
+        {
+            throw new PortException(
+                $"The target knows nothing of {found[0]} in this crossing, and whether its rows still agree with the source cannot be "
+                    + "told any more."
+            )
+            {
+                Remedy = "Load its tables by other means once more, remove the crossing and make it anew.",
+            };
+        }
+
+        await using var snapshot = await BranchReads.SnapshotAsync(source, capture.Spool, 1, cancellation);
+        capture.HoldsWhole(found, snapshot.Position);
+        return (snapshot.Position, await snapshot.ReadTablesAsync(cancellation));
+    }
+
+    /// <summary>A place that was named stays what it is, whenever it comes to be taken.</summary>
+    private async Task<(LogPosition At, IReadOnlyList<TableDescription> Forms)> PastAsync(
+        StartPlace from,
+        List<TableName> found,
+        CancellationToken cancellation
+    )
+    {
+        var (line, place) = await new PastStart(source, capture.Spool, clock).FindAsync(from, found, cancellation);
+        return place is { } at
+            ? (at, await source.Catalogue.ReadTablesAsync(cancellation))
+            : throw new PortException($"Changes cannot be taken from where the definition says: {line.Found}.") { Remedy = line.Remedy };
+    }
+}

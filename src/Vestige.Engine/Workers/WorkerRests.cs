@@ -1,0 +1,48 @@
+using Vestige.Engine.Following;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Workers;
+
+/// <summary>What a worker does while it applies nothing: it waits out its rests, and stays in touch with its target.</summary>
+internal sealed class WorkerRests(RateLimiter brake, Steering steering, TimeProvider clock)
+{
+    /// <summary>How often a target is asked that has nothing to apply.</summary>
+    public static readonly TimeSpan ProveEvery = TimeSpan.FromSeconds(10);
+
+    /// <summary>A load is not begun in a window of rest.</summary>
+    public async Task BeforeLoadAsync(ITargetSession session, CancellationToken cancellation)
+    {
+        while (brake.Wait() is var rest && rest > TimeSpan.Zero)
+        {
+            await ForAsync(session, rest, cancellation, steering.Changed.Next);
+            steering.Soon.ThrowIfCancellationRequested();
+        }
+    }
+
+    /// <summary>Applies nothing for a while, and stays in touch with the target meanwhile.</summary>
+    public async Task ForAsync(ITargetSession session, TimeSpan rest, CancellationToken cancellation, params Task[] woken)
+    {
+        var (until, step) = (clock.GetUtcNow() + rest, Task.CompletedTask);
+        while (clock.GetUtcNow() < until && !Array.Exists(woken, task => task.IsCompleted))
+        {
+            var left = until - clock.GetUtcNow();
+            step = Task.Delay(left < ProveEvery ? left : ProveEvery, clock, cancellation);
+            await Task.WhenAny([step, .. woken]);
+            cancellation.ThrowIfCancellationRequested();
+            if (left >= ProveEvery)
+            {
+                await ProveAsync(session, cancellation);
+            }
+        }
+    }
+
+    /// <summary>
+    /// With nothing to apply, a worker would not notice that its target is gone or that another has taken over; so it looks,
+    /// and what it then meets ends the turn as it would with rows in hand.
+    /// </summary>
+    public static async Task ProveAsync(ITargetSession session, CancellationToken cancellation)
+    {
+        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
+        await transaction.CommitAsync(ProgressUpdate.None, cancellation);
+    }
+}
