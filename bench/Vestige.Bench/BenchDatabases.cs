@@ -24,10 +24,8 @@ internal sealed class BenchDatabases : IAsyncDisposable
         Plain = StandInDatabase.Open(Path.Combine(folder, "c.db"), "c", wide, TimeProvider.System);
         Engine = new CrossingEngine(
             new Systems(this),
-            new MemoryStore(),
-            new MemoryQuarantine(),
-            new SpoolCipher(System.Security.Cryptography.RandomNumberGenerator.GetBytes(32)),
-            new BenchKeys(),
+            new EngineStores(new MemoryStore(), new MemoryQuarantine()),
+            new EngineSecrets(new SpoolCipher(System.Security.Cryptography.RandomNumberGenerator.GetBytes(32)), new BenchKeys()),
             new EngineOptions(new SpoolOptions()),
             TimeProvider.System,
             new Random(1),

@@ -117,18 +117,18 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton<IQuarantineStore>(provider => provider.GetRequiredService<QuarantineStore>());
     services.AddSingleton(provider => new CrossingEngine(
         provider.GetRequiredService<IConnections>(),
-        provider.GetRequiredService<IControlStore>(),
-        provider.GetRequiredService<IQuarantineStore>(),
-        provider.GetRequiredService<ISpoolCipher>(),
-        provider.GetRequiredService<IMaskKeys>(),
+        new EngineStores(provider.GetRequiredService<IControlStore>(), provider.GetRequiredService<IQuarantineStore>())
+        {
+            Measures = provider.GetRequiredService<IMeasureStore>(),
+            Alerts = provider.GetRequiredService<IAlertStore>(),
+            Runs = provider.GetRequiredService<RunStore>(),
+            Reconciliations = provider.GetRequiredService<ReconciliationStore>(),
+        },
+        new EngineSecrets(provider.GetRequiredService<ISpoolCipher>(), provider.GetRequiredService<IMaskKeys>()),
         new EngineOptions(SpoolOptions.Within(settings.SpoolBudget)),
         provider.GetRequiredService<TimeProvider>(),
         Random.Shared,
-        provider.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Engine"),
-        provider.GetRequiredService<IMeasureStore>(),
-        provider.GetRequiredService<IAlertStore>(),
-        provider.GetRequiredService<RunStore>(),
-        provider.GetRequiredService<ReconciliationStore>()
+        provider.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Engine")
     ));
     services.AddSingleton<RunStore>();
     services.AddSingleton<RunHistory>();

@@ -72,17 +72,17 @@ public sealed class TwoStandIns : IAsyncDisposable
     ) =>
         new(
             systems,
-            store,
-            quarantine,
-            new NoCipher(),
-            new NamedKeys(),
+            new EngineStores(store, quarantine)
+            {
+                Alerts = alerts,
+                Runs = runs,
+                Reconciliations = reconciliations,
+            },
+            new EngineSecrets(new NoCipher(), new NamedKeys()),
             new EngineOptions(new SpoolOptions(), CheckEvery: TimeSpan.FromMilliseconds(200), LookEvery: TimeSpan.FromMilliseconds(500)),
             clock ?? TimeProvider.System,
             new Random(1),
-            NullLogger.Instance,
-            alerts: alerts,
-            runs: runs,
-            reconciliations: reconciliations
+            NullLogger.Instance
         );
 
     public Task RunAsync(StandInDatabase database, string statement) =>

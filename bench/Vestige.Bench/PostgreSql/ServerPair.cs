@@ -58,15 +58,12 @@ internal sealed class ServerPair : IConnections, IControlStore, IAsyncDisposable
     {
         Engine = new CrossingEngine(
             this,
-            this,
-            new MemoryQuarantine(),
-            new Plain(),
-            new BenchKeys(),
+            new EngineStores(this, new MemoryQuarantine()) { Reconciliations = Compared },
+            new EngineSecrets(new Plain(), new BenchKeys()),
             new EngineOptions(new SpoolOptions()),
             TimeProvider.System,
             Random.Shared,
-            NullLogger.Instance,
-            reconciliations: Compared
+            NullLogger.Instance
         );
         await Engine.StartAsync(CancellationToken.None);
     }

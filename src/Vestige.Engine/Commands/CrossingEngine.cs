@@ -60,23 +60,21 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     public CrossingEngine(
         IConnections connections,
-        IControlStore store,
-        IQuarantineStore quarantine,
-        ISpoolCipher cipher,
-        IMaskKeys keys,
+        EngineStores stores,
+        EngineSecrets secrets,
         EngineOptions options,
         TimeProvider clock,
         Random random,
-        ILogger logger,
-        IMeasureStore? measures = null,
-        IAlertStore? alerts = null,
-        IRunStore? runs = null,
-        IReconciliationStore? reconciliations = null
+        ILogger logger
     )
     {
+        ArgumentNullException.ThrowIfNull(stores);
+        ArgumentNullException.ThrowIfNull(secrets);
         this.connections = connections;
-        this.store = store;
-        this.keys = keys;
+        var (quarantine, reconciliations) = (stores.Quarantine, stores.Reconciliations);
+        (store, runs) = (stores.Control, stores.Runs);
+        var cipher = secrets.Spool;
+        keys = secrets.Masks;
         this.options = options;
         this.clock = clock;
         book = new CrossingRegistry(quarantine, reconciliations);
@@ -94,11 +92,10 @@ public sealed class CrossingEngine : IAsyncDisposable
         Positions = new SourcePositions(connections, captures);
         loops = new LoopCheck(connections, book);
         planner = new CrossingPlanner(connections, keys, captures, loops, clock);
-        this.runs = runs;
         runKeeper = new RunRecorder(runs, clock, logger);
         opener = new CrossingOpener(connections, store, keys, book, captures, runKeeper, Events, clock, random, logger);
-        measureKeeper = measures is null ? null : new MeasureRecorder(measures, logger);
-        Alerts = alerts is null ? null : new AlertService(alerts, Events, clock, logger);
+        measureKeeper = stores.Measures is { } measures ? new MeasureRecorder(measures, logger) : null;
+        Alerts = stores.Alerts is { } alerts ? new AlertService(alerts, Events, clock, logger) : null;
         sampler = new CrossingSampler(connections, book, captures, opener, runKeeper, measureKeeper, Alerts, clock, logger);
         starting = new CrossingStart(connections, book, opener, new LogRetention(connections, captures), PlanAsync, DesireAsync, Events);
         rest = new CrossingRest(connections, captures, book, DesireAsync, Events, clock);

@@ -32,10 +32,8 @@ public sealed class BothWays : IConnections, IControlStore, IAsyncDisposable
         var both = new BothWays(a, b);
         both.Engine = new CrossingEngine(
             both,
-            both,
-            new MemoryQuarantine(),
-            new PlainText(),
-            new NamedKeys(),
+            new EngineStores(both, new MemoryQuarantine()),
+            new EngineSecrets(new PlainText(), new NamedKeys()),
             new EngineOptions(new()),
             TimeProvider.System,
             new Random(1),

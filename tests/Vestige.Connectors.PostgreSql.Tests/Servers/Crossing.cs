@@ -122,15 +122,12 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     {
         Engine = new CrossingEngine(
             this,
-            this,
-            quarantine,
-            new NoCipher(),
-            new NamedKeys(),
+            new EngineStores(this, quarantine) { Reconciliations = new MemoryReconciliations() },
+            new EngineSecrets(new NoCipher(), new NamedKeys()),
             new EngineOptions(new(), LookEvery: TimeSpan.FromSeconds(2)),
             TimeProvider.System,
             new Random(1),
-            NullLogger.Instance,
-            reconciliations: new MemoryReconciliations()
+            NullLogger.Instance
         );
         await Engine.StartAsync(CancellationToken.None);
     }

@@ -26,10 +26,8 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
     {
         engine = new CrossingEngine(
             this,
-            store,
-            new MemoryQuarantine(),
-            new PlainCipher(),
-            new PlainKeys(),
+            new EngineStores(store, new MemoryQuarantine()),
+            new EngineSecrets(new PlainCipher(), new PlainKeys()),
             new EngineOptions(new(), AssumedRowsPerSecond: 10),
             TimeProvider.System,
             new Random(1),

@@ -630,15 +630,15 @@ public sealed class SimWorld
         );
         var engine = new CrossingEngine(
             systems,
-            new SimStore(store, faults),
-            new SimQuarantine(store, Disk, faults, process),
-            new PlainCipher(),
-            new PlainKeys(),
+            new EngineStores(new SimStore(store, faults), new SimQuarantine(store, Disk, faults, process))
+            {
+                Reconciliations = reconciliations,
+            },
+            new EngineSecrets(new PlainCipher(), new PlainKeys()),
             new EngineOptions(new SpoolOptions(FileBytes: 2000, RecordBytes: 300, SpanBytes: 1000)),
             clock,
             new Random(Random.Next()),
-            NullLogger.Instance,
-            reconciliations: reconciliations
+            NullLogger.Instance
         );
         processes.Add((process, clock, engine));
         process.Post(_ => _ = StartAsync(engine, define), null);
