@@ -65,36 +65,92 @@ internal static class BranchPassage
     /// <summary>
     /// Moves a crossing from a log that the spool does not know to the one that it reads, where that log itself says that it holds
     /// exactly what the crossing has: the spool may have gone on to it from elsewhere, as one that was restored from a backup does.
-    /// Before the first load has ended, what was loaded from that log is loaded again. False, with nothing changed, where nobody says
-    /// so, or where a table is beyond the crossing's position.
+    /// Before the first load has ended, tables whose position lies on no branch of the spool are loaded again. False, with nothing
+    /// changed, where nobody says so, or where a table is beyond the crossing's position.
     /// </summary>
-    public static async Task<bool> ContinueAsync(ITargetSession session, Spool spool, ILogSource source, CancellationToken cancellation)
+    /// <param name="session">The hold on the target.</param>
+    /// <param name="spool">The spool of the source.</param>
+    /// <param name="source">The log that is read now.</param>
+    /// <param name="loads">Whether tables of the crossing can be loaded again.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public static async Task<bool> ContinueAsync(
+        ITargetSession session,
+        Spool spool,
+        ILogSource source,
+        bool loads,
+        CancellationToken cancellation
+    )
     {
-        var progress = session.Progress;
-        var loaded = progress.Tables.Where(table => table is { Loaded: true, Position.Branch: LogPosition.BeforeAll }).ToList();
-        if (
-            progress.Identity is not { } old
-            || (progress.Position ?? loaded.FirstOrDefault()?.Position) is not { Branch: LogPosition.BeforeAll } position
-            || (progress.Position is not null && progress.Tables.Any(table => table.Loaded && IsBeyond(table, position, old)))
-            || await source.ContinueAsync(new ResumeToken(old, progress.Token ?? source.Format(position)), cancellation)
-                is not LogContinuity.NewBranch next
-            || next.Identity != spool.Identity
-        )
+        var update = session.Progress.Position is not null
+            ? await ToFollowAsync(session.Progress, spool, source, cancellation)
+            : loads ? await ToLoadAgainAsync(session.Progress, spool, source, cancellation) : null;
+        if (update is null)
         {
             return false;
         }
 
-        var update = progress.Position is null
-            ? new ProgressUpdate(null, [.. loaded.Select(table => table.Anew())], next.Identity)
-            : new ProgressUpdate(
-                new LogPosition(spool.Branch, next.Begin),
-                [.. progress.Tables.Select(table => Moved(table, old))],
-                next.Identity
-            );
         await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
         await transaction.CommitAsync(update, cancellation);
         return true;
     }
+
+    private static async Task<ProgressUpdate?> ToFollowAsync(
+        TargetProgress progress,
+        Spool spool,
+        ILogSource source,
+        CancellationToken cancellation
+    ) =>
+        progress is { Identity: { } old, Position: { Branch: LogPosition.BeforeAll } position }
+        && !progress.Tables.Any(table => table.Loaded && IsBeyond(table, position, old))
+        && await NextAsync(old, progress.Token ?? source.Format(position), spool, source, cancellation) is { } next
+            ? new ProgressUpdate(
+                new LogPosition(spool.Branch, next.Begin),
+                [.. progress.Tables.Select(table => Moved(table, old))],
+                next.Identity
+            )
+            : null;
+
+    /// <summary>
+    /// A log that the spool has read to its end was followed by a join, so the source is the right one, and only rows that were read
+    /// beyond that end are in question. Of a log that it never read, the source says whether it goes on with it.
+    /// </summary>
+    private static async Task<ProgressUpdate?> ToLoadAgainAsync(
+        TargetProgress progress,
+        Spool spool,
+        ILogSource source,
+        CancellationToken cancellation
+    )
+    {
+        var lost = progress.Tables.Where(table => table is { Loaded: true, Position.Branch: LogPosition.BeforeAll }).ToList();
+        foreach (var table in lost)
+        {
+            var log = table.Log ?? progress.Identity;
+            if (
+                log is null
+                || (
+                    !spool.Branches.Any(branch => branch.Identity == log)
+                    && await NextAsync(log, source.Format(table.Position), spool, source, cancellation) is null
+                )
+            )
+            {
+                return null;
+            }
+        }
+
+        return lost.Count == 0 ? null : new ProgressUpdate(null, [.. lost.Select(table => table.Anew())]);
+    }
+
+    private static async Task<LogContinuity.NewBranch?> NextAsync(
+        LogIdentity old,
+        string token,
+        Spool spool,
+        ILogSource source,
+        CancellationToken cancellation
+    ) =>
+        await source.ContinueAsync(new ResumeToken(old, token), cancellation) is LogContinuity.NewBranch next
+        && next.Identity == spool.Identity
+            ? next
+            : null;
 
     private static bool IsBeyond(TableProgress table, LogPosition position, LogIdentity old) =>
         table.Log is { } log && log != old ? table.Position.Branch != LogPosition.BeforeAll : table.Position.Offset > position.Offset;

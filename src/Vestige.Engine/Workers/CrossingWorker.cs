@@ -134,6 +134,9 @@ public sealed class CrossingWorker
     /// <summary>A picture of this moment.</summary>
     internal WorkerView View => state.View with { Resting = brake.Resting };
 
+    /// <summary>Where only changes cross, the rows are brought by other means and are never loaded again by a worker.</summary>
+    private bool LoadsTables => definition.Kind != StartKind.Changes;
+
     private async Task RunAsync()
     {
         await Task.Yield();
@@ -202,7 +205,7 @@ public sealed class CrossingWorker
         }
 
         session.Match(capture.Spool.Branches);
-        if (await BranchPassage.ContinueAsync(session, capture.Spool, source.Log, now))
+        if (await BranchPassage.ContinueAsync(session, capture.Spool, source.Log, LoadsTables, now))
         {
             state.Take(session.Progress);
             missing = Missing(wanted, session.Progress);
@@ -377,7 +380,7 @@ public sealed class CrossingWorker
     /// <summary>All of a branch is applied: the crossing goes on with the next.</summary>
     private async Task PassAsync(ITargetSession session, CancellationToken cancellation)
     {
-        var entered = await BranchPassage.PassAsync(session, capture.Spool, definition.Kind != StartKind.Changes, cancellation);
+        var entered = await BranchPassage.PassAsync(session, capture.Spool, LoadsTables, cancellation);
         state.Take(session.Progress);
         capture.Spool.Hold(definition.Name, session.Progress.Position);
         await passages.EnteredAsync(entered, cancellation);

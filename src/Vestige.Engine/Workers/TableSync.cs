@@ -101,7 +101,7 @@ internal sealed class TableSync(
             {
                 throw new PlaceLostException(
                     $"{what} stands at {source.Log.Format(position)} of the log {log}, which ended at "
-                        + $"{source.Log.Format(position.At(end))}. What was read beyond that was lost with its server."
+                        + $"{source.Log.Format(position.At(end))}. What was read beyond that is not in the log that followed."
                 )
                 {
                     Remedy = "Load the crossing again.",
