@@ -65,6 +65,6 @@ internal static class Failures
             "53100" => "Make room on the server's disk; it is tried again by itself.",
             "53300" or "53400" => "Free connections, or raise the limit on the server; it is tried again by itself.",
             "42P01" or "42703" => "Restore the table or column there, or load the table again.",
-            _ => "Mend it on the server.",
+            _ => "Fix it on the server.",
         };
 }

@@ -45,7 +45,7 @@ using (folder)
     var port = settings.Port;
     try
     {
-        OwnerOnly.Mend(settings.DataFolder);
+        OwnerOnly.Enforce(settings.DataFolder);
         keys = DataKeys.Open(settings);
     }
     catch (Exception exception) when (exception is IOException or UnauthorizedAccessException or InvalidOperationException)

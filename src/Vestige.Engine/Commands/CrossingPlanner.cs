@@ -213,7 +213,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             false,
             table.Reason!,
             "a table that can cross",
-            $"Mend it at the source, {(table.InsertsCross ? "take its inserts only, " : "")}or leave {table.Schema.Name} out.",
+            $"Fix it at the source, {(table.InsertsCross ? "take its inserts only, " : "")}or leave {table.Schema.Name} out.",
             TimeSpan.Zero
         );
 

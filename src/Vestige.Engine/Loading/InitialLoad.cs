@@ -44,7 +44,7 @@ internal sealed class InitialLoad(
     {
         await using var snapshot = await BranchReads.SnapshotAsync(source, capture.Spool, Readers, cancellation);
         Position = snapshot.Position;
-        var identity = capture.Spool.Branches[Position.Branch].Identity;
+        var identity = SnapshotLog;
         capture.HoldsWhole(names, Position);
         var forms = await FormsAsync(snapshot, names, cancellation);
         await ClearMergedAsync(forms, identity, cancellation);
@@ -94,6 +94,8 @@ internal sealed class InitialLoad(
             };
         }
     }
+
+    private LogIdentity SnapshotLog => capture.Spool.Branches[Position.Branch].Identity;
 
     private LogIdentity? LogOf(TableProgress table) => table.Log ?? session.Progress.Identity;
 
@@ -195,7 +197,7 @@ internal sealed class InitialLoad(
     {
         var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, rest.Ranges.Count, rest.Part)
         {
-            Log = capture.Spool.Branches[Position.Branch].Identity,
+            Log = SnapshotLog,
         };
         var unread = Math.Max(1, rest.Ranges.Count(range => range.ChangedSince is null));
         var cost = Math.Max(1.0, (double)Math.Max(0, form.EstimatedRows - rest.Part.Rows) / unread);
@@ -217,7 +219,7 @@ internal sealed class InitialLoad(
             mark is null ? null : new LoadPart(mark, Position, 0, [])
         )
         {
-            Log = capture.Spool.Branches[Position.Branch].Identity,
+            Log = SnapshotLog,
         };
         var cost = Math.Max(1.0, (double)form.EstimatedRows / ranges.Count);
         chunks.AddRange(ranges.Select(range => new LoadChunk(load, new RowRange(range), cost, merges)));

@@ -33,8 +33,12 @@ public static class DrillApi
             .Refuses(404, 409);
     }
 
+    /// <summary>What a connection has of a kind; null where it has none, or where there is no such connection.</summary>
+    private static T? PortOf<T>(ConnectionDirectory connections, string name)
+        where T : class => connections.Find(name) is null ? null : connections.Find<T>(name);
+
     private static IResult List(string name, ConnectionDirectory connections) =>
-        connections.Find(name) is null || connections.Find<IDrills>(name) is not { } drills
+        PortOf<IDrills>(connections, name) is not { } drills
             ? Problems.NotFound($"connection {name} that takes drills")
             : Results.Ok(drills.All.Select(DrillDocument.Of));
 
@@ -48,7 +52,7 @@ public static class DrillApi
         CancellationToken cancellation
     )
     {
-        if (connections.Find(name) is null || connections.Find<IDrills>(name) is not { } drills)
+        if (PortOf<IDrills>(connections, name) is not { } drills)
         {
             return Problems.NotFound($"connection {name} that takes drills");
         }
@@ -65,7 +69,7 @@ public static class DrillApi
         CancellationToken cancellation
     )
     {
-        if (connections.Find(connection) is null || connections.Find<IBench>(connection) is not { } bench)
+        if (PortOf<IBench>(connections, connection) is not { } bench)
         {
             return Problems.NotFound($"connection {connection} with a bench");
         }

@@ -87,7 +87,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
         target.Unreachable = true;
         var plan = await PlanAsync(new TableRule(Take: "sim.*"));
         var line = Assert.Single(plan.Lines, line => !line.Ok);
-        Assert.Equal(("target warehouse: reach", "The line is cut.", "Mend the line."), (line.Step, line.Found, line.Remedy));
+        Assert.Equal(("target warehouse: reach", "The line is cut.", "Restore the network."), (line.Step, line.Found, line.Remedy));
         Assert.Empty(plan.Tables);
     }
 

@@ -68,6 +68,6 @@ public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarge
 
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
         Unreachable
-            ? throw new PortException("The line is cut.") { Remedy = "Mend the line." }
+            ? throw new PortException("The line is cut.") { Remedy = "Restore the network." }
             : Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);
 }

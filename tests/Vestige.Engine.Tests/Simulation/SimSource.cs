@@ -154,7 +154,7 @@ public sealed class SimSourceState
         Log.RemoveAll(entry => entry.Position <= position);
     }
 
-    /// <summary>Another server goes on with all transactions of the log at other offsets, and knows which was which.</summary>
+    /// <summary>Another server has all transactions of the log, at other offsets, and knows which was which.</summary>
     public void Renumber(ulong shift)
     {
         LogPosition Moved(LogPosition at) => at.Branch == Moves.Branch ? new LogPosition(at.Branch + 1, at.Offset + shift) : at;

@@ -152,7 +152,7 @@ public sealed class BranchTests
         Assert.False(spool.Holds(new LogPosition(LogPosition.BeforeAll, 2)));
     }
 
-    /// <summary>A load can have read the old log further than the branch goes: nothing of the branch is lacking in the table.</summary>
+    /// <summary>A load can have read the old log further than the branch goes: the table then has every change of the branch.</summary>
     [Fact]
     public async Task A_table_that_was_loaded_beyond_the_end_of_a_branch_stands_after_its_end()
     {
