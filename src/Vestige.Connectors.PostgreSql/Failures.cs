@@ -13,6 +13,19 @@ internal static class Failures
     public static bool IsRefusal(PostgresException exception) =>
         exception.SqlState[..2] is "22" or "23" or "44" or "P0" or "09" or "21" or "27";
 
+    /// <summary>
+    /// Whether something that was looked at was dropped that very moment. A statement reads catalogue rows as of its beginning, but the
+    /// functions that tell what a row means look at what is there now. Of an object that is gone they return null; of one that goes
+    /// meanwhile they fail with an internal error, whose text is never translated (PostgreSQL manual, Reporting Errors Within the Server:
+    /// elog; the messages as tried with PostgreSQL 17).
+    /// </summary>
+    public static bool IsOfMovedStructure(Exception? exception) =>
+        exception is PostgresException { SqlState: PostgresErrorCodes.InternalError } answer
+        && (
+            answer.MessageText.StartsWith("could not open relation with OID", StringComparison.Ordinal)
+            || answer.MessageText.StartsWith("cache lookup failed for", StringComparison.Ordinal)
+        );
+
     public static PortException Of(Exception exception, string tried) =>
         exception switch
         {
@@ -22,7 +35,7 @@ internal static class Failures
                 answer
             )
             {
-                Transient = TransientClasses.Contains(answer.SqlState[..2]),
+                Transient = TransientClasses.Contains(answer.SqlState[..2]) || IsOfMovedStructure(answer),
                 Remedy = Remedy(answer),
             },
             NpgsqlException { InnerException: { } inner } => new PortException($"{tried}: {inner.Message}", exception)
@@ -65,6 +78,7 @@ internal static class Failures
             "53100" => "Make room on the server's disk; it is tried again by itself.",
             "53300" or "53400" => "Free connections, or raise the limit on the server; it is tried again by itself.",
             "42P01" or "42703" => "Restore the table or column there, or load the table again.",
+            "XX000" when IsOfMovedStructure(answer) => "Something was dropped while it was looked at; it is tried again by itself.",
             _ => "Fix it on the server.",
         };
 }

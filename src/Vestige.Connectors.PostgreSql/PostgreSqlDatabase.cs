@@ -15,6 +15,7 @@ namespace Vestige.Connectors.PostgreSql;
 /// <summary>One database of a server, as source and target have it in common. Safe for several threads.</summary>
 public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyncDisposable
 {
+    private const int MostLooks = 10;
     private readonly NpgsqlDataSource pooled;
     private readonly NpgsqlDataSource single;
 
@@ -96,7 +97,7 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
         );
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
-        UseAsync("Reading the catalogue", CatalogueReader.ReadAsync, cancellation);
+        UseMovingAsync("Reading the catalogue", CatalogueReader.ReadAsync, cancellation);
 
     public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Ladder.ClimbAsync(this, Clock, cancellation);
 
@@ -151,6 +152,31 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
         {
             throw Failures.Of(exception, $"{what} in {Place}");
         }
+    }
+
+    /// <summary>
+    /// Asks about structure, which others may change meanwhile; the driver gives up the connection on which that fails. Asked again, the
+    /// object is found to be gone.
+    /// </summary>
+    internal async Task<T> UseMovingAsync<T>(
+        string what,
+        Func<NpgsqlConnection, CancellationToken, Task<T>> ask,
+        CancellationToken cancellation
+    )
+    {
+        for (var attempt = 1; attempt < MostLooks; attempt++)
+        {
+            try
+            {
+                return await UseAsync(what, ask, cancellation);
+            }
+            catch (PortException exception) when (Failures.IsOfMovedStructure(exception.InnerException))
+            {
+                // Once more.
+            }
+        }
+
+        return await UseAsync(what, ask, cancellation);
     }
 
     /// <summary>Opens a connection of one's own, not from the pool.</summary>

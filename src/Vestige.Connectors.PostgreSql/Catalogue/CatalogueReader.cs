@@ -162,33 +162,39 @@ internal static class CatalogueReader
             ]
         );
 
-    private static FoundConstraint ReadConstraint(NpgsqlDataReader reader, ObjectNeeds needs) =>
-        new(
-            reader.GetString(1),
-            reader.GetString(2)[0],
-            reader.GetString(3),
-            reader.IsDBNull(4) ? null : new TableName(reader.GetString(4), reader.GetString(5)),
-            reader.GetFieldValue<short[]>(6),
-            reader.GetFieldValue<short[]>(7),
-            reader.GetInt64(8),
-            reader.GetBoolean(9),
-            needs.OfConstraint(reader.GetInt64(10), reader.GetInt64(11))
-        );
+    /// <summary>Null for one that has been dropped since the statement began.</summary>
+    private static FoundConstraint? ReadConstraint(NpgsqlDataReader reader, ObjectNeeds needs) =>
+        reader.IsDBNull(3)
+            ? null
+            : new(
+                reader.GetString(1),
+                reader.GetString(2)[0],
+                reader.GetString(3),
+                reader.IsDBNull(4) ? null : new TableName(reader.GetString(4), reader.GetString(5)),
+                reader.GetFieldValue<short[]>(6),
+                reader.GetFieldValue<short[]>(7),
+                reader.GetInt64(8),
+                reader.GetBoolean(9),
+                needs.OfConstraint(reader.GetInt64(10), reader.GetInt64(11))
+            );
 
-    private static FoundIndex ReadIndex(NpgsqlDataReader reader, ObjectNeeds needs) =>
-        new(
-            reader.GetString(1),
-            reader.GetString(2),
-            reader.GetFieldValue<short[]>(3),
-            HasExpressions: reader.GetBoolean(4),
-            IsUnique: reader.GetBoolean(5),
-            needs.OfIndex(reader.GetInt64(6))
-        );
+    /// <summary>Null for one that has been dropped since the statement began.</summary>
+    private static FoundIndex? ReadIndex(NpgsqlDataReader reader, ObjectNeeds needs) =>
+        reader.IsDBNull(2)
+            ? null
+            : new(
+                reader.GetString(1),
+                reader.GetString(2),
+                reader.GetFieldValue<short[]>(3),
+                HasExpressions: reader.GetBoolean(4),
+                IsUnique: reader.GetBoolean(5),
+                needs.OfIndex(reader.GetInt64(6))
+            );
 
     private static async Task<Dictionary<long, List<T>>> GroupAsync<T>(
         NpgsqlConnection connection,
         string sql,
-        Func<NpgsqlDataReader, T> read,
+        Func<NpgsqlDataReader, T?> read,
         CancellationToken cancellation
     )
     {
@@ -197,13 +203,18 @@ internal static class CatalogueReader
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         while (await reader.ReadAsync(cancellation))
         {
+            if (read(reader) is not { } found)
+            {
+                continue;
+            }
+
             var oid = reader.GetInt64(0);
             if (!groups.TryGetValue(oid, out var group))
             {
                 groups.Add(oid, group = []);
             }
 
-            group.Add(read(reader));
+            group.Add(found);
         }
 
         return groups;

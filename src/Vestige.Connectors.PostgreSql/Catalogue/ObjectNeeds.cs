@@ -5,7 +5,8 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 
 /// <summary>
 /// The functions, operators, operator classes and collations that the structure of tables uses and that a new database does not
-/// have (PostgreSQL manual, pg_depend). Objects of the system itself are not recorded there, except collations of the machine.
+/// have (PostgreSQL manual, pg_depend). Objects of the system itself are not recorded there, except collations of the machine. Those
+/// that have been dropped meanwhile have no name any more.
 /// </summary>
 internal sealed class ObjectNeeds
 {
@@ -17,7 +18,8 @@ internal sealed class ObjectNeeds
         CROSS JOIN LATERAL pg_identify_object_as_address(d.refclassid, d.refobjid, 0) a
         LEFT JOIN pg_depend e ON e.classid = d.refclassid AND e.objid = d.refobjid AND e.deptype = 'e'
         LEFT JOIN pg_extension x ON x.oid = e.refobjid LEFT JOIN pg_namespace n ON n.oid = x.extnamespace
-        WHERE d.deptype = 'n' AND d.classid IN ('pg_attrdef'::regclass, 'pg_constraint'::regclass, 'pg_class'::regclass)
+        WHERE i.identity IS NOT NULL AND a.object_names IS NOT NULL
+          AND d.deptype = 'n' AND d.classid IN ('pg_attrdef'::regclass, 'pg_constraint'::regclass, 'pg_class'::regclass)
           AND (d.refclassid = 'pg_collation'::regclass
             OR (d.refobjid >= 16384 AND d.refclassid IN ('pg_proc'::regclass, 'pg_operator'::regclass, 'pg_opclass'::regclass)))
         ORDER BY 1, 2, 3, 4, 5

@@ -127,7 +127,7 @@ internal sealed class PartWatch
         IReadOnlyDictionary<TableName, PartTree> before,
         CancellationToken cancellation
     ) =>
-        database.UseAsync(
+        database.UseMovingAsync(
             "Looking at the parts of tables",
             (connection, stop) => PartTreeReader.ReadAsync(connection, tables, before, stop),
             cancellation

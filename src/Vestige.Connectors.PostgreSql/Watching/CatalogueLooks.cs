@@ -84,7 +84,7 @@ internal sealed class CatalogueLooks
 
     /// <summary>Looks now. Throws when nothing is published any more.</summary>
     public Task<CatalogueGlance> LookAsync(KnownCatalogue known, IReadOnlyCollection<TableName> tables, CancellationToken cancellation) =>
-        database.UseAsync(
+        database.UseMovingAsync(
             "Looking at the tables",
             async (connection, stop) =>
             {

@@ -1,0 +1,87 @@
+using Vestige.Connectors.PostgreSql.Tests.Servers;
+using Vestige.Core.Crossings;
+using Xunit;
+
+namespace Vestige.Connectors.PostgreSql.Tests;
+
+/// <summary>
+/// The functions by which the server tells what a catalogue row means look at the catalogue as it is now, not as it was when the
+/// statement began (PostgreSQL manual, System Catalog Information Functions: they return null for an object that is gone).
+/// </summary>
+public sealed class CatalogueTests(TwoServers servers)
+{
+    private const string Made = """
+        CREATE SCHEMA churn;
+        CREATE FUNCTION churn.twice(int) RETURNS int IMMUTABLE LANGUAGE sql AS 'SELECT $1 * 2';
+        CREATE DOMAIN churn.small AS int CONSTRAINT most CHECK (VALUE < 1000);
+        CREATE TYPE churn.pair AS (a int, b text);
+        CREATE TABLE churn.one (id int PRIMARY KEY, n churn.small DEFAULT 7, p churn.pair, g int GENERATED ALWAYS AS (churn.twice(id)) STORED,
+            CONSTRAINT odd CHECK (churn.twice(id) > 0), CONSTRAINT once UNIQUE (n));
+        CREATE INDEX by_twice ON churn.one (churn.twice(id));
+        CREATE TABLE churn.two (id int PRIMARY KEY REFERENCES churn.one) PARTITION BY RANGE (id);
+        CREATE TABLE churn.two_a PARTITION OF churn.two FOR VALUES FROM (0) TO (10)
+        """;
+
+    private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
+
+    [Fact]
+    public async Task It_is_read_while_tables_keys_indexes_and_types_are_made_and_dropped()
+    {
+        var database = await servers.A.MakeDatabaseAsync();
+        await database.RunAsync("CREATE TABLE still (id int PRIMARY KEY, v text CONSTRAINT said CHECK (v <> ''))");
+        using var enough = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        var churn = Task.WhenAll(ChurnAsync(database, enough.Token), ChurnKeysAsync(database, enough.Token));
+        var source = database.Source();
+        var met = 0;
+        for (var read = 0; read < 100 && !churn.IsCompleted; read++)
+        {
+            var tables = await source.ReadTablesAsync(cancellation);
+            var still = Assert.Single(tables, table => table.Schema.Name.Name == "still");
+            Assert.Equal([0], still.Schema.KeyOrdinals);
+            met += tables.Count(table => table.Schema.Name.Schema == "churn");
+        }
+
+        await enough.CancelAsync();
+        await churn;
+        Assert.True(met > 0, "No reading met a table that is made and dropped.");
+    }
+
+    [Fact]
+    public async Task A_crossing_goes_on_while_other_tables_come_and_go()
+    {
+        var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
+        await a.RunAsync("CREATE TABLE still (id int PRIMARY KEY, v text)");
+        await using var crossing = await Crossing.StartAsync(a, b, "public.still");
+        await crossing.FollowsAsync();
+        using var enough = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        var churn = Task.WhenAll(ChurnAsync(a, enough.Token), ChurnKeysAsync(a, enough.Token));
+        for (var row = 1; row < 100 && !churn.IsCompleted; row++)
+        {
+            await a.RunAsync($"INSERT INTO still VALUES ({row}, 'still')");
+            Assert.NotEqual(CrossingState.Faulted, crossing.Status.State);
+        }
+
+        await crossing.SameAsync("still");
+        await enough.CancelAsync();
+        await churn;
+    }
+
+    private static async Task ChurnAsync(Database database, CancellationToken enough)
+    {
+        while (!enough.IsCancellationRequested)
+        {
+            await database.RunAsync(Made);
+            await database.RunAsync("SET client_min_messages = warning; DROP SCHEMA churn CASCADE");
+        }
+    }
+
+    private static async Task ChurnKeysAsync(Database database, CancellationToken enough)
+    {
+        await database.RunAsync("CREATE TABLE keyed (id int CONSTRAINT named PRIMARY KEY, v int); CREATE INDEX by_v ON keyed (v)");
+        while (!enough.IsCancellationRequested)
+        {
+            await database.RunAsync("ALTER TABLE keyed DROP CONSTRAINT named; DROP INDEX by_v");
+            await database.RunAsync("ALTER TABLE keyed ADD CONSTRAINT named PRIMARY KEY (id); CREATE INDEX by_v ON keyed (v)");
+        }
+    }
+}
