@@ -161,7 +161,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         try
         {
             var found = await IdentifyAsync(link, cancellation);
-            if (identity is not null && identity != found)
+            if ((request.Log ?? identity) is { } wanted && wanted != found)
             {
                 identity = found;
                 throw new PortException($"{Place} is now {found}.") { Transient = true };

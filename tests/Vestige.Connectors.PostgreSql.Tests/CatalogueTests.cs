@@ -15,8 +15,8 @@ public sealed class CatalogueTests(TwoServers servers)
         CREATE FUNCTION churn.twice(int) RETURNS int IMMUTABLE LANGUAGE sql AS 'SELECT $1 * 2';
         CREATE DOMAIN churn.small AS int CONSTRAINT most CHECK (VALUE < 1000);
         CREATE TYPE churn.pair AS (a int, b text);
-        CREATE TABLE churn.one (id int PRIMARY KEY, n churn.small DEFAULT 7, p churn.pair, g int GENERATED ALWAYS AS (churn.twice(id)) STORED,
-            CONSTRAINT odd CHECK (churn.twice(id) > 0), CONSTRAINT once UNIQUE (n));
+        CREATE TABLE churn.one (id int PRIMARY KEY, n churn.small DEFAULT 7, p churn.pair,
+            g int GENERATED ALWAYS AS (churn.twice(id)) STORED, CONSTRAINT odd CHECK (churn.twice(id) > 0), CONSTRAINT once UNIQUE (n));
         CREATE INDEX by_twice ON churn.one (churn.twice(id));
         CREATE TABLE churn.two (id int PRIMARY KEY REFERENCES churn.one) PARTITION BY RANGE (id);
         CREATE TABLE churn.two_a PARTITION OF churn.two FOR VALUES FROM (0) TO (10)

@@ -67,6 +67,11 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
         ArgumentNullException.ThrowIfNull(request);
         await Database.Drills.PassLineAsync(cancellation);
         var after = request.After;
+        if (request.Log is { } wanted && wanted != Database.Identity)
+        {
+            throw new PortException($"{Name} is now {Database.Identity}.") { Transient = true };
+        }
+
         if (after.Offset > Database.Head.Offset)
         {
             throw new PlaceLostException(

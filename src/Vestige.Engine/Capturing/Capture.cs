@@ -260,7 +260,7 @@ public sealed class Capture : IAsyncDisposable
         state.ReadsFrom(Spool.Last);
         var chosen = tables.Choose(Spool.Tables);
         await using var reader = await Source.OpenLogAsync(
-            new LogRequest(Spool.Last, chosen, Spool.Tables, Spool.Relations, Spool.Notes),
+            new LogRequest(Spool.Last, chosen, Spool.Tables, Spool.Relations, Spool.Notes) { Log = Spool.Identity },
             cancellation
         );
         await Spool.CarryAsync(chosen, cancellation);

@@ -51,7 +51,7 @@ internal sealed class CrossingEditor(
         }
 
         var planned = await plan(definition, cancellation);
-        var progress = await connections.Target(definition.Target).Tables.ReadProgressAsync(definition.Name, cancellation);
+        var progress = await connections.Target(definition.Target).Progress.ReadProgressAsync(definition.Name, cancellation);
         var (old, wanted) = (treat(before), treat(definition));
         var had = progress.Tables.Select(table => table.Table).Where(before.Tables.Takes).ToHashSet();
         var has = planned.Tables.Select(table => table.Source).ToHashSet();
@@ -158,13 +158,12 @@ internal sealed class CrossingEditor(
     )
     {
         var target = connections.Target(definition.Target);
-        await using var session = await target.Tables.OpenSessionAsync(
+        await using var session = await target.Progress.OpenProgressAsync(
             definition.Name,
             await store.NextTermAsync(definition.Name, 0, cancellation),
             cancellation
         );
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(new ProgressUpdate(null, marks(session.Progress)), cancellation);
+        await session.SaveAsync(new ProgressUpdate(null, marks(session.Progress)), cancellation);
     }
 
     private async Task KeepAsync(CrossingEntry entry, CrossingDefinition definition, string by, CancellationToken cancellation)

@@ -403,7 +403,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         if (entry.Stored.Begun)
         {
-            await connections.Target(entry.Stored.Definition.Target).Tables.ForgetAsync(crossing, cancellation);
+            await connections.Target(entry.Stored.Definition.Target).Progress.ForgetAsync(crossing, cancellation);
         }
 
         await entry.Quarantine.ForgetAsync(cancellation);

@@ -49,17 +49,20 @@ internal sealed class CrossingReload(
 
         // Asked before anything is stopped: a crossing that cannot be loaded again goes on as it is.
         var target = connections.Target(entry.Stored.Definition.Target);
-        _ = Again(await target.Tables.ReadProgressAsync(crossing, cancellation), tables);
+        _ = Again(await target.Progress.ReadProgressAsync(crossing, cancellation), tables);
         await RefuseGoneAsync(entry, tables, cancellation);
         await entry.HaltAsync(new StopRequest(StopMode.Now));
         await desire(entry, DesiredState.Pause, by, null, cancellation);
         await using (
-            var session = await target.Tables.OpenSessionAsync(crossing, await store.NextTermAsync(crossing, 0, cancellation), cancellation)
+            var session = await target.Progress.OpenProgressAsync(
+                crossing,
+                await store.NextTermAsync(crossing, 0, cancellation),
+                cancellation
+            )
         )
         {
             var again = Again(session.Progress, tables);
-            await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-            await transaction.CommitAsync(new ProgressUpdate(null, again, Restart: tables.Count == 0), cancellation);
+            await session.SaveAsync(new ProgressUpdate(null, again, Restart: tables.Count == 0), cancellation);
         }
 
         await entry.Quarantine.DropAsync(tables.Count == 0 ? null : tables, cancellation);

@@ -25,7 +25,7 @@ internal sealed class RestoredBackup(IConnections connections, CrossingRegistry 
                 return $"the log that was kept for {entry.Name} is lost";
             }
 
-            var progress = await connections.Target(entry.Stored.Definition.Target).Tables.ReadProgressAsync(entry.Name, cancellation);
+            var progress = await connections.Target(entry.Stored.Definition.Target).Progress.ReadProgressAsync(entry.Name, cancellation);
             if ((Lacks(entry.Name, progress, identity, position) ?? Changed(progress, forms)) is { } why)
             {
                 return why;

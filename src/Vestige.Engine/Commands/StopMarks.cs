@@ -29,7 +29,7 @@ internal static class StopMarks
     {
         // A worker that has only begun does not know yet where it stands; one that loads will stand somewhere before the present end.
         var applied = worker.View.Applied
-            ?? (await target.Tables.ReadProgressAsync(entry.Name, cancellation)).Match(spool?.Branches ?? []).Position;
+            ?? (await target.Progress.ReadProgressAsync(entry.Name, cancellation)).Match(spool?.Branches ?? []).Position;
         var least = applied ?? spool?.Last;
         if (mark.Position < least)
         {

@@ -1,7 +1,6 @@
 using System.Collections.Immutable;
 using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
-using Vestige.Core.Lag;
 using Vestige.Core.Positions;
 using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
@@ -11,6 +10,7 @@ using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Treating;
+using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Following;
 
@@ -20,25 +20,20 @@ namespace Vestige.Engine.Following;
 /// row arrives and the row is named exactly. Where the crossing's rule lets refused rows wait, the transaction is applied once
 /// more row by row, and those that are refused go into quarantine.
 /// </summary>
-internal sealed class BatchApplier(
-    ITargetSession session,
-    Spool spool,
-    CrossingTreatment treating,
-    Quarantine quarantine,
-    Func<QuarantineRule?> rule,
-    CrossingMeter meter,
-    TimeProvider clock
-)
+internal sealed class BatchApplier(ITargetSession session, WorkerContext context)
 {
     private static readonly TimeSpan RuleWindow = TimeSpan.FromHours(1);
     private const int PartBytes = 4 << 20;
-    private DateTimeOffset began = clock.GetUtcNow();
+    private readonly Spool spool = context.Capture.Spool;
+    private readonly CrossingTreatment treating = context.Treating;
+    private readonly Quarantine quarantine = context.Quarantine;
+    private readonly Func<QuarantineRule?> rule = context.Rule;
+    private readonly CrossingMeter meter = context.Meter;
+    private readonly TimeProvider clock = context.Clock;
+    private readonly BatchReporter report = new(context);
 
     /// <summary>The source and the target, as routes name them.</summary>
     public required RouteEnds Ends { get; init; }
-
-    /// <summary>Told how many changes of a large transaction have been read.</summary>
-    public Action<long>? Read { get; init; }
 
     /// <summary>
     /// Applies a batch; one that could not be folded transaction by transaction. True when rows went into quarantine, so that what was
@@ -59,13 +54,8 @@ internal sealed class BatchApplier(
                 cancellation
             );
             var unexpected = await transaction.ApplyAsync(batch.Folded, cancellation);
-            await CommitAsync(
-                transaction,
-                new ProgressUpdate(batch.Last, batch.Held, Token: batch.Fragments[^1].Token),
-                batch.Aside,
-                cancellation
-            );
-            Report(batch.Fragments, batch.Tallies, batch.Treating);
+            await CommitAsync(transaction, batch.Update, batch.Aside, cancellation);
+            report.Of(batch.Fragments, batch.Tallies, batch.Treating);
             Unexpected(unexpected, batch.Owners);
             return false;
         }
@@ -100,7 +90,7 @@ internal sealed class BatchApplier(
         {
             await ApplyUnfoldedAsync(transaction, router, part, tally, cancellation);
             changes += part.Count;
-            Read?.Invoke(changes);
+            context.State.SetInHandChanges(changes);
             last = part with { Changes = default, Count = 0 };
         }
 
@@ -111,7 +101,7 @@ internal sealed class BatchApplier(
             router.Aside.Take(),
             cancellation
         );
-        Report([last with { Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
+        report.Of([last with { Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
     }
 
     /// <summary>
@@ -183,7 +173,7 @@ internal sealed class BatchApplier(
             router.Aside.Take(),
             cancellation
         );
-        Report([fragment], tally, TimeSpan.Zero);
+        report.Of([fragment], tally, TimeSpan.Zero);
     }
 
     /// <summary>Applies a transaction without the changes of a table that is held from it on.</summary>
@@ -263,7 +253,7 @@ internal sealed class BatchApplier(
                 continue;
             }
 
-            Report([last with { Changes = default, Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
+            report.Of([last with { Changes = default, Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
             return new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), isolating.Router.Tables) { Target = Ends.Target };
         }
     }
@@ -360,32 +350,5 @@ internal sealed class BatchApplier(
         {
             meter.Unexpected(owner.Source, counts);
         }
-    }
-
-    private void Report(IReadOnlyList<SpooledFragment> fragments, ChangeTally tally, TimeSpan treating)
-    {
-        var now = clock.GetUtcNow();
-        meter.Took(now - began, fragments.Sum(fragment => (long)fragment.Count));
-        began = now;
-        var delays = new List<HopDelays>(fragments.Count);
-        foreach (var fragment in fragments)
-        {
-            if (fragment.Count > 0)
-            {
-                var spooled = spool.SyncedAt(fragment.Position) ?? fragment.CapturedAt;
-                delays.Add(HopDelays.Between(fragment.CommittedAt, fragment.CapturedAt, spooled, treating, now));
-            }
-        }
-
-        meter.Committed(
-            new BatchReport(
-                fragments.Sum(fragment => (long)fragment.Count),
-                tally.Tallies,
-                tally.Recent(now),
-                delays,
-                fragments[^1].Position
-            ),
-            now
-        );
     }
 }

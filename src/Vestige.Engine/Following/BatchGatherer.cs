@@ -1,25 +1,20 @@
 using System.Collections.Immutable;
-using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
-using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
-using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
-using Vestige.Engine.Quarantining;
 using Vestige.Engine.Spooling;
 
 namespace Vestige.Engine.Following;
 
 /// <summary>
-/// Reads transactions from the spool and folds them into batches. A batch holds what is there at once, up to a size, and
-/// ends only at a transaction's end, and never goes from one branch of the log to the next; so it is small when the target keeps pace and
-/// large when it has fallen behind.
+/// Reads transactions from the spool and makes batches of them. A batch holds what is there at once, up to a size, and never goes from one
+/// branch of the log to the next; so it is small when the target keeps pace and large when it has fallen behind. It ends only at a
+/// transaction's end, unless its builder takes parts of large ones.
 /// </summary>
-internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRouter router, TimeProvider clock, int batchBytes)
+internal sealed class BatchGatherer(Spool spool, SpoolReader reader, IBatchBuilder builder, TimeProvider clock, int batchBytes)
 {
     private readonly Queue<SpooledFragment> waiting = [];
-    private readonly List<RoutedChange> routed = [];
     private StopMark? mark;
     private long openedAt;
     private long oldestTicks;
@@ -63,26 +58,11 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             return null;
         }
 
-        var before = router.Tables;
+        var before = builder.Tables;
         openedAt = clock.GetTimestamp();
-        if (!waiting.Peek().Whole)
-        {
-            var head = waiting.Peek();
-            return new Batch(
-                [head],
-                [],
-                head.Position,
-                before,
-                before,
-                new ChangeTally(),
-                TimeSpan.Zero,
-                Large: true,
-                new AsideChanges(),
-                router.Owners
-            );
-        }
-
-        return await FoldAsync(before, cancellation);
+        return waiting.Peek().Whole || builder.TakesParts
+            ? await BuildAsync(before, cancellation)
+            : Batch.OfLarge(waiting.Peek(), before);
     }
 
     /// <summary>The parts of the large transaction at hand, one by one, to its last.</summary>
@@ -147,11 +127,9 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
 
     private bool IsBehindMark(SpooledFragment fragment) => mark is { } end && fragment.IsBehind(end);
 
-    private async Task<Batch> FoldAsync(ImmutableDictionary<TableName, TableProgress> before, CancellationToken cancellation)
+    private async Task<Batch> BuildAsync(ImmutableDictionary<TableName, TableProgress> before, CancellationToken cancellation)
     {
-        Dictionary<TableName, TableFold>? folds = [];
         var fragments = new List<SpooledFragment>();
-        var tally = new ChangeTally();
         var (bytes, changes, most) = (0, 0L, MostChanges);
         while (bytes < batchBytes && changes < most)
         {
@@ -162,7 +140,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
 
             if (
                 !waiting.TryPeek(out var fragment)
-                || !fragment.Whole
+                || !(fragment.Whole || builder.TakesParts)
                 || IsBehindMark(fragment)
                 || (fragments.Count > 0 && fragment.Route != fragments[0].Route)
             )
@@ -174,106 +152,14 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, ChangeRoute
             fragments.Add(fragment);
             bytes += fragment.Changes.Length;
             changes += fragment.Count;
-            if (!TryAdd(folds, tally, fragment))
+            if (!builder.TryAdd(fragment))
             {
-                folds = null;
                 break;
             }
         }
 
         TellOldest();
-        return new Batch(
-            fragments,
-            folds is null ? null : [.. folds.Values.Select(fold => fold.Finish())],
-            fragments[^1].Position,
-            before,
-            router.Tables,
-            tally,
-            clock.GetElapsedTime(openedAt),
-            Large: false,
-            router.Aside.Take(),
-            router.Owners
-        );
-    }
-
-    /// <summary>
-    /// Routes and folds a transaction. False when it cannot be folded, for want of values that the log left out; the batch is
-    /// then applied as it came, but all of the transaction has been routed.
-    /// </summary>
-    private bool TryAdd(Dictionary<TableName, TableFold> folds, ChangeTally tally, SpooledFragment fragment)
-    {
-        var folded = true;
-        var changes = new ChangeReader(fragment.Changes);
-        while (changes.TryRead(out var change))
-        {
-            var held = router.Tables;
-            folded &= TryRoute(fragment, change);
-            folded &= TryFoldRouted(folds, tally, fragment);
-
-            if (!ReferenceEquals(held, router.Tables))
-            {
-                tally.AddSchemaChange(spool.Relation(change.Relation).Name, fragment.CommittedAt);
-            }
-        }
-
-        folded &= TryRoute(fragment, null);
-        return TryFoldRouted(folds, tally, fragment) && folded;
-    }
-
-    private bool TryFoldRouted(Dictionary<TableName, TableFold> folds, ChangeTally tally, SpooledFragment fragment)
-    {
-        var folded = true;
-        foreach (var one in routed)
-        {
-            folded = folded && TryFold(folds, one);
-            tally.Add(one, fragment);
-        }
-
-        return folded;
-    }
-
-    /// <summary>
-    /// False when a change cannot be treated, or for null what its transaction made as a whole; applied one by one, it is met again and
-    /// named.
-    /// </summary>
-    private bool TryRoute(SpooledFragment fragment, RowChange? change)
-    {
-        routed.Clear();
-        try
-        {
-            if (change is { } one)
-            {
-                router.Route(fragment, one, routed);
-            }
-            else
-            {
-                router.End(fragment, routed);
-            }
-
-            return true;
-        }
-        catch (RowRefusedException)
-        {
-            return false;
-        }
-    }
-
-    private static bool TryFold(Dictionary<TableName, TableFold> folds, RoutedChange routed)
-    {
-        if (!folds.TryGetValue(routed.Form.Name, out var fold))
-        {
-            folds.Add(routed.Form.Name, fold = new TableFold(routed.Form));
-        }
-
-        try
-        {
-            fold.Add(routed.Change);
-            return true;
-        }
-        catch (FoldingException)
-        {
-            return false;
-        }
+        return builder.Build(fragments, before, clock.GetElapsedTime(openedAt));
     }
 
     private void Take(IReadOnlyList<SpooledFragment> fragments)

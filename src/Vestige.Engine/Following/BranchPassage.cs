@@ -6,13 +6,13 @@ using Vestige.Engine.Spooling;
 namespace Vestige.Engine.Following;
 
 /// <summary>
-/// Moves a crossing from the end of a branch to the beginning of the next, in one transaction on its target.
+/// Moves a crossing from the end of a branch to the beginning of the next, in one step where its progress is kept.
 ///
 /// Invariants:
 /// 1. The spool takes a join only with complete evidence (<see cref="Core.Joining.JoinRule"/>), and holds nothing of the old branch
 ///    beyond its end.
 /// 2. A crossing passes only from exactly the end: all of the old branch is applied, and nothing of the new one.
-/// 3. The transaction expects the end and writes the beginning, with the new log's identity: it happens once or not at all. A worker
+/// 3. That step expects the end and writes the beginning, with the new log's identity: it happens once or not at all. A worker
 ///    that dies before it finds the end again and passes again; one that dies after it finds the beginning.
 /// 4. The own position of a table stays as of when it was loaded, with the log that it is of: what waits in quarantine is told by it
 ///    from what a load made void.
@@ -28,11 +28,11 @@ namespace Vestige.Engine.Following;
 internal static class BranchPassage
 {
     /// <summary>Passes; returns the branch that was entered.</summary>
-    /// <param name="session">The hold on the target, which is at the end of a branch.</param>
+    /// <param name="session">The hold on the progress, which is at the end of a branch.</param>
     /// <param name="spool">The spool of the source.</param>
     /// <param name="loads">Whether tables of the crossing can be loaded again.</param>
     /// <param name="cancellation">Gives up.</param>
-    public static async Task<LogBranch> PassAsync(ITargetSession session, Spool spool, bool loads, CancellationToken cancellation)
+    public static async Task<LogBranch> PassAsync(IProgressSession session, Spool spool, bool loads, CancellationToken cancellation)
     {
         if (session.Progress.Position is not { } end || spool.NextOf(end) is not { } begin)
         {
@@ -57,8 +57,7 @@ internal static class BranchPassage
                 .Progress.Tables.Where(table => table.Position.Branch <= end.Branch)
                 .Select(table => table.IsAheadOf(end) ? table.Anew() : Moved(table, old)),
         ];
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(new ProgressUpdate(begin, moved, branch.Identity), cancellation);
+        await session.SaveAsync(new ProgressUpdate(begin, moved, branch.Identity), cancellation);
         return branch;
     }
 
@@ -68,13 +67,13 @@ internal static class BranchPassage
     /// Before the first load has ended, tables whose position lies on no branch of the spool are loaded again. False, with nothing
     /// changed, where nobody says so, or where a table is beyond the crossing's position.
     /// </summary>
-    /// <param name="session">The hold on the target.</param>
+    /// <param name="session">The hold on the progress.</param>
     /// <param name="spool">The spool of the source.</param>
     /// <param name="source">The log that is read now.</param>
     /// <param name="loads">Whether tables of the crossing can be loaded again.</param>
     /// <param name="cancellation">Gives up.</param>
     public static async Task<bool> ContinueAsync(
-        ITargetSession session,
+        IProgressSession session,
         Spool spool,
         ILogSource source,
         bool loads,
@@ -89,8 +88,7 @@ internal static class BranchPassage
             return false;
         }
 
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(update, cancellation);
+        await session.SaveAsync(update, cancellation);
         return true;
     }
 

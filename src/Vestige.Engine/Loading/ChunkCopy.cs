@@ -213,8 +213,7 @@ internal sealed class ChunkCopy(
             {
                 told[chunk.Load] = clock.GetTimestamp();
                 using var turn = await sessionTurn.EnterAsync(cancellation);
-                await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-                await transaction.CommitAsync(
+                await session.SaveAsync(
                     new ProgressUpdate(null, [chunk.Load.Progress(loaded: false, LogPosition.Zero, part)]),
                     cancellation
                 );
@@ -249,11 +248,7 @@ internal sealed class ChunkCopy(
         }
 
         using var turn = await sessionTurn.EnterAsync(cancellation);
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(
-            new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, position))]),
-            cancellation
-        );
+        await session.SaveAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, position))]), cancellation);
     }
 
     /// <summary>Where the target has no second writer, rows and the ends of tables go through one session by turns.</summary>

@@ -14,7 +14,7 @@ namespace Vestige.Engine.Loading;
 /// Reads the rows of a chunk and treats them. Where every value crosses as it is, blocks pass as the source gives them, only
 /// the columns that cross are asked for, and nothing is decoded.
 /// </summary>
-internal sealed class ChunkReader(ISourceSnapshot snapshot, TargetSystem target, Func<TableSchema, TableTreatment> treat)
+internal sealed class ChunkReader(ISourceSnapshot snapshot, IReadOnlySet<string> taken, Func<TableSchema, TableTreatment> treat)
 {
     private static readonly HashSet<string> CommonForm = [];
 
@@ -25,7 +25,7 @@ internal sealed class ChunkReader(ISourceSnapshot snapshot, TargetSystem target,
     {
         var table = chunk.Load.Table;
         var crossing = table with { Columns = [.. chunk.Load.Treatment.Columns.Select(column => table.Columns[column.Source])] };
-        await foreach (var block in snapshot.ReadAsync(crossing, chunk.Range, target.Tables.TakenForms, cancellation))
+        await foreach (var block in snapshot.ReadAsync(crossing, chunk.Range, taken, cancellation))
         {
             yield return new LoadedBlock(chunk, chunk.Load.Targets[0], block, block.Count);
         }

@@ -24,23 +24,20 @@ internal sealed class InitialLoad(
     CrossingTreatment treating,
     RouteEnds ends,
     TimeProvider clock
-)
+) : ILoad
 {
     private const int Readers = 2;
     private readonly List<LoadChunk> chunks = [];
 
-    /// <summary>The tables being loaded, once the snapshot is open.</summary>
     public IReadOnlyList<TableLoad> Tables { get; private set; } = [];
 
     public DateTimeOffset? StartedAt { get; private set; }
 
     public LogPosition Position { get; private set; }
 
-    /// <summary>How many of the tables go on where an earlier load was interrupted.</summary>
     public int GoneOn { get; private set; }
 
-    /// <summary>Loads the tables and returns the position they are at.</summary>
-    public async Task<LogPosition> RunAsync(IReadOnlyList<TableName> names, bool first, CancellationToken cancellation)
+    public async Task RunAsync(IReadOnlyList<TableName> names, bool first, CancellationToken cancellation)
     {
         await using var snapshot = await BranchReads.SnapshotAsync(source, capture.Spool, Readers, cancellation);
         Position = snapshot.Position;
@@ -72,14 +69,11 @@ internal sealed class InitialLoad(
             if (treating.Definition.Kind == StartKind.Structure)
             {
                 await EndEmptyAsync(loads, cancellation);
-                return Position;
+                return;
             }
 
-            await new ChunkCopy(new ChunkReader(snapshot, target, treating.Build), Position, session, ends.OfRows, Readers, clock).RunAsync(
-                chunks,
-                cancellation
-            );
-            return Position;
+            var reader = new ChunkReader(snapshot, target.Tables.TakenForms, treating.Build);
+            await new ChunkCopy(reader, Position, session, ends.OfRows, Readers, clock).RunAsync(chunks, cancellation);
         }
         catch (PortException exception) when (rests.Count > 0 && !exception.Transient && exception is not PlaceLostException)
         {
@@ -230,35 +224,18 @@ internal sealed class InitialLoad(
     private async Task ForgetAsync(IReadOnlyCollection<TableName> tables, CancellationToken cancellation)
     {
         var forgotten = session.Progress.Tables.Where(table => tables.Contains(table.Table)).Select(table => table.Anew());
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(new ProgressUpdate(null, [.. forgotten]), cancellation);
+        await session.SaveAsync(new ProgressUpdate(null, [.. forgotten]), cancellation);
     }
 
     private async Task<List<LoadForm>> FormsAsync(ISourceSnapshot snapshot, IReadOnlyList<TableName> names, CancellationToken cancellation)
     {
-        var there = (await snapshot.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name);
-        var treatments = new List<TableTreatment>();
-        foreach (var name in names)
-        {
-            if (!there.TryGetValue(name, out var form) || !form.CrossesAs(treating.Definition.AppliedAs(name)))
-            {
-                throw new PortException(form is null ? $"The source has no table {name}." : $"{name} cannot cross: {form.Reason}")
-                {
-                    Remedy = "Change the table at the source, or take it out of the crossing.",
-                };
-            }
-
-            treatments.Add(treating.Build(form.Schema));
-        }
-
-        var structure = target.Tables.StructureOf(treatments).Tables;
+        var treated = await SnapshotTables.TreatedAsync(snapshot, names, treating, cancellation);
+        var structure = target.Tables.StructureOf([.. treated.Select(table => table.Treatment)]).Tables;
         var forms = new List<LoadForm>();
-        foreach (var treatment in treatments)
+        foreach (var (treatment, rows) in treated)
         {
             var first = forms.Sum(form => form.Targets.Count);
-            forms.Add(
-                new LoadForm(treatment, [.. structure.Skip(first).Take(treatment.Tables.Count)], there[treatment.Source.Name].EstimatedRows)
-            );
+            forms.Add(new LoadForm(treatment, [.. structure.Skip(first).Take(treatment.Tables.Count)], rows));
         }
 
         return forms;
@@ -281,7 +258,7 @@ internal sealed class InitialLoad(
             return;
         }
 
-        var lines = await target.Tables.CheckTargetAsync(
+        var lines = await target.Target.CheckTargetAsync(
             fresh,
             treating.ExistingOf(loads.Select(load => load.Treatment)),
             own,
@@ -358,11 +335,7 @@ internal sealed class InitialLoad(
             await session.BuildKeysAsync(table, cancellation);
         }
 
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(
-            new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, Position))]),
-            cancellation
-        );
+        await session.SaveAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, Position))]), cancellation);
     }
 
     /// <summary>What of an interrupted load of a table is left.</summary>

@@ -181,7 +181,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         }
     }
 
-    private static (TimeSpan? Ends, double? Rate) LoadForecast(DateTimeOffset now, InitialLoad? load)
+    private static (TimeSpan? Ends, double? Rate) LoadForecast(DateTimeOffset now, ILoad? load)
     {
         if (load?.StartedAt is not { } started)
         {
@@ -200,7 +200,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         return (TimeSpan.FromSeconds((all - done) / rate), rate);
     }
 
-    private static (TimeSpan Soonest, TimeSpan? Latest)? LoadRange(InitialLoad? load, CrossingMeter meter)
+    private static (TimeSpan Soonest, TimeSpan? Latest)? LoadRange(ILoad? load, CrossingMeter meter)
     {
         if (load is null || meter.LoadRange is not { High: > 0 } rates)
         {
@@ -225,7 +225,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         }
     }
 
-    private List<TableStatus> Tables(CrossingEntry entry, TargetProgress progress, CrossingState state, InitialLoad? load, LagReading? lag)
+    private List<TableStatus> Tables(CrossingEntry entry, TargetProgress progress, CrossingState state, ILoad? load, LagReading? lag)
     {
         var ways = entry.Ways;
         var into = IntoOf(ways);

@@ -1,20 +1,20 @@
-using Vestige.Core.Positions;
 using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
 
 namespace Vestige.Engine.Ports;
 
 /// <summary>
-/// One worker's hold on a target. After any exception but a refused row the session is finished: open another, which says
-/// what was committed. Used by one caller at a time.
+/// One worker's hold on a target that writes rows and progress in one transaction. After any exception but a refused row the session is
+/// finished: open another, which says what was committed. Used by one caller at a time.
 /// </summary>
-public interface ITargetSession : IAsyncDisposable
+public interface ITargetSession : IProgressSession
 {
-    /// <summary>The progress as last committed by this session, or as found when it was opened.</summary>
-    TargetProgress Progress { get; }
-
-    /// <summary>Puts the numbers of branches on the positions of <see cref="Progress"/>, by the logs that the target names.</summary>
-    void Match(IReadOnlyList<LogBranch> branches);
+    /// <inheritdoc/>
+    async Task IProgressSession.SaveAsync(ProgressUpdate update, CancellationToken cancellation)
+    {
+        await using var transaction = await BeginAsync(checkReferences: false, cancellation);
+        await transaction.CommitAsync(update, cancellation);
+    }
 
     /// <summary>
     /// Begins a transaction. Throws <see cref="Faults.FencedException"/> when another worker has taken over or the position

@@ -17,6 +17,13 @@ public sealed record LogRequest(
     IReadOnlyDictionary<string, string> Notes
 )
 {
+    /// <summary>
+    /// The log of <see cref="After"/>; null where the caller does not know it. A source that has another one by the time it is read, as
+    /// when its connection was led to another system just now, throws a transient <see cref="Faults.PortException"/>, for the same offset
+    /// means something else there.
+    /// </summary>
+    public LogIdentity? Log { get; init; }
+
     /// <summary>A first reading, with nothing known.</summary>
     public static LogRequest First(LogPosition after, IReadOnlySet<TableName> tables) =>
         new(after, tables, new HashSet<TableName>(), new Dictionary<int, TableSchema>(), new Dictionary<string, string>());

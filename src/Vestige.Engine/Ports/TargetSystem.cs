@@ -1,4 +1,5 @@
 using Vestige.Engine.Faults;
+using Vestige.Engine.Shapes;
 
 namespace Vestige.Engine.Ports;
 
@@ -8,15 +9,33 @@ namespace Vestige.Engine.Ports;
 /// </summary>
 /// <param name="connection">The connection's name.</param>
 /// <param name="connector">The connector behind it.</param>
-public sealed class TargetSystem(string connection, IConnector connector)
+/// <param name="kept">Where Vestige keeps the progress of targets that do not; null where there are none such.</param>
+public sealed class TargetSystem(string connection, IConnector connector, IProgressStore? kept = null)
 {
+    /// <summary>What it tells in whatever shape it takes changes.</summary>
+    public ITarget Target => Need<ITarget>("cannot be written");
+
+    /// <summary>
+    /// Where it is kept how far crossings into it are. Of a table sink that is a part of it.
+    /// </summary>
+    public IProgressStore Progress =>
+        connector.Find<IProgressStore>()
+        ?? (connector.Find<ITableSink>() is { } sink ? new TableSinkProgress(sink, Kept) : Kept);
+
+    /// <summary>A port that not every target has; null where it is not there.</summary>
+    public T? Find<T>()
+        where T : class => connector.Find<T>();
+
     public IProbe Probe => Need<IProbe>("cannot be tested");
 
     public ICatalogue Catalogue => Need<ICatalogue>("has no tables");
 
     public IRowLookup Lookup => Need<IRowLookup>("cannot be looked into row by row");
 
-    public ITableTarget Tables => Need<ITableTarget>("cannot be written");
+    public ITableTarget Tables => Need<ITableTarget>("does not hold tables that are written in transactions");
+
+    private IProgressStore Kept =>
+        kept ?? throw new InvalidOperationException($"{connection} keeps no progress, and there is no other place for it.");
 
     private T Need<T>(string without)
         where T : class =>

@@ -17,11 +17,13 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
     /// <summary>Columns of a table on which other crossings put a mask; none where treatments are not made for showing rows.</summary>
     public Func<TableSchema, IReadOnlySet<string>>? HiddenByOthers { get; init; }
 
-    /// <summary>Whether both sides are of unlike engines.</summary>
-    public bool CrossesEngines => source.Catalogue.Engine != target.Catalogue.Engine;
+    /// <summary>
+    /// Whether both sides are of unlike engines. A target without a catalogue takes rows as the source's engine has them.
+    /// </summary>
+    public bool CrossesEngines => target.Find<ICatalogue>() is { } there && source.Catalogue.Engine != there.Engine;
 
     /// <summary>What types of the target mean.</summary>
-    public IEngineTypes TargetTypes => target.Catalogue.Types;
+    public IEngineTypes TargetTypes => (target.Find<ICatalogue>() ?? source.Catalogue).Types;
 
     /// <summary>The treatment of a form of a table, or what is wrong with it.</summary>
     public (TableTreatment? Treatment, IReadOnlyList<TreatmentProblem> Problems) TryBuild(TableSchema form)
@@ -29,7 +31,7 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
         var built = TreatmentBuilder.Build(
             definition,
             form,
-            target.Tables.NameFor,
+            target.Target.NameFor,
             source.Catalogue.Types,
             keys,
             CrossesEngines ? target.Catalogue.Types : null
@@ -81,7 +83,7 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
     public IReadOnlySet<TableName> OwnTables(TargetProgress progress)
     {
         ArgumentNullException.ThrowIfNull(progress);
-        return progress.Tables.SelectMany(table => table.IntoTables ?? [target.Tables.NameFor(table.Table)]).ToHashSet();
+        return progress.Tables.SelectMany(table => table.IntoTables ?? [target.Target.NameFor(table.Table)]).ToHashSet();
     }
 
     /// <summary>What tables that are there already mean, by the target's table; where several go into one, what does least.</summary>
@@ -149,6 +151,6 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
         }
 
         var parts = step?.Split?.Select(part => Names.Parse(part.Into)).OfType<TableName>().ToList() ?? [];
-        return parts.Count > 0 ? parts : [definition.Naming?.NameFor(table, target.Tables.NameFor(table)) ?? target.Tables.NameFor(table)];
+        return parts.Count > 0 ? parts : [definition.Naming?.NameFor(table, target.Target.NameFor(table)) ?? target.Target.NameFor(table)];
     }
 }

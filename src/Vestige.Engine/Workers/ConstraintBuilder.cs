@@ -1,11 +1,12 @@
 using Microsoft.Extensions.Logging;
+using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Workers;
 
 /// <summary>Builds the references among loaded tables, once all of them stand together.</summary>
-internal sealed class ConstraintBuilder(string crossing, TableSync arrival, TimeProvider clock, ILogger logger)
+internal sealed class ConstraintBuilder(ITargetSession session, WorkerContext context, TableSync sync)
 {
     private static readonly TimeSpan TryAgain = TimeSpan.FromSeconds(10);
     private DateTimeOffset again;
@@ -14,9 +15,9 @@ internal sealed class ConstraintBuilder(string crossing, TableSync arrival, Time
     /// Beside the stream. The source is asked for them once more; where it cannot be reached, what the spool holds is applied all the
     /// same, and they are tried again.
     /// </summary>
-    public async Task BesideAsync(ITargetSession session, CancellationToken cancellation)
+    public async Task BesideAsync(CancellationToken cancellation)
     {
-        if (clock.GetUtcNow() < again || !arrival.IsToSettle(session.Progress, session.Progress.Position!.Value))
+        if (context.Clock.GetUtcNow() < again || !sync.IsToSettle(session.Progress, session.Progress.Position!.Value))
         {
             return;
         }
@@ -24,24 +25,45 @@ internal sealed class ConstraintBuilder(string crossing, TableSync arrival, Time
         IReadOnlyList<TableDescription> forms;
         try
         {
-            forms = await arrival.FormsAsync(cancellation);
+            forms = await sync.FormsAsync(cancellation);
         }
         catch (PortException exception) when (exception.Transient)
         {
-            again = clock.GetUtcNow() + TryAgain;
-            logger.LogWarning(exception, "The references of {Crossing} cannot be built yet", crossing);
+            again = context.Clock.GetUtcNow() + TryAgain;
+            context.Logger.LogWarning(exception, "The references of {Crossing} cannot be built yet", context.Crossing);
             return;
         }
 
-        await arrival.SettleAsync(session, forms, cancellation);
+        await BuildAsync(forms, cancellation);
     }
 
     /// <summary>Where the rows come once, at the position at which all tables are together.</summary>
-    public async Task TogetherAsync(ITargetSession session, CancellationToken cancellation)
+    public async Task TogetherAsync(CancellationToken cancellation)
     {
-        if (arrival.IsToSettle(session.Progress, arrival.Together(session.Progress)))
+        if (sync.IsToSettle(session.Progress, sync.Together(session.Progress)))
         {
-            await arrival.SettleAsync(session, await arrival.FormsAsync(cancellation), cancellation);
+            await BuildAsync(await sync.FormsAsync(cancellation), cancellation);
         }
+    }
+
+    /// <summary>Builds the references that are still missing, and writes down that they are there.</summary>
+    private async Task BuildAsync(IReadOnlyList<TableDescription> forms, CancellationToken cancellation)
+    {
+        var mine = sync.Standing(session.Progress);
+        if (forms.Count > 0)
+        {
+            var names = mine.Select(table => table.Table).ToHashSet();
+            List<TableTreatment> treatments =
+            [
+                .. forms.Where(table => names.Contains(table.Schema.Name)).Select(table => context.Treating.Build(table.Schema)),
+            ];
+            await session.BuildReferencesAsync(context.Target.Tables.StructureOf(treatments).Tables, cancellation);
+        }
+
+        await session.SaveAsync(
+            new ProgressUpdate(null, [.. mine.Where(table => !table.Settled).Select(table => table with { Settled = true })]),
+            cancellation
+        );
+        context.State.Take(session.Progress);
     }
 }

@@ -8,6 +8,7 @@ using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Observing;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Workers;
 
@@ -132,19 +133,7 @@ internal sealed class CrossingOpener(
             return;
         }
 
-        var worker = new CrossingWorker(
-            definition,
-            connections.Source(definition.Source),
-            connections.Target(definition.Target),
-            keys,
-            capture,
-            entry,
-            store,
-            events,
-            clock,
-            random,
-            logger
-        );
+        var worker = new CrossingWorker(ContextOf(entry, definition, capture), entry, store, random);
         if (entry.Stored.Until is { } mark)
         {
             // A run of a schedule that was interrupted goes on to where it was to end, and is one run still.
@@ -163,6 +152,27 @@ internal sealed class CrossingOpener(
         worker.Start();
         entry.RunBy(worker);
         _ = AfterAsync(entry, worker, capture, entry.Meter.Applied, begin);
+    }
+
+    private WorkerContext ContextOf(CrossingEntry entry, CrossingDefinition definition, Capture capture)
+    {
+        var (source, target) = (connections.Source(definition.Source), connections.Target(definition.Target));
+        return new WorkerContext
+        {
+            Treating = new CrossingTreatment(definition, source, target, keys),
+            Source = source,
+            Target = target,
+            Capture = capture,
+            State = new WorkerState(),
+            FirstStart = entry.FirstStart,
+            Meter = entry.Meter,
+            Quarantine = entry.Quarantine,
+            Rule = () => entry.Stored.Definition.Quarantine,
+            Repairs = entry.Repairs,
+            Events = events,
+            Clock = clock,
+            Logger = logger,
+        };
     }
 
     /// <summary>When a worker has ended by itself, what the target then holds is read once more, for the pages.</summary>
@@ -263,7 +273,7 @@ internal sealed class CrossingOpener(
 
         try
         {
-            var progress = await connections.Target(entry.Stored.Definition.Target).Tables.ReadProgressAsync(entry.Name, cancellation);
+            var progress = await connections.Target(entry.Stored.Definition.Target).Progress.ReadProgressAsync(entry.Name, cancellation);
             progress = progress.Match(capture.Spool.Branches);
             if (entry.Learn(progress, rested))
             {

@@ -4,7 +4,6 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
-using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
@@ -12,7 +11,7 @@ using Vestige.Engine.Following;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
-using Vestige.Engine.Reconciling;
+using Vestige.Engine.Shapes;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Treating;
 
@@ -26,69 +25,36 @@ namespace Vestige.Engine.Workers;
 public sealed class CrossingWorker
 {
     private const int BatchBytes = 4 << 20;
-    private static readonly TimeSpan LookForEndEvery = TimeSpan.FromSeconds(1);
+    private readonly WorkerContext context;
     private readonly CrossingDefinition definition;
-    private readonly CrossingTreatment treating;
-    private readonly TargetSystem target;
     private readonly Capture capture;
     private readonly IControlStore store;
-    private readonly CrossingMeter meter;
     private readonly TimeProvider clock;
-    private readonly ILogger logger;
-    private readonly WorkerState state = new();
+    private readonly WorkerState state;
     private readonly Quarantine quarantine;
-    private readonly Func<QuarantineRule?> rule;
-    private readonly QuarantineTry trying;
-    private readonly RepairQueue repairs;
-    private readonly RepairRun repairing;
     private readonly RateLimiter brake;
     private readonly WorkerRests rests;
     private readonly TableSync arrival;
-    private readonly ConstraintBuilder settling;
     private readonly AsideNotices notices;
     private readonly WorkerTroubles troubles;
     private readonly PassageNotices passages;
-    private readonly SourceSystem source;
-    private volatile ITargetSession? atWork;
-    private RouteEnds? routeEnds;
+    private volatile ITargetWork? atWork;
 
     /// <summary>The term that the target knows and the store does not, as when the store was restored from an older backup.</summary>
     private long succeededBy;
 
-    internal CrossingWorker(
-        CrossingDefinition definition,
-        SourceSystem source,
-        TargetSystem target,
-        IMaskKeys keys,
-        Capture capture,
-        CrossingEntry entry,
-        IControlStore store,
-        EventLog events,
-        TimeProvider clock,
-        Random random,
-        ILogger logger
-    )
+    internal CrossingWorker(WorkerContext context, CrossingEntry entry, IControlStore store, Random random)
     {
-        this.definition = definition;
-        treating = new CrossingTreatment(definition, source, target, keys);
-        (this.source, this.target) = (source, target);
-        this.capture = capture;
-        meter = entry.Meter;
-        quarantine = entry.Quarantine;
-        rule = () => entry.Stored.Definition.Quarantine;
+        this.context = context;
+        (definition, capture, clock) = (context.Definition, context.Capture, context.Clock);
+        (state, quarantine) = (context.State, context.Quarantine);
         this.store = store;
-        this.clock = clock;
-        this.logger = logger;
-        arrival = new TableSync(treating, source, target, capture, state, entry.FirstStart, meter, events, clock);
+        arrival = new TableSync(context);
         brake = new RateLimiter(() => entry.Stored.Definition, clock);
         rests = new WorkerRests(brake, Steering, clock);
-        settling = new ConstraintBuilder(definition.Name, arrival, clock, logger);
-        notices = new AsideNotices(definition.Name, quarantine, events, clock);
-        troubles = new WorkerTroubles(definition.Name, state, Steering, events, clock, random, logger);
-        trying = new QuarantineTry(quarantine, treating, events, clock);
-        passages = new PassageNotices(definition.Name, entry.Verdicts, events);
-        repairs = entry.Repairs;
-        repairing = new RepairRun(treating, source, target, capture.Spool, quarantine, repairs);
+        notices = new AsideNotices(definition.Name, quarantine, context.Events, clock);
+        troubles = new WorkerTroubles(context, Steering, random);
+        passages = new PassageNotices(definition.Name, entry.Verdicts, context.Events);
     }
 
     /// <summary>By what it is asked to rest.</summary>
@@ -121,12 +87,12 @@ public sealed class CrossingWorker
     {
         try
         {
-            return atWork is { } session ? await session.WhyWaitingAsync(cancellation) : null;
+            return atWork is { } work ? await work.WhyWaitingAsync(cancellation) : null;
         }
         catch (Exception exception)
             when (exception is PortException or IOException or InvalidOperationException or OperationCanceledException)
         {
-            logger.LogDebug(exception, "The target of {Crossing} could not be asked what it waits for", definition.Name);
+            context.Logger.LogDebug(exception, "The target of {Crossing} could not be asked what it waits for", definition.Name);
             return null;
         }
     }
@@ -177,7 +143,7 @@ public sealed class CrossingWorker
 
     /// <summary>How far the target has come. Only where that moves does the pause before the next try begin small again.</summary>
     private (LogPosition? Position, int Loaded, int Chunks) Reached =>
-        atWork?.Progress is { } progress
+        atWork?.Session.Progress is { } progress
             ? (progress.Position, progress.Tables.Count(table => table.Loaded), progress.Tables.Sum(table => table.Part?.Done.Count ?? 0))
             : default;
 
@@ -186,38 +152,19 @@ public sealed class CrossingWorker
     {
         var now = Steering.Now;
         var term = await store.NextTermAsync(definition.Name, succeededBy, now);
-        await using var session = await target.Tables.OpenSessionAsync(definition.Name, term, now);
-        atWork = session;
+        await using var work = await TargetWorks.OpenAsync(context, arrival, term, now);
+        var session = work.Session;
+        atWork = work;
         session.Match(capture.Spool.Branches);
         state.Take(session.Progress);
         await quarantine.OpenAsync(session.Progress, now);
-        var wanted = await arrival.TablesAsync(session.Progress, now);
-        var missing = Missing(wanted, session.Progress);
-        if (missing.Count > 0 || session.Progress.Position is null || !capture.Spool.Tables.IsSupersetOf(wanted))
-        {
-            await capture.CarryAsync(wanted, now);
-        }
-
-        if (session.Progress.Position is { Branch: LogPosition.BeforeAll } || session.Progress.Position > capture.Spool.Last)
-        {
-            // The spool is older than the target, as after a restored backup: whether the log still goes on from there is found out first.
-            await capture.CarryAsync(wanted, now);
-        }
-
-        session.Match(capture.Spool.Branches);
-        if (await BranchPassage.ContinueAsync(session, capture.Spool, source.Log, LoadsTables, now))
-        {
-            state.Take(session.Progress);
-            missing = Missing(wanted, session.Progress);
-        }
-
-        arrival.Agree(session.Progress);
-        arrival.Ends = routeEnds = await EndsAsync(now);
+        var missing = await AgreeAsync(session, now);
+        work.Ends = await EndsAsync(now);
         capture.Spool.Hold(definition.Name, session.Progress.Position);
         if (missing.Count > 0)
         {
             await rests.BeforeLoadAsync(session, now);
-            await arrival.BringAsync(session, missing, Steering.Soon, now);
+            await arrival.BringAsync(work, missing, Steering.Soon, now);
         }
 
         if (session.Progress.Position is null)
@@ -228,12 +175,41 @@ public sealed class CrossingWorker
         if (definition.Kind == StartKind.Structure)
         {
             // Without rows there is nothing to catch up with.
-            await settling.TogetherAsync(session, now);
+            await work.SettleAsync(now);
             Finished = true;
             return false;
         }
 
-        return await FollowAsync(session, now);
+        return await FollowAsync(work, now);
+    }
+
+    /// <summary>
+    /// Sees to it that the log is read from where the target stands, and for the tables that cross. Returns those that are to be loaded.
+    /// </summary>
+    private async Task<List<TableName>> AgreeAsync(IProgressSession session, CancellationToken cancellation)
+    {
+        var wanted = await arrival.TablesAsync(session.Progress, cancellation);
+        var missing = Missing(wanted, session.Progress);
+        if (missing.Count > 0 || session.Progress.Position is null || !capture.Spool.Tables.IsSupersetOf(wanted))
+        {
+            await capture.CarryAsync(wanted, cancellation);
+        }
+
+        if (session.Progress.Position is { Branch: LogPosition.BeforeAll } || session.Progress.Position > capture.Spool.Last)
+        {
+            // The spool is older than the target, as after a restored backup: whether the log still goes on from there is found out first.
+            await capture.CarryAsync(wanted, cancellation);
+        }
+
+        session.Match(capture.Spool.Branches);
+        if (await BranchPassage.ContinueAsync(session, capture.Spool, context.Source.Log, LoadsTables, cancellation))
+        {
+            state.Take(session.Progress);
+            missing = Missing(wanted, session.Progress);
+        }
+
+        arrival.Agree(session.Progress);
+        return missing;
     }
 
     private static List<TableName> Missing(IReadOnlyList<TableName> wanted, TargetProgress progress) =>
@@ -242,37 +218,30 @@ public sealed class CrossingWorker
     /// <summary>The source is asked only where its log does not say: what the spool holds is applied while it cannot be reached.</summary>
     private async Task<RouteEnds> EndsAsync(CancellationToken cancellation) =>
         new(
-            capture.Spool.Notes.GetValueOrDefault(ILogReader.DatabaseNote) ?? await source.Probe.GetIdentityAsync(cancellation),
-            await target.Probe.GetIdentityAsync(cancellation)
+            capture.Spool.Notes.GetValueOrDefault(ILogReader.DatabaseNote) ?? await context.Source.Probe.GetIdentityAsync(cancellation),
+            await context.Target.Probe.GetIdentityAsync(cancellation)
         );
 
     /// <summary>Applies what comes until it is to rest; true when tables are to be loaded first.</summary>
-    private async Task<bool> FollowAsync(ITargetSession session, CancellationToken cancellation)
+    private async Task<bool> FollowAsync(ITargetWork work, CancellationToken cancellation)
     {
+        var session = work.Session;
         using var gathering = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
-        var mine = OpenGathering(session.Progress, gathering.Token);
-        Task? idle = null;
-        Task? ends = null;
+        var mine = OpenGathering(work, gathering.Token);
+        var idle = new IdleWait(clock);
         try
         {
             while (true)
             {
-                var (steered, turned, decided, asked) = (
-                    Steering.Changed.Next,
-                    capture.Turned.Next,
-                    quarantine.Decided.Next,
-                    repairs.Asked.Next
-                );
-                await settling.BesideAsync(session, cancellation);
-                await repairing.RunAsync(session, cancellation);
-                if (trying.IsDue && await trying.RunAsync(session, cancellation))
+                var woken = new[] { Steering.Changed.Next, capture.Turned.Next, quarantine.Decided.Next, context.Repairs.Asked.Next };
+                if (await work.BesideAsync(cancellation))
                 {
-                    mine = await GatherAnewAsync(mine, session.Progress, gathering.Token);
+                    mine = await GatherAnewAsync(mine, work, gathering.Token);
                 }
 
                 if (Rests(mine.Gatherer, Steering.Request ?? End(session.Progress)))
                 {
-                    await FinishAsync(session, cancellation);
+                    await FinishAsync(work, cancellation);
                     return false;
                 }
 
@@ -280,23 +249,15 @@ public sealed class CrossingWorker
                 mine.Gatherer.MostChanges = brake.MostChanges;
                 if (brake.Wait() is var rest && rest > TimeSpan.Zero)
                 {
-                    await rests.ForAsync(session, rest, cancellation, steered, decided, asked);
+                    await rests.ForAsync(session, rest, cancellation, woken[0], woken[2], woken[3]);
                     continue;
                 }
 
-                idle ??= Task.Delay(WorkerRests.ProveEvery, clock, CancellationToken.None);
-
-                // That the log has passed a mark may be seen in nothing that comes of it.
-                ends =
-                    Steering.Request is null ? null
-                    : ends is { IsCompleted: false } ? ends
-                    : Task.Delay(LookForEndEvery, clock, CancellationToken.None);
-                await Task.WhenAny(mine.Next, steered, turned, decided, asked, idle, ends ?? idle);
-                if (!mine.Next.IsCompleted)
+                if (!await idle.ForAsync(mine.Next, woken, lookForEnd: Steering.Request is not null))
                 {
-                    if (idle.IsCompleted)
+                    if (idle.IsOver)
                     {
-                        idle = null;
+                        idle.Begin();
                         await notices.TellAsync();
                         await WorkerRests.ProveAsync(session, cancellation);
                     }
@@ -306,30 +267,28 @@ public sealed class CrossingWorker
 
                 var batch = await mine.Next;
                 mine.Taken();
+                if (batch is null && !mine.Gatherer.AtBranchEnd)
+                {
+                    continue;
+                }
+
                 if (batch is null)
                 {
-                    if (!mine.Gatherer.AtBranchEnd)
-                    {
-                        continue;
-                    }
-
                     await PassAsync(session, cancellation);
                     if (session.Progress.Tables.Any(table => table is { Loaded: false, Held: false }))
                     {
                         return true;
                     }
-
-                    mine = await GatherAnewAsync(mine, session.Progress, gathering.Token);
-                    continue;
                 }
 
                 if (
-                    mine.Gatherer.IsBeyond(batch)
+                    batch is null
+                    || mine.Gatherer.IsBeyond(batch)
                     || !state.TryTake(batch, Steering, clock.GetUtcNow())
-                    || await ApplyAsync(session, mine, batch, cancellation)
+                    || await ApplyAsync(work, mine, batch, cancellation)
                 )
                 {
-                    mine = await GatherAnewAsync(mine, session.Progress, gathering.Token);
+                    mine = await GatherAnewAsync(mine, work, gathering.Token);
                 }
             }
         }
@@ -340,37 +299,20 @@ public sealed class CrossingWorker
         }
     }
 
-    /// <summary>
-    /// Applies a batch while the next is gathered. True when that one must be gathered anew, since rows went into quarantine.
-    /// </summary>
-    private async Task<bool> ApplyAsync(ITargetSession session, Gathering mine, Batch batch, CancellationToken cancellation)
+    /// <summary>Applies a batch. True when the next must be gathered anew, since rows went into quarantine.</summary>
+    private async Task<bool> ApplyAsync(ITargetWork work, Gathering mine, Batch batch, CancellationToken cancellation)
     {
-        var applier = new BatchApplier(session, capture.Spool, treating, quarantine, rule, meter, clock)
-        {
-            Read = state.SetInHandChanges,
-            Ends = routeEnds!,
-        };
         var waiting = quarantine.Count;
         using var activity = EngineTraces
             .Begin("apply", definition.Name)
             ?.SetTag("vestige.changes", batch.Fragments.Sum(fragment => (long)fragment.Count))
             .SetTag("vestige.transactions", batch.Fragments.Count);
-        bool aside;
-        if (batch.Large)
-        {
-            aside = await applier.ApplyLargeAsync(batch, mine.Gatherer, mine.Router, cancellation);
-        }
-        else
-        {
-            _ = mine.Next;
-            aside = await applier.ApplyAsync(batch, cancellation);
-        }
-
+        var aside = await work.ApplyAsync(batch, mine, cancellation);
         brake.Applied(batch.Fragments.Sum(fragment => (long)fragment.Count));
-        await notices.TellHeldAsync(session.Progress, state.IsHeld);
-        state.Take(session.Progress);
+        await notices.TellHeldAsync(work.Session.Progress, state.IsHeld);
+        state.Take(work.Session.Progress);
         state.SetPlace(batch);
-        capture.Spool.Hold(definition.Name, session.Progress.Position);
+        capture.Spool.Hold(definition.Name, work.Session.Progress.Position);
         state.SetInHand(null);
         notices.Add(aside ? quarantine.Count - waiting : 0);
         await notices.TellAsync();
@@ -378,7 +320,7 @@ public sealed class CrossingWorker
     }
 
     /// <summary>All of a branch is applied: the crossing goes on with the next.</summary>
-    private async Task PassAsync(ITargetSession session, CancellationToken cancellation)
+    private async Task PassAsync(IProgressSession session, CancellationToken cancellation)
     {
         var entered = await BranchPassage.PassAsync(session, capture.Spool, LoadsTables, cancellation);
         state.Take(session.Progress);
@@ -386,10 +328,10 @@ public sealed class CrossingWorker
         await passages.EnteredAsync(entered, cancellation);
     }
 
-    private async Task<Gathering> GatherAnewAsync(Gathering before, TargetProgress progress, CancellationToken ending)
+    private async Task<Gathering> GatherAnewAsync(Gathering before, ITargetWork work, CancellationToken ending)
     {
         await before.DisposeAsync();
-        return OpenGathering(progress, ending);
+        return OpenGathering(work, ending);
     }
 
     /// <summary>With the place in the log lost, what the spool still holds is applied; then nothing can come any more.</summary>
@@ -401,15 +343,13 @@ public sealed class CrossingWorker
         }
     }
 
-    private Gathering OpenGathering(TargetProgress progress, CancellationToken ending)
+    private Gathering OpenGathering(ITargetWork work, CancellationToken ending)
     {
-        var spool = capture.Spool;
+        var (spool, progress) = (capture.Spool, work.Session.Progress);
         var tables = progress.Tables.Where(table => definition.Tables.Takes(table.Table)).ToImmutableDictionary(table => table.Table);
-        var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), tables) { Target = routeEnds!.Target };
-        var gatherer = new BatchGatherer(spool, spool.ReadAfter(progress.Position!.Value, withinBranch: true), router, clock, BatchBytes)
-        {
-            Idle = meter.Idle,
-        };
+        var router = new ChangeRouter(spool, context.Treating, new SkippedRows(quarantine, clock), tables) { Target = work.Ends!.Target };
+        var reader = spool.ReadAfter(progress.Position!.Value, withinBranch: true);
+        var gatherer = new BatchGatherer(spool, reader, work.NewBuilder(router), clock, BatchBytes) { Idle = context.Meter.Idle };
         state.Follows(gatherer);
         return new Gathering(gatherer, router, ending);
     }
@@ -420,11 +360,11 @@ public sealed class CrossingWorker
     private StopRequest? End(TargetProgress progress) =>
         definition.EndsByItself ? new StopRequest(StopMode.Drain, new StopMark(arrival.Together(progress))) : null;
 
-    private async Task FinishAsync(ITargetSession session, CancellationToken cancellation)
+    private async Task FinishAsync(ITargetWork work, CancellationToken cancellation)
     {
         if (definition.EndsByItself && Steering.Request is null)
         {
-            await settling.TogetherAsync(session, cancellation);
+            await work.SettleAsync(cancellation);
             Finished = true;
         }
     }

@@ -7,9 +7,9 @@ using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Following;
-using Vestige.Engine.Loading;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Shapes;
 using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Workers;
@@ -18,22 +18,14 @@ namespace Vestige.Engine.Workers;
 /// Brings the tables of a crossing to where one stream can go on with them: loads what is missing, begins the stream, and builds
 /// the references among tables once all of them have caught up with it.
 /// </summary>
-internal sealed class TableSync(
-    CrossingTreatment treating,
-    SourceSystem source,
-    TargetSystem target,
-    Capture capture,
-    WorkerState state,
-    FirstStart firstStart,
-    CrossingMeter meter,
-    EventLog events,
-    TimeProvider clock
-)
+internal sealed class TableSync(WorkerContext context)
 {
-    private readonly CrossingDefinition definition = treating.Definition;
-
-    /// <summary>The two databases, as routes name them; set before anything is loaded.</summary>
-    public RouteEnds? Ends { get; set; }
+    private readonly CrossingDefinition definition = context.Definition;
+    private readonly CrossingTreatment treating = context.Treating;
+    private readonly SourceSystem source = context.Source;
+    private readonly Capture capture = context.Capture;
+    private readonly WorkerState state = context.State;
+    private readonly EventLog events = context.Events;
 
     /// <summary>The tables that cross: those the target knows once the stream has begun, before that what the source has.</summary>
     public async Task<IReadOnlyList<TableName>> TablesAsync(TargetProgress progress, CancellationToken cancellation)
@@ -111,40 +103,36 @@ internal sealed class TableSync(
     }
 
     /// <summary>Loads tables; where only changes cross, those that were never begun are taken as they were found by the check.</summary>
-    /// <param name="session">The hold on the target.</param>
+    /// <param name="work">The hold on the target.</param>
     /// <param name="missing">The tables.</param>
     /// <param name="soon">Cancelled when no further chunk is to be begun.</param>
     /// <param name="cancellation">Gives up at once.</param>
     public async Task BringAsync(
-        ITargetSession session,
+        ITargetWork work,
         IReadOnlyList<TableName> missing,
         CancellationToken soon,
         CancellationToken cancellation
     )
     {
-        var begun = session.Progress.Tables.Select(table => table.Table).ToHashSet();
+        var begun = work.Session.Progress.Tables.Select(table => table.Table).ToHashSet();
         var found = definition.Kind == StartKind.Changes ? missing.Where(table => !begun.Contains(table)).ToList() : [];
         if (found.Count > 0)
         {
-            await TakeAsync(session, found, cancellation);
+            await TakeAsync(work.Session, found, cancellation);
         }
 
         if (found.Count < missing.Count)
         {
             await source.Log.EnsureReadAsync([.. missing.Except(found)], cancellation);
-            await LoadAsync(session, [.. missing.Except(found)], soon, cancellation);
+            await LoadAsync(work, [.. missing.Except(found)], soon, cancellation);
         }
     }
 
     /// <summary>All tables are loaded: the stream begins at the lowest of their positions.</summary>
-    public async Task BeginStreamAsync(ITargetSession session, CancellationToken cancellation)
+    public async Task BeginStreamAsync(IProgressSession session, CancellationToken cancellation)
     {
         var start = Mine(session.Progress).Min(table => table.Position);
-        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
-        {
-            await transaction.CommitAsync(new ProgressUpdate(start, [], capture.Spool.Branches[start.Branch].Identity), cancellation);
-        }
-
+        await session.SaveAsync(new ProgressUpdate(start, [], capture.Spool.Branches[start.Branch].Identity), cancellation);
         state.Take(session.Progress);
         capture.Spool.Hold(definition.Name, session.Progress.Position);
     }
@@ -161,48 +149,21 @@ internal sealed class TableSync(
     public bool IsToSettle(TargetProgress progress, LogPosition reached)
     {
         var mine = Standing(progress);
-        return mine.Exists(table => !table.Settled) && mine.TrueForAll(table => table.Loaded && table.Position <= reached);
+        return mine.Any(table => !table.Settled) && mine.All(table => table.Loaded && table.Position <= reached);
     }
 
     /// <summary>The source's tables, which say what references there are; none where the target's were made by others.</summary>
     public async Task<IReadOnlyList<TableDescription>> FormsAsync(CancellationToken cancellation) =>
         definition.Kind == StartKind.Changes ? [] : await source.Catalogue.ReadTablesAsync(cancellation);
 
-    /// <summary>Builds the references that are still missing, and writes down that they are.</summary>
-    /// <param name="session">The hold on the target.</param>
-    /// <param name="forms">The source's tables.</param>
-    /// <param name="cancellation">Gives up.</param>
-    public async Task SettleAsync(ITargetSession session, IReadOnlyList<TableDescription> forms, CancellationToken cancellation)
-    {
-        var mine = Standing(session.Progress);
-        if (forms.Count > 0)
-        {
-            var names = mine.Select(table => table.Table).ToHashSet();
-            List<TableTreatment> treatments =
-            [
-                .. forms.Where(table => names.Contains(table.Schema.Name)).Select(table => treating.Build(table.Schema)),
-            ];
-            await session.BuildReferencesAsync(target.Tables.StructureOf(treatments).Tables, cancellation);
-        }
-
-        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
-        {
-            await transaction.CommitAsync(
-                new ProgressUpdate(null, [.. mine.Where(table => !table.Settled).Select(table => table with { Settled = true })]),
-                cancellation
-            );
-        }
-
-        state.Take(session.Progress);
-    }
-
-    private List<TableProgress> Standing(TargetProgress progress) => [.. Mine(progress).Where(table => !table.Held)];
+    /// <summary>The tables that are not held.</summary>
+    public IReadOnlyList<TableProgress> Standing(TargetProgress progress) => [.. Mine(progress).Where(table => !table.Held)];
 
     private IEnumerable<TableProgress> Mine(TargetProgress progress) =>
         progress.Tables.Where(table => definition.Tables.Takes(table.Table));
 
     private async Task LoadAsync(
-        ITargetSession session,
+        ITargetWork work,
         IReadOnlyList<TableName> missing,
         CancellationToken soon,
         CancellationToken cancellation
@@ -210,16 +171,16 @@ internal sealed class TableSync(
     {
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, soon);
         using var activity = EngineTraces.Begin("load", definition.Name)?.SetTag("vestige.tables", missing.Count);
-        var first = session.Progress.Position is null;
-        var loading = new InitialLoad(source, target, session, capture, treating, Ends!, clock);
+        var progress = work.Session.Progress;
+        var loading = work.NewLoad();
         state.Loads(loading);
         await events.OfCrossingAsync(definition.Name, EventKind.Note, $"Loading {Figures.Of(missing.Count, "table")}.");
-        var allFirst = first && session.Progress.Tables.All(table => !table.Loaded);
+        var allFirst = progress.Position is null && progress.Tables.All(table => !table.Loaded);
         await loading.RunAsync(missing, allFirst, stopping.Token);
         state.Loads(null);
-        state.Take(session.Progress);
+        state.Take(work.Session.Progress);
         var rows = loading.Tables.Sum(table => table.Rows);
-        meter.Loaded(rows);
+        context.Meter.Loaded(rows);
         await events.OfCrossingAsync(
             definition.Name,
             EventKind.Note,
@@ -230,7 +191,7 @@ internal sealed class TableSync(
     }
 
     /// <summary>Tables that were loaded by other means stand where the definition says, or where the log stands now.</summary>
-    private async Task TakeAsync(ITargetSession session, List<TableName> found, CancellationToken cancellation)
+    private async Task TakeAsync(IProgressSession session, List<TableName> found, CancellationToken cancellation)
     {
         var (at, described) = definition.Start?.From is { } from
             ? await PastAsync(from, found, cancellation)
@@ -253,12 +214,8 @@ internal sealed class TableSync(
                 Log = log,
             })
             .ToList();
-        await using (var transaction = await session.BeginAsync(checkReferences: false, cancellation))
-        {
-            await transaction.CommitAsync(new ProgressUpdate(null, taken, session.Progress.Identity is null ? log : null), cancellation);
-        }
-
-        firstStart.Pending = false;
+        await session.SaveAsync(new ProgressUpdate(null, taken, session.Progress.Identity is null ? log : null), cancellation);
+        context.FirstStart.Pending = false;
         state.Take(session.Progress);
         await events.OfCrossingAsync(
             definition.Name,
@@ -273,7 +230,7 @@ internal sealed class TableSync(
         CancellationToken cancellation
     )
     {
-        if (!firstStart.Pending)
+        if (!context.FirstStart.Pending)
         {
             throw new PortException(
                 $"The target knows nothing of {found[0]} in this crossing, and whether its rows still agree with the source cannot be "
@@ -296,7 +253,7 @@ internal sealed class TableSync(
         CancellationToken cancellation
     )
     {
-        var (line, place) = await new PastStart(source, capture.Spool, clock).FindAsync(from, found, cancellation);
+        var (line, place) = await new PastStart(source, capture.Spool, context.Clock).FindAsync(from, found, cancellation);
         return place is { } at
             ? (at, await source.Catalogue.ReadTablesAsync(cancellation))
             : throw new PortException($"Changes cannot be taken from where the definition says: {line.Found}.") { Remedy = line.Remedy };

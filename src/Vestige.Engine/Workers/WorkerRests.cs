@@ -10,7 +10,7 @@ internal sealed class WorkerRests(RateLimiter brake, Steering steering, TimeProv
     public static readonly TimeSpan ProveEvery = TimeSpan.FromSeconds(10);
 
     /// <summary>A load is not begun in a window of rest.</summary>
-    public async Task BeforeLoadAsync(ITargetSession session, CancellationToken cancellation)
+    public async Task BeforeLoadAsync(IProgressSession session, CancellationToken cancellation)
     {
         while (brake.Wait() is var rest && rest > TimeSpan.Zero)
         {
@@ -20,7 +20,7 @@ internal sealed class WorkerRests(RateLimiter brake, Steering steering, TimeProv
     }
 
     /// <summary>Applies nothing for a while, and stays in touch with the target meanwhile.</summary>
-    public async Task ForAsync(ITargetSession session, TimeSpan rest, CancellationToken cancellation, params Task[] woken)
+    public async Task ForAsync(IProgressSession session, TimeSpan rest, CancellationToken cancellation, params Task[] woken)
     {
         var (until, step) = (clock.GetUtcNow() + rest, Task.CompletedTask);
         while (clock.GetUtcNow() < until && !Array.Exists(woken, task => task.IsCompleted))
@@ -40,9 +40,6 @@ internal sealed class WorkerRests(RateLimiter brake, Steering steering, TimeProv
     /// With nothing to apply, a worker would not notice that its target is gone or that another has taken over; so it looks,
     /// and what it then meets ends the turn as it would with rows in hand.
     /// </summary>
-    public static async Task ProveAsync(ITargetSession session, CancellationToken cancellation)
-    {
-        await using var transaction = await session.BeginAsync(checkReferences: false, cancellation);
-        await transaction.CommitAsync(ProgressUpdate.None, cancellation);
-    }
+    public static Task ProveAsync(IProgressSession session, CancellationToken cancellation) =>
+        session.SaveAsync(ProgressUpdate.None, cancellation);
 }

@@ -13,7 +13,7 @@ namespace Vestige.Engine.Workers;
 internal sealed class WorkerState
 {
     private readonly Lock gate = new();
-    private InitialLoad? load;
+    private ILoad? load;
     private BatchGatherer? gatherer;
     private Batch? inHand;
     private DateTimeOffset inHandSince;
@@ -123,7 +123,7 @@ internal sealed class WorkerState
     }
 
     /// <summary>It loads; null when the load is done.</summary>
-    public void Loads(InitialLoad? loading)
+    public void Loads(ILoad? loading)
     {
         lock (gate)
         {

@@ -2,23 +2,18 @@ using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
-using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Workers;
 
 /// <summary>
 /// What a worker does when something fails: waits for what time may mend, and faults at what a person has to. Both are told.
 /// </summary>
-internal sealed class WorkerTroubles(
-    string crossing,
-    WorkerState state,
-    Steering steering,
-    EventLog events,
-    TimeProvider clock,
-    Random random,
-    ILogger logger
-)
+internal sealed class WorkerTroubles(WorkerContext context, Steering steering, Random random)
 {
+    private readonly string crossing = context.Crossing;
+    private readonly WorkerState state = context.State;
+    private readonly TimeProvider clock = context.Clock;
+
     /// <summary>Whether another try may succeed though nobody does anything.</summary>
     public static bool MayPass(Exception exception) =>
         exception switch
@@ -34,7 +29,7 @@ internal sealed class WorkerTroubles(
     public async Task<bool> WaitAsync(int attempt, Exception exception)
     {
         var isNew = state.Waits(exception.Message, (exception as PortException)?.Remedy, clock.GetUtcNow());
-        logger.LogWarning(
+        context.Logger.LogWarning(
             FailureLog.StackOf(exception),
             "Crossing {Crossing} waits, attempt {Attempt}: {Reason}",
             crossing,
@@ -43,7 +38,7 @@ internal sealed class WorkerTroubles(
         );
         if (isNew)
         {
-            await events.OfCrossingAsync(crossing, EventKind.Warning, $"Waiting: {exception.Message}");
+            await context.Events.OfCrossingAsync(crossing, EventKind.Warning, $"Waiting: {exception.Message}");
         }
 
         try
@@ -72,7 +67,7 @@ internal sealed class WorkerTroubles(
                 refused?.Key
             )
         );
-        logger.LogError(FailureLog.StackOf(exception), "Crossing {Crossing} is faulted: {Reason}", crossing, exception.Message);
-        await events.OfCrossingAsync(crossing, EventKind.Fault, $"Faulted: {exception.Message}");
+        context.Logger.LogError(FailureLog.StackOf(exception), "Crossing {Crossing} is faulted: {Reason}", crossing, exception.Message);
+        await context.Events.OfCrossingAsync(crossing, EventKind.Fault, $"Faulted: {exception.Message}");
     }
 }

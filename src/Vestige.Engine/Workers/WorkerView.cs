@@ -13,7 +13,7 @@ internal sealed record WorkerView(
     CrossingFault? Fault,
     CrossingFault? Waiting,
     bool Following,
-    InitialLoad? Load,
+    ILoad? Load,
     LogPosition? Applied,
     DateTimeOffset? OldestInHand,
     ImmutableDictionary<TableName, TableProgress> Tables,

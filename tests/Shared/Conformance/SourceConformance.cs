@@ -42,6 +42,23 @@ public abstract class SourceConformance : IAsyncLifetime
     }
 
     /// <summary>A view shows exactly what the log holds up to its position, whatever is committed while it is read.</summary>
+    /// <summary>The system behind a connection may have become another since its log was asked for.</summary>
+    [Fact]
+    public async Task A_log_of_another_identity_is_not_read()
+    {
+        var begin = await system.Source.Log.BeginLogAsync(Stop);
+        var mine = (await system.Source.Log.SampleAsync(begin, Stop)).Identity;
+        var request = LogRequest.First(begin, new HashSet<TableName> { system.Item });
+        var refused = await Assert.ThrowsAsync<Engine.Faults.PortException>(() =>
+            system.Source.Log.OpenLogAsync(request with { Log = mine with { Server = "another" } }, Stop)
+        );
+        Assert.True(refused.Transient);
+        Assert.IsNotType<Engine.Faults.PlaceLostException>(refused);
+        await using var reader = await system.Source.Log.OpenLogAsync(request with { Log = mine }, Stop);
+        await system.RunAsync("INSERT INTO item VALUES (1, 'a')");
+        Assert.Single(await ReadAsync(reader, 1));
+    }
+
     [Fact]
     public async Task A_view_stands_at_its_position_and_gives_the_same_rows_in_every_way()
     {

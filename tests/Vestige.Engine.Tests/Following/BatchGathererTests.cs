@@ -48,7 +48,7 @@ public sealed class BatchGathererTests
 
         files.Unlock();
         await recovering;
-        Assert.Equal(end, (await gathering)!.Last);
+        Assert.Equal(end, (await gathering)!.Update.Position);
         Assert.Null(await gatherer.NextAsync(cancellation));
         Assert.True(gatherer.AtMark);
     }
@@ -64,7 +64,8 @@ public sealed class BatchGathererTests
         );
         var aside = new SkippedRows(new Quarantine("copy", new MemoryQuarantine()), TimeProvider.System);
         var router = new ChangeRouter(spool, treating, aside, ImmutableDictionary<TableName, TableProgress>.Empty);
-        return new BatchGatherer(spool, spool.ReadAfter(LogPosition.Zero), router, TimeProvider.System, 1 << 20);
+        var builder = new FoldedBatchBuilder(spool, router);
+        return new BatchGatherer(spool, spool.ReadAfter(LogPosition.Zero), builder, TimeProvider.System, 1 << 20);
     }
 
     /// <summary>Files that cannot be listed while they are locked.</summary>

@@ -301,6 +301,12 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     {
         await faults.BeforeAsync("source.open", cancellation);
         ThrowIfDead();
+        if (request.Log != state.Moves.Identity)
+        {
+            world.Count("source.open", "of another log");
+            throw new PortException($"The source is now {state.Moves.Identity}.") { Transient = true };
+        }
+
         state.ExpectNotes(request);
         var reader = new Reader(state, faults, world, request.After, request.Tables);
         state.Reading = mine = reader;

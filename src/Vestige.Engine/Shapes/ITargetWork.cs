@@ -1,0 +1,42 @@
+using Vestige.Engine.Following;
+using Vestige.Engine.Loading;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Shapes;
+
+/// <summary>
+/// One worker's hold on a target, in the shape in which that takes changes. What a shape cannot do it leaves out, and the worker need not
+/// know which it is. After any exception it is finished: open another. Used by one caller at a time.
+/// </summary>
+internal interface ITargetWork : IAsyncDisposable
+{
+    /// <summary>How far the crossing is.</summary>
+    IProgressSession Session { get; }
+
+    /// <summary>The two systems, as routes name them; set before anything is written.</summary>
+    RouteEnds? Ends { get; set; }
+
+    /// <summary>A load into it.</summary>
+    ILoad NewLoad();
+
+    /// <summary>Makes the batches that it takes.</summary>
+    IBatchBuilder NewBuilder(ChangeRouter router);
+
+    /// <summary>
+    /// Applies a batch while the next is gathered. True when that one must be gathered anew, since rows went into quarantine.
+    /// </summary>
+    Task<bool> ApplyAsync(Batch batch, Gathering gathering, CancellationToken cancellation);
+
+    /// <summary>
+    /// Does what is to be done between two batches, as repairing rows. True when the next batch must be gathered anew.
+    /// </summary>
+    Task<bool> BesideAsync(CancellationToken cancellation);
+
+    /// <summary>Ends a crossing whose rows come once: builds what stands on all tables together, where there is such.</summary>
+    Task SettleAsync(CancellationToken cancellation);
+
+    /// <summary>
+    /// What the call that goes on waits for, as the target says; null when it says nothing, or cannot be asked. From any thread.
+    /// </summary>
+    Task<string?> WhyWaitingAsync(CancellationToken cancellation);
+}

@@ -1,0 +1,53 @@
+using Vestige.Core.Positions;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Engine.Shapes;
+
+/// <summary>
+/// How far a crossing into a table sink is: of each table as the sink has it, of the crossing as Vestige keeps it.
+///
+/// Invariants:
+/// 1. Each table is at or beyond the crossing's position: its progress is written with its rows, the crossing's after all of them.
+/// 2. So after a failure changes are read again from the crossing's position, and a table passes over those that it has, by its own.
+/// </summary>
+internal sealed class TableSinkSession : IProgressSession
+{
+    private readonly IProgressSession kept;
+
+    public TableSinkSession(IProgressSession kept, ITableWriter writer)
+    {
+        (this.kept, Writer) = (kept, writer);
+        Progress = kept.Progress with { Tables = writer.Tables };
+    }
+
+    public ITableWriter Writer { get; }
+
+    public TargetProgress Progress { get; private set; }
+
+    public void Match(IReadOnlyList<LogBranch> branches)
+    {
+        kept.Match(branches);
+        Progress = Progress.Match(branches);
+    }
+
+    public async Task SaveAsync(ProgressUpdate update, CancellationToken cancellation)
+    {
+        foreach (var table in update.Tables)
+        {
+            await Writer.SaveAsync(table, cancellation);
+            Wrote(table);
+        }
+
+        await kept.SaveAsync(update with { Tables = [] }, cancellation);
+        Progress = Progress.With(update);
+    }
+
+    /// <summary>The sink has written this with rows of the table.</summary>
+    public void Wrote(TableProgress table) => Progress = Progress.With(new ProgressUpdate(null, [table]));
+
+    public async ValueTask DisposeAsync()
+    {
+        await Writer.DisposeAsync();
+        await kept.DisposeAsync();
+    }
+}
