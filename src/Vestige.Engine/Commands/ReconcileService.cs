@@ -235,6 +235,14 @@ public sealed class ReconcileService
             };
         }
 
+        if (connections.Target(entry.Stored.Definition.Target).Find<ITableTarget>() is null)
+        {
+            throw new RequestRefusedException($"What {entry.Stored.Definition.Target} holds cannot be read for comparing it.")
+            {
+                Remedy = "Compare it by its own means.",
+            };
+        }
+
         if (scope.Tables.FirstOrDefault(table => !entry.Stored.Definition.Tables.Takes(table)) is { Name: not null } other)
         {
             throw new RequestRefusedException($"{other} does not cross in {entry.Name}.")

@@ -31,11 +31,12 @@ internal sealed class SinkLoad(WorkerContext context, ISinkWriter writer, IProgr
         var treated = await SnapshotTables.TreatedAsync(snapshot, names, context.Treating, cancellation);
         StartedAt = context.Clock.GetUtcNow();
         Tables = [.. treated.Select(table => LoadOf(table.Treatment, table.EstimatedRows, log))];
-        if (first)
-        {
-            await session.SaveAsync(new ProgressUpdate(null, [], log, Restart: true), cancellation);
-        }
 
+        // All are known before the first of them is loaded: what a crossing has begun is what it goes on with.
+        await session.SaveAsync(
+            new ProgressUpdate(null, [.. Tables.Select(Begun)], first ? log : null, Restart: first),
+            cancellation
+        );
         foreach (var load in Tables)
         {
             await LoadAsync(snapshot, load, cancellation);
@@ -45,15 +46,15 @@ internal sealed class SinkLoad(WorkerContext context, ISinkWriter writer, IProgr
     private static TableLoad LoadOf(TableTreatment treatment, long estimatedRows, LogIdentity log) =>
         new(treatment, [.. treatment.Tables.Select(table => table.Form)], estimatedRows, chunks: 1) { Log = log };
 
+    private static TableProgress Begun(TableLoad load) => load.Progress(loaded: false, LogPosition.Zero) with { Settled = true };
+
     private async Task LoadAsync(ISourceSnapshot snapshot, TableLoad load, CancellationToken cancellation)
     {
-        var begun = load.Progress(loaded: false, LogPosition.Zero) with { Settled = true };
         foreach (var table in load.Targets)
         {
-            await writer.BeginLoadAsync(table, begun, cancellation);
+            await writer.BeginLoadAsync(table, Begun(load), cancellation);
         }
 
-        await session.SaveAsync(new ProgressUpdate(null, [begun]), cancellation);
         if (context.Definition.Kind != StartKind.Structure)
         {
             await CopyAsync(snapshot, load, cancellation);

@@ -6,7 +6,7 @@ public static class Capabilities
     private static readonly Dictionary<Capability, Func<IConnector, bool>> Ports = new()
     {
         [Capability.Source] = connector => Has<IProbe>(connector) && Has<ICatalogue>(connector) && Has<ILogSource>(connector),
-        [Capability.Target] = connector => Has<IProbe>(connector) && Has<ITableTarget>(connector),
+        [Capability.Target] = connector => Has<IProbe>(connector) && Has<ITarget>(connector),
         [Capability.Preparation] = Has<IPreparation>,
         [Capability.Bench] = Has<IBench>,
         [Capability.Drills] = Has<IDrills>,

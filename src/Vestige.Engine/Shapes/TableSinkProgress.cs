@@ -6,10 +6,10 @@ namespace Vestige.Engine.Shapes;
 internal sealed class TableSinkProgress(ITableSink sink, IProgressStore kept) : IProgressStore
 {
     public async Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) =>
-        await kept.ReadProgressAsync(crossing, cancellation) with
-        {
-            Tables = await sink.ReadTablesProgressAsync(crossing, cancellation),
-        };
+        TableSinkSession.Together(
+            await kept.ReadProgressAsync(crossing, cancellation),
+            await sink.ReadTablesProgressAsync(crossing, cancellation)
+        );
 
     public async Task<IProgressSession> OpenProgressAsync(string crossing, long term, CancellationToken cancellation)
     {

@@ -9,6 +9,8 @@ namespace Vestige.Engine.Shapes;
 /// Invariants:
 /// 1. Each table is at or beyond the crossing's position: its progress is written with its rows, the crossing's after all of them.
 /// 2. So after a failure changes are read again from the crossing's position, and a table passes over those that it has, by its own.
+/// 3. All tables that were begun are kept in one step before any is written at the sink, since a crossing goes on with what it has begun;
+///    what the sink says of a table comes before what is kept of it.
 /// </summary>
 internal sealed class TableSinkSession : IProgressSession
 {
@@ -17,7 +19,14 @@ internal sealed class TableSinkSession : IProgressSession
     public TableSinkSession(IProgressSession kept, ITableWriter writer)
     {
         (this.kept, Writer) = (kept, writer);
-        Progress = kept.Progress with { Tables = writer.Tables };
+        Progress = Together(kept.Progress, writer.Tables);
+    }
+
+    /// <summary>What is kept of a crossing, and what the sink says of its tables.</summary>
+    public static TargetProgress Together(TargetProgress kept, IReadOnlyList<TableProgress> tables)
+    {
+        ArgumentNullException.ThrowIfNull(kept);
+        return kept.With(new ProgressUpdate(null, tables));
     }
 
     public ITableWriter Writer { get; }
@@ -32,13 +41,22 @@ internal sealed class TableSinkSession : IProgressSession
 
     public async Task SaveAsync(ProgressUpdate update, CancellationToken cancellation)
     {
+        if (update.Position is null)
+        {
+            await kept.SaveAsync(update, cancellation);
+        }
+
         foreach (var table in update.Tables)
         {
             await Writer.SaveAsync(table, cancellation);
             Wrote(table);
         }
 
-        await kept.SaveAsync(update with { Tables = [] }, cancellation);
+        if (update.Position is not null)
+        {
+            await kept.SaveAsync(update, cancellation);
+        }
+
         Progress = Progress.With(update);
     }
 

@@ -92,8 +92,8 @@ internal sealed class TableSync(WorkerContext context)
             if (capture.Spool.Branches.LastOrDefault(branch => branch.Identity == log) is { End: { } end } && position.Offset > end)
             {
                 throw new PlaceLostException(
-                    $"{what} stands at {source.Log.Format(position)} of the log {log}, which ended at "
-                        + $"{source.Log.Format(position.At(end))}. What was read beyond that is not in the log that followed."
+                    $"{what} stands at {source.Log.Format(position)} of the log {log}, of which the spool has only what came before "
+                        + $"{source.Log.Format(position.At(end))}; where that stands in the log that followed is not known."
                 )
                 {
                     Remedy = "Load the crossing again.",

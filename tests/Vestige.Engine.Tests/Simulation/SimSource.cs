@@ -20,7 +20,7 @@ public sealed class SimSourceState
     private Dictionary<LogPosition, ulong> hashes = new() { [LogPosition.Zero] = 0 };
     private readonly Dictionary<TableName, List<(LogPosition At, ulong Hash)>> tableHashes = SimRows.All.ToDictionary(
         table => table.Name,
-        _ => new List<(LogPosition, ulong)>()
+        _ => new List<(LogPosition, ulong)> { (LogPosition.Zero, 0) }
     );
     private ulong hash;
 
@@ -64,6 +64,9 @@ public sealed class SimSourceState
 
     /// <summary>What is done to its tables beside the log.</summary>
     public SimRestructuring Restructuring { get; init; } = new(happens: false);
+
+    /// <summary>Whether the states of each table are kept for comparison.</summary>
+    public bool RemembersTables { get; set; }
 
     /// <summary>A broken source: a later snapshot does not give what changed in the ranges that were loaded before.</summary>
     public bool HidesChanges { get; init; }
@@ -120,7 +123,7 @@ public sealed class SimSourceState
 
     private void Remember()
     {
-        foreach (var (table, rows) in Rows.Where(_ => Restructuring.Happens))
+        foreach (var (table, rows) in Rows.Where(_ => Restructuring.Happens || RemembersTables))
         {
             tableHashes[table].Add((Head, rows.Values.Aggregate(0UL, (sum, row) => sum + SimRows.Hash(table, row))));
         }

@@ -21,7 +21,7 @@ namespace Vestige.Engine.Tests.Simulation;
 /// </summary>
 public sealed class SimWorld
 {
-    private const string Crossing = "sim-copy";
+    public const string Crossing = "sim-copy";
     private static readonly TimeSpan Settle = TimeSpan.FromMinutes(30);
     private readonly List<(DateTimeOffset At, Action Do)> later = [];
     private readonly Dictionary<SimFaults, SimClock> clocks = [];
@@ -30,6 +30,7 @@ public sealed class SimWorld
     private readonly List<(SimProcess Process, SimClock Clock, CrossingEngine Engine)> processes = [];
     private long nextKey = 1;
     private int idle;
+    private readonly SimSink? sink;
     private readonly bool refuses;
     private readonly bool damages;
     private readonly bool restructures;
@@ -48,9 +49,11 @@ public sealed class SimWorld
         SimDisk? disk = null,
         SimTargetState? target = null,
         SimSourceState? source = null,
-        SimStoreState? store = null
+        SimStoreState? store = null,
+        SimSink? sink = null
     )
     {
+        this.sink = sink;
         Seed = seed;
         Random = new Random(seed);
         Disk = disk ?? new SimDisk();
@@ -58,10 +61,11 @@ public sealed class SimWorld
         Source = source ?? new SimSourceState();
         this.store = store ?? new SimStoreState();
         restructures = Source.Restructuring.Happens;
-        Source.Treatment = restructures ? SimTreatment.None : SimTreatment.For(seed);
-        refuses = seed % 3 == 0 && !Source.Treatment.KeepsVersions && !restructures;
+        Source.Treatment = restructures || sink is not null ? SimTreatment.None : SimTreatment.For(seed);
+        Source.RemembersTables = sink is not null;
+        refuses = seed % 3 == 0 && !Source.Treatment.KeepsVersions && !restructures && sink is null;
         moves = seed % 5 < 2 && !restructures;
-        damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0 && !restructures;
+        damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0 && !restructures && sink is null;
         reconciliations = new MemoryReconciliations { Saved = Compared };
     }
 
@@ -284,6 +288,26 @@ public sealed class SimWorld
             broken ??= Failure($"at position {position} the target holds a state that the source never had");
         }
     }
+
+    /// <summary>Called at each step of a target without transactions: each loaded table is as the source had it at the table's position.</summary>
+    public void CommittedByTable()
+    {
+        var tables = Progress.Tables.Where(table => table is { Loaded: true, Held: false }).ToList();
+        PrefixesChecked += tables.Count;
+        foreach (var table in tables)
+        {
+            var hash = Target
+                .Rows.Where(pair => pair.Key.Table == table.Table)
+                .Aggregate(0UL, (sum, pair) => sum + SimRows.Hash(pair.Key.Table, pair.Value));
+            if (hash != Source.HashAt(table.Table, table.Position))
+            {
+                Break($"{table.Table} holds at {table.Position} rows that the source never had");
+            }
+        }
+    }
+
+    /// <summary>A promise was broken; the first is told.</summary>
+    public void Break(string what) => broken ??= Failure(what);
 
     /// <summary>Every table that is neither held nor loading is as the source has it, once anybody can know what was done to it.</summary>
     private void CheckTables(Core.Positions.LogPosition position)
@@ -625,8 +649,9 @@ public sealed class SimWorld
         Disk.Owner = process;
         var systems = new Systems(
             new ConnectorOfPorts(new SimSource(Source, faults, this)),
-            new ConnectorOfPorts(new SimTarget(Target, faults, this)),
-            new SimSpoolFiles(Disk, faults, process, this)
+            sink?.Connect(faults, this) ?? new ConnectorOfPorts(new SimTarget(Target, faults, this)),
+            new SimSpoolFiles(Disk, faults, process, this),
+            sink?.KeptBy(faults, this)
         );
         var engine = new CrossingEngine(
             systems,
@@ -844,6 +869,10 @@ public sealed class SimWorld
         return true;
     }
 
+    /// <summary>The target stands in a log of which the present one knows nothing.</summary>
+    private bool IsLeftBehind =>
+        Target.Progress is { Position: { } position, Identity: { } log } && Source.Moves.Now(position, log).Branch < Source.Moves.Branch;
+
     private void SettleDown()
     {
         foreach (var (process, _, _) in processes.SkipLast(1))
@@ -866,7 +895,7 @@ public sealed class SimWorld
                 var status = Engine.Status(Crossing);
                 throw Failure(
                     $"it does not come to rest: {status?.State.Word()}, applied {Target.Progress.Position}, source {Source.Head}. "
-                        + $"{status?.Fault?.What} {status?.Waiting?.What} {status?.Capture?.Waiting}"
+                        + $"{status?.Fault?.What} {status?.Waiting?.What} {status?.Capture?.Waiting} {failed}"
                 );
             }
 
@@ -880,9 +909,9 @@ public sealed class SimWorld
             {
                 asked = Now;
                 var engine = Engine;
-                if (hasLostTail && engine.Status(Crossing)?.Fault is { PlaceLost: true })
+                if ((hasLostTail || IsLeftBehind) && engine.Status(Crossing)?.Fault is { PlaceLost: true })
                 {
-                    // A load had read what was lost with the source.
+                    // A load had read what was lost with the source; or a target was ahead of a spool that passed a join.
                     Count("tail", "was loaded");
                     processes[^1]
                         .Process.Post(_ => _ = AskAsync(() => engine.ReloadAsync(Crossing, [], "sim", CancellationToken.None)), null);
@@ -1034,11 +1063,11 @@ public sealed class SimWorld
         return nextKey++;
     }
 
-    private sealed class Systems(IConnector source, IConnector target, ISpoolFiles files) : IConnections
+    private sealed class Systems(IConnector source, IConnector target, ISpoolFiles files, IProgressStore? kept) : IConnections
     {
         public SourceSystem Source(string connection) => new(connection, source);
 
-        public TargetSystem Target(string connection) => new(connection, target);
+        public TargetSystem Target(string connection) => new(connection, target, kept);
 
         public ISpoolFiles SpoolOf(string connection) => files;
     }

@@ -54,6 +54,42 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     }
 
     [Fact]
+    public void A_list_of_changes_has_them_in_order_and_their_doubles_can_be_told() => RunSinks(() => new SimListSink());
+
+    [Fact]
+    public void Tables_without_transactions_are_each_as_the_source_at_their_own_position() => RunSinks(() => new SimTablesSink());
+
+    [Fact]
+    public void A_list_whose_progress_is_written_before_its_changes_is_caught() =>
+        AssertCaught(seed => new SimWorld(seed, sink: new SimListSink { SavesEarly = true }));
+
+    [Fact]
+    public void Tables_whose_progress_is_written_before_their_rows_are_caught() =>
+        AssertCaught(seed => new SimWorld(seed, sink: new SimTablesSink { SavesEarly = true }));
+
+    private void RunSinks(Func<SimSink> sink)
+    {
+        var one = Environment.GetEnvironmentVariable("VESTIGE_SEED");
+        var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "1000") / 4;
+        var faults = new SortedDictionary<string, int>(StringComparer.Ordinal);
+        var states = 0;
+        foreach (var seed in one is null ? Enumerable.Range(1, many) : [int.Parse(one)])
+        {
+            var world = new SimWorld(seed, sink: sink());
+            world.Run();
+            states += world.PrefixesChecked;
+            foreach (var (fault, times) in world.Faults)
+            {
+                faults[fault] = faults.GetValueOrDefault(fault) + times;
+            }
+        }
+
+        output.WriteLine($"{states} states compared with the source's history");
+        output.WriteLine(string.Join(Environment.NewLine, faults.Select(pair => $"{pair.Value,8} {pair.Key}")));
+        Assert.True(states > 0);
+    }
+
+    [Fact]
     public void Nothing_is_applied_to_a_target_that_stands_in_another_log() =>
         Assert.StartsWith("The target stands in the log another/1", new SimWorld(1).FaultInAnotherLog(), StringComparison.Ordinal);
 
