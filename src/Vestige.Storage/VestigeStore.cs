@@ -38,6 +38,8 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
 
     public DbSet<RepairRecord> Repairs => Set<RepairRecord>();
 
+    public DbSet<ProgressRecord> Progress => Set<ProgressRecord>();
+
     public DbSet<SettingRecord> Settings => Set<SettingRecord>();
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
@@ -46,6 +48,7 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
         modelBuilder.Entity<CrossingRecord>().HasKey(crossing => crossing.Name);
         modelBuilder.Entity<DefinitionVersionRecord>().HasKey(version => new { version.Crossing, version.Version });
         modelBuilder.Entity<EpochRecord>().HasKey(epoch => epoch.Crossing);
+        modelBuilder.Entity<ProgressRecord>().HasKey(progress => progress.Crossing);
         modelBuilder.Entity<ConnectionRecord>().HasKey(connection => connection.Name);
         modelBuilder.Entity<EventRecord>().HasKey(happened => happened.Id);
         modelBuilder.Entity<EventRecord>().HasIndex(happened => new { happened.Crossing, happened.Id });

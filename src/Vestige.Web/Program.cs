@@ -105,6 +105,7 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
         provider.GetRequiredService<TimeProvider>(),
         settings.CertificateFolder
     ));
+    services.AddSingleton<IProgressStore, ProgressStore>();
     services.AddSingleton<ConnectionDirectory>();
     services.AddSingleton<ConnectionChange>();
     services.AddSingleton<IConnections>(provider => provider.GetRequiredService<ConnectionDirectory>());

@@ -18,6 +18,26 @@ public sealed class TargetConformanceTests(TwoServers servers) : TargetConforman
     protected override Task<ConnectedSystem> ConnectAsync() => ConnectedDatabase.MakeAsync(servers.B);
 }
 
+/// <summary>PostgreSQL under the suite for what keeps progress.</summary>
+public sealed class ProgressConformanceTests(TwoServers servers) : ProgressStoreConformance
+{
+    private ConnectedSystem system = null!;
+
+    protected override async Task<IProgressStore> OpenAsync()
+    {
+        system = await ConnectedDatabase.MakeAsync(servers.B);
+        return system.Target.Progress;
+    }
+
+    protected override IProgressStore Again(IProgressStore store) => store;
+
+    public override async ValueTask DisposeAsync()
+    {
+        await system.DisposeAsync();
+        await base.DisposeAsync();
+    }
+}
+
 /// <summary>A database of a private server under the suites.</summary>
 public sealed class ConnectedDatabase(Database database) : ConnectedSystem
 {

@@ -19,6 +19,26 @@ public sealed class TargetConformanceTests : TargetConformance
     protected override Task<ConnectedSystem> ConnectAsync() => ConnectedStandIn.MakeAsync();
 }
 
+/// <summary>The stand-in under the suite for what keeps progress.</summary>
+public sealed class ProgressConformanceTests : ProgressStoreConformance
+{
+    private ConnectedSystem system = null!;
+
+    protected override async Task<IProgressStore> OpenAsync()
+    {
+        system = await ConnectedStandIn.MakeAsync();
+        return system.Target.Progress;
+    }
+
+    protected override IProgressStore Again(IProgressStore store) => store;
+
+    public override async ValueTask DisposeAsync()
+    {
+        await system.DisposeAsync();
+        await base.DisposeAsync();
+    }
+}
+
 /// <summary>A stand-in of its own under the suites.</summary>
 public sealed class ConnectedStandIn : ConnectedSystem
 {

@@ -5,6 +5,7 @@ using Vestige.Core.Schemas;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
 using Vestige.Web.Api.Describing;
 using Vestige.Web.Api.Documents;
 using Vestige.Web.Connections;
@@ -391,7 +392,8 @@ public static class CrossingApi
                         Character: problem.Place,
                         Length: problem.Length
                     )),
-                ]
+                ],
+                Delivery: plan.Delivery?.Word()
             )
         );
     }

@@ -19,6 +19,7 @@ public sealed class ConnectionDirectory(
     VestigeSettings settings,
     IEnumerable<IConnectorKind> kinds,
     IDataProtectionProvider protection,
+    IProgressStore progress,
     TimeProvider clock
 ) : IConnections, IAsyncDisposable
 {
@@ -195,7 +196,7 @@ public sealed class ConnectionDirectory(
 
     public SourceSystem Source(string connection) => new(connection, Open(connection));
 
-    public TargetSystem Target(string connection) => new(connection, Open(connection));
+    public TargetSystem Target(string connection) => new(connection, Open(connection), progress);
 
     /// <summary>A port of a connection that not every system has; null where it has none. Throws as <see cref="Source"/> does.</summary>
     public T? Find<T>(string connection)

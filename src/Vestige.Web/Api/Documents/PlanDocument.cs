@@ -13,5 +13,6 @@ public sealed record PlanDocument(
     double RowsPerSecond,
     bool Measured,
     IReadOnlyList<ReadinessView> Lines,
-    IReadOnlyList<PlanProblemDocument> Problems
+    IReadOnlyList<PlanProblemDocument> Problems,
+    string? Delivery
 );
