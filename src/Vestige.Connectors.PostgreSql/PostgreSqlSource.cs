@@ -20,7 +20,8 @@ namespace Vestige.Connectors.PostgreSql;
 public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names, TimeProvider clock)
     : PostgreSqlDatabase(settings, clock),
         ILogSource,
-        IRowSource
+        IRowSource,
+        ISourceViews
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
     private volatile PostgreSqlLogReader? reading;
@@ -60,7 +61,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         return new SourceHead(known, head.On(branch), (oldest ?? LogPosition.Zero).On(branch), held, limit, null, now, written.On(branch));
     }
 
-    public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
+    public async Task<LogStart> BeginLogAsync(CancellationToken cancellation)
     {
         await EndLogAsync(cancellation);
         await UseAsync(
@@ -77,7 +78,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             $"CREATE_REPLICATION_SLOT {Quote.Name(names.Slot)} LOGICAL pgoutput NOEXPORT_SNAPSHOT",
             cancellation
         );
-        return Lsn.Of(slot[0][1]!);
+        return new LogStart(Lsn.Of(slot[0][1]!));
     }
 
     public async Task EndLogAsync(CancellationToken cancellation)

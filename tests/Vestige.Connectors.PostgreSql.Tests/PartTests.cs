@@ -100,7 +100,7 @@ public sealed class PartTests(TwoServers servers)
         await using var source = new PostgreSqlSource(a.Settings(), a.Names, new ClockAhead());
         var whole = new TableName("public", "whole");
         await using var reader = await source.OpenLogAsync(
-            LogRequest.First(await source.BeginLogAsync(cancellation), new HashSet<TableName> { whole }),
+            LogRequest.First((await source.BeginLogAsync(cancellation)).Position, new HashSet<TableName> { whole }),
             cancellation
         );
         var before = DateTimeOffset.UtcNow;

@@ -13,6 +13,7 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
     : StandInLine(name, open, clock),
         ILogSource,
         IRowSource,
+        ISourceViews,
         ILogGauge
 {
     /// <summary>Of one that is open.</summary>
@@ -48,10 +49,10 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
     }
 
     /// <summary>A stand-in keeps its log for everybody, up to its limit.</summary>
-    public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
+    public async Task<LogStart> BeginLogAsync(CancellationToken cancellation)
     {
         await Database.Drills.PassLineAsync(cancellation);
-        return Database.Head;
+        return new LogStart(Database.Head);
     }
 
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;

@@ -14,7 +14,8 @@ namespace Vestige.Connectors.StandIn.Targets;
 /// <summary>A stand-in written as a target.</summary>
 public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeProvider clock)
     : StandInLine(name, open, clock),
-        ITableTarget
+        ITableTarget,
+        ITargetViews
 {
     /// <summary>Of one that is open.</summary>
     public StandInTarget(StandInDatabase database, TimeProvider clock)

@@ -13,4 +13,10 @@ namespace Vestige.Core.Joining;
 /// <param name="New">The log that goes on.</param>
 /// <param name="Begin">Everything after this offset of it follows.</param>
 /// <param name="Evidence">How that is known.</param>
-public sealed record JoinPoint(LogIdentity Old, ulong End, LogIdentity New, ulong Begin, JoinEvidence Evidence);
+public sealed record JoinPoint(LogIdentity Old, ulong End, LogIdentity New, ulong Begin, JoinEvidence Evidence)
+{
+    /// <summary>
+    /// Where the new log can be continued after <see cref="Begin"/>, in its source's words; null where the offset says that.
+    /// </summary>
+    public string? BeginToken { get; init; }
+}

@@ -14,6 +14,9 @@ namespace Vestige.Core.Positions;
 /// </param>
 public sealed record LogBranch(LogIdentity Identity, ulong Begin, ulong? End = null, JoinEvidence? OpenedBy = null)
 {
+    /// <summary>Where the log can be continued after <see cref="Begin"/>, in its source's words; null where the offset says that.</summary>
+    public string? BeginToken { get; init; }
+
     public bool IsSealed => End is not null;
 
     /// <summary>Whether an offset is on the branch; its beginning is, since a reader may stand there.</summary>

@@ -33,7 +33,7 @@ internal static class BranchReads
     public static async Task<IRowsView> ViewAsync(SourceSystem source, Spool spool, CancellationToken cancellation)
     {
         var branch = spool.Branch;
-        var view = await source.Rows.OpenViewAsync(branch, cancellation);
+        var view = await source.Views.OpenViewAsync(branch, cancellation);
         await CheckAsync(source, spool, branch, view, cancellation);
         return view;
     }

@@ -338,13 +338,13 @@ public sealed class Capture : IAsyncDisposable
         if (Spool.Identity is not { } identity)
         {
             var begin = await Source.BeginLogAsync(cancellation);
-            if ((await Source.SampleAsync(begin, cancellation)).Identity != state.Head!.Identity)
+            if ((await Source.SampleAsync(begin.Position, cancellation)).Identity != state.Head!.Identity)
             {
                 // The connection was led to another system just now: nobody knows of which of them the position is.
                 throw Another();
             }
 
-            await Spool.StartAsync(state.Head.Identity, begin, cancellation);
+            await Spool.StartAsync(state.Head.Identity, begin.Position, cancellation, begin.Token);
             return;
         }
 
@@ -353,7 +353,10 @@ public sealed class Capture : IAsyncDisposable
         {
             case LogContinuity.NewBranch next:
                 await Spool.SealAsync(
-                    new JoinPoint(token.Identity, Spool.Last.Offset, next.Identity, next.Begin, JoinEvidence.Complete(JoinKind.Continued)),
+                    new JoinPoint(token.Identity, Spool.Last.Offset, next.Identity, next.Begin, JoinEvidence.Complete(JoinKind.Continued))
+                    {
+                        BeginToken = next.Token,
+                    },
                     cancellation
                 );
                 await TakeJoinsAsync(cancellation);
@@ -426,7 +429,7 @@ public sealed class Capture : IAsyncDisposable
         if ((read.AtHead && now - passedAt >= SampleEvery) || Source.Distance(Spool.Last, read.Passed) > 4 << 20)
         {
             passedAt = now;
-            var nothing = new LogFragment(read.Passed, now, First: true, Last: true, 0, default);
+            var nothing = new LogFragment(read.Passed, now, First: true, Last: true, 0, default, Token: read.PassedToken);
             await Spool.AppendAsync(
                 new LogRead([nothing], new Dictionary<int, TableSchema>(), read.Passed, read.AtHead),
                 now,

@@ -235,13 +235,9 @@ public sealed class ReconcileService
             };
         }
 
-        if (connections.Target(entry.Stored.Definition.Target).Find<ITableTarget>() is null)
-        {
-            throw new RequestRefusedException($"What {entry.Stored.Definition.Target} holds cannot be read for comparing it.")
-            {
-                Remedy = "Compare it by its own means.",
-            };
-        }
+        // A side that cannot be read for comparing says so here.
+        _ = connections.Source(entry.Stored.Definition.Source).Views;
+        _ = connections.Target(entry.Stored.Definition.Target).Views;
 
         if (scope.Tables.FirstOrDefault(table => !entry.Stored.Definition.Tables.Takes(table)) is { Name: not null } other)
         {

@@ -57,7 +57,7 @@ internal static class BranchPassage
                 .Progress.Tables.Where(table => table.Position.Branch <= end.Branch)
                 .Select(table => table.IsAheadOf(end) ? table.Anew() : Moved(table, old)),
         ];
-        await session.SaveAsync(new ProgressUpdate(begin, moved, branch.Identity), cancellation);
+        await session.SaveAsync(new ProgressUpdate(begin, moved, branch.Identity, Token: branch.BeginToken), cancellation);
         return branch;
     }
 
@@ -104,7 +104,8 @@ internal static class BranchPassage
             ? new ProgressUpdate(
                 new LogPosition(spool.Branch, next.Begin),
                 [.. progress.Tables.Select(table => Moved(table, old))],
-                next.Identity
+                next.Identity,
+                Token: next.Token
             )
             : null;
 

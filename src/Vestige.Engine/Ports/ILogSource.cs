@@ -12,9 +12,9 @@ public interface ILogSource
 
     /// <summary>
     /// Makes the source keep its log for this reader from now on, forgetting any place it kept before, and returns the
-    /// position after which everything can be read, on the first branch. Called only while nothing of the log is held here.
+    /// place after which everything can be read. Called only while nothing of the log is held here.
     /// </summary>
-    Task<LogPosition> BeginLogAsync(CancellationToken cancellation);
+    Task<LogStart> BeginLogAsync(CancellationToken cancellation);
 
     /// <summary>The log is not needed any more: the source need not keep it, and what was made there for reading it goes.</summary>
     Task EndLogAsync(CancellationToken cancellation);

@@ -8,9 +8,4 @@ public interface IRowSource
     /// <param name="branch">The branch of the log that its position is on.</param>
     /// <param name="cancellation">Gives up.</param>
     Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation);
-
-    /// <summary>Opens a view of all rows at one position, for comparing them with a target's.</summary>
-    /// <param name="branch">The branch of the log that its position is on.</param>
-    /// <param name="cancellation">Gives up.</param>
-    Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation);
 }

@@ -27,9 +27,6 @@ public interface ITableTarget : ITarget, IProgressStore
     /// <summary>The statement by which a change is written, with marks where its values go.</summary>
     string StatementFor(TableSchema table, RowChange change);
 
-    /// <summary>Opens a view of all rows, with what the crossing had applied at the same moment. Takes nothing over.</summary>
-    Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation);
-
     /// <summary>
     /// Takes the crossing over for the worker with that term. Workers with lower terms cannot write from then on. Throws
     /// <see cref="Faults.FencedException"/> when a higher term was here before.

@@ -13,7 +13,8 @@ public abstract record LogContinuity
     /// <summary>It is another log, which says of itself that it holds exactly what was read, and goes on after it.</summary>
     /// <param name="Identity">Which log it is.</param>
     /// <param name="Begin">The offset of it after which that which was not read follows.</param>
-    public sealed record NewBranch(LogIdentity Identity, ulong Begin) : LogContinuity;
+    /// <param name="Token">Where it can be continued there, in the source's words; null where the offset says that.</param>
+    public sealed record NewBranch(LogIdentity Identity, ulong Begin, string? Token = null) : LogContinuity;
 
     /// <summary>It is another log, of which that is not known.</summary>
     /// <param name="Identity">Which log it is.</param>

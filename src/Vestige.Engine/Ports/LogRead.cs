@@ -15,6 +15,9 @@ public sealed record LogRead(
     bool AtHead
 )
 {
+    /// <summary>Where the log can be continued after <see cref="Passed"/>, in the source's words; null where the position says that.</summary>
+    public string? PassedToken { get; init; }
+
     /// <summary>
     /// What the reader wants to find again when the log is opened next, by name; a later note of a name takes the place of an
     /// earlier one. Durable at the latest with the fragments of this read, never before them, and before anything is confirmed

@@ -18,6 +18,12 @@ public sealed class SourceSystem(string connection, IConnector connector)
 
     public ILogSource Log => Need<ILogSource>("has no log that Vestige can read");
 
+    public ISourceViews Views => Need<ISourceViews>("cannot be read for comparing it");
+
+    /// <summary>A port that not every source has; null where it is not there.</summary>
+    public T? Find<T>()
+        where T : class => connector.Find<T>();
+
     public IRowSource Rows => Need<IRowSource>("cannot be read as of one position of its log");
 
     private T Need<T>(string without)

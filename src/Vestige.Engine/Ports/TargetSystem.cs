@@ -30,6 +30,8 @@ public sealed class TargetSystem(string connection, IConnector connector, IProgr
 
     public ICatalogue Catalogue => Need<ICatalogue>("has no tables");
 
+    public ITargetViews Views => Need<ITargetViews>("cannot be read for comparing it");
+
     public IRowLookup Lookup => Need<IRowLookup>("cannot be looked into row by row");
 
     public ITableTarget Tables => Need<ITableTarget>("does not hold tables that are written in transactions");

@@ -69,7 +69,7 @@ internal sealed class RepairRun(
         }
 
         var histories = await LogBetween.ReadAsync(spool, order.From, position, forms, cancellation);
-        await using var found = await target.Tables.OpenViewAsync(treating.Definition.Name, cancellation);
+        await using var found = await target.Views.OpenViewAsync(treating.Definition.Name, cancellation);
         foreach (var rows in order.Rows.GroupBy(row => (row.Source, row.Into)))
         {
             var treatment = treating.Build(forms[rows.Key.Source]);

@@ -45,7 +45,7 @@ internal sealed class ViewPair : IAsyncDisposable
         {
             source = await BranchReads.ViewAsync(request.Source, request.Spool, cancellation);
             await request.PassAsync(source.Position!.Value, cancellation);
-            var target = await request.Target.Tables.OpenViewAsync(request.Crossing, cancellation);
+            var target = await request.Target.Views.OpenViewAsync(request.Crossing, cancellation);
             var progress = target.Progress.Match(request.Spool.Branches);
             if (progress.Position is not { Branch: >= 0 })
             {

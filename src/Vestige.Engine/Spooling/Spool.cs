@@ -141,7 +141,7 @@ public sealed class Spool : IAsyncDisposable
     }
 
     /// <summary>Begins an empty spool: it will hold everything after the position. Durable when it returns.</summary>
-    public async Task StartAsync(LogIdentity identity, LogPosition after, CancellationToken cancellation)
+    public async Task StartAsync(LogIdentity identity, LogPosition after, CancellationToken cancellation, string? token = null)
     {
         ArgumentNullException.ThrowIfNull(identity);
         if (Identity is not null)
@@ -149,12 +149,12 @@ public sealed class Spool : IAsyncDisposable
             throw new InvalidOperationException("The spool is already of a log.");
         }
 
-        IReadOnlyList<LogBranch> first = [new LogBranch(identity, after.Offset)];
-        await AddFileAsync(1, new SpoolHeader(identity.Server, identity.Timeline, after.Offset, 0, 0, first), cancellation);
+        IReadOnlyList<LogBranch> first = [new LogBranch(identity, after.Offset) { BeginToken = token }];
+        await AddFileAsync(1, new SpoolHeader(identity.Server, identity.Timeline, after.Offset, 0, 0, first, token), cancellation);
         await list.Newest.File.SyncAsync(cancellation);
         Branches = first;
         list.Begin = Last = new LogPosition(after.Offset);
-        writer.Resume(Last, null, writer.Sequence, 0, 0);
+        writer.Resume(Last, token, writer.Sequence, 0, 0);
         Grown.Beat();
     }
 
@@ -174,6 +174,9 @@ public sealed class Spool : IAsyncDisposable
                     Branches[^1].Begin,
                     Branches[^1].OpenedBy!
                 )
+                {
+                    BeginToken = Branches[^1].BeginToken,
+                }
                 : null;
         if (join == Join || join == taken)
         {
@@ -208,19 +211,19 @@ public sealed class Spool : IAsyncDisposable
             {
                 End = join.End,
             },
-            new LogBranch(join.New, join.Begin, OpenedBy: join.Evidence),
+            new LogBranch(join.New, join.Begin, OpenedBy: join.Evidence) { BeginToken = join.BeginToken },
         ];
 
         // What the reader of the old log noted means nothing in the new one.
         notes = [];
         await AddFileAsync(
             list.Newest.Number + 1,
-            new SpoolHeader(join.New.Server, join.New.Timeline, join.Begin, Transactions, Changes, next),
+            new SpoolHeader(join.New.Server, join.New.Timeline, join.Begin, Transactions, Changes, next, join.BeginToken),
             cancellation
         );
         await list.Newest.File.SyncAsync(cancellation);
         (Branches, Join, Last) = (next, null, new LogPosition(next.Count - 1, join.Begin));
-        writer.Resume(Last, null, writer.Sequence, Transactions, Changes);
+        writer.Resume(Last, join.BeginToken, writer.Sequence, Transactions, Changes);
         Grown.Beat();
     }
 

@@ -60,7 +60,7 @@ public abstract class TargetConformance : IAsyncLifetime
     public async Task A_view_shows_the_rows_of_the_position_that_it_names()
     {
         var form = await system.FormAsync();
-        await using (var unknown = await system.Target.Tables.OpenViewAsync("c", Stop))
+        await using (var unknown = await system.Target.Views.OpenViewAsync("c", Stop))
         {
             Assert.Null(unknown.Position);
         }
@@ -72,7 +72,7 @@ public abstract class TargetConformance : IAsyncLifetime
             await using var transaction = await session.BeginAsync(checkReferences: true, Stop);
             await transaction.ApplyAsync(form, new RowChange(ChangeKind.Insert, 0, default, system.Row(place, "a")), Stop);
             await transaction.CommitAsync(new ProgressUpdate(new LogPosition((ulong)place), []), Stop);
-            middle ??= place == 2 ? await system.Target.Tables.OpenViewAsync("c", Stop) : null;
+            middle ??= place == 2 ? await system.Target.Views.OpenViewAsync("c", Stop) : null;
         }
 
         await using var view = middle!;

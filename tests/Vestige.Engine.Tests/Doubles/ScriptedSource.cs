@@ -78,7 +78,7 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
 
     public async Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => await other.GetIdentityAsync(cancellation) == Who;
 
-    public Task<LogPosition> BeginLogAsync(CancellationToken cancellation) => Task.FromResult(Head);
+    public Task<LogStart> BeginLogAsync(CancellationToken cancellation) => Task.FromResult(new LogStart(Head));
 
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
 
@@ -96,8 +96,6 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
         Confirmed = Confirmed.Add(position);
         return Task.CompletedTask;
     }
-
-    public Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation) => throw new NotSupportedException();
 
     public Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation) =>
         throw new NotSupportedException();

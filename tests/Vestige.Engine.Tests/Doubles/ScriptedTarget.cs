@@ -48,8 +48,6 @@ public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarge
 
     public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) => Task.FromResult(TargetProgress.None);
 
-    public Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation) => throw new NotSupportedException();
-
     public Task<ITargetSession> OpenSessionAsync(string crossing, long term, CancellationToken cancellation) =>
         throw new PortException("The target is read only.") { Remedy = "Nothing." };
 

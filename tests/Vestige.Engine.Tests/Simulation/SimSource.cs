@@ -254,7 +254,8 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         ICatalogue,
         IRowLookup,
         ILogSource,
-        IRowSource
+        IRowSource,
+        ISourceViews
 {
     private ILogReader? mine;
 
@@ -282,13 +283,13 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
     public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => Task.FromResult(false);
 
-    public async Task<LogPosition> BeginLogAsync(CancellationToken cancellation)
+    public async Task<LogStart> BeginLogAsync(CancellationToken cancellation)
     {
         await faults.BeforeAsync("source.begin", cancellation);
         ThrowIfDead();
         faults.After("source.begin");
         state.ForgetNotes();
-        return state.Head.On(0);
+        return new LogStart(state.Head.On(0));
     }
 
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
