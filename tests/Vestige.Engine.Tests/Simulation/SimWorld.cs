@@ -31,6 +31,7 @@ public sealed class SimWorld
     private long nextKey = 1;
     private int idle;
     private readonly SimSink? sink;
+    private readonly SimFileSource? files;
     private readonly bool refuses;
     private readonly bool damages;
     private readonly bool restructures;
@@ -50,10 +51,11 @@ public sealed class SimWorld
         SimTargetState? target = null,
         SimSourceState? source = null,
         SimStoreState? store = null,
-        SimSink? sink = null
+        SimSink? sink = null,
+        SimFileSource? files = null
     )
     {
-        this.sink = sink;
+        (this.sink, this.files) = (sink, files);
         Seed = seed;
         Random = new Random(seed);
         Disk = disk ?? new SimDisk();
@@ -61,11 +63,11 @@ public sealed class SimWorld
         Source = source ?? new SimSourceState();
         this.store = store ?? new SimStoreState();
         restructures = Source.Restructuring.Happens;
-        Source.Treatment = restructures || sink is not null ? SimTreatment.None : SimTreatment.For(seed);
+        Source.Treatment = restructures || sink is not null || files is not null ? SimTreatment.None : SimTreatment.For(seed);
         Source.RemembersTables = sink is not null;
         refuses = seed % 3 == 0 && !Source.Treatment.KeepsVersions && !restructures && sink is null;
-        moves = seed % 5 < 2 && !restructures;
-        damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0 && !restructures && sink is null;
+        moves = (seed % 5 < 2 || files is not null) && !restructures;
+        damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0 && !restructures && sink is null && files is null;
         reconciliations = new MemoryReconciliations { Saved = Compared };
     }
 
@@ -236,7 +238,8 @@ public sealed class SimWorld
     /// A target may pass a join before the source has become the other system: it holds then what it held at the end of the log before.
     /// </summary>
     private LogPosition Numbered(LogPosition position, LogIdentity? identity) =>
-        Source.Moves.Now(position, identity) is var now && now.Branch > Source.Moves.Branch ? Source.Head.At(joining!.End) : now;
+        files is not null && identity is not null ? files.InWorld(position, identity)
+        : Source.Moves.Now(position, identity) is var now && now.Branch > Source.Moves.Branch ? Source.Head.At(joining!.End) : now;
 
     /// <summary>Called at each commit of the target: while following, it must hold exactly a prefix of the source's history.</summary>
     public void Committed()
@@ -558,6 +561,13 @@ public sealed class SimWorld
     /// </summary>
     private void Move()
     {
+        if (files is not null)
+        {
+            Count("source", "another server");
+            files.Promote();
+            return;
+        }
+
         if (joining is not null)
         {
             Join();
@@ -648,7 +658,7 @@ public sealed class SimWorld
         clocks[faults] = clock;
         Disk.Owner = process;
         var systems = new Systems(
-            new ConnectorOfPorts(new SimSource(Source, faults, this)),
+            files?.Connect(faults, this) ?? new ConnectorOfPorts(new SimSource(Source, faults, this)),
             sink?.Connect(faults, this) ?? new ConnectorOfPorts(new SimTarget(Target, faults, this)),
             new SimSpoolFiles(Disk, faults, process, this),
             sink?.KeptBy(faults, this)
@@ -909,10 +919,10 @@ public sealed class SimWorld
             {
                 asked = Now;
                 var engine = Engine;
-                if ((hasLostTail || IsLeftBehind) && engine.Status(Crossing)?.Fault is { PlaceLost: true })
+                if ((hasLostTail || IsLeftBehind || files is not null) && engine.Status(Crossing)?.Fault is { PlaceLost: true })
                 {
                     // A load had read what was lost with the source; or a target was ahead of a spool that passed a join.
-                    Count("tail", "was loaded");
+                    Count("place", "lost");
                     processes[^1]
                         .Process.Post(_ => _ = AskAsync(() => engine.ReloadAsync(Crossing, [], "sim", CancellationToken.None)), null);
                 }
@@ -1014,6 +1024,7 @@ public sealed class SimWorld
         }
 
         Source.Commit(Now, changes);
+        files?.Commit(Now, changes, Source.Head);
     }
 
     private RowChange OneChange(Dictionary<Core.Schemas.TableName, SortedDictionary<long, Row>> view)

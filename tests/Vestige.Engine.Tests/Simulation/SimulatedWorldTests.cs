@@ -54,10 +54,18 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     }
 
     [Fact]
-    public void A_list_of_changes_has_them_in_order_and_their_doubles_can_be_told() => RunSinks(() => new SimListSink());
+    public void A_list_of_changes_has_them_in_order_and_their_doubles_can_be_told() => RunMany(seed => new SimWorld(seed, sink: new SimListSink()));
 
     [Fact]
-    public void Tables_without_transactions_are_each_as_the_source_at_their_own_position() => RunSinks(() => new SimTablesSink());
+    public void Tables_without_transactions_are_each_as_the_source_at_their_own_position() => RunMany(seed => new SimWorld(seed, sink: new SimTablesSink()));
+
+    [Fact]
+    public void A_source_whose_servers_change_is_followed_by_what_its_tokens_say() =>
+        RunMany(seed => new SimWorld(seed, files: new SimFileSource()));
+
+    [Fact]
+    public void A_server_that_goes_on_too_late_is_caught() =>
+        AssertCaught(seed => new SimWorld(seed, files: new SimFileSource { Leaps = true }));
 
     [Fact]
     public void A_list_whose_progress_is_written_before_its_changes_is_caught() =>
@@ -67,7 +75,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     public void Tables_whose_progress_is_written_before_their_rows_are_caught() =>
         AssertCaught(seed => new SimWorld(seed, sink: new SimTablesSink { SavesEarly = true }));
 
-    private void RunSinks(Func<SimSink> sink)
+    private void RunMany(Func<int, SimWorld> make)
     {
         var one = Environment.GetEnvironmentVariable("VESTIGE_SEED");
         var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "1000") / 4;
@@ -75,7 +83,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         var states = 0;
         foreach (var seed in one is null ? Enumerable.Range(1, many) : [int.Parse(one)])
         {
-            var world = new SimWorld(seed, sink: sink());
+            var world = make(seed);
             world.Run();
             states += world.PrefixesChecked;
             foreach (var (fault, times) in world.Faults)
