@@ -14,7 +14,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.PostgreSql;
 
 /// <summary>A database written as a target. Tables keep their schema and name.</summary>
-public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider clock) 
+public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider clock)
     : PostgreSqlDatabase(settings, clock),
         ITableTarget,
         ITargetViews

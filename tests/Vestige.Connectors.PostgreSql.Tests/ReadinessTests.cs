@@ -153,7 +153,10 @@ public sealed class ReadinessTests(TwoServers servers)
         await using var reader = new PostgreSqlSource(a.Settings("reader", "made-up"), a.Names, TimeProvider.System);
         await reader.BeginLogAsync(cancellation);
         await using (
-            await reader.OpenLogAsync(LogRequest.First((await reader.BeginLogAsync(cancellation)).Position, tables.ToHashSet()), cancellation)
+            await reader.OpenLogAsync(
+                LogRequest.First((await reader.BeginLogAsync(cancellation)).Position, tables.ToHashSet()),
+                cancellation
+            )
         )
         {
             Assert.Equal("item,plain", await a.AskAsync("SELECT string_agg(tablename, ',' ORDER BY tablename) FROM pg_publication_tables"));

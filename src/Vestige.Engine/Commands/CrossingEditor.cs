@@ -11,17 +11,19 @@ namespace Vestige.Engine.Commands;
 
 /// <summary>Gives crossings that were started another definition.</summary>
 internal sealed class CrossingEditor(
-    IConnections connections,
-    IControlStore store,
+    EngineServices services,
     CrossingRegistry book,
     CrossingOpener opener,
     CrossingPacing pacing,
     Func<CrossingDefinition, CancellationToken, Task<CrossingPlan>> plan,
-    Func<CrossingDefinition, CrossingTreatment> treat,
-    EventLog events,
-    TimeProvider clock
+    Func<CrossingDefinition, CrossingTreatment> treat
 )
 {
+    private readonly IConnections connections = services.Connections;
+    private readonly IControlStore store = services.Stores.Control;
+    private readonly EventLog events = services.Events;
+    private readonly TimeProvider clock = services.Clock;
+
     /// <summary>
     /// What another definition would mean. Reads only. Throws <see cref="RequestRefusedException"/> where it would be another crossing.
     /// </summary>

@@ -70,59 +70,39 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         ArgumentNullException.ThrowIfNull(stores);
         ArgumentNullException.ThrowIfNull(secrets);
-        this.connections = connections;
-        var (quarantine, reconciliations) = (stores.Quarantine, stores.Reconciliations);
-        (store, runs) = (stores.Control, stores.Runs);
-        var cipher = secrets.Spool;
-        keys = secrets.Masks;
-        this.options = options;
-        this.clock = clock;
-        book = new CrossingRegistry(quarantine, reconciliations);
+        (this.connections, this.clock) = (connections, clock);
+        (store, runs, keys) = (stores.Control, stores.Runs, secrets.Masks);
         Events = new EventLog(store, clock, logger);
-        captures = new Captures(
-            connections,
-            cipher,
-            options,
-            Events,
-            clock,
-            random,
-            logger,
-            new RestoredBackup(connections, book, quarantine).MissingAsync
-        );
+        var services = new EngineServices(connections, stores, secrets, options)
+        {
+            Events = Events,
+            Clock = clock,
+            Random = random,
+            Logger = logger,
+        };
+        this.options = options;
+        book = new CrossingRegistry(stores.Quarantine, stores.Reconciliations);
+        captures = new Captures(services, new RestoredBackup(connections, book, stores.Quarantine).MissingAsync);
         Positions = new SourcePositions(connections, captures);
         loops = new LoopCheck(connections, book);
         planner = new CrossingPlanner(connections, keys, captures, loops, clock);
         runKeeper = new RunRecorder(runs, clock, logger);
-        opener = new CrossingOpener(connections, store, keys, book, captures, runKeeper, Events, clock, random, logger);
+        opener = new CrossingOpener(services, book, captures, runKeeper);
         measureKeeper = stores.Measures is { } measures ? new MeasureRecorder(measures, logger) : null;
         Alerts = stores.Alerts is { } alerts ? new AlertService(alerts, Events, clock, logger) : null;
-        sampler = new CrossingSampler(connections, book, captures, opener, runKeeper, measureKeeper, Alerts, clock, logger);
+        sampler = new CrossingSampler(services, book, captures, opener, runKeeper, measureKeeper, Alerts);
         starting = new CrossingStart(connections, book, opener, new LogRetention(connections, captures), PlanAsync, DesireAsync, Events);
         rest = new CrossingRest(connections, captures, book, DesireAsync, Events, clock);
         pacing = new CrossingPacing(store, book, opener, Events);
-        editor = new CrossingEditor(connections, store, book, opener, pacing, PlanAsync, TreatmentOf, Events, clock);
-        reload = new CrossingReload(
-            connections,
-            store,
-            captures,
-            book,
-            opener,
-            entry => [.. sampler.StatusOf(entry).Tables.Select(table => table.Source)],
-            DesireAsync,
-            Events
-        );
-        Trace = new Tracer(connections, book, captures, cipher, definition => new CrossingTreatment(
-            definition,
-            connections.Source(definition.Source),
-            connections.Target(definition.Target),
-            keys
-        ));
+        editor = new CrossingEditor(services, book, opener, pacing, PlanAsync, TreatmentOf);
+        reload = new CrossingReload(services, captures, book, opener, TablesOf, DesireAsync);
+        Trace = new Tracer(connections, book, captures, secrets.Spool, OwnTreatmentOf);
         scheduler = new Scheduler(book, opener, clock, logger);
-        readiness = new ReadinessWatch(connections, book, options.CheckEvery, clock, logger);
+        readiness = new ReadinessWatch(services, book);
         desk = new QuarantineService(book, store, Events, clock);
-        Reconcile = new ReconcileService(connections, book, captures, store, reconciliations, cipher, TreatmentOf, Events, clock, logger);
+        Reconcile = new ReconcileService(services, book, captures, TreatmentOf);
         walk = new ReconcileWalk(book, Reconcile, clock, logger);
-        later = new LaterTables(connections, book, editor, Events, options.LookEvery, clock, logger);
+        later = new LaterTables(services, book, editor);
     }
 
     public EventLog Events { get; }
@@ -147,7 +127,27 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <summary>Loads the definitions and goes on with every crossing that ran.</summary>
     public async Task StartAsync(CancellationToken cancellation)
     {
-        // A start that failed half-way may be tried again.
+        await RecallAsync(cancellation);
+        foreach (var entry in book.All)
+        {
+            using var turn = await entry.Turn.EnterAsync(cancellation);
+            if (entry.Stored.NeedsLog)
+            {
+                await opener.OpenAsync(entry, cancellation);
+            }
+        }
+
+        sampling = sampler.RunAsync(ending.Token);
+        looking = later.RunAsync(ending.Token);
+        checking = Alerts is null ? Task.CompletedTask : readiness.RunAsync(ending.Token);
+        scheduling = scheduler.RunAsync(ending.Token);
+        walking = walk.RunAsync(ending.Token);
+        Started = true;
+    }
+
+    /// <summary>Reads what is kept of each crossing. A start that failed half-way may be tried again.</summary>
+    private async Task RecallAsync(CancellationToken cancellation)
+    {
         foreach (var stored in (await store.LoadAsync(cancellation)).Where(stored => book.Find(stored.Definition.Name) is null))
         {
             book.Add(stored);
@@ -171,27 +171,10 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         await (runs?.CloseAsync(cancellation) ?? Task.CompletedTask);
         await Reconcile.BeginAsync(cancellation);
-        if (Alerts is not null)
-        {
-            await Alerts.RecallAsync(cancellation);
-        }
-
-        foreach (var entry in book.All)
-        {
-            using var turn = await entry.Turn.EnterAsync(cancellation);
-            if (entry.Stored.NeedsLog)
-            {
-                await opener.OpenAsync(entry, cancellation);
-            }
-        }
-
-        sampling = sampler.RunAsync(ending.Token);
-        looking = later.RunAsync(ending.Token);
-        checking = Alerts is null ? Task.CompletedTask : readiness.RunAsync(ending.Token);
-        scheduling = scheduler.RunAsync(ending.Token);
-        walking = walk.RunAsync(ending.Token);
-        Started = true;
+        await (Alerts?.RecallAsync(cancellation) ?? Task.CompletedTask);
     }
+
+    private IReadOnlyList<TableName> TablesOf(CrossingEntry entry) => [.. sampler.StatusOf(entry).Tables.Select(table => table.Source)];
 
     /// <summary>Time spent in watching, since the process started: measures, states and alerts of all crossings.</summary>
     public TimeSpan SpentWatching => sampler.Spent;
@@ -238,6 +221,24 @@ public sealed class CrossingEngine : IAsyncDisposable
         // A connection may have been removed since the definition was checked.
         _ = (connections.Source(definition.Source), connections.Target(definition.Target));
         var entry = book.Find(definition.Name);
+        RefuseOther(entry, definition);
+        var stored = new StoredCrossing(definition, entry?.Stored.Desired ?? DesiredState.Draft, by, clock.GetUtcNow());
+        await store.SaveAsync(stored, cancellation);
+        if (entry is null)
+        {
+            book.Add(stored);
+        }
+        else
+        {
+            entry.Stored = stored;
+        }
+
+        await Events.OfCrossingAsync(definition.Name, EventKind.Note, entry is null ? "Defined." : "Definition changed.", by);
+    }
+
+    /// <summary>A crossing that has begun, or whose log is kept, is not redefined in passing.</summary>
+    private static void RefuseOther(CrossingEntry? entry, CrossingDefinition definition)
+    {
         if (entry is not null && entry.Stored.Begun)
         {
             throw new RequestRefusedException($"{definition.Name} has been started; another definition may load tables again.")
@@ -253,19 +254,6 @@ public sealed class CrossingEngine : IAsyncDisposable
                 Remedy = "Remove the draft, and make it anew from another source.",
             };
         }
-
-        var stored = new StoredCrossing(definition, entry?.Stored.Desired ?? DesiredState.Draft, by, clock.GetUtcNow());
-        await store.SaveAsync(stored, cancellation);
-        if (entry is null)
-        {
-            book.Add(stored);
-        }
-        else
-        {
-            entry.Stored = stored;
-        }
-
-        await Events.OfCrossingAsync(definition.Name, EventKind.Note, entry is null ? "Defined." : "Definition changed.", by);
     }
 
     /// <summary>
@@ -332,6 +320,10 @@ public sealed class CrossingEngine : IAsyncDisposable
             HiddenByOthers = form => Trace.MaskedColumns(definition.Source, form),
         };
     }
+
+    /// <summary>The same without what others hide.</summary>
+    private CrossingTreatment OwnTreatmentOf(CrossingDefinition definition) =>
+        new(definition, connections.Source(definition.Source), connections.Target(definition.Target), keys);
 
     /// <summary>What a start would do. Reads only.</summary>
     public Task<CrossingPlan> PlanAsync(CrossingDefinition definition, CancellationToken cancellation)

@@ -34,11 +34,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         var crossing = taken.Where(table => TableReadiness.Crosses(definition, table)).ToList();
         var progress = await target.Progress.ReadProgressAsync(definition.Name, cancellation);
         lines.AddRange(TableReadiness.Of(definition, there, taken, isFollowing: progress.Position is not null));
-        if (await loops.FindAsync(definition, taken.Select(table => table.Schema.Name), cancellation) is { } loop)
-        {
-            lines.Add(loop);
-        }
-
+        lines.AddRange(await LoopLinesAsync(definition, taken, cancellation));
         var treating = new CrossingTreatment(definition, source, target, keys);
         var treated = new TreatedTables(treating, source.Catalogue.Types, crossing);
         lines.AddRange(treated.Lines);
@@ -50,8 +46,8 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         var rows = definition.Kind is StartKind.Structure or StartKind.Changes ? 0 : crossing.Sum(table => table.EstimatedRows);
         return new CrossingPlan
         {
-            Tables = [.. crossing.Select(table => Planned(treating, table))],
-            LeftOut = [.. taken.Except(crossing).Select(table => Planned(treating, table))],
+            Tables = Planned(treating, crossing),
+            LeftOut = Planned(treating, taken.Except(crossing)),
             Statements = structure.Statements,
             NotMade = structure.NotMade,
             Rows = rows,
@@ -102,6 +98,12 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         );
         return false;
     }
+
+    private async Task<IReadOnlyList<ReadinessLine>> LoopLinesAsync(
+        CrossingDefinition definition,
+        IEnumerable<TableDescription> taken,
+        CancellationToken cancellation
+    ) => await loops.FindAsync(definition, taken.Select(table => table.Schema.Name), cancellation) is { } loop ? [loop] : [];
 
     /// <summary>Where only changes cross, what holds of the tables that were brought by other means.</summary>
     private async Task<IReadOnlyList<ReadinessLine>> FoundLinesAsync(
@@ -156,6 +158,14 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         }
     }
 
-    private static PlannedTable Planned(CrossingTreatment treating, TableDescription table) =>
-        new(table.Schema.Name, treating.TargetsOf(table.Schema.Name), table.EstimatedRows, table.Bytes, table.Reason);
+    private static IReadOnlyList<PlannedTable> Planned(CrossingTreatment treating, IEnumerable<TableDescription> tables) =>
+        [
+            .. tables.Select(table => new PlannedTable(
+                table.Schema.Name,
+                treating.TargetsOf(table.Schema.Name),
+                table.EstimatedRows,
+                table.Bytes,
+                table.Reason
+            )),
+        ];
 }

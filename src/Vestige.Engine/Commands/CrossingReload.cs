@@ -10,16 +10,18 @@ namespace Vestige.Engine.Commands;
 
 /// <summary>Loads tables of a crossing again.</summary>
 internal sealed class CrossingReload(
-    IConnections connections,
-    IControlStore store,
+    EngineServices services,
     Captures captures,
     CrossingRegistry book,
     CrossingOpener opener,
     Func<CrossingEntry, IReadOnlyList<TableName>> tablesOf,
-    Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire,
-    EventLog events
+    Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire
 )
 {
+    private readonly IConnections connections = services.Connections;
+    private readonly IControlStore store = services.Stores.Control;
+    private readonly EventLog events = services.Events;
+
     public async Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
     {
         var entry = book.Existing(crossing);

@@ -36,27 +36,15 @@ public sealed class ReconcileService
     private readonly ConcurrentDictionary<string, RunningComparison> running = new();
 
     internal ReconcileService(
-        IConnections connections,
+        EngineServices services,
         CrossingRegistry book,
         Captures captures,
-        IControlStore control,
-        IReconciliationStore? store,
-        ISpoolCipher cipher,
-        Func<CrossingDefinition, CrossingTreatment> treat,
-        EventLog events,
-        TimeProvider clock,
-        ILogger logger
+        Func<CrossingDefinition, CrossingTreatment> treat
     )
     {
-        (this.connections, this.book, this.captures, this.control, this.store, this.cipher) = (
-            connections,
-            book,
-            captures,
-            control,
-            store,
-            cipher
-        );
-        (this.treat, this.events, this.clock, this.logger) = (treat, events, clock, logger);
+        (this.book, this.captures, this.treat) = (book, captures, treat);
+        (connections, control, store) = (services.Connections, services.Stores.Control, services.Stores.Reconciliations);
+        (cipher, events, clock, logger) = (services.Secrets.Spool, services.Events, services.Clock, services.Logger);
         Repairs = new RepairService(book, connections, store, events, clock, (entry, cancellation) => RequestOf(entry, cancellation));
     }
 

@@ -80,9 +80,10 @@ internal static class BranchPassage
         CancellationToken cancellation
     )
     {
-        var update = session.Progress.Position is not null
-            ? await ToFollowAsync(session.Progress, spool, source, cancellation)
-            : loads ? await ToLoadAgainAsync(session.Progress, spool, source, cancellation) : null;
+        var update =
+            session.Progress.Position is not null ? await ToFollowAsync(session.Progress, spool, source, cancellation)
+            : loads ? await ToLoadAgainAsync(session.Progress, spool, source, cancellation)
+            : null;
         if (update is null)
         {
             return false;

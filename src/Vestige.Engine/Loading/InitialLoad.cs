@@ -189,10 +189,7 @@ internal sealed class InitialLoad(
 
     private TableLoad GoOn(LoadForm form, Rest rest)
     {
-        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, rest.Ranges.Count, rest.Part)
-        {
-            Log = SnapshotLog,
-        };
+        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, rest.Ranges.Count, rest.Part) { Log = SnapshotLog };
         var unread = Math.Max(1, rest.Ranges.Count(range => range.ChangedSince is null));
         var cost = Math.Max(1.0, (double)Math.Max(0, form.EstimatedRows - rest.Part.Rows) / unread);
         chunks.AddRange(rest.Ranges.Select(range => new LoadChunk(load, range, cost, merges: true)));

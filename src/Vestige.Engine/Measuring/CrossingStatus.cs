@@ -9,80 +9,110 @@ using Vestige.Engine.Workers;
 namespace Vestige.Engine.Measuring;
 
 /// <summary>A crossing at one moment, all that pages and the API show of it.</summary>
-/// <param name="Definition">What a person said.</param>
-/// <param name="State">The one state it has.</param>
-/// <param name="Since">Since when.</param>
-/// <param name="By">Who last steered it.</param>
-/// <param name="Fault">Why it is faulted; null when it is not.</param>
-/// <param name="Waiting">What it waits out by itself; null when nothing.</param>
-/// <param name="Lag">How far behind; null before there is a place.</param>
-/// <param name="CapturedAge">Age of the captured point of the wake.</param>
-/// <param name="SpooledAge">Age of the spooled point.</param>
-/// <param name="AppliedAge">Age of the applied point.</param>
-/// <param name="Delay">Mean delay per hop, lately; null when nothing was applied lately.</param>
-/// <param name="P95">95th percentile of the delay per transaction over five minutes; null when none was applied.</param>
-/// <param name="Arriving">Changes a second becoming durable.</param>
-/// <param name="Applied">Changes a second applied.</param>
-/// <param name="Backlog">Changes captured and not applied.</param>
-/// <param name="TransactionsBehind">Transactions captured and not applied.</param>
-/// <param name="BytesBehind">Bytes of log between the head and the applied position; null before there is a place.</param>
-/// <param name="AppliedPosition">Null before there is a place.</param>
-/// <param name="Clears">When the backlog clears.</param>
-/// <param name="AtWork">Whether it applies what arrives: it runs, rests in no window and waits out nothing.</param>
-/// <param name="Exhaustion">When the spool of its source is full and the source's log is lost then.</param>
-/// <param name="ExhaustedBy">The other crossing of the same source that brings this about sooner; null when it is this one.</param>
-/// <param name="LoadEndsIn">When the load at hand ends; null when none is, or its rate is not known yet.</param>
-/// <param name="LoadRange">
-/// When it ends at the better and at the worse quartile of its rate lately; null when that is not known yet.
-/// </param>
-/// <param name="LoadRate">Rows a second of the load at hand; null when none is.</param>
-/// <param name="PastForecasts">How good its forecasts were.</param>
-/// <param name="Capture">The reading of its source; null when that is not running.</param>
-/// <param name="KeptAfter">
-/// For a draft for which the source's log is kept: the position after which all changes of its tables are held; null for others and until
-/// it is known.
-/// </param>
-/// <param name="Until">The mark up to which it goes before it stops; null when there is none.</param>
-/// <param name="Resting">Why nothing is applied though it runs: a window of rest, or its limit; null when something may be.</param>
-/// <param name="NextRun">When the next run of its schedule begins; null while one goes on, and without a schedule.</param>
-/// <param name="Cause">Where its delay comes from, in words; null when nothing delays it.</param>
-/// <param name="Tables">Its tables; empty for a draft.</param>
-public sealed record CrossingStatus(
-    CrossingDefinition Definition,
-    CrossingState State,
-    DateTimeOffset Since,
-    string By,
-    CrossingFault? Fault,
-    CrossingFault? Waiting,
-    LagReading? Lag,
-    TimeSpan CapturedAge,
-    TimeSpan SpooledAge,
-    TimeSpan AppliedAge,
-    HopDelays? Delay,
-    TimeSpan? P95,
-    double Arriving,
-    double Applied,
-    long Backlog,
-    long TransactionsBehind,
-    long? BytesBehind,
-    LogPosition? AppliedPosition,
-    ClearingForecast Clears,
-    bool AtWork,
-    LogExhaustion Exhaustion,
-    string? ExhaustedBy,
-    TimeSpan? LoadEndsIn,
-    (TimeSpan Soonest, TimeSpan? Latest)? LoadRange,
-    double? LoadRate,
-    ForecastQualities PastForecasts,
-    CaptureStatus? Capture,
-    LogPosition? KeptAfter,
-    StopMark? Until,
-    string? Resting,
-    DateTimeOffset? NextRun,
-    string? Cause,
-    IReadOnlyList<TableStatus> Tables
-)
+public sealed record CrossingStatus
 {
+    /// <summary>What a person said.</summary>
+    public required CrossingDefinition Definition { get; init; }
+
+    /// <summary>The one state it has.</summary>
+    public required CrossingState State { get; init; }
+
+    /// <summary>Since when.</summary>
+    public required DateTimeOffset Since { get; init; }
+
+    /// <summary>Who last steered it.</summary>
+    public required string By { get; init; }
+
+    /// <summary>Why it is faulted; null when it is not.</summary>
+    public CrossingFault? Fault { get; init; }
+
+    /// <summary>What it waits out by itself; null when nothing.</summary>
+    public CrossingFault? Waiting { get; init; }
+
+    /// <summary>How far behind; null before there is a place.</summary>
+    public LagReading? Lag { get; init; }
+
+    /// <summary>Age of the captured point of the wake.</summary>
+    public TimeSpan CapturedAge { get; init; }
+
+    /// <summary>Age of the spooled point.</summary>
+    public TimeSpan SpooledAge { get; init; }
+
+    /// <summary>Age of the applied point.</summary>
+    public TimeSpan AppliedAge { get; init; }
+
+    /// <summary>Mean delay per hop, lately; null when nothing was applied lately.</summary>
+    public HopDelays? Delay { get; init; }
+
+    /// <summary>95th percentile of the delay per transaction over five minutes; null when none was applied.</summary>
+    public TimeSpan? P95 { get; init; }
+
+    /// <summary>Changes a second becoming durable.</summary>
+    public double Arriving { get; init; }
+
+    /// <summary>Changes a second applied.</summary>
+    public double Applied { get; init; }
+
+    /// <summary>Changes captured and not applied.</summary>
+    public long Backlog { get; init; }
+
+    /// <summary>Transactions captured and not applied.</summary>
+    public long TransactionsBehind { get; init; }
+
+    /// <summary>Bytes of log between the head and the applied position; null before there is a place.</summary>
+    public long? BytesBehind { get; init; }
+
+    /// <summary>Null before there is a place.</summary>
+    public LogPosition? AppliedPosition { get; init; }
+
+    /// <summary>When the backlog clears.</summary>
+    public required ClearingForecast Clears { get; init; }
+
+    /// <summary>Whether it applies what arrives: it runs, rests in no window and waits out nothing.</summary>
+    public bool AtWork { get; init; }
+
+    /// <summary>When the spool of its source is full and the source's log is lost then.</summary>
+    public required LogExhaustion Exhaustion { get; init; }
+
+    /// <summary>The other crossing of the same source that brings this about sooner; null when it is this one.</summary>
+    public string? ExhaustedBy { get; init; }
+
+    /// <summary>When the load at hand ends; null when none is, or its rate is not known yet.</summary>
+    public TimeSpan? LoadEndsIn { get; init; }
+
+    /// <summary>When it ends at the better and at the worse quartile of its rate lately; null when that is not known yet.</summary>
+    public (TimeSpan Soonest, TimeSpan? Latest)? LoadRange { get; init; }
+
+    /// <summary>Rows a second of the load at hand; null when none is.</summary>
+    public double? LoadRate { get; init; }
+
+    /// <summary>How good its forecasts were.</summary>
+    public required ForecastQualities PastForecasts { get; init; }
+
+    /// <summary>The reading of its source; null when that is not running.</summary>
+    public CaptureStatus? Capture { get; init; }
+
+    /// <summary>
+    /// For a draft for which the source's log is kept: the position after which all changes of its tables are held; null for others and
+    /// until it is known.
+    /// </summary>
+    public LogPosition? KeptAfter { get; init; }
+
+    /// <summary>The mark up to which it goes before it stops; null when there is none.</summary>
+    public StopMark? Until { get; init; }
+
+    /// <summary>Why nothing is applied though it runs: a window of rest, or its limit; null when something may be.</summary>
+    public string? Resting { get; init; }
+
+    /// <summary>When the next run of its schedule begins; null while one goes on, and without a schedule.</summary>
+    public DateTimeOffset? NextRun { get; init; }
+
+    /// <summary>Where its delay comes from, in words; null when nothing delays it.</summary>
+    public string? Cause { get; init; }
+
+    /// <summary>Its tables; empty for a draft.</summary>
+    public required IReadOnlyList<TableStatus> Tables { get; init; }
+
     public string Name => Definition.Name;
 
     /// <summary>How many changes wait in quarantine.</summary>

@@ -24,65 +24,92 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
     /// <summary>The head is sampled every second; one this old proves nothing, whatever stands on the line.</summary>
     private static readonly TimeSpan HeadAge = TimeSpan.FromSeconds(5);
 
+    /// <summary>How a crossing stands now. Changes nothing.</summary>
     public CrossingStatus Read(CrossingEntry entry, Capture? capture)
     {
-        var now = clock.GetUtcNow();
-        var view = entry.Worker?.View;
-        var log = entry.Stored.NeedsLog ? capture?.Status : null;
-        var progress = entry.Progress;
-        var applied = progress.Position;
-        var lag = applied is null || log is null ? (LagReading?)null : LagOf(now, entry, view, log, applied.Value);
-        var state = StateOf(entry, view, lag);
-        var (arriving, appliedRate) = entry.Meter.Rates();
-        var backlog = BacklogOf(view?.Place ?? entry.Place, capture, applied);
-        var waiting = view?.Waiting ?? (entry.Trouble is { IsLasting: false } ? entry.Trouble : null);
-        var atWork =
-            state is CrossingState.CatchingUp or CrossingState.Following && waiting is null && !entry.Stored.Definition.RestsAt(now);
-        var clears = entry.Meter.WhenClear(lag is { Current: true } ? 0 : backlog.Changes, atWork);
+        var look = LookAt(entry, capture);
+        var (load, state, now) = (look.View?.Load, look.State, look.Now);
+        var clears = entry.Meter.WhenClear(look.Lag is { Current: true } ? 0 : look.Backlog.Changes, look.AtWork);
+        var status = new CrossingStatus
+        {
+            Definition = entry.Stored.Definition,
+            State = state,
+            Since = entry.StateSince,
+            By = entry.Stored.By,
+            Fault = look.View?.Fault ?? (entry.Trouble is { IsLasting: true } ? entry.Trouble : null),
+            Waiting = look.Waiting,
+            Lag = look.Lag,
+            AppliedPosition = look.Applied,
+            Clears = clears,
+            AtWork = look.AtWork,
+            Exhaustion = ExhaustionOf(look, clears),
+            LoadRange = LoadRange(load, entry.Meter),
+            PastForecasts = entry.Meter.PastForecasts,
+            Capture = look.Log,
+            KeptAfter =
+                entry.Stored.Desired == DesiredState.KeepLog && capture is not null
+                    ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool)
+                    : null,
+            Until = entry.Stored.Until,
+            Resting = look.View is { Ended: false } ? look.View.Resting : null,
+            NextRun = state == CrossingState.Stopped ? entry.NextRun : null,
+            Cause = DelayCause.Of(entry.Stored.Definition, look.View, look.Log, entry.Meter, entry.Diagnosis, now),
+            Tables = Tables(entry, entry.Progress, state, load, look.Lag),
+        };
+        return Measured(status, look);
+    }
 
-        // What is in hand for a moment while it follows fills nothing.
-        var left = state == CrossingState.Following && atWork && lag?.Behind < CaughtUp ? clears with { Left = RateRange.Zero } : clears;
-        var captured = log is null ? TimeSpan.Zero : Uncaptured(now, log, applied, lag);
+    private CrossingStatus Measured(CrossingStatus status, Look look)
+    {
+        var (entry, now, log) = (look.Entry, look.Now, look.Log);
+        var (arriving, applied) = entry.Meter.Rates();
+        var captured = log is null ? TimeSpan.Zero : Uncaptured(now, log, look.Applied, look.Lag);
         var spooled = log is null ? TimeSpan.Zero : Max(captured, LagRule.Age(now, log.FirstUnspooled));
-        var load = view?.Load;
-        var (ends, rate) = LoadForecast(now, load);
-        return new CrossingStatus(
-            entry.Stored.Definition,
-            state,
-            entry.StateSince,
-            entry.Stored.By,
-            view?.Fault ?? (entry.Trouble is { IsLasting: true } ? entry.Trouble : null),
-            waiting,
-            lag,
-            captured,
-            spooled,
-            Max(spooled, lag?.Behind ?? TimeSpan.Zero),
-            entry.Meter.MeanHops(now),
-            entry.Meter.P95(now),
-            arriving,
-            appliedRate,
-            backlog.Changes,
-            backlog.Transactions,
-            BytesBehind(entry, capture?.Spool, log, applied),
-            applied,
-            clears,
-            atWork,
-            capture is null || log is null ? LogExhaustion.None : ExhaustionReader.Read(entry.Name, left, capture.Spool, log, now),
-            null,
-            ends,
-            LoadRange(load, entry.Meter),
-            rate,
-            entry.Meter.PastForecasts,
-            log,
-            entry.Stored.Desired == DesiredState.KeepLog && capture is not null
-                ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool)
-                : null,
-            entry.Stored.Until,
-            view is { Ended: false } ? view.Resting : null,
-            state == CrossingState.Stopped ? entry.NextRun : null,
-            DelayCause.Of(entry.Stored.Definition, view, log, entry.Meter, entry.Diagnosis, now),
-            Tables(entry, progress, state, load, lag)
-        );
+        var (ends, rate) = LoadForecast(now, look.View?.Load);
+        return status with
+        {
+            CapturedAge = captured,
+            SpooledAge = spooled,
+            AppliedAge = Max(spooled, look.Lag?.Behind ?? TimeSpan.Zero),
+            Delay = entry.Meter.MeanHops(now),
+            P95 = entry.Meter.P95(now),
+            Arriving = arriving,
+            Applied = applied,
+            Backlog = look.Backlog.Changes,
+            TransactionsBehind = look.Backlog.Transactions,
+            BytesBehind = BytesBehind(entry, look.Capture?.Spool, log, look.Applied),
+            LoadEndsIn = ends,
+            LoadRate = rate,
+        };
+    }
+
+    private Look LookAt(CrossingEntry entry, Capture? capture)
+    {
+        var (now, view, applied) = (clock.GetUtcNow(), entry.Worker?.View, entry.Progress.Position);
+        var log = entry.Stored.NeedsLog ? capture?.Status : null;
+        var lag = applied is null || log is null ? (LagReading?)null : LagOf(now, entry, view, log, applied.Value);
+        return new Look(entry, now, StateOf(entry, view, lag))
+        {
+            Capture = capture,
+            View = view,
+            Log = log,
+            Applied = applied,
+            Lag = lag,
+            Backlog = BacklogOf(view?.Place ?? entry.Place, capture, applied),
+        };
+    }
+
+    /// <summary>What is in hand for a moment while it follows fills nothing.</summary>
+    private static LogExhaustion ExhaustionOf(Look look, ClearingForecast clears)
+    {
+        if (look.Capture is not { } capture || look.Log is not { } log)
+        {
+            return LogExhaustion.None;
+        }
+
+        var isInHand = look.State == CrossingState.Following && look.AtWork && look.Lag?.Behind < CaughtUp;
+        var left = isInHand ? clears with { Left = RateRange.Zero } : clears;
+        return ExhaustionReader.Read(look.Entry.Name, left, capture.Spool, log, look.Now);
     }
 
     private static LagReading LagOf(DateTimeOffset now, CrossingEntry entry, WorkerView? view, CaptureStatus log, LogPosition applied)
@@ -108,48 +135,35 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
     private static TimeSpan Uncaptured(DateTimeOffset now, CaptureStatus log, LogPosition? applied, LagReading? lag) =>
         applied >= log.Spooled && log.FirstUnspooled is null && lag is { } reading ? reading.Behind : LagRule.Age(now, log.FirstUncaptured);
 
-    private static CrossingState StateOf(CrossingEntry entry, WorkerView? view, LagReading? lag)
-    {
-        if (entry.Checking)
+    private static CrossingState StateOf(CrossingEntry entry, WorkerView? view, LagReading? lag) =>
+        view switch
         {
-            return CrossingState.Checking;
-        }
-
-        if (view is { Ended: false })
-        {
-            if (view.Load is not null)
-            {
-                return CrossingState.Loading;
-            }
-
-            if (view.Applied is null)
-            {
-                return CrossingState.Checking;
-            }
-
-            entry.KeepsUp =
-                view.Following
-                && lag is { } reading
-                && (entry.KeepsUp ? reading.Behind < FallsBehind : reading.Current || reading.Behind < CaughtUp);
-            return entry.KeepsUp ? CrossingState.Following : CrossingState.CatchingUp;
-        }
-
-        entry.KeepsUp = false;
-        if (view?.Fault is not null)
-        {
-            return CrossingState.Faulted;
-        }
-
-        return entry.Stored.Desired switch
-        {
-            DesiredState.Pause => CrossingState.Paused,
-            DesiredState.Stop => CrossingState.Stopped,
-            DesiredState.Draft or DesiredState.KeepLog => CrossingState.Draft,
-            DesiredState.Finish => CrossingState.Finished,
-            DesiredState.Run when entry.NextRun is not null && entry.Trouble is null => CrossingState.Stopped,
-            _ => entry.Trouble is { IsLasting: true } ? CrossingState.Faulted : CrossingState.Checking,
+            _ when entry.Checking => CrossingState.Checking,
+            null or { Ended: true } => RestOf(entry, view),
+            { Load: not null } => CrossingState.Loading,
+            { Applied: null } => CrossingState.Checking,
+            _ => KeepsUp(entry, view, lag) ? CrossingState.Following : CrossingState.CatchingUp,
         };
-    }
+
+    /// <summary>It falls behind later than it has caught up, so that the state does not flicker.</summary>
+    private static bool KeepsUp(CrossingEntry entry, WorkerView view, LagReading? lag) =>
+        view.Following
+        && lag is { } reading
+        && (entry.KeepsUp ? reading.Behind < FallsBehind : reading.Current || reading.Behind < CaughtUp);
+
+    /// <summary>The state of a crossing for which nobody works.</summary>
+    private static CrossingState RestOf(CrossingEntry entry, WorkerView? view) =>
+        view?.Fault is not null
+            ? CrossingState.Faulted
+            : entry.Stored.Desired switch
+            {
+                DesiredState.Pause => CrossingState.Paused,
+                DesiredState.Stop => CrossingState.Stopped,
+                DesiredState.Draft or DesiredState.KeepLog => CrossingState.Draft,
+                DesiredState.Finish => CrossingState.Finished,
+                DesiredState.Run when entry.NextRun is not null && entry.Trouble is null => CrossingState.Stopped,
+                _ => entry.Trouble is { IsLasting: true } ? CrossingState.Faulted : CrossingState.Checking,
+            };
 
     private static (long Changes, long Transactions) BacklogOf(SpoolPlace? place, Capture? capture, LogPosition? applied)
     {
@@ -281,4 +295,25 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
     }
 
     private static TimeSpan Max(TimeSpan left, TimeSpan right) => left > right ? left : right;
+
+    /// <summary>What was seen of a crossing at one moment.</summary>
+    private sealed record Look(CrossingEntry Entry, DateTimeOffset Now, CrossingState State)
+    {
+        public Capture? Capture { get; init; }
+
+        public WorkerView? View { get; init; }
+
+        public CaptureStatus? Log { get; init; }
+
+        public LogPosition? Applied { get; init; }
+
+        public LagReading? Lag { get; init; }
+
+        public (long Changes, long Transactions) Backlog { get; init; }
+
+        public CrossingFault? Waiting => View?.Waiting ?? (Entry.Trouble is { IsLasting: false } ? Entry.Trouble : null);
+
+        public bool AtWork =>
+            State is CrossingState.CatchingUp or CrossingState.Following && Waiting is null && !Entry.Stored.Definition.RestsAt(Now);
+    }
 }

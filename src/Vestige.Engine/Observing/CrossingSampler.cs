@@ -3,6 +3,7 @@ using Vestige.Core.Alerts;
 using Vestige.Core.Crossings;
 using Vestige.Core.Forecasting;
 using Vestige.Engine.Alerting;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
@@ -12,21 +13,21 @@ namespace Vestige.Engine.Observing;
 
 /// <summary>Says how each crossing stands, and keeps its measures: a point a second. Safe for several threads.</summary>
 internal sealed class CrossingSampler(
-    IConnections connections,
+    EngineServices services,
     CrossingRegistry book,
     Captures captures,
     CrossingOpener opener,
     RunRecorder runKeeper,
     MeasureRecorder? keeper,
-    AlertService? alerts,
-    TimeProvider clock,
-    ILogger logger
+    AlertService? alerts
 )
 {
+    private readonly TimeProvider clock = services.Clock;
+    private readonly ILogger logger = services.Logger;
     private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan DiagnoseAfter = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan DiagnoseFor = TimeSpan.FromSeconds(1);
-    private readonly StatusReader reader = new(connections, clock);
+    private readonly StatusReader reader = new(services.Connections, services.Clock);
     private readonly Lock gate = new();
     private long spentTicks;
     private long measuringTicks;
@@ -52,6 +53,7 @@ internal sealed class CrossingSampler(
     public CrossingStatus StatusOf(CrossingEntry entry)
     {
         var status = OfItsSource(reader.Read(entry, captures.Find(entry.Stored.Definition.Source)));
+        entry.KeepsUp = status.State == CrossingState.Following;
         if (status.State == entry.LastState)
         {
             return status;

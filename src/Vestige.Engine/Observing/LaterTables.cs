@@ -15,16 +15,12 @@ namespace Vestige.Engine.Observing;
 /// Every so often, once a minute if nothing else is said, looks for tables that were made at a source since a crossing was started and that
 /// its rules take by themselves.
 /// </summary>
-internal sealed class LaterTables(
-    IConnections connections,
-    CrossingRegistry book,
-    CrossingEditor editor,
-    EventLog events,
-    TimeSpan? lookEvery,
-    TimeProvider clock,
-    ILogger logger
-)
+internal sealed class LaterTables(EngineServices services, CrossingRegistry book, CrossingEditor editor)
 {
+    private readonly IConnections connections = services.Connections;
+    private readonly EventLog events = services.Events;
+    private readonly TimeProvider clock = services.Clock;
+    private readonly ILogger logger = services.Logger;
     private static readonly TimeSpan Minute = TimeSpan.FromMinutes(1);
     private readonly Dictionary<string, string> told = [];
 
@@ -35,7 +31,7 @@ internal sealed class LaterTables(
         {
             try
             {
-                await Task.Delay(lookEvery ?? Minute, clock, ending);
+                await Task.Delay(services.Options.LookEvery ?? Minute, clock, ending);
                 foreach (
                     var entry in book.All.Where(entry =>
                         entry.Stored is { Desired: DesiredState.Run, Definition: { Tables.Future: true, EndsByItself: false } }

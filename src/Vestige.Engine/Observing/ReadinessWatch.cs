@@ -2,6 +2,7 @@ using Microsoft.Extensions.Logging;
 using Vestige.Core.Alerts;
 using Vestige.Core.Readiness;
 using Vestige.Engine.Alerting;
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Workers;
@@ -11,9 +12,12 @@ namespace Vestige.Engine.Observing;
 /// <summary>
 /// Checks from time to time whether what held when a crossing was started still does: a setting changed, a grant taken away.
 /// </summary>
-internal sealed class ReadinessWatch(IConnections connections, CrossingRegistry book, TimeSpan? every, TimeProvider clock, ILogger logger)
+internal sealed class ReadinessWatch(EngineServices services, CrossingRegistry book)
 {
-    private readonly TimeSpan pause = every ?? TimeSpan.FromMinutes(10);
+    private readonly IConnections connections = services.Connections;
+    private readonly TimeProvider clock = services.Clock;
+    private readonly ILogger logger = services.Logger;
+    private readonly TimeSpan pause = services.Options.CheckEvery ?? TimeSpan.FromMinutes(10);
 
     public async Task RunAsync(CancellationToken ending)
     {

@@ -15,7 +15,9 @@ public sealed record LogRead(
     bool AtHead
 )
 {
-    /// <summary>Where the log can be continued after <see cref="Passed"/>, in the source's words; null where the position says that.</summary>
+    /// <summary>
+    /// Where the log can be continued after <see cref="Passed"/>, in the source's words; null where the position says that.
+    /// </summary>
     public string? PassedToken { get; init; }
 
     /// <summary>

@@ -19,8 +19,7 @@ public sealed class TargetSystem(string connection, IConnector connector, IProgr
     /// Where it is kept how far crossings into it are. Of a table sink that is a part of it.
     /// </summary>
     public IProgressStore Progress =>
-        connector.Find<IProgressStore>()
-        ?? (connector.Find<ITableSink>() is { } sink ? new TableSinkProgress(sink, Kept) : Kept);
+        connector.Find<IProgressStore>() ?? (connector.Find<ITableSink>() is { } sink ? new TableSinkProgress(sink, Kept) : Kept);
 
     /// <summary>A port that not every target has; null where it is not there.</summary>
     public T? Find<T>()

@@ -12,17 +12,12 @@ using Vestige.Engine.Spooling;
 namespace Vestige.Engine.Workers;
 
 /// <summary>The one capture of each source connection, started when a crossing first needs it.</summary>
-internal sealed class Captures(
-    IConnections connections,
-    ISpoolCipher cipher,
-    EngineOptions options,
-    EventLog events,
-    TimeProvider clock,
-    Random random,
-    ILogger logger,
-    MissingBefore missing
-) : IAsyncDisposable
+internal sealed class Captures(EngineServices services, MissingBefore missing) : IAsyncDisposable
 {
+    private readonly IConnections connections = services.Connections;
+    private readonly EventLog events = services.Events;
+    private readonly TimeProvider clock = services.Clock;
+    private readonly ILogger logger = services.Logger;
     private readonly Dictionary<string, Capture> captures = [];
     private readonly Turnstile opening = new();
     private readonly Lock gate = new();
@@ -64,7 +59,16 @@ internal sealed class Captures(
             spool.Hold(crossing, null);
         }
 
-        var capture = new Capture(connection, () => connections.Source(connection).Log, spool, clock, random, events, logger, missing);
+        var capture = new Capture(
+            connection,
+            () => connections.Source(connection).Log,
+            spool,
+            clock,
+            services.Random,
+            events,
+            logger,
+            missing
+        );
         capture.Start();
         lock (gate)
         {
@@ -78,7 +82,13 @@ internal sealed class Captures(
     {
         try
         {
-            return await Spool.OpenAsync(connections.SpoolOf(connection), cipher, options.Spool, clock, cancellation);
+            return await Spool.OpenAsync(
+                connections.SpoolOf(connection),
+                services.Secrets.Spool,
+                services.Options.Spool,
+                clock,
+                cancellation
+            );
         }
         catch (Exception exception) when (exception is CryptographicException or InvalidDataException or JsonException or ArgumentException)
         {

@@ -1,7 +1,6 @@
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
-using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
@@ -13,19 +12,14 @@ using Vestige.Engine.Treating;
 namespace Vestige.Engine.Workers;
 
 /// <summary>Opens what a crossing needs, its capture and its place on the target, and sets its worker going.</summary>
-internal sealed class CrossingOpener(
-    IConnections connections,
-    IControlStore store,
-    IMaskKeys keys,
-    CrossingRegistry book,
-    Captures captures,
-    RunRecorder runs,
-    EventLog events,
-    TimeProvider clock,
-    Random random,
-    ILogger logger
-) : IDisposable
+internal sealed class CrossingOpener(EngineServices services, CrossingRegistry book, Captures captures, RunRecorder runs) : IDisposable
 {
+    private readonly IConnections connections = services.Connections;
+    private readonly IControlStore store = services.Stores.Control;
+    private readonly EventLog events = services.Events;
+    private readonly TimeProvider clock = services.Clock;
+    private readonly Random random = services.Random;
+    private readonly ILogger logger = services.Logger;
     private readonly CancellationTokenSource ending = new();
 
     /// <summary>Nothing is opened any more.</summary>
@@ -133,7 +127,13 @@ internal sealed class CrossingOpener(
             return;
         }
 
-        var worker = new CrossingWorker(ContextOf(entry, definition, capture), entry, store, random);
+        await StartAsync(entry, capture, scheduled, by, cancellation);
+    }
+
+    /// <summary>Sets a worker going.</summary>
+    private async Task StartAsync(CrossingEntry entry, Capture capture, bool scheduled, string? by, CancellationToken cancellation)
+    {
+        var worker = new CrossingWorker(ContextOf(entry, entry.Stored.Definition, capture), entry, store, random);
         if (entry.Stored.Until is { } mark)
         {
             // A run of a schedule that was interrupted goes on to where it was to end, and is one run still.
@@ -159,7 +159,7 @@ internal sealed class CrossingOpener(
         var (source, target) = (connections.Source(definition.Source), connections.Target(definition.Target));
         return new WorkerContext
         {
-            Treating = new CrossingTreatment(definition, source, target, keys),
+            Treating = new CrossingTreatment(definition, source, target, services.Secrets.Masks),
             Source = source,
             Target = target,
             Capture = capture,

@@ -107,12 +107,7 @@ internal sealed class TableSync(WorkerContext context)
     /// <param name="missing">The tables.</param>
     /// <param name="soon">Cancelled when no further chunk is to be begun.</param>
     /// <param name="cancellation">Gives up at once.</param>
-    public async Task BringAsync(
-        ITargetWork work,
-        IReadOnlyList<TableName> missing,
-        CancellationToken soon,
-        CancellationToken cancellation
-    )
+    public async Task BringAsync(ITargetWork work, IReadOnlyList<TableName> missing, CancellationToken soon, CancellationToken cancellation)
     {
         var begun = work.Session.Progress.Tables.Select(table => table.Table).ToHashSet();
         var found = definition.Kind == StartKind.Changes ? missing.Where(table => !begun.Contains(table)).ToList() : [];
@@ -162,12 +157,7 @@ internal sealed class TableSync(WorkerContext context)
     private IEnumerable<TableProgress> Mine(TargetProgress progress) =>
         progress.Tables.Where(table => definition.Tables.Takes(table.Table));
 
-    private async Task LoadAsync(
-        ITargetWork work,
-        IReadOnlyList<TableName> missing,
-        CancellationToken soon,
-        CancellationToken cancellation
-    )
+    private async Task LoadAsync(ITargetWork work, IReadOnlyList<TableName> missing, CancellationToken soon, CancellationToken cancellation)
     {
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancellation, soon);
         using var activity = EngineTraces.Begin("load", definition.Name)?.SetTag("vestige.tables", missing.Count);

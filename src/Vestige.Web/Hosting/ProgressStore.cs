@@ -123,15 +123,7 @@ public sealed class ProgressStore(StoreFactory factory) : IProgressStore
 
         [System.Text.Json.Serialization.JsonIgnore]
         public TableProgress Progress =>
-            new(
-                new TableName(Schema, Name),
-                Loaded,
-                new LogPosition(Offset),
-                HeldCause,
-                Into: Into,
-                Settled: Settled,
-                Form: Form
-            )
+            new(new TableName(Schema, Name), Loaded, new LogPosition(Offset), HeldCause, Into: Into, Settled: Settled, Form: Form)
             {
                 Log = LogOf(Server, Timeline),
             };

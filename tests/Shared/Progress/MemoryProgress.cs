@@ -9,7 +9,8 @@ public sealed class MemoryProgress : IProgressStore
 {
     private readonly Dictionary<string, (long Term, TargetProgress Progress)> kept = [];
 
-    public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) => Task.FromResult(Of(crossing).Progress);
+    public Task<TargetProgress> ReadProgressAsync(string crossing, CancellationToken cancellation) =>
+        Task.FromResult(Of(crossing).Progress);
 
     public Task<IProgressSession> OpenProgressAsync(string crossing, long term, CancellationToken cancellation)
     {

@@ -20,8 +20,7 @@ public sealed class SimListSink : SimSink
     /// <summary>Whether the transaction at <see cref="last"/> has come to its end.</summary>
     private bool isWhole = true;
 
-    public override IConnector Connect(SimFaults faults, SimWorld world) =>
-        new ConnectorOfPorts(new Sink(this, faults, world));
+    public override IConnector Connect(SimFaults faults, SimWorld world) => new ConnectorOfPorts(new Sink(this, faults, world));
 
     protected override void Show(SimWorld world)
     {
@@ -34,7 +33,11 @@ public sealed class SimListSink : SimSink
         last = kept.Position is null ? null : last;
         world.Target.Progress =
             last is { } at && (at.Log.Timeline, at.Position.Offset).CompareTo((kept.Identity!.Timeline, kept.Position!.Value.Offset)) > 0
-                ? kept with { Position = at.Position.On(0), Identity = at.Log }
+                ? kept with
+                {
+                    Position = at.Position.On(0),
+                    Identity = at.Log,
+                }
                 : kept;
         if (isWhole)
         {
@@ -105,8 +108,7 @@ public sealed class SimListSink : SimSink
         }
     }
 
-    private static (TableName Table, string Key) KeyOf(TableSchema table, Row row) =>
-        (table.Name, RowKey.Display(row, table.KeyOrdinals));
+    private static (TableName Table, string Key) KeyOf(TableSchema table, Row row) => (table.Name, RowKey.Display(row, table.KeyOrdinals));
 
     /// <summary>The sink as one process reaches it: calls fail, have half their effect, or come late.</summary>
     private sealed class Sink(SimListSink sink, SimFaults faults, SimWorld world) : IChangeSink, IProbe

@@ -14,8 +14,7 @@ public sealed class SimTablesSink : SimSink
 {
     private readonly TablesConnector tables = new();
 
-    public override IConnector Connect(SimFaults faults, SimWorld world) =>
-        new ConnectorOfPorts(new Sink(this, faults, world));
+    public override IConnector Connect(SimFaults faults, SimWorld world) => new ConnectorOfPorts(new Sink(this, faults, world));
 
     protected override void Show(SimWorld world)
     {
@@ -41,7 +40,8 @@ public sealed class SimTablesSink : SimSink
 
         public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => Task.FromResult(false);
 
-        public Task<IReadOnlyList<Core.Readiness.ReadinessLine>> TestAsync(CancellationToken cancellation) => Tables.TestAsync(cancellation);
+        public Task<IReadOnlyList<Core.Readiness.ReadinessLine>> TestAsync(CancellationToken cancellation) =>
+            Tables.TestAsync(cancellation);
 
         public TableName NameFor(TableName source) => Tables.NameFor(source);
 

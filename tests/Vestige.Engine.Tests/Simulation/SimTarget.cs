@@ -35,7 +35,12 @@ public sealed class SimTargetState
 }
 
 /// <summary>The target as one process reaches it.</summary>
-public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld world) : IProbe, ICatalogue, IRowLookup, ITableTarget, ITargetViews
+public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld world)
+    : IProbe,
+        ICatalogue,
+        IRowLookup,
+        ITableTarget,
+        ITargetViews
 {
     public string Engine => world.Source.Treatment.CrossesEngines ? "sim of texts" : "sim";
 

@@ -118,7 +118,7 @@ public sealed class SimWorld
             processes[^1].Process.Kill();
             Target.Progress = Target.Progress with { Identity = new Core.Positions.LogIdentity("another", 1) };
             Boot(define: true);
-            for (var until = Now + TimeSpan.FromMinutes(5); Now < until && Engine.Status(Crossing)?.Fault is null;)
+            for (var until = Now + TimeSpan.FromMinutes(5); Now < until && Engine.Status(Crossing)?.Fault is null; )
             {
                 RunSome(50);
             }
@@ -145,7 +145,7 @@ public sealed class SimWorld
             Failing = call;
             CommitAtSource();
             Boot(define: true);
-            for (var until = Now + time; Now < until;)
+            for (var until = Now + time; Now < until; )
             {
                 RunSome(50);
             }
@@ -239,7 +239,8 @@ public sealed class SimWorld
     /// </summary>
     private LogPosition Numbered(LogPosition position, LogIdentity? identity) =>
         files is not null && identity is not null ? files.InWorld(position, identity)
-        : Source.Moves.Now(position, identity) is var now && now.Branch > Source.Moves.Branch ? Source.Head.At(joining!.End) : now;
+        : Source.Moves.Now(position, identity) is var now && now.Branch > Source.Moves.Branch ? Source.Head.At(joining!.End)
+        : now;
 
     /// <summary>Called at each commit of the target: while following, it must hold exactly a prefix of the source's history.</summary>
     public void Committed()
@@ -292,7 +293,9 @@ public sealed class SimWorld
         }
     }
 
-    /// <summary>Called at each step of a target without transactions: each loaded table is as the source had it at the table's position.</summary>
+    /// <summary>
+    /// Called at each step of a target without transactions: each loaded table is as the source had it at the table's position.
+    /// </summary>
     public void CommittedByTable()
     {
         var tables = Progress.Tables.Where(table => table is { Loaded: true, Held: false }).ToList();

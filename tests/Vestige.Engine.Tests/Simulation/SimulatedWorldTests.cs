@@ -30,7 +30,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         }
 
         output.WriteLine($"{(one is null ? many : 1)} seeds, {prefixes} committed states compared with the source's history");
-        output.WriteLine(string.Join(Environment.NewLine, faults.Select(pair => $"{pair.Value,8} {pair.Key}")));
+        output.WriteLine(string.Join(Environment.NewLine, faults.Select(pair => $"{pair.Value, 8} {pair.Key}")));
         Assert.True(prefixes > 0 || one is not null);
     }
 
@@ -54,10 +54,12 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     }
 
     [Fact]
-    public void A_list_of_changes_has_them_in_order_and_their_doubles_can_be_told() => RunMany(seed => new SimWorld(seed, sink: new SimListSink()));
+    public void A_list_of_changes_has_them_in_order_and_their_doubles_can_be_told() =>
+        RunMany(seed => new SimWorld(seed, sink: new SimListSink()));
 
     [Fact]
-    public void Tables_without_transactions_are_each_as_the_source_at_their_own_position() => RunMany(seed => new SimWorld(seed, sink: new SimTablesSink()));
+    public void Tables_without_transactions_are_each_as_the_source_at_their_own_position() =>
+        RunMany(seed => new SimWorld(seed, sink: new SimTablesSink()));
 
     [Fact]
     public void A_source_whose_servers_change_is_followed_by_what_its_tokens_say() =>
@@ -93,7 +95,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         }
 
         output.WriteLine($"{states} states compared with the source's history");
-        output.WriteLine(string.Join(Environment.NewLine, faults.Select(pair => $"{pair.Value,8} {pair.Key}")));
+        output.WriteLine(string.Join(Environment.NewLine, faults.Select(pair => $"{pair.Value, 8} {pair.Key}")));
         Assert.True(states > 0);
     }
 

@@ -12,12 +12,7 @@ namespace Vestige.Engine.Tests.Toys.FileOffsets;
 /// A source whose positions are offsets in files of one server. Where another server takes over, only the set of transactions in a token
 /// tells where its own log goes on.
 /// </summary>
-public sealed class FileLogConnector(FileLogDatabase database, TimeProvider clock)
-    : IConnector,
-        IProbe,
-        ICatalogue,
-        ILogSource,
-        IRowSource
+public sealed class FileLogConnector(FileLogDatabase database, TimeProvider clock) : IConnector, IProbe, ICatalogue, ILogSource, IRowSource
 {
     private FileLogServer? reading;
 
@@ -123,8 +118,7 @@ public sealed class FileLogConnector(FileLogDatabase database, TimeProvider cloc
 
     public string Format(LogPosition position) => FileLogServer.Format(position.Offset);
 
-    public LogPosition? Parse(string text, int branch) =>
-        FileLogServer.Parse(text) is { } offset ? new LogPosition(branch, offset) : null;
+    public LogPosition? Parse(string text, int branch) => FileLogServer.Parse(text) is { } offset ? new LogPosition(branch, offset) : null;
 
     public long Distance(LogPosition from, LogPosition to) => database.Server.Distance(from.Offset, to.Offset);
 

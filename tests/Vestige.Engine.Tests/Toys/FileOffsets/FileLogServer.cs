@@ -95,8 +95,7 @@ public sealed class FileLogServer
     }
 
     /// <summary>The place in this log after all the transactions of a set, and after no others; null where there is none.</summary>
-    public ulong? After(string had) =>
-        had == hadBefore ? Oldest : log.Find(entry => entry.Had == had)?.Offset;
+    public ulong? After(string had) => had == hadBefore ? Oldest : log.Find(entry => entry.Had == had)?.Offset;
 
     private void Write(TransactionSet after, DateTimeOffset at, IReadOnlyList<RowChange> changes)
     {

@@ -3,7 +3,9 @@ using System.Globalization;
 
 namespace Vestige.Engine.Tests.Toys.FileOffsets;
 
-/// <summary>Which transactions a server has: of each server that ever committed one, all up to a number. As text <c>s0:7,s1:3</c>.</summary>
+/// <summary>
+/// Which transactions a server has: of each server that ever committed one, all up to a number. As text <c>s0:7,s1:3</c>.
+/// </summary>
 public sealed class TransactionSet
 {
     private readonly ImmutableSortedDictionary<string, int> upTo;

@@ -15,8 +15,7 @@ public sealed class ListConformanceTests : ChangeSinkConformance
 
         public override IConnector Connector => list;
 
-        public override Task<IReadOnlyList<string>> ReadAsync() =>
-            Task.FromResult<IReadOnlyList<string>>([.. list.Entries.Select(Told)]);
+        public override Task<IReadOnlyList<string>> ReadAsync() => Task.FromResult<IReadOnlyList<string>>([.. list.Entries.Select(Told)]);
 
         public override Task<IReadOnlyList<string>> IdentifiersAsync() =>
             Task.FromResult<IReadOnlyList<string>>([.. list.Entries.Select(entry => entry.Id)]);

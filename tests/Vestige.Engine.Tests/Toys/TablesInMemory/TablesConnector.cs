@@ -72,23 +72,20 @@ public sealed class TablesConnector : IConnector, IProbe, ITableSink
     {
         public IReadOnlyList<TableProgress> Tables => found;
 
-        public Task BeginLoadAsync(TableSchema table, TableProgress begun, CancellationToken cancellation) => Put(table.Name, begun, _ => []);
+        public Task BeginLoadAsync(TableSchema table, TableProgress begun, CancellationToken cancellation) =>
+            Put(table.Name, begun, _ => []);
 
         public Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation) =>
-            Put(
-                table.Name,
-                sink.tables[table.Name].Progress,
-                rows =>
+            Put(table.Name, sink.tables[table.Name].Progress, rows =>
+            {
+                var reader = new ChangeReader(block.Rows);
+                while (reader.TryRead(out var change))
                 {
-                    var reader = new ChangeReader(block.Rows);
-                    while (reader.TryRead(out var change))
-                    {
-                        rows = rows.SetItem(RowKey.Of(change.After, table.KeyOrdinals), change.After);
-                    }
-
-                    return rows;
+                    rows = rows.SetItem(RowKey.Of(change.After, table.KeyOrdinals), change.After);
                 }
-            );
+
+                return rows;
+            });
 
         public Task EndLoadAsync(TableSchema table, TableProgress loaded, CancellationToken cancellation) =>
             Put(table.Name, loaded, rows => rows);
@@ -111,7 +108,11 @@ public sealed class TablesConnector : IConnector, IProbe, ITableSink
 
         public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 
-        private Task Put(TableName table, TableProgress progress, Func<ImmutableDictionary<RowKey, Row>, ImmutableDictionary<RowKey, Row>> rows)
+        private Task Put(
+            TableName table,
+            TableProgress progress,
+            Func<ImmutableDictionary<RowKey, Row>, ImmutableDictionary<RowKey, Row>> rows
+        )
         {
             ThrowIfFenced();
             var before = sink.tables.TryGetValue(table, out var there) ? there.Rows : [];
