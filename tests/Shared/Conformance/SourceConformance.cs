@@ -139,7 +139,7 @@ public abstract class SourceConformance : LogConformance
         var rows = new List<Row>();
         await foreach (var block in view.ReadAsync(form, within, Stop))
         {
-            for (var reader = new ChangeReader(block.Rows); reader.TryRead(out var change); )
+            for (var reader = new ChangeReader(block.Rows); reader.TryRead(out var change);)
             {
                 rows.Add(change.After);
             }

@@ -118,7 +118,7 @@ public sealed class SimWorld
             processes[^1].Process.Kill();
             Target.Progress = Target.Progress with { Identity = new Core.Positions.LogIdentity("another", 1) };
             Boot(define: true);
-            for (var until = Now + TimeSpan.FromMinutes(5); Now < until && Engine.Status(Crossing)?.Fault is null; )
+            for (var until = Now + TimeSpan.FromMinutes(5); Now < until && Engine.Status(Crossing)?.Fault is null;)
             {
                 RunSome(50);
             }
@@ -145,7 +145,7 @@ public sealed class SimWorld
             Failing = call;
             CommitAtSource();
             Boot(define: true);
-            for (var until = Now + time; Now < until; )
+            for (var until = Now + time; Now < until;)
             {
                 RunSome(50);
             }

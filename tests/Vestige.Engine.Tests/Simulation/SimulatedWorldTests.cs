@@ -30,7 +30,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         }
 
         output.WriteLine($"{(one is null ? many : 1)} seeds, {prefixes} committed states compared with the source's history");
-        output.WriteLine(string.Join(Environment.NewLine, faults.Select(pair => $"{pair.Value, 8} {pair.Key}")));
+        output.WriteLine(string.Join(Environment.NewLine, faults.Select(pair => $"{pair.Value,8} {pair.Key}")));
         Assert.True(prefixes > 0 || one is not null);
     }
 
@@ -95,7 +95,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         }
 
         output.WriteLine($"{states} states compared with the source's history");
-        output.WriteLine(string.Join(Environment.NewLine, faults.Select(pair => $"{pair.Value, 8} {pair.Key}")));
+        output.WriteLine(string.Join(Environment.NewLine, faults.Select(pair => $"{pair.Value,8} {pair.Key}")));
         Assert.True(states > 0);
     }
 
