@@ -239,6 +239,9 @@ public sealed class CrossingTests : IAsyncLifetime
     {
         await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
+
+        // The rows are there a moment before the stream begins.
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Following, "following");
         b.Drills.Refuse(new RefusedRow("author", "31"));
         await Engine.PauseAsync(Name, "test", cancellation);
         await RunAsync(a, "INSERT INTO author VALUES (30, 'taken', NULL)");
@@ -250,6 +253,20 @@ public sealed class CrossingTests : IAsyncLifetime
         Assert.Equal(("a.author", "31"), (fault.Table, fault.Key));
         Assert.Contains("row refused (drill)", fault.What, StringComparison.Ordinal);
         Assert.Equal([30], Ids("b.db", "SELECT id FROM author WHERE id >= 30"));
+        b.Drills.Allow(new RefusedRow("author", "31"));
+        await Engine.RunAsync(Name, "test", cancellation);
+        await SameAsync();
+    }
+
+    /// <summary>People find the row by the source's table, also where it is refused while it is loaded.</summary>
+    [Fact]
+    public async Task A_row_that_is_refused_by_a_load_is_told_by_the_sources_table()
+    {
+        await RunAsync(a, "INSERT INTO author VALUES (31, 'refused', NULL)");
+        b.Drills.Refuse(new RefusedRow("author", "31"));
+        await Engine.RunAsync(Name, "test", cancellation);
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
+        Assert.Equal(("a.author", "31"), (Engine.Status(Name)!.Fault!.Table, Engine.Status(Name)!.Fault!.Key));
         b.Drills.Allow(new RefusedRow("author", "31"));
         await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();

@@ -138,13 +138,14 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         );
     }
 
-    public async Task MarkAsync(CancellationToken cancellation)
+    public async Task SavepointAsync(CancellationToken cancellation)
     {
         await RunAsync(marked ? "RELEASE row_mark; SAVEPOINT row_mark" : "SAVEPOINT row_mark", "Marking a place", cancellation);
         marked = true;
     }
 
-    public Task BackToMarkAsync(CancellationToken cancellation) => RunAsync("ROLLBACK TO row_mark", "Going back to a mark", cancellation);
+    public Task RollBackToSavepointAsync(CancellationToken cancellation) =>
+        RunAsync("ROLLBACK TO row_mark", "Going back to a mark", cancellation);
 
     public async Task CommitAsync(ProgressUpdate update, CancellationToken cancellation)
     {

@@ -191,13 +191,13 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         }
     }
 
-    public Task MarkAsync(CancellationToken cancellation)
+    public Task SavepointAsync(CancellationToken cancellation)
     {
         transaction.Mark();
         return Task.CompletedTask;
     }
 
-    public Task BackToMarkAsync(CancellationToken cancellation)
+    public Task RollBackToSavepointAsync(CancellationToken cancellation)
     {
         transaction.BackToMark();
         return Task.CompletedTask;

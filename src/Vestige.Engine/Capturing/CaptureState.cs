@@ -34,30 +34,31 @@ internal sealed class CaptureState(string connection, Spool spool)
         {
             lock (gate)
             {
-                return new CaptureStatus(
-                    connection,
-                    waiting is null,
-                    waiting,
-                    waitingSince,
-                    loss is not null,
-                    LogPosition.Max(head?.Head ?? captured, captured),
-                    captured,
-                    spool.Last,
-                    head is not null && captured >= head.Head,
-                    provenAt,
-                    readThrough,
-                    sampledAt,
-                    head is not null && captured < head.Head ? head.FirstUncaptured : null,
-                    firstUnspooled,
-                    head?.HeldBytes ?? 0,
-                    head?.LimitBytes,
-                    spool.Bytes,
-                    spool.Options.BudgetBytes,
-                    logGrowth.Latest,
-                    logGrowth.Range,
-                    spoolGrowth.Range,
-                    head is null ? TimeSpan.Zero : head.Now - sampledAt
-                );
+                return new CaptureStatus
+                {
+                    Connection = connection,
+                    Running = waiting is null,
+                    Waiting = waiting,
+                    WaitingSince = waitingSince,
+                    LostPlace = loss is not null,
+                    Head = LogPosition.Max(head?.Head ?? captured, captured),
+                    Captured = captured,
+                    Spooled = spool.Last,
+                    PassedHead = head is not null && captured >= head.Head,
+                    ProvenAt = provenAt,
+                    ReadThrough = readThrough,
+                    SampledAt = sampledAt,
+                    FirstUncaptured = head is not null && captured < head.Head ? head.FirstUncaptured : null,
+                    FirstUnspooled = firstUnspooled,
+                    LogBytes = head?.HeldBytes ?? 0,
+                    LogLimit = head?.LimitBytes,
+                    SpoolBytes = spool.Bytes,
+                    SpoolBudget = spool.Options.BudgetBytes,
+                    BytesPerSecond = logGrowth.Latest,
+                    LogGrowth = logGrowth.Range,
+                    SpoolGrowth = spoolGrowth.Range,
+                    ClockDifference = head is null ? TimeSpan.Zero : head.Now - sampledAt,
+                };
             }
         }
     }

@@ -4,51 +4,71 @@ using Vestige.Core.Positions;
 namespace Vestige.Engine.Capturing;
 
 /// <summary>Where the reading of one source's log stands. A picture of one moment.</summary>
-/// <param name="Connection">The source connection.</param>
-/// <param name="Running">Whether the log is being read.</param>
-/// <param name="Waiting">Why it is not, in words; null while it runs.</param>
-/// <param name="WaitingSince">Since when.</param>
-/// <param name="LostPlace">The log no longer reaches back to where the spool ends.</param>
-/// <param name="Head">The source's head as last sampled.</param>
-/// <param name="Captured">Read up to here.</param>
-/// <param name="Spooled">Durable up to here.</param>
-/// <param name="PassedHead">The reader is at or past the last sampled head.</param>
-/// <param name="ProvenAt">When that last was so.</param>
-/// <param name="ReadThrough">
-/// By the source's clock: everything that was committed by then is durable here; null until that is known.
-/// </param>
-/// <param name="SampledAt">When the head was last sampled.</param>
-/// <param name="FirstUncaptured">Commit time of the first transaction not captured, as last sampled.</param>
-/// <param name="FirstUnspooled">Commit time of the first transaction captured and not durable.</param>
-/// <param name="LogBytes">Log kept at the source.</param>
-/// <param name="LogLimit">The most it keeps; null when it does not drop.</param>
-/// <param name="SpoolBytes">Size of the spool.</param>
-/// <param name="SpoolBudget">Its limit.</param>
-/// <param name="BytesPerSecond">Log bytes a second the source wrote, lately.</param>
-/// <param name="LogGrowth">The range of the same over some minutes.</param>
-/// <param name="SpoolGrowth">The range of the bytes a second written to the spool, over some minutes.</param>
-/// <param name="ClockDifference">The source's clock minus ours.</param>
-public sealed record CaptureStatus(
-    string Connection,
-    bool Running,
-    string? Waiting,
-    DateTimeOffset? WaitingSince,
-    bool LostPlace,
-    LogPosition Head,
-    LogPosition Captured,
-    LogPosition Spooled,
-    bool PassedHead,
-    DateTimeOffset? ProvenAt,
-    DateTimeOffset? ReadThrough,
-    DateTimeOffset SampledAt,
-    DateTimeOffset? FirstUncaptured,
-    DateTimeOffset? FirstUnspooled,
-    long LogBytes,
-    long? LogLimit,
-    long SpoolBytes,
-    long SpoolBudget,
-    double BytesPerSecond,
-    RateRange LogGrowth,
-    RateRange SpoolGrowth,
-    TimeSpan ClockDifference
-);
+public sealed record CaptureStatus
+{
+    /// <summary>The source connection.</summary>
+    public required string Connection { get; init; }
+
+    /// <summary>Whether the log is being read.</summary>
+    public bool Running { get; init; }
+
+    /// <summary>Why it is not, in words; null while it runs.</summary>
+    public string? Waiting { get; init; }
+
+    /// <summary>Since when.</summary>
+    public DateTimeOffset? WaitingSince { get; init; }
+
+    /// <summary>The log no longer reaches back to where the spool ends.</summary>
+    public bool LostPlace { get; init; }
+
+    /// <summary>The source's head as last sampled.</summary>
+    public LogPosition Head { get; init; }
+
+    /// <summary>Read up to here.</summary>
+    public LogPosition Captured { get; init; }
+
+    /// <summary>Durable up to here.</summary>
+    public LogPosition Spooled { get; init; }
+
+    /// <summary>The reader is at or past the last sampled head.</summary>
+    public bool PassedHead { get; init; }
+
+    /// <summary>When that last was so.</summary>
+    public DateTimeOffset? ProvenAt { get; init; }
+
+    /// <summary>By the source's clock: everything that was committed by then is durable here; null until that is known.</summary>
+    public DateTimeOffset? ReadThrough { get; init; }
+
+    /// <summary>When the head was last sampled.</summary>
+    public DateTimeOffset SampledAt { get; init; }
+
+    /// <summary>Commit time of the first transaction not captured, as last sampled.</summary>
+    public DateTimeOffset? FirstUncaptured { get; init; }
+
+    /// <summary>Commit time of the first transaction captured and not durable.</summary>
+    public DateTimeOffset? FirstUnspooled { get; init; }
+
+    /// <summary>Log kept at the source.</summary>
+    public long LogBytes { get; init; }
+
+    /// <summary>The most it keeps; null when it does not drop.</summary>
+    public long? LogLimit { get; init; }
+
+    /// <summary>Size of the spool.</summary>
+    public long SpoolBytes { get; init; }
+
+    /// <summary>Its limit.</summary>
+    public long SpoolBudget { get; init; }
+
+    /// <summary>Log bytes a second the source wrote, lately.</summary>
+    public double BytesPerSecond { get; init; }
+
+    /// <summary>The range of the same over some minutes.</summary>
+    public required RateRange LogGrowth { get; init; }
+
+    /// <summary>The range of the bytes a second written to the spool, over some minutes.</summary>
+    public required RateRange SpoolGrowth { get; init; }
+
+    /// <summary>The source's clock minus ours.</summary>
+    public TimeSpan ClockDifference { get; init; }
+}

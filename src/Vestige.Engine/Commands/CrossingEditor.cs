@@ -113,7 +113,7 @@ internal sealed class CrossingEditor(
         {
             // Marked before the definition is kept: whatever happens between, no table goes on under another treatment than that
             // of its rows. What leaves is given up only after.
-            await MarkAsync(
+            await SaveProgressAsync(
                 definition,
                 progress =>
                     [
@@ -123,7 +123,7 @@ internal sealed class CrossingEditor(
                 cancellation
             );
             await KeepAsync(entry, definition, by, cancellation);
-            await MarkAsync(definition, _ => [.. change.Removed.Select(Bare)], cancellation);
+            await SaveProgressAsync(definition, _ => [.. change.Removed.Select(Bare)], cancellation);
         }
         finally
         {
@@ -153,7 +153,7 @@ internal sealed class CrossingEditor(
     /// <summary>A table that has nothing of its own on the target.</summary>
     private static TableProgress Bare(TableName table) => new(table, Loaded: false, LogPosition.Zero, Into: "", Settled: false);
 
-    private async Task MarkAsync(
+    private async Task SaveProgressAsync(
         CrossingDefinition definition,
         Func<TargetProgress, IReadOnlyList<TableProgress>> marks,
         CancellationToken cancellation

@@ -35,7 +35,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <summary>Definitions come, change while they are drafts, and go one after the other.</summary>
     private readonly Turnstile definitions = new();
     private readonly CrossingPlanner planner;
-    private readonly CrossingRegistry book;
+    private readonly CrossingRegistry registry;
     private readonly CrossingOpener opener;
     private readonly CrossingSampler sampler;
     private readonly MeasureRecorder? measureKeeper;
@@ -46,7 +46,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CrossingRest rest;
     private readonly CrossingPacing pacing;
     private readonly CrossingReload reload;
-    private readonly QuarantineService desk;
+    private readonly QuarantineService quarantineService;
     private readonly IRunStore? runs;
     private readonly RunRecorder runKeeper;
     private Task sampling = Task.CompletedTask;
@@ -81,28 +81,36 @@ public sealed class CrossingEngine : IAsyncDisposable
             Logger = logger,
         };
         this.options = options;
-        book = new CrossingRegistry(stores.Quarantine, stores.Reconciliations);
-        captures = new Captures(services, new RestoredBackup(connections, book, stores.Quarantine).MissingAsync);
+        registry = new CrossingRegistry(stores.Quarantine, stores.Reconciliations);
+        captures = new Captures(services, new RestoredBackup(connections, registry, stores.Quarantine).MissingAsync);
         Positions = new SourcePositions(connections, captures);
-        loops = new LoopCheck(connections, book);
+        loops = new LoopCheck(connections, registry);
         planner = new CrossingPlanner(connections, keys, captures, loops, clock);
         runKeeper = new RunRecorder(runs, clock, logger);
-        opener = new CrossingOpener(services, book, captures, runKeeper);
+        opener = new CrossingOpener(services, registry, captures, runKeeper);
         measureKeeper = stores.Measures is { } measures ? new MeasureRecorder(measures, logger) : null;
         Alerts = stores.Alerts is { } alerts ? new AlertService(alerts, Events, clock, logger) : null;
-        sampler = new CrossingSampler(services, book, captures, opener, runKeeper, measureKeeper, Alerts);
-        starting = new CrossingStart(connections, book, opener, new LogRetention(connections, captures), PlanAsync, DesireAsync, Events);
-        rest = new CrossingRest(connections, captures, book, DesireAsync, Events, clock);
-        pacing = new CrossingPacing(store, book, opener, Events);
-        editor = new CrossingEditor(services, book, opener, pacing, PlanAsync, TreatmentOf);
-        reload = new CrossingReload(services, captures, book, opener, TablesOf, DesireAsync);
-        Trace = new Tracer(connections, book, captures, secrets.Spool, OwnTreatmentOf);
-        scheduler = new Scheduler(book, opener, clock, logger);
-        readiness = new ReadinessWatch(services, book);
-        desk = new QuarantineService(book, store, Events, clock);
-        Reconcile = new ReconcileService(services, book, captures, TreatmentOf);
-        walk = new ReconcileWalk(book, Reconcile, clock, logger);
-        later = new LaterTables(services, book, editor);
+        sampler = new CrossingSampler(services, registry, captures, opener, runKeeper, measureKeeper, Alerts);
+        starting = new CrossingStart(
+            connections,
+            registry,
+            opener,
+            new LogRetention(connections, captures),
+            PlanAsync,
+            DesireAsync,
+            Events
+        );
+        rest = new CrossingRest(connections, captures, registry, DesireAsync, Events, clock);
+        pacing = new CrossingPacing(store, registry, opener, Events);
+        editor = new CrossingEditor(services, registry, opener, pacing, PlanAsync, TreatmentOf);
+        reload = new CrossingReload(services, captures, registry, opener, TablesOf, DesireAsync);
+        Trace = new Tracer(connections, registry, captures, secrets.Spool, OwnTreatmentOf);
+        scheduler = new Scheduler(registry, opener, clock, logger);
+        readiness = new ReadinessWatch(services, registry);
+        quarantineService = new QuarantineService(registry, store, Events, clock);
+        Reconcile = new ReconcileService(services, registry, captures, TreatmentOf);
+        walk = new ReconcileWalk(registry, Reconcile, clock, logger);
+        later = new LaterTables(services, registry, editor);
     }
 
     public EventLog Events { get; }
@@ -117,7 +125,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public Tracer Trace { get; }
 
     /// <summary>What waits since targets refuse it, and what is decided about it.</summary>
-    public QuarantineService Quarantine => desk;
+    public QuarantineService Quarantine => quarantineService;
 
     /// <summary>Where both sides are compared, and what differs is repaired.</summary>
     public ReconcileService Reconcile { get; }
@@ -128,7 +136,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public async Task StartAsync(CancellationToken cancellation)
     {
         await RecallAsync(cancellation);
-        foreach (var entry in book.All)
+        foreach (var entry in registry.All)
         {
             using var turn = await entry.Turn.EnterAsync(cancellation);
             if (entry.Stored.NeedsLog)
@@ -148,18 +156,18 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <summary>Reads what is kept of each crossing. A start that failed half-way may be tried again.</summary>
     private async Task RecallAsync(CancellationToken cancellation)
     {
-        foreach (var stored in (await store.LoadAsync(cancellation)).Where(stored => book.Find(stored.Definition.Name) is null))
+        foreach (var stored in (await store.LoadAsync(cancellation)).Where(stored => registry.Find(stored.Definition.Name) is null))
         {
-            book.Add(stored);
+            registry.Add(stored);
         }
 
-        foreach (var entry in measureKeeper is null ? [] : book.All)
+        foreach (var entry in measureKeeper is null ? [] : registry.All)
         {
             await measureKeeper!.RecallAsync(entry.Name, entry.Meter, clock.GetUtcNow(), cancellation);
         }
 
-        // Somebody may ask for a crossing as soon as it is in the book: each has one worker all the same, and keeps what that has read.
-        foreach (var entry in book.All)
+        // Somebody may ask for a crossing as soon as it is in the registry: each has one worker all the same, and keeps what that has read.
+        foreach (var entry in registry.All)
         {
             using var turn = await entry.Turn.EnterAsync(cancellation);
             if (entry.Worker is null)
@@ -183,19 +191,19 @@ public sealed class CrossingEngine : IAsyncDisposable
     public TimeSpan SpentMeasuring => sampler.SpentMeasuring;
 
     /// <summary>Every crossing, by name.</summary>
-    public IReadOnlyList<CrossingStatus> Statuses => [.. book.All.Select(sampler.StatusOf)];
+    public IReadOnlyList<CrossingStatus> Statuses => [.. registry.All.Select(sampler.StatusOf)];
 
     /// <summary>The reading of every source that is read.</summary>
     public IReadOnlyList<CaptureStatus> CaptureStatuses => [.. captures.All.Select(capture => capture.Status)];
 
     /// <summary>How a crossing stands; null when there is none of that name.</summary>
-    public CrossingStatus? Status(string crossing) => book.Find(crossing) is { } entry ? sampler.StatusOf(entry) : null;
+    public CrossingStatus? Status(string crossing) => registry.Find(crossing) is { } entry ? sampler.StatusOf(entry) : null;
 
     /// <summary>The run of a crossing that goes on, as far as it has come; null between runs, and for a name that is not there.</summary>
-    public CrossingRun? RunNow(string crossing) => book.Find(crossing) is { } entry ? RunRecorder.Now(entry) : null;
+    public CrossingRun? RunNow(string crossing) => registry.Find(crossing) is { } entry ? RunRecorder.Now(entry) : null;
 
     /// <summary>Its measures; null when there is none of that name.</summary>
-    public CrossingMeter? Meter(string crossing) => book.Find(crossing)?.Meter;
+    public CrossingMeter? Meter(string crossing) => registry.Find(crossing)?.Meter;
 
     /// <summary>Keeps a new definition, or another one for a crossing that does not run. Nothing starts.</summary>
     /// <param name="definition">The definition.</param>
@@ -220,13 +228,13 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         // A connection may have been removed since the definition was checked.
         _ = (connections.Source(definition.Source), connections.Target(definition.Target));
-        var entry = book.Find(definition.Name);
+        var entry = registry.Find(definition.Name);
         RefuseOther(entry, definition);
         var stored = new StoredCrossing(definition, entry?.Stored.Desired ?? DesiredState.Draft, by, clock.GetUtcNow());
         await store.SaveAsync(stored, cancellation);
         if (entry is null)
         {
-            book.Add(stored);
+            registry.Add(stored);
         }
         else
         {
@@ -291,7 +299,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         ArgumentNullException.ThrowIfNull(definition);
         CrossingPacing.CheckTimes(definition);
-        var compared = book.Find(definition.Name)?.Stored.Definition.Reconcile;
+        var compared = registry.Find(definition.Name)?.Stored.Definition.Reconcile;
         await editor.ChangeAsync(definition, by, typed, cancellation, verify);
         if (definition.Reconcile != compared)
         {
@@ -383,10 +391,10 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <summary>Removes a crossing that does not run: its definition and its progress on the target; the rows stay.</summary>
     public async Task RemoveAsync(string crossing, string by, CancellationToken cancellation, Func<CancellationToken, Task>? verify = null)
     {
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         using var alone = await definitions.EnterAsync(cancellation);
         using var turn = await entry.Turn.EnterAsync(cancellation);
-        entry = book.Existing(crossing);
+        entry = registry.Existing(crossing);
         await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
         if (entry.Worker is { Running.IsCompleted: false })
         {
@@ -401,7 +409,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         await entry.Quarantine.ForgetAsync(cancellation);
         await entry.Verdicts.ForgetAsync(null, cancellation);
         await store.DeleteAsync(crossing, cancellation);
-        book.Remove(crossing);
+        registry.Remove(crossing);
         if (measureKeeper is not null)
         {
             await measureKeeper.ForgetAsync(crossing, cancellation);
@@ -410,7 +418,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         captures.Find(entry.Stored.Definition.Source)?.Spool.Release(crossing);
         await Events.OfCrossingAsync(crossing, EventKind.Note, "Removed.", by);
         var source = entry.Stored.Definition.Source;
-        if (entry.Stored.NeedsLog && !book.All.Any(other => other.Stored.Definition.Source == source && other.Stored.NeedsLog))
+        if (entry.Stored.NeedsLog && !registry.All.Any(other => other.Stored.Definition.Source == source && other.Stored.NeedsLog))
         {
             await captures.EndAsync(source, cancellation);
         }
@@ -427,7 +435,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         await scheduling;
         await walking;
         await Reconcile.EndAsync();
-        foreach (var entry in book.All)
+        foreach (var entry in registry.All)
         {
             await entry.HaltAsync(new StopRequest(StopMode.Now));
             await runKeeper.CloseAsync(entry);

@@ -28,4 +28,16 @@ public sealed class RowRefusedException : PortException
 
     /// <summary>The target's own words.</summary>
     public string Answer { get; init; } = "";
+
+    /// <summary>The same refusal, told by the source's table, by which people find the row.</summary>
+    public RowRefusedException Of(TableName source) =>
+        new(Message, this)
+        {
+            Table = source,
+            Kind = Kind,
+            Key = Key,
+            OfType = OfType,
+            Answer = Answer,
+            Remedy = Remedy,
+        };
 }

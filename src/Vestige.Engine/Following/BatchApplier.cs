@@ -325,14 +325,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         }
         catch (RowRefusedException exception) when (exception.Table == routed.Form.Name && routed.Form.Name != routed.Source)
         {
-            throw new RowRefusedException(exception.Message, exception)
-            {
-                Table = routed.Source,
-                Kind = exception.Kind,
-                Key = exception.Key,
-                Answer = exception.Answer,
-                Remedy = exception.Remedy,
-            };
+            throw exception.Of(routed.Source);
         }
     }
 

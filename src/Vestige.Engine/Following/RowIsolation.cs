@@ -10,7 +10,7 @@ using Vestige.Engine.Treating;
 namespace Vestige.Engine.Following;
 
 /// <summary>
-/// Applies one transaction of the source row by row, each behind a mark in the target's transaction, so that a row that is
+/// Applies one transaction of the source row by row, each behind a savepoint in the target's transaction, so that a row that is
 /// refused leaves the others as they are.
 /// </summary>
 /// <param name="session">The hold on the target; the transaction that follows its position is applied.</param>
@@ -112,7 +112,7 @@ internal sealed class RowIsolation(
         var into = made[0].Form.Name;
         try
         {
-            await transaction.MarkAsync(cancellation);
+            await transaction.SavepointAsync(cancellation);
             foreach (var one in made)
             {
                 into = one.Form.Name;
@@ -122,7 +122,7 @@ internal sealed class RowIsolation(
         }
         catch (RowRefusedException refusal) when (row.Change.Kind is ChangeKind.Insert or ChangeKind.Update or ChangeKind.Delete)
         {
-            await transaction.BackToMarkAsync(cancellation);
+            await transaction.RollBackToSavepointAsync(cancellation);
             aside.Refuse(row.Form, part, row.Change, into, refusal);
             lastRefusal = refusal;
             refused++;

@@ -4,6 +4,7 @@ using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Routes;
 using Vestige.Engine.Concurrency;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Loading;
@@ -165,10 +166,7 @@ internal sealed class ChunkCopy(
             await using var transaction = await writer.BeginAsync(checkReferences: false, route, cancellation);
             do
             {
-                var write = item.Chunk.Merges
-                    ? transaction.MergeAsync(item.Target, item.Block, cancellation)
-                    : transaction.LoadAsync(item.Target, item.Block, cancellation);
-                await write;
+                await WriteAsync(transaction, item, cancellation);
                 taken.Add((item.Chunk, item.Rows));
             } while (taken.Count < BlocksPerCommit && blocks.Reader.TryRead(out item));
             await transaction.CommitAsync(ProgressUpdate.None, cancellation);
@@ -180,6 +178,22 @@ internal sealed class ChunkCopy(
             {
                 written.Writer.TryWrite(chunk);
             }
+        }
+    }
+
+    private static async Task WriteAsync(ITargetTransaction transaction, LoadedBlock item, CancellationToken cancellation)
+    {
+        try
+        {
+            await (
+                item.Chunk.Merges
+                    ? transaction.MergeAsync(item.Target, item.Block, cancellation)
+                    : transaction.LoadAsync(item.Target, item.Block, cancellation)
+            );
+        }
+        catch (RowRefusedException exception) when (exception.Table == item.Target.Name && item.Target.Name != item.Chunk.Load.Table.Name)
+        {
+            throw exception.Of(item.Chunk.Load.Table.Name);
         }
     }
 

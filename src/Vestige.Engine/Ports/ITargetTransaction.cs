@@ -30,15 +30,15 @@ public interface ITargetTransaction : IAsyncDisposable
 
     /// <summary>
     /// Applies one change as it is, for transactions too large to fold and for finding a refused row. After a refusal the
-    /// transaction can be taken back to its mark, if it has one.
+    /// transaction can be rolled back to its savepoint, if it has one.
     /// </summary>
     Task<ApplyCounts> ApplyAsync(TableSchema table, RowChange change, CancellationToken cancellation);
 
-    /// <summary>Marks the place to which <see cref="BackToMarkAsync"/> goes back; an earlier mark is given up.</summary>
-    Task MarkAsync(CancellationToken cancellation);
+    /// <summary>Sets the savepoint to which <see cref="RollBackToSavepointAsync"/> goes back; an earlier one is given up.</summary>
+    Task SavepointAsync(CancellationToken cancellation);
 
-    /// <summary>Takes back what was applied since the mark, a refusal included.</summary>
-    Task BackToMarkAsync(CancellationToken cancellation);
+    /// <summary>Takes back what was applied since the savepoint, a refusal included.</summary>
+    Task RollBackToSavepointAsync(CancellationToken cancellation);
 
     /// <summary>
     /// Commits. An exception leaves it open whether the commit happened; only a new session's progress tells.

@@ -318,19 +318,20 @@ internal sealed class TableComparer(
     )
     {
         var adjustment = adjustments[table];
-        return new TableFinding(
-            treatment.Source.Name,
-            table.Name,
-            position,
-            clock.GetUtcNow(),
-            sourceRows,
-            targetRows,
-            Math.Max(0, sourceRows - tally.Missing - tally.Differing),
-            tally.Missing,
-            tally.Extra,
-            tally.Differing,
-            adjustment.Count,
-            treated.Unmade
+        return new TableFinding
+        {
+            Source = treatment.Source.Name,
+            Into = table.Name,
+            Position = position,
+            At = clock.GetUtcNow(),
+            SourceRows = sourceRows,
+            TargetRows = targetRows,
+            Same = Math.Max(0, sourceRows - tally.Missing - tally.Differing),
+            Missing = tally.Missing,
+            Extra = tally.Extra,
+            Differing = tally.Differing,
+            InFlight = adjustment.Count,
+            Reason = treated.Unmade
                 ?? untold
                 ?? (
                     adjustment.LeftOut.Count > 0
@@ -338,17 +339,17 @@ internal sealed class TableComparer(
                             + "not tell"
                         : null
                 ),
-            table.LeftOut,
-            false,
-            parts,
-            table.KeyPasses && treatment.CrossesEngines
-                ? [.. tally.Rows.Select(row => row with { SourceKey = table.SourceKeyOf(row.Key) })]
-                : tally.Rows,
-            notListed || tally.Rows.Count < tally.Found,
-            EstimatedRows,
-            table.Treated.Form,
-            table.Masked,
-            table.KeyPasses
-        );
+            LeftOut = table.LeftOut,
+            Segments = parts,
+            Rows =
+                table.KeyPasses && treatment.CrossesEngines
+                    ? [.. tally.Rows.Select(row => row with { SourceKey = table.SourceKeyOf(row.Key) })]
+                    : tally.Rows,
+            NotListed = notListed || tally.Rows.Count < tally.Found,
+            EstimatedRows = EstimatedRows,
+            Form = table.Treated.Form,
+            Masked = table.Masked,
+            KeyPasses = table.KeyPasses,
+        };
     }
 }

@@ -32,9 +32,9 @@ public sealed class CrossingWorker
     private readonly TimeProvider clock;
     private readonly WorkerState state;
     private readonly Quarantine quarantine;
-    private readonly RateLimiter brake;
+    private readonly RateLimiter limiter;
     private readonly WorkerRests rests;
-    private readonly TableSync arrival;
+    private readonly TableSync sync;
     private readonly AsideNotices notices;
     private readonly WorkerTroubles troubles;
     private readonly PassageNotices passages;
@@ -49,9 +49,9 @@ public sealed class CrossingWorker
         (definition, capture, clock) = (context.Definition, context.Capture, context.Clock);
         (state, quarantine) = (context.State, context.Quarantine);
         this.store = store;
-        arrival = new TableSync(context);
-        brake = new RateLimiter(() => entry.Stored.Definition, clock);
-        rests = new WorkerRests(brake, Steering, clock);
+        sync = new TableSync(context);
+        limiter = new RateLimiter(() => entry.Stored.Definition, clock);
+        rests = new WorkerRests(limiter, Steering, clock);
         notices = new AsideNotices(definition.Name, quarantine, context.Events, clock);
         troubles = new WorkerTroubles(context, Steering, random);
         passages = new PassageNotices(definition.Name, entry.Verdicts, context.Events);
@@ -98,7 +98,7 @@ public sealed class CrossingWorker
     }
 
     /// <summary>A picture of this moment.</summary>
-    internal WorkerView View => state.View with { Resting = brake.Resting };
+    internal WorkerView View => state.View with { Resting = limiter.Resting };
 
     /// <summary>Where only changes cross, the rows are brought by other means and are never loaded again by a worker.</summary>
     private bool LoadsTables => definition.Kind != StartKind.Changes;
@@ -152,7 +152,7 @@ public sealed class CrossingWorker
     {
         var now = Steering.Now;
         var term = await store.NextTermAsync(definition.Name, succeededBy, now);
-        await using var work = await TargetWorks.OpenAsync(context, arrival, term, now);
+        await using var work = await TargetWorks.OpenAsync(context, sync, term, now);
         var session = work.Session;
         atWork = work;
         session.Match(capture.Spool.Branches);
@@ -164,12 +164,12 @@ public sealed class CrossingWorker
         if (missing.Count > 0)
         {
             await rests.BeforeLoadAsync(session, now);
-            await arrival.BringAsync(work, missing, Steering.Soon, now);
+            await sync.BringAsync(work, missing, Steering.Soon, now);
         }
 
         if (session.Progress.Position is null)
         {
-            await arrival.BeginStreamAsync(session, now);
+            await sync.BeginStreamAsync(session, now);
         }
 
         if (definition.Kind == StartKind.Structure)
@@ -188,7 +188,7 @@ public sealed class CrossingWorker
     /// </summary>
     private async Task<List<TableName>> AgreeAsync(IProgressSession session, CancellationToken cancellation)
     {
-        var wanted = await arrival.TablesAsync(session.Progress, cancellation);
+        var wanted = await sync.TablesAsync(session.Progress, cancellation);
         var missing = Missing(wanted, session.Progress);
         if (missing.Count > 0 || session.Progress.Position is null || !capture.Spool.Tables.IsSupersetOf(wanted))
         {
@@ -208,7 +208,7 @@ public sealed class CrossingWorker
             missing = Missing(wanted, session.Progress);
         }
 
-        arrival.Agree(session.Progress);
+        sync.Agree(session.Progress);
         return missing;
     }
 
@@ -246,8 +246,8 @@ public sealed class CrossingWorker
                 }
 
                 EndWithTheLog();
-                mine.Gatherer.MostChanges = brake.MostChanges;
-                if (brake.Wait() is var rest && rest > TimeSpan.Zero)
+                mine.Gatherer.MostChanges = limiter.MostChanges;
+                if (limiter.Wait() is var rest && rest > TimeSpan.Zero)
                 {
                     await rests.ForAsync(session, rest, cancellation, woken[0], woken[2], woken[3]);
                     continue;
@@ -308,7 +308,7 @@ public sealed class CrossingWorker
             ?.SetTag("vestige.changes", batch.Fragments.Sum(fragment => (long)fragment.Count))
             .SetTag("vestige.transactions", batch.Fragments.Count);
         var aside = await work.ApplyAsync(batch, mine, cancellation);
-        brake.Applied(batch.Fragments.Sum(fragment => (long)fragment.Count));
+        limiter.Applied(batch.Fragments.Sum(fragment => (long)fragment.Count));
         await notices.TellHeldAsync(work.Session.Progress, state.IsHeld);
         state.Take(work.Session.Progress);
         state.SetPlace(batch);
@@ -358,7 +358,7 @@ public sealed class CrossingWorker
     /// Rows that are copied only once are as of one position when every table has caught up with the last that was loaded.
     /// </summary>
     private StopRequest? End(TargetProgress progress) =>
-        definition.EndsByItself ? new StopRequest(StopMode.Drain, new StopMark(arrival.Together(progress))) : null;
+        definition.EndsByItself ? new StopRequest(StopMode.Drain, new StopMark(sync.Together(progress))) : null;
 
     private async Task FinishAsync(ITargetWork work, CancellationToken cancellation)
     {

@@ -4,7 +4,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Workers;
 
 /// <summary>What a worker does while it applies nothing: it waits out its rests, and stays in touch with its target.</summary>
-internal sealed class WorkerRests(RateLimiter brake, Steering steering, TimeProvider clock)
+internal sealed class WorkerRests(RateLimiter limiter, Steering steering, TimeProvider clock)
 {
     /// <summary>How often a target is asked that has nothing to apply.</summary>
     public static readonly TimeSpan ProveEvery = TimeSpan.FromSeconds(10);
@@ -12,7 +12,7 @@ internal sealed class WorkerRests(RateLimiter brake, Steering steering, TimeProv
     /// <summary>A load is not begun in a window of rest.</summary>
     public async Task BeforeLoadAsync(IProgressSession session, CancellationToken cancellation)
     {
-        while (brake.Wait() is var rest && rest > TimeSpan.Zero)
+        while (limiter.Wait() is var rest && rest > TimeSpan.Zero)
         {
             await ForAsync(session, rest, cancellation, steering.Changed.Next);
             steering.Soon.ThrowIfCancellationRequested();

@@ -266,13 +266,13 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             return default;
         }
 
-        public async Task MarkAsync(CancellationToken cancellation)
+        public async Task SavepointAsync(CancellationToken cancellation)
         {
             await target.Faults.BeforeAsync("target.mark", cancellation);
             mark = (new(written), [.. emptied]);
         }
 
-        public async Task BackToMarkAsync(CancellationToken cancellation)
+        public async Task RollBackToSavepointAsync(CancellationToken cancellation)
         {
             await target.Faults.BeforeAsync("target.back", cancellation);
             (written, emptied) = (new(mark!.Value.Written), [.. mark.Value.Emptied]);
