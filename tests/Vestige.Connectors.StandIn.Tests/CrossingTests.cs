@@ -262,9 +262,12 @@ public sealed class CrossingTests : IAsyncLifetime
     [Fact]
     public async Task A_row_that_is_refused_by_a_load_is_told_by_the_sources_table()
     {
-        await RunAsync(a, "INSERT INTO author VALUES (31, 'refused', NULL)");
-        b.Drills.Refuse(new RefusedRow("author", "31"));
         await Engine.RunAsync(Name, "test", cancellation);
+        await RunAsync(a, "INSERT INTO author VALUES (31, 'refused', NULL)");
+        await SameAsync();
+        await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Following, "following");
+        b.Drills.Refuse(new RefusedRow("author", "31"));
+        await Engine.ReloadAsync(Name, [], "test", cancellation);
         await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
         Assert.Equal(("a.author", "31"), (Engine.Status(Name)!.Fault!.Table, Engine.Status(Name)!.Fault!.Key));
         b.Drills.Allow(new RefusedRow("author", "31"));
