@@ -80,7 +80,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     private void RunMany(Func<int, SimWorld> make)
     {
         var one = Environment.GetEnvironmentVariable("VESTIGE_SEED");
-        var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "1000") / 4;
+        var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "1000") / 8;
         var faults = new SortedDictionary<string, int>(StringComparer.Ordinal);
         var states = 0;
         foreach (var seed in one is null ? Enumerable.Range(1, many) : [int.Parse(one)])
