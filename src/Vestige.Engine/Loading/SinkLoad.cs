@@ -3,6 +3,7 @@ using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Capturing;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Workers;
 
@@ -14,6 +15,8 @@ namespace Vestige.Engine.Loading;
 /// </summary>
 internal sealed class SinkLoad(WorkerContext context, ISinkWriter writer, IProgressSession session) : ILoad
 {
+    private static readonly HashSet<string> NoOwnForms = [];
+
     public IReadOnlyList<TableLoad> Tables { get; private set; } = [];
 
     public DateTimeOffset? StartedAt { get; private set; }
@@ -67,6 +70,18 @@ internal sealed class SinkLoad(WorkerContext context, ISinkWriter writer, IProgr
         await session.SaveAsync(new ProgressUpdate(null, [loaded]), cancellation);
     }
 
+    private async Task WriteAsync(LoadedBlock block, CancellationToken cancellation)
+    {
+        try
+        {
+            await writer.LoadAsync(block.Target, block.Block, cancellation);
+        }
+        catch (RowRefusedException exception) when (exception.Table == block.Target.Name)
+        {
+            throw exception.Of(block.Chunk.Load.Table.Name);
+        }
+    }
+
     private async Task CopyAsync(ISourceSnapshot snapshot, TableLoad load, CancellationToken cancellation)
     {
         var reader = new ChunkReader(snapshot, NoOwnForms, context.Treating.Build);
@@ -75,11 +90,9 @@ internal sealed class SinkLoad(WorkerContext context, ISinkWriter writer, IProgr
             var chunk = new LoadChunk(load, new RowRange(range), Math.Max(1, load.EstimatedRows), merges: false);
             await foreach (var block in reader.ReadAsync(chunk, cancellation))
             {
-                await writer.LoadAsync(block.Target, block.Block, cancellation);
+                await WriteAsync(block, cancellation);
                 load.Wrote(block.Rows);
             }
         }
     }
-
-    private static readonly HashSet<string> NoOwnForms = [];
 }

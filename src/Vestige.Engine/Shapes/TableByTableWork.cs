@@ -62,7 +62,15 @@ internal sealed class TableByTableWork(TableSinkSession session, WorkerContext c
         var source = batch.Owners[folded.Table.Name].Source;
         var table = batch.TablesAfter[source];
         var moved = table.Held ? table : table with { Position = end, Log = spool.Branches[end.Branch].Identity };
-        await session.Writer.ApplyAsync(folded, moved, cancellation);
+        try
+        {
+            await session.Writer.ApplyAsync(folded, moved, cancellation);
+        }
+        catch (RowRefusedException exception) when (exception.Table == folded.Table.Name)
+        {
+            throw exception.Of(source);
+        }
+
         session.Wrote(moved);
     }
 
@@ -80,7 +88,7 @@ internal sealed class TableByTableWork(TableSinkSession session, WorkerContext c
     {
         const long Most = 256L << 20;
         var builder = new FoldedBatchBuilder(spool, gathering.Router);
-        var (fragments, bytes) = (new List<SpooledFragment>(), 0L);
+        var (fragments, bytes, changes) = (new List<SpooledFragment>(), 0L, 0L);
         await foreach (var part in gathering.Gatherer.PartsAsync(cancellation))
         {
             bytes += part.Changes.Length;
@@ -94,7 +102,8 @@ internal sealed class TableByTableWork(TableSinkSession session, WorkerContext c
 
             builder.TryAdd(part);
             fragments.Add(part with { Changes = default });
-            context.State.SetInHandChanges(fragments.Sum(fragment => (long)fragment.Count));
+            changes += part.Count;
+            context.State.SetInHandChanges(changes);
         }
 
         return builder.Build(fragments, head.TablesBefore, TimeSpan.Zero);

@@ -12,7 +12,7 @@ namespace Vestige.Engine.Tests.Simulation;
 
 /// <summary>
 /// The source with files, offsets and sets of transactions in the simulated world. The world commits to it, lets other servers take over,
-/// and is told which of its own commits a position stands behind.
+/// and asks which of its own commits a position includes.
 /// </summary>
 public sealed class SimFileSource
 {
@@ -22,10 +22,10 @@ public sealed class SimFileSource
 
     public SimFileSource() => Remember();
 
-    /// <summary>A broken source: where another server takes over, its log goes on one transaction too late.</summary>
+    /// <summary>A broken source: after another server takes over, its log continues one transaction too late.</summary>
     public bool Leaps { get; init; }
 
-    /// <summary>Commits what the world has committed; <paramref name="head"/> is where that stands in the world.</summary>
+    /// <summary>Commits what the world has committed; <paramref name="head"/> is the position of that commit in the world.</summary>
     public void Commit(DateTimeOffset at, IReadOnlyList<RowChange> changes, LogPosition head)
     {
         commits.Add(head);
@@ -40,7 +40,7 @@ public sealed class SimFileSource
         Remember();
     }
 
-    /// <summary>The world's position of what a position of a server's log stands behind.</summary>
+    /// <summary>The world's position of the last commit that a position of a server's log includes.</summary>
     public LogPosition InWorld(LogPosition position, LogIdentity identity) =>
         commits[places[identity].LastOrDefault(place => place.Key <= position.Offset).Value];
 

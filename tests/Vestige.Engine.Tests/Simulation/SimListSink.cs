@@ -7,8 +7,8 @@ using Vestige.Engine.Tests.Toys.OrderedList;
 namespace Vestige.Engine.Tests.Simulation;
 
 /// <summary>
-/// The list of changes, and somebody who reads it: who passes over what has been there with the same identifier, and has after each
-/// transaction exactly the rows that the source had.
+/// The list of changes, and a reader of it that ignores a change whose identifier it has seen before. After each transaction the reader
+/// has exactly the rows that the source had.
 /// </summary>
 public sealed class SimListSink : SimSink
 {

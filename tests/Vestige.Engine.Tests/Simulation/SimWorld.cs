@@ -312,7 +312,7 @@ public sealed class SimWorld
         }
     }
 
-    /// <summary>A promise was broken; the first is told.</summary>
+    /// <summary>A promise was broken. The first one is reported.</summary>
     public void Break(string what) => broken ??= Failure(what);
 
     /// <summary>Every table that is neither held nor loading is as the source has it, once anybody can know what was done to it.</summary>
@@ -882,7 +882,7 @@ public sealed class SimWorld
         return true;
     }
 
-    /// <summary>The target stands in a log of which the present one knows nothing.</summary>
+    /// <summary>Whether the position of the target is in a log that the present one knows nothing of.</summary>
     private bool IsLeftBehind =>
         Target.Progress is { Position: { } position, Identity: { } log } && Source.Moves.Now(position, log).Branch < Source.Moves.Branch;
 

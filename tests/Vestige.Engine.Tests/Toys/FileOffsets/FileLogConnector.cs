@@ -10,7 +10,7 @@ namespace Vestige.Engine.Tests.Toys.FileOffsets;
 
 /// <summary>
 /// A source whose positions are offsets in files of one server. Where another server takes over, only the set of transactions in a token
-/// tells where its own log goes on.
+/// says where its own log continues.
 /// </summary>
 public sealed class FileLogConnector(FileLogDatabase database, TimeProvider clock) : IConnector, IProbe, ICatalogue, ILogSource, IRowSource
 {
