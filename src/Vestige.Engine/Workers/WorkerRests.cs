@@ -22,11 +22,12 @@ internal sealed class WorkerRests(RateLimiter limiter, Steering steering, TimePr
     /// <summary>Applies nothing for a while, and stays in touch with the target meanwhile.</summary>
     public async Task ForAsync(IProgressSession session, TimeSpan rest, CancellationToken cancellation, params Task[] woken)
     {
-        var (until, step) = (clock.GetUtcNow() + rest, Task.CompletedTask);
-        while (clock.GetUtcNow() < until && !Array.Exists(woken, task => task.IsCompleted))
+        var until = clock.GetUtcNow() + rest;
+
+        // What is left is measured once: by a second look it may be over, and a delay of minus one millisecond never ends.
+        while (until - clock.GetUtcNow() is var left && left > TimeSpan.Zero && !Array.Exists(woken, task => task.IsCompleted))
         {
-            var left = until - clock.GetUtcNow();
-            step = Task.Delay(left < ProveEvery ? left : ProveEvery, clock, cancellation);
+            var step = Task.Delay(left < ProveEvery ? left : ProveEvery, clock, cancellation);
             await Task.WhenAny([step, .. woken]);
             cancellation.ThrowIfCancellationRequested();
             if (left >= ProveEvery)
