@@ -8,6 +8,7 @@ using Vestige.Core.Positions;
 using Vestige.Core.Reconciling;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
+using Vestige.Core.Types;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Reconciling;
 
@@ -88,7 +89,7 @@ internal static class ComparingMemory
 
         public TargetProgress Progress => TargetProgress.None;
 
-        public bool Digests => false;
+        public IRowDigests? Digests => null;
 
         public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
             Task.FromResult<IReadOnlyList<TableDescription>>([]);
@@ -142,17 +143,6 @@ internal static class ComparingMemory
         public Task<IReadOnlyList<Row>> SampleAsync(TableSchema table, int rows, CancellationToken cancellation) =>
             throw new NotSupportedException();
 
-        public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) =>
-            throw new NotSupportedException();
-
-        public IAsyncEnumerable<HashedRow> HashesAsync(
-            RowShape shape,
-            Segments segments,
-            IReadOnlyList<int> wanted,
-            KeySpan within,
-            CancellationToken cancellation
-        ) => throw new NotSupportedException();
-
         public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 
         private static Row Key(long key)
@@ -169,7 +159,7 @@ internal static class ComparingMemory
     {
         public static PlainNumbers Instance { get; } = new();
 
-        public bool ValuesAreText => false;
+        public IRowEncoding Encoding => KindEncoding.Instance;
 
         public int? LongestName => null;
 
@@ -181,9 +171,9 @@ internal static class ComparingMemory
 
         public string TypeFor(ExpressionType type) => "TEXT";
 
-        public ColumnMeaning? MeaningElsewhere(Column column) => MeaningOf(column);
+        public LogicalType TypeOf(Column column) => LogicalType.Of(MeaningOf(column));
 
-        public string TypeHolding(ColumnMeaning meaning) => TypeFor(meaning.Type);
+        public string Declare(LogicalType type) => TypeFor(ColumnMeaning.Of(type).Type);
 
         public TypeChange ChangeOf(string from, string to) => new(TypeOutcome.Keeps, "");
     }

@@ -116,24 +116,12 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton<IMeasureStore, MeasureStore>();
     services.AddSingleton<QuarantineStore>();
     services.AddSingleton<IQuarantineStore>(provider => provider.GetRequiredService<QuarantineStore>());
-    services.AddSingleton(provider => new CrossingEngine(
-        provider.GetRequiredService<IConnections>(),
-        new EngineStores(provider.GetRequiredService<IControlStore>(), provider.GetRequiredService<IQuarantineStore>())
-        {
-            Measures = provider.GetRequiredService<IMeasureStore>(),
-            Alerts = provider.GetRequiredService<IAlertStore>(),
-            Runs = provider.GetRequiredService<RunStore>(),
-            Reconciliations = provider.GetRequiredService<ReconciliationStore>(),
-        },
-        new EngineSecrets(provider.GetRequiredService<ISpoolCipher>(), provider.GetRequiredService<IMaskKeys>()),
-        new EngineOptions(SpoolOptions.Within(settings.SpoolBudget)),
-        provider.GetRequiredService<TimeProvider>(),
-        Random.Shared,
-        provider.GetRequiredService<ILoggerFactory>().CreateLogger("Vestige.Engine")
-    ));
+    services.AddVestigeEngine(new EngineOptions(SpoolOptions.Within(settings.SpoolBudget)));
     services.AddSingleton<RunStore>();
+    services.AddSingleton<IRunStore>(provider => provider.GetRequiredService<RunStore>());
     services.AddSingleton<RunHistory>();
     services.AddSingleton<ReconciliationStore>();
+    services.AddSingleton<IReconciliationStore>(provider => provider.GetRequiredService<ReconciliationStore>());
     services.AddSingleton(_ => SummarySigner.Of(keys.Signing));
     services.AddSingleton<AlertStore>();
     services.AddSingleton<IAlertStore>(provider => provider.GetRequiredService<AlertStore>());

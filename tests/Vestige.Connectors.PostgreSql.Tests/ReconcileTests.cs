@@ -74,10 +74,10 @@ public sealed class ReconcileTests(TwoServers servers)
                 hashed[rows.Of(row, shape.Columns)] = segment;
             }
 
-            Assert.Equal(expected, await view.DigestAsync(shape, segments, KeySpan.All, cancellation));
+            Assert.Equal(expected, await view.Digests!.DigestAsync(shape, segments, KeySpan.All, cancellation));
             Assert.Equal(3000, expected.Sum(digest => digest.Count));
             var wanted = new[] { 0, segments.Count - 1 }.Distinct().ToList();
-            await foreach (var row in view.HashesAsync(shape, segments, wanted, KeySpan.All, cancellation))
+            await foreach (var row in view.Digests!.HashesAsync(shape, segments, wanted, KeySpan.All, cancellation))
             {
                 Assert.Contains(hashed[row.Hash], wanted);
                 Assert.Equal(segments.Of(row.Key, new RowHash(TextForm.Instance).Of(row.Key, [0])), hashed[row.Hash]);
@@ -96,7 +96,7 @@ public sealed class ReconcileTests(TwoServers servers)
             inside.Order(Comparer<Row>.Create((x, y) => x.Bytes.Span.SequenceCompareTo(y.Bytes.Span))),
             found.Order(Comparer<Row>.Create((x, y) => x.Bytes.Span.SequenceCompareTo(y.Bytes.Span)))
         );
-        Assert.Equal(inside.Count, (await view.DigestAsync(byNumber, Segments.ByRange([]), span, cancellation)).Single().Count);
+        Assert.Equal(inside.Count, (await view.Digests!.DigestAsync(byNumber, Segments.ByRange([]), span, cancellation)).Single().Count);
     }
 
     [Fact]

@@ -4,7 +4,7 @@ using CsCheck;
 using Vestige.Core.Changes;
 using Vestige.Core.Expressions;
 using Vestige.Core.Reconciling;
-using Vestige.Core.Schemas;
+using Vestige.Core.Types;
 using Xunit;
 
 namespace Vestige.Core.Tests;
@@ -20,7 +20,7 @@ public class CanonicalFormTests
     {
         const string input =
             """{"numbers": [333333333.33333329, 1E30, 4.50, 2e-3, 0.000000000000000000000000001],"""
-                + """ "string": "\u20ac$\u000F\u000aA'\u0042\u0022\u005c\\\"\/", "literals": [null, true, false]}""";
+            + """ "string": "\u20ac$\u000F\u000aA'\u0042\u0022\u005c\\\"\/", "literals": [null, true, false]}""";
         const string scheme =
             """{"literals":[null,true,false],"numbers":[333333333.3333333,1e+30,4.5,0.002,1e-27],"string":"€$\u000f\nA'B\"\\\\\"/"}""";
         Assert.Equal(scheme.Replace("333333333.3333333,", "333333333.33333329,", StringComparison.Ordinal), Json(input));
@@ -33,8 +33,8 @@ public class CanonicalFormTests
     {
         const string input =
             """{"\u20ac": "Euro Sign", "\r": "Carriage Return", "\ufb33": "Hebrew Letter Dalet With Dagesh","""
-                + """ "1": "One", "\ud83d\ude00": "Emoji: Grinning Face","""
-                + """ "\u0080": "Control", "\u00f6": "Latin Small Letter O With Diaeresis"}""";
+            + """ "1": "One", "\ud83d\ude00": "Emoji: Grinning Face","""
+            + """ "\u0080": "Control", "\u00f6": "Latin Small Letter O With Diaeresis"}""";
         string[] order =
         [
             "Carriage Return",
@@ -80,60 +80,37 @@ public class CanonicalFormTests
         Assert.NotEqual(Json("[0.1000000000000000055511151231257827]"), Json("[0.1]"));
 
     [Theory]
-    [InlineData("numeric(12,2)", "1.50", "NUMERIC", "1.5", true)]
-    [InlineData("numeric(12,2)", "100.00", "INTEGER", 100L, true)]
-    [InlineData("numeric", "0.10", "NUMERIC", 0.1, true)]
-    [InlineData("numeric", "0.1000000000000000055511151231257827", "NUMERIC", 0.1, false)]
-    [InlineData("bigint", "-0", "INTEGER", 0L, true)]
-    [InlineData("numeric", "-0.00", "INTEGER", 0L, true)]
-    [InlineData("numeric", "007.50", "NUMERIC", "7.5", true)]
-    [InlineData("numeric", "1e3", "INTEGER", 1000L, true)]
-    [InlineData("numeric", "1e-7", "NUMERIC", 1e-7, true)]
-    [InlineData("numeric", "NaN", "NUMERIC", "NaN", true)]
-    [InlineData("numeric", "-10", "NUMERIC", -10.0, true)]
-    [InlineData("numeric", "100", "NUMERIC", 1.0, false)]
-    [InlineData("double precision", "-0", "REAL", 0.0, true)]
-    [InlineData("double precision", "NaN", "REAL", double.NaN, true)]
-    [InlineData("double precision", "0.1", "REAL", 0.1, true)]
-    [InlineData("double precision", "0.1", "REAL", 0.10000000000000002, false)]
-    [InlineData("text", "e\u0301", "TEXT", "\u00e9", false)]
-    [InlineData("text", "blank ", "TEXT", "blank", false)]
-    [InlineData("character(8)", "blank   ", "TEXT", "blank", true)]
-    [InlineData("timestamp with time zone", "2026-03-01 09:00:00+01", "TIMESTAMP", "2026-03-01 08:00:00+00", true)]
-    [InlineData("timestamp without time zone", "2026-03-01 08:00:00", "TIMESTAMP", "2026-03-01T08:00:00.000000Z", true)]
-    [InlineData("timestamp without time zone", "2026-03-01 08:00:00.000001", "TIMESTAMP", "2026-03-01 08:00:00", false)]
-    [InlineData("jsonb", "{\"b\": 1.0, \"a\": null}", "JSON", "{\"a\":null,\"b\":1}", true)]
-    [InlineData("jsonb", "{\"a\": 1}", "JSON", "{\"a\":\"1\"}", false)]
-    [InlineData("boolean", "t", "BOOLEAN", 1L, true)]
-    [InlineData("text", "", "TEXT", null, false)]
-    [InlineData("integer", "1", "INTEGER", "one", false)]
-    public void Values_of_two_engines_are_equal_or_not(string type, string text, string typeThere, object? there, bool equal)
+    [InlineData("numeric(12,2)", "1.50", "1.5", true)]
+    [InlineData("numeric(12,2)", "100.00", 100L, true)]
+    [InlineData("numeric", "0.10", 0.1, true)]
+    [InlineData("numeric", "0.1000000000000000055511151231257827", 0.1, false)]
+    [InlineData("bigint", "-0", 0L, true)]
+    [InlineData("numeric", "-0.00", 0L, true)]
+    [InlineData("numeric", "007.50", "7.5", true)]
+    [InlineData("numeric", "1e3", 1000L, true)]
+    [InlineData("numeric", "1e-7", 1e-7, true)]
+    [InlineData("numeric", "NaN", "NaN", true)]
+    [InlineData("numeric", "-10", -10.0, true)]
+    [InlineData("numeric", "100", 1.0, false)]
+    [InlineData("double precision", "-0", 0.0, true)]
+    [InlineData("double precision", "NaN", double.NaN, true)]
+    [InlineData("double precision", "0.1", 0.1, true)]
+    [InlineData("double precision", "0.1", 0.10000000000000002, false)]
+    [InlineData("text", "e\u0301", "\u00e9", false)]
+    [InlineData("text", "blank ", "blank", false)]
+    [InlineData("character(8)", "blank   ", "blank", true)]
+    [InlineData("timestamp with time zone", "2026-03-01 09:00:00+01", "2026-03-01 08:00:00+00", true)]
+    [InlineData("timestamp without time zone", "2026-03-01 08:00:00", "2026-03-01T08:00:00.000000Z", true)]
+    [InlineData("timestamp without time zone", "2026-03-01 08:00:00.000001", "2026-03-01 08:00:00", false)]
+    [InlineData("jsonb", "{\"b\": 1.0, \"a\": null}", "{\"a\":null,\"b\":1}", true)]
+    [InlineData("jsonb", "{\"a\": 1}", "{\"a\":\"1\"}", false)]
+    [InlineData("boolean", "t", 1L, true)]
+    [InlineData("text", "", null, false)]
+    [InlineData("integer", "1", "one", false)]
+    public void Values_of_two_engines_are_equal_or_not(string type, string text, object? there, bool equal)
     {
-        var (here, other) = CanonicalColumn
-            .Of(new Column("c", type), MeaningHere(type), new Column("c", typeThere), MeaningThere(typeThere))!
-            .Value;
-        Assert.Equal(equal, Written(here, Row(text)) == Written(other, Row(there)));
-    }
-
-    [Fact]
-    public void What_cannot_be_compared_has_no_form()
-    {
-        Assert.Null(
-            CanonicalColumn.Of(
-                new Column("c", "numeric"),
-                new ColumnMeaning(ExpressionType.Decimal),
-                new Column("c", "REAL"),
-                new ColumnMeaning(ExpressionType.Real)
-            )
-        );
-        Assert.Null(
-            CanonicalColumn.Of(
-                new Column("c", "date"),
-                new ColumnMeaning(ExpressionType.Date),
-                new Column("c", "TEXT"),
-                new ColumnMeaning(ExpressionType.Text)
-            )
-        );
+        var meant = TypeOf(type);
+        Assert.Equal(equal, Written(meant, Row(text)) == Written(meant, Row(there)));
     }
 
     /// <summary>A decimal is the same whichever way its zeros are written, and no other.</summary>
@@ -144,34 +121,25 @@ public class CanonicalFormTests
                 (one, scale, other, scaleThere) =>
                 {
                     var (left, right) = (new ExactDecimal(one, scale), new ExactDecimal(other, scaleThere));
-                    var column = new CanonicalColumn("c", CanonicalKind.Decimal, ExpressionType.Decimal);
-                    Assert.Equal(left == right, Written(column, Row(left.ToString())) == Written(column, Row(right.ToString())));
+                    Assert.Equal(
+                        left == right,
+                        Written(LogicalType.Decimal, Row(left.ToString())) == Written(LogicalType.Decimal, Row(right.ToString()))
+                    );
                 }
             );
 
-    private static ColumnMeaning MeaningHere(string type) =>
+    private static LogicalType TypeOf(string type) =>
         type switch
         {
-            "bigint" or "integer" => new(ExpressionType.Integer),
-            "double precision" => new(ExpressionType.Real),
-            "boolean" => new(ExpressionType.Boolean),
-            "jsonb" => new(ExpressionType.Other),
-            "text" => new(ExpressionType.Text),
-            _ when type.StartsWith("character", StringComparison.Ordinal) => new(ExpressionType.Text, Padded: true),
-            _ when type.StartsWith("numeric", StringComparison.Ordinal) => new(ExpressionType.Decimal),
-            "timestamp with time zone" => new(ExpressionType.Instant),
-            _ => new(ExpressionType.Timestamp),
-        };
-
-    private static ColumnMeaning MeaningThere(string type) =>
-        type switch
-        {
-            "INTEGER" => new(ExpressionType.Integer),
-            "REAL" => new(ExpressionType.Real),
-            "BOOLEAN" => new(ExpressionType.Boolean),
-            "TIMESTAMP" => new(ExpressionType.Timestamp),
-            "NUMERIC" or "JSON" => new(ExpressionType.Decimal),
-            _ => new(ExpressionType.Text),
+            "bigint" or "integer" => LogicalType.Integer,
+            "double precision" => LogicalType.Real,
+            "boolean" => LogicalType.Boolean,
+            "jsonb" => LogicalType.Json,
+            "text" => LogicalType.Text,
+            _ when type.StartsWith("character", StringComparison.Ordinal) => LogicalType.Text with { Padded = true },
+            _ when type.StartsWith("numeric", StringComparison.Ordinal) => LogicalType.Decimal,
+            "timestamp with time zone" => LogicalType.Instant,
+            _ => LogicalType.Timestamp,
         };
 
     private static string? Json(string text)
@@ -180,10 +148,10 @@ public class CanonicalFormTests
         return CanonicalJson.TryWrite(Encoding.UTF8.GetBytes(text), into) ? Encoding.UTF8.GetString(into.WrittenSpan) : null;
     }
 
-    private static string Written(CanonicalColumn column, Row row)
+    private static string Written(LogicalType type, Row row)
     {
         var into = new ArrayBufferWriter<byte>();
-        new CanonicalForm([column]).Write(row, [0], into);
+        new CanonicalForm([type]).Write(row, [0], into);
         return Convert.ToHexString(into.WrittenSpan);
     }
 

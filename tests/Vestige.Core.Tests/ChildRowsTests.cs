@@ -4,6 +4,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Expressions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
+using Vestige.Core.Types;
 using Xunit;
 
 namespace Vestige.Core.Tests;
@@ -51,9 +52,7 @@ public class ChildRowsTests
 
     [Fact]
     public void Lists_survive_being_written_and_read() =>
-        Gen.String.Array.Sample(elements =>
-            ListElements.Read($"{{{string.Join(',', elements.Select(Quoted))}}}").SequenceEqual(elements)
-        );
+        Gen.String.Array.Sample(elements => ListElements.Read($"{{{string.Join(',', elements.Select(Quoted))}}}").SequenceEqual(elements));
 
     private static string Quoted(string text) =>
         $"\"{text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\"";
@@ -262,7 +261,7 @@ public class ChildRowsTests
 
     private sealed class JsonTypes : IEngineTypes
     {
-        public bool ValuesAreText => true;
+        public IRowEncoding Encoding => TextEncoding.Instance;
 
         public int? LongestName => null;
 
@@ -277,9 +276,9 @@ public class ChildRowsTests
 
         public string TypeFor(ExpressionType type) => type.Word();
 
-        public ColumnMeaning? MeaningElsewhere(Column column) => MeaningOf(column);
+        public LogicalType TypeOf(Column column) => LogicalType.Of(MeaningOf(column));
 
-        public string TypeHolding(ColumnMeaning meaning) => TypeFor(meaning.Type);
+        public string Declare(LogicalType type) => TypeFor(ColumnMeaning.Of(type).Type);
 
         public TypeChange ChangeOf(string from, string to) => new(TypeOutcome.Keeps, "");
     }

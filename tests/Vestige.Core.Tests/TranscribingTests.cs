@@ -8,6 +8,7 @@ using Vestige.Core.Expressions;
 using Vestige.Core.Reconciling;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
+using Vestige.Core.Types;
 using Xunit;
 
 namespace Vestige.Core.Tests;
@@ -139,12 +140,12 @@ public class TranscribingTests
             pair =>
             {
                 var (type, value) = pair;
-                var meaning = new ColumnMeaning(type);
+                var meant = LogicalType.Of(new ColumnMeaning(type));
                 var row = value is byte[] bytes ? OfBytes(bytes) : Of(value);
                 var there = Written(row, type, fromText: false, intoText: true);
                 Assert.Equal(ValueKind.Text, there.KindAt(0));
-                Assert.Equal(Canonical(meaning, row), Canonical(meaning, there));
-                var transcriber = new ValueTranscriber("c", meaning, fromText: false, intoText: true);
+                Assert.Equal(Canonical(meant, row), Canonical(meant, there));
+                var transcriber = new ValueTranscriber("c", meant, KindEncoding.Instance, TextEncoding.Instance);
                 if (transcriber.GoesBack)
                 {
                     Assert.Equal(row, Written(transcriber.Back, there));
@@ -219,7 +220,9 @@ public class TranscribingTests
     }
 
     private static Row Written(Row row, ExpressionType type, bool fromText, bool intoText) =>
-        Written(new ValueTranscriber("c", new ColumnMeaning(type), fromText, intoText), row);
+        Written(new ValueTranscriber("c", LogicalType.Of(new ColumnMeaning(type)), EncodingOf(fromText), EncodingOf(intoText)), row);
+
+    private static IRowEncoding EncodingOf(bool ofTexts) => ofTexts ? TextEncoding.Instance : KindEncoding.Instance;
 
     private static Row Written(ValueTranscriber transcriber, Row row)
     {
@@ -231,10 +234,10 @@ public class TranscribingTests
 
     private static (ValueKind Kind, string Text) Shown(Row row) => (row.KindAt(0), row.TextAt(0));
 
-    private static string Canonical(ColumnMeaning meaning, Row row)
+    private static string Canonical(LogicalType type, Row row)
     {
         var into = new ArrayBufferWriter<byte>();
-        new CanonicalForm([CanonicalColumn.Of("c", meaning)]).Write(row, [0], into);
+        new CanonicalForm([type]).Write(row, [0], into);
         return Convert.ToHexString(into.WrittenSpan);
     }
 
@@ -284,7 +287,7 @@ public class TranscribingTests
     {
         public static Numbers Instance { get; } = new();
 
-        public bool ValuesAreText => false;
+        public IRowEncoding Encoding => KindEncoding.Instance;
 
         public int? LongestName => null;
 
@@ -305,9 +308,9 @@ public class TranscribingTests
 
         public string TypeFor(ExpressionType type) => type.Word();
 
-        public ColumnMeaning? MeaningElsewhere(Column column) => column.Type.Length == 0 ? null : MeaningOf(column);
+        public LogicalType TypeOf(Column column) => column.Type.Length == 0 ? LogicalType.Any : LogicalType.Of(MeaningOf(column));
 
-        public string TypeHolding(ColumnMeaning meaning) => TypeFor(meaning.Type);
+        public string Declare(LogicalType type) => TypeFor(ColumnMeaning.Of(type).Type);
 
         public TypeChange ChangeOf(string from, string to) => new(TypeOutcome.Keeps, "");
     }
@@ -317,7 +320,7 @@ public class TranscribingTests
     {
         public static Texts Instance { get; } = new();
 
-        public bool ValuesAreText => true;
+        public IRowEncoding Encoding => TextEncoding.Instance;
 
         public int? LongestName => null;
 
@@ -335,9 +338,9 @@ public class TranscribingTests
                 _ => type.Word(),
             };
 
-        public ColumnMeaning? MeaningElsewhere(Column column) => MeaningOf(column);
+        public LogicalType TypeOf(Column column) => LogicalType.Of(MeaningOf(column));
 
-        public string TypeHolding(ColumnMeaning meaning) => TypeFor(meaning.Type);
+        public string Declare(LogicalType type) => TypeFor(ColumnMeaning.Of(type).Type);
 
         public TypeChange ChangeOf(string from, string to) => new(TypeOutcome.Keeps, "");
     }

@@ -5,6 +5,7 @@ using Vestige.Core.Expressions;
 using Vestige.Core.Folding;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
+using Vestige.Core.Types;
 using Xunit;
 
 namespace Vestige.Core.Tests;
@@ -555,7 +556,7 @@ public class TreatmentTests
     {
         public static TestTypes Text { get; } = new();
 
-        public bool ValuesAreText => true;
+        public IRowEncoding Encoding => TextEncoding.Instance;
 
         public int? LongestName => 63;
 
@@ -573,9 +574,9 @@ public class TreatmentTests
 
         public string TypeFor(ExpressionType type) => type.Word();
 
-        public ColumnMeaning? MeaningElsewhere(Column column) => MeaningOf(column);
+        public LogicalType TypeOf(Column column) => LogicalType.Of(MeaningOf(column));
 
-        public string TypeHolding(ColumnMeaning meaning) => TypeFor(meaning.Type);
+        public string Declare(LogicalType type) => TypeFor(ColumnMeaning.Of(type).Type);
 
         public TypeChange ChangeOf(string from, string to) =>
             to == "varchar(2)" ? new TypeChange(TypeOutcome.MayChange, "longer texts are cut") : new TypeChange(TypeOutcome.Keeps, "");

@@ -3,6 +3,7 @@ using System.Text.RegularExpressions;
 using Vestige.Core.Expressions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
+using Vestige.Core.Types;
 
 namespace Vestige.Connectors.PostgreSql.Catalogue;
 
@@ -45,29 +46,56 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
 
     public static PostgreSqlTypes Instance { get; } = new();
 
-    public bool ValuesAreText => true;
+    public IRowEncoding Encoding => TextEncoding.Instance;
 
     public int? LongestName => NameBytes;
 
-    public ColumnMeaning MeaningOf(Column column)
+    /// <summary>Values of the types without an own kind elsewhere cross as their texts.</summary>
+    public LogicalType TypeOf(Column column)
     {
         ArgumentNullException.ThrowIfNull(column);
-        var (name, _, array) = Cut(column.Type);
-        return name switch
+        var type = Cut(column.Type);
+        return type.Array.Length > 0 ? LogicalType.ListOf(TypeOf(type with { Array = "" })) : TypeOf(type);
+    }
+
+    public string Declare(LogicalType type)
+    {
+        ArgumentNullException.ThrowIfNull(type);
+        return type switch
         {
-            _ when array.Length > 0 => new ColumnMeaning(ExpressionType.Other, MayBeAbsent: true),
-            "smallint" or "integer" or "bigint" => new ColumnMeaning(ExpressionType.Integer),
-            "numeric" => new ColumnMeaning(ExpressionType.Decimal, MayBeAbsent: true),
-            "real" => new ColumnMeaning(ExpressionType.Real, Single: true),
-            "double precision" => new ColumnMeaning(ExpressionType.Real),
-            "text" or "character varying" => new ColumnMeaning(ExpressionType.Text, MayBeAbsent: true),
-            "character" => new ColumnMeaning(ExpressionType.Text, Padded: true, MayBeAbsent: true),
-            "boolean" => new ColumnMeaning(ExpressionType.Boolean),
-            "date" => new ColumnMeaning(ExpressionType.Date),
-            "timestamp without time zone" => new ColumnMeaning(ExpressionType.Timestamp),
-            "timestamp with time zone" => new ColumnMeaning(ExpressionType.Instant),
-            "bytea" => new ColumnMeaning(ExpressionType.Bytes, MayBeAbsent: true),
-            _ => new ColumnMeaning(ExpressionType.Other, MayBeAbsent: true),
+            { Kind: LogicalKind.Integer, Bits: 16 } => "smallint",
+            { Kind: LogicalKind.Integer, Bits: 32 } => "integer",
+            { Kind: LogicalKind.Real, Bits: 32 } => "real",
+            { Kind: LogicalKind.Decimal, Precision: { } digits } => FormattableString.Invariant($"numeric({digits},{type.Scale ?? 0})"),
+            { Kind: LogicalKind.Text, Length: { } length } => FormattableString.Invariant(
+                $"character{(type.Padded ? "" : " varying")}({length})"
+            ),
+            { Kind: LogicalKind.Time } => $"time{Seconds(type)} without time zone",
+            { Kind: LogicalKind.Timestamp } => $"timestamp{Seconds(type)} without time zone",
+            { Kind: LogicalKind.Instant } => $"timestamp{Seconds(type)} with time zone",
+            { Kind: LogicalKind.Uuid } => "uuid",
+            { Kind: LogicalKind.Json } => "json",
+            { Kind: LogicalKind.List, Element: { Kind: not LogicalKind.Opaque } element } => Declare(element) + "[]",
+            _ => TypeFor(ColumnMeaning.Of(type).Type),
+        };
+    }
+
+    /// <summary>A value may be stored beside its row, and then be left out of the log, where its type has no fixed length.</summary>
+    public ColumnMeaning MeaningOf(Column column)
+    {
+        var type = TypeOf(column);
+        return ColumnMeaning.Of(type) with
+        {
+            MayBeAbsent =
+                type.Kind
+                    is not (
+                        LogicalKind.Boolean
+                        or LogicalKind.Integer
+                        or LogicalKind.Real
+                        or LogicalKind.Date
+                        or LogicalKind.Timestamp
+                        or LogicalKind.Instant
+                    ),
         };
     }
 
@@ -100,22 +128,6 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
             ExpressionType.Instant => "timestamp with time zone",
             ExpressionType.Bytes => "bytea",
             _ => "text",
-        };
-
-    /// <summary>What has no type of its own elsewhere crosses as its text.</summary>
-    public ColumnMeaning? MeaningElsewhere(Column column)
-    {
-        ArgumentNullException.ThrowIfNull(column);
-        var meaning = MeaningOf(column);
-        return column.Type is "json" or "jsonb" ? meaning with { Json = true } : meaning;
-    }
-
-    public string TypeHolding(ColumnMeaning meaning) =>
-        meaning switch
-        {
-            { Json: true } => "json",
-            { Single: true } => "real",
-            _ => TypeFor(meaning.Type),
         };
 
     public string Spelled(string type)
@@ -160,6 +172,38 @@ internal sealed partial class PostgreSqlTypes : IEngineTypes
             _ => ByItsRules(to),
         };
     }
+
+    private static LogicalType TypeOf(TypeName type) =>
+        type.Name switch
+        {
+            "boolean" => LogicalType.Boolean,
+            "smallint" => LogicalType.Integer with { Bits = 16 },
+            "integer" => LogicalType.Integer with { Bits = 32 },
+            "bigint" => LogicalType.Integer,
+            "numeric" when type.Modifiers.Count > 0 => LogicalType.Decimal with
+            {
+                Precision = type.Modifiers[0],
+                Scale = type.Modifiers.ElementAtOrDefault(1),
+            },
+            "numeric" => LogicalType.Decimal,
+            "real" => LogicalType.Real with { Bits = 32 },
+            "double precision" => LogicalType.Real,
+            "text" => LogicalType.Text,
+            "character varying" => LogicalType.Text with { Length = Modifier(type) },
+            "character" => LogicalType.Text with { Length = Modifier(type), Padded = true },
+            "bytea" => LogicalType.Bytes,
+            "date" => LogicalType.Date,
+            "time without time zone" => LogicalType.Time with { Precision = Modifier(type) },
+            "timestamp without time zone" => LogicalType.Timestamp with { Precision = Modifier(type) },
+            "timestamp with time zone" => LogicalType.Instant with { Precision = Modifier(type) },
+            "uuid" => LogicalType.Uuid,
+            "json" or "jsonb" => LogicalType.Json,
+            _ => LogicalType.Opaque,
+        };
+
+    private static int? Modifier(TypeName type) => type.Modifiers.Count > 0 ? type.Modifiers[0] : null;
+
+    private static string Seconds(LogicalType type) => type.Precision is { } digits ? FormattableString.Invariant($"({digits})") : "";
 
     private static TypeChange ByItsRules(string to) =>
         Changes($"the server reads texts as {to} by rules of its own, and may round values, drop parts or give them another form");

@@ -5,6 +5,21 @@ using Vestige.Engine.Faults;
 
 namespace Vestige.Connectors.PostgreSql.Log;
 
+// How another log with fitting positions is found out. Three marks are known at a time:
+//
+//     expected   the one that the spool's note names, while the server has not sent it again; null after that
+//     last       the one that was met last
+//     noted      the one that the last note named, or is about to
+//
+//  1. Nothing is confirmed at or beyond the noted mark, or the first one met where none is noted. So the server has to send it again.
+//  2. While one is expected, what comes before its place was read before; the first thing at its place or beyond must be that mark.
+//  3. A note is durable in the spool before anything is confirmed by it.
+//
+//  Case 1. The server's disk was put back, and its log has grown past the place since: at the place stands something else, by 2.
+//  Case 2. Crash after a mark was met, before its note was durable: the older note is expected, and by 1 the server still has that mark.
+//  Case 3. The first mark is met within a large transaction, where no notes are taken: it holds confirmations back all the same, by 1.
+//  Case 4. Marks cannot be written (a standby, a server before 14, no right to): the one that is noted is given up with an empty note.
+
 /// <summary>
 /// Marks of our own in the log: small messages (PostgreSQL manual, pg_logical_emit_message) that a reader must meet again
 /// when it comes back. Nothing is confirmed beyond the last one that is durable here, so the server has to send it again; a

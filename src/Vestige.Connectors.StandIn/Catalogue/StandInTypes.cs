@@ -1,6 +1,7 @@
 using Vestige.Core.Expressions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
+using Vestige.Core.Types;
 
 namespace Vestige.Connectors.StandIn.Catalogue;
 
@@ -12,7 +13,7 @@ internal sealed class StandInTypes : IEngineTypes
 {
     public static StandInTypes Instance { get; } = new();
 
-    public bool ValuesAreText => false;
+    public IRowEncoding Encoding => KindEncoding.Instance;
 
     public int? LongestName => null;
 
@@ -39,20 +40,24 @@ internal sealed class StandInTypes : IEngineTypes
             _ => "TEXT",
         };
 
-    /// <summary>A column without a type holds numbers, texts and bytes side by side, and no other engine has such a column.</summary>
-    public ColumnMeaning? MeaningElsewhere(Column column)
+    /// <summary>
+    /// A column without a type holds numbers, texts and bytes side by side. Lengths and digits in parentheses bind the engine to nothing,
+    /// so
+    /// that they limit no value.
+    /// </summary>
+    public LogicalType TypeOf(Column column)
     {
         ArgumentNullException.ThrowIfNull(column);
         var type = column.Type.ToUpperInvariant();
         return type switch
         {
-            "" => null,
-            _ when type.Contains("JSON", StringComparison.Ordinal) => new ColumnMeaning(ExpressionType.Other, Json: true),
-            _ when Of(type) == ExpressionType.Other => new ColumnMeaning(ExpressionType.Bytes),
+            "" => LogicalType.Any,
+            _ when type.Contains("JSON", StringComparison.Ordinal) => LogicalType.Json,
+            _ when Of(type) == ExpressionType.Other => LogicalType.Bytes,
             _ when Of(type) == ExpressionType.Timestamp
                     && (type.Contains("TZ", StringComparison.Ordinal) || type.Contains("WITH TIME ZONE", StringComparison.Ordinal)) =>
-                new ColumnMeaning(ExpressionType.Instant),
-            _ => MeaningOf(column),
+                LogicalType.Instant,
+            _ => LogicalType.Of(MeaningOf(column)),
         };
     }
 
@@ -60,14 +65,17 @@ internal sealed class StandInTypes : IEngineTypes
     /// The engine keeps a number that is not whole as binary64, so that exact ones stand as texts; and the word TEXT keeps it from making
     /// numbers of JSON.
     /// </summary>
-    public string TypeHolding(ColumnMeaning meaning) =>
-        meaning switch
+    public string Declare(LogicalType type)
+    {
+        ArgumentNullException.ThrowIfNull(type);
+        return type.Kind switch
         {
-            { Json: true } => "JSON TEXT",
-            { Type: ExpressionType.Decimal } => "TEXT",
-            { Type: ExpressionType.Instant } => "TIMESTAMP WITH TIME ZONE",
-            _ => TypeFor(meaning.Type),
+            LogicalKind.Json => "JSON TEXT",
+            LogicalKind.Decimal => "TEXT",
+            LogicalKind.Instant => "TIMESTAMP WITH TIME ZONE",
+            _ => TypeFor(ColumnMeaning.Of(type).Type),
         };
+    }
 
     /// <summary>A column's type only inclines the engine; a number written as text may become a number.</summary>
     public TypeChange ChangeOf(string from, string to) =>

@@ -32,7 +32,7 @@ internal sealed class StandInView : IRowsView
 
     public TargetProgress Progress { get; private set; } = TargetProgress.None;
 
-    public bool Digests => false;
+    public IRowDigests? Digests => null;
 
     /// <summary>A source's view. To be called while nobody writes.</summary>
     public static StandInView OfSource(StandInDatabase database, int branch) => new(database) { Position = database.Head.On(branch) };
@@ -144,17 +144,6 @@ internal sealed class StandInView : IRowsView
 
         return found;
     }
-
-    public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) =>
-        throw new NotSupportedException("Rows are streamed.");
-
-    public IAsyncEnumerable<HashedRow> HashesAsync(
-        RowShape shape,
-        Segments segments,
-        IReadOnlyList<int> wanted,
-        KeySpan within,
-        CancellationToken cancellation
-    ) => throw new NotSupportedException("Rows are streamed.");
 
     public ValueTask DisposeAsync()
     {

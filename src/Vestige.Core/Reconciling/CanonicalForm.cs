@@ -4,21 +4,24 @@ using System.Globalization;
 using System.Text;
 using Vestige.Core.Changes;
 using Vestige.Core.Expressions;
+using Vestige.Core.Types;
 
 namespace Vestige.Core.Reconciling;
 
 /// <summary>
-/// Values in one form for databases of unlike engines, so that what is equal gets the same bytes whichever side writes it: each led
-/// by whether it is NULL, of its column's kind, or of none, and by its length. Not safe for several threads.
+/// Values in one form for databases of two engines, so that what is equal by its logical type gets the same bytes whichever side writes it:
+/// each led by whether it is NULL, of its column's type, or of none, and by its length. Times are compared in microseconds, of UTC where
+/// they have no zone; JSON with its keys sorted and numbers exact; what is only known by its text, by that. Not safe for several threads.
 /// </summary>
-/// <param name="columns">By the place of a column in the rows of this side.</param>
-public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRowForm
+/// <param name="columns">What the columns of the rows of this side hold, in their order.</param>
+public sealed class CanonicalForm(IReadOnlyList<LogicalType> columns) : IRowForm
 {
     private const byte Null = 0;
     private const byte Value = 1;
     private const byte Foreign = 2;
     private const int HeadSize = 5;
     private static readonly SearchValues<byte> Digits = SearchValues.Create("0123456789."u8);
+    private readonly LogicalKind[] kinds = [.. columns.Select(ComparedAs)];
     private readonly ArrayBufferWriter<byte> made = new(256);
 
     public void Write(Row row, IReadOnlyList<int> columns, IBufferWriter<byte> into)
@@ -50,23 +53,33 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
         }
     }
 
+    /// <summary>Of the kinds whose values are equal to those of another by one rule, that other; the texts of what is known by them only.</summary>
+    private static LogicalKind ComparedAs(LogicalType type) =>
+        type.Kind switch
+        {
+            LogicalKind.Integer => LogicalKind.Decimal,
+            LogicalKind.Timestamp => LogicalKind.Instant,
+            LogicalKind.Any or LogicalKind.Time or LogicalKind.Uuid or LogicalKind.List or LogicalKind.Opaque => LogicalKind.Text,
+            _ => type.Kind,
+        };
+
     /// <summary>What nearly all values are, without making them first. False, with nothing written, for any other.</summary>
     private bool WriteAtOnce(Row row, int place, ValueKind kind, IBufferWriter<byte> into)
     {
-        switch ((columns[place].Kind, kind))
+        switch ((kinds[place], kind))
         {
-            case (CanonicalKind.Text, ValueKind.Text) or (CanonicalKind.Bytes, ValueKind.Bytes):
-                return Put(row.ValueAt(place), into);
-            case (CanonicalKind.Padded, ValueKind.Text):
+            case (LogicalKind.Text, ValueKind.Text) when columns[place].Padded:
                 return Put(row.ValueAt(place).TrimEnd((byte)' '), into);
-            case (CanonicalKind.Decimal, ValueKind.Integer):
+            case (LogicalKind.Text, ValueKind.Text) or (LogicalKind.Bytes, ValueKind.Bytes):
+                return Put(row.ValueAt(place), into);
+            case (LogicalKind.Decimal, ValueKind.Integer):
                 return Put(row.IntegerAt(place), into);
-            case (CanonicalKind.Decimal, ValueKind.Text) when TryPlain(row.ValueAt(place), out var isNegative, out var digits):
+            case (LogicalKind.Decimal, ValueKind.Text) when TryPlain(row.ValueAt(place), out var isNegative, out var digits):
                 Lead(Value, digits.Length + (isNegative ? 1 : 0), into);
                 into.Write(isNegative ? "-"u8 : default);
                 into.Write(digits);
                 return true;
-            case (CanonicalKind.Date, ValueKind.Text) when PlainDate(row.ValueAt(place)) is { } days:
+            case (LogicalKind.Date, ValueKind.Text) when PlainDate(row.ValueAt(place)) is { } days:
                 return Put(days, into);
             default:
                 return false;
@@ -99,20 +112,20 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
     }
 
     private bool TryWrite(Row row, int place) =>
-        (columns[place].Kind, row.KindAt(place)) switch
+        (kinds[place], row.KindAt(place)) switch
         {
-            (CanonicalKind.Boolean, _) => Boolean(row, place),
-            (CanonicalKind.Decimal, ValueKind.Text) => Decimal(ExactDecimal.Parse(row.TextAt(place))),
-            (CanonicalKind.Decimal, ValueKind.Real) => Shortened(row.RealAt(place))
+            (LogicalKind.Boolean, _) => Boolean(row, place),
+            (LogicalKind.Decimal, ValueKind.Text) => Decimal(ExactDecimal.Parse(row.TextAt(place))),
+            (LogicalKind.Decimal, ValueKind.Real) => Shortened(row.RealAt(place))
                 || Decimal(ExactDecimal.Parse(row.RealAt(place).ToString("R", CultureInfo.InvariantCulture))),
-            (CanonicalKind.Real or CanonicalKind.Single, _) => Real(row, place),
-            (CanonicalKind.Text, ValueKind.Integer) => Put(row.DisplayAt(place)),
-            (CanonicalKind.Date, ValueKind.Text) => Whole(CivilTime.ParseDate(row.TextAt(place))),
-            (CanonicalKind.Moment, ValueKind.Text) => Whole(
+            (LogicalKind.Real, _) => Real(row, place),
+            (LogicalKind.Text, ValueKind.Integer) => Put(row.DisplayAt(place)),
+            (LogicalKind.Date, ValueKind.Text) => Whole(CivilTime.ParseDate(row.TextAt(place))),
+            (LogicalKind.Instant, ValueKind.Text) => Whole(
                 CivilTime.ParseInstant(row.TextAt(place)) ?? CivilTime.ParseTimestamp(row.TextAt(place))
             ),
-            (CanonicalKind.Bytes, ValueKind.Text) => Hexadecimal(row.ValueAt(place)),
-            (CanonicalKind.Json, ValueKind.Text) => CanonicalJson.TryWrite(row.ValueAt(place), made),
+            (LogicalKind.Bytes, ValueKind.Text) => Hexadecimal(row.ValueAt(place)),
+            (LogicalKind.Json, ValueKind.Text) => CanonicalJson.TryWrite(row.ValueAt(place), made),
             _ => false,
         };
 
@@ -158,7 +171,7 @@ public sealed class CanonicalForm(IReadOnlyList<CanonicalColumn> columns) : IRow
             return false;
         }
 
-        var narrow = columns[place].Kind == CanonicalKind.Single;
+        var narrow = columns[place].Bits == 32;
         return Put(
             double.IsNaN(real) ? "NaN"
             : real == 0 ? "0"

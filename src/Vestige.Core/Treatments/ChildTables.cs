@@ -88,7 +88,7 @@ internal sealed class ChildTables(TableSchema source, IEngineTypes types, List<T
                         : text =>
                             [.. ListElements.Read(text).Select(element => new[] { element is null ? Datum.Null : Datum.Of(element) })],
                     value.ElementType is null ? [.. read.Select(pair => pair.Item2)] : [ExpressionType.Text],
-                    types.ValuesAreText
+                    types.Encoding
                 )
             );
         }

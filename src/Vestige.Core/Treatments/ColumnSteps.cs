@@ -168,7 +168,7 @@ internal sealed class ColumnSteps(
         var type = types.Spelled(convert.To);
         columns[place] = column with
         {
-            IsTranscribed = false,
+            Transcribed = null,
             ConvertedFrom = column.ConvertedFrom ?? column.Type,
             Type = type,
             Meaning = column.IsPassed ? types.MeaningOf(new Column(column.Name, type)) : column.Meaning,

@@ -269,7 +269,7 @@ internal sealed class MaskMaker(
             Distinct = distinct && column.Distinct,
             Make = make,
             Put = null,
-            IsTranscribed = false,
+            Transcribed = null,
             HasNoTypeThere = false,
             ConvertedFrom = null,
         };

@@ -1,5 +1,6 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Expressions;
+using Vestige.Core.Types;
 
 namespace Vestige.Core.Treatments;
 
@@ -11,7 +12,7 @@ public sealed class RepeatedRows
 {
     private readonly string fromName;
     private readonly int parents;
-    private readonly bool valuesAreText;
+    private readonly IRowEncoding encoding;
     private readonly Func<string, IReadOnlyList<Datum[]>> read;
     private readonly IReadOnlyList<ExpressionType> types;
     private readonly int[] reads;
@@ -22,14 +23,14 @@ public sealed class RepeatedRows
     /// <param name="parents">How many columns the parent has.</param>
     /// <param name="read">Takes a value apart into the values of the columns behind the place.</param>
     /// <param name="types">What those values are; of a list's element, the text it was.</param>
-    /// <param name="valuesAreText">Whether rows hold every value as text.</param>
+    /// <param name="encoding">How rows hold values.</param>
     internal RepeatedRows(
         int from,
         TableTreatment treatment,
         int parents,
         Func<string, IReadOnlyList<Datum[]>> read,
         IReadOnlyList<ExpressionType> types,
-        bool valuesAreText
+        IRowEncoding encoding
     )
     {
         From = from;
@@ -49,7 +50,7 @@ public sealed class RepeatedRows
         ];
         this.read = read;
         this.types = types;
-        this.valuesAreText = valuesAreText;
+        this.encoding = encoding;
     }
 
     /// <summary>The place of the column that repeats, at the source.</summary>
@@ -119,10 +120,10 @@ public sealed class RepeatedRows
     {
         writer.Begin(parents + 1 + values.Length);
         writer.Values(row, 0, parents);
-        MadeValue.Write(writer, ExpressionType.Integer, Datum.Of(ordinal), valuesAreText);
+        encoding.Write(ExpressionType.Integer, Datum.Of(ordinal), writer);
         for (var i = 0; i < values.Length; i++)
         {
-            MadeValue.Write(writer, types[i], values[i], valuesAreText);
+            encoding.Write(types[i], values[i], writer);
         }
 
         return writer.ToRow();

@@ -1,5 +1,6 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Expressions;
+using Vestige.Core.Types;
 
 namespace Vestige.Core.Treatments;
 
@@ -8,12 +9,12 @@ internal sealed class RowMaker
 {
     private readonly TreatedColumn[] columns;
     private readonly int[] runs;
-    private readonly bool valuesAreText;
+    private readonly IRowEncoding encoding;
     private readonly RowWriter writer = new();
 
-    public RowMaker(TreatedColumn[] columns, bool valuesAreText)
+    public RowMaker(TreatedColumn[] columns, IRowEncoding encoding)
     {
-        (this.columns, this.valuesAreText) = (columns, valuesAreText);
+        (this.columns, this.encoding) = (columns, encoding);
         runs = [.. Enumerable.Range(0, columns.Length).Select(RunAt)];
     }
 
@@ -102,7 +103,7 @@ internal sealed class RowMaker
     public static Datum Moment(DateTimeOffset? at) =>
         at is { } moment ? Datum.Of((moment.UtcTicks - DateTimeOffset.UnixEpoch.Ticks) / TimeSpan.TicksPerMicrosecond) : Datum.Null;
 
-    private void Write(TreatedColumn column, Datum value) => MadeValue.Write(writer, column.Meaning.Type, value, valuesAreText);
+    private void Write(TreatedColumn column, Datum value) => encoding.Write(column.Meaning.Type, value, writer);
 
     /// <summary>The key of a version, and nothing else of it.</summary>
     public Row KeyOf(Row row, Datum validTo)

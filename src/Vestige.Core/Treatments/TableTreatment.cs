@@ -2,6 +2,7 @@ using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Expressions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Types;
 
 namespace Vestige.Core.Treatments;
 
@@ -24,7 +25,7 @@ public sealed class TableTreatment
         IReadOnlyList<Expression> keeps,
         IReadOnlyList<RepeatedRows> children,
         ApplyMode mode,
-        bool valuesAreText
+        IRowEncoding encoding
     )
     {
         Source = source;
@@ -33,7 +34,7 @@ public sealed class TableTreatment
         Tables = [.. tables, .. children.SelectMany(child => child.Treatment.Tables)];
         Mode = mode;
         this.columns = [.. columns];
-        maker = new RowMaker(this.columns, valuesAreText);
+        maker = new RowMaker(this.columns, encoding);
         this.keeps = [.. keeps];
         conditionColumns =
         [

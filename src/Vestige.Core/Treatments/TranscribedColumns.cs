@@ -1,5 +1,6 @@
 using Vestige.Core.Expressions;
 using Vestige.Core.Schemas;
+using Vestige.Core.Types;
 
 namespace Vestige.Core.Treatments;
 
@@ -8,21 +9,30 @@ public static class TranscribedColumns
 {
     internal static TreatedColumn Of(Column column, int place, IEngineTypes source, IEngineTypes target)
     {
-        if (source.MeaningElsewhere(column) is not { } meaning)
+        var type = source.TypeOf(column);
+        var meaning = ColumnMeaning.Of(type);
+        if (type.Kind == LogicalKind.Any)
         {
-            var nothing = new ColumnMeaning(ExpressionType.Other);
-            return new TreatedColumn(column.Name, target.TypeHolding(nothing), nothing, -1, [place], column.KeyOrdinal, column.Nullable)
+            return new TreatedColumn(
+                column.Name,
+                target.Declare(LogicalType.Opaque),
+                meaning,
+                -1,
+                [place],
+                column.KeyOrdinal,
+                column.Nullable
+            )
             {
                 Of = place,
-                Make = ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, nothing), place),
+                Make = ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, meaning), place),
                 HasNoTypeThere = true,
             };
         }
 
-        var transcriber = new ValueTranscriber(column.Name, meaning, source.ValuesAreText, target.ValuesAreText);
+        var transcriber = new ValueTranscriber(column.Name, type, source.Encoding, target.Encoding);
         return new TreatedColumn(
             column.Name,
-            target.TypeHolding(meaning),
+            target.Declare(type),
             meaning,
             -1,
             [place],
@@ -34,7 +44,7 @@ public static class TranscribedColumns
             Of = place,
             Make = ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, meaning), place),
             Put = (row, writer) => transcriber.Write(row, place, writer),
-            IsTranscribed = true,
+            Transcribed = type,
         };
     }
 
@@ -69,12 +79,7 @@ public static class TranscribedColumns
         [
             .. treatment
                 .Source.KeyOrdinals.Select(place => treatment.Source.Columns[place])
-                .Select(column => new ValueTranscriber(
-                    column.Name,
-                    source.MeaningElsewhere(column)!.Value,
-                    source.ValuesAreText,
-                    target.ValuesAreText
-                )),
+                .Select(column => new ValueTranscriber(column.Name, source.TypeOf(column), source.Encoding, target.Encoding)),
         ];
         return made.TrueForAll(one => one.GoesBack) ? made : null;
     }

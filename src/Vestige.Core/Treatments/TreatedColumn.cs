@@ -1,5 +1,6 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Expressions;
+using Vestige.Core.Types;
 
 namespace Vestige.Core.Treatments;
 
@@ -35,8 +36,13 @@ public sealed record TreatedColumn(
     /// </summary>
     internal Action<Row, RowWriter>? Put { get; init; }
 
+    /// <summary>
+    /// What the value is, where it is the source's own and only written as the target's engine holds it; null where it is not.
+    /// </summary>
+    public LogicalType? Transcribed { get; init; }
+
     /// <summary>Whether the value is the source's own, only written as the target's engine holds it.</summary>
-    public bool IsTranscribed { get; init; }
+    public bool IsTranscribed => Transcribed is not null;
 
     /// <summary>Whether the target's engine has no column that would hold the source's values.</summary>
     public bool HasNoTypeThere { get; init; }

@@ -127,7 +127,7 @@ public sealed class TreatmentBuilder
         var repeated = children.Make(BuildChild);
         steps.Name(definition.Naming);
         steps.Check();
-        return new TableTreatment(source, Outputs(), columns, keeps, repeated, mode, types.ValuesAreText)
+        return new TableTreatment(source, Outputs(), columns, keeps, repeated, mode, types.Encoding)
         {
             IsOfChildren = parent is not null,
             CrossesEngines = crossesEngines,

@@ -39,24 +39,14 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CrossingOpener opener;
     private readonly CrossingSampler sampler;
     private readonly MeasureRecorder? measureKeeper;
-    private readonly CancellationTokenSource ending = new();
     private readonly CrossingEditor editor;
-    private readonly LaterTables later;
     private readonly CrossingStart starting;
     private readonly CrossingRest rest;
     private readonly CrossingPacing pacing;
     private readonly CrossingReload reload;
-    private readonly QuarantineService quarantineService;
     private readonly IRunStore? runs;
     private readonly RunRecorder runKeeper;
-    private Task sampling = Task.CompletedTask;
-    private Task looking = Task.CompletedTask;
-    private Task checking = Task.CompletedTask;
-    private Task scheduling = Task.CompletedTask;
-    private Task walking = Task.CompletedTask;
-    private readonly Scheduler scheduler;
-    private readonly ReadinessWatch readiness;
-    private readonly ReconcileWalk walk;
+    private readonly EngineWatch watch;
 
     public CrossingEngine(
         IConnections connections,
@@ -91,26 +81,16 @@ public sealed class CrossingEngine : IAsyncDisposable
         measureKeeper = stores.Measures is { } measures ? new MeasureRecorder(measures, logger) : null;
         Alerts = stores.Alerts is { } alerts ? new AlertService(alerts, Events, clock, logger) : null;
         sampler = new CrossingSampler(services, registry, captures, opener, runKeeper, measureKeeper, Alerts);
-        starting = new CrossingStart(
-            connections,
-            registry,
-            opener,
-            new LogRetention(connections, captures),
-            PlanAsync,
-            DesireAsync,
-            Events
-        );
+        var retention = new LogRetention(connections, captures);
+        starting = new CrossingStart(connections, registry, opener, retention, PlanAsync, DesireAsync, Events);
         rest = new CrossingRest(connections, captures, registry, DesireAsync, Events, clock);
         pacing = new CrossingPacing(store, registry, opener, Events);
         editor = new CrossingEditor(services, registry, opener, pacing, PlanAsync, TreatmentOf);
         reload = new CrossingReload(services, captures, registry, opener, TablesOf, DesireAsync);
         Trace = new Tracer(connections, registry, captures, secrets.Spool, OwnTreatmentOf);
-        scheduler = new Scheduler(registry, opener, clock, logger);
-        readiness = new ReadinessWatch(services, registry);
-        quarantineService = new QuarantineService(registry, store, Events, clock);
+        Quarantine = new QuarantineService(registry, store, Events, clock);
         Reconcile = new ReconcileService(services, registry, captures, TreatmentOf);
-        walk = new ReconcileWalk(registry, Reconcile, clock, logger);
-        later = new LaterTables(services, registry, editor);
+        watch = new EngineWatch(services, registry, opener, sampler, editor, Reconcile);
     }
 
     public EventLog Events { get; }
@@ -125,7 +105,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public Tracer Trace { get; }
 
     /// <summary>What waits since targets refuse it, and what is decided about it.</summary>
-    public QuarantineService Quarantine => quarantineService;
+    public QuarantineService Quarantine { get; }
 
     /// <summary>Where both sides are compared, and what differs is repaired.</summary>
     public ReconcileService Reconcile { get; }
@@ -145,11 +125,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             }
         }
 
-        sampling = sampler.RunAsync(ending.Token);
-        looking = later.RunAsync(ending.Token);
-        checking = Alerts is null ? Task.CompletedTask : readiness.RunAsync(ending.Token);
-        scheduling = scheduler.RunAsync(ending.Token);
-        walking = walk.RunAsync(ending.Token);
+        watch.Start();
         Started = true;
     }
 
@@ -428,12 +404,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public async ValueTask DisposeAsync()
     {
         opener.End();
-        ending.Cancel();
-        await sampling;
-        await looking;
-        await checking;
-        await scheduling;
-        await walking;
+        await watch.EndAsync();
         await Reconcile.EndAsync();
         foreach (var entry in registry.All)
         {
@@ -443,7 +414,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         await captures.DisposeAsync();
         opener.Dispose();
-        ending.Dispose();
+        watch.Dispose();
     }
 
     private async Task DesireAsync(CrossingEntry entry, DesiredState desired, string by, StopMark? until, CancellationToken cancellation)

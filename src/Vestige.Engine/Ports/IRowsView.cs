@@ -19,8 +19,8 @@ public interface IRowsView : IAsyncDisposable
     /// <summary>Of a target: what it knew of the crossing at that moment; of a source nothing.</summary>
     TargetProgress Progress { get; }
 
-    /// <summary>Whether digests are computed inside the database, in exactly the form in which they are computed here.</summary>
-    bool Digests { get; }
+    /// <summary>Digests that the database computes itself; null where rows have to be read for them.</summary>
+    IRowDigests? Digests { get; }
 
     /// <summary>The forms of the tables as of the view.</summary>
     Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation);
@@ -42,16 +42,4 @@ public interface IRowsView : IAsyncDisposable
 
     /// <summary>Whole rows drawn by chance, each as likely as every other and none twice.</summary>
     Task<IReadOnlyList<Core.Changes.Row>> SampleAsync(TableSchema table, int rows, CancellationToken cancellation);
-
-    /// <summary>The digest of each segment of a span. Only where <see cref="Digests"/>.</summary>
-    Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation);
-
-    /// <summary>Keys and hashes of the rows of some segments, in no order. Only where <see cref="Digests"/>.</summary>
-    IAsyncEnumerable<HashedRow> HashesAsync(
-        RowShape shape,
-        Segments segments,
-        IReadOnlyList<int> wanted,
-        KeySpan within,
-        CancellationToken cancellation
-    );
 }

@@ -6,6 +6,7 @@ using Vestige.Core.Expressions;
 using Vestige.Core.Reconciling;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
+using Vestige.Core.Types;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Reconciling;
@@ -58,11 +59,11 @@ internal sealed class ComparedTable
     /// <summary>Whether ranges of the source's keys are ranges of the target's.</summary>
     public bool ByRange { get; private init; }
 
-    /// <summary>Whether rows are hashed in the form in which a database hashes its own.</summary>
-    public bool InOwnForm { get; private init; }
+    /// <summary>The engine's own form, where rows are hashed in it, so that its database may do it; null where they are not.</summary>
+    public IRowForm? OwnForm { get; private init; }
 
     /// <summary>What no database hashes is hashed by a quicker function than they have: XXH3 with 128 bits.</summary>
-    private HashFunction? Function => InOwnForm ? null : static bytes => XxHash128.HashToUInt128(bytes);
+    private HashFunction? Function => OwnForm is not null ? null : static bytes => XxHash128.HashToUInt128(bytes);
 
     /// <summary>The columns that say how a row came, which the source's row itself does not tell.</summary>
     public IReadOnlyList<string> LeftOut =>
@@ -153,7 +154,7 @@ internal sealed class ComparedTable
     private static ComparedTable Of(TableTreatment part, TreatedTable table, IEngineTypes types)
     {
         var target = ShapeOf(part, table, types);
-        IRowForm form = types.ValuesAreText ? TextForm.Instance : KindForm.Instance;
+        var form = types.Encoding.Form;
         var keyPasses =
             IsKeyed(table, target)
             && !part.IsOfChildren
@@ -173,7 +174,7 @@ internal sealed class ComparedTable
                 [.. target.Key.Select(i => part.Columns[i].Source)]
             )
             : null;
-        var columns = part.Columns.Select(column => CanonicalColumn.Of(column.Name, MeaningThere(column, types))).ToList();
+        var columns = part.Columns.Select(column => TypeThere(column, types)).ToList();
         var bentKey = Enumerable.Range(0, target.Key.Count).Where(i => bent.Contains(target.Key[i])).ToHashSet();
         return new ComparedTable(
             table,
@@ -186,7 +187,7 @@ internal sealed class ComparedTable
             Digested = source,
             KeyPasses = keyPasses,
             ByRange = keyPasses && IntegerKeys.Has(part.Source, types.MeaningOf),
-            InOwnForm = bent.Count == 0,
+            OwnForm = bent.Count == 0 ? form : null,
             Masked = MaskedOf(part),
         };
     }
@@ -198,18 +199,12 @@ internal sealed class ComparedTable
     private static ComparedTable OfUnlike(TableTreatment part, TreatedTable table, IEngineTypes source, IEngineTypes intoTypes)
     {
         var target = ShapeOf(part, table, intoTypes);
-        var columns = part
-            .Columns.Select(column =>
-                CanonicalColumn.Of(column.Name, column.ConvertedFrom is null ? column.Meaning : MeaningThere(column, intoTypes))
-            )
-            .ToList();
+        var columns = part.Columns.Select(column => column.ConvertedFrom is null ? TypeOf(column) : TypeThere(column, intoTypes)).ToList();
         var key = IsKeyed(table, target) && part.Source.HasKey ? TranscribedColumns.KeyOf(part, target.Key, source, intoTypes) : null;
         var isKept =
             part is { KeepsAllRows: true, Mode: ApplyMode.Upsert, IsCombined: false }
             && target.Columns.All(i => part.Columns[i].IsTranscribed);
-        var here = part
-            .Source.Columns.Select(column => CanonicalColumn.Of(column.Name, source.MeaningElsewhere(column) ?? default))
-            .ToList();
+        var here = part.Source.Columns.Select(source.TypeOf).ToList();
         return new ComparedTable(
             table,
             target,
@@ -251,8 +246,10 @@ internal sealed class ComparedTable
     private static bool MayChange(TreatedColumn column, IEngineTypes types) =>
         column is { KeyOrdinal: 0, ConvertedFrom: { } from } && types.ChangeOf(from, column.Type).Outcome == TypeOutcome.MayChange;
 
-    private static ColumnMeaning MeaningThere(TreatedColumn column, IEngineTypes types) =>
-        types.MeaningElsewhere(new Column(column.Name, column.Type)) ?? column.Meaning;
+    private static LogicalType TypeThere(TreatedColumn column, IEngineTypes types) =>
+        types.TypeOf(new Column(column.Name, column.Type)) is { Kind: not LogicalKind.Any } type ? type : TypeOf(column);
+
+    private static LogicalType TypeOf(TreatedColumn column) => column.Transcribed ?? LogicalType.Of(column.Meaning);
 
     /// <summary>
     /// Whether the target may write the same value otherwise than the treatment does: 1.5 in a column of two digits becomes 1.50.
@@ -264,11 +261,11 @@ internal sealed class ComparedTable
             return false;
         }
 
-        var there = MeaningThere(column, types);
+        var there = TypeThere(column, types);
         var isWhole =
-            there.Type == ExpressionType.Integer
+            there.Kind == LogicalKind.Integer
             && (column.IsPassed ? types.MeaningOf(part.Source.Columns[column.Source]).Type : column.Meaning.Type) == ExpressionType.Integer;
-        return !isWhole && there is not { Type: ExpressionType.Text, Padded: false };
+        return !isWhole && !there.IsPlainText;
     }
 
     private static IReadOnlyList<string> MaskedOf(TableTreatment part) =>

@@ -14,15 +14,16 @@ namespace Vestige.Engine.Reconciling;
 /// <param name="ofSource">Whether the rows are the source's.</param>
 internal sealed class StreamedRows(IRowsView view, ComparedTable table, bool ofSource)
 {
-    private bool InDatabase => view.Digests && table.InOwnForm;
+    private readonly IRowDigests? database =
+        table.OwnForm is { } form && view.Digests is { } digests && digests.Form == form ? digests : null;
 
     private RowHash NewHash() => ofSource ? table.NewSourceHash() : table.NewRowHash();
 
     public async Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation)
     {
-        if (InDatabase)
+        if (database is not null)
         {
-            return await view.DigestAsync(shape, segments, within, cancellation);
+            return await database.DigestAsync(shape, segments, within, cancellation);
         }
 
         var (digests, rows, keys) = (new Digest[segments.Count], NewHash(), NewHash());
@@ -45,8 +46,8 @@ internal sealed class StreamedRows(IRowsView view, ComparedTable table, bool ofS
         KeySpan within,
         CancellationToken cancellation
     ) =>
-        InDatabase
-            ? view.HashesAsync(shape, segments, wanted, within, cancellation)
+        database is not null
+            ? database.HashesAsync(shape, segments, wanted, within, cancellation)
             : StreamHashesAsync(shape, segments, wanted, within, cancellation);
 
     /// <summary>The rows of a span, one by one. A row's memory stays valid.</summary>

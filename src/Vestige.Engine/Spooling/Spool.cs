@@ -6,6 +6,27 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Spooling;
 
+// What holds at every moment, a crash included:
+//
+//  1. Readers see what is durable, and nothing else. What was appended shows when SyncAsync has returned, not before.
+//  2. The source is told only of what is durable. So what a crash takes is sent again.
+//  3. A record of data holds whole transactions or a part of one. At the end of a file that a crash left, everything behind the last
+//     record that ends a transaction is cut off: of that nothing was ever seen, by 1, or told, by 2.
+//  4. Offsets within a branch rise from record to record and from file to file. A file is of one branch, and begins between two
+//     transactions.
+//  5. A branch is ended by a join that was written down before; nothing beyond its end is taken, and the next begins in a file of its own.
+//  6. A file is dropped when every crossing stands at its end or beyond, in order from the oldest. So what is held is one stretch of log.
+//  7. A file that is written on has no filter of its whole: it would hide what comes.
+//  8. Which tables are read, and since when all of their changes are held, stands in the same files, in order with the changes.
+//
+//  Case 1. Appended, crash before the sync: cut off, and sent again (3, 2).
+//  Case 2. Synced, crash before the source is told: sent again, and passed over, since it lies at Last or before.
+//  Case 3. Crash between the filter of a full file and the first sync of the next one: there is no next one, the full one is written on,
+//          and its filter goes (7).
+//  Case 4. Crash after a join was written down, before the next branch began: the join stands, and the branch begins at the next opening.
+//  Case 5. A write fails, as on a full disk: what is in memory is no longer known to be what is on disk, so all files are read anew.
+//          Readers that are open go on, by 1.
+
 /// <summary>
 /// The durable buffer of one source connection: committed transactions in commit order, from <see cref="Begin"/> to
 /// <see cref="Last"/>, over one or several branches of its log. A file is of one branch, so that its records need offsets only. What <see
@@ -429,6 +450,13 @@ public sealed class Spool : IAsyncDisposable
         list.Show(last?.Sequence ?? 0);
         writer.Resume(Last, newest.Header.Token, last?.Sequence ?? 0, Transactions, Changes);
         await writer.NoteKeysAsync(newest.File, cancellation);
+        if (!(await newest.File.ReadFilterAsync(cancellation)).IsEmpty)
+        {
+            // The next file could not be begun, and this one is written on: its filter would hide what comes.
+            await newest.File.KeepFilterAsync(default, cancellation);
+            await newest.File.SyncAsync(cancellation);
+        }
+
         locator.Forget();
     }
 

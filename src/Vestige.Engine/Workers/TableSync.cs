@@ -14,6 +14,33 @@ using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Workers;
 
+// How a table comes to be followed. Its state is what the target has written down of it (TableProgress):
+//
+//     none ── load begun ──> loading ── loaded as of P ──> ahead of the stream ── stream at P ──> following
+//                            ^     │                              │                                  │
+//                            └─────┘ interrupted: see case 3      └──── its form changed: held, until it is loaded again
+//
+// The load of a table is as of a position P of its own; one stream, which stands at S, applies changes to all tables.
+//
+//  1. A table that was loaded as of P, and to which nothing was applied since, holds exactly what was committed at P or before.
+//  2. A change that was committed at C is applied to a table exactly where P < C and the table is not held. So nothing is applied
+//     twice, and nothing is left out.
+//  3. A table is among those that are read before its load's snapshot is opened, and the snapshot waits for the transactions that were
+//     open then. So the spool holds every change of it after P.
+//  4. S begins at the lowest P and only grows. The spool keeps everything after S.
+//  5. What is written down is written in one step with the rows that it speaks of; where a target cannot do that for all tables, for each.
+//  6. References among tables are built when every table that is not held has P <= S: before, a row may be there whose parent has yet
+//     to come.
+//
+//  Case 1. A row is written at C, read by the snapshot (C <= P), and met in the log after that: passed over, by 2.
+//  Case 2. Table A is loaded as of 10, B as of 30. S begins at 10; a transaction at 20 changes both. A gets its part; of B it is passed
+//          over, as the load has brought it. Between 10 and 30 the target is a state that the source never had, which 6 is for.
+//  Case 3. A load is interrupted. The next one has another snapshot, P' > P. The table begins again from nothing, or, where the source
+//          tells what was written since P, goes on with the ranges that are missing; either way it is as of P' when it is whole.
+//  Case 4. One table is loaded again while S stands beyond: it comes to P > S, and 2 holds as for a new one. The others wait meanwhile.
+//  Case 5. The process dies between the last rows of a load and its being written down: the rows are there and the table is not loaded.
+//          As case 3.
+
 /// <summary>
 /// Brings the tables of a crossing to where one stream can go on with them: loads what is missing, begins the stream, and builds
 /// the references among tables once all of them have caught up with it.

@@ -59,17 +59,9 @@ public sealed class BeforeAfter
             {
                 writer.Null();
             }
-            else if (
-                !types.ValuesAreText
-                && types.MeaningOf(form.Columns[i]).Type == ExpressionType.Integer
-                && long.TryParse(text, out var whole)
-            )
-            {
-                writer.Integer(whole);
-            }
             else
             {
-                writer.Text(text);
+                types.Encoding.WriteTyped(types.MeaningOf(form.Columns[i]).Type, text, writer);
             }
         }
 

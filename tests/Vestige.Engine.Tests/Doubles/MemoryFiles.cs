@@ -14,6 +14,12 @@ public sealed class MemoryFiles : ISpoolFiles
     /// <summary>Every append fails while it is set, as on a full disk.</summary>
     public bool Full { get; set; }
 
+    /// <summary>No file can be begun while it is set.</summary>
+    public bool NoMoreFiles { get; set; }
+
+    /// <summary>No filter of a whole file can be written while it is set.</summary>
+    public bool NoFilters { get; set; }
+
     public int Syncs { get; private set; }
 
     public void Crash() => All.Values.ToList().ForEach(file => file.Forget());
@@ -22,6 +28,11 @@ public sealed class MemoryFiles : ISpoolFiles
 
     public Task<ISpoolFile> OpenAsync(long number, CancellationToken cancellation)
     {
+        if (NoMoreFiles && !All.ContainsKey(number))
+        {
+            throw new IOException("No space left on device");
+        }
+
         All.TryAdd(number, new File(this));
         return Task.FromResult<ISpoolFile>(All[number]);
     }
@@ -73,6 +84,11 @@ public sealed class MemoryFiles : ISpoolFiles
 
         public Task KeepFilterAsync(ReadOnlyMemory<byte> filter, CancellationToken cancellation)
         {
+            if (files.NoFilters && !filter.IsEmpty)
+            {
+                throw new IOException("No space left on device");
+            }
+
             Filter = filter.ToArray();
             return Task.CompletedTask;
         }

@@ -1,6 +1,7 @@
 using Vestige.Core.Expressions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Treatments;
+using Vestige.Core.Types;
 
 namespace Vestige.Engine.Tests.Doubles;
 
@@ -9,7 +10,7 @@ public sealed class PlainTexts : IEngineTypes
 {
     public static PlainTexts Instance { get; } = new();
 
-    public bool ValuesAreText => true;
+    public IRowEncoding Encoding => TextEncoding.Instance;
 
     public int? LongestName => 20;
 
@@ -21,9 +22,9 @@ public sealed class PlainTexts : IEngineTypes
 
     public string TypeFor(ExpressionType type) => type == ExpressionType.Integer ? "whole" : "words";
 
-    public ColumnMeaning? MeaningElsewhere(Column column) => MeaningOf(column);
+    public LogicalType TypeOf(Column column) => LogicalType.Of(MeaningOf(column));
 
-    public string TypeHolding(ColumnMeaning meaning) => TypeFor(meaning.Type);
+    public string Declare(LogicalType type) => TypeFor(ColumnMeaning.Of(type).Type);
 
     public TypeChange ChangeOf(string from, string to) => new(TypeOutcome.Keeps, "");
 }

@@ -6,12 +6,17 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Tests.Simulation;
 
 /// <summary>
-/// What is done to the tables of a simulated source and is not in its log: rows get other values, or go, and the table another
+/// What is done to the tables of a simulated source and is not in its log: rows get other values, come or go, and the table gets another
 /// identity. A connector sees it when it looks: before the next row of the table at the latest, as a change that it puts into what it
 /// reads. Between the two no row of the table is read.
 /// </summary>
 public sealed class SimRestructuring
 {
+    /// <summary>The kinds of what is done to a table.</summary>
+    public const int Kinds = 4;
+
+    /// <summary>Of these, that rows came, changed and went while nothing of the table was written into the log.</summary>
+    private const int Lost = 3;
     private readonly Dictionary<TableName, int> current;
     private readonly Dictionary<TableName, (string What, bool Values)> untold = [];
     private readonly List<Restructured> made = [];
@@ -49,7 +54,7 @@ public sealed class SimRestructuring
         number++;
         made.Add(new Restructured(table, at, [.. rows]));
         var form = Relations[current[table]];
-        var values = kind == 0;
+        var values = kind is 0 or Lost;
         current[table] = Relations.Count;
         Relations.Add(values ? form with { Stamp = $"{number}" } : form with { Incarnation = $"{number}", Stamp = $"{number}" });
         untold[table] = (
@@ -57,11 +62,21 @@ public sealed class SimRestructuring
             {
                 0 => "its rows were rewritten",
                 1 => "columns changed places",
+                Lost => "a stretch of its changes is not in the log",
                 _ => "it was dropped and created",
             },
             values
         );
-        return kind == 2 ? [] : rows.Select(row => SimRows.Of(row.IntegerAt(0), $"{row.TextAt(1)}:{number}"));
+        return kind switch
+        {
+            2 => [],
+            Lost =>
+            [
+                .. rows.Where(row => row.IntegerAt(0) % 2 == 0).Select(row => SimRows.Of(row.IntegerAt(0), $"{row.TextAt(1)}:{number}")),
+                SimRows.Of(1000 + number, "came unseen"),
+            ],
+            _ => rows.Select(row => SimRows.Of(row.IntegerAt(0), $"{row.TextAt(1)}:{number}")),
+        };
     }
 
     /// <summary>What a look at these tables finds, as changes that stand before whatever is read next.</summary>

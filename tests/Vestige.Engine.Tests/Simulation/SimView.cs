@@ -21,7 +21,7 @@ public sealed class SimView(
 
     public TargetProgress Progress => progress;
 
-    public bool Digests => false;
+    public IRowDigests? Digests => null;
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<TableDescription>>([
@@ -75,17 +75,6 @@ public sealed class SimView(
 
     public Task<IReadOnlyList<Row>> SampleAsync(TableSchema table, int rows, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<Row>>([.. Of(table, KeySpan.All).Take(rows)]);
-
-    public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) =>
-        throw new NotSupportedException();
-
-    public IAsyncEnumerable<HashedRow> HashesAsync(
-        RowShape shape,
-        Segments segments,
-        IReadOnlyList<int> wanted,
-        KeySpan within,
-        CancellationToken cancellation
-    ) => throw new NotSupportedException();
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 

@@ -460,7 +460,7 @@ public sealed class SimWorld
         }
 
         Count("table", "restructured");
-        Source.Restructure(SimRows.All[Random.Next(SimRows.All.Count)].Name, Random.Next(3));
+        Source.Restructure(SimRows.All[Random.Next(SimRows.All.Count)].Name, Random.Next(SimRestructuring.Kinds));
     }
 
     /// <summary>Somebody else writes on the target; or what the last comparison found is repaired.</summary>

@@ -59,6 +59,40 @@ public sealed class SpoolTraceTests
                 iter: 60
             );
 
+    /// <summary>
+    /// The filter of a file was written, the next file could not be begun, and the file is written on: its filter is of less than it holds.
+    /// </summary>
+    [Fact]
+    public async Task A_file_that_is_written_on_after_its_filter_hides_nothing()
+    {
+        var files = new MemoryFiles();
+        await using var spool = await Spool.OpenAsync(files, new PlainCipher(), Small, TimeProvider.System, cancellation);
+        await spool.StartAsync(new LogIdentity("sim", 1), LogPosition.Zero, cancellation);
+        var place = 0;
+        async Task WriteAsync(int key)
+        {
+            await spool.AppendAsync(Read(++place, key), DateTimeOffset.UnixEpoch, cancellation);
+            await spool.SyncAsync(cancellation);
+        }
+
+        files.NoMoreFiles = true;
+        await Assert.ThrowsAsync<IOException>(async () =>
+        {
+            while (true)
+            {
+                await WriteAsync(5);
+            }
+        });
+        await spool.RecoverAsync(cancellation);
+        files.NoFilters = true;
+        await Assert.ThrowsAsync<IOException>(() => WriteAsync(7));
+        await spool.RecoverAsync(cancellation);
+        Assert.Single(files.All);
+        Assert.Equal((ulong)place, spool.Last.Offset);
+        var (found, _) = await new SpoolTrace(spool, new PlainCipher(), 5).RowAsync(SimRows.First.Name, ["7"], null, cancellation);
+        Assert.Equal(spool.Last, Assert.Single(found).Position);
+    }
+
     [Fact]
     public async Task A_transaction_is_found_by_its_position()
     {

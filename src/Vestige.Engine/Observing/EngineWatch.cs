@@ -1,0 +1,48 @@
+using Vestige.Engine.Commands;
+using Vestige.Engine.Workers;
+
+namespace Vestige.Engine.Observing;
+
+/// <summary>
+/// What an engine does by itself, over and over, beside its workers: it measures, looks for tables that came later and for connections that
+/// are no longer ready, begins runs by their schedules, and goes on comparing.
+/// </summary>
+internal sealed class EngineWatch : IDisposable
+{
+    private readonly CancellationTokenSource ending = new();
+    private readonly List<Func<CancellationToken, Task>> loops;
+    private Task running = Task.CompletedTask;
+
+    public EngineWatch(
+        EngineServices services,
+        CrossingRegistry registry,
+        CrossingOpener opener,
+        CrossingSampler sampler,
+        CrossingEditor editor,
+        ReconcileService reconcile
+    )
+    {
+        loops =
+        [
+            sampler.RunAsync,
+            new LaterTables(services, registry, editor).RunAsync,
+            new Scheduler(registry, opener, services.Clock, services.Logger).RunAsync,
+            new ReconcileWalk(registry, reconcile, services.Clock, services.Logger).RunAsync,
+        ];
+        if (services.Stores.Alerts is not null)
+        {
+            loops.Add(new ReadinessWatch(services, registry).RunAsync);
+        }
+    }
+
+    public void Start() => running = Task.WhenAll(loops.Select(loop => loop(ending.Token)).ToList());
+
+    /// <summary>Ends all of it; returns when nothing of it goes on.</summary>
+    public Task EndAsync()
+    {
+        ending.Cancel();
+        return running;
+    }
+
+    public void Dispose() => ending.Dispose();
+}
