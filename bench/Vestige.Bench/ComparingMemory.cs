@@ -20,7 +20,7 @@ namespace Vestige.Bench;
 /// </summary>
 internal static class ComparingMemory
 {
-    private static readonly TableSchema Form = new(
+    private static readonly TableSchema Schema = new(
         new TableName("made", "item"),
         [new Column("id", "INTEGER", Nullable: false, KeyOrdinal: 1), new Column("v", "TEXT")],
         [],
@@ -40,7 +40,7 @@ internal static class ComparingMemory
     private static async Task<long> CompareAsync(long rows)
     {
         var definition = new CrossingDefinition("bench", CrossingDefinition.Copy, "a", "b", new TableRules([new TableRule(Take: "*")]));
-        var treatment = TreatmentBuilder.Build(definition, Form, name => name, PlainNumbers.Instance, new BenchKeys()).Treatment!;
+        var treatment = TreatmentBuilder.Build(definition, Schema, name => name, PlainNumbers.Instance, new BenchKeys()).Treatment!;
         await using MadeRows source = new(rows, differs: false),
             target = new(rows, differs: true);
         var comparer = new TableComparer(

@@ -62,7 +62,7 @@ switch (args.FirstOrDefault())
         await ComparingMemory.RunAsync(size > 0 ? size : 50_000_000);
         return 0;
     case "pg-unlike":
-        await Vestige.Bench.PostgreSql.Unlike.RunAsync(size > 0 ? size : 2_000_000);
+        await Vestige.Bench.PostgreSql.CrossEngine.RunAsync(size > 0 ? size : 2_000_000);
         return 0;
     case "pg-drain":
         await Vestige.Bench.PostgreSql.Drain.RunAsync(size > 0 ? size : 1_000_000);

@@ -19,7 +19,7 @@ internal static class Tracing
     private const int PerSync = 1000;
     private const int Traces = 40;
     private static readonly TableName Table = new("lib", "loan");
-    private static readonly TableSchema Form = new(
+    private static readonly TableSchema Schema = new(
         Table,
         [new Column("id", "bigint", KeyOrdinal: 1), new Column("copy", "bigint"), new Column("due", "date"), new Column("note", "text")],
         [],
@@ -102,7 +102,7 @@ internal static class Tracing
     private static async Task FillAsync(Spool spool, long changes)
     {
         await spool.StartAsync(new LogIdentity("bench", 1), LogPosition.Zero, CancellationToken.None);
-        var (writer, forms, at) = (new RowWriter(), new Dictionary<int, TableSchema> { [1] = Form }, 0L);
+        var (writer, forms, at) = (new RowWriter(), new Dictionary<int, TableSchema> { [1] = Schema }, 0L);
         while (at < changes)
         {
             var fragments = new List<LogFragment>();

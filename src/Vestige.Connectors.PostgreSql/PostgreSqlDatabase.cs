@@ -99,7 +99,7 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
         UseMovingAsync("Reading the catalogue", CatalogueReader.ReadAsync, cancellation);
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => Ladder.ClimbAsync(this, Clock, cancellation);
+    public Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation) => Ladder.ClimbAsync(this, Clock, cancellation);
 
     public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) =>
         UseAsync(

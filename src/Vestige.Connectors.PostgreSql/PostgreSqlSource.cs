@@ -129,8 +129,8 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         var branch = request.After.Branch;
         request = request with { After = request.After.On(0) };
         var tables = request.Tables;
-        var mark = request.Notes.GetValueOrDefault(LogMarks.NoteName);
-        var begin = LogMarks.BeginOf(mark) ?? request.After;
+        var mark = request.Notes.GetValueOrDefault(LogHeartbeat.NoteName);
+        var begin = LogHeartbeat.BeginOf(mark) ?? request.After;
         await UseAsync(
             "Looking at the publication",
             (connection, stop) => CheckPublicationAsync(connection, request.Before.Count > 0, stop),
@@ -153,8 +153,8 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             (connection, stop) => Publication.NamesAsync(connection, names, stop),
             cancellation
         );
-        var hasMarks = await UseAsync("Looking whether marks can be written", LogMarks.ArePossibleAsync, cancellation);
-        var tellsMessages = await UseAsync("Looking whether messages are told", LogMarks.AreToldAsync, cancellation);
+        var hasMarks = await UseAsync("Looking whether marks can be written", LogHeartbeat.ArePossibleAsync, cancellation);
+        var tellsMessages = await UseAsync("Looking whether messages are told", LogHeartbeat.AreToldAsync, cancellation);
         var who = await GetIdentityAsync(cancellation);
         var parts = await PartWatch.BeginAsync(this, tables, request.Notes, Clock, cancellation);
         var watch = await TableWatch.BeginAsync(this, names, request, Clock, cancellation);
@@ -180,10 +180,10 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             throw;
         }
 
-        var marks = new LogMarks(this, names.Slot, mark, hasMarks, Clock);
+        var marks = new LogHeartbeat(this, names.Slot, mark, hasMarks, Clock);
         var reader = new PostgreSqlLogReader(
             link,
-            new RelationForms(this, watch, tables, request.Known),
+            new RelationSchemas(this, watch, tables, request.Known),
             marks,
             parts,
             watch,
@@ -222,7 +222,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     public async Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation) =>
         await PostgreSqlView.OfSourceAsync(this, branch, cancellation);
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
+    public Task<IReadOnlyList<ReadinessCheck>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
         UseAsync("Checking", (connection, stop) => SourceReadiness.CheckAsync(connection, this, tables, stop), cancellation);
 
     public string Footprint =>

@@ -19,7 +19,7 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         ITableTarget,
         ITargetViews
 {
-    public IReadOnlySet<string> TakenForms { get; } = new HashSet<string> { CopyForm.Text, CopyForm.Binary };
+    public IReadOnlySet<string> TakenForms { get; } = new HashSet<string> { CopyFormat.Text, CopyFormat.Binary };
 
     public TableName NameFor(TableName source) => source;
 
@@ -32,11 +32,11 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         return
         [
             .. tables
-                .SelectMany(table => table.Parts.Select(part => (Table: table, Part: part)))
+                .SelectMany(table => table.Objects.Select(part => (Table: table, Part: part)))
                 .Where(pair => pair.Part.Statement.Length > 0 && (pair.Part.References is not { } needed || chosen.Contains(needed)))
                 .OrderBy(pair => pair.Part.Stage)
                 .Select(pair =>
-                    pair.Part.Stage == PartStage.Table
+                    pair.Part.Stage == SchemaStage.Table
                         ? new StructureStatement(pair.Table.Statement ?? pair.Part.Statement, pair.Table.Name)
                         : new StructureStatement(pair.Part.Statement)
                 )
@@ -44,7 +44,7 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         ];
     }
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+    public Task<IReadOnlyList<ReadinessCheck>> CheckTargetAsync(
         IReadOnlyList<TableSchema> tables,
         IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,

@@ -346,7 +346,7 @@ public sealed class StandInDatabase : IAsyncDisposable
         return opened;
     }
 
-    private static IEnumerable<string> TablesOfFormChange(string sql) => FormChange.TableOf(sql) is { } table ? [table] : [];
+    private static IEnumerable<string> TablesOfFormChange(string sql) => SchemaStatement.TableOf(sql) is { } table ? [table] : [];
 
     private void ForgetStatements()
     {

@@ -10,7 +10,7 @@ public sealed class StandInTransaction : IDisposable
     private readonly StandInDatabase database;
     private bool committed;
     private bool left;
-    private BufferMark? mark;
+    private BufferSavepoint? mark;
 
     internal StandInTransaction(StandInDatabase database) => this.database = database;
 
@@ -19,7 +19,7 @@ public sealed class StandInTransaction : IDisposable
     /// <summary>Runs statements without parameters, from our own code or a test, one after the other.</summary>
     public void Run(string statement)
     {
-        if (FormChange.TableOf(statement) is not null)
+        if (SchemaStatement.TableOf(statement) is not null)
         {
             database.RunFormChange(statement);
         }
@@ -87,7 +87,7 @@ public sealed class StandInTransaction : IDisposable
 
     internal Statement Prepared(string sql) => database.Prepared(sql);
 
-    /// <summary>Marks the place to which <see cref="BackToMark"/> goes back; an earlier mark is given up.</summary>
+    /// <summary>Marks the place to which <see cref="BackToSavepoint"/> goes back; an earlier mark is given up.</summary>
     internal void Mark()
     {
         if (mark is not null)
@@ -100,7 +100,7 @@ public sealed class StandInTransaction : IDisposable
     }
 
     /// <summary>Takes back, in the tables and in the log to be written, what was done since the mark.</summary>
-    internal void BackToMark()
+    internal void BackToSavepoint()
     {
         database.Run("ROLLBACK TO row_mark");
         database.Buffer.CutBack(mark!.Value);

@@ -99,7 +99,7 @@ public sealed class MarkTests(TwoServers servers)
     public async Task Nothing_is_confirmed_beyond_a_mark_that_was_met_and_may_be_noted()
     {
         await using var nobody = Nobody();
-        var marks = new LogMarks(nobody, "test", note: null, possible: true, new SetClock());
+        var marks = new LogHeartbeat(nobody, "test", note: null, possible: true, new SetClock());
         marks.Meet(new(80), null);
         Assert.Equal(new(80), marks.Confirmable(new(80)));
         marks.Meet(new(100), "test first");
@@ -107,12 +107,12 @@ public sealed class MarkTests(TwoServers servers)
         Assert.Equal(new(99), marks.Confirmable(new(120)));
         var note = marks.TakeNote();
         Assert.Equal(new(99), marks.Confirmable(new(120)));
-        Assert.Equal(new(99), LogMarks.BeginOf(note));
+        Assert.Equal(new(99), LogHeartbeat.BeginOf(note));
 
         // The next one counts only once it is noted.
         marks.Meet(new(200), "test second");
         Assert.Equal(new(99), marks.Confirmable(new(200)));
-        Assert.Equal(new(199), LogMarks.BeginOf(marks.TakeNote()));
+        Assert.Equal(new(199), LogHeartbeat.BeginOf(marks.TakeNote()));
         Assert.Equal(new(199), marks.Confirmable(new(200)));
     }
 
@@ -128,7 +128,7 @@ public sealed class MarkTests(TwoServers servers)
     {
         await using var nobody = Nobody();
         var clock = new SetClock();
-        var marks = new LogMarks(nobody, "test", note: null, possible: true, clock);
+        var marks = new LogHeartbeat(nobody, "test", note: null, possible: true, clock);
         var told = 0;
         for (; told < 10; told++)
         {
@@ -148,7 +148,7 @@ public sealed class MarkTests(TwoServers servers)
     }
 
     /// <summary>One attempt, begun and seen to its end: a refused line is known in a moment.</summary>
-    private async Task AttemptAsync(LogMarks marks)
+    private async Task AttemptAsync(LogHeartbeat marks)
     {
         for (var i = 0; i < 25; i++)
         {

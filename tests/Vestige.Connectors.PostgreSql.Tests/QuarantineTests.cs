@@ -90,7 +90,7 @@ public sealed class QuarantineTests(TwoServers servers)
             crossing
                 .Target("b")
                 .Tables.StatementFor(
-                    crossing.Engine.Quarantine.Waiting(Crossing.Name)![1].Form,
+                    crossing.Engine.Quarantine.Waiting(Crossing.Name)![1].Schema,
                     crossing.Engine.Quarantine.Waiting(Crossing.Name)![1].Change
                 )[..28]
         );

@@ -109,7 +109,7 @@ public sealed class ReadinessTests(TwoServers servers)
     }
 
     /// <summary>Accepted by name; what may not be accepted does not hold for all that.</summary>
-    private static ReadinessLine Judged(ReadinessLine line)
+    private static ReadinessCheck Judged(ReadinessCheck line)
     {
         var definition = new CrossingDefinition(
             "c",
@@ -267,7 +267,7 @@ public sealed class ReadinessTests(TwoServers servers)
         return [.. lines.Select(line => line.Step)];
     }
 
-    private async Task<ReadinessLine> LineAsync(PostgreSqlSource source, string step)
+    private async Task<ReadinessCheck> LineAsync(PostgreSqlSource source, string step)
     {
         await using (source)
         {

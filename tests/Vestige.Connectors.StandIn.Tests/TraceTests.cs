@@ -67,7 +67,7 @@ public sealed class TraceTests : IAsyncLifetime
         Assert.All(two.Changes, change => Assert.True(began <= change.CapturedAt && change.CommittedAt <= change.SpooledAt));
         Assert.InRange(two.Changes[0].Crossings[0].AppliedAt!.Value, began, DateTimeOffset.UtcNow);
         Assert.Equal("NULL", two.Changes[0].Crossings[0].Made[0].Change.After.DisplayAt(2));
-        Assert.Equal(["secret"], systems.Engine.Trace.MaskedColumns("a", two.Changes[0].Form));
+        Assert.Equal(["secret"], systems.Engine.Trace.MaskedColumns("a", two.Changes[0].Schema));
 
         var refused = Assert.Single((await TraceAsync("3")).Changes).Crossings[0];
         Assert.Equal((TraceStage.Quarantined, systems.Engine.Quarantine.Waiting(Name)![0].Id), (refused.Stage, refused.Quarantined!.Id));

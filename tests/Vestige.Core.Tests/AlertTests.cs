@@ -62,26 +62,26 @@ public class AlertTests
     public void A_lag_is_over_only_below_a_lower_limit()
     {
         var rule = new AlertRule(NeedKind.Lag, LimitSeconds: 100);
-        Assert.False(rule.Holds(TimeSpan.FromSeconds(90), raised: false));
-        Assert.True(rule.Holds(TimeSpan.FromSeconds(101), raised: false));
-        Assert.True(rule.Holds(TimeSpan.FromSeconds(90), raised: true));
-        Assert.False(rule.Holds(TimeSpan.FromSeconds(79), raised: true));
+        Assert.False(rule.IsMet(TimeSpan.FromSeconds(90), raised: false));
+        Assert.True(rule.IsMet(TimeSpan.FromSeconds(101), raised: false));
+        Assert.True(rule.IsMet(TimeSpan.FromSeconds(90), raised: true));
+        Assert.False(rule.IsMet(TimeSpan.FromSeconds(79), raised: true));
     }
 
     [Fact]
     public void A_loss_is_told_so_long_ahead_and_over_only_when_it_is_further_off()
     {
         var rule = new AlertRule(NeedKind.LogLoss, LimitSeconds: 100);
-        Assert.False(rule.Holds(TimeSpan.FromSeconds(101), raised: false));
-        Assert.True(rule.Holds(TimeSpan.FromSeconds(99), raised: false));
-        Assert.True(rule.Holds(TimeSpan.FromSeconds(124), raised: true));
-        Assert.False(rule.Holds(TimeSpan.FromSeconds(126), raised: true));
-        Assert.True(rule.Holds(null, raised: false));
+        Assert.False(rule.IsMet(TimeSpan.FromSeconds(101), raised: false));
+        Assert.True(rule.IsMet(TimeSpan.FromSeconds(99), raised: false));
+        Assert.True(rule.IsMet(TimeSpan.FromSeconds(124), raised: true));
+        Assert.False(rule.IsMet(TimeSpan.FromSeconds(126), raised: true));
+        Assert.True(rule.IsMet(null, raised: false));
         Assert.Equal(
             (true, false),
             (
-                new AlertRule(NeedKind.LogLoss).Holds(TimeSpan.FromHours(5), raised: false),
-                new AlertRule(NeedKind.LogLoss).Holds(TimeSpan.FromDays(300), raised: false)
+                new AlertRule(NeedKind.LogLoss).IsMet(TimeSpan.FromHours(5), raised: false),
+                new AlertRule(NeedKind.LogLoss).IsMet(TimeSpan.FromDays(300), raised: false)
             )
         );
         Assert.Contains(new AlertSettings([rule with { LimitSeconds = 0 }], []).Check(), problem =>

@@ -63,9 +63,9 @@ public class ChildRowsTests
         var treatment = Build(Items, new TreatmentStep("*", LeaveOut: ["items", "tags"]));
         Assert.Equal(
             ["circulation.loan", "circulation.item", "circulation.tag"],
-            treatment.Tables.Select(table => table.Form.Name.ToString())
+            treatment.Tables.Select(table => table.Schema.Name.ToString())
         );
-        Assert.Equal(["id", "n"], treatment.Tables[1].Form.KeyOrdinals.Select(i => treatment.Tables[1].Form.Columns[i].Name));
+        Assert.Equal(["id", "n"], treatment.Tables[1].Schema.KeyOrdinals.Select(i => treatment.Tables[1].Schema.Columns[i].Name));
         var made = Treated.Loaded(
             treatment,
             Row("7", "2", """[{"t":"a","f":12345678901234567890.10},{"t":null},{"f":1e2,"t":{"x":[1]}}]""", "{x,NULL}", "n")

@@ -150,7 +150,7 @@ public class ExpressionTests
     [InlineData("due < DATE 'infinity'", true)]
     [InlineData("DATE '0044-03-15 BC' < DATE '0001-01-01'", true)]
     public void Conditions_hold(string expression, bool expected) =>
-        Assert.Equal(expected, Expression.ParseCondition(expression, Columns).Holds(Sample));
+        Assert.Equal(expected, Expression.ParseCondition(expression, Columns).IsTrue(Sample));
 
     [Theory]
     [InlineData("id +", 4, "ends where")]
@@ -207,7 +207,7 @@ public class ExpressionTests
     public void A_long_chain_is_no_nesting()
     {
         var chain = string.Join(" OR ", Enumerable.Range(0, 600).Select(i => $"id = {i}"));
-        Assert.True(Expression.ParseCondition(chain, Columns).Holds(Sample));
+        Assert.True(Expression.ParseCondition(chain, Columns).IsTrue(Sample));
     }
 
     [Fact]

@@ -57,11 +57,11 @@ public class LoadPlanTests
         Gen.Shuffle(Enumerable.Range(0, 9).ToArray())
             .Sample(order =>
             {
-                var part = new LoadPart("mark", new LogPosition(7), 0, []);
+                var part = new LoadCheckpoint("mark", new LogPosition(7), 0, []);
                 foreach (var i in order)
                 {
                     part = part.With(new KeyRange(i == 0 ? default : Key(i), i == 8 ? default : Key(i + 1)), 10);
-                    part = LoadPart.Parse(part.ToText())!;
+                    part = LoadCheckpoint.Parse(part.ToText())!;
                     Assert.Equal(part.Done.Count, part.Done.Select(range => range.After).Distinct().Count());
                 }
 
@@ -74,7 +74,7 @@ public class LoadPlanTests
     [InlineData("1|2|x")]
     [InlineData("1|2|bWFyaw==|AA==")]
     [InlineData("one|2|bWFyaw==|")]
-    public void What_is_no_part_of_a_load_is_refused(string text) => Assert.Throws<FormatException>(() => LoadPart.Parse(text));
+    public void What_is_no_part_of_a_load_is_refused(string text) => Assert.Throws<FormatException>(() => LoadCheckpoint.Parse(text));
 
     [Theory]
     [InlineData(0, 1)]

@@ -75,7 +75,7 @@ public class PositionTests
     [InlineData(0, 9, false)]
     [InlineData(2, 1000, true)]
     public void Nothing_is_beyond_the_end_of_a_sealed_branch(int branch, ulong offset, bool holds) =>
-        Assert.Equal(holds, Branches[branch].Holds(offset));
+        Assert.Equal(holds, Branches[branch].Contains(offset));
 
     [Fact]
     public void A_join_is_taken_only_with_every_fact_that_its_kind_needs()

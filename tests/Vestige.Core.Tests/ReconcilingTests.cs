@@ -88,7 +88,7 @@ public class ReconcilingTests
                     var cut = Segments.ByRange([.. bounds.Distinct().Order().Select(bound => Of(writer => writer.Integer(bound)))]);
                     var row = Of(writer => writer.Text($"{key}"));
                     var segment = cut.Of(row, 0);
-                    Assert.All(Enumerable.Range(0, cut.Count), i => Assert.Equal(i == segment, cut.SpanOf(i, KeySpan.All).Holds(row)));
+                    Assert.All(Enumerable.Range(0, cut.Count), i => Assert.Equal(i == segment, cut.SpanOf(i, KeySpan.All).Contains(row)));
                 }
             );
 
@@ -104,7 +104,7 @@ public class ReconcilingTests
                     for (var key = -60; key <= 60; key++)
                     {
                         var row = Of(writer => writer.Integer(key));
-                        Assert.Equal(wanted.Contains(cut.Of(row, 0)) ? 1 : 0, spans.Count(span => span.Holds(row)));
+                        Assert.Equal(wanted.Contains(cut.Of(row, 0)) ? 1 : 0, spans.Count(span => span.Contains(row)));
                     }
 
                     Assert.Equal(wanted.Count(segment => !wanted.Contains(segment - 1)), spans.Count);

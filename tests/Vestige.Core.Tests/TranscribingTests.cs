@@ -179,8 +179,8 @@ public class TranscribingTests
             Texts.Instance
         );
         Assert.Empty(problems);
-        Assert.Equal(["int8", "numeric", "text", "numeric"], treatment!.Tables[0].Form.Columns.Select(column => column.Type));
-        Assert.Empty(treatment.Tables[0].Form.UniqueKeys);
+        Assert.Equal(["int8", "numeric", "text", "numeric"], treatment!.Tables[0].Schema.Columns.Select(column => column.Type));
+        Assert.Empty(treatment.Tables[0].Schema.UniqueKeys);
         Assert.False(treatment.PassesAll);
         Assert.Equal("7|2.25|x|4.50", Treated.Shown(Treated.Loaded(treatment, Of(7L, 2.25, "hidden")).Single().Change.After));
         Assert.Empty(Treated.Loaded(treatment, Of(8L, 1.5, "low")));

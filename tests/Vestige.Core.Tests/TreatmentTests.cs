@@ -32,7 +32,7 @@ public class TreatmentTests
     {
         var treatment = Build();
         Assert.True(treatment.IsIdentity);
-        Assert.Equal(Loan, Assert.Single(treatment.Tables).Form.Name);
+        Assert.Equal(Loan, Assert.Single(treatment.Tables).Schema.Name);
     }
 
     [Fact]
@@ -71,7 +71,7 @@ public class TreatmentTests
             new TreatmentStep("*", Combine: new CombinedTable("dw.loan", "lib", OriginName.Schema)),
             new TreatmentStep("*", Rename: [new RenamedColumn("lib", "library")])
         );
-        var form = Assert.Single(treatment.Tables).Form;
+        var form = Assert.Single(treatment.Tables).Schema;
         Assert.Equal(new SharedRows("library", "circulation"), form.Shared);
         Assert.Equal(["library", "id"], form.KeyOrdinals.Select(i => form.Columns[i].Name));
         Assert.Equal(
@@ -91,7 +91,7 @@ public class TreatmentTests
             Apply = [new ApplyRule("*", ApplyMode.KeepVersions)],
         };
         var treatment = Build(definition);
-        Assert.Equal(["id", "valid_to"], treatment.Tables[0].Form.KeyOrdinals.Select(i => treatment.Tables[0].Form.Columns[i].Name));
+        Assert.Equal(["id", "valid_to"], treatment.Tables[0].Schema.KeyOrdinals.Select(i => treatment.Tables[0].Schema.Columns[i].Name));
         Assert.Equal("1|2||infinity", Treated.Shown(Assert.Single(Treated.Loaded(treatment, Row("1", "2", "a", null, "n"))).Change.After));
         Assert.Equal(
             ["~ 1|–|–|infinity > 1|–|–|2026-03-01 08:00:00+00", "+ 1|3|2026-03-01 08:00:00+00|infinity"],
@@ -116,7 +116,7 @@ public class TreatmentTests
             return
             [
                 .. made.Select(one =>
-                    $"{ChangeMarks.Of(one.Change.Kind)} "
+                    $"{ChangeSymbols.Of(one.Change.Kind)} "
                     + $"{(one.Change.Before.IsNone ? "" : $"{Treated.Shown(one.Change.Before)} > ")}{Treated.Shown(one.Change.After)}"
                 ),
             ];
@@ -172,16 +172,16 @@ public class TreatmentTests
                 Split: [new SplitTable("w.one", "branch = 1"), new SplitTable("w.low", "branch < 5"), new SplitTable("w.rest")]
             )
         );
-        Assert.Equal("w.one", Treated.Loaded(treatment, Row("1", "1", null, null, null))[0].Table.Form.Name.ToString());
-        Assert.Equal("w.low", Treated.Loaded(treatment, Row("1", "3", null, null, null))[0].Table.Form.Name.ToString());
-        Assert.Equal("w.rest", Treated.Loaded(treatment, Row("1", null, null, null, null))[0].Table.Form.Name.ToString());
+        Assert.Equal("w.one", Treated.Loaded(treatment, Row("1", "1", null, null, null))[0].Table.Schema.Name.ToString());
+        Assert.Equal("w.low", Treated.Loaded(treatment, Row("1", "3", null, null, null))[0].Table.Schema.Name.ToString());
+        Assert.Equal("w.rest", Treated.Loaded(treatment, Row("1", null, null, null, null))[0].Table.Schema.Name.ToString());
         var moved = Treated.By(
             treatment,
             new RowChange(ChangeKind.Update, 0, Row("1", "1", "a", null, null), Row("1", "9", "a", null, null))
         );
         Assert.Equal(
             [("w.one", ChangeKind.Delete), ("w.rest", ChangeKind.Insert)],
-            moved.Select(change => (change.Table.Form.Name.ToString(), change.Change.Kind))
+            moved.Select(change => (change.Table.Schema.Name.ToString(), change.Change.Kind))
         );
     }
 
@@ -436,10 +436,10 @@ public class TreatmentTests
 
                     foreach (var treated in Treated.By(treatment, change))
                     {
-                        var name = treated.Table.Form.Name;
+                        var name = treated.Table.Schema.Name;
                         if (!folds.TryGetValue(name, out var fold))
                         {
-                            folds.Add(name, fold = new TableFold(treated.Table.Form));
+                            folds.Add(name, fold = new TableFold(treated.Table.Schema));
                         }
 
                         fold.Add(treated.Change);
@@ -454,7 +454,7 @@ public class TreatmentTests
                 Apply(folds, target);
                 var expected = source
                     .Values.SelectMany(row => Treated.Loaded(treatment, row))
-                    .ToDictionary(made => (made.Table.Form.Name, made.Change.After.TextAt(0)), made => made.Change.After);
+                    .ToDictionary(made => (made.Table.Schema.Name, made.Change.After.TextAt(0)), made => made.Change.After);
                 Assert.Equal(expected.OrderBy(pair => pair.Key.ToString()), target.OrderBy(pair => pair.Key.ToString()));
             });
     }

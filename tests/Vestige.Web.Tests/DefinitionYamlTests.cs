@@ -95,7 +95,7 @@ public sealed class DefinitionYamlTests
         var read = DefinitionYaml.Read(Good.Replace(right, wrong, StringComparison.Ordinal));
         Assert.Null(read.Definition);
         var (problem, place) = Assert.Single(read.Problems);
-        Assert.Equal((field, new DefinitionPlace(line, column)), (problem.Field, place));
+        Assert.Equal((field, new DefinitionLocation(line, column)), (problem.Field, place));
         Assert.Contains(found, problem.Found, StringComparison.Ordinal);
         Assert.Contains(remedy, problem.Remedy, StringComparison.Ordinal);
         Assert.DoesNotContain("Vestige.Core", problem.Found + problem.Remedy, StringComparison.Ordinal);
@@ -113,9 +113,9 @@ public sealed class DefinitionYamlTests
     public void A_problem_found_later_has_the_place_of_its_field()
     {
         var read = DefinitionYaml.Read(Good);
-        Assert.Equal(new DefinitionPlace(3, 1), read.Placed(new DefinitionProblem("source", "", "")).Place);
-        Assert.Equal(new DefinitionPlace(8, 7), read.Placed(new DefinitionProblem("tables.rules[1].take", "", "")).Place);
-        Assert.Equal(new DefinitionPlace(1, 1), read.Placed(new DefinitionProblem("start.existing", "", "")).Place);
+        Assert.Equal(new DefinitionLocation(3, 1), read.Placed(new DefinitionProblem("source", "", "")).Place);
+        Assert.Equal(new DefinitionLocation(8, 7), read.Placed(new DefinitionProblem("tables.rules[1].take", "", "")).Place);
+        Assert.Equal(new DefinitionLocation(1, 1), read.Placed(new DefinitionProblem("start.existing", "", "")).Place);
     }
 
     [Fact]

@@ -83,10 +83,10 @@ public class NewCrossingFormTests
         Assert.Equal(new CombinedTable("d.all", By: OriginName.Schema), read.Steps[1].Combine);
         Assert.Equal(Text, TreatmentText.Write(read.Steps));
         Assert.Equal(
-            new DefinitionPlace(4, 3),
+            new DefinitionLocation(4, 3),
             Assert.Single(TreatmentText.Read(Text.Replace("combine", "combined", StringComparison.Ordinal)).Problems).Place
         );
-        Assert.Equal(new DefinitionPlace(2, 12), read.Placed(new TreatmentProblem("treatment[0].keep", "x", "y", 3, 1)).Place);
+        Assert.Equal(new DefinitionLocation(2, 12), read.Placed(new TreatmentProblem("treatment[0].keep", "x", "y", 3, 1)).Place);
     }
 
     [Fact]

@@ -442,11 +442,11 @@ public sealed class WatchingTests
     /// <summary>Turns every bit, so that nothing is found in a file as it was.</summary>
     private sealed class TurnedCipher : ISpoolCipher
     {
-        public byte[] Seal(ReadOnlySpan<byte> plain) => Turned(plain);
+        public byte[] Seal(ReadOnlySpan<byte> plain) => StateChanged(plain);
 
-        public byte[] Open(ReadOnlySpan<byte> secret) => Turned(secret);
+        public byte[] Open(ReadOnlySpan<byte> secret) => StateChanged(secret);
 
-        private static byte[] Turned(ReadOnlySpan<byte> bytes)
+        private static byte[] StateChanged(ReadOnlySpan<byte> bytes)
         {
             var turned = bytes.ToArray();
             for (var i = 0; i < turned.Length; i++)

@@ -111,15 +111,15 @@ internal sealed record FoundTable(
             .ToList();
         return new TableSchema(Name, columns, [], foreignKeys)
         {
-            Parts = Kind is 'r' or 'p' ? [.. PartsOf(types)] : [],
+            Objects = Kind is 'r' or 'p' ? [.. PartsOf(types)] : [],
             Incarnation = Incarnation,
             Stamp = Stamp,
         };
     }
 
-    private IEnumerable<SchemaPart> PartsOf(UserTypes types)
+    private IEnumerable<SchemaObject> PartsOf(UserTypes types)
     {
-        yield return new SchemaPart(PartStage.Before, Quote.Name(Name.Schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(Name.Schema)}");
+        yield return new SchemaObject(SchemaStage.Before, Quote.Name(Name.Schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(Name.Schema)}");
         foreach (var column in Columns)
         {
             foreach (var part in types.Needed(column.Type))
@@ -136,7 +136,7 @@ internal sealed record FoundTable(
             yield return part;
         }
 
-        yield return new SchemaPart(PartStage.Table, Name.Name, CreateTableStatement.Of(Name, Lines()))
+        yield return new SchemaObject(SchemaStage.Table, Name.Name, CreateTableStatement.Of(Name, Lines()))
         {
             Needs = [.. Columns.Where(column => !column.Generated).SelectMany(NeedsOf)],
         };
@@ -149,9 +149,9 @@ internal sealed record FoundTable(
         {
             var stage = constraint.Kind switch
             {
-                'p' => PartStage.PrimaryKey,
-                'u' => PartStage.Key,
-                _ => PartStage.Index,
+                'p' => SchemaStage.PrimaryKey,
+                'u' => SchemaStage.Key,
+                _ => SchemaStage.Index,
             };
             yield return Added(stage, constraint);
         }
@@ -159,7 +159,7 @@ internal sealed record FoundTable(
         foreach (var index in Indexes)
         {
             var statement = index.Statement.Replace(" ON ONLY ", " ON ", StringComparison.Ordinal);
-            yield return new SchemaPart(PartStage.Index, index.Name, statement)
+            yield return new SchemaObject(SchemaStage.Index, index.Name, statement)
             {
                 Columns = ReadBy(index),
                 Text = IndexText(index),
@@ -169,11 +169,11 @@ internal sealed record FoundTable(
 
         foreach (var constraint in Constraints.Where(constraint => constraint.Kind == 'f'))
         {
-            yield return Added(PartStage.Reference, constraint);
+            yield return Added(SchemaStage.Reference, constraint);
         }
     }
 
-    private SchemaPart Added(PartStage stage, FoundConstraint constraint) =>
+    private SchemaObject Added(SchemaStage stage, FoundConstraint constraint) =>
         new(
             stage,
             constraint.Name,
@@ -188,7 +188,7 @@ internal sealed record FoundTable(
         };
 
     /// <summary>The statements that make the extensions whose functions, operators and the like the structure uses.</summary>
-    private IEnumerable<SchemaPart> Extensions() =>
+    private IEnumerable<SchemaObject> Extensions() =>
         Columns
             .SelectMany(column => column.Needs.Select(need => (Need: need, column.Name)))
             .Concat(
@@ -244,11 +244,11 @@ internal sealed record FoundTable(
         [.. numbers.Select(number => columns.FirstOrDefault(column => column.Number == number)?.Name).OfType<string>()];
 
     /// <summary>Columns that the target computes, and checks.</summary>
-    private IEnumerable<SchemaPart> Within() =>
+    private IEnumerable<SchemaObject> Within() =>
         [
             .. Columns
                 .Where(column => column.Generated)
-                .Select(column => new SchemaPart(PartStage.Within, column.Name, "")
+                .Select(column => new SchemaObject(SchemaStage.Within, column.Name, "")
                 {
                     Columns = NamesOf(column.ComputedFrom),
                     Text = Line(column),
@@ -256,7 +256,7 @@ internal sealed record FoundTable(
                 }),
             .. Constraints
                 .Where(constraint => constraint.Kind == 'c')
-                .Select(constraint => new SchemaPart(PartStage.Within, constraint.Name, "")
+                .Select(constraint => new SchemaObject(SchemaStage.Within, constraint.Name, "")
                 {
                     Columns = NamesOf(constraint.Columns),
                     Text = Check(constraint),

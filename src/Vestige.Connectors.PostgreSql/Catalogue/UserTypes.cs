@@ -42,7 +42,7 @@ internal sealed class UserTypes
         ORDER BY t.oid
         """;
 
-    private readonly Dictionary<string, (IReadOnlyList<SchemaPart> Parts, IReadOnlyList<string> Uses)> known = [];
+    private readonly Dictionary<string, (IReadOnlyList<SchemaObject> Parts, IReadOnlyList<string> Uses)> known = [];
 
     public static async Task<UserTypes> ReadAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
@@ -69,7 +69,7 @@ internal sealed class UserTypes
     }
 
     /// <summary>The statements that make a column's type where it is missing: what it is made of first.</summary>
-    public IEnumerable<SchemaPart> Needed(string type)
+    public IEnumerable<SchemaObject> Needed(string type)
     {
         var bare = type.EndsWith("[]", StringComparison.Ordinal) ? type[..^2] : type;
         var bracket = bare.IndexOf('(', StringComparison.Ordinal);
@@ -81,16 +81,16 @@ internal sealed class UserTypes
     /// <param name="name">What of it is needed.</param>
     /// <param name="extension">Its name.</param>
     /// <param name="schema">Where its objects go.</param>
-    public static IReadOnlyList<SchemaPart> PartsOfExtension(string name, string extension, string schema) =>
+    public static IReadOnlyList<SchemaObject> PartsOfExtension(string name, string extension, string schema) =>
         [
             SchemaOf(schema),
-            new SchemaPart(PartStage.Before, name, $"CREATE EXTENSION IF NOT EXISTS {Quote.Name(extension)} SCHEMA {Quote.Name(schema)}")
+            new SchemaObject(SchemaStage.Before, name, $"CREATE EXTENSION IF NOT EXISTS {Quote.Name(extension)} SCHEMA {Quote.Name(schema)}")
             {
                 Needs = [FoundNeed.OfExtension(extension)],
             },
         ];
 
-    private static IReadOnlyList<SchemaPart> PartsOf(
+    private static IReadOnlyList<SchemaObject> PartsOf(
         string name,
         string schema,
         string[] leftOut,
@@ -103,13 +103,13 @@ internal sealed class UserTypes
         :
         [
             SchemaOf(schema),
-            new SchemaPart(PartStage.Before, name, statement),
-            .. leftOut.Select(check => new SchemaPart(PartStage.Before, $"{check} of the type {name}", "")
+            new SchemaObject(SchemaStage.Before, name, statement),
+            .. leftOut.Select(check => new SchemaObject(SchemaStage.Before, $"{check} of the type {name}", "")
             {
                 NotMade = "it is NOT VALID at the source, or calls a function that may ask for more than the value itself",
             }),
         ];
 
-    private static SchemaPart SchemaOf(string schema) =>
-        new(PartStage.Before, Quote.Name(schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(schema)}");
+    private static SchemaObject SchemaOf(string schema) =>
+        new(SchemaStage.Before, Quote.Name(schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(schema)}");
 }

@@ -27,11 +27,11 @@ internal static class BlockRanges
     /// an empty table (measured with both servers on two cores; over a slow line it is the reading that counts), so at least
     /// half must be done.
     /// </summary>
-    public static bool IsWorthGoingOn(LoadPart part, long blocks) =>
+    public static bool IsWorthGoingOn(LoadCheckpoint part, long blocks) =>
         part.Done.Sum(range => Math.Min(End(range), blocks) - Math.Min(First(range), blocks)) * 2 >= blocks;
 
     /// <summary>The finished ranges, of which only what was written since is read, and what lies between them.</summary>
-    public static IReadOnlyList<RowRange> Rest(LoadPart part, long blocks, int chunks)
+    public static IReadOnlyList<RowRange> Rest(LoadCheckpoint part, long blocks, int chunks)
     {
         var step = Step(blocks, chunks);
         var ranges = new List<RowRange>();
@@ -70,7 +70,7 @@ internal static class BlockRanges
             conditions.Add($"ctid < '({range.Keys.UpTo.IntegerAt(0)},0)'::tid");
         }
 
-        if (TableMark.Parse(range.ChangedSince) is { } mark)
+        if (TableStamp.Parse(range.ChangedSince) is { } mark)
         {
             var oldest = (mark.OldestOpen % (1L << 32)).ToString(CultureInfo.InvariantCulture);
             conditions.Add($"(xmin::text::int8 - {oldest} + {1L << 32}) % {1L << 32} < {1L << 31}");

@@ -9,7 +9,7 @@ internal sealed class CopyGatherer(string form)
     private const int BlockBytes = 1 << 16;
     private byte[] block = new byte[BlockBytes];
     private int held;
-    private bool begun = form == CopyForm.Text;
+    private bool begun = form == CopyFormat.Text;
 
     public int Rows { get; private set; }
 
@@ -44,11 +44,11 @@ internal sealed class CopyGatherer(string form)
     {
         if (!begun)
         {
-            row = row[CopyForm.Header.Length..];
+            row = row[CopyFormat.Header.Length..];
             begun = true;
         }
 
-        if (row.IsEmpty || (form == CopyForm.Binary && row.SequenceEqual(CopyForm.Trailer.Span)))
+        if (row.IsEmpty || (form == CopyFormat.Binary && row.SequenceEqual(CopyFormat.Trailer.Span)))
         {
             return;
         }

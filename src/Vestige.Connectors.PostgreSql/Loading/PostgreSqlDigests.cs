@@ -14,7 +14,7 @@ namespace Vestige.Connectors.PostgreSql.Loading;
 /// </summary>
 internal sealed class PostgreSqlDigests(PostgreSqlView view) : IRowDigests
 {
-    public IRowForm Form => TextForm.Instance;
+    public IRowForm RowForm => TextForm.Instance;
 
     public Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation) =>
         view.AskAsync($"Computing digests of {shape.Table.Name}", async () =>

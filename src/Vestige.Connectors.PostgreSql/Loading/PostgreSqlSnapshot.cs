@@ -91,22 +91,22 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         UseAsync(
             $"Looking at {table.Name}",
             async (connection, stop) =>
-                table.HasKey && table.Parts.Any(part => part.Stage == PartStage.PrimaryKey)
-                    ? (await TableMark.ReadAsync(connection, table, stop))?.ToString()
+                table.HasKey && table.Objects.Any(part => part.Stage == SchemaStage.PrimaryKey)
+                    ? (await TableStamp.ReadAsync(connection, table, stop))?.ToString()
                     : null,
             cancellation
         );
 
-    public Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation) =>
+    public Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadCheckpoint part, int chunks, CancellationToken cancellation) =>
         UseAsync(
             $"Cutting {table.Name}",
             async (connection, stop) =>
             {
-                var now = await TableMark.ReadAsync(connection, table, stop);
+                var now = await TableStamp.ReadAsync(connection, table, stop);
                 var blocks = await BlocksAsync(connection, table, stop);
                 return
                     now is not null
-                    && TableMark.Parse(part.Mark) is { } then
+                    && TableStamp.Parse(part.Mark) is { } then
                     && now.GoesOnFrom(then)
                     && BlockRanges.IsWorthGoingOn(part, blocks)
                     ? BlockRanges.Rest(part, blocks, chunks)
@@ -134,7 +134,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
     )
     {
         var (isPlain, rows) = await LookAsync(table, cancellation);
-        var form = taken.Contains(CopyForm.Binary) && isPlain ? CopyForm.Binary : CopyForm.Text;
+        var form = taken.Contains(CopyFormat.Binary) && isPlain ? CopyFormat.Binary : CopyFormat.Text;
         if (!links.TryTake(out var link))
         {
             throw new InvalidOperationException("More reads at once than the snapshot was opened for.");
@@ -142,7 +142,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
 
         var select =
             $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {rows}{BlockRanges.Condition(range)}) TO "
-            + $"STDOUT{(form == CopyForm.Binary ? " (FORMAT binary)" : "")}";
+            + $"STDOUT{(form == CopyFormat.Binary ? " (FORMAT binary)" : "")}";
         await link.StartAsync(select, cancellation);
         var gatherer = new CopyGatherer(form);
         var common = taken.Contains(form) ? null : new CopyTextRows(table.Columns.Count);
@@ -185,7 +185,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
     private static async Task<long> BlocksAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
-            $"SELECT CASE WHEN relkind = 'r' AND current_setting('server_version_num')::int4 >= {TableMark.TidRangeVersion} THEN "
+            $"SELECT CASE WHEN relkind = 'r' AND current_setting('server_version_num')::int4 >= {TableStamp.TidRangeVersion} THEN "
                 + "pg_relation_size(oid) / current_setting('block_size')::int8 ELSE 0 END FROM pg_class WHERE oid = to_regclass($1)",
             connection
         );
@@ -203,7 +203,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
                     $"""
                     SELECT NOT EXISTS (SELECT 1 FROM pg_attribute
                         WHERE attrelid = c.oid AND attnum > 0 AND NOT attisdropped
-                            AND atttypid NOT IN ({CopyForm.PlainTypes})), c.relkind = 'r'
+                            AND atttypid NOT IN ({CopyFormat.PlainTypes})), c.relkind = 'r'
                     FROM pg_class c WHERE c.oid = to_regclass($1)
                     """,
                     connection

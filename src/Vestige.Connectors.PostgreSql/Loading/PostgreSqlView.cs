@@ -122,7 +122,7 @@ internal sealed class PostgreSqlView : IRowsView
             $"COPY (SELECT {Quote.Names(table.Columns.Select(column => column.Name))} FROM {own}{Where(table, within)}) TO STDOUT",
             cancellation
         );
-        var (gatherer, common, ended) = (new CopyGatherer(CopyForm.Text), new CopyTextRows(table.Columns.Count), false);
+        var (gatherer, common, ended) = (new CopyGatherer(CopyFormat.Text), new CopyTextRows(table.Columns.Count), false);
         while (!ended)
         {
             while (!ended && link.TryNext(out var message))

@@ -24,7 +24,7 @@ internal sealed class LogDecoder
     public const int MostBytes = 250_000_000;
 
     private const int PartBytes = 1 << 20;
-    private readonly RelationForms forms;
+    private readonly RelationSchemas forms;
     private readonly TableWatch watch;
     private readonly LogPosition known;
     private readonly RowWriter before = new();
@@ -41,7 +41,7 @@ internal sealed class LogDecoder
     private string? origin;
     private string? route;
 
-    public LogDecoder(RelationForms forms, TableWatch watch, LogPosition known)
+    public LogDecoder(RelationSchemas forms, TableWatch watch, LogPosition known)
     {
         this.forms = forms;
         this.watch = watch;
@@ -115,7 +115,7 @@ internal sealed class LogDecoder
         TellChanges();
         var reader = new WireReader(beginning[1..]);
         var relation = forms.Of(reader.UInt32());
-        if (relation.Form is not null)
+        if (relation.Schema is not null)
         {
             new SchemaNotice(
                 $"a change of one row has {Figures.Bytes(bytes)}, more than the {Figures.Bytes(MostBytes)} that are carried",
@@ -136,7 +136,7 @@ internal sealed class LogDecoder
         foreach (var change in watch.Pending)
         {
             change.Notice.Write(after);
-            Wrote(ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(change.Form ?? Bare(change.Table)), default, after.Finish()));
+            Wrote(ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(change.Schema ?? Bare(change.Table)), default, after.Finish()));
         }
 
         watch.Told(position);
@@ -190,7 +190,7 @@ internal sealed class LogDecoder
     {
         if (count > 0 || !isFirst)
         {
-            EndPart(isLast: true);
+            EndFragment(isLast: true);
         }
 
         Inside = false;
@@ -204,7 +204,7 @@ internal sealed class LogDecoder
         reader.UInt64();
         switch (reader.Text())
         {
-            case LogMarks.Prefix:
+            case LogHeartbeat.Prefix:
                 said = Encoding.UTF8.GetString(reader.Bytes(reader.Int32()));
                 break;
             case RouteMessage.Prefix:
@@ -216,7 +216,7 @@ internal sealed class LogDecoder
     private void Insert(ref WireReader reader)
     {
         var relation = forms.Of(reader.UInt32());
-        if (relation.Form is null)
+        if (relation.Schema is null)
         {
             return;
         }
@@ -229,7 +229,7 @@ internal sealed class LogDecoder
     private void Update(ref WireReader reader)
     {
         var relation = forms.Of(reader.UInt32());
-        if (relation.Form is null)
+        if (relation.Schema is null)
         {
             return;
         }
@@ -249,7 +249,7 @@ internal sealed class LogDecoder
     private void Delete(ref WireReader reader)
     {
         var relation = forms.Of(reader.UInt32());
-        if (relation.Form is null)
+        if (relation.Schema is null)
         {
             return;
         }
@@ -265,7 +265,7 @@ internal sealed class LogDecoder
         for (var i = 0; i < relations; i++)
         {
             var relation = forms.Of(reader.UInt32());
-            if (relation.Form is not null)
+            if (relation.Schema is not null)
             {
                 Wrote(ChangeWriter.Write(body, ChangeKind.Truncate, relation.Number, default, default));
                 Emptied?.Invoke(relation.Name, transaction);
@@ -307,11 +307,11 @@ internal sealed class LogDecoder
         Bytes += bytes;
         if (body.WrittenCount >= PartBytes)
         {
-            EndPart(isLast: false);
+            EndFragment(isLast: false);
         }
     }
 
-    private void EndPart(bool isLast)
+    private void EndFragment(bool isLast)
     {
         fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, body.WrittenMemory, origin, route));
         before.Trim();

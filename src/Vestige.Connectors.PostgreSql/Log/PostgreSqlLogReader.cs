@@ -21,9 +21,9 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private static readonly Dictionary<int, TableSchema> None = [];
     private static readonly Dictionary<string, string> NoNotes = [];
     private readonly ReplicationLink link;
-    private readonly RelationForms forms;
+    private readonly RelationSchemas forms;
     private readonly LogDecoder decoder;
-    private readonly LogMarks marks;
+    private readonly LogHeartbeat marks;
     private readonly PartWatch parts;
     private readonly TableWatch tables;
     private readonly string who;
@@ -40,8 +40,8 @@ internal sealed class PostgreSqlLogReader : ILogReader
 
     public PostgreSqlLogReader(
         ReplicationLink link,
-        RelationForms forms,
-        LogMarks marks,
+        RelationSchemas forms,
+        LogHeartbeat marks,
         PartWatch parts,
         TableWatch tables,
         string who,
@@ -116,7 +116,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         var notes = parts.TakeNotes().Concat(tables.TakeNotes()).ToDictionary();
         if (marks.TakeNote() is { } mark)
         {
-            notes.Add(LogMarks.NoteName, mark);
+            notes.Add(LogHeartbeat.NoteName, mark);
         }
 
         return notes;
@@ -143,7 +143,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
             ChangeWriter.Write(
                 body,
                 ChangeKind.Schema,
-                forms.NumberOf(change.Form ?? LogDecoder.Bare(change.Table)),
+                forms.NumberOf(change.Schema ?? LogDecoder.Bare(change.Table)),
                 default,
                 row.Finish()
             );

@@ -8,7 +8,7 @@ namespace Vestige.Connectors.PostgreSql.Readiness;
 /// <summary>What tables need of which the log gives inserts only.</summary>
 internal static class InsertsReadiness
 {
-    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(
+    public static async Task<IReadOnlyList<ReadinessCheck>> CheckAsync(
         NpgsqlConnection connection,
         LogNames names,
         IReadOnlyList<TableName> tables,
@@ -18,11 +18,11 @@ internal static class InsertsReadiness
         var identified = await Publication.IdentifiedAsync(connection, tables, cancellation);
         var whole = await Publication.TablesAsync(connection, names.Publication, cancellation);
         var inserts = await Publication.TablesAsync(connection, names.Inserts, cancellation);
-        var lines = new List<ReadinessLine>();
+        var lines = new List<ReadinessCheck>();
         if (whole is not null && inserts is null && identified.Values.Contains(false))
         {
             lines.Add(
-                new ReadinessLine(
+                new ReadinessCheck(
                     "publication of inserts",
                     false,
                     $"the place in the log was made without the publication {names.Inserts}",
@@ -41,7 +41,7 @@ internal static class InsertsReadiness
         if (halved.Count > 0)
         {
             lines.Add(
-                new ReadinessLine(
+                new ReadinessCheck(
                     "publication of whole changes",
                     false,
                     $"{string.Join(", ", halved)}: only inserts are read so far, for another crossing, from the time before there was "

@@ -16,13 +16,13 @@ internal static class Ladder
 {
     private const int OldestVersion = 120000;
 
-    public static async Task<IReadOnlyList<ReadinessLine>> ClimbAsync(
+    public static async Task<IReadOnlyList<ReadinessCheck>> ClimbAsync(
         PostgreSqlDatabase database,
         TimeProvider clock,
         CancellationToken cancellation
     )
     {
-        var lines = new List<ReadinessLine>();
+        var lines = new List<ReadinessCheck>();
         var settings = database.Settings;
         _ =
             await StepAsync("name", lines, clock, () => NameAsync(settings, cancellation))
@@ -34,7 +34,7 @@ internal static class Ladder
 
     private static async Task<bool> StepAsync(
         string step,
-        List<ReadinessLine> lines,
+        List<ReadinessCheck> lines,
         TimeProvider clock,
         Func<Task<(bool Ok, string Found, string Needed, string? Remedy)>> look
     )
@@ -43,18 +43,18 @@ internal static class Ladder
         try
         {
             var (ok, found, needed, remedy) = await look();
-            lines.Add(new ReadinessLine(step, ok, found, needed, ok ? null : remedy, clock.GetElapsedTime(began)));
+            lines.Add(new ReadinessCheck(step, ok, found, needed, ok ? null : remedy, clock.GetElapsedTime(began)));
             return ok;
         }
         catch (PortException exception)
         {
-            lines.Add(new ReadinessLine(step, false, exception.Message, "an answer", exception.Remedy, clock.GetElapsedTime(began)));
+            lines.Add(new ReadinessCheck(step, false, exception.Message, "an answer", exception.Remedy, clock.GetElapsedTime(began)));
             return false;
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
             lines.Add(
-                new ReadinessLine(
+                new ReadinessCheck(
                     step,
                     false,
                     exception.Message,
@@ -125,7 +125,7 @@ internal static class Ladder
 
     private static async Task<bool> SignInAsync(
         PostgreSqlDatabase database,
-        List<ReadinessLine> lines,
+        List<ReadinessCheck> lines,
         TimeProvider clock,
         CancellationToken cancellation
     )
@@ -143,11 +143,11 @@ internal static class Ladder
             var step = answer?.SqlState is "3D000" or "42501" ? "database" : "sign-in";
             if (step == "database")
             {
-                lines.Add(new ReadinessLine("sign-in", true, $"as {settings.User}", "accepted", null, clock.GetElapsedTime(began)));
+                lines.Add(new ReadinessCheck("sign-in", true, $"as {settings.User}", "accepted", null, clock.GetElapsedTime(began)));
             }
 
             lines.Add(
-                new ReadinessLine(
+                new ReadinessCheck(
                     step,
                     false,
                     answer is null ? exception.Message : $"{answer.MessageText} (SQLSTATE {answer.SqlState})",
@@ -161,8 +161,8 @@ internal static class Ladder
 
         await using (connection)
         {
-            lines.Add(new ReadinessLine("sign-in", true, $"as {settings.User}", "accepted", null, clock.GetElapsedTime(began)));
-            lines.Add(new ReadinessLine("database", true, settings.Database, "there", null, TimeSpan.Zero));
+            lines.Add(new ReadinessCheck("sign-in", true, $"as {settings.User}", "accepted", null, clock.GetElapsedTime(began)));
+            lines.Add(new ReadinessCheck("database", true, settings.Database, "there", null, TimeSpan.Zero));
             return await StepAsync("version", lines, clock, () => VersionAsync(connection, cancellation))
                 && await StepAsync("clock", lines, clock, () => ClockAsync(connection, clock, cancellation))
                 && await StepAsync("rights", lines, clock, () => RightsAsync(connection, cancellation));

@@ -8,16 +8,16 @@ namespace Vestige.Connectors.PostgreSql.Readiness;
 /// <summary>Whether the target has what the structure of the tables uses: extensions, functions, operators, collations.</summary>
 internal static class NeedReadiness
 {
-    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(
+    public static async Task<IReadOnlyList<ReadinessCheck>> CheckAsync(
         NpgsqlConnection connection,
         IEnumerable<TableSchema> tables,
         CancellationToken cancellation
     )
     {
         var needs = tables
-            .SelectMany(table => table.Parts.SelectMany(part => part.Needs.Select(need => (Need: need, By: Of(part, table.Name)))))
+            .SelectMany(table => table.Objects.SelectMany(part => part.Needs.Select(need => (Need: need, By: Of(part, table.Name)))))
             .GroupBy(pair => (pair.Need.Kind, pair.Need.Name), pair => pair);
-        var lines = new List<ReadinessLine>();
+        var lines = new List<ReadinessCheck>();
         foreach (var need in needs)
         {
             var (wanted, by) = need.First();
@@ -28,7 +28,7 @@ internal static class NeedReadiness
             else if (!await IsThereAsync(connection, wanted, cancellation))
             {
                 lines.Add(
-                    new ReadinessLine(
+                    new ReadinessCheck(
                         $"{wanted.Kind} {wanted.Name}",
                         false,
                         $"the target does not have it, and {by} uses it",
@@ -44,16 +44,16 @@ internal static class NeedReadiness
         return lines;
     }
 
-    private static string Of(SchemaPart part, TableName table) =>
+    private static string Of(SchemaObject part, TableName table) =>
         part.Stage switch
         {
-            PartStage.Table => $"a column of {table}",
-            PartStage.Before => table.ToString(),
+            SchemaStage.Table => $"a column of {table}",
+            SchemaStage.Before => table.ToString(),
             _ => $"{part.Name} of {table}",
         };
 
     /// <summary>Made with the tables where the server offers it and the role may; null then.</summary>
-    private static async Task<ReadinessLine?> ExtensionAsync(
+    private static async Task<ReadinessCheck?> ExtensionAsync(
         NpgsqlConnection connection,
         string name,
         string by,
@@ -75,7 +75,7 @@ internal static class NeedReadiness
         var (there, offered, may) = (reader.GetBoolean(0), reader.GetBoolean(1), reader.GetBoolean(2));
         return there || (offered && may)
             ? null
-            : new ReadinessLine(
+            : new ReadinessCheck(
                 $"extension {name}",
                 false,
                 $"{(offered ? "the role may not create it" : "the target's server does not offer it")}, and {by} uses it",

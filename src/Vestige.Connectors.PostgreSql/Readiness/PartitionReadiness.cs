@@ -8,7 +8,7 @@ namespace Vestige.Connectors.PostgreSql.Readiness;
 /// <summary>What partitioned tables and their parts mean for a crossing.</summary>
 internal static class PartitionReadiness
 {
-    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(
+    public static async Task<IReadOnlyList<ReadinessCheck>> CheckAsync(
         NpgsqlConnection connection,
         LogNames names,
         IReadOnlyList<TableName> tables,
@@ -16,8 +16,8 @@ internal static class PartitionReadiness
     )
     {
         var (all, keyless) = await PartitionedAsync(connection, tables, cancellation);
-        ReadinessLine?[] lines = [Wholes(all), Keyless(keyless), await TwiceAsync(connection, names, tables, cancellation)];
-        return [.. lines.OfType<ReadinessLine>()];
+        ReadinessCheck?[] lines = [Wholes(all), Keyless(keyless), await TwiceAsync(connection, names, tables, cancellation)];
+        return [.. lines.OfType<ReadinessCheck>()];
     }
 
     /// <summary>The partitioned ones among the tables, and those of them without a key; each null when there is none.</summary>
@@ -49,10 +49,10 @@ internal static class PartitionReadiness
     /// <summary>
     /// The log has no rows of a part that comes or goes as a whole (PostgreSQL manual, ALTER TABLE ... ATTACH PARTITION).
     /// </summary>
-    private static ReadinessLine? Wholes(string? names) =>
+    private static ReadinessCheck? Wholes(string? names) =>
         names is null
             ? null
-            : new ReadinessLine(
+            : new ReadinessCheck(
                 "partitioned tables",
                 true,
                 $"{names}: rows that come with a part which is attached, or go with one which is detached or dropped, are not in the "
@@ -64,10 +64,10 @@ internal static class PartitionReadiness
             );
 
     /// <summary>A part that is made later has the default replica identity, whatever that of the whole is.</summary>
-    private static ReadinessLine? Keyless(string? names) =>
+    private static ReadinessCheck? Keyless(string? names) =>
         names is null
             ? null
-            : new ReadinessLine(
+            : new ReadinessCheck(
                 "partitions without a key",
                 true,
                 $"{names}: a partition that is created later needs REPLICA IDENTITY FULL in the same transaction. Without it the "
@@ -81,7 +81,7 @@ internal static class PartitionReadiness
     /// <summary>
     /// Another crossing reads the whole of what this one would read in parts, or the other way round; null when none does.
     /// </summary>
-    private static async Task<ReadinessLine?> TwiceAsync(
+    private static async Task<ReadinessCheck?> TwiceAsync(
         NpgsqlConnection connection,
         LogNames names,
         IReadOnlyList<TableName> tables,
@@ -90,7 +90,7 @@ internal static class PartitionReadiness
     {
         var there = await Publication.TablesAsync(connection, names, cancellation) ?? new HashSet<TableName>();
         return await Publication.PartsWithTheirWholesAsync(connection, [.. there.Union(tables)], cancellation) is { } pair
-            ? new ReadinessLine(
+            ? new ReadinessCheck(
                 "wholes and parts",
                 false,
                 $"{pair.Part} is a part of {pair.Whole}, and a crossing of this connection takes the other of the two already",

@@ -11,7 +11,7 @@ internal static class SourceReadiness
 {
     private static readonly TimeSpan OldTransaction = TimeSpan.FromSeconds(10);
 
-    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(
+    public static async Task<IReadOnlyList<ReadinessCheck>> CheckAsync(
         NpgsqlConnection connection,
         PostgreSqlSource source,
         IReadOnlyList<TableName> tables,
@@ -19,7 +19,7 @@ internal static class SourceReadiness
     )
     {
         var settings = await SettingsAsync(connection, cancellation);
-        var lines = new List<ReadinessLine>
+        var lines = new List<ReadinessCheck>
         {
             Setting(settings["wal_level"], value => value == "logical", "logical", "ALTER SYSTEM SET wal_level = 'logical'"),
             await LogRightAsync(connection, source.Settings.User, cancellation),
@@ -131,24 +131,24 @@ internal static class SourceReadiness
         return written;
     }
 
-    private static ReadinessLine Setting(SettingInForce setting, Func<string, bool> holds, string needed, string statement)
+    private static ReadinessCheck Setting(SettingInForce setting, Func<string, bool> holds, string needed, string statement)
     {
         var ok = holds(setting.Value);
         var waits = setting.WaitsForRestart
             ? $"; another value{(setting.Waiting is { } value ? $", {value}," : "")} is set and waits for a restart of the server"
             : "";
         var remedy = setting.WaitsForRestart ? "Restart the server." : $"{statement}; then restart the server.";
-        return new ReadinessLine(setting.Name, ok, $"{setting.Value} is in force{waits}", needed, ok ? null : remedy, TimeSpan.Zero);
+        return new ReadinessCheck(setting.Name, ok, $"{setting.Value} is in force{waits}", needed, ok ? null : remedy, TimeSpan.Zero);
     }
 
-    private static async Task<ReadinessLine> LogRightAsync(NpgsqlConnection connection, string user, CancellationToken cancellation)
+    private static async Task<ReadinessCheck> LogRightAsync(NpgsqlConnection connection, string user, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
             "SELECT rolsuper OR rolreplication FROM pg_roles WHERE rolname = current_user",
             connection
         );
         var may = (bool)(await command.ExecuteScalarAsync(cancellation))!;
-        return new ReadinessLine(
+        return new ReadinessCheck(
             "right to read the log",
             may,
             may ? $"{user} has it" : $"{user} lacks it",
@@ -158,7 +158,7 @@ internal static class SourceReadiness
         );
     }
 
-    private static async Task<ReadinessLine> FreeAsync(
+    private static async Task<ReadinessCheck> FreeAsync(
         NpgsqlConnection connection,
         SettingInForce limit,
         string what,
@@ -173,7 +173,7 @@ internal static class SourceReadiness
         var used = (long)(await command.ExecuteScalarAsync(cancellation))!;
         var free = long.Parse(limit.Value, System.Globalization.CultureInfo.InvariantCulture) - used;
         var waits = limit.WaitsForRestart ? "; another limit waits for a restart of the server" : "";
-        return new ReadinessLine(
+        return new ReadinessCheck(
             limit.Name,
             free >= needed,
             $"{free} of {limit.Value} {what} free{waits}",
@@ -186,10 +186,10 @@ internal static class SourceReadiness
     }
 
     /// <summary>Without a limit, a reader that stays away fills the source's disk; with one, it loses its place. Both are said.</summary>
-    private static ReadinessLine KeptLog(Dictionary<string, SettingInForce> settings)
+    private static ReadinessCheck KeptLog(Dictionary<string, SettingInForce> settings)
     {
         var value = settings["max_slot_wal_keep_size"].Value;
-        return new ReadinessLine(
+        return new ReadinessCheck(
             "log kept for readers",
             true,
             value == "-1"
@@ -202,7 +202,7 @@ internal static class SourceReadiness
     }
 
     /// <summary>After a line has died, the slot stays taken for that long, and reading it again has to wait.</summary>
-    private static ReadinessLine TimeOut(string value) =>
+    private static ReadinessCheck TimeOut(string value) =>
         new(
             "wal_sender_timeout",
             true,
@@ -219,11 +219,11 @@ internal static class SourceReadiness
     /// Such a server takes any bytes for text and never converts them (PostgreSQL manual, Character Set Support); null with any other
     /// encoding.
     /// </summary>
-    private static async Task<ReadinessLine?> EncodingAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<ReadinessCheck?> EncodingAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand("SHOW server_encoding", connection);
         return await command.ExecuteScalarAsync(cancellation) is "SQL_ASCII"
-            ? new ReadinessLine(
+            ? new ReadinessCheck(
                 "encoding of the source",
                 false,
                 "SQL_ASCII: the server does not know the encoding of its text; bytes that are not UTF-8 end a load with an error, and "
@@ -239,7 +239,7 @@ internal static class SourceReadiness
     }
 
     /// <summary>Large objects belong to no table and are not in the log; null when the database has none.</summary>
-    private static async Task<ReadinessLine?> LargeObjectsAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<ReadinessCheck?> LargeObjectsAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         const int Counted = 1000;
         await using var command = new NpgsqlCommand(
@@ -249,7 +249,7 @@ internal static class SourceReadiness
         var count = (long)(await command.ExecuteScalarAsync(cancellation))!;
         return count == 0
             ? null
-            : new ReadinessLine(
+            : new ReadinessCheck(
                 "large objects",
                 true,
                 $"{(count == Counted ? $"{Figures.Count(count)} or more" : Figures.Count(count))} in the database; they are not in "
@@ -261,7 +261,7 @@ internal static class SourceReadiness
     }
 
     /// <summary>What the log says about the row before, by table, and what that means for updates and deletes.</summary>
-    private static async Task<ReadinessLine> IdentityAsync(
+    private static async Task<ReadinessCheck> IdentityAsync(
         NpgsqlConnection connection,
         IReadOnlyList<TableName> tables,
         CancellationToken cancellation
@@ -315,7 +315,7 @@ internal static class SourceReadiness
             );
         }
 
-        return new ReadinessLine(
+        return new ReadinessCheck(
             "replica identity",
             true,
             string.Join("; ", parts),
@@ -325,7 +325,7 @@ internal static class SourceReadiness
         );
     }
 
-    private static async Task<ReadinessLine> SlotAsync(NpgsqlConnection connection, string slot, CancellationToken cancellation)
+    private static async Task<ReadinessCheck> SlotAsync(NpgsqlConnection connection, string slot, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
             "SELECT pg_wal_lsn_diff(pg_current_wal_lsn(), restart_lsn)::int8 FROM pg_replication_slots WHERE slot_name = $1",
@@ -333,7 +333,7 @@ internal static class SourceReadiness
         );
         command.Parameters.Add(PostgreSqlDatabase.Text(slot));
         var kept = await command.ExecuteScalarAsync(cancellation) as long?;
-        return new ReadinessLine(
+        return new ReadinessCheck(
             "our place in the log",
             true,
             kept is null ? $"none yet; the first start makes the slot {slot}" : $"the slot {slot} keeps {Figures.Bytes(kept.Value)}",
@@ -344,10 +344,10 @@ internal static class SourceReadiness
     }
 
     /// <summary>What proves, on coming back, that the log is still the one that was read.</summary>
-    private static async Task<ReadinessLine> MarksAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<ReadinessCheck> MarksAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        var possible = await LogMarks.ArePossibleAsync(connection, cancellation);
-        return new ReadinessLine(
+        var possible = await LogHeartbeat.ArePossibleAsync(connection, cancellation);
+        return new ReadinessCheck(
             "marks in the log",
             true,
             possible
@@ -360,7 +360,7 @@ internal static class SourceReadiness
         );
     }
 
-    private static async Task<ReadinessLine> OpenTransactionsAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<ReadinessCheck> OpenTransactionsAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
             """
@@ -373,7 +373,7 @@ internal static class SourceReadiness
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         if (!await reader.ReadAsync(cancellation) || reader.GetDouble(2) < OldTransaction.TotalSeconds)
         {
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 "open transactions",
                 true,
                 "none older than 10 s",
@@ -384,7 +384,7 @@ internal static class SourceReadiness
         }
 
         var age = Figures.Duration(TimeSpan.FromSeconds(reader.GetDouble(2)));
-        return new ReadinessLine(
+        return new ReadinessCheck(
             "open transactions",
             true,
             $"session {reader.GetInt32(0)} of {reader.GetString(1)} has one open for {age}; the start waits until it ends",
@@ -394,7 +394,7 @@ internal static class SourceReadiness
         );
     }
 
-    private static async Task<ReadinessLine?> TableAsync(NpgsqlConnection connection, TableName table, CancellationToken cancellation)
+    private static async Task<ReadinessCheck?> TableAsync(NpgsqlConnection connection, TableName table, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
             "SELECT has_table_privilege(c.oid, 'SELECT') AND has_schema_privilege(n.oid, 'USAGE') FROM pg_class c JOIN pg_namespace n "
@@ -406,7 +406,7 @@ internal static class SourceReadiness
         var may = await command.ExecuteScalarAsync(cancellation) as bool?;
         return may == true
             ? null
-            : new ReadinessLine(
+            : new ReadinessCheck(
                 $"table {table}",
                 false,
                 "it may not be read",
@@ -420,11 +420,11 @@ internal static class SourceReadiness
     /// <summary>
     /// A table that loses its key refuses its own updates until it is no longer published; an older script cannot do that.
     /// </summary>
-    private static async Task<ReadinessLine?> ReleaseAsync(NpgsqlConnection connection, CancellationToken cancellation) =>
+    private static async Task<ReadinessCheck?> ReleaseAsync(NpgsqlConnection connection, CancellationToken cancellation) =>
         !await Publication.HasFunctionAsync(connection, "carry", cancellation)
         || await Publication.HasFunctionAsync(connection, "release", cancellation)
             ? null
-            : new ReadinessLine(
+            : new ReadinessCheck(
                 "right to stop publishing a table",
                 false,
                 "an older preparation script is installed: it lacks the function vestige.release, so updates of a table that loses "
@@ -434,7 +434,7 @@ internal static class SourceReadiness
                 TimeSpan.Zero
             );
 
-    private static async Task<ReadinessLine> PublishAsync(
+    private static async Task<ReadinessCheck> PublishAsync(
         NpgsqlConnection connection,
         IReadOnlyList<TableName> tables,
         CancellationToken cancellation
@@ -456,7 +456,7 @@ internal static class SourceReadiness
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         await reader.ReadAsync(cancellation);
         var (byFunction, owns) = (reader.GetBoolean(0), reader.GetBoolean(1));
-        return new ReadinessLine(
+        return new ReadinessCheck(
             "right to publish the tables",
             byFunction || owns,
             byFunction ? "through the function vestige.carry"

@@ -12,7 +12,7 @@ namespace Vestige.Connectors.PostgreSql.Readiness;
 /// <summary>What a database must have so that tables can be written to it.</summary>
 internal static class TargetReadiness
 {
-    public static async Task<IReadOnlyList<ReadinessLine>> CheckAsync(
+    public static async Task<IReadOnlyList<ReadinessCheck>> CheckAsync(
         NpgsqlConnection connection,
         PostgreSqlTarget target,
         IReadOnlyList<TableSchema> tables,
@@ -21,7 +21,7 @@ internal static class TargetReadiness
         CancellationToken cancellation
     )
     {
-        var lines = new List<ReadinessLine>
+        var lines = new List<ReadinessCheck>
         {
             await EncodingAsync(connection, cancellation),
             await RightsAsync(connection, target, cancellation),
@@ -51,10 +51,10 @@ internal static class TargetReadiness
         return lines;
     }
 
-    private static async Task<ReadinessLine> RoutesAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<ReadinessCheck> RoutesAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         var possible = await RouteMessage.IsPossibleAsync(connection, cancellation);
-        return new ReadinessLine(
+        return new ReadinessCheck(
             "route messages",
             true,
             possible
@@ -71,28 +71,28 @@ internal static class TargetReadiness
     /// Types of columns that the target does not have and that are not made with the tables: a slip of the pen, or an extension that is
     /// missing.
     /// </summary>
-    private static async Task<IReadOnlyList<ReadinessLine>> TypesAsync(
+    private static async Task<IReadOnlyList<ReadinessCheck>> TypesAsync(
         NpgsqlConnection connection,
         IReadOnlyList<TableSchema> tables,
         CancellationToken cancellation
     )
     {
         var made = tables
-            .SelectMany(table => table.Parts)
-            .Where(part => part.Stage == PartStage.Before)
+            .SelectMany(table => table.Objects)
+            .Where(part => part.Stage == SchemaStage.Before)
             .Select(part => part.Name)
             .ToHashSet(StringComparer.Ordinal);
         var used = tables
             .SelectMany(table => table.Columns.Select(column => (column.Type, Table: table.Name, Column: column.Name)))
             .ToLookup(column => column.Type);
-        var lines = new List<ReadinessLine>();
+        var lines = new List<ReadinessCheck>();
         foreach (var type in used.Where(type => !IsMade(made, type.Key)))
         {
             if (await TypeProblemAsync(connection, type.Key, cancellation) is { } problem)
             {
                 var (_, table, column) = type.First();
                 lines.Add(
-                    new ReadinessLine(
+                    new ReadinessCheck(
                         $"type {type.Key}",
                         false,
                         $"{problem}; {table}.{column} is to have it",
@@ -128,14 +128,14 @@ internal static class TargetReadiness
         }
     }
 
-    private static async Task<ReadinessLine> EncodingAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<ReadinessCheck> EncodingAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
             "SELECT pg_encoding_to_char(encoding)::text FROM pg_database WHERE datname = current_database()",
             connection
         );
         var encoding = (string)(await command.ExecuteScalarAsync(cancellation))!;
-        return new ReadinessLine(
+        return new ReadinessCheck(
             "encoding",
             encoding == "UTF8",
             encoding,
@@ -145,7 +145,7 @@ internal static class TargetReadiness
         );
     }
 
-    private static async Task<ReadinessLine> RightsAsync(
+    private static async Task<ReadinessCheck> RightsAsync(
         NpgsqlConnection connection,
         PostgreSqlTarget target,
         CancellationToken cancellation
@@ -156,7 +156,7 @@ internal static class TargetReadiness
             connection
         );
         var may = (bool)(await command.ExecuteScalarAsync(cancellation))!;
-        return new ReadinessLine(
+        return new ReadinessCheck(
             "right to create",
             may,
             may ? "schemas and tables can be made" : $"{target.Settings.User} may not create schemas",
@@ -169,7 +169,7 @@ internal static class TargetReadiness
         );
     }
 
-    private static ReadinessLine TriggersLine(bool aside) =>
+    private static ReadinessCheck TriggersLine(bool aside) =>
         new(
             "triggers and references",
             true,
@@ -195,7 +195,7 @@ internal static class TargetReadiness
     /// The triggers and rules of a table that would act on applied rows: those set to act always or on replicas, and the
     /// ordinary ones where the role may not leave them aside. They would do once more what the source has done already.
     /// </summary>
-    private static async Task<IReadOnlyList<ReadinessLine>> FiringAsync(
+    private static async Task<IReadOnlyList<ReadinessCheck>> FiringAsync(
         NpgsqlConnection connection,
         TableSchema table,
         bool aside,
@@ -217,7 +217,7 @@ internal static class TargetReadiness
         return (string)(await command.ExecuteScalarAsync(cancellation))! is { Length: > 0 } firing
             ?
             [
-                new ReadinessLine(
+                new ReadinessCheck(
                     $"triggers of {table.Name}",
                     false,
                     $"it has what would act on each row again: {firing}",
@@ -262,7 +262,7 @@ internal static class TargetReadiness
     }
 
     /// <summary>A table that others refer to cannot be dropped without them.</summary>
-    private static async Task<ReadinessLine> ReplacedAsync(
+    private static async Task<ReadinessCheck> ReplacedAsync(
         NpgsqlConnection connection,
         TableSchema table,
         string step,
@@ -282,7 +282,7 @@ internal static class TargetReadiness
         var referring = (string)(await command.ExecuteScalarAsync(cancellation))!;
         if (referring.Length > 0)
         {
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 step,
                 false,
                 $"it cannot be dropped: {referring} depend on it",
@@ -293,7 +293,7 @@ internal static class TargetReadiness
         }
 
         var rows = await CountAsync(connection, table, cancellation);
-        return new ReadinessLine(
+        return new ReadinessCheck(
             step,
             true,
             $"it is dropped with its {Figures.Of(rows, "row")} and made anew",
@@ -307,7 +307,7 @@ internal static class TargetReadiness
     }
 
     /// <summary>Rows are merged by the primary key, so the target's is that of the changes.</summary>
-    private static async Task<ReadinessLine> MergedAsync(
+    private static async Task<ReadinessCheck> MergedAsync(
         NpgsqlConnection connection,
         TableSchema table,
         string step,
@@ -320,7 +320,7 @@ internal static class TargetReadiness
             await PrimaryKey.OfAsync(connection, table.Name, cancellation)
         );
         return wanted.SequenceEqual(found)
-            ? new ReadinessLine(
+            ? new ReadinessCheck(
                 step,
                 true,
                 $"its {Figures.Of(rows, "row")} stay; those whose key the source has too are overwritten",
@@ -334,7 +334,7 @@ internal static class TargetReadiness
                         ? null
                         : $"what differs in those of the {Figures.Of(rows, "row")} of {table.Name} whose key the source has too",
             }
-            : new ReadinessLine(
+            : new ReadinessCheck(
                 step,
                 false,
                 found.Count == 0 ? "it has no primary key" : $"its primary key is ({string.Join(", ", found)})",
@@ -350,7 +350,7 @@ internal static class TargetReadiness
         return (long)(await count.ExecuteScalarAsync(cancellation))!;
     }
 
-    private static async Task<ReadinessLine?> TableAsync(
+    private static async Task<ReadinessCheck?> TableAsync(
         NpgsqlConnection connection,
         TableSchema table,
         ExistingRows existing,
@@ -361,7 +361,7 @@ internal static class TargetReadiness
         var step = $"target table {table.Name}";
         if (owner is not null)
         {
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 step,
                 false,
                 $"the crossing {owner} writes to it",
@@ -383,9 +383,9 @@ internal static class TargetReadiness
             return await ReplacedAsync(connection, table, step, cancellation);
         }
 
-        if (await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
+        if (await SchemaComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
         {
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 step,
                 false,
                 $"it has another form: {difference}",
@@ -403,7 +403,7 @@ internal static class TargetReadiness
 
         if (existing == ExistingRows.Keep)
         {
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 step,
                 true,
                 $"its {Figures.Of(rows, "row")} stay, and changes are applied to them",
@@ -413,9 +413,9 @@ internal static class TargetReadiness
             );
         }
 
-        return rows == 0 ? new ReadinessLine(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
+        return rows == 0 ? new ReadinessCheck(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
             : existing == ExistingRows.Empty
-                ? new ReadinessLine(
+                ? new ReadinessCheck(
                     step,
                     true,
                     $"its {Figures.Of(rows, "row")} will be deleted",
@@ -426,7 +426,7 @@ internal static class TargetReadiness
                 {
                     Loses = $"{Figures.Of(rows, "row")} of {table.Name}",
                 }
-            : new ReadinessLine(
+            : new ReadinessCheck(
                 step,
                 false,
                 $"it already has {Figures.Of(rows, "row")}",

@@ -40,10 +40,10 @@ internal sealed class LoadingCopy
     {
         var statement =
             $"COPY {staging?.Name ?? Quote.Name(table.Name)} ({Quote.Names(table.Columns.Select(column => column.Name))}) FROM STDIN";
-        if (form == CopyForm.Binary)
+        if (form == CopyFormat.Binary)
         {
             var binary = await connection.BeginRawBinaryCopyAsync($"{statement} (FORMAT binary)", cancellation);
-            await binary.WriteAsync(CopyForm.Header, cancellation);
+            await binary.WriteAsync(CopyFormat.Header, cancellation);
             return new LoadingCopy(table, staging, form, binary, binary);
         }
 
@@ -75,9 +75,9 @@ internal sealed class LoadingCopy
 
     public async Task EndAsync(CancellationToken cancellation)
     {
-        if (form == CopyForm.Binary)
+        if (form == CopyFormat.Binary)
         {
-            await stream.WriteAsync(CopyForm.Trailer, cancellation);
+            await stream.WriteAsync(CopyFormat.Trailer, cancellation);
         }
 
         await copy.DisposeAsync();

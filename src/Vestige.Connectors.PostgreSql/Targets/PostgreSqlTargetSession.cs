@@ -140,7 +140,7 @@ internal sealed class PostgreSqlTargetSession(
 
     public async Task BuildKeysAsync(TableSchema table, CancellationToken cancellation)
     {
-        await BuildAsync(table, [PartStage.PrimaryKey, PartStage.Key, PartStage.Index], cancellation);
+        await BuildAsync(table, [SchemaStage.PrimaryKey, SchemaStage.Key, SchemaStage.Index], cancellation);
 
         // A small sample is enough for what is applied next; the full one takes a tenth of a load, and the server takes it by itself later.
         await RunAsync(
@@ -151,7 +151,7 @@ internal sealed class PostgreSqlTargetSession(
     }
 
     public Task BuildPrimaryKeyAsync(TableSchema table, CancellationToken cancellation) =>
-        BuildAsync(table, [PartStage.PrimaryKey], cancellation);
+        BuildAsync(table, [SchemaStage.PrimaryKey], cancellation);
 
     public async Task BuildReferencesAsync(IReadOnlyList<TableSchema> tables, CancellationToken cancellation)
     {
@@ -160,8 +160,8 @@ internal sealed class PostgreSqlTargetSession(
         {
             var present = await PresentAsync(table.Name, cancellation);
             foreach (
-                var part in table.Parts.Where(part =>
-                    part.Stage == PartStage.Reference && !present.Contains(part.Name) && chosen.Contains(part.References!.Value)
+                var part in table.Objects.Where(part =>
+                    part.Stage == SchemaStage.Reference && !present.Contains(part.Name) && chosen.Contains(part.References!.Value)
                 )
             )
             {
@@ -172,12 +172,12 @@ internal sealed class PostgreSqlTargetSession(
 
     public ValueTask DisposeAsync() => Closing.CloseAsync(connection);
 
-    private async Task BuildAsync(TableSchema table, IReadOnlyList<PartStage> stages, CancellationToken cancellation)
+    private async Task BuildAsync(TableSchema table, IReadOnlyList<SchemaStage> stages, CancellationToken cancellation)
     {
         var present = await PresentAsync(table.Name, cancellation);
         if (
-            table.Parts.FirstOrDefault(part => part.Stage == PartStage.PrimaryKey) is { } key
-            && stages.Contains(PartStage.PrimaryKey)
+            table.Objects.FirstOrDefault(part => part.Stage == SchemaStage.PrimaryKey) is { } key
+            && stages.Contains(SchemaStage.PrimaryKey)
             && !present.Contains(key.Name)
             && (await PrimaryKeyAsync(table.Name, cancellation)).SequenceEqual(key.Columns)
         )
@@ -188,7 +188,7 @@ internal sealed class PostgreSqlTargetSession(
 
         await RunAsync("SET maintenance_work_mem = '256MB'", "Making room for sorting", cancellation);
         foreach (
-            var part in table.Parts.Where(part => stages.Contains(part.Stage) && !present.Contains(part.Name)).OrderBy(part => part.Stage)
+            var part in table.Objects.Where(part => stages.Contains(part.Stage) && !present.Contains(part.Name)).OrderBy(part => part.Stage)
         )
         {
             await RunAsync(part.Statement, $"Building {part.Name} of {table.Name}", cancellation);

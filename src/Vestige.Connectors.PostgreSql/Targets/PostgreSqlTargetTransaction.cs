@@ -71,11 +71,11 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     {
         try
         {
-            if (loading is null || !loading.Takes(table, merging, block.Form))
+            if (loading is null || !loading.Takes(table, merging, block.Encoding))
             {
                 await EndLoadingAsync(cancellation);
                 var staging = merging ? await StagingAsync(table, cancellation) : null;
-                loading = await LoadingCopy.BeginAsync(Connection, table, staging, block.Form, cancellation);
+                loading = await LoadingCopy.BeginAsync(Connection, table, staging, block.Encoding, cancellation);
             }
 
             await loading.WriteAsync(block.Rows, cancellation);
@@ -260,7 +260,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     {
         if (made.TryGetValue(form.Name, out var found) || session.Stagings.TryGetValue(form.Name, out found))
         {
-            if (ReferenceEquals(found.Form, form) || found.Form.SameForm(form))
+            if (ReferenceEquals(found.Schema, form) || found.Schema.SameForm(form))
             {
                 return found;
             }
@@ -326,7 +326,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     internal RowRefusedException Refused(TableName table, ChangeKind kind, string key, PostgresException answer)
     {
         var words = $"{answer.MessageText} (SQLSTATE {answer.SqlState})";
-        return new RowRefusedException($"{session.Target.Place} refused {ChangeMarks.Of(kind)} of {table} {key}: {words}.", answer)
+        return new RowRefusedException($"{session.Target.Place} refused {ChangeSymbols.Of(kind)} of {table} {key}: {words}.", answer)
         {
             Table = table,
             Kind = kind,
@@ -358,7 +358,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             return;
         }
 
-        if (await FormComparison.DifferenceAsync(Connection, form, cancellation) is { } difference)
+        if (await SchemaComparison.DifferenceAsync(Connection, form, cancellation) is { } difference)
         {
             session.Compared.Remove(form);
             throw new PortException($"{form.Name} in {session.Target.Place} has another form than the changes that arrive: {difference}.")

@@ -113,7 +113,7 @@ internal static class ProgressStore
                 table.Part?.ToText(),
                 table.Into,
                 table.Settled,
-                table.Form,
+                table.Fingerprint,
                 table.Log?.Server,
                 table.Log?.Timeline
             );
@@ -156,7 +156,7 @@ internal static class ProgressStore
                     reader.GetBoolean(2),
                     new LogPosition((ulong)reader.GetInt64(3)),
                     reader.IsDBNull(4) ? null : reader.GetString(4),
-                    LoadPart.Parse(reader.IsDBNull(5) ? null : reader.GetString(5)),
+                    LoadCheckpoint.Parse(reader.IsDBNull(5) ? null : reader.GetString(5)),
                     reader.IsDBNull(6) ? null : reader.GetString(6),
                     reader.GetBoolean(7),
                     reader.IsDBNull(8) ? null : reader.GetString(8)

@@ -34,7 +34,7 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
                 table.Statements.DeleteStaged(table.Staging, Delete),
                 "Deleting",
                 cancellation,
-                table.Form
+                table.Schema
             );
             Count(counts, table, new ApplyCounts(0, table.Deletes - touched));
         }
@@ -56,7 +56,7 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
     {
         if (met.Total > 0)
         {
-            counts[table.Form.Name] = counts.GetValueOrDefault(table.Form.Name) + met;
+            counts[table.Schema.Name] = counts.GetValueOrDefault(table.Schema.Name) + met;
         }
     }
 
@@ -109,24 +109,24 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
                 table.Statements.UpdateStaged(table.Staging, what, set),
                 "Updating",
                 cancellation,
-                table.Form
+                table.Schema
             );
             if (touched < rows)
             {
                 if (mask.Length > 0)
                 {
                     throw new Engine.Faults.RowRefusedException(
-                        $"{rows - touched} rows of {table.Form.Name} are not on the target, and the log does not carry all of them."
+                        $"{rows - touched} rows of {table.Schema.Name} are not on the target, and the log does not carry all of them."
                     )
                     {
-                        Table = table.Form.Name,
+                        Table = table.Schema.Name,
                         Kind = ChangeKind.Update,
                         Answer = "the row is not there",
                         Remedy = "Load the table again.",
                     };
                 }
 
-                await transaction.RunAsync(table.Statements.InsertStaged(table.Staging, what), "Inserting", cancellation, table.Form);
+                await transaction.RunAsync(table.Statements.InsertStaged(table.Staging, what), "Inserting", cancellation, table.Schema);
                 Count(counts, table, new ApplyCounts(0, rows - touched));
             }
         }
@@ -138,7 +138,7 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
             table.Statements.InsertStaged(table.Staging, Insert),
             "Inserting",
             cancellation,
-            table.Form
+            table.Schema
         );
         if (touched < table.Inserts)
         {
@@ -148,7 +148,7 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
                     table.Statements.UpdateStaged(table.Staging, Insert, table.Statements.Others),
                     "Updating",
                     cancellation,
-                    table.Form
+                    table.Schema
                 );
             }
 
@@ -161,7 +161,7 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
     {
         private readonly Dictionary<string, (int What, int Rows)> masks = [];
 
-        public TableSchema Form => form;
+        public TableSchema Schema => form;
 
         public string Staging => staging;
 

@@ -7,8 +7,8 @@ namespace Vestige.Connectors.PostgreSql.Targets;
 /// one column that says what is to be done with the row.
 /// </summary>
 /// <param name="Name">Quoted, in the session's temporary schema.</param>
-/// <param name="Form">The form it was made for.</param>
-internal sealed record Staging(string Name, TableSchema Form)
+/// <param name="Schema">The form it was made for.</param>
+internal sealed record Staging(string Name, TableSchema Schema)
 {
     public const string What = "vestige_what";
 
@@ -16,7 +16,7 @@ internal sealed record Staging(string Name, TableSchema Form)
 
     public string Create =>
         $"CREATE TEMPORARY TABLE {Name[8..]} ON COMMIT DELETE ROWS AS SELECT 0::int4 AS {What}, "
-        + $"{Quote.Names(Form.Columns.Select(column => column.Name))} FROM {Quote.Name(Form.Name)} WITH NO DATA";
+        + $"{Quote.Names(Schema.Columns.Select(column => column.Name))} FROM {Quote.Name(Schema.Name)} WITH NO DATA";
 
-    public string Copy => $"COPY {Name} ({What}, {Quote.Names(Form.Columns.Select(column => column.Name))}) FROM STDIN";
+    public string Copy => $"COPY {Name} ({What}, {Quote.Names(Schema.Columns.Select(column => column.Name))}) FROM STDIN";
 }

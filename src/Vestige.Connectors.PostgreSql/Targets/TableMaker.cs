@@ -14,8 +14,8 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
     {
         foreach (
             var part in tables
-                .SelectMany(table => table.Parts)
-                .Where(part => part.Stage == PartStage.Before)
+                .SelectMany(table => table.Objects)
+                .Where(part => part.Stage == SchemaStage.Before)
                 .DistinctBy(part => part.Statement)
         )
         {
@@ -37,7 +37,7 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
             }
             else if (
                 making == TableMaking.WhereMissingOrSame
-                && await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference
+                && await SchemaComparison.DifferenceAsync(connection, table, cancellation) is { } difference
             )
             {
                 throw new PortException($"{table.Name} has another form in {place}: {difference}. Rows of other tables are in it.")
@@ -47,7 +47,7 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
             }
             else if (
                 making == TableMaking.Anew
-                || (making == TableMaking.WhereOther && await FormComparison.DifferenceAsync(connection, table, cancellation) is not null)
+                || (making == TableMaking.WhereOther && await SchemaComparison.DifferenceAsync(connection, table, cancellation) is not null)
             )
             {
                 await transaction.RunAsync($"DROP TABLE {Quote.Name(table.Name)}", $"Dropping {table.Name}", cancellation);
@@ -56,13 +56,13 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
         }
     }
 
-    private static string There(SchemaPart part) =>
+    private static string There(SchemaObject part) =>
         part.Statement.StartsWith("CREATE SCHEMA", StringComparison.Ordinal) ? $"to_regnamespace({Quote.Literal(part.Name)})"
         : part.Needs.FirstOrDefault(need => need.Kind == FoundNeed.ExtensionKind) is { } extension
             ? $"(SELECT oid FROM pg_extension WHERE extname = {Quote.Literal(extension.Name)})"
         : $"to_regtype({Quote.Literal(part.Name)})";
 
-    private async Task AgreeAsync(SchemaPart part, CancellationToken cancellation)
+    private async Task AgreeAsync(SchemaObject part, CancellationToken cancellation)
     {
         try
         {
@@ -79,7 +79,7 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
         if (table.Statement is not { } own)
         {
             await transaction.RunAsync(
-                table.Parts.Single(part => part.Stage == PartStage.Table).Statement,
+                table.Objects.Single(part => part.Stage == SchemaStage.Table).Statement,
                 $"Making {table.Name}",
                 cancellation
             );
@@ -97,7 +97,7 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
             throw Failures.Of(exception, $"Making {table.Name} by the definition's statement in {place}");
         }
 
-        if (await FormComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
+        if (await SchemaComparison.DifferenceAsync(connection, table, cancellation) is { } difference)
         {
             throw new PortException(
                 $"The definition's statement for {table.Name} makes another table than its rows need: {difference}. Nothing was changed."

@@ -23,20 +23,20 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         notMade.AddRange(treatments.SelectMany(LeftOut));
         var tables = treatments
             .SelectMany(treatment => treatment.WithChildren)
-            .SelectMany(treatment => treatment.OwnTables.Select(table => WithIdentity(FormOf(treatment, table.Form))))
+            .SelectMany(treatment => treatment.OwnTables.Select(table => WithIdentity(FormOf(treatment, table.Schema))))
             .ToList();
         return new TargetStructure(tables, [.. notMade.Distinct()]);
     }
 
     /// <summary>The parts of the source's table that copies get.</summary>
-    private static IEnumerable<SchemaPart> PartsOf(TableTreatment treatment) => treatment.Source.Parts.Where(part => part.NotMade is null);
+    private static IEnumerable<SchemaObject> PartsOf(TableTreatment treatment) => treatment.Source.Objects.Where(part => part.NotMade is null);
 
     /// <summary>The others, each with its reason.</summary>
     private static IEnumerable<string> LeftOut(TableTreatment treatment) =>
         treatment
-            .Source.Parts.Where(part => part.NotMade is not null)
+            .Source.Objects.Where(part => part.NotMade is not null)
             .Select(part =>
-                part.Stage == PartStage.Before ? $"{part.Name}: {part.NotMade}" : $"{part.Name} of {treatment.Source.Name}: {part.NotMade}"
+                part.Stage == SchemaStage.Before ? $"{part.Name}: {part.NotMade}" : $"{part.Name} of {treatment.Source.Name}: {part.NotMade}"
             );
 
     /// <summary>Rows without a key are found by all they hold, also by whoever reads this target's log.</summary>
@@ -45,11 +45,11 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             ? form
             : form with
             {
-                Parts =
+                Objects =
                 [
-                    .. form.Parts,
-                    new SchemaPart(
-                        PartStage.Key,
+                    .. form.Objects,
+                    new SchemaObject(
+                        SchemaStage.Key,
                         $"replica identity of {form.Name}",
                         $"ALTER TABLE {Quote.Name(form.Name)} REPLICA IDENTITY FULL"
                     ),
@@ -60,20 +60,20 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
     {
         var source = treatment.Source;
         var same = treatment.KeepsForm && form.Name == source.Name;
-        var parts = new List<SchemaPart>();
+        var parts = new List<SchemaObject>();
         if (!same)
         {
             parts.Add(
-                new SchemaPart(
-                    PartStage.Before,
+                new SchemaObject(
+                    SchemaStage.Before,
                     Quote.Name(form.Name.Schema),
                     $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(form.Name.Schema)}"
                 )
             );
             parts.Add(
-                new SchemaPart(PartStage.Table, form.Name.Name, CreateTableStatement.Of(form.Name, Lines(treatment, form)))
+                new SchemaObject(SchemaStage.Table, form.Name.Name, CreateTableStatement.Of(form.Name, Lines(treatment, form)))
                 {
-                    Needs = [.. PartsOf(treatment).Where(part => part.Stage == PartStage.Table).SelectMany(part => part.Needs)],
+                    Needs = [.. PartsOf(treatment).Where(part => part.Stage == SchemaStage.Table).SelectMany(part => part.Needs)],
                 }
             );
         }
@@ -82,29 +82,29 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         {
             parts.AddRange(
                 PartsOf(treatment)
-                    .Where(part => part.Stage == PartStage.Before)
+                    .Where(part => part.Stage == SchemaStage.Before)
                     .Select(part => Renamed(treatment, form, part))
-                    .OfType<SchemaPart>()
+                    .OfType<SchemaObject>()
             );
             parts.Add(OwnKey(form));
             var reason = form.Shared is null ? $"every version of a row is in {form.Name}" : $"rows of several tables are in {form.Name}";
             notMade.AddRange(
                 PartsOf(treatment)
                     .Where(part =>
-                        part.Stage is PartStage.Key or PartStage.Index or PartStage.Reference
-                        || (part.Stage == PartStage.Within && form.Shared is not null)
+                        part.Stage is SchemaStage.Key or SchemaStage.Index or SchemaStage.Reference
+                        || (part.Stage == SchemaStage.Within && form.Shared is not null)
                     )
                     .Select(part => $"{part.Name} of {source.Name}: {reason}")
             );
-            return form with { Parts = parts };
+            return form with { Objects = parts };
         }
 
         if (treatment.CrossesEngines)
         {
-            var own = new CrossEngineParts(treatment, form, bySource);
+            var own = new CrossEngineObjects(treatment, form, bySource);
             parts.AddRange(own.Made);
             notMade.AddRange(own.NotMade);
-            return form with { Parts = parts, ForeignKeys = own.References };
+            return form with { Objects = parts, ForeignKeys = own.References };
         }
 
         if (treatment.IsOfChildren)
@@ -115,29 +115,29 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         parts.AddRange(
             PartsOf(treatment)
                 .Select(part =>
-                    part.Stage == PartStage.Reference ? ReferenceOf(treatment, form, part)
+                    part.Stage == SchemaStage.Reference ? ReferenceOf(treatment, form, part)
                     : same ? part
                     : Renamed(treatment, form, part)
                 )
-                .OfType<SchemaPart>()
+                .OfType<SchemaObject>()
         );
 
         var references = parts
-            .Where(part => part.Stage == PartStage.Reference)
+            .Where(part => part.Stage == SchemaStage.Reference)
             .Select(part => new ForeignKey(part.Columns, part.References!.Value, part.ReferencedColumns))
             .ToList();
-        return form with { Parts = parts, ForeignKeys = references };
+        return form with { Objects = parts, ForeignKeys = references };
     }
 
     /// <summary>Where the source's key is only a part of it: with the origin before, or the end of a version's time behind.</summary>
-    internal static SchemaPart OwnKey(TableSchema form)
+    internal static SchemaObject OwnKey(TableSchema form)
     {
         var columns = form.KeyOrdinals.Select(i => form.Columns[i].Name).ToList();
         var (name, text) = (
             NameFor(form.Name with { Name = "" }, form.Name, "_pkey"),
             $"PRIMARY KEY ({string.Join(", ", columns.Select(Quote.Name))})"
         );
-        return new SchemaPart(PartStage.PrimaryKey, name, $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}")
+        return new SchemaObject(SchemaStage.PrimaryKey, name, $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}")
         {
             Columns = columns,
             Text = text,
@@ -163,7 +163,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             yield break;
         }
 
-        foreach (var part in PartsOf(treatment).Where(part => part.Stage == PartStage.Within))
+        foreach (var part in PartsOf(treatment).Where(part => part.Stage == SchemaStage.Within))
         {
             if (KeepsNames(treatment, part.Columns))
             {
@@ -183,12 +183,12 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         CarriedColumns.Unchanged(treatment, columns) is { } names && names.SequenceEqual(columns);
 
     /// <summary>A part as it is on another table; null when it is not made, or made with the table.</summary>
-    private SchemaPart? Renamed(TableTreatment treatment, TableSchema form, SchemaPart part)
+    private SchemaObject? Renamed(TableTreatment treatment, TableSchema form, SchemaObject part)
     {
         var source = treatment.Source;
         switch (part.Stage)
         {
-            case PartStage.Before:
+            case SchemaStage.Before:
                 return
                     part.Columns.Count > 0
                     && treatment.Columns.Any(column =>
@@ -199,7 +199,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
                     )
                     ? part
                     : null;
-            case PartStage.PrimaryKey or PartStage.Key when CarriedColumns.Of(source, treatment.Columns, part.Columns) is { } columns:
+            case SchemaStage.PrimaryKey or SchemaStage.Key when CarriedColumns.Of(source, treatment.Columns, part.Columns) is { } columns:
                 var name = NameFor(source.Name, form.Name, part.Name);
                 var text = ListText.Replace(part.Text, 0, columns);
                 return part with
@@ -209,9 +209,9 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
                     Text = text,
                     Statement = $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}",
                 };
-            case PartStage.Index when KeepsNames(treatment, part.Columns):
+            case SchemaStage.Index when KeepsNames(treatment, part.Columns):
                 return Index(form, part, NameFor(source.Name, form.Name, part.Name));
-            case PartStage.Table or PartStage.Within:
+            case SchemaStage.Table or SchemaStage.Within:
                 return null;
             default:
                 notMade.Add($"{part.Name} of {source.Name}: a column of it does not cross as it is");
@@ -219,7 +219,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         }
     }
 
-    private static SchemaPart Index(TableSchema form, SchemaPart part, string name)
+    private static SchemaObject Index(TableSchema form, SchemaObject part, string name)
     {
         var isConstraint = part.Text.StartsWith("EXCLUDE", StringComparison.Ordinal);
         var unique = part.Text.StartsWith("UNIQUE USING", StringComparison.Ordinal) ? "UNIQUE " : "";
@@ -233,7 +233,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
     }
 
     /// <summary>Only among the tables that cross.</summary>
-    private SchemaPart? ReferenceOf(TableTreatment treatment, TableSchema form, SchemaPart part)
+    private SchemaObject? ReferenceOf(TableTreatment treatment, TableSchema form, SchemaObject part)
     {
         if (!bySource.TryGetValue(part.References!.Value, out var to))
         {

@@ -13,7 +13,7 @@ internal static class TargetTypes
     private const string Enum = " AS ENUM (";
     private const string Composite = " AS (";
 
-    public static async Task AgreeAsync(NpgsqlConnection connection, SchemaPart part, string place, CancellationToken cancellation)
+    public static async Task AgreeAsync(NpgsqlConnection connection, SchemaObject part, string place, CancellationToken cancellation)
     {
         if (Inside(part.Statement, Enum) is { } labels)
         {

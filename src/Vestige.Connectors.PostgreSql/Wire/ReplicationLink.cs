@@ -75,7 +75,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
     /// <summary>Connects and encrypts as the settings say, without signing in.</summary>
     public static async Task<ReplicationLink> ConnectAsync(PostgreSqlSettings settings, CancellationToken cancellation)
     {
-        var made = await LineSocket.OpenAsync(settings, cancellation);
+        var made = await ServerSocket.OpenAsync(settings, cancellation);
         var link = new ReplicationLink(made, $"Replication connection to {settings.Host} port {settings.Port}");
         try
         {

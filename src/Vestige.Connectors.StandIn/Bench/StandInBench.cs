@@ -97,7 +97,7 @@ public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock)
     )
     {
         database.Guard(on: true);
-        database.Silence(FormChange.TableOf(sql) is { } table ? [table] : []);
+        database.Silence(SchemaStatement.TableOf(sql) is { } table ? [table] : []);
         var code = raw.sqlite3_prepare_v2(database.Handle, sql, out var handle, out var tail);
         try
         {

@@ -38,10 +38,10 @@ internal sealed class ChangeBuffer : IDisposable
     }
 
     /// <summary>The place up to here, for <see cref="CutBack"/>.</summary>
-    public BufferMark Mark() => new(parts.Count, open.WrittenCount, openCount, Count, closedBytes, inMemory);
+    public BufferSavepoint Mark() => new(parts.Count, open.WrittenCount, openCount, Count, closedBytes, inMemory);
 
     /// <summary>Takes back what was written since a mark.</summary>
-    public void CutBack(BufferMark mark)
+    public void CutBack(BufferSavepoint mark)
     {
         var kept = (parts.Count > mark.Parts ? BytesOf(parts[mark.Parts]) : open.WrittenMemory)[..mark.Open].ToArray();
         parts.RemoveRange(mark.Parts, parts.Count - mark.Parts);

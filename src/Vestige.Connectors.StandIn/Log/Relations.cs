@@ -12,7 +12,7 @@ namespace Vestige.Connectors.StandIn.Log;
 /// </summary>
 internal sealed class Relations(sqlite3 database, string schema)
 {
-    private readonly Dictionary<string, (int Number, TableSchema? Form)> current = [];
+    private readonly Dictionary<string, (int Number, TableSchema? Schema)> current = [];
     private int last;
 
     public int SchemaVersion { get; private set; } = -1;
@@ -46,7 +46,7 @@ internal sealed class Relations(sqlite3 database, string schema)
     }
 
     /// <summary>The form of that number among the present ones; null when it is a former one.</summary>
-    public TableSchema? FormOf(int number) => current.Values.FirstOrDefault(known => known.Number == number).Form;
+    public TableSchema? FormOf(int number) => current.Values.FirstOrDefault(known => known.Number == number).Schema;
 
     public bool SchemaMoved()
     {
@@ -66,25 +66,25 @@ internal sealed class Relations(sqlite3 database, string schema)
         foreach (var form in there.Values.OrderBy(form => form.Name))
         {
             current.TryGetValue(form.Name.Name, out var known);
-            if (known.Form is not null && JsonSerializer.Serialize(known.Form) == JsonSerializer.Serialize(form))
+            if (known.Schema is not null && JsonSerializer.Serialize(known.Schema) == JsonSerializer.Serialize(form))
             {
                 continue;
             }
 
-            var number = known.Form is null && known.Number > 0 ? known.Number : ++last;
+            var number = known.Schema is null && known.Number > 0 ? known.Number : ++last;
             current[form.Name.Name] = (number, form);
             Keep(number, form);
-            if (known.Form is null)
+            if (known.Schema is null)
             {
                 changes.Add((number, "table created"));
             }
-            else if (known.Form.DifferenceTo(form) is { } difference)
+            else if (known.Schema.DifferenceTo(form) is { } difference)
             {
-                changes.Add((number, Describe(known.Form, form, difference)));
+                changes.Add((number, Describe(known.Schema, form, difference)));
             }
         }
 
-        foreach (var gone in current.Where(pair => pair.Value.Form is not null && !there.ContainsKey(pair.Key)).ToList())
+        foreach (var gone in current.Where(pair => pair.Value.Schema is not null && !there.ContainsKey(pair.Key)).ToList())
         {
             changes.Add((gone.Value.Number, "table dropped"));
             current.Remove(gone.Key);

@@ -10,7 +10,7 @@ namespace Vestige.Connectors.StandIn.Sources;
 
 /// <summary>A stand-in read as a source.</summary>
 public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeProvider clock)
-    : StandInLine(name, open, clock),
+    : StandInEndpoint(name, open, clock),
         ILogSource,
         IRowSource,
         ISourceViews,
@@ -107,7 +107,7 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
         return await Database.WhileClosedAsync(() => StandInView.OfSource(Database, branch), cancellation);
     }
 
-    public async Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    public async Task<IReadOnlyList<ReadinessCheck>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(tables);
         var began = Clock.GetTimestamp();
@@ -115,7 +115,7 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
         var stopped = Database.Drills.ReaderStopped;
         return
         [
-            new ReadinessLine(
+            new ReadinessCheck(
                 "log",
                 !stopped,
                 stopped ? "the log cannot be read (drill)" : $"{LogFigures()}",

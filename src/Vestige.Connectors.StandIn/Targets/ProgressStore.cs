@@ -41,7 +41,7 @@ internal static class ProgressStore
                     rows.Integer(2) == 1,
                     new LogPosition((ulong)rows.Integer(3)),
                     rows.IsNull(4) ? null : rows.Text(4),
-                    LoadPart.Parse(rows.IsNull(5) ? null : rows.Text(5)),
+                    LoadCheckpoint.Parse(rows.IsNull(5) ? null : rows.Text(5)),
                     rows.IsNull(6) ? null : rows.Text(6),
                     !rows.IsNull(7) && rows.Integer(7) == 1,
                     rows.IsNull(8) ? null : rows.Text(8)
@@ -88,7 +88,7 @@ internal static class ProgressStore
                 table.Part?.ToText(),
                 table.Into,
                 table.Settled ? 1 : 0,
-                table.Form,
+                table.Fingerprint,
                 table.Log?.Server,
                 table.Log?.Timeline
             );

@@ -12,7 +12,7 @@ internal static class RowRefusals
     public static RowRefusedException Of(StandInDatabase database, TableSchema table, ChangeKind kind, Row row, string answer)
     {
         var key = RowKey.Display(row, table.KeyOrdinals);
-        return new RowRefusedException($"{database.Name} refused {ChangeMarks.Of(kind)} of {table.Name} {key}: {answer}.")
+        return new RowRefusedException($"{database.Name} refused {ChangeSymbols.Of(kind)} of {table.Name} {key}: {answer}.")
         {
             Table = table.Name,
             Kind = kind,

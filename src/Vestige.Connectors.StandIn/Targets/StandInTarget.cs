@@ -13,7 +13,7 @@ namespace Vestige.Connectors.StandIn.Targets;
 
 /// <summary>A stand-in written as a target.</summary>
 public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeProvider clock)
-    : StandInLine(name, open, clock),
+    : StandInEndpoint(name, open, clock),
         ITableTarget,
         ITargetViews
 {
@@ -33,7 +33,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         var tables = treatments
             .SelectMany(treatment => treatment.WithChildren)
             .SelectMany(treatment =>
-                treatment.OwnTables.Select(table => table.Form with { ForeignKeys = References(treatment, bySource, notMade) })
+                treatment.OwnTables.Select(table => table.Schema with { ForeignKeys = References(treatment, bySource, notMade) })
             )
             .ToList();
         notMade.AddRange(
@@ -41,7 +41,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
                 .Where(treatment => treatment.CrossesEngines)
                 .SelectMany(treatment =>
                     treatment
-                        .Source.Parts.Where(part => part.Stage is PartStage.Index or PartStage.Within)
+                        .Source.Objects.Where(part => part.Stage is SchemaStage.Index or SchemaStage.Within)
                         .Select(part => $"{part.Name} of {treatment.Source.Name}: it is a statement of another engine")
                 )
         );
@@ -77,7 +77,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         return [.. tables.Select(table => new StructureStatement(table.Statement ?? TableStatements.Create(table, names), table.Name))];
     }
 
-    public async Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+    public async Task<IReadOnlyList<ReadinessCheck>> CheckTargetAsync(
         IReadOnlyList<TableSchema> tables,
         IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,
@@ -91,7 +91,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         {
             return
             [
-                .. foreign.Select(table => new ReadinessLine(
+                .. foreign.Select(table => new ReadinessCheck(
                     $"target table {table.Name}",
                     false,
                     $"the stand-in has the one schema {Name}",
@@ -109,7 +109,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
 
         var there = (await ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name.Name, StringComparer.OrdinalIgnoreCase);
         var owners = await ReadAsync(Owners, cancellation);
-        var lines = new List<ReadinessLine>();
+        var lines = new List<ReadinessCheck>();
         foreach (var table in tables)
         {
             if (!begun.Contains(table.Name) && there.TryGetValue(table.Name.Name, out var found))
@@ -122,7 +122,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
     }
 
     /// <summary>Names that differ in case alone are one name here.</summary>
-    private static List<ReadinessLine> NamesAlike(IReadOnlyList<TableSchema> tables)
+    private static List<ReadinessCheck> NamesAlike(IReadOnlyList<TableSchema> tables)
     {
         static IEnumerable<string> Alike(IEnumerable<string> names) =>
             names
@@ -132,7 +132,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         return
         [
             .. Alike(tables.Select(table => table.Name.Name))
-                .Select(names => new ReadinessLine(
+                .Select(names => new ReadinessCheck(
                     "target tables",
                     false,
                     $"{names} would be one table: the stand-in does not tell names apart by case",
@@ -142,7 +142,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
                 )),
             .. tables.SelectMany(table =>
                 Alike(table.Columns.Select(column => column.Name))
-                    .Select(names => new ReadinessLine(
+                    .Select(names => new ReadinessCheck(
                         $"target table {table.Name}",
                         false,
                         $"its columns {names} would be one: the stand-in does not tell names apart by case",
@@ -228,12 +228,12 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         return owners;
     }
 
-    private static ReadinessLine Line(TableSchema table, TableDescription found, ExistingRows existing, string? owner)
+    private static ReadinessCheck Line(TableSchema table, TableDescription found, ExistingRows existing, string? owner)
     {
         var step = $"target table {table.Name}";
         if (owner is not null)
         {
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 step,
                 false,
                 $"the crossing {owner} writes to it",
@@ -246,7 +246,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         var rows = found.EstimatedRows;
         if (existing == ExistingRows.Replace)
         {
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 step,
                 true,
                 $"it is dropped with its {Core.Text.Figures.Of(rows, "row")} and made anew",
@@ -261,7 +261,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
 
         if (table.DifferenceTo(found.Schema) is { } difference)
         {
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 step,
                 false,
                 $"it has another form: {difference}",
@@ -273,7 +273,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
 
         if (existing == ExistingRows.Merge)
         {
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 step,
                 true,
                 $"its {Core.Text.Figures.Of(rows, "row")} stay; those whose key the source has too are overwritten",
@@ -291,7 +291,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
 
         if (existing == ExistingRows.Keep)
         {
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 step,
                 true,
                 $"its {Core.Text.Figures.Of(rows, "row")} stay, and changes are applied to them",
@@ -301,9 +301,9 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
             );
         }
 
-        return rows == 0 ? new ReadinessLine(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
+        return rows == 0 ? new ReadinessCheck(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
             : existing == ExistingRows.Empty
-                ? new ReadinessLine(
+                ? new ReadinessCheck(
                     step,
                     true,
                     $"its {Core.Text.Figures.Of(rows, "row")} will be deleted",
@@ -314,7 +314,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
                 {
                     Loses = $"{Core.Text.Figures.Of(rows, "row")} of {table.Name}",
                 }
-            : new ReadinessLine(
+            : new ReadinessCheck(
                 step,
                 false,
                 $"it already has {Core.Text.Figures.Of(rows, "row")}",

@@ -199,7 +199,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 
     public Task RollBackToSavepointAsync(CancellationToken cancellation)
     {
-        transaction.BackToMark();
+        transaction.BackToSavepoint();
         return Task.CompletedTask;
     }
 

@@ -33,7 +33,7 @@ public sealed record AlertRule(
     /// </summary>
     /// <param name="time">How far behind, or in how long it is lost; null where no time decides.</param>
     /// <param name="raised">Whether the alarm is raised.</param>
-    public bool Holds(TimeSpan? time, bool raised) =>
+    public bool IsMet(TimeSpan? time, bool raised) =>
         (Kind, time?.TotalSeconds) switch
         {
             (NeedKind.Lag, var behind) => LimitSeconds is { } limit && behind > (raised ? limit * OverAt : limit),

@@ -62,5 +62,5 @@ public sealed class Expression
     public Datum Evaluate(Row row) => Run(row);
 
     /// <summary>Whether the condition is true for the row; NULL is not true.</summary>
-    public bool Holds(Row row) => Run(row) is { HasValue: true, Truth: true };
+    public bool IsTrue(Row row) => Run(row) is { HasValue: true, Truth: true };
 }

@@ -20,7 +20,7 @@ public sealed record LogBranch(LogIdentity Identity, ulong Begin, ulong? End = n
     public bool IsSealed => End is not null;
 
     /// <summary>Whether an offset is on the branch; its beginning is, since a reader may stand there.</summary>
-    public bool Holds(ulong offset) => offset >= Begin && (End is null || offset <= End);
+    public bool Contains(ulong offset) => offset >= Begin && (End is null || offset <= End);
 
     /// <summary>
     /// The number of the branch on which an offset of a log lies; null when it lies on none of them. A log can be read twice, before

@@ -11,6 +11,6 @@ public readonly record struct KeySpan(Row From, Row Before)
     public bool IsAll => From.IsNone && Before.IsNone;
 
     /// <summary>Whether a key lies in it; keys of whole numbers only.</summary>
-    public bool Holds(Row key) =>
+    public bool Contains(Row key) =>
         (From.IsNone || IntegerKeys.Compare(key, From) >= 0) && (Before.IsNone || IntegerKeys.Compare(key, Before) < 0);
 }

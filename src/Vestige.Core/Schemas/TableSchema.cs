@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Vestige.Core.Schemas;
 
 /// <summary>The form of one table at one moment of its history. Immutable.</summary>
@@ -11,7 +13,8 @@ public sealed record TableSchema(
     private Tuple<IReadOnlyList<Column>, int[]>? keys;
 
     /// <summary>What belongs to the table beside its columns, in its engine's own statements; empty where it was not read.</summary>
-    public IReadOnlyList<SchemaPart> Parts { get; init; } = [];
+    [JsonPropertyName("Parts")]
+    public IReadOnlyList<SchemaObject> Objects { get; init; } = [];
 
     /// <summary>
     /// Tells this table, with these columns, from every other that had or will have its name: another after it was dropped and

@@ -162,7 +162,7 @@ internal sealed class ChildTables(TableSchema source, IEngineTypes types, List<T
             []
         )
         {
-            Parts = [.. source.Parts.Where(part => part.Stage == PartStage.Before)],
+            Objects = [.. source.Objects.Where(part => part.Stage == SchemaStage.Before)],
         };
 
     private List<TreatedColumn> ColumnsOf(TableSchema form)

@@ -295,7 +295,7 @@ internal sealed class ColumnSteps(
         return column.IsOrigin;
     }
 
-    public void AddMark(string? name, ChangeMark mark, string field)
+    public void AddMark(string? name, SystemColumn mark, string field)
     {
         if (name is null)
         {
@@ -308,7 +308,7 @@ internal sealed class ColumnSteps(
             return;
         }
 
-        var type = mark == ChangeMark.Operation ? ExpressionType.Text : ExpressionType.Instant;
+        var type = mark == SystemColumn.Operation ? ExpressionType.Text : ExpressionType.Instant;
         columns.Add(new TreatedColumn(name, types.TypeFor(type), new ColumnMeaning(type), -1, [], Mark: mark, Distinct: false));
     }
 

@@ -54,7 +54,7 @@ public sealed record KeptReference(IReadOnlyList<string> Columns, TableName Refe
         }
         else
         {
-            return new KeptReference(mine, to.Tables[0].Form.Name, theirs);
+            return new KeptReference(mine, to.Tables[0].Schema.Name, theirs);
         }
 
         return null;

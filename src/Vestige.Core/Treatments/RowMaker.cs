@@ -37,15 +37,15 @@ internal sealed class RowMaker
                 writer.Values(row, column.Source, runs[i]);
                 i += runs[i] - 1;
             }
-            else if (column.Mark != ChangeMark.None)
+            else if (column.Mark != SystemColumn.None)
             {
                 Write(
                     column,
                     column.Mark switch
                     {
-                        ChangeMark.Operation => Datum.Of(operation),
-                        ChangeMark.CommittedAt or ChangeMark.ValidFrom => Moment(committedAt),
-                        ChangeMark.ValidTo => Datum.Of(CivilTime.Infinity),
+                        SystemColumn.Operation => Datum.Of(operation),
+                        SystemColumn.CommittedAt or SystemColumn.ValidFrom => Moment(committedAt),
+                        SystemColumn.ValidTo => Datum.Of(CivilTime.Infinity),
                         _ => Moment(deletedAt),
                     }
                 );
@@ -125,7 +125,7 @@ internal sealed class RowMaker
             }
             else
             {
-                Write(column, column.Mark == ChangeMark.ValidTo ? validTo : column.Make!(row));
+                Write(column, column.Mark == SystemColumn.ValidTo ? validTo : column.Make!(row));
             }
         }
 

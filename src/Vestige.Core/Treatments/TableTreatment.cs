@@ -135,7 +135,7 @@ public sealed class TableTreatment
     public bool KeepsAllRows => OwnTables.Count == 1 && keeps.Length == 0;
 
     /// <summary>Whether its rows stand in one table with those of others.</summary>
-    public bool IsCombined => Tables[0].Form.Shared is not null;
+    public bool IsCombined => Tables[0].Schema.Shared is not null;
 
     /// <summary>Whether rows are expected to be there, or not, as the log says; not where deleted ones stay.</summary>
     public bool MeetsExpectations => Mode != ApplyMode.KeepDeleted;
@@ -179,7 +179,7 @@ public sealed class TableTreatment
     {
         foreach (var keep in keeps)
         {
-            if (!keep.Holds(row))
+            if (!keep.IsTrue(row))
             {
                 return null;
             }
@@ -187,7 +187,7 @@ public sealed class TableTreatment
 
         foreach (var table in OwnTables)
         {
-            if (table.When?.Holds(row) != false)
+            if (table.When?.IsTrue(row) != false)
             {
                 return table;
             }

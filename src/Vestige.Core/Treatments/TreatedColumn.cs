@@ -25,7 +25,7 @@ public sealed record TreatedColumn(
     bool Nullable = true,
     bool Masked = false,
     bool Distinct = true,
-    ChangeMark Mark = ChangeMark.None
+    SystemColumn Mark = SystemColumn.None
 )
 {
     /// <summary>How the value is made; null where it is passed as it is.</summary>

@@ -100,7 +100,7 @@ public sealed class TreatmentBuilder
 
         if (mode == ApplyMode.KeepDeleted)
         {
-            steps.AddMark(rule!.DeletedAtColumn, ChangeMark.DeletedAt, $"apply[{definition.Apply!.ToList().IndexOf(rule)}].deletedAt");
+            steps.AddMark(rule!.DeletedAtColumn, SystemColumn.DeletedAt, $"apply[{definition.Apply!.ToList().IndexOf(rule)}].deletedAt");
             if (!source.HasKey)
             {
                 problems.Add(
@@ -162,9 +162,9 @@ public sealed class TreatmentBuilder
             return;
         }
 
-        steps.AddMark(rule.ValidFromColumn, ChangeMark.ValidFrom, $"{field}.validFrom");
-        steps.AddMark(rule.ValidToColumn, ChangeMark.ValidTo, $"{field}.validTo");
-        if (columns[^1].Mark == ChangeMark.ValidTo)
+        steps.AddMark(rule.ValidFromColumn, SystemColumn.ValidFrom, $"{field}.validFrom");
+        steps.AddMark(rule.ValidToColumn, SystemColumn.ValidTo, $"{field}.validTo");
+        if (columns[^1].Mark == SystemColumn.ValidTo)
         {
             columns[^1] = columns[^1] with { KeyOrdinal = columns.Max(column => column.KeyOrdinal) + 1, Nullable = false };
         }
@@ -230,8 +230,8 @@ public sealed class TreatmentBuilder
 
         if (step.Marks is { } marks)
         {
-            steps.AddMark(marks.Operation, ChangeMark.Operation, $"{field}.marks.operation");
-            steps.AddMark(marks.CommittedAt, ChangeMark.CommittedAt, $"{field}.marks.committedAt");
+            steps.AddMark(marks.Operation, SystemColumn.Operation, $"{field}.marks.operation");
+            steps.AddMark(marks.CommittedAt, SystemColumn.CommittedAt, $"{field}.marks.committedAt");
         }
     }
 

@@ -8,7 +8,7 @@ namespace Vestige.Core.Types;
 public interface IRowEncoding
 {
     /// <summary>The form in which rows of two databases of the engine are equal exactly when they are the same to the byte.</summary>
-    IRowForm Form { get; }
+    IRowForm RowForm { get; }
 
     /// <summary>Whether a value of the type is held as text, where it is one.</summary>
     bool HoldsAsText(LogicalType type);

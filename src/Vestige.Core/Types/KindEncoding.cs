@@ -14,7 +14,7 @@ public sealed class KindEncoding : IRowEncoding
 
     public static KindEncoding Instance { get; } = new();
 
-    public IRowForm Form => KindForm.Instance;
+    public IRowForm RowForm => KindForm.Instance;
 
     public bool HoldsAsText(LogicalType type)
     {

@@ -19,7 +19,7 @@ public sealed class TextEncoding : IRowEncoding
 
     public static TextEncoding Instance { get; } = new();
 
-    public IRowForm Form => TextForm.Instance;
+    public IRowForm RowForm => TextForm.Instance;
 
     public bool HoldsAsText(LogicalType type) => true;
 

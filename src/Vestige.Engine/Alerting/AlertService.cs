@@ -188,7 +188,7 @@ public sealed class AlertService
         }
 
         var rule = settings.RuleFor(need.Kind, need.Crossing);
-        var holds = held is not null && rule.Holds(held.Time, before.Alarm.Raised);
+        var holds = held is not null && rule.IsMet(held.Time, before.Alarm.Raised);
         var overAfter = gone ? TimeSpan.Zero : TimeSpan.FromSeconds(rule.OverAfterSeconds);
         var alarm = before.Alarm.Step(holds, now, TimeSpan.FromSeconds(rule.ForSeconds), overAfter);
         var alert =

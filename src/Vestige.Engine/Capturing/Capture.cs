@@ -54,7 +54,7 @@ public sealed class Capture : IAsyncDisposable
         this.events = events;
         continuation = new LogContinuation(connection, spool, tables, events, missing);
         state = new CaptureState(connection, spool);
-        troubles = new CaptureTroubles(connection, state, Turned, events, clock, random, logger);
+        troubles = new CaptureTroubles(connection, state, StateChanged, events, clock, random, logger);
         tables.Ask(spool.Tables);
     }
 
@@ -66,7 +66,7 @@ public sealed class Capture : IAsyncDisposable
     public Spool Spool { get; }
 
     /// <summary>Beats when reading stops or starts to work.</summary>
-    public AsyncSignal Turned { get; } = new();
+    public AsyncSignal StateChanged { get; } = new();
 
     public CaptureStatus Status => state.Status;
 
@@ -91,18 +91,18 @@ public sealed class Capture : IAsyncDisposable
     /// Tells that every transaction that was open when these tables began to be read has ended by a position, as the opening of
     /// a snapshot after that waits for. Written down when the reader comes to it; returns at once.
     /// </summary>
-    public void HoldsWhole(IEnumerable<TableName> names, LogPosition after) => tables.HoldsWhole(names, after);
+    public void RetainsWhole(IEnumerable<TableName> names, LogPosition after) => tables.RetainsWhole(names, after);
 
     /// <summary>Returns when it is written down that all changes of these tables after some position are held.</summary>
-    public Task HoldsWholeAsync(IReadOnlyCollection<TableName> names, CancellationToken cancellation) =>
-        UntilAsync(() => names.All(name => Spool.Held(name)?.WholeAfter is not null), cancellation);
+    public Task RetainsWholeAsync(IReadOnlyCollection<TableName> names, CancellationToken cancellation) =>
+        UntilAsync(() => names.All(name => Spool.Retained(name)?.WholeAfter is not null), cancellation);
 
     /// <summary>Returns when the spool holds the log up to the position; throws when it never will.</summary>
     public async Task ReachAsync(LogPosition position, CancellationToken cancellation)
     {
         while (!Spool.Readable || Spool.Last < position)
         {
-            var (grown, turned) = (Spool.Grown.Next, Turned.Next);
+            var (grown, turned) = (Spool.Grown.Next, StateChanged.Next);
             if (Loss is { } loss)
             {
                 throw loss;
@@ -170,7 +170,7 @@ public sealed class Capture : IAsyncDisposable
     {
         while (true)
         {
-            var turned = Turned.Next;
+            var turned = StateChanged.Next;
             if (Loss is { } loss)
             {
                 throw loss;
@@ -269,7 +269,7 @@ public sealed class Capture : IAsyncDisposable
         var read = await reader.ReadAsync(TimeSpan.Zero, cancellation);
         await TakeAsync(read, cancellation);
         tables.Reads(chosen);
-        Turned.Beat();
+        StateChanged.Beat();
         while ((!tables.More && joins.IsEmpty && !AtEndOfBranch) || Spool.Inside)
         {
             await WaitForRoomAsync(cancellation);
@@ -277,7 +277,7 @@ public sealed class Capture : IAsyncDisposable
             await TakeAsync(read, cancellation);
             if (!Spool.Inside)
             {
-                await HoldWholeAsync(cancellation);
+                await RetainWholeAsync(cancellation);
             }
 
             works();
@@ -293,13 +293,13 @@ public sealed class Capture : IAsyncDisposable
         }
     }
 
-    private async Task HoldWholeAsync(CancellationToken cancellation)
+    private async Task RetainWholeAsync(CancellationToken cancellation)
     {
         while (tables.Told is { } told)
         {
-            await Spool.HoldWholeAsync(told.Names, told.After, cancellation);
+            await Spool.RetainWholeAsync(told.Names, told.After, cancellation);
             tables.Written();
-            Turned.Beat();
+            StateChanged.Beat();
         }
     }
 
@@ -321,7 +321,7 @@ public sealed class Capture : IAsyncDisposable
             }
 
             joins.TryDequeue(out _);
-            Turned.Beat();
+            StateChanged.Beat();
         }
 
         if (AtEndOfBranch)

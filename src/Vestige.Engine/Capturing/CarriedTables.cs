@@ -68,7 +68,7 @@ internal sealed class CarriedTables
     }
 
     /// <summary>All changes of tables after a position are held.</summary>
-    public void HoldsWhole(IEnumerable<TableName> names, LogPosition after) => whole.Enqueue(([.. names], after));
+    public void RetainsWhole(IEnumerable<TableName> names, LogPosition after) => whole.Enqueue(([.. names], after));
 
     /// <summary>What was told first of that and is not written down; null when there is nothing.</summary>
     public (IReadOnlySet<TableName> Names, LogPosition After)? Told => whole.TryPeek(out var told) ? told : null;

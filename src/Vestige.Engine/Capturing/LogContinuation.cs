@@ -30,11 +30,11 @@ internal sealed class LogContinuation(string connection, Spool spool, CarriedTab
         }
 
         // What was read without a gap before is so from there on.
-        var whole = spool.Tables.Where(table => spool.Held(table)?.WholeAfter is not null).ToList();
+        var whole = spool.Tables.Where(table => spool.Retained(table)?.WholeAfter is not null).ToList();
         tables.Ask(spool.Tables);
         await spool.ClearAsync(cancellation);
         await spool.StartAsync(identity, at, cancellation);
-        tables.HoldsWhole(whole, at);
+        tables.RetainsWhole(whole, at);
         await events.OfConnectionAsync(
             connection,
             EventKind.Warning,

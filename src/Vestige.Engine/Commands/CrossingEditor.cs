@@ -89,7 +89,7 @@ internal sealed class CrossingEditor(
     )
     {
         var entry = book.Existing(definition.Name);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
+        using var locked = await entry.Lock.EnterAsync(cancellation);
         await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
         var change = await CompareAsync(definition, cancellation);
         if (!change.Ready)

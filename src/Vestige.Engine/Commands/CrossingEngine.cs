@@ -33,19 +33,19 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly LoopCheck loops;
 
     /// <summary>Definitions come, change while they are drafts, and go one after the other.</summary>
-    private readonly Turnstile definitions = new();
+    private readonly AsyncLock definitions = new();
     private readonly CrossingPlanner planner;
     private readonly CrossingRegistry registry;
     private readonly CrossingOpener opener;
     private readonly CrossingSampler sampler;
-    private readonly MeasureRecorder? measureKeeper;
+    private readonly MeasureRecorder? measureRecorder;
     private readonly CrossingEditor editor;
     private readonly CrossingStart starting;
     private readonly CrossingRest rest;
     private readonly CrossingPacing pacing;
     private readonly CrossingReload reload;
     private readonly IRunStore? runs;
-    private readonly RunRecorder runKeeper;
+    private readonly RunRecorder runRecorder;
     private readonly EngineWatch watch;
 
     public CrossingEngine(
@@ -76,11 +76,11 @@ public sealed class CrossingEngine : IAsyncDisposable
         Positions = new SourcePositions(connections, captures);
         loops = new LoopCheck(connections, registry);
         planner = new CrossingPlanner(connections, keys, captures, loops, clock);
-        runKeeper = new RunRecorder(runs, clock, logger);
-        opener = new CrossingOpener(services, registry, captures, runKeeper);
-        measureKeeper = stores.Measures is { } measures ? new MeasureRecorder(measures, logger) : null;
+        runRecorder = new RunRecorder(runs, clock, logger);
+        opener = new CrossingOpener(services, registry, captures, runRecorder);
+        measureRecorder = stores.Measures is { } measures ? new MeasureRecorder(measures, logger) : null;
         Alerts = stores.Alerts is { } alerts ? new AlertService(alerts, Events, clock, logger) : null;
-        sampler = new CrossingSampler(services, registry, captures, opener, runKeeper, measureKeeper, Alerts);
+        sampler = new CrossingSampler(services, registry, captures, opener, runRecorder, measureRecorder, Alerts);
         var retention = new LogRetention(connections, captures);
         starting = new CrossingStart(connections, registry, opener, retention, PlanAsync, DesireAsync, Events);
         rest = new CrossingRest(connections, captures, registry, DesireAsync, Events, clock);
@@ -118,7 +118,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         await RecallAsync(cancellation);
         foreach (var entry in registry.All)
         {
-            using var turn = await entry.Turn.EnterAsync(cancellation);
+            using var locked = await entry.Lock.EnterAsync(cancellation);
             if (entry.Stored.NeedsLog)
             {
                 await opener.OpenAsync(entry, cancellation);
@@ -137,15 +137,15 @@ public sealed class CrossingEngine : IAsyncDisposable
             registry.Add(stored);
         }
 
-        foreach (var entry in measureKeeper is null ? [] : registry.All)
+        foreach (var entry in measureRecorder is null ? [] : registry.All)
         {
-            await measureKeeper!.RecallAsync(entry.Name, entry.Meter, clock.GetUtcNow(), cancellation);
+            await measureRecorder!.RecallAsync(entry.Name, entry.Meter, clock.GetUtcNow(), cancellation);
         }
 
         // Somebody may ask for a crossing as soon as it is in the registry: each has one worker all the same, and keeps what that has read.
         foreach (var entry in registry.All)
         {
-            using var turn = await entry.Turn.EnterAsync(cancellation);
+            using var locked = await entry.Lock.EnterAsync(cancellation);
             if (entry.Worker is null)
             {
                 await entry.Quarantine.RecallAsync(cancellation);
@@ -369,7 +369,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         var entry = registry.Existing(crossing);
         using var alone = await definitions.EnterAsync(cancellation);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
+        using var locked = await entry.Lock.EnterAsync(cancellation);
         entry = registry.Existing(crossing);
         await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
         if (entry.Worker is { Running.IsCompleted: false })
@@ -386,9 +386,9 @@ public sealed class CrossingEngine : IAsyncDisposable
         await entry.Verdicts.ForgetAsync(null, cancellation);
         await store.DeleteAsync(crossing, cancellation);
         registry.Remove(crossing);
-        if (measureKeeper is not null)
+        if (measureRecorder is not null)
         {
-            await measureKeeper.ForgetAsync(crossing, cancellation);
+            await measureRecorder.ForgetAsync(crossing, cancellation);
         }
 
         captures.Find(entry.Stored.Definition.Source)?.Spool.Release(crossing);
@@ -409,7 +409,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         foreach (var entry in registry.All)
         {
             await entry.HaltAsync(new StopRequest(StopMode.Now));
-            await runKeeper.CloseAsync(entry);
+            await runRecorder.CloseAsync(entry);
         }
 
         await captures.DisposeAsync();

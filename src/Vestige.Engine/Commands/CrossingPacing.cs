@@ -19,7 +19,7 @@ internal sealed class CrossingPacing(IControlStore store, CrossingRegistry book,
     )
     {
         var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
+        using var locked = await entry.Lock.EnterAsync(cancellation);
         var definition = change(entry.Stored.Definition);
         CheckTimes(definition);
         if (DefinitionRules.Check(definition) is [var problem, ..])

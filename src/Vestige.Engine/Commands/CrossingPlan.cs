@@ -33,7 +33,7 @@ public sealed record CrossingPlan
     public required bool Measured { get; init; }
 
     /// <summary>Everything that must hold.</summary>
-    public required IReadOnlyList<ReadinessLine> Lines { get; init; }
+    public required IReadOnlyList<ReadinessCheck> Lines { get; init; }
 
     /// <summary>What is wrong with the treatment, by field of the definition; told in the lines as well.</summary>
     public IReadOnlyList<TreatmentProblem> Problems { get; init; } = [];
@@ -42,7 +42,7 @@ public sealed record CrossingPlan
     public Delivery? Delivery { get; init; }
 
     /// <summary>A plan that comes to nothing, for the systems cannot be looked into or do not go together.</summary>
-    internal static CrossingPlan Refused((double PerSecond, bool Measured) rate, IReadOnlyList<ReadinessLine> lines) =>
+    internal static CrossingPlan Refused((double PerSecond, bool Measured) rate, IReadOnlyList<ReadinessCheck> lines) =>
         new()
         {
             RowsPerSecond = rate.PerSecond,

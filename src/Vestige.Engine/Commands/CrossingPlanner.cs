@@ -23,7 +23,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
     )
     {
         var (source, target) = (connections.Source(definition.Source), connections.Target(definition.Target));
-        var lines = new List<ReadinessLine>();
+        var lines = new List<ReadinessCheck>();
         if (!await StandApartAsync(definition, source, target, lines, cancellation))
         {
             return CrossingPlan.Refused(rate, lines);
@@ -66,7 +66,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         CrossingDefinition definition,
         SourceSystem source,
         TargetSystem target,
-        List<ReadinessLine> lines,
+        List<ReadinessCheck> lines,
         CancellationToken cancellation
     )
     {
@@ -87,7 +87,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         }
 
         lines.Add(
-            new ReadinessLine(
+            new ReadinessCheck(
                 "two databases",
                 false,
                 $"{definition.Source} and {definition.Target} are the same database",
@@ -99,14 +99,14 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         return false;
     }
 
-    private async Task<IReadOnlyList<ReadinessLine>> LoopLinesAsync(
+    private async Task<IReadOnlyList<ReadinessCheck>> LoopLinesAsync(
         CrossingDefinition definition,
         IEnumerable<TableDescription> taken,
         CancellationToken cancellation
     ) => await loops.FindAsync(definition, taken.Select(table => table.Schema.Name), cancellation) is { } loop ? [loop] : [];
 
     /// <summary>Where only changes cross, what holds of the tables that were brought by other means.</summary>
-    private async Task<IReadOnlyList<ReadinessLine>> FoundLinesAsync(
+    private async Task<IReadOnlyList<ReadinessCheck>> FoundLinesAsync(
         CrossingDefinition definition,
         SourceSystem source,
         TargetSystem target,
@@ -133,7 +133,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         return TimeSpan.FromSeconds(Math.Max(LoadPlan.LongestFirst(costs, Readers).Makespan, written) / rowsPerSecond);
     }
 
-    private async Task<bool> ReachAsync(List<ReadinessLine> lines, string what, IProbe database, CancellationToken cancellation)
+    private async Task<bool> ReachAsync(List<ReadinessCheck> lines, string what, IProbe database, CancellationToken cancellation)
     {
         var began = clock.GetTimestamp();
         try
@@ -145,7 +145,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         catch (PortException exception)
         {
             lines.Add(
-                new ReadinessLine(
+                new ReadinessCheck(
                     $"{what}: reach",
                     false,
                     exception.Message,

@@ -25,7 +25,7 @@ internal sealed class CrossingReload(
     public async Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
     {
         var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
+        using var locked = await entry.Lock.EnterAsync(cancellation);
         if (!entry.Stored.Begun)
         {
             throw new RequestRefusedException($"{crossing} was never started.") { Remedy = "Start it." };

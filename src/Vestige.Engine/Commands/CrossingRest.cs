@@ -39,7 +39,7 @@ internal sealed class CrossingRest(
     public async Task StopAtAsync(string crossing, StopMark? wanted, string by, CancellationToken cancellation)
     {
         var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
+        using var locked = await entry.Lock.EnterAsync(cancellation);
         var source = connections.Source(entry.Stored.Definition.Source);
         var worker = StopMarks.WorkerOf(entry);
         if (wanted is not null)
@@ -103,7 +103,7 @@ internal sealed class CrossingRest(
     )
     {
         var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
+        using var locked = await entry.Lock.EnterAsync(cancellation);
         if (!entry.Stored.Begun)
         {
             throw new RequestRefusedException($"{crossing} is a draft.") { Remedy = "Nothing needs to be done." };

@@ -24,7 +24,7 @@ internal sealed class CrossingStart(
     public async Task RunAsync(string crossing, string by, string? typed, CancellationToken cancellation)
     {
         var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
+        using var locked = await entry.Lock.EnterAsync(cancellation);
         if (entry.Worker is { Running.IsCompleted: false } running)
         {
             if (entry.Stored is not { Desired: DesiredState.Stop, Until: not null })
@@ -61,7 +61,7 @@ internal sealed class CrossingStart(
     public async Task<LogPosition> KeepLogAsync(string crossing, string by, CancellationToken cancellation)
     {
         var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
+        using var locked = await entry.Lock.EnterAsync(cancellation);
         var definition = entry.Stored.Definition;
         if (entry.Stored.Begun || definition.Kind != StartKind.Changes)
         {

@@ -14,7 +14,7 @@ public sealed record DefinitionChange(
     IReadOnlyList<TableName> Added,
     IReadOnlyList<TableName> Removed,
     IReadOnlyList<TableName> Reloaded,
-    IReadOnlyList<ReadinessLine> Lines,
+    IReadOnlyList<ReadinessCheck> Lines,
     IReadOnlyList<TreatmentProblem> Problems
 )
 {

@@ -16,13 +16,13 @@ namespace Vestige.Engine.Commands;
 /// </summary>
 internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spool? spool, TimeProvider clock)
 {
-    public async Task<IReadOnlyList<ReadinessLine>> CheckAsync(
+    public async Task<IReadOnlyList<ReadinessCheck>> CheckAsync(
         StartPlace? from,
         IReadOnlyList<TableTreatment> treatments,
         CancellationToken cancellation
     )
     {
-        var lines = new List<ReadinessLine>();
+        var lines = new List<ReadinessCheck>();
         var names = treatments.Select(treatment => treatment.Source.Name).ToList();
         Dictionary<TableName, long?>? since = null;
         if (from is not null)
@@ -41,9 +41,9 @@ internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spoo
         var there = (await target.Catalogue.ReadTablesAsync(cancellation)).Select(table => table.Schema.Name).ToHashSet();
         foreach (var treatment in treatments)
         {
-            var missing = treatment.Tables.Select(table => table.Form.Name).Where(name => !there.Contains(name)).ToList();
+            var missing = treatment.Tables.Select(table => table.Schema.Name).Where(name => !there.Contains(name)).ToList();
             lines.AddRange(
-                missing.Select(name => new ReadinessLine(
+                missing.Select(name => new ReadinessCheck(
                     $"target table {name}",
                     false,
                     "it is not there",
@@ -61,7 +61,7 @@ internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spoo
         return lines;
     }
 
-    private async Task<ReadinessLine> AgreesAsync(
+    private async Task<ReadinessCheck> AgreesAsync(
         TableTreatment treatment,
         Dictionary<TableName, long?>? since,
         CancellationToken cancellation
@@ -70,7 +70,7 @@ internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spoo
         var name = treatment.Source.Name;
         var (now, copied) = (
             await source.Lookup.CountAsync(name, null, cancellation),
-            await target.Lookup.CountAsync(treatment.Tables[0].Form.Name, treatment.Tables[0].Form.Shared, cancellation)
+            await target.Lookup.CountAsync(treatment.Tables[0].Schema.Name, treatment.Tables[0].Schema.Shared, cancellation)
         );
         var then = since is null ? now : now - since[name];
         var found =
@@ -80,7 +80,7 @@ internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spoo
             : since is null ? $"{Figures.Of(now, "row")} here and {Figures.Count(copied)} there, counted one after the other"
             : $"{Figures.Of(now, "row")} here, {Figures.Count(then.Value)} by the log where changes begin, and "
                 + $"{Figures.Count(copied)} there, counted one after the other";
-        return new ReadinessLine(
+        return new ReadinessCheck(
             $"rows of {name}",
             then == copied,
             found,

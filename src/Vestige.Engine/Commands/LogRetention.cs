@@ -39,7 +39,7 @@ internal sealed class LogRetention(IConnections connections, Captures captures)
     /// </summary>
     public static LogPosition? AfterOf(CrossingDefinition definition, Spool spool)
     {
-        var held = spool.Tables.Where(definition.Tables.Takes).Select(table => spool.Held(table)?.WholeAfter).ToList();
+        var held = spool.Tables.Where(definition.Tables.Takes).Select(table => spool.Retained(table)?.WholeAfter).ToList();
         return held.Count == 0 || held.Contains(null) ? null : held.Max();
     }
 
@@ -56,12 +56,12 @@ internal sealed class LogRetention(IConnections connections, Captures captures)
         await capture.CarryAsync(tables, cancellation);
         await using (var snapshot = await BranchReads.SnapshotAsync(connections.Source(definition.Source), capture.Spool, 1, cancellation))
         {
-            capture.HoldsWhole(tables, snapshot.Position);
+            capture.RetainsWhole(tables, snapshot.Position);
         }
 
-        await capture.HoldsWholeAsync(tables, cancellation);
+        await capture.RetainsWholeAsync(tables, cancellation);
         var after = AfterOf(definition, capture.Spool)!.Value;
-        capture.Spool.Hold(definition.Name, after);
+        capture.Spool.Retain(definition.Name, after);
         return after;
     }
 }

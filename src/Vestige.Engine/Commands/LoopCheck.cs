@@ -27,7 +27,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
     /// <param name="definition">The crossing.</param>
     /// <param name="tables">The source's tables that it takes.</param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task<ReadinessLine?> FindAsync(
+    public async Task<ReadinessCheck?> FindAsync(
         CrossingDefinition definition,
         IEnumerable<TableName> tables,
         CancellationToken cancellation
@@ -54,7 +54,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
         }
 
         return await CarriedAsync(definition, null, cancellation) is { } mine && LoopRule.Find(mine, tables, others) is { } loop
-            ? new ReadinessLine(
+            ? new ReadinessCheck(
                 "no loop",
                 false,
                 $"rows of {loop.Table} would return to it through {string.Join(", then ", loop.Crossings)}, and each change would "

@@ -22,7 +22,7 @@ internal sealed class PlannedStructure
         (this.treating, this.target, this.treatments) = (treating, target, treatments);
         if (target.Find<ITableTarget>() is not { } made)
         {
-            tables = [.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form).DistinctBy(table => table.Name)];
+            tables = [.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Schema).DistinctBy(table => table.Name)];
             Lines = [.. ShapeReadiness.Of(treating.Definition, target, treatments)];
             return;
         }
@@ -41,14 +41,14 @@ internal sealed class PlannedStructure
     public IReadOnlyList<string> NotMade { get; } = [];
 
     /// <summary>What can be told without asking the target.</summary>
-    public IReadOnlyList<ReadinessLine> Lines { get; }
+    public IReadOnlyList<ReadinessCheck> Lines { get; }
 
     /// <summary>What the target says.</summary>
-    public Task<IReadOnlyList<ReadinessLine>> CheckAsync(TargetProgress progress, CancellationToken cancellation) =>
+    public Task<IReadOnlyList<ReadinessCheck>> CheckAsync(TargetProgress progress, CancellationToken cancellation) =>
         target.Target.CheckTargetAsync(tables, treating.ExistingOf(treatments), treating.OwnTables(progress), cancellation);
 
     /// <summary>Statements of a person's own stand in the place of those that would be run.</summary>
-    private static IEnumerable<ReadinessLine> OwnStatements(
+    private static IEnumerable<ReadinessCheck> OwnStatements(
         CrossingDefinition definition,
         ITableTarget target,
         IReadOnlyList<TableSchema> tables
@@ -62,7 +62,7 @@ internal sealed class PlannedStructure
                 : own.DifferenceTo(
                     target.StructureFor([form with { Statement = null }]).First(statement => statement.Makes == form.Name).Text
                 );
-            yield return new ReadinessLine(
+            yield return new ReadinessCheck(
                 $"statement for {own.Table}",
                 wrong is null,
                 wrong ?? "the definition's own; what it makes is compared with what the rows need before any of them is written",

@@ -41,7 +41,7 @@ public sealed class QuarantineService
     public async Task SetRuleAsync(string crossing, QuarantineRule? rule, string by, CancellationToken cancellation)
     {
         var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
+        using var locked = await entry.Lock.EnterAsync(cancellation);
         var definition = entry.Stored.Definition with { Quarantine = rule };
         if (
             DefinitionRules.Check(definition).FirstOrDefault(problem => problem.Field.StartsWith("quarantine", StringComparison.Ordinal)) is

@@ -116,7 +116,7 @@ public sealed class ReconcileService
     public async Task SetRuleAsync(string crossing, ReconcileRule? rule, string by, CancellationToken cancellation)
     {
         var entry = book.Existing(crossing);
-        using var turn = await entry.Turn.EnterAsync(cancellation);
+        using var locked = await entry.Lock.EnterAsync(cancellation);
         var definition = entry.Stored.Definition with { Reconcile = rule };
         if (rule?.Times is { } times)
         {

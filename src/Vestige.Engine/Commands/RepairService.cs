@@ -75,7 +75,7 @@ public sealed class RepairService
         };
         var definition = book.Existing(crossing).Stored.Definition;
         var target = connections.Target(definition.Target);
-        return finding.Form is { } form ? target.Tables.StatementFor(form, change) : "";
+        return finding.Schema is { } form ? target.Tables.StatementFor(form, change) : "";
     }
 
     /// <summary>Repairs rows that a comparison listed, as the source has them by then.</summary>
@@ -155,7 +155,7 @@ public sealed class RepairService
 
         var asked = request(entry, cancellation);
         var holder = $"repair/{Guid.NewGuid():N}";
-        asked.Spool.Hold(holder, asked.Applied());
+        asked.Spool.Retain(holder, asked.Applied());
         try
         {
             await using var view = await BranchReads.ViewAsync(asked.Source, asked.Spool, cancellation);

@@ -62,8 +62,8 @@ internal sealed class RestoredBackup(IConnections connections, CrossingRegistry 
     private static string? Changed(TargetProgress progress, Dictionary<TableName, TableSchema> forms) =>
         progress
             .Tables.Where(table =>
-                table is { Loaded: true, Held: false, Form: not null }
-                && !(forms.TryGetValue(table.Table, out var form) && SchemaFingerprint.Of(form) == table.Form)
+                table is { Loaded: true, Held: false, Fingerprint: not null }
+                && !(forms.TryGetValue(table.Table, out var form) && SchemaFingerprint.Of(form) == table.Fingerprint)
             )
             .Select(table => $"{table.Table} was changed at the source since it was loaded")
             .FirstOrDefault();

@@ -8,7 +8,7 @@ namespace Vestige.Engine.Commands;
 /// <summary>What a definition asks for that a target without transactions cannot do.</summary>
 internal static class ShapeReadiness
 {
-    public static IEnumerable<ReadinessLine> Of(
+    public static IEnumerable<ReadinessCheck> Of(
         CrossingDefinition definition,
         TargetSystem target,
         IReadOnlyList<TableTreatment> treatments
@@ -62,6 +62,6 @@ internal static class ShapeReadiness
         }
     }
 
-    private static ReadinessLine Line(string step, string found, string needed, string remedy) =>
+    private static ReadinessCheck Line(string step, string found, string needed, string remedy) =>
         new(step, false, found, needed, remedy, TimeSpan.Zero);
 }

@@ -28,7 +28,7 @@ public sealed class SourcePositions
 
         for (var branch = branches.Count - 1; branch > 0; branch--)
         {
-            if (branches[branch].Holds(position.Offset))
+            if (branches[branch].Contains(position.Offset))
             {
                 return position.On(branch);
             }

@@ -16,7 +16,7 @@ internal static class TableReadiness
     /// <param name="there">The source's tables.</param>
     /// <param name="taken">Those that the rules take.</param>
     /// <param name="isFollowing">Whether the crossing has been started before.</param>
-    public static IEnumerable<ReadinessLine> Of(
+    public static IEnumerable<ReadinessCheck> Of(
         CrossingDefinition definition,
         IReadOnlyList<TableDescription> there,
         IReadOnlyList<TableDescription> taken,
@@ -41,7 +41,7 @@ internal static class TableReadiness
         ];
     }
 
-    private static ReadinessLine TablesLine(CrossingDefinition definition, int taken) =>
+    private static ReadinessCheck TablesLine(CrossingDefinition definition, int taken) =>
         new(
             "tables",
             taken > 0,
@@ -51,11 +51,11 @@ internal static class TableReadiness
             TimeSpan.Zero
         );
 
-    private static IEnumerable<ReadinessLine> ViewsLine(IReadOnlyList<TableName> views)
+    private static IEnumerable<ReadinessCheck> ViewsLine(IReadOnlyList<TableName> views)
     {
         if (views.Count > 0)
         {
-            yield return new ReadinessLine(
+            yield return new ReadinessCheck(
                 "views",
                 true,
                 $"{Figures.Listed([.. views.Select(view => view.ToString())], NamedAtMost)}: "
@@ -67,7 +67,7 @@ internal static class TableReadiness
         }
     }
 
-    private static ReadinessLine LeftOutLine(TableDescription table) =>
+    private static ReadinessCheck LeftOutLine(TableDescription table) =>
         new(
             $"table {table.Schema.Name}",
             false,
@@ -81,11 +81,11 @@ internal static class TableReadiness
         table.CrossesAs(definition.AppliedAs(table.Schema.Name));
 
     /// <summary>What is chosen by name and yet has to be known: such a copy does not stay equal to its source.</summary>
-    private static IEnumerable<ReadinessLine> InsertOnlyLine(IReadOnlyList<TableDescription> tables)
+    private static IEnumerable<ReadinessCheck> InsertOnlyLine(IReadOnlyList<TableDescription> tables)
     {
         if (tables.Count > 0)
         {
-            yield return new ReadinessLine(
+            yield return new ReadinessCheck(
                 "inserts only",
                 true,
                 $"{string.Join(", ", tables.Select(table => table.Schema.Name).Order())}: updates, deletes and truncations of "
@@ -98,7 +98,7 @@ internal static class TableReadiness
     }
 
     /// <summary>What is referred to and does not cross; the references are not made then.</summary>
-    private static IEnumerable<ReadinessLine> LeftReferences(List<TableDescription> crossing)
+    private static IEnumerable<ReadinessCheck> LeftReferences(List<TableDescription> crossing)
     {
         var names = crossing.Select(table => table.Schema.Name).ToHashSet();
         var left = crossing
@@ -111,7 +111,7 @@ internal static class TableReadiness
             .ToList();
         if (left.Count > 0)
         {
-            yield return new ReadinessLine(
+            yield return new ReadinessCheck(
                 "references",
                 true,
                 $"{Figures.Listed([.. left.Select(pair => $"{pair.From} refers to {pair.To}")], NamedAtMost)}, "
@@ -123,7 +123,7 @@ internal static class TableReadiness
         }
     }
 
-    private static ReadinessLine WithinLine(IGrouping<TableName, TableName> parts) =>
+    private static ReadinessCheck WithinLine(IGrouping<TableName, TableName> parts) =>
         new(
             $"parts of {parts.Key}",
             true,
@@ -135,14 +135,14 @@ internal static class TableReadiness
         );
 
     /// <summary>A rule that names one table exactly, without a star, means that table: its absence is an error.</summary>
-    private static IEnumerable<ReadinessLine> MissingLines(CrossingDefinition definition, IReadOnlyList<TableDescription> tables)
+    private static IEnumerable<ReadinessCheck> MissingLines(CrossingDefinition definition, IReadOnlyList<TableDescription> tables)
     {
         var there = tables.Select(table => table.Schema.Name.ToString()).ToHashSet();
         return definition
             .Tables.Rules.Where(rule =>
                 rule.Take is { } name && !name.Contains('*', StringComparison.Ordinal) && !there.Contains(name) && IsTaken(definition, name)
             )
-            .Select(rule => new ReadinessLine(
+            .Select(rule => new ReadinessCheck(
                 $"table {rule.Take}",
                 false,
                 "the source has no such table",

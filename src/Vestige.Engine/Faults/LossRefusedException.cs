@@ -30,7 +30,7 @@ public sealed class LossRefusedException : RequestRefusedException
     /// <param name="crossing">The crossing's name.</param>
     /// <param name="lines">What was found.</param>
     /// <param name="typed">What a person typed; null for nothing.</param>
-    public static void ThrowUnlessAgreed(string crossing, IEnumerable<ReadinessLine> lines, string? typed)
+    public static void ThrowUnlessAgreed(string crossing, IEnumerable<ReadinessCheck> lines, string? typed)
     {
         var losses = lines.Select(line => line.Loses).OfType<string>().ToList();
         if (losses.Count > 0 && typed != crossing)

@@ -13,9 +13,9 @@ public sealed class NotReadyException : Exception
     public NotReadyException(string message, Exception? innerException)
         : base(message, innerException) { }
 
-    public NotReadyException(IReadOnlyList<ReadinessLine> lines)
+    public NotReadyException(IReadOnlyList<ReadinessCheck> lines)
         : base(string.Join(" ", lines.Where(line => !line.Ok).Select(line => $"{line.Step}: {line.Found}. {line.Remedy}"))) =>
         Lines = lines;
 
-    public IReadOnlyList<ReadinessLine> Lines { get; } = [];
+    public IReadOnlyList<ReadinessCheck> Lines { get; } = [];
 }

@@ -64,7 +64,7 @@ internal sealed record Batch(
         };
 
     /// <summary>Whether a transaction of it lies behind a mark.</summary>
-    public bool IsBeyond(StopMark mark) => Fragments.Any(fragment => fragment.IsBehind(mark));
+    public bool IsBeyond(StopMark mark) => Fragments.Any(fragment => fragment.IsAfter(mark));
 
     /// <summary>Tables whose progress it changes.</summary>
     public IReadOnlyList<TableProgress> Held =>

@@ -70,7 +70,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     {
         try
         {
-            await ApplyPartsAsync(head, gatherer, router, cancellation);
+            await ApplyFragmentsAsync(head, gatherer, router, cancellation);
             return false;
         }
         catch (RowRefusedException) when (rule() is not null)
@@ -80,13 +80,13 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         }
     }
 
-    private async Task ApplyPartsAsync(Batch head, BatchGatherer gatherer, ChangeRouter router, CancellationToken cancellation)
+    private async Task ApplyFragmentsAsync(Batch head, BatchGatherer gatherer, ChangeRouter router, CancellationToken cancellation)
     {
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(head.Fragments[0]), cancellation);
         var tally = new ChangeTally();
         SpooledFragment? last = null;
         var changes = 0L;
-        await foreach (var part in gatherer.PartsAsync(cancellation))
+        await foreach (var part in gatherer.FragmentsAsync(cancellation))
         {
             await ApplyUnfoldedAsync(transaction, router, part, tally, cancellation);
             changes += part.Count;
@@ -192,7 +192,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
                 Position = fragment.Position,
                 Log = null,
                 HeldCause =
-                    $"A type of its columns has grown at the source: the target does not take {ChangeMarks.Of(refusal.Kind)} of "
+                    $"A type of its columns has grown at the source: the target does not take {ChangeSymbols.Of(refusal.Kind)} of "
                     + $"{refusal.Key}, {refusal.Answer}. Later changes are not applied to this table. Load it again to continue.",
             }
         );
@@ -311,7 +311,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     {
         foreach (var one in routed)
         {
-            Unexpected(one.Form.Name, await ApplyAsync(transaction, one, cancellation), router.Owners);
+            Unexpected(one.Schema.Name, await ApplyAsync(transaction, one, cancellation), router.Owners);
             tally.Add(one, fragment);
         }
     }
@@ -321,9 +321,9 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     {
         try
         {
-            return await transaction.ApplyAsync(routed.Form, routed.Change, cancellation);
+            return await transaction.ApplyAsync(routed.Schema, routed.Change, cancellation);
         }
-        catch (RowRefusedException exception) when (exception.Table == routed.Form.Name && routed.Form.Name != routed.Source)
+        catch (RowRefusedException exception) when (exception.Table == routed.Schema.Name && routed.Schema.Name != routed.Source)
         {
             throw exception.Of(routed.Source);
         }

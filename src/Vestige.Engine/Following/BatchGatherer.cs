@@ -60,11 +60,11 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, IBatchBuild
 
         var before = builder.Tables;
         openedAt = clock.GetTimestamp();
-        return waiting.Peek().Whole || builder.TakesParts ? await BuildAsync(before, cancellation) : Batch.OfLarge(waiting.Peek(), before);
+        return waiting.Peek().Whole || builder.TakesFragments ? await BuildAsync(before, cancellation) : Batch.OfLarge(waiting.Peek(), before);
     }
 
     /// <summary>The parts of the large transaction at hand, one by one, to its last.</summary>
-    public async IAsyncEnumerable<SpooledFragment> PartsAsync(
+    public async IAsyncEnumerable<SpooledFragment> FragmentsAsync(
         [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancellation
     )
     {
@@ -114,7 +114,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, IBatchBuild
             Take(read);
         }
 
-        if (IsBehindMark(waiting.Peek()))
+        if (IsAfterMark(waiting.Peek()))
         {
             AtMark = true;
             return false;
@@ -123,7 +123,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, IBatchBuild
         return true;
     }
 
-    private bool IsBehindMark(SpooledFragment fragment) => mark is { } end && fragment.IsBehind(end);
+    private bool IsAfterMark(SpooledFragment fragment) => mark is { } end && fragment.IsAfter(end);
 
     private async Task<Batch> BuildAsync(ImmutableDictionary<TableName, TableProgress> before, CancellationToken cancellation)
     {
@@ -138,8 +138,8 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, IBatchBuild
 
             if (
                 !waiting.TryPeek(out var fragment)
-                || !(fragment.Whole || builder.TakesParts)
-                || IsBehindMark(fragment)
+                || !(fragment.Whole || builder.TakesFragments)
+                || IsAfterMark(fragment)
                 || (fragments.Count > 0 && fragment.Route != fragments[0].Route)
             )
             {

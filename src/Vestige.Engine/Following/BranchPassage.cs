@@ -65,7 +65,8 @@ internal static class BranchPassage
     /// Moves a crossing from a log that the spool does not know to the one that it reads, where that log itself says that it holds
     /// exactly what the crossing has: the spool may have gone on to it from elsewhere, as one that was restored from a backup does.
     /// Before the first load has ended, tables whose position lies on no branch of the spool are loaded again. False, with nothing
-    /// changed, where nobody says so, or where a table is beyond the crossing's position.
+    /// changed, where nobody says so, where a table is beyond the crossing's position, or where the crossing lacks something from before the
+    /// beginning of that log as the spool has it: the spool holds that in a log before, at a place that is not known.
     /// </summary>
     /// <param name="session">The hold on the progress.</param>
     /// <param name="spool">The spool of the source.</param>
@@ -102,6 +103,7 @@ internal static class BranchPassage
         progress is { Identity: { } old, Position: { Branch: LogPosition.BeforeAll } position }
         && !progress.Tables.Any(table => table.Loaded && IsBeyond(table, position, old))
         && await NextAsync(old, progress.Token ?? source.Format(position), spool, source, cancellation) is { } next
+        && next.Begin >= spool.Branches[^1].Begin
             ? new ProgressUpdate(
                 new LogPosition(spool.Branch, next.Begin),
                 [.. progress.Tables.Select(table => Moved(table, old))],
@@ -156,5 +158,5 @@ internal static class BranchPassage
         table.Log is { } log && log != old ? table.Position.Branch != LogPosition.BeforeAll : table.Position.Offset > position.Offset;
 
     private static TableProgress Moved(TableProgress table, LogIdentity old) =>
-        table.Held || table.Loaded ? table with { Log = table.Log ?? old, Form = null, Part = null } : table.Anew();
+        table.Held || table.Loaded ? table with { Log = table.Log ?? old, Fingerprint = null, Part = null } : table.Anew();
 }

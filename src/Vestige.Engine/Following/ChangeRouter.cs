@@ -186,7 +186,7 @@ internal sealed class ChangeRouter(
         var first = into.Count;
         if (treatment.IsIdentity)
         {
-            into.Add(new RoutedChange(source, treatment.Tables[0].Form, change));
+            into.Add(new RoutedChange(source, treatment.Tables[0].Schema, change));
         }
         else if (!TryTreat(treatment, fragment, change))
         {
@@ -196,7 +196,7 @@ internal sealed class ChangeRouter(
         {
             foreach (var (table, made) in treated)
             {
-                into.Add(new RoutedChange(source, table.Form, made));
+                into.Add(new RoutedChange(source, table.Schema, made));
             }
         }
 
@@ -232,7 +232,7 @@ internal sealed class ChangeRouter(
         var masked = treatment.Hidden.Any(form.KeyOrdinals.Contains);
         var key = masked ? "" : RowKey.Display(row, form.KeyOrdinals);
         return new RowRefusedException(
-            $"{ChangeMarks.Of(change.Kind)} of {form.Name}{(masked ? ", its key masked," : key.Length > 0 ? $" {key}" : "")} cannot "
+            $"{ChangeSymbols.Of(change.Kind)} of {form.Name}{(masked ? ", its key masked," : key.Length > 0 ? $" {key}" : "")} cannot "
                 + $"be treated: {exception.Message}.",
             exception
         )
@@ -265,7 +265,7 @@ internal sealed class ChangeRouter(
             return new Treated(form, null, "it has no columns");
         }
 
-        if (Tables[form.Name].Form is { } loaded && !SchemaFingerprint.IsOf(loaded, form))
+        if (Tables[form.Name].Fingerprint is { } loaded && !SchemaFingerprint.IsOf(loaded, form))
         {
             return new Treated(form, null, "its columns or its key are not those that were loaded");
         }
@@ -273,7 +273,7 @@ internal sealed class ChangeRouter(
         var (treatment, problems) = treating.TryBuild(form);
         foreach (var table in treatment?.Tables ?? [])
         {
-            Owners = Owners.SetItem(table.Form.Name, new TableOwner(form.Name, treatment!.MeetsExpectations));
+            Owners = Owners.SetItem(table.Schema.Name, new TableOwner(form.Name, treatment!.MeetsExpectations));
         }
 
         return new Treated(form, treatment, problems.Count > 0 ? problems[0].Found : "");
@@ -297,7 +297,7 @@ internal sealed class ChangeRouter(
     /// <summary>A change may be told after the load that found it done; the rows have it then.</summary>
     private void TakeSchemaChange(TableProgress progress, TableSchema form, SchemaNotice notice, LogPosition position)
     {
-        if (notice.IsExact || progress.Form is null || !SchemaFingerprint.Holds(progress.Form, form, notice.Values))
+        if (notice.IsExact || progress.Fingerprint is null || !SchemaFingerprint.Holds(progress.Fingerprint, form, notice.Values))
         {
             Hold(progress, position, $"The table was changed at the source: {notice.What}.");
         }

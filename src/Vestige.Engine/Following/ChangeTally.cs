@@ -35,7 +35,7 @@ internal sealed class ChangeTally
             .. recent.Select(entry => new RecentChange(
                 entry.Routed.Source,
                 entry.Routed.Change.Kind,
-                KeyOf(entry.Routed.Form, entry.Routed.Change),
+                KeyOf(entry.Routed.Schema, entry.Routed.Change),
                 entry.Fragment.Position,
                 entry.Fragment.CommittedAt,
                 appliedAt,

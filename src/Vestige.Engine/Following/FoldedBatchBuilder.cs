@@ -15,7 +15,7 @@ internal sealed class FoldedBatchBuilder(Spool spool, ChangeRouter router) : IBa
     private Dictionary<TableName, TableFold>? folds = [];
     private ChangeTally tally = new();
 
-    public bool TakesParts => false;
+    public bool TakesFragments => false;
 
     public ImmutableDictionary<TableName, TableProgress> Tables => router.Tables;
 
@@ -101,9 +101,9 @@ internal sealed class FoldedBatchBuilder(Spool spool, ChangeRouter router) : IBa
 
     private static bool TryFold(Dictionary<TableName, TableFold> folds, RoutedChange routed)
     {
-        if (!folds.TryGetValue(routed.Form.Name, out var fold))
+        if (!folds.TryGetValue(routed.Schema.Name, out var fold))
         {
-            folds.Add(routed.Form.Name, fold = new TableFold(routed.Form));
+            folds.Add(routed.Schema.Name, fold = new TableFold(routed.Schema));
         }
 
         try

@@ -11,7 +11,7 @@ namespace Vestige.Engine.Following;
 internal interface IBatchBuilder
 {
     /// <summary>Whether it takes the parts of a transaction that is too large to be held whole, one by one as they come.</summary>
-    bool TakesParts { get; }
+    bool TakesFragments { get; }
 
     /// <summary>The progress per table after what was added.</summary>
     ImmutableDictionary<TableName, TableProgress> Tables { get; }

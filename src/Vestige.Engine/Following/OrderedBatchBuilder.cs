@@ -16,7 +16,7 @@ internal sealed class OrderedBatchBuilder(Spool spool, ChangeRouter router) : IB
     /// <summary>How many changes of the transaction at hand were read, those that do not cross among them.</summary>
     private int read;
 
-    public bool TakesParts => true;
+    public bool TakesFragments => true;
 
     public ImmutableDictionary<TableName, TableProgress> Tables => router.Tables;
 
@@ -76,7 +76,7 @@ internal sealed class OrderedBatchBuilder(Spool spool, ChangeRouter router) : IB
         for (var number = 0; number < routed.Count; number++)
         {
             var one = routed[number];
-            made.Add(new OrderedChange(read, number, one.Source, one.Form, one.Change));
+            made.Add(new OrderedChange(read, number, one.Source, one.Schema, one.Change));
             tally.Add(one, fragment);
         }
     }

@@ -22,13 +22,13 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
         "Let the log be kept for this crossing, load its tables then, and start it from a position or time after that.";
 
     /// <summary>The line about the place, and the place; null when it cannot be begun from.</summary>
-    public async Task<(ReadinessLine Line, LogPosition? Place)> FindAsync(
+    public async Task<(ReadinessCheck Line, LogPosition? Place)> FindAsync(
         StartPlace from,
         IReadOnlyList<TableName> tables,
         CancellationToken cancellation
     )
     {
-        var lacking = tables.Where(table => spool?.Held(table)?.WholeAfter is null).Order().ToList();
+        var lacking = tables.Where(table => spool?.Retained(table)?.WholeAfter is null).Order().ToList();
         if (spool is null || !spool.Readable || lacking.Count > 0)
         {
             return No(
@@ -39,7 +39,7 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
             );
         }
 
-        var since = tables.Count == 0 ? spool.Begin : tables.Max(table => spool.Held(table)!.WholeAfter!.Value);
+        var since = tables.Count == 0 ? spool.Begin : tables.Max(table => spool.Retained(table)!.WholeAfter!.Value);
         return from.Position is { } text ? AtPosition(text, since) : await AtTimeAsync(from.Time!.Value, since, cancellation);
     }
 
@@ -93,7 +93,7 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
         }
     }
 
-    private (ReadinessLine Line, LogPosition? Place) AtPosition(string text, LogPosition since)
+    private (ReadinessCheck Line, LogPosition? Place) AtPosition(string text, LogPosition since)
     {
         if (source.Log.Parse(text, since.Branch) is not { } position)
         {
@@ -120,7 +120,7 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
     }
 
     /// <summary>Where the run of transactions that were committed by then ends.</summary>
-    private async Task<(ReadinessLine Line, LogPosition? Place)> AtTimeAsync(
+    private async Task<(ReadinessCheck Line, LogPosition? Place)> AtTimeAsync(
         DateTimeOffset time,
         LogPosition since,
         CancellationToken cancellation
@@ -161,9 +161,9 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
         }
     }
 
-    private (ReadinessLine Line, LogPosition? Place) Yes(LogPosition place, LogPosition since) =>
+    private (ReadinessCheck Line, LogPosition? Place) Yes(LogPosition place, LogPosition since) =>
         (
-            new ReadinessLine(
+            new ReadinessCheck(
                 Step,
                 true,
                 $"changes are taken after position {source.Log.Format(place)}; all of these tables are held after "
@@ -176,8 +176,8 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
             place
         );
 
-    private static (ReadinessLine Line, LogPosition? Place) No(string found, string remedy) =>
-        (new ReadinessLine(Step, false, found, Needed, remedy, TimeSpan.Zero), null);
+    private static (ReadinessCheck Line, LogPosition? Place) No(string found, string remedy) =>
+        (new ReadinessCheck(Step, false, found, Needed, remedy, TimeSpan.Zero), null);
 
     private const string Needed = "every change of these tables since the place from which they are taken";
 

@@ -109,21 +109,21 @@ internal sealed class RowIsolation(
             return;
         }
 
-        var into = made[0].Form.Name;
+        var into = made[0].Schema.Name;
         try
         {
             await transaction.SavepointAsync(cancellation);
             foreach (var one in made)
             {
-                into = one.Form.Name;
+                into = one.Schema.Name;
                 ThrowIfRefusedAtCommit(one);
-                await transaction.ApplyAsync(one.Form, one.Change, cancellation);
+                await transaction.ApplyAsync(one.Schema, one.Change, cancellation);
             }
         }
         catch (RowRefusedException refusal) when (row.Change.Kind is ChangeKind.Insert or ChangeKind.Update or ChangeKind.Delete)
         {
             await transaction.RollBackToSavepointAsync(cancellation);
-            aside.Refuse(row.Form, part, row.Change, into, refusal);
+            aside.Refuse(row.Schema, part, row.Change, into, refusal);
             lastRefusal = refusal;
             refused++;
             if (refused % CheckEvery == 0)
@@ -146,7 +146,7 @@ internal sealed class RowIsolation(
         if (
             refusedAtCommit.Count > 0
             && !row.IsNone
-            && refusedAtCommit.TryGetValue((one.Form.Name, RowKey.Display(row, one.Form.KeyOrdinals)), out var refusal)
+            && refusedAtCommit.TryGetValue((one.Schema.Name, RowKey.Display(row, one.Schema.KeyOrdinals)), out var refusal)
         )
         {
             throw refusal;

@@ -31,7 +31,7 @@ internal sealed class ChunkCopy(
     private readonly Channel<LoadedBlock> blocks = Channel.CreateBounded<LoadedBlock>(BlocksInHand);
     private readonly Channel<LoadChunk> written = Channel.CreateUnbounded<LoadChunk>();
     private readonly Channel<IReadOnlyList<TableLoad>> ended = Channel.CreateUnbounded<IReadOnlyList<TableLoad>>();
-    private readonly Turnstile sessionTurn = new();
+    private readonly AsyncLock sessionLock = new();
     private IReadOnlyList<TableLoad> all = [];
 
     /// <summary>Copies them all. The first failure ends the rest, and is thrown when everything has come to rest.</summary>
@@ -161,7 +161,7 @@ internal sealed class ChunkCopy(
         }
 
         var taken = new List<(LoadChunk Chunk, int Rows)>();
-        using (await TurnAsync(writer, cancellation))
+        using (await RunSessionAsync(writer, cancellation))
         {
             await using var transaction = await writer.BeginAsync(checkReferences: false, route, cancellation);
             do
@@ -226,7 +226,7 @@ internal sealed class ChunkCopy(
             )
             {
                 told[chunk.Load] = clock.GetTimestamp();
-                using var turn = await sessionTurn.EnterAsync(cancellation);
+                using var locked = await sessionLock.EnterAsync(cancellation);
                 await session.SaveAsync(
                     new ProgressUpdate(null, [chunk.Load.Progress(loaded: false, LogPosition.Zero, part)]),
                     cancellation
@@ -253,7 +253,7 @@ internal sealed class ChunkCopy(
 
     private async Task EndAsync(ITargetSession builder, IReadOnlyList<TableLoad> loads, CancellationToken cancellation)
     {
-        using (await TurnAsync(builder, cancellation))
+        using (await RunSessionAsync(builder, cancellation))
         {
             foreach (var table in loads[0].Targets)
             {
@@ -261,11 +261,11 @@ internal sealed class ChunkCopy(
             }
         }
 
-        using var turn = await sessionTurn.EnterAsync(cancellation);
+        using var locked = await sessionLock.EnterAsync(cancellation);
         await session.SaveAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, position))]), cancellation);
     }
 
     /// <summary>Where the target has no second writer, rows and the ends of tables go through one session by turns.</summary>
-    private async Task<IDisposable?> TurnAsync(ITargetSession user, CancellationToken cancellation) =>
-        ReferenceEquals(user, session) ? await sessionTurn.EnterAsync(cancellation) : null;
+    private async Task<IDisposable?> RunSessionAsync(ITargetSession user, CancellationToken cancellation) =>
+        ReferenceEquals(user, session) ? await sessionLock.EnterAsync(cancellation) : null;
 }

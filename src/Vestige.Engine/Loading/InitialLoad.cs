@@ -42,7 +42,7 @@ internal sealed class InitialLoad(
         await using var snapshot = await BranchReads.SnapshotAsync(source, capture.Spool, Readers, cancellation);
         Position = snapshot.Position;
         var identity = SnapshotLog;
-        capture.HoldsWhole(names, Position);
+        capture.RetainsWhole(names, Position);
         var forms = await FormsAsync(snapshot, names, cancellation);
         await ClearMergedAsync(forms, identity, cancellation);
         var rests = await RestsAsync(snapshot, forms, identity, cancellation);
@@ -112,7 +112,7 @@ internal sealed class InitialLoad(
             return;
         }
 
-        var lost = begun.Find(table => table.Part is not { } part || !capture.Spool.Holds(part.Since) || LogOf(table) != identity)?.Table;
+        var lost = begun.Find(table => table.Part is not { } part || !capture.Spool.Contains(part.Since) || LogOf(table) != identity)?.Table;
         if (lost is null)
         {
             var parts = begun.ToDictionary(table => table.Table, table => table.Part!);
@@ -144,7 +144,7 @@ internal sealed class InitialLoad(
     {
         var parts = session
             .Progress.Tables.Where(table =>
-                table.Part is { Done.Count: > 0 } part && capture.Spool.Holds(part.Since) && LogOf(table) == identity
+                table.Part is { Done.Count: > 0 } part && capture.Spool.Contains(part.Since) && LogOf(table) == identity
             )
             .ToDictionary(table => table.Table, table => table.Part!);
         var rests = new Dictionary<TableName, Rest>();
@@ -207,7 +207,7 @@ internal sealed class InitialLoad(
             form.Targets,
             form.EstimatedRows,
             ranges.Count,
-            mark is null ? null : new LoadPart(mark, Position, 0, [])
+            mark is null ? null : new LoadCheckpoint(mark, Position, 0, [])
         )
         {
             Log = SnapshotLog,
@@ -305,7 +305,7 @@ internal sealed class InitialLoad(
                 null,
                 [
                     .. loads.Select(load =>
-                        load.Progress(loaded: false, LogPosition.Zero, Merges(load.Table.Name) ? new LoadPart("", Position, 0, []) : null)
+                        load.Progress(loaded: false, LogPosition.Zero, Merges(load.Table.Name) ? new LoadCheckpoint("", Position, 0, []) : null)
                     ),
                 ],
                 first ? identity : null,
@@ -336,7 +336,7 @@ internal sealed class InitialLoad(
     }
 
     /// <summary>What of an interrupted load of a table is left.</summary>
-    private sealed record Rest(LoadPart Part, IReadOnlyList<RowRange> Ranges);
+    private sealed record Rest(LoadCheckpoint Part, IReadOnlyList<RowRange> Ranges);
 
     /// <summary>A table as of the snapshot, and what it is on the target.</summary>
     private sealed record LoadForm(TableTreatment Treatment, IReadOnlyList<TableSchema> Targets, long EstimatedRows)

@@ -29,7 +29,7 @@ internal sealed class SinkLoad(WorkerContext context, ISinkWriter writer, IProgr
     {
         await using var snapshot = await BranchReads.SnapshotAsync(context.Source, context.Capture.Spool, 1, cancellation);
         Position = snapshot.Position;
-        context.Capture.HoldsWhole(names, Position);
+        context.Capture.RetainsWhole(names, Position);
         var log = context.Capture.Spool.Branches[Position.Branch].Identity;
         var treated = await SnapshotTables.TreatedAsync(snapshot, names, context.Treating, cancellation);
         StartedAt = context.Clock.GetUtcNow();
@@ -44,7 +44,7 @@ internal sealed class SinkLoad(WorkerContext context, ISinkWriter writer, IProgr
     }
 
     private static TableLoad LoadOf(TableTreatment treatment, long estimatedRows, LogIdentity log) =>
-        new(treatment, [.. treatment.Tables.Select(table => table.Form)], estimatedRows, chunks: 1) { Log = log };
+        new(treatment, [.. treatment.Tables.Select(table => table.Schema)], estimatedRows, chunks: 1) { Log = log };
 
     private static TableProgress Begun(TableLoad load) => load.Progress(loaded: false, LogPosition.Zero) with { Settled = true };
 

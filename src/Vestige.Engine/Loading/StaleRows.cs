@@ -27,7 +27,7 @@ internal sealed class StaleRows(Capture capture, ITargetSession session, Crossin
     /// that cannot be gone on with, for their form changed or they were emptied.
     /// </summary>
     public async Task<IReadOnlySet<TableName>> ClearAsync(
-        IReadOnlyDictionary<TableName, LoadPart> parts,
+        IReadOnlyDictionary<TableName, LoadCheckpoint> parts,
         LogPosition upTo,
         CancellationToken cancellation
     )
@@ -52,7 +52,7 @@ internal sealed class StaleRows(Capture capture, ITargetSession session, Crossin
         return changed;
     }
 
-    private void Take(SpooledFragment fragment, IReadOnlyDictionary<TableName, LoadPart> parts, HashSet<TableName> changed)
+    private void Take(SpooledFragment fragment, IReadOnlyDictionary<TableName, LoadCheckpoint> parts, HashSet<TableName> changed)
     {
         var changes = new ChangeReader(fragment.Changes);
         while (changes.TryRead(out var change))
@@ -113,7 +113,7 @@ internal sealed class StaleRows(Capture capture, ITargetSession session, Crossin
         {
             var treatment = treating.Build(form);
             await transaction.ApplyAsync(
-                [new FoldedTable(treatment.Tables[0].Form, EmptiedFirst: false, Treated(treatment, rows.Values))],
+                [new FoldedTable(treatment.Tables[0].Schema, EmptiedFirst: false, Treated(treatment, rows.Values))],
                 cancellation
             );
         }

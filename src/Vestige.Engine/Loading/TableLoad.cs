@@ -17,13 +17,13 @@ public sealed class TableLoad(
     IReadOnlyList<TableSchema> targets,
     long estimatedRows,
     int chunks,
-    LoadPart? part = null
+    LoadCheckpoint? part = null
 )
 {
     private readonly Lock gate = new();
     private long rows = part?.Rows ?? 0;
     private int open = chunks;
-    private LoadPart? part = part;
+    private LoadCheckpoint? part = part;
 
     /// <summary>The source's table.</summary>
     public TableSchema Table => treatment.Source;
@@ -49,7 +49,7 @@ public sealed class TableLoad(
     internal bool EndChunk() => Interlocked.Decrement(ref open) == 0;
 
     /// <summary>The progress to be kept with the target.</summary>
-    internal TableProgress Progress(bool loaded, LogPosition position, LoadPart? remembered = null) =>
+    internal TableProgress Progress(bool loaded, LogPosition position, LoadCheckpoint? remembered = null) =>
         new(
             Table.Name,
             loaded,
@@ -57,7 +57,7 @@ public sealed class TableLoad(
             Part: remembered,
             Into: TableProgress.NamesOf(targets.Select(target => target.Name)),
             Settled: false,
-            Form: SchemaFingerprint.Of(Table)
+            Fingerprint: SchemaFingerprint.Of(Table)
         )
         {
             Log = Log,
@@ -66,7 +66,7 @@ public sealed class TableLoad(
     /// <summary>
     /// What to remember when a chunk is done; null when there is nothing, for the table begins again or is done as a whole.
     /// </summary>
-    internal LoadPart? Remember(LoadChunk chunk)
+    internal LoadCheckpoint? Remember(LoadChunk chunk)
     {
         lock (gate)
         {

@@ -165,7 +165,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
                 _ => entry.Trouble is { IsLasting: true } ? CrossingState.Faulted : CrossingState.Checking,
             };
 
-    private static (long Changes, long Transactions) BacklogOf(SpoolPlace? place, Capture? capture, LogPosition? applied)
+    private static (long Changes, long Transactions) BacklogOf(SpooledPosition? place, Capture? capture, LogPosition? applied)
     {
         if (capture is null || applied is null || place is null || applied >= capture.Spool.Last)
         {

@@ -17,7 +17,7 @@ internal sealed class CrossingSampler(
     CrossingRegistry book,
     Captures captures,
     CrossingOpener opener,
-    RunRecorder runKeeper,
+    RunRecorder runRecorder,
     MeasureRecorder? keeper,
     AlertService? alerts
 )
@@ -110,7 +110,7 @@ internal sealed class CrossingSampler(
                     Interlocked.Add(ref measuringTicks, clock.GetElapsedTime(keeps).Ticks);
                 }
 
-                await runKeeper.KeepNowAsync(book.All);
+                await runRecorder.KeepNowAsync(book.All);
                 AddSpent(clock.GetElapsedTime(began));
                 await Task.Delay(SampleEvery, clock, ending);
             }
@@ -220,7 +220,7 @@ internal sealed class CrossingSampler(
             seen[entry.Name] = status;
             RememberLoadRate(status);
             var began = clock.GetTimestamp();
-            Hold(entry.Meter, status, clock.GetUtcNow());
+            KeepForecasts(entry.Meter, status, clock.GetUtcNow());
             entry.Meter.SampleLoad(
                 status.State == CrossingState.Loading ? status.Tables.Sum(table => table.RowsLoaded) : null,
                 clock.GetUtcNow()
@@ -245,7 +245,7 @@ internal sealed class CrossingSampler(
     }
 
     /// <summary>Holds what is forecast against what happens.</summary>
-    private static void Hold(CrossingMeter meter, CrossingStatus status, DateTimeOffset now)
+    private static void KeepForecasts(CrossingMeter meter, CrossingStatus status, DateTimeOffset now)
     {
         var isCurrent = status.Lag is { Current: true };
         var isLoading = status.State == CrossingState.Loading;

@@ -63,7 +63,7 @@ internal sealed class ReadinessWatch(EngineServices services, CrossingRegistry b
         }
     }
 
-    private static Need Lost(string crossing, string source, ReadinessLine line) =>
+    private static Need Lost(string crossing, string source, ReadinessCheck line) =>
         new(
             NeedKind.ReadinessLost,
             crossing,

@@ -16,7 +16,7 @@ namespace Vestige.Engine.Observing;
 internal sealed class RunRecorder(IRunStore? store, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan KeepEvery = TimeSpan.FromMinutes(1);
-    private readonly Turnstile turn = new();
+    private readonly AsyncLock turn = new();
     private readonly Dictionary<string, CrossingRun> kept = [];
     private DateTimeOffset keptAt = clock.GetUtcNow();
 

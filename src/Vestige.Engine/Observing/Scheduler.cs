@@ -54,7 +54,7 @@ internal sealed class Scheduler(CrossingRegistry book, CrossingOpener opener, Ti
             return;
         }
 
-        using var turn = await entry.Turn.EnterAsync(ending);
+        using var locked = await entry.Lock.EnterAsync(ending);
         if (!IsResting(entry))
         {
             return;

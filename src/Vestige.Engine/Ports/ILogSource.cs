@@ -42,7 +42,7 @@ public interface ILogSource
     Task ConfirmAsync(LogPosition position, CancellationToken cancellation);
 
     /// <summary>What must hold so that these tables can be read.</summary>
-    Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation);
+    Task<IReadOnlyList<ReadinessCheck>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation);
 
     /// <summary>What reading it leaves on the source while crossings read it, as sentences for whoever is about to start one.</summary>
     string Footprint { get; }

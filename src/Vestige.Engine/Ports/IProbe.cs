@@ -17,5 +17,5 @@ public interface IProbe
     Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation);
 
     /// <summary>Each hop of the connection proved in turn; ends at the first that fails.</summary>
-    Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation);
+    Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation);
 }

@@ -4,12 +4,12 @@ namespace Vestige.Engine.Ports;
 
 /// <summary>
 /// Digests and hashes of a view's rows, computed inside the database: the same as <see cref="RowHash"/> with its standard function computes
-/// them here of the rows in <see cref="Form"/>. One call at a time, with those to the view.
+/// them here of the rows in <see cref="RowForm"/>. One call at a time, with those to the view.
 /// </summary>
 public interface IRowDigests
 {
     /// <summary>The form in which the database writes a row before it hashes it.</summary>
-    IRowForm Form { get; }
+    IRowForm RowForm { get; }
 
     /// <summary>The digest of each segment of a span.</summary>
     Task<Digest[]> DigestAsync(RowShape shape, Segments segments, KeySpan within, CancellationToken cancellation);

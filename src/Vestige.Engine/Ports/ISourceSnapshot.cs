@@ -31,7 +31,7 @@ public interface ISourceSnapshot : IAsyncDisposable
     /// since. Null when the table is not what it was, or too little of it is done: then the load of it begins
     /// again.
     /// </summary>
-    Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadPart part, int chunks, CancellationToken cancellation);
+    Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadCheckpoint part, int chunks, CancellationToken cancellation);
 
     /// <summary>
     /// The rows of one range, in blocks of at most about a megabyte. A block's memory stays valid. Where the target takes one

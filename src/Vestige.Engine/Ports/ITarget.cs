@@ -19,7 +19,7 @@ public interface ITarget
     /// <summary>What must hold so that these tables of its own can be written. Those in
     /// <paramref name="begun"/> are this crossing's own; of others that are there already, <paramref name="existing"/> says what they
     /// mean, and without it they keep it from starting when they have rows.</summary>
-    Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+    Task<IReadOnlyList<ReadinessCheck>> CheckTargetAsync(
         IReadOnlyList<TableSchema> tables,
         IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,

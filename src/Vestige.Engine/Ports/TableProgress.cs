@@ -15,16 +15,16 @@ namespace Vestige.Engine.Ports;
 /// by itself.
 /// </param>
 /// <param name="Settled">The references from and to it are built, as far as they are to be.</param>
-/// <param name="Form">The <see cref="SchemaFingerprint"/> of the source's table when it was loaded; null where that was not kept.</param>
+/// <param name="Fingerprint">The <see cref="SchemaFingerprint"/> of the source's table when it was loaded; null where that was not kept.</param>
 public sealed record TableProgress(
     TableName Table,
     bool Loaded,
     LogPosition Position,
     string? HeldCause = null,
-    LoadPart? Part = null,
+    LoadCheckpoint? Part = null,
     string? Into = null,
     bool Settled = true,
-    string? Form = null
+    string? Fingerprint = null
 )
 {
     /// <summary>The log of <see cref="Position"/>; null where it is that of the crossing.</summary>
@@ -49,7 +49,7 @@ public sealed record TableProgress(
             HeldCause = null,
             Part = null,
             Settled = false,
-            Form = null,
+            Fingerprint = null,
             Log = null,
         };
 

@@ -18,7 +18,7 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
     private readonly Lock gate = new();
     private readonly SortedDictionary<(LogPosition Position, int Ordinal), WaitingChange> waiting = [];
     private readonly Dictionary<TableName, Dictionary<RowKey, int>> blocked = [];
-    private readonly Turnstile writing = new();
+    private readonly AsyncLock writing = new();
     private AsideChanges? pending;
     private volatile bool isEmpty = true;
     private long decisions;
@@ -118,7 +118,7 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
     /// </summary>
     public async Task OpenAsync(TargetProgress progress, CancellationToken cancellation)
     {
-        using var turn = await writing.EnterAsync(cancellation);
+        using var locked = await writing.EnterAsync(cancellation);
         var found = await store.ReadAsync(crossing, cancellation);
         var tables = progress.Tables.ToDictionary(table => table.Table);
         var standing = found.Where(change => Stands(change, progress, tables)).ToList();
@@ -147,7 +147,7 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
             return;
         }
 
-        using var turn = await writing.EnterAsync(cancellation);
+        using var locked = await writing.EnterAsync(cancellation);
         var voided = VoidedBy(aside);
         await store.WriteAsync(crossing, [.. aside.Changes, .. voided], [], [], cancellation);
         lock (gate)
@@ -159,7 +159,7 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
     /// <summary>The transaction has committed.</summary>
     public async Task CommittedAsync(CancellationToken cancellation)
     {
-        using var turn = await writing.EnterAsync(cancellation);
+        using var locked = await writing.EnterAsync(cancellation);
         AsideChanges? done;
         lock (gate)
         {
@@ -203,7 +203,7 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
         Func<WaitingChange, DecidedChange>? decided = null
     )
     {
-        using var turn = await writing.EnterAsync(cancellation);
+        using var locked = await writing.EnterAsync(cancellation);
         List<WaitingChange> before = [.. All.Where(one => ids.Contains(one.Id))];
         List<WaitingChange> changed = [.. before.Select(change)];
         await store.WriteAsync(crossing, changed, [], decided is null ? [] : [.. before.Select(decided)], cancellation);
@@ -230,7 +230,7 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
         Func<WaitingChange, DecidedChange>? decided = null
     )
     {
-        using var turn = await writing.EnterAsync(cancellation);
+        using var locked = await writing.EnterAsync(cancellation);
         List<WaitingChange> dropped = [.. All.Where(change => ids.Contains(change.Id))];
         await store.WriteAsync(
             crossing,

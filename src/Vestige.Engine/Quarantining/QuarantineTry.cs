@@ -67,9 +67,9 @@ internal sealed class QuarantineTry(Quarantine quarantine, CrossingTreatment tre
         TableName? into = null;
         try
         {
-            if (!forms.TryGetValue(change.Form, out var treatment))
+            if (!forms.TryGetValue(change.Schema, out var treatment))
             {
-                forms.Add(change.Form, treatment = treating.Build(change.Form));
+                forms.Add(change.Schema, treatment = treating.Build(change.Schema));
             }
 
             if (!IsRepeatable(change, treatment))
@@ -81,8 +81,8 @@ internal sealed class QuarantineTry(Quarantine quarantine, CrossingTreatment tre
             await using var transaction = await session.BeginAsync(ChecksReferences(session, change), cancellation);
             foreach (var (table, one) in made)
             {
-                into = table.Form.Name;
-                await transaction.ApplyAsync(table.Form, one, cancellation);
+                into = table.Schema.Name;
+                await transaction.ApplyAsync(table.Schema, one, cancellation);
             }
 
             await transaction.CommitAsync(ProgressUpdate.None, cancellation);
@@ -151,7 +151,7 @@ internal sealed class QuarantineTry(Quarantine quarantine, CrossingTreatment tre
 
     /// <summary>Found by its key, a row written twice is the same; one without a key, or a version, would be there twice.</summary>
     private static bool IsRepeatable(WaitingChange change, TableTreatment treatment) =>
-        change.Form.HasKey && treatment.Mode != ApplyMode.KeepVersions;
+        change.Schema.HasKey && treatment.Mode != ApplyMode.KeepVersions;
 
     /// <summary>A row that it refers to may wait as well.</summary>
     private bool ChecksReferences(ITargetSession session, WaitingChange change) =>

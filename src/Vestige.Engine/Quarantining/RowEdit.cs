@@ -32,7 +32,7 @@ internal static class RowEdit
         {
             if (edited.TryGetValue(i, out var text))
             {
-                Write(writer, change.Form.Columns[i].Name, row.KindAt(i), text);
+                Write(writer, change.Schema.Columns[i].Name, row.KindAt(i), text);
             }
             else
             {
@@ -48,12 +48,12 @@ internal static class RowEdit
 
     private static int OrdinalOf(WaitingChange change, string column)
     {
-        var ordinal = change.Form.IndexOf(column);
+        var ordinal = change.Schema.IndexOf(column);
         if (ordinal < 0)
         {
             throw new RequestRefusedException($"{change.Table} has no column {column}.")
             {
-                Remedy = $"Its columns are {string.Join(", ", change.Form.Columns.Select(one => one.Name))}.",
+                Remedy = $"Its columns are {string.Join(", ", change.Schema.Columns.Select(one => one.Name))}.",
             };
         }
 

@@ -8,7 +8,7 @@ namespace Vestige.Engine.Quarantining;
 /// A change of the source that waits to be applied, as it was before any treatment: tried again, it is treated as the definition
 /// then says. Immutable.
 /// </summary>
-/// <param name="Form">The source's table as it was when the change was written.</param>
+/// <param name="Schema">The source's table as it was when the change was written.</param>
 /// <param name="Change">What happened to the row, or what its transaction did to it altogether where versions are kept.</param>
 /// <param name="Position">Of its transaction's commit.</param>
 /// <param name="Ordinal">Its place among the waiting changes of that transaction.</param>
@@ -25,7 +25,7 @@ namespace Vestige.Engine.Quarantining;
 /// </param>
 /// <param name="Trying">Whether it was being tried again when this was written.</param>
 public sealed record WaitingChange(
-    TableSchema Form,
+    TableSchema Schema,
     RowChange Change,
     LogPosition Position,
     int Ordinal,
@@ -45,13 +45,13 @@ public sealed record WaitingChange(
     public string Id =>
         FormattableString.Invariant($"{(Position.Branch == 0 ? "" : $"{Position.Branch:x}.")}{Position.Offset:x}-{Ordinal}");
 
-    public TableName Table => Form.Name;
+    public TableName Table => Schema.Name;
 
     /// <summary>The columns by which the row is told from others: its key, or all of it where there is none.</summary>
-    public IReadOnlyList<int> KeyOrdinals => KeyOrdinalsOf(Form);
+    public IReadOnlyList<int> KeyOrdinals => KeyOrdinalsOf(Schema);
 
     /// <summary>The rows that it touches: two where the key moves.</summary>
-    public IEnumerable<RowKey> Keys => KeysOf(Form, Change);
+    public IEnumerable<RowKey> Keys => KeysOf(Schema, Change);
 
     internal static IReadOnlyList<int> KeyOrdinalsOf(TableSchema form) =>
         form.HasKey ? form.KeyOrdinals : [.. Enumerable.Range(0, form.Columns.Count)];

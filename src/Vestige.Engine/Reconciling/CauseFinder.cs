@@ -123,7 +123,7 @@ internal sealed class CauseFinder(
     }
 
     private string? Unchanged(TableFinding finding) =>
-        spool.Held(finding.Source) is not null
+        spool.Retained(finding.Source) is not null
             ? $"not changed at the source since position {format(spool.Begin)}, where the log that is kept begins: written on the "
                 + "target by somebody else, or different since its load"
             : null;

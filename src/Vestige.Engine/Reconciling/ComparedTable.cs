@@ -42,7 +42,7 @@ internal sealed class ComparedTable
 
     public TreatedTable Treated { get; }
 
-    public TableName Name => Treated.Form.Name;
+    public TableName Name => Treated.Schema.Name;
 
     /// <summary>How the target is read.</summary>
     public RowShape Target { get; }
@@ -67,7 +67,7 @@ internal sealed class ComparedTable
 
     /// <summary>The columns that say how a row came, which the source's row itself does not tell.</summary>
     public IReadOnlyList<string> LeftOut =>
-        [.. Treated.Form.Columns.Where((_, i) => !Target.Columns.Contains(i)).Select(column => column.Name)];
+        [.. Treated.Schema.Columns.Where((_, i) => !Target.Columns.Contains(i)).Select(column => column.Name)];
 
     /// <summary>The columns whose values must not be shown.</summary>
     public IReadOnlyList<string> Masked { get; private init; } = [];
@@ -84,7 +84,7 @@ internal sealed class ComparedTable
         return
         [
             .. treatment.WithChildren.SelectMany(part =>
-                part.OwnTables.Select(table => treatment.CrossesEngines ? OfUnlike(part, table, source, target) : Of(part, table, source))
+                part.OwnTables.Select(table => treatment.CrossesEngines ? OfTwoEngines(part, table, source, target) : Of(part, table, source))
             ),
         ];
     }
@@ -154,7 +154,7 @@ internal sealed class ComparedTable
     private static ComparedTable Of(TableTreatment part, TreatedTable table, IEngineTypes types)
     {
         var target = ShapeOf(part, table, types);
-        var form = types.Encoding.Form;
+        var form = types.Encoding.RowForm;
         var keyPasses =
             IsKeyed(table, target)
             && !part.IsOfChildren
@@ -196,7 +196,7 @@ internal sealed class ComparedTable
     /// Rows of unlike engines are hashed in one form of our own: what the treatment makes of the source's, and the target's. Where it makes
     /// nothing of them, a value has that form whichever side writes it.
     /// </summary>
-    private static ComparedTable OfUnlike(TableTreatment part, TreatedTable table, IEngineTypes source, IEngineTypes intoTypes)
+    private static ComparedTable OfTwoEngines(TableTreatment part, TreatedTable table, IEngineTypes source, IEngineTypes intoTypes)
     {
         var target = ShapeOf(part, table, intoTypes);
         var columns = part.Columns.Select(column => column.ConvertedFrom is null ? TypeOf(column) : TypeThere(column, intoTypes)).ToList();
@@ -234,14 +234,14 @@ internal sealed class ComparedTable
         [
             .. Enumerable
                 .Range(0, part.Columns.Count)
-                .Where(i => part.Columns[i].Mark == ChangeMark.None && !MayChange(part.Columns[i], types)),
+                .Where(i => part.Columns[i].Mark == SystemColumn.None && !MayChange(part.Columns[i], types)),
         ];
-        var key = table.Form.KeyOrdinals.Where(columns.Contains).ToList();
-        return new RowShape(table.Form, columns, key.Count > 0 ? key : columns);
+        var key = table.Schema.KeyOrdinals.Where(columns.Contains).ToList();
+        return new RowShape(table.Schema, columns, key.Count > 0 ? key : columns);
     }
 
     /// <summary>Without a key, the row itself is what it is found by.</summary>
-    private static bool IsKeyed(TreatedTable table, RowShape shape) => table.Form.KeyOrdinals.Any(shape.Columns.Contains);
+    private static bool IsKeyed(TreatedTable table, RowShape shape) => table.Schema.KeyOrdinals.Any(shape.Columns.Contains);
 
     private static bool MayChange(TreatedColumn column, IEngineTypes types) =>
         column is { KeyOrdinal: 0, ConvertedFrom: { } from } && types.ChangeOf(from, column.Type).Outcome == TypeOutcome.MayChange;
@@ -256,7 +256,7 @@ internal sealed class ComparedTable
     /// </summary>
     private static bool IsWrittenAnew(TableTreatment part, TreatedColumn column, IEngineTypes types)
     {
-        if (column.Mark != ChangeMark.None || (column.IsPassed && column.ConvertedFrom is null))
+        if (column.Mark != SystemColumn.None || (column.IsPassed && column.ConvertedFrom is null))
         {
             return false;
         }

@@ -123,11 +123,11 @@ internal sealed class Comparison(
             { Held: true } => $"it is held: {progress.HeldCause}",
             _ when !there.ContainsKey(name) => "the source has no such table now",
             null or { Loaded: false } => "it is not loaded yet",
-            { Form: { } form } when !SchemaFingerprint.IsOf(form, there[name].Schema) =>
+            { Fingerprint: { } form } when !SchemaFingerprint.IsOf(form, there[name].Schema) =>
                 "its columns or its key changed at the source since it was loaded",
             _ when progress.Position > views.Position => "it was loaded ahead of the others, which have yet to catch up",
             _ when views.Source.Position != views.Position
-                    && !HoldsWhole(name, LogPosition.Min(views.Source.Position!.Value, views.Position)) =>
+                    && !RetainsWhole(name, LogPosition.Min(views.Source.Position!.Value, views.Position)) =>
                 "the log that is kept does not hold all changes of it yet: compare again in a moment",
             _ when histories[name].Broken is { } broken => $"{broken}: compare again",
             _ when histories[name].Changes > LogBetween.MostChanges =>
@@ -139,7 +139,7 @@ internal sealed class Comparison(
     /// <summary>
     /// Whether the spool has every change of a table after a position: it may have begun to read it later, or be another process's.
     /// </summary>
-    private bool HoldsWhole(TableName name, LogPosition after) => request.Spool.Held(name)?.WholeAfter is { } whole && whole <= after;
+    private bool RetainsWhole(TableName name, LogPosition after) => request.Spool.Retained(name)?.WholeAfter is { } whole && whole <= after;
 
     private async Task<TableComparer> ComparerAsync(
         TableTreatment treatment,
@@ -283,7 +283,7 @@ internal sealed class Comparison(
             );
         }
 
-        if (proof.Position < request.Spool.Begin || !HoldsWhole(form.Name, proof.Position))
+        if (proof.Position < request.Spool.Begin || !RetainsWhole(form.Name, proof.Position))
         {
             return None("the log that is kept begins after the last proof: compare all of its rows");
         }

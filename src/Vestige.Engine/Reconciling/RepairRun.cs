@@ -52,7 +52,7 @@ internal sealed class RepairRun(
     )
     {
         var done = new List<RepairedRow>();
-        var changes = new List<(TableSchema Form, RowChange Change)>();
+        var changes = new List<(TableSchema Schema, RowChange Change)>();
         var there = (await order.View.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name, table => table.Schema);
         var names = order.Rows.Select(row => row.Source).Distinct().ToList();
         var forms = names.ToDictionary(

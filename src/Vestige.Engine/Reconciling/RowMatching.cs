@@ -57,6 +57,6 @@ internal static class RowMatching
             ? row
             : row with
             {
-                Columns = [.. table.DifferingColumns(row.Expected, row.Found).Select(i => table.Treated.Form.Columns[i].Name)],
+                Columns = [.. table.DifferingColumns(row.Expected, row.Found).Select(i => table.Treated.Schema.Columns[i].Name)],
             };
 }

@@ -15,7 +15,7 @@ namespace Vestige.Engine.Reconciling;
 internal sealed class StreamedRows(IRowsView view, ComparedTable table, bool ofSource)
 {
     private readonly IRowDigests? database =
-        table.OwnForm is { } form && view.Digests is { } digests && digests.Form == form ? digests : null;
+        table.OwnForm is { } form && view.Digests is { } digests && digests.RowForm == form ? digests : null;
 
     private RowHash NewHash() => ofSource ? table.NewSourceHash() : table.NewRowHash();
 

@@ -145,7 +145,7 @@ internal sealed class TableComparer(
     /// <summary>Only rows of the span count; a row whose key moved into it or out of it is two, each with its own key.</summary>
     private void Adjust(KeySpan within)
     {
-        foreach (var row in touched.Where(row => within.IsAll || within.Holds(row.Key)))
+        foreach (var row in touched.Where(row => within.IsAll || within.Contains(row.Key)))
         {
             var inView = treated.Of(row.InView);
             var expected = row.Known ? treated.Of(row.Expected) : [];
@@ -347,7 +347,7 @@ internal sealed class TableComparer(
                     : tally.Rows,
             NotListed = notListed || tally.Rows.Count < tally.Found,
             EstimatedRows = EstimatedRows,
-            Form = table.Treated.Form,
+            Schema = table.Treated.Schema,
             Masked = table.Masked,
             KeyPasses = table.KeyPasses,
         };

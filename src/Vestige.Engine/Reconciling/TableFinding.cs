@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 
@@ -61,7 +62,8 @@ public sealed record TableFinding
     public long EstimatedRows { get; init; }
 
     /// <summary>The form of the target's table; null when it was not compared.</summary>
-    public TableSchema? Form { get; init; }
+    [JsonPropertyName("Form")]
+    public TableSchema? Schema { get; init; }
 
     /// <summary>The target's columns whose values must not be shown.</summary>
     public IReadOnlyList<string>? Masked { get; init; }

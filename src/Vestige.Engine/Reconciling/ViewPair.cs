@@ -39,7 +39,7 @@ internal sealed class ViewPair : IAsyncDisposable
     public static async Task<ViewPair> OpenAsync(ViewRequest request, DateTimeOffset now, CancellationToken cancellation)
     {
         var name = $"compare/{Guid.NewGuid():N}";
-        request.Spool.Hold(name, request.Applied() ?? throw Unready(request.Crossing));
+        request.Spool.Retain(name, request.Applied() ?? throw Unready(request.Crossing));
         IRowsView? source = null;
         try
         {

@@ -89,7 +89,7 @@ internal sealed class TableByTableWork(TableSinkSession session, WorkerContext c
         const long Most = 256L << 20;
         var builder = new FoldedBatchBuilder(spool, gathering.Router);
         var (fragments, bytes, changes) = (new List<SpooledFragment>(), 0L, 0L);
-        await foreach (var part in gathering.Gatherer.PartsAsync(cancellation))
+        await foreach (var part in gathering.Gatherer.FragmentsAsync(cancellation))
         {
             bytes += part.Changes.Length;
             if (bytes > Most)

@@ -40,7 +40,7 @@ public sealed class Spool : IAsyncDisposable
     private readonly ISpoolCipher cipher;
     private readonly SpoolOptions options;
     private readonly TimeProvider clock;
-    private readonly SpooledForms forms = new();
+    private readonly SpooledSchemas forms = new();
     private readonly SpoolLocator locator;
     private readonly SpooledTables tables = new();
     private Dictionary<string, string> notes = [];
@@ -95,7 +95,7 @@ public sealed class Spool : IAsyncDisposable
     public IReadOnlySet<TableName> Tables => tables.Names;
 
     /// <summary>A table that is read, and since when all of it is held; null when it is not read.</summary>
-    public SpooledTable? Held(TableName table) =>
+    public SpooledTable? Retained(TableName table) =>
         tables.Find(table) is { WholeAfter: { } after } held && after < Begin ? held with { WholeAfter = Begin } : tables.Find(table);
 
     /// <summary>The last durable whole transaction.</summary>
@@ -248,8 +248,13 @@ public sealed class Spool : IAsyncDisposable
         Grown.Beat();
     }
 
-    /// <summary>Whether everything after a position is held. The end of a branch and the beginning of the next are one state.</summary>
-    public bool Holds(LogPosition position) => position >= Begin || (NextOf(position) is { } next && Holds(next));
+    /// <summary>
+    /// Whether everything after a position is held. The end of a branch and the beginning of the next are one state; what lies before the
+    /// beginning of a branch is no place of it.
+    /// </summary>
+    public bool Contains(LogPosition position) =>
+        (position >= Begin && (position.Branch >= Branches.Count || position.Offset >= Branches[position.Branch].Begin))
+        || (NextOf(position) is { } next && Contains(next));
 
     /// <summary>The bytes of log between two positions, over the branches between them; as the source has it on each.</summary>
     public long Distance(ILogSource source, LogPosition from, LogPosition to)
@@ -310,7 +315,7 @@ public sealed class Spool : IAsyncDisposable
     /// Writes down that all changes of tables after a position are held, where that was not known. Between two transactions
     /// only. Durable when it returns.
     /// </summary>
-    public async Task HoldWholeAsync(IReadOnlySet<TableName> whole, LogPosition after, CancellationToken cancellation)
+    public async Task RetainWholeAsync(IReadOnlySet<TableName> whole, LogPosition after, CancellationToken cancellation)
     {
         if (tables.All.Any(table => table.WholeAfter is null && whole.Contains(table.Name)))
         {
@@ -395,7 +400,7 @@ public sealed class Spool : IAsyncDisposable
     /// <param name="withinBranch">Whether the reader stops at the end of the branch of the position.</param>
     public SpoolReader ReadAfter(LogPosition position, bool withinBranch = false)
     {
-        if (Identity is null || !Holds(position))
+        if (Identity is null || !Contains(position))
         {
             throw Lost(position);
         }
@@ -404,7 +409,7 @@ public sealed class Spool : IAsyncDisposable
     }
 
     /// <summary>Keeps everything after a position for a crossing; null keeps everything until its position is known.</summary>
-    public void Hold(string crossing, LogPosition? position) => list.Hold(crossing, position);
+    public void Retain(string crossing, LogPosition? position) => list.Retain(crossing, position);
 
     /// <summary>The crossing no longer needs anything kept.</summary>
     public void Release(string crossing) => list.Release(crossing);
@@ -421,7 +426,7 @@ public sealed class Spool : IAsyncDisposable
     }
 
     /// <summary>What the spool knows of a position it holds; null when it does not hold it.</summary>
-    public Task<SpoolPlace?> LocateAsync(LogPosition position, CancellationToken cancellation) =>
+    public Task<SpooledPosition?> LocateAsync(LogPosition position, CancellationToken cancellation) =>
         locator.LocateAsync(position, cancellation);
 
     public async ValueTask DisposeAsync() => await CloseFilesAsync();

@@ -129,11 +129,11 @@ internal sealed class SpoolFileList(SpoolOptions options)
     }
 
     /// <summary>Keeps everything after a position for a crossing; null keeps everything until its position is known.</summary>
-    public void Hold(string crossing, LogPosition? position)
+    public void Retain(string crossing, LogPosition? position)
     {
         lock (gate)
         {
-            retention.Hold(crossing, position);
+            retention.Retain(crossing, position);
         }
     }
 

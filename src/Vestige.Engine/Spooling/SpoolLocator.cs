@@ -8,19 +8,19 @@ namespace Vestige.Engine.Spooling;
 /// </summary>
 internal sealed class SpoolLocator(Spool spool)
 {
-    private volatile SpoolPlace? known;
+    private volatile SpooledPosition? known;
 
     /// <summary>Null when the spool does not hold the position.</summary>
-    public async Task<SpoolPlace?> LocateAsync(LogPosition position, CancellationToken cancellation)
+    public async Task<SpooledPosition?> LocateAsync(LogPosition position, CancellationToken cancellation)
     {
-        if (spool.Identity is null || !spool.Holds(position))
+        if (spool.Identity is null || !spool.Contains(position))
         {
             return null;
         }
 
         if (position >= spool.Last)
         {
-            return new SpoolPlace(position, spool.Transactions, spool.Changes, null);
+            return new SpooledPosition(position, spool.Transactions, spool.Changes, null);
         }
 
         if (known is { NextCommittedAt: not null } last && last.Position == position)
@@ -31,8 +31,8 @@ internal sealed class SpoolLocator(Spool spool)
         var next = await spool.ReadAfter(position).TryReadAsync(1, cancellation);
         return known =
             next.Count == 0
-                ? new SpoolPlace(position, spool.Transactions, spool.Changes, null)
-                : new SpoolPlace(
+                ? new SpooledPosition(position, spool.Transactions, spool.Changes, null)
+                : new SpooledPosition(
                     position,
                     next[0].Transactions - (next[0].Last ? 1 : 0),
                     next[0].TotalChanges - next[0].Count,

@@ -37,7 +37,7 @@ public sealed record SpooledFragment(
     /// Whether it lies behind a mark. One without changes only says how far the log was read, at a time of our own: what was committed
     /// before that time may yet follow it.
     /// </summary>
-    public bool IsBehind(StopMark mark)
+    public bool IsAfter(StopMark mark)
     {
         ArgumentNullException.ThrowIfNull(mark);
         return mark.IsBefore(Position, Whole && Count == 0 ? DateTimeOffset.MinValue : CommittedAt);

@@ -27,7 +27,7 @@ internal sealed class CrossingSteps(CrossingEntry entry, CrossingTreatment treat
 
     public TracedStep Of(TracedChange traced)
     {
-        var (form, change, position) = (traced.Form, traced.Change, traced.Position);
+        var (form, change, position) = (traced.Schema, traced.Change, traced.Position);
         var (made, problem) = Made(form, change, traced.CommittedAt);
         bool IsIt(WaitingChange one) => one.Table == form.Name && one.Keys.Intersect(WaitingChange.KeysOf(form, change)).Any();
         var waits = quarantined[position].FirstOrDefault(IsIt);

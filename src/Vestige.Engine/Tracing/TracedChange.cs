@@ -5,7 +5,7 @@ using Vestige.Core.Schemas;
 namespace Vestige.Engine.Tracing;
 
 /// <summary>A change of a row as the spool holds it.</summary>
-/// <param name="Form">The table as it was then.</param>
+/// <param name="Schema">The table as it was then.</param>
 /// <param name="Change">What happened; a truncation concerns every row of the table.</param>
 /// <param name="Position">Of its transaction's commit.</param>
 /// <param name="Transaction">The number of its transaction since the spool began.</param>
@@ -15,7 +15,7 @@ namespace Vestige.Engine.Tracing;
 /// <param name="Origin">Whence the source itself got it by replication; null when it was made there.</param>
 /// <param name="Crossings">How far it has come in each crossing that takes its table.</param>
 public sealed record TracedChange(
-    TableSchema Form,
+    TableSchema Schema,
     RowChange Change,
     LogPosition Position,
     long Transaction,

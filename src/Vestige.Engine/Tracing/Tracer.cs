@@ -44,14 +44,14 @@ public sealed class Tracer
         var trace = spool is null ? null : new SpoolTrace(spool, cipher, Trace.MostChanges);
         if (trace?.FormsOf(table) is not [.., var form])
         {
-            return new Trace(connection, table, spool?.Held(table) is not null, spool?.Begin, spool?.Last, [], false);
+            return new Trace(connection, table, spool?.Retained(table) is not null, spool?.Begin, spool?.Last, [], false);
         }
 
         var (changes, more) = await trace.RowAsync(table, key, await KnownAsync(connection, form, key, cancellation), cancellation);
         return new Trace(
             connection,
             table,
-            spool!.Held(table) is not null,
+            spool!.Retained(table) is not null,
             spool.Begin,
             spool.Last,
             await WithStepsAsync(connection, changes, cancellation),
@@ -89,12 +89,12 @@ public sealed class Tracer
     )
     {
         var steps = new Dictionary<TableName, List<CrossingSteps>>();
-        foreach (var table in changes.Select(change => change.Form.Name).Distinct())
+        foreach (var table in changes.Select(change => change.Schema.Name).Distinct())
         {
             steps.Add(table, await StepsOfAsync(connection, table, cancellation));
         }
 
-        return [.. changes.Select(change => change with { Crossings = [.. steps[change.Form.Name].Select(step => step.Of(change))] })];
+        return [.. changes.Select(change => change with { Crossings = [.. steps[change.Schema.Name].Select(step => step.Of(change))] })];
     }
 
     /// <summary>The row as it is at the source now; a source that cannot be asked leaves the key as it was typed.</summary>

@@ -90,7 +90,7 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
     public IReadOnlyDictionary<TableName, ExistingRows> ExistingOf(IEnumerable<TableTreatment> treatments) =>
         treatments
             .SelectMany(treatment =>
-                treatment.Tables.Select(table => (table.Form.Name, Existing: definition.ExistingFor(treatment.Source.Name)))
+                treatment.Tables.Select(table => (table.Schema.Name, Existing: definition.ExistingFor(treatment.Source.Name)))
             )
             .GroupBy(pair => pair.Name, pair => pair.Existing)
             .ToDictionary(group => group.Key, group => group.Min());

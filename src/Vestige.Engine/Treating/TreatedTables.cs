@@ -12,7 +12,7 @@ public sealed class TreatedTables
 {
     private const int NamedAtMost = 8;
     private const int TypesNamed = 16;
-    private readonly List<ReadinessLine> lines = [];
+    private readonly List<ReadinessCheck> lines = [];
     private readonly List<TableTreatment> treatments = [];
     private readonly List<TreatmentProblem> problems = [];
 
@@ -51,7 +51,7 @@ public sealed class TreatedTables
             .Select(group => group.Key)
             .ToList();
         lines.Add(
-            new ReadinessLine(
+            new ReadinessCheck(
                 "types of two engines",
                 true,
                 Figures.Listed([.. pairs.Select(pair => $"{pair.From} as {pair.To}")], TypesNamed),
@@ -69,7 +69,7 @@ public sealed class TreatedTables
         if (keyed.Count > 0)
         {
             lines.Add(
-                new ReadinessLine(
+                new ReadinessCheck(
                     "message key",
                     true,
                     $"{Figures.Listed([.. keyed.Select(KeyOf)], NamedAtMost)}; "
@@ -90,9 +90,9 @@ public sealed class TreatedTables
 
     public IReadOnlyList<TreatmentProblem> Problems => problems;
 
-    public IReadOnlyList<ReadinessLine> Lines => lines;
+    public IReadOnlyList<ReadinessCheck> Lines => lines;
 
-    private static ReadinessLine Line(TreatmentProblem problem, int tables) =>
+    private static ReadinessCheck Line(TreatmentProblem problem, int tables) =>
         new(
             problem.Field,
             false,
@@ -115,7 +115,7 @@ public sealed class TreatedTables
         if (treating.Definition.ExistingFor(table.Schema.Name) == ExistingRows.Merge && !(treatment.PassesAll && table.Schema.HasKey))
         {
             lines.Add(
-                new ReadinessLine(
+                new ReadinessCheck(
                     $"merging {table.Schema.Name}",
                     false,
                     table.Schema.HasKey
@@ -132,7 +132,7 @@ public sealed class TreatedTables
         if (table.WholeRowsBy is { } statement && treatment.WholeRowsFor(types) is { Count: > 0 } columns)
         {
             lines.Add(
-                new ReadinessLine(
+                new ReadinessCheck(
                     $"whole rows of {table.Schema.Name}",
                     false,
                     $"of a changed row the source logs its key and what is new; the treatment reads {string.Join(", ", columns)} of "
@@ -149,19 +149,19 @@ public sealed class TreatedTables
     {
         foreach (
             var same in treatments
-                .SelectMany(treatment => treatment.Tables.Select(table => (treatment.Source.Name, Target: table.Form.Name, table.Form)))
+                .SelectMany(treatment => treatment.Tables.Select(table => (treatment.Source.Name, Target: table.Schema.Name, table.Schema)))
                 .GroupBy(pair => pair.Target)
                 .Where(group => group.Count() > 1)
         )
         {
-            if (same.All(pair => pair.Form.Shared is not null))
+            if (same.All(pair => pair.Schema.Shared is not null))
             {
-                Combined(same.Key, [.. same.Select(pair => (pair.Name, pair.Form))]);
+                Combined(same.Key, [.. same.Select(pair => (pair.Name, pair.Schema))]);
                 continue;
             }
 
             lines.Add(
-                new ReadinessLine(
+                new ReadinessCheck(
                     $"name {same.Key}",
                     false,
                     $"{string.Join(" and ", same.Select(pair => pair.Name).Take(NamedAtMost))} would be the same table on the target",
@@ -174,7 +174,7 @@ public sealed class TreatedTables
     }
 
     /// <summary>Tables that go into one have the same columns there, and each another origin.</summary>
-    private void Combined(TableName target, IReadOnlyList<(TableName Source, TableSchema Form)> tables)
+    private void Combined(TableName target, IReadOnlyList<(TableName Source, TableSchema Schema)> tables)
     {
         var (first, form) = tables[0];
         foreach (var (source, other) in tables.Skip(1))
@@ -182,7 +182,7 @@ public sealed class TreatedTables
             if (form.DifferenceTo(other) is { } difference)
             {
                 lines.Add(
-                    new ReadinessLine(
+                    new ReadinessCheck(
                         $"form of {target}",
                         false,
                         $"{first} and {source} are not of one form there: {difference}",
@@ -194,10 +194,10 @@ public sealed class TreatedTables
             }
         }
 
-        foreach (var same in tables.GroupBy(table => table.Form.Shared!.Value).Where(group => group.Count() > 1))
+        foreach (var same in tables.GroupBy(table => table.Schema.Shared!.Value).Where(group => group.Count() > 1))
         {
             lines.Add(
-                new ReadinessLine(
+                new ReadinessCheck(
                     $"origin {same.Key}",
                     false,
                     $"{string.Join(" and ", same.Select(table => table.Source).Take(NamedAtMost))} would have the same origin in {target}",
@@ -214,12 +214,12 @@ public sealed class TreatedTables
         foreach (
             var name in treatments
                 .SelectMany(treatment => treatment.Tables)
-                .Select(table => table.Form.Name)
+                .Select(table => table.Schema.Name)
                 .Where(name => Names.IsTooLong(name.Name, longest) || Names.IsTooLong(name.Schema, longest))
         )
         {
             lines.Add(
-                new ReadinessLine(
+                new ReadinessCheck(
                     $"name {name}",
                     false,
                     $"it is longer than the {longest} bytes that the target takes",

@@ -19,7 +19,7 @@ internal sealed class Captures(EngineServices services, MissingBefore missing) :
     private readonly TimeProvider clock = services.Clock;
     private readonly ILogger logger = services.Logger;
     private readonly Dictionary<string, Capture> captures = [];
-    private readonly Turnstile opening = new();
+    private readonly AsyncLock opening = new();
     private readonly Lock gate = new();
 
     public Capture? Find(string connection)
@@ -47,7 +47,7 @@ internal sealed class Captures(EngineServices services, MissingBefore missing) :
     /// <param name="cancellation">Gives up waiting.</param>
     public async Task<Capture> OpenAsync(string connection, IEnumerable<string> holding, CancellationToken cancellation)
     {
-        using var turn = await opening.EnterAsync(cancellation);
+        using var locked = await opening.EnterAsync(cancellation);
         if (Find(connection) is { } known)
         {
             return known;
@@ -56,7 +56,7 @@ internal sealed class Captures(EngineServices services, MissingBefore missing) :
         var spool = await OpenSpoolAsync(connection, cancellation);
         foreach (var crossing in holding)
         {
-            spool.Hold(crossing, null);
+            spool.Retain(crossing, null);
         }
 
         var capture = new Capture(
@@ -110,7 +110,7 @@ internal sealed class Captures(EngineServices services, MissingBefore missing) :
     /// </summary>
     public async Task EndAsync(string connection, CancellationToken cancellation)
     {
-        using var turn = await opening.EnterAsync(cancellation);
+        using var locked = await opening.EnterAsync(cancellation);
         if (Find(connection) is not { } capture)
         {
             return;

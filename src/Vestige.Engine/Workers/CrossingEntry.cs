@@ -10,7 +10,7 @@ using Vestige.Engine.Spooling;
 
 namespace Vestige.Engine.Workers;
 
-/// <summary>A crossing within the engine. Its fields change under <see cref="Turn"/> or by the engine's timer only.</summary>
+/// <summary>A crossing within the engine. Its fields change under <see cref="Lock"/> or by the engine's timer only.</summary>
 internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine, Verdicts verdicts)
 {
     private readonly Lock gate = new();
@@ -59,7 +59,7 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
         };
 
     /// <summary>What the spool knows of the applied position, as of the last second.</summary>
-    public SpoolPlace? Place { get; set; }
+    public SpooledPosition? Place { get; set; }
 
     /// <summary>Why what it needs could not be opened; null when it was.</summary>
     public CrossingFault? Trouble { get; set; }
@@ -99,7 +99,7 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
     public DateTimeOffset StateSince { get; set; } = stored.Since;
 
     /// <summary>One request at a time.</summary>
-    public Turnstile Turn { get; } = new();
+    public AsyncLock Lock { get; } = new();
 
     public string Name => Stored.Definition.Name;
 

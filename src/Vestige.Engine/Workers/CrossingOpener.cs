@@ -87,7 +87,7 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry b
             for (var attempt = 1; ReferenceEquals(entry.Stored, asked); attempt++)
             {
                 await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
-                using var turn = await entry.Turn.EnterAsync(ending.Token);
+                using var locked = await entry.Lock.EnterAsync(ending.Token);
                 if (!ReferenceEquals(entry.Stored, asked) || await TryOpenAsync(entry, beginRun, by, ending.Token))
                 {
                     return;
@@ -185,14 +185,14 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry b
         }
 
         // Whoever asked for this has stored it by the time of our turn.
-        using (await entry.Turn.EnterAsync(ending.Token))
+        using (await entry.Lock.EnterAsync(ending.Token))
         {
             await runs.EndAsync(entry, worker, begin);
         }
 
         // The target may take long to answer: others have their turn meanwhile, and may set another to work.
         await KnowAsync(entry, worker, capture, ending.Token);
-        using var turn = await entry.Turn.EnterAsync(ending.Token);
+        using var locked = await entry.Lock.EnterAsync(ending.Token);
         if (entry.Worker == worker)
         {
             await SettleAsync(entry, worker, capture, applied, begin);
@@ -277,7 +277,7 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry b
             progress = progress.Match(capture.Spool.Branches);
             if (entry.Learn(progress, rested))
             {
-                capture.Spool.Hold(
+                capture.Spool.Retain(
                     entry.Name,
                     entry.Stored.Desired == DesiredState.KeepLog
                         ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool)

@@ -112,7 +112,7 @@ public sealed class CrossingWorker
         {
             try
             {
-                if (!await TurnAsync())
+                if (!await RunSessionAsync())
                 {
                     break;
                 }
@@ -148,7 +148,7 @@ public sealed class CrossingWorker
             : default;
 
     /// <summary>Takes one turn; true when another has to follow at once, since tables are to be loaded again.</summary>
-    private async Task<bool> TurnAsync()
+    private async Task<bool> RunSessionAsync()
     {
         var now = Steering.Now;
         var term = await store.NextTermAsync(definition.Name, succeededBy, now);
@@ -160,7 +160,7 @@ public sealed class CrossingWorker
         await quarantine.OpenAsync(session.Progress, now);
         var missing = await AgreeAsync(session, now);
         work.Ends = await EndsAsync(now);
-        capture.Spool.Hold(definition.Name, session.Progress.Position);
+        capture.Spool.Retain(definition.Name, session.Progress.Position);
         if (missing.Count > 0)
         {
             await rests.BeforeLoadAsync(session, now);
@@ -233,7 +233,7 @@ public sealed class CrossingWorker
         {
             while (true)
             {
-                var woken = new[] { Steering.Changed.Next, capture.Turned.Next, quarantine.Decided.Next, context.Repairs.Asked.Next };
+                var woken = new[] { Steering.Changed.Next, capture.StateChanged.Next, quarantine.Decided.Next, context.Repairs.Asked.Next };
                 if (await work.BesideAsync(cancellation))
                 {
                     mine = await GatherAnewAsync(mine, work, gathering.Token);
@@ -312,7 +312,7 @@ public sealed class CrossingWorker
         await notices.TellHeldAsync(work.Session.Progress, state.IsHeld);
         state.Take(work.Session.Progress);
         state.SetPlace(batch);
-        capture.Spool.Hold(definition.Name, work.Session.Progress.Position);
+        capture.Spool.Retain(definition.Name, work.Session.Progress.Position);
         state.SetInHand(null);
         notices.Add(aside ? quarantine.Count - waiting : 0);
         await notices.TellAsync();
@@ -324,7 +324,7 @@ public sealed class CrossingWorker
     {
         var entered = await BranchPassage.PassAsync(session, capture.Spool, LoadsTables, cancellation);
         state.Take(session.Progress);
-        capture.Spool.Hold(definition.Name, session.Progress.Position);
+        capture.Spool.Retain(definition.Name, session.Progress.Position);
         await passages.EnteredAsync(entered, cancellation);
     }
 

@@ -89,7 +89,7 @@ internal sealed class TableSync(WorkerContext context)
         ThrowIfBeyond(progress, loaded);
         var stands = progress.Position ?? loaded.Min(table => table.Position);
         var isOfLog = stands.Branch != LogPosition.BeforeAll;
-        if (!isOfLog || !capture.Spool.Holds(stands))
+        if (!isOfLog || !capture.Spool.Contains(stands))
         {
             throw new PlaceLostException(
                 !isOfLog
@@ -156,7 +156,7 @@ internal sealed class TableSync(WorkerContext context)
         var start = Mine(session.Progress).Min(table => table.Position);
         await session.SaveAsync(new ProgressUpdate(start, [], capture.Spool.Branches[start.Branch].Identity), cancellation);
         state.Take(session.Progress);
-        capture.Spool.Hold(definition.Name, session.Progress.Position);
+        capture.Spool.Retain(definition.Name, session.Progress.Position);
     }
 
     /// <summary>The position at which every table has caught up with the stream.</summary>
@@ -225,7 +225,7 @@ internal sealed class TableSync(WorkerContext context)
                 Loaded: true,
                 at,
                 Into: TableProgress.NamesOf(treating.TargetsOf(table)),
-                Form: forms.GetValueOrDefault(table)
+                Fingerprint: forms.GetValueOrDefault(table)
             )
             {
                 Log = log,
@@ -259,7 +259,7 @@ internal sealed class TableSync(WorkerContext context)
         }
 
         await using var snapshot = await BranchReads.SnapshotAsync(source, capture.Spool, 1, cancellation);
-        capture.HoldsWhole(found, snapshot.Position);
+        capture.RetainsWhole(found, snapshot.Position);
         return (snapshot.Position, await snapshot.ReadTablesAsync(cancellation));
     }
 

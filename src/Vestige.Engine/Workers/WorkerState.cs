@@ -21,7 +21,7 @@ internal sealed class WorkerState
     private ImmutableDictionary<TableName, TableProgress> tables = ImmutableDictionary<TableName, TableProgress>.Empty;
     private LogPosition? applied;
     private (LogPosition? Position, bool Known) found;
-    private SpoolPlace? place;
+    private SpooledPosition? place;
     private CrossingFault? fault;
     private CrossingFault? waiting;
     private bool following;
@@ -199,7 +199,7 @@ internal sealed class WorkerState
         var last = batch.Fragments[^1];
         lock (gate)
         {
-            place = batch.Large ? null : new SpoolPlace(last.Position, last.Transactions, last.TotalChanges, null);
+            place = batch.Large ? null : new SpooledPosition(last.Position, last.Transactions, last.TotalChanges, null);
         }
     }
 

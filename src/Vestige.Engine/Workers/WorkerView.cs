@@ -17,7 +17,7 @@ internal sealed record WorkerView(
     LogPosition? Applied,
     DateTimeOffset? OldestInHand,
     ImmutableDictionary<TableName, TableProgress> Tables,
-    SpoolPlace? Place,
+    SpooledPosition? Place,
     InHand? InHand = null,
     string? Resting = null
 );

@@ -19,9 +19,9 @@ public static partial class Problems
     public static IResult NotFound(string what) => Of(404, "not-found", $"There is no {what}.", "Look at the list.");
 
     public static IResult Definition(IReadOnlyList<DefinitionProblem> problems) =>
-        Definition([.. problems.Select(problem => new PlacedProblem(problem, null))]);
+        Definition([.. problems.Select(problem => new LocatedProblem(problem, null))]);
 
-    public static IResult Definition(IReadOnlyList<PlacedProblem> problems)
+    public static IResult Definition(IReadOnlyList<LocatedProblem> problems)
     {
         ArgumentNullException.ThrowIfNull(problems);
         var (first, place) = problems[0];

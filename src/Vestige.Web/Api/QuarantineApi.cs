@@ -159,7 +159,7 @@ public static class QuarantineApi
             Id: view.Change.Id,
             Table: view.Change.Table.ToString(),
             Key: view.Key,
-            Mark: ChangeMarks.Of(view.Change.Change.Kind),
+            Mark: ChangeSymbols.Of(view.Change.Change.Kind),
             State: view.Change.State.ToString().ToLowerInvariant(),
             Cause: WaitingGroup.CauseOf(view.Change),
             Answer: view.Change.Answer,

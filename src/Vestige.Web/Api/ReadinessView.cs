@@ -14,7 +14,7 @@ public sealed record ReadinessView(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] string? Loses = null
 )
 {
-    public static ReadinessView Of(ReadinessLine line)
+    public static ReadinessView Of(ReadinessCheck line)
     {
         ArgumentNullException.ThrowIfNull(line);
         return new ReadinessView(line.Step, line.Ok, line.Took.TotalSeconds, line.Found, line.Needed, line.Remedy, line.Loses);

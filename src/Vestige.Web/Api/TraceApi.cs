@@ -150,7 +150,7 @@ public static class TraceApi
             Since: trace.Since is { } since ? format(since) : null,
             UpTo: trace.UpTo is { } upTo ? format(upTo) : null,
             More: trace.More,
-            Changes: [.. trace.Changes.Select(change => Of(change, engine.Trace.MaskedColumns(trace.Connection, change.Form), format))],
+            Changes: [.. trace.Changes.Select(change => Of(change, engine.Trace.MaskedColumns(trace.Connection, change.Schema), format))],
             Repairs:
             [
                 .. (repairs ?? []).Select(one => new TracedRepairDocument(
@@ -172,16 +172,16 @@ public static class TraceApi
         Func<Core.Positions.LogPosition, string> format
     ) =>
         new TracedChangeDocument(
-            Table: change.Form.Name.ToString(),
-            Mark: ChangeMarks.Of(change.Change.Kind),
+            Table: change.Schema.Name.ToString(),
+            Mark: ChangeSymbols.Of(change.Change.Kind),
             Position: format(change.Position),
             Transaction: change.Transaction,
             CommittedAt: StatusView.Rfc3339(change.CommittedAt),
             CapturedAt: StatusView.Rfc3339(change.CapturedAt),
             SpooledAt: change.SpooledAt is { } spooled ? StatusView.Rfc3339(spooled) : null,
             Origin: change.Origin,
-            Before: Values(change.Form, change.Change.Before, masked),
-            After: change.Change.Kind == ChangeKind.Schema ? null : Values(change.Form, change.Change.After, masked),
+            Before: Values(change.Schema, change.Change.Before, masked),
+            After: change.Change.Kind == ChangeKind.Schema ? null : Values(change.Schema, change.Change.After, masked),
             Masked: masked,
             Crossings:
             [
@@ -203,10 +203,10 @@ public static class TraceApi
                     Made:
                     [
                         .. step.Made.Select(made => new TracedRowDocument(
-                            Table: made.Table.Form.Name.ToString(),
-                            Mark: ChangeMarks.Of(made.Change.Kind),
+                            Table: made.Table.Schema.Name.ToString(),
+                            Mark: ChangeSymbols.Of(made.Change.Kind),
                             Row: Values(
-                                made.Table.Form,
+                                made.Table.Schema,
                                 made.Change.After.IsNone ? made.Change.Before : made.Change.After,
                                 FrozenSet<string>.Empty
                             )

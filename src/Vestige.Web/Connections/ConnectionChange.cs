@@ -19,7 +19,7 @@ public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEn
     /// <param name="changed">The connection with its new settings; they have been checked.</param>
     /// <param name="secret">The new secret; null for the one that is kept.</param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task<IReadOnlyList<ReadinessLine>> TestAsync(ConnectionDefinition changed, string? secret, CancellationToken cancellation)
+    public async Task<IReadOnlyList<ReadinessCheck>> TestAsync(ConnectionDefinition changed, string? secret, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(changed);
         await using var candidate = connections.Candidate(changed, secret);
@@ -70,7 +70,7 @@ public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEn
         return running;
     }
 
-    private async Task<ReadinessLine> CompareAsync(string name, IProbe candidate, CancellationToken cancellation)
+    private async Task<ReadinessCheck> CompareAsync(string name, IProbe candidate, CancellationToken cancellation)
     {
         const string Needed = "the same database, for crossings that go on";
         try
@@ -79,7 +79,7 @@ public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEn
             var same =
                 await present.GetIdentityAsync(cancellation) == await candidate.GetIdentityAsync(cancellation)
                 && await present.IsSameAsync(candidate, cancellation);
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 "same database",
                 same,
                 same ? "it is the one of the settings that are kept" : "it is another one than that of the settings that are kept",
@@ -92,7 +92,7 @@ public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEn
         }
         catch (PortException exception)
         {
-            return new ReadinessLine(
+            return new ReadinessCheck(
                 "same database",
                 true,
                 $"not known, since the settings that are kept do not work: {exception.Message}",

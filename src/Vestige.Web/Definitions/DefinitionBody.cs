@@ -14,9 +14,9 @@ public sealed class DefinitionBody(ReadDefinition read)
     public CrossingDefinition? Definition => read.Definition;
 
     /// <summary>Why the text could not be read; empty when it could.</summary>
-    public IReadOnlyList<PlacedProblem> Problems => read.Problems;
+    public IReadOnlyList<LocatedProblem> Problems => read.Problems;
 
-    public PlacedProblem Placed(DefinitionProblem problem) => read.Placed(problem);
+    public LocatedProblem Placed(DefinitionProblem problem) => read.Placed(problem);
 
     /// <summary>Called by the framework. JSON that cannot be read is refused as in every other request.</summary>
     public static async ValueTask<DefinitionBody?> BindAsync(HttpContext context)
@@ -47,7 +47,7 @@ public sealed class DefinitionBody(ReadDefinition read)
                 new ReadDefinition(
                     definition ?? throw new JsonException("There is no document."),
                     [],
-                    new Dictionary<string, DefinitionPlace>()
+                    new Dictionary<string, DefinitionLocation>()
                 )
             );
         }

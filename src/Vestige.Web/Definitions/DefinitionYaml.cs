@@ -16,7 +16,7 @@ namespace Vestige.Web.Definitions;
 public static class DefinitionYaml
 {
     private const int MostCharacters = Hosting.RequestLimits.LongestDefinition;
-    private static readonly Dictionary<string, DefinitionPlace> Nowhere = [];
+    private static readonly Dictionary<string, DefinitionLocation> Nowhere = [];
 
     /// <summary>The file of a definition; reading it gives an equal one.</summary>
     public static string Write(CrossingDefinition definition)
@@ -36,12 +36,12 @@ public static class DefinitionYaml
                 "document",
                 $"it has {text.Length} characters",
                 $"At most {MostCharacters} are read.",
-                new DefinitionPlace(1, 1)
+                new DefinitionLocation(1, 1)
             );
         }
 
-        var places = new Dictionary<string, DefinitionPlace>();
-        var values = new Dictionary<string, DefinitionPlace>();
+        var places = new Dictionary<string, DefinitionLocation>();
+        var values = new Dictionary<string, DefinitionLocation>();
         try
         {
             YamlLimits.Check(text);
@@ -53,7 +53,7 @@ public static class DefinitionYaml
                     "document",
                     stream.Documents.Count == 0 ? "it is empty" : "it is not one mapping",
                     "Write name, purpose, source, target and tables, each on a line of its own.",
-                    new DefinitionPlace(1, 1)
+                    new DefinitionLocation(1, 1)
                 );
             }
 
@@ -77,7 +77,7 @@ public static class DefinitionYaml
                 "document",
                 "it is not YAML that can be read",
                 "Write it as name: value, one field a line.",
-                new DefinitionPlace(1, 1)
+                new DefinitionLocation(1, 1)
             );
         }
         catch (JsonException exception)
@@ -88,21 +88,21 @@ public static class DefinitionYaml
                 path.Length == 0 ? "document" : path,
                 found,
                 remedy,
-                new ReadDefinition(null, [], places).PlaceOf(path) ?? new DefinitionPlace(1, 1)
+                new ReadDefinition(null, [], places).PlaceOf(path) ?? new DefinitionLocation(1, 1)
             );
         }
     }
 
-    private static ReadDefinition Refused(string field, string found, string remedy, DefinitionPlace place) =>
-        new(null, [new PlacedProblem(new DefinitionProblem(field, found, remedy), place)], Nowhere);
+    private static ReadDefinition Refused(string field, string found, string remedy, DefinitionLocation place) =>
+        new(null, [new LocatedProblem(new DefinitionProblem(field, found, remedy), place)], Nowhere);
 
-    private static DefinitionPlace PlaceOf(Mark mark) => new((int)mark.Line, (int)mark.Column);
+    private static DefinitionLocation PlaceOf(Mark mark) => new((int)mark.Line, (int)mark.Column);
 
     private static JsonNode? JsonOf(
         YamlNode node,
         string path,
-        Dictionary<string, DefinitionPlace> places,
-        Dictionary<string, DefinitionPlace> values
+        Dictionary<string, DefinitionLocation> places,
+        Dictionary<string, DefinitionLocation> values
     )
     {
         if (!node.Anchor.IsEmpty)
@@ -133,7 +133,7 @@ public static class DefinitionYaml
                     && scalar.Style is ScalarStyle.Plain or ScalarStyle.SingleQuoted or ScalarStyle.DoubleQuoted
                 )
                 {
-                    values[path] = new DefinitionPlace(
+                    values[path] = new DefinitionLocation(
                         (int)scalar.Start.Line,
                         (int)scalar.Start.Column + (scalar.Style == ScalarStyle.Plain ? 0 : 1)
                     );

@@ -20,16 +20,16 @@ public abstract class PartText
     public string Text { get; }
 
     /// <summary>Why the text could not be read, by line and column of the text itself.</summary>
-    public IReadOnlyList<PlacedProblem> Problems { get; }
+    public IReadOnlyList<LocatedProblem> Problems { get; }
 
     /// <summary>What was read, within a document that has nothing else to say.</summary>
     private protected ReadDefinition Whole { get; }
 
-    private protected PlacedProblem Moved(PlacedProblem placed) =>
+    private protected LocatedProblem Moved(LocatedProblem placed) =>
         placed.Place is { } place && place.Line > HeadLines
             ? placed with
             {
-                Place = new DefinitionPlace(
+                Place = new DefinitionLocation(
                     Math.Min(place.Line - HeadLines, Math.Max(1, Text.Split('\n').Length)),
                     Math.Max(1, place.Column - Indent)
                 ),

@@ -9,35 +9,35 @@ namespace Vestige.Web.Definitions;
 /// <param name="Places">Where each field stands, by its path, as <c>tables.rules[0].take</c>.</param>
 public sealed record ReadDefinition(
     CrossingDefinition? Definition,
-    IReadOnlyList<PlacedProblem> Problems,
-    IReadOnlyDictionary<string, DefinitionPlace> Places
+    IReadOnlyList<LocatedProblem> Problems,
+    IReadOnlyDictionary<string, DefinitionLocation> Places
 )
 {
     /// <summary>A problem found later, with the place of its field or of what that field belongs to.</summary>
-    public PlacedProblem Placed(DefinitionProblem problem)
+    public LocatedProblem Placed(DefinitionProblem problem)
     {
         ArgumentNullException.ThrowIfNull(problem);
-        return new PlacedProblem(problem, PlaceOf(problem.Field));
+        return new LocatedProblem(problem, PlaceOf(problem.Field));
     }
 
     /// <summary>
     /// The same for a treatment; within an expression that stands on one line the place is that of the character at fault.
     /// </summary>
-    public PlacedProblem Placed(TreatmentProblem problem)
+    public LocatedProblem Placed(TreatmentProblem problem)
     {
         ArgumentNullException.ThrowIfNull(problem);
         var place =
             Values.TryGetValue(problem.Field, out var value) && problem.Place is { } character
-                ? new DefinitionPlace(value.Line, value.Column + character)
+                ? new DefinitionLocation(value.Line, value.Column + character)
                 : PlaceOf(problem.Field);
-        return new PlacedProblem(new DefinitionProblem(problem.Field, problem.Found, problem.Remedy), place);
+        return new LocatedProblem(new DefinitionProblem(problem.Field, problem.Found, problem.Remedy), place);
     }
 
     /// <summary>Where the text of a field's value begins, for plain and quoted texts on one line.</summary>
-    public IReadOnlyDictionary<string, DefinitionPlace> Values { get; init; } = new Dictionary<string, DefinitionPlace>();
+    public IReadOnlyDictionary<string, DefinitionLocation> Values { get; init; } = new Dictionary<string, DefinitionLocation>();
 
     /// <summary>Where a field stands, or what it belongs to where it was not written; null when neither is there.</summary>
-    public DefinitionPlace? PlaceOf(string field)
+    public DefinitionLocation? PlaceOf(string field)
     {
         ArgumentNullException.ThrowIfNull(field);
         for (var path = field; path.Length > 0; path = path[..Math.Max(0, path.LastIndexOfAny(['.', '[']))])

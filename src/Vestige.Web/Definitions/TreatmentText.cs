@@ -19,7 +19,7 @@ public sealed class TreatmentText : PartText
         steps is { Count: > 0 } ? Write(Field, definition => definition with { Treatment = steps }) : "";
 
     /// <summary>A problem found later, with the place of its field in the text; of an expression the very character.</summary>
-    public PlacedProblem Placed(TreatmentProblem problem)
+    public LocatedProblem Placed(TreatmentProblem problem)
     {
         ArgumentNullException.ThrowIfNull(problem);
         return Moved(Whole.Placed(problem));

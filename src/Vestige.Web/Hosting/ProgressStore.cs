@@ -123,7 +123,7 @@ public sealed class ProgressStore(StoreFactory factory) : IProgressStore
 
         [System.Text.Json.Serialization.JsonIgnore]
         public TableProgress Progress =>
-            new(new TableName(Schema, Name), Loaded, new LogPosition(Offset), HeldCause, Into: Into, Settled: Settled, Form: Form)
+            new(new TableName(Schema, Name), Loaded, new LogPosition(Offset), HeldCause, Into: Into, Settled: Settled, Fingerprint: Form)
             {
                 Log = LogOf(Server, Timeline),
             };
@@ -134,7 +134,7 @@ public sealed class ProgressStore(StoreFactory factory) : IProgressStore
                 HeldCause = table.HeldCause,
                 Into = table.Into,
                 Settled = table.Settled,
-                Form = table.Form,
+                Form = table.Fingerprint,
                 Server = table.Log?.Server,
                 Timeline = table.Log?.Timeline,
             };

@@ -135,7 +135,7 @@ public sealed class QuarantineStore(StoreFactory factory, ISpoolCipher cipher) :
 
     private static Kept KeptOf(WaitingChange change) =>
         new(
-            change.Form,
+            change.Schema,
             change.Change.Kind,
             change.Change.Before.Bytes.ToArray(),
             change.Change.After.Bytes.ToArray(),

@@ -45,7 +45,7 @@ public sealed class ReconciliationStore(StoreFactory factory, ISpoolCipher ciphe
                 record.Head = JsonSerializer.Serialize(
                     reconciliation with
                     {
-                        Tables = [.. reconciliation.Tables.Select(table => table with { Segments = [], Rows = [], Form = null })],
+                        Tables = [.. reconciliation.Tables.Select(table => table with { Segments = [], Rows = [], Schema = null })],
                     },
                     Options
                 );
@@ -93,7 +93,7 @@ public sealed class ReconciliationStore(StoreFactory factory, ISpoolCipher ciphe
                     record.Head = JsonSerializer.Serialize(
                         ended with
                         {
-                            Tables = [.. ended.Tables.Select(table => table with { Segments = [], Rows = [], Form = null })],
+                            Tables = [.. ended.Tables.Select(table => table with { Segments = [], Rows = [], Schema = null })],
                         },
                         Options
                     );

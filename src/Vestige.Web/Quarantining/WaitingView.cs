@@ -23,12 +23,12 @@ public sealed class WaitingView
         ArgumentNullException.ThrowIfNull(change);
         ArgumentNullException.ThrowIfNull(treating);
         Change = change;
-        (treatment, var problems) = treating.TryBuild(change.Form);
+        (treatment, var problems) = treating.TryBuild(change.Schema);
         // Where nothing can be said of masks, nothing is shown.
-        masked = treatment?.Hidden ?? Enumerable.Range(0, change.Form.Columns.Count).ToHashSet();
+        masked = treatment?.Hidden ?? Enumerable.Range(0, change.Schema.Columns.Count).ToHashSet();
         Problem = treatment is null ? problems[0].Found : null;
         var row = change.Change.After.IsNone ? change.Change.Before : change.Change.After;
-        Key = row.IsNone ? "" : string.Join(", ", change.Form.KeyOrdinals.Select(i => Shown(row, i)));
+        Key = row.IsNone ? "" : string.Join(", ", change.Schema.KeyOrdinals.Select(i => Shown(row, i)));
     }
 
     public WaitingChange Change { get; }
@@ -36,7 +36,7 @@ public sealed class WaitingView
     /// <summary>The row's key; empty where the table has none.</summary>
     public string Key { get; }
 
-    public bool KeyMasked => Change.Form.KeyOrdinals.Any(masked.Contains);
+    public bool KeyMasked => Change.Schema.KeyOrdinals.Any(masked.Contains);
 
     /// <summary>Why it cannot be treated at all; null when it can be.</summary>
     public string? Problem { get; private set; }
@@ -47,7 +47,7 @@ public sealed class WaitingView
     /// </summary>
     public IReadOnlyList<WaitingValue> Values =>
         [
-            .. Change.Form.Columns.Select(
+            .. Change.Schema.Columns.Select(
                 (column, i) =>
                     new WaitingValue(
                         column.Name,
@@ -79,7 +79,7 @@ public sealed class WaitingView
             return
             [
                 .. made.Select(one =>
-                    (one.Table.Form.Name.ToString(), target.Tables.StatementFor(one.Table.Form, one.Change), ValuesOf(one))
+                    (one.Table.Schema.Name.ToString(), target.Tables.StatementFor(one.Table.Schema, one.Change), ValuesOf(one))
                 ),
             ];
         }
@@ -98,14 +98,14 @@ public sealed class WaitingView
             :
             [
                 .. made
-                    .Table.Form.Columns.Select(
+                    .Table.Schema.Columns.Select(
                         (column, i) => (column.Name, Value: row.KindAt(i) == ValueKind.Absent ? "" : row.DisplayAt(i), Kind: row.KindAt(i))
                     )
                     .Where(value =>
                         value.Kind != ValueKind.Absent
                         && (
                             made.Change.Kind != ChangeKind.Delete
-                            || made.Table.Form.Columns.First(column => column.Name == value.Name).KeyOrdinal > 0
+                            || made.Table.Schema.Columns.First(column => column.Name == value.Name).KeyOrdinal > 0
                         )
                     )
                     .Select(value => (value.Name, value.Value)),
@@ -115,5 +115,5 @@ public sealed class WaitingView
     private string? Of(Row row, int column) => row.IsNone || row.KindAt(column) == ValueKind.Absent ? null : Shown(row, column);
 
     private string Shown(Row row, int column) =>
-        masked.Contains(column) ? BeforeAfter.Hidden(row, column, Change.Form.Columns[column].Type) : row.DisplayAt(column);
+        masked.Contains(column) ? BeforeAfter.Hidden(row, column, Change.Schema.Columns[column].Type) : row.DisplayAt(column);
 }

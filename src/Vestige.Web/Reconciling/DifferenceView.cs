@@ -24,10 +24,10 @@ public sealed class DifferenceView(TableFinding finding, RowDifference row, int 
     /// <summary>The key for an address; null where the row cannot be looked at by it.</summary>
     public string? KeyToFollow => finding.KeyPasses && !IsKeyMasked ? Key : null;
 
-    public bool IsKeyMasked => finding.Form is { } form && form.KeyOrdinals.Any(i => IsMasked(form.Columns[i]));
+    public bool IsKeyMasked => finding.Schema is { } form && form.KeyOrdinals.Any(i => IsMasked(form.Columns[i]));
 
     public IReadOnlyList<ComparedValue> Values =>
-        finding.Form is { } form ? [.. form.Columns.Select((column, i) => ValueOf(form, column, i))] : [];
+        finding.Schema is { } form ? [.. form.Columns.Select((column, i) => ValueOf(form, column, i))] : [];
 
     private bool IsMasked(Column column) => finding.Masked?.Contains(column.Name) == true;
 

@@ -86,11 +86,11 @@ public sealed class RowSides
         var row = await source.Lookup.FindAsync(here, key, cancellation);
         var made = row is { } whole ? Treat(treatment, whole) : null;
         LeftOut = row is not null && made is null;
-        There = made?.Table.Form.Name ?? into;
+        There = made?.Table.Schema.Name ?? into;
         var there = await FormAsync(target.Catalogue, There, cancellation);
         var keyThere =
-            made is { } treated ? [.. treated.Table.Form.KeyOrdinals.Select(treated.Change.After.DisplayAt)]
-            : treatment.Tables[0].Form.Shared is { } shared ? [shared.Value, .. key]
+            made is { } treated ? [.. treated.Table.Schema.KeyOrdinals.Select(treated.Change.After.DisplayAt)]
+            : treatment.Tables[0].Schema.Shared is { } shared ? [shared.Value, .. key]
             : treatment.Mode == ApplyMode.KeepVersions ? [.. key, "infinity"]
             : key;
         var rowThere = there is null ? null : await target.Lookup.FindAsync(there, keyThere, cancellation);
@@ -128,7 +128,7 @@ public sealed class RowSides
         IReadOnlySet<int> masked,
         TreatedColumn column,
         (Row? Row, Row? Made, int Place) here,
-        (TableSchema? Form, Row? Row) there
+        (TableSchema? Schema, Row? Row) there
     )
     {
         var source = column.Of >= 0 ? treatment.Source.Columns[column.Of] : null;
@@ -137,9 +137,9 @@ public sealed class RowSides
             : source is null ? here.Made?.DisplayAt(here.Place) ?? ""
             : masked.Contains(column.Of) ? BeforeAfter.Hidden(row, column.Of, source.Type)
             : row.DisplayAt(column.Of);
-        var index = there.Form?.IndexOf(column.Name) ?? -1;
+        var index = there.Schema?.IndexOf(column.Name) ?? -1;
         var right = index < 0 || there.Row is not { } found ? null : found.DisplayAt(index);
-        var wanted = column.Mark == ChangeMark.None ? here.Made?.DisplayAt(here.Place) : right;
+        var wanted = column.Mark == SystemColumn.None ? here.Made?.DisplayAt(here.Place) : right;
 
         // Another crossing hides what this one carries as it is: neither side shows it.
         var shown =

@@ -97,7 +97,7 @@ public static class TraceWords
             TraceStage.Waiting => $"{what} waits to be applied. {WhyWaiting(crossing)}",
             TraceStage.Quarantined => $"{what} is {Of(step)}.",
             TraceStage.Dropped => $"{what} was {Of(step)}.",
-            TraceStage.Held => $"{what} is not applied: {crossing.Tables.FirstOrDefault(table => table.Source == change.Form.Name)?.Cause}",
+            TraceStage.Held => $"{what} is not applied: {crossing.Tables.FirstOrDefault(table => table.Source == change.Schema.Name)?.Cause}",
             TraceStage.LeftOut => $"{what} is left out by the definition of {crossing.Name}.",
             _ => $"{what} comes with the load of its "
                 + $"table{(crossing.LoadEndsIn is { } ends ? $", which ends in {Figures.Duration(ends)}" : "")}.",

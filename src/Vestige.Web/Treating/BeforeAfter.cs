@@ -82,7 +82,7 @@ public sealed class BeforeAfter
                 ? new TreatedSample(before, null, [], WhyLeftOut(treatment, row))
                 : new TreatedSample(
                     before,
-                    made[0].Table.Form.Name.ToString(),
+                    made[0].Table.Schema.Name.ToString(),
                     [.. Enumerable.Range(0, made[0].Change.After.Count).Select(i => After(treatment, masked, made[0], i))],
                     null
                 )
@@ -100,10 +100,10 @@ public sealed class BeforeAfter
     /// <summary>What another crossing hides is not shown as carried by this one either.</summary>
     private static string After(TableTreatment treatment, IReadOnlySet<int> masked, TreatedChange made, int place)
     {
-        var name = made.Table.Form.Columns[place].Name;
+        var name = made.Table.Schema.Columns[place].Name;
         var of = treatment.Columns.FirstOrDefault(column => column.Name == name)?.Of ?? -1;
         return masked.Contains(of) && !treatment.Masked.Contains(of)
-            ? Hidden(made.Change.After, place, made.Table.Form.Columns[place].Type)
+            ? Hidden(made.Change.After, place, made.Table.Schema.Columns[place].Type)
             : Short(made.Change.After.DisplayAt(place));
     }
 
@@ -114,13 +114,13 @@ public sealed class BeforeAfter
 
     private static (string Into, IReadOnlyList<(string Column, string Value)> Values) ChildOf(TreatedChange child) =>
         (
-            child.Table.Form.Name.ToString(),
-            [.. child.Table.Form.Columns.Select((column, i) => (column.Name, Short(child.Change.After.DisplayAt(i))))]
+            child.Table.Schema.Name.ToString(),
+            [.. child.Table.Schema.Columns.Select((column, i) => (column.Name, Short(child.Change.After.DisplayAt(i))))]
         );
 
     private static string WhyLeftOut(TableTreatment treatment, Row row)
     {
-        var failed = treatment.Keeps.FirstOrDefault(keep => !keep.Holds(row));
+        var failed = treatment.Keeps.FirstOrDefault(keep => !keep.IsTrue(row));
         return failed is null ? "no table of the split takes it"
             : failed.Evaluate(row).IsNull ? $"{failed.Text} is NULL"
             : $"{failed.Text} is false";

@@ -178,7 +178,7 @@ public abstract class LogConformance : IAsyncLifetime
         while (reader.TryRead(out var change))
         {
             told.Add(
-                ChangeMarks.Of(change.Kind)
+                ChangeSymbols.Of(change.Kind)
                     + (change.After.IsNone ? change.Before.DisplayAt(0) : $"{change.After.DisplayAt(0)} {change.After.DisplayAt(1)}")
             );
         }
@@ -221,7 +221,7 @@ public abstract class LogConformance : IAsyncLifetime
     {
         await foreach (var block in snapshot.ReadAsync(form, range, new HashSet<string> { "postgresql-copy-text" }, Stop))
         {
-            if (block.Form is not null)
+            if (block.Encoding is not null)
             {
                 foreach (
                     var line in System.Text.Encoding.UTF8.GetString(block.Rows.Span).Split('\n', StringSplitOptions.RemoveEmptyEntries)

@@ -73,16 +73,16 @@ public abstract class SourceConformance : LogConformance
             $"INSERT INTO item WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Rows}) SELECT i, 'a' || i FROM n"
         );
         var state = new SortedDictionary<long, string>();
-        LoadPart part;
+        LoadCheckpoint part;
         await using (var first = await system.Source.Rows.OpenSnapshotAsync(1, 0, Stop))
         {
             if (await first.MarkAsync(form, Stop) is not { } mark)
             {
-                Assert.Null(await first.CutRestAsync(form, new LoadPart("none", first.Position, 0, []), 4, Stop));
+                Assert.Null(await first.CutRestAsync(form, new LoadCheckpoint("none", first.Position, 0, []), 4, Stop));
                 return;
             }
 
-            part = new LoadPart(mark, first.Position, 0, []);
+            part = new LoadCheckpoint(mark, first.Position, 0, []);
             var ranges = await first.CutAsync(form, 8, Stop);
             foreach (var range in ranges.Where((_, i) => i is 0 or 1 or 2 or 4 or 5))
             {

@@ -142,7 +142,7 @@ public abstract class TargetConformance : IAsyncLifetime
         await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
         await session.BuildPrimaryKeyAsync(form, Stop);
         var range = new KeyRange(default, system.Row(5, "end"));
-        var part = new LoadPart("a mark | of: its own, form", new LogPosition(9), 3, [range]);
+        var part = new LoadCheckpoint("a mark | of: its own, form", new LogPosition(9), 3, [range]);
         await using (var transaction = await session.BeginAsync(checkReferences: false, Stop))
         {
             await transaction.MergeAsync(form, Block((1, "new"), (3, "made")), Stop);

@@ -86,8 +86,8 @@ public sealed class CaptureStateTests : IAsyncLifetime
         SpooledFragment At(int second, int count) =>
             new(new LogPosition(7), Start.AddSeconds(second), Start, First: true, Last: true, count, default, 1, 1);
         var mark = new StopMark(Time: Start.AddSeconds(5));
-        Assert.Equal((false, true, false), (At(5, 1).IsBehind(mark), At(6, 1).IsBehind(mark), At(6, 0).IsBehind(mark)));
-        Assert.True(At(6, 0).IsBehind(new StopMark(new LogPosition(6))) && !At(6, 0).IsBehind(new StopMark(new LogPosition(7))));
+        Assert.Equal((false, true, false), (At(5, 1).IsAfter(mark), At(6, 1).IsAfter(mark), At(6, 0).IsAfter(mark)));
+        Assert.True(At(6, 0).IsAfter(new StopMark(new LogPosition(6))) && !At(6, 0).IsAfter(new StopMark(new LogPosition(7))));
     }
 
     private void Sample(int second, long head, long written) =>

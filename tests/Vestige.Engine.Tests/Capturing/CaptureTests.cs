@@ -84,14 +84,14 @@ public sealed class CaptureTests : IAsyncLifetime
         await capture.DisposeAsync();
         files.All.Clear();
         capture = await OpenAsync(new SpoolOptions(FileBytes: 300, BudgetBytes: 1500, RecordBytes: 100, SpanBytes: 0));
-        capture.Spool.Hold("slow", LogPosition.Zero);
+        capture.Spool.Retain("slow", LogPosition.Zero);
         await capture.CarryAsync([SimRows.First.Name], cancellation);
         source.Commit([.. Enumerable.Range(1, 100).Select(place => (long)place)]);
         await UntilAsync(() => capture.Status.Waiting is not null, "the budget");
         Assert.Contains("budget of 1500 bytes", capture.Status.Waiting, StringComparison.Ordinal);
         var stood = capture.Spool.Last;
         Assert.True(stood < new LogPosition(100));
-        capture.Spool.Hold("slow", new LogPosition(100));
+        capture.Spool.Retain("slow", new LogPosition(100));
         await UntilAsync(() => capture.Spool.Last == new LogPosition(100), "the rest");
         Assert.Null(capture.Status.Waiting);
     }

@@ -94,7 +94,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
     [Fact]
     public async Task What_a_system_lacks_keeps_the_start_from_being_made()
     {
-        target.Lines.Add(new ReadinessLine("rows", false, "5 rows", "none", "Empty it.", TimeSpan.Zero));
+        target.Lines.Add(new ReadinessCheck("rows", false, "5 rows", "none", "Empty it.", TimeSpan.Zero));
         await engine.DefineAsync(Definition([new TableRule(Take: "sim.*")]), "somebody", cancellation);
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => engine.RunAsync("copy", "somebody", cancellation));
         Assert.Contains(refused.Lines, line => line.Step == "rows" && !line.Ok);

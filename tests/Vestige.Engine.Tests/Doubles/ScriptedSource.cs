@@ -25,9 +25,9 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
 
     public List<TableDescription> Tables { get; } = [new(SimRows.First, 10, null, null), new(SimRows.Second, 20, null, null)];
 
-    public List<ReadinessLine> Test { get; } = [];
+    public List<ReadinessCheck> Test { get; } = [];
 
-    public List<ReadinessLine> Lines { get; } = [];
+    public List<ReadinessCheck> Lines { get; } = [];
 
     public static LogFragment Fragment(long place, bool first = true, bool last = true, int changes = 1)
     {
@@ -83,7 +83,10 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
     public Task EndLogAsync(CancellationToken cancellation) => Task.CompletedTask;
 
     public Task<LogContinuity> ContinueAsync(ResumeToken token, CancellationToken cancellation) =>
-        Task.FromResult(LogContinuity.ByIdentity(token, Identity));
+        Task.FromResult(Continuity ?? LogContinuity.ByIdentity(token, Identity));
+
+    /// <summary>What it says of every token; null where identities say it.</summary>
+    public LogContinuity? Continuity { get; init; }
 
     /// <summary>What was read and not confirmed is read again.</summary>
     public Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation) =>
@@ -100,8 +103,8 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
     public Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation) =>
         throw new NotSupportedException();
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<ReadinessLine>>(Lines);
+    public Task<IReadOnlyList<ReadinessCheck>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessCheck>>(Lines);
 
     public string Footprint => "";
 
@@ -122,8 +125,8 @@ public sealed class ScriptedSource : IProbe, ICatalogue, IRowLookup, ILogSource,
     public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<Row>>([]);
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);
+    public Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessCheck>>(Test);
 
     private sealed class Reader(ScriptedSource source, Queue<LogRead> again) : ILogReader
     {

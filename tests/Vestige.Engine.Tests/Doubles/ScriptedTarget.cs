@@ -11,9 +11,9 @@ namespace Vestige.Engine.Tests.Doubles;
 /// <summary>A target that can be looked at and planned for, and that nobody can write.</summary>
 public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarget
 {
-    public List<ReadinessLine> Test { get; } = [];
+    public List<ReadinessCheck> Test { get; } = [];
 
-    public List<ReadinessLine> Lines { get; } = [];
+    public List<ReadinessCheck> Lines { get; } = [];
 
     public bool Unreachable { get; set; }
 
@@ -32,17 +32,17 @@ public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarge
     public TableName NameFor(TableName source) => new("copy", source.Name);
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) =>
-        new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form)], []);
+        new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Schema)], []);
 
     public IReadOnlyList<StructureStatement> StructureFor(IReadOnlyList<TableSchema> tables) =>
         [.. tables.Select(table => new StructureStatement($"CREATE TABLE {table.Name.Name}", table.Name))];
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+    public Task<IReadOnlyList<ReadinessCheck>> CheckTargetAsync(
         IReadOnlyList<TableSchema> tables,
         IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,
         CancellationToken cancellation
-    ) => Task.FromResult<IReadOnlyList<ReadinessLine>>(Lines);
+    ) => Task.FromResult<IReadOnlyList<ReadinessCheck>>(Lines);
 
     public string StatementFor(TableSchema table, RowChange change) => "";
 
@@ -64,8 +64,8 @@ public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarge
     public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<Row>>([]);
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
+    public Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation) =>
         Unreachable
             ? throw new PortException("The line is cut.") { Remedy = "Restore the network." }
-            : Task.FromResult<IReadOnlyList<ReadinessLine>>(Test);
+            : Task.FromResult<IReadOnlyList<ReadinessCheck>>(Test);
 }

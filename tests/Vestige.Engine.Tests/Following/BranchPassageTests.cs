@@ -74,6 +74,26 @@ public sealed class BranchPassageTests : IAsyncLifetime
     public async Task Nothing_is_loaded_again_for_a_log_of_which_nobody_knows_anything() =>
         await AssertLeftAloneAsync(At(null, Loaded("within", 2), Loaded("strange", 2) with { Log = Unknown }), loads: true);
 
+    /// <summary>
+    /// The spool went from the old log to the new one at once, and the target to one between them that the spool never read. What the target
+    /// lacks lies before the beginning of the new log as the spool has it, at a place that nobody can tell.
+    /// </summary>
+    [Theory]
+    [InlineData(99, false)]
+    [InlineData(100, true)]
+    [InlineData(107, true)]
+    public async Task A_target_on_a_log_between_them_is_taken_over_only_where_the_spool_has_all_that_it_lacks(ulong goesOnAt, bool taken)
+    {
+        var session = new ProgressSession(new TargetProgress(Unknown, new LogPosition(7), []));
+        session.Match(spool.Branches);
+        var source = new ScriptedSource { Continuity = new LogContinuity.NewBranch(New, goesOnAt) };
+        Assert.Equal(taken, await BranchPassage.ContinueAsync(session, spool, source, loads: true, cancellation));
+        Assert.Equal(
+            taken ? (New, new LogPosition(1, goesOnAt)) : (Unknown, new LogPosition(LogPosition.BeforeAll, 7)),
+            (session.Progress.Identity!, session.Progress.Position!.Value)
+        );
+    }
+
     private async Task AssertLeftAloneAsync(ProgressSession session, bool loads)
     {
         Assert.False(await ContinueAsync(session, loads));

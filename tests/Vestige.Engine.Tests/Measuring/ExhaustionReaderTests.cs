@@ -39,7 +39,7 @@ public sealed class ExhaustionReaderTests
         );
         await spool.StartAsync(Log, LogPosition.Zero, cancellation);
         var state = new CaptureState("a", spool);
-        spool.Hold("rests", LogPosition.Zero);
+        spool.Retain("rests", LogPosition.Zero);
         var made = new List<(int Second, LogExhaustion Forecast)>();
         var (second, full, place, held) = (0, 0, 0L, 0L);
         for (; held < LogLimit; second++)
@@ -48,7 +48,7 @@ public sealed class ExhaustionReaderTests
             if (full == 0)
             {
                 await TakeAsync(spool, place, committed);
-                spool.Hold("follows", spool.Last);
+                spool.Retain("follows", spool.Last);
                 await spool.TrimAsync(cancellation);
                 full = spool.Full ? second : 0;
             }
@@ -89,7 +89,7 @@ public sealed class ExhaustionReaderTests
     {
         await using var spool = await Spool.OpenAsync(files, new PlainCipher(), new SpoolOptions(), TimeProvider.System, cancellation);
         await spool.StartAsync(Log, LogPosition.Zero, cancellation);
-        spool.Hold("copy", LogPosition.Zero);
+        spool.Retain("copy", LogPosition.Zero);
         var state = new CaptureState("a", spool);
         for (var second = 0; second <= 20; second++)
         {
@@ -117,7 +117,7 @@ public sealed class ExhaustionReaderTests
             cancellation
         );
         await spool.StartAsync(Log, LogPosition.Zero, cancellation);
-        spool.Hold("rests", LogPosition.Zero);
+        spool.Retain("rests", LogPosition.Zero);
         var state = new CaptureState("a", spool);
         var second = 0;
         for (; !spool.Full; second++)
@@ -129,7 +129,7 @@ public sealed class ExhaustionReaderTests
             );
         }
 
-        spool.Hold("follows", spool.Last);
+        spool.Retain("follows", spool.Last);
         state.Waits("full", Start.AddSeconds(second));
         var told = ExhaustionReader.Read("rests", AtRest, spool, state.Status, Start.AddSeconds(second));
         Assert.Equal((TimeSpan.Zero, true), (told.SpoolFull.In, told.LogLost.In > TimeSpan.Zero));

@@ -18,7 +18,7 @@ namespace Vestige.Engine.Tests.Reconciling;
 /// </summary>
 public class TableComparerTests
 {
-    private static readonly Gen<(Dictionary<long, int> Here, Dictionary<long, int> There, int Listed, bool Treated, bool Unlike)> World =
+    private static readonly Gen<(Dictionary<long, int> Here, Dictionary<long, int> There, int Listed, bool Treated, bool CrossEngine)> World =
         Gen.Select(
             Gen.Select(Gen.Long[-300, 300], Gen.Int[0, 3]).Array[0, 250],
             Gen.Select(Gen.Int[0, 400], Gen.Int[0, 4], Gen.Long[-300, 300]).Array[0, 12],

@@ -76,7 +76,7 @@ public sealed class SimFileSource
 
         public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => Task.FromResult(false);
 
-        public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) => inner.TestAsync(cancellation);
+        public Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation) => inner.TestAsync(cancellation);
 
         public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) => inner.ReadTablesAsync(cancellation);
 
@@ -111,7 +111,7 @@ public sealed class SimFileSource
             faults.After("source.confirm");
         }
 
-        public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
+        public Task<IReadOnlyList<ReadinessCheck>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
             inner.CheckSourceAsync(tables, cancellation);
 
         public string Format(LogPosition position) => inner.Format(position);

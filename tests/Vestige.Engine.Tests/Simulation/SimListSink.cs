@@ -121,11 +121,11 @@ public sealed class SimListSink : SimSink
 
         public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => Task.FromResult(false);
 
-        public Task<IReadOnlyList<Core.Readiness.ReadinessLine>> TestAsync(CancellationToken cancellation) => List.TestAsync(cancellation);
+        public Task<IReadOnlyList<Core.Readiness.ReadinessCheck>> TestAsync(CancellationToken cancellation) => List.TestAsync(cancellation);
 
         public TableName NameFor(TableName source) => List.NameFor(source);
 
-        public Task<IReadOnlyList<Core.Readiness.ReadinessLine>> CheckTargetAsync(
+        public Task<IReadOnlyList<Core.Readiness.ReadinessCheck>> CheckTargetAsync(
             IReadOnlyList<TableSchema> tables,
             IReadOnlyDictionary<TableName, Core.Crossings.ExistingRows> existing,
             IReadOnlySet<TableName> begun,

@@ -357,8 +357,8 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         );
     }
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+    public Task<IReadOnlyList<ReadinessCheck>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessCheck>>([]);
 
     public string Footprint => "";
 
@@ -382,8 +382,8 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<Row>>([]);
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+    public Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessCheck>>([]);
 
     private void ThrowIfDead()
     {
@@ -552,7 +552,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
 
         public async Task<IReadOnlyList<RowRange>?> CutRestAsync(
             TableSchema table,
-            LoadPart part,
+            LoadCheckpoint part,
             int chunks,
             CancellationToken cancellation
         )

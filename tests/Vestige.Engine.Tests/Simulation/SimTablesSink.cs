@@ -40,12 +40,12 @@ public sealed class SimTablesSink : SimSink
 
         public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => Task.FromResult(false);
 
-        public Task<IReadOnlyList<Core.Readiness.ReadinessLine>> TestAsync(CancellationToken cancellation) =>
+        public Task<IReadOnlyList<Core.Readiness.ReadinessCheck>> TestAsync(CancellationToken cancellation) =>
             Tables.TestAsync(cancellation);
 
         public TableName NameFor(TableName source) => Tables.NameFor(source);
 
-        public Task<IReadOnlyList<Core.Readiness.ReadinessLine>> CheckTargetAsync(
+        public Task<IReadOnlyList<Core.Readiness.ReadinessCheck>> CheckTargetAsync(
             IReadOnlyList<TableSchema> tables,
             IReadOnlyDictionary<TableName, Core.Crossings.ExistingRows> existing,
             IReadOnlySet<TableName> begun,

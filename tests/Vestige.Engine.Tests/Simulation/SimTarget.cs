@@ -55,16 +55,16 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
     public TableName NameFor(TableName source) => source;
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) =>
-        new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Form)], []);
+        new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Schema)], []);
 
     public IReadOnlyList<StructureStatement> StructureFor(IReadOnlyList<TableSchema> tables) => [];
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+    public Task<IReadOnlyList<ReadinessCheck>> CheckTargetAsync(
         IReadOnlyList<TableSchema> tables,
         IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,
         CancellationToken cancellation
-    ) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+    ) => Task.FromResult<IReadOnlyList<ReadinessCheck>>([]);
 
     public string StatementFor(TableSchema table, RowChange change) => "";
 
@@ -113,8 +113,8 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
     public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<Row>>([]);
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+    public Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessCheck>>([]);
 
     private SimTargetState State => state;
 

@@ -26,7 +26,7 @@ public sealed class SimTreatment
     public static SimTreatment None { get; } = new(definition => definition, (table, row) => [(table, $"{row.IntegerAt(0)}", row)]);
 
     /// <summary>Rows cross as they are into another engine, which writes them otherwise.</summary>
-    private static SimTreatment Unlike { get; } =
+    private static SimTreatment CrossEngine { get; } =
         new(definition => definition, (table, row) => [(table, $"{row.IntegerAt(0)}", SimRows.AsTexts(row))]) { CrossesEngines = true };
 
     /// <summary>Half the rows are left out, of the others a number is reckoned, and the tables have other names.</summary>
@@ -121,7 +121,7 @@ public sealed class SimTreatment
     public static SimTreatment For(int seed) =>
         (seed / 2 % 8) switch
         {
-            1 => Unlike,
+            1 => CrossEngine,
             3 => Filtered,
             4 => Split,
             5 => Combined,

@@ -81,7 +81,7 @@ public sealed class SimView(
     private IEnumerable<Row> Of(TableSchema table, KeySpan within) =>
         (all.GetValueOrDefault(table.Name) ?? [])
             .Where(row => table.Shared is not { } shared || row.TextAt(table.IndexOf(shared.Column)) == shared.Value)
-            .Where(row => within.IsAll || within.Holds(KeyOf(table, row)));
+            .Where(row => within.IsAll || within.Contains(KeyOf(table, row)));
 
     private static Row KeyOf(TableSchema table, Row row) => new RowShape(table, [], table.KeyOrdinals).KeyOf(row);
 

@@ -886,6 +886,13 @@ public sealed class SimWorld
     private bool IsLeftBehind =>
         Target.Progress is { Position: { } position, Identity: { } log } && Source.Moves.Now(position, log).Branch < Source.Moves.Branch;
 
+    /// <summary>
+    /// Whether there were logs between the one that the target stands in and the present one: the spool of a process that was thought dead
+    /// may have gone on from another place than the target.
+    /// </summary>
+    private bool MayBeBetween =>
+        Target.Progress.Identity is { } log && log != Source.Moves.Identity && Source.Moves.Branch > 1;
+
     private void SettleDown()
     {
         foreach (var (process, _, _) in processes.SkipLast(1))
@@ -922,7 +929,7 @@ public sealed class SimWorld
             {
                 asked = Now;
                 var engine = Engine;
-                if ((hasLostTail || IsLeftBehind || files is not null) && engine.Status(Crossing)?.Fault is { PlaceLost: true })
+                if ((hasLostTail || IsLeftBehind || MayBeBetween || files is not null) && engine.Status(Crossing)?.Fault is { PlaceLost: true })
                 {
                     // A load had read what was lost with the source; or a target was ahead of a spool that passed a join.
                     Count("place", "lost");

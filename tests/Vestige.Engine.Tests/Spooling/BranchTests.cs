@@ -30,6 +30,16 @@ public sealed class BranchTests
         );
     }
 
+    /// <summary>Numbers before the beginning of a branch are of the log before it, and which of it they are, nobody knows.</summary>
+    [Fact]
+    public async Task What_lies_before_the_beginning_of_a_branch_is_not_held()
+    {
+        await using var spool = await JoinedAsync();
+        Assert.True(spool.Contains(new LogPosition(1, 100)));
+        Assert.False(spool.Contains(new LogPosition(1, 99)));
+        Assert.Throws<PlaceLostException>(() => spool.ReadAfter(new LogPosition(1, 99)));
+    }
+
     [Fact]
     public async Task A_reader_within_a_branch_stops_at_its_end_and_says_so()
     {
@@ -92,11 +102,11 @@ public sealed class BranchTests
     public async Task A_crossing_at_the_end_of_a_branch_lacks_nothing_when_that_branch_is_dropped()
     {
         await using var spool = await JoinedAsync();
-        spool.Hold("copy", new LogPosition(3));
+        spool.Retain("copy", new LogPosition(3));
         await spool.TrimAsync(cancellation);
         Assert.Equal(new LogPosition(1, 100), spool.Begin);
-        Assert.True(spool.Holds(new LogPosition(3)));
-        Assert.False(spool.Holds(new LogPosition(2)));
+        Assert.True(spool.Contains(new LogPosition(3)));
+        Assert.False(spool.Contains(new LogPosition(2)));
         Assert.True(spool.ReadAfter(new LogPosition(3), withinBranch: true) is not null);
         Assert.Throws<PlaceLostException>(() => spool.ReadAfter(new LogPosition(2)));
     }
@@ -149,7 +159,7 @@ public sealed class BranchTests
             LogPosition.BeforeAll,
             (stored with { Identity = new LogIdentity("other", 1) }).Match(spool.Branches).Position!.Value.Branch
         );
-        Assert.False(spool.Holds(new LogPosition(LogPosition.BeforeAll, 2)));
+        Assert.False(spool.Contains(new LogPosition(LogPosition.BeforeAll, 2)));
     }
 
     /// <summary>A load can have read the old log further than the branch goes: the table then has every change of the branch.</summary>

@@ -51,15 +51,15 @@ public sealed class SpoolTests
         await using (var spool = await BeginAsync(Small))
         {
             await spool.CarryAsync(new HashSet<TableName> { SimRows.First.Name, SimRows.Second.Name }, cancellation);
-            await spool.HoldWholeAsync(new HashSet<TableName> { SimRows.First.Name }, new LogPosition(7), cancellation);
-            await spool.HoldWholeAsync(new HashSet<TableName> { SimRows.First.Name }, new LogPosition(9), cancellation);
+            await spool.RetainWholeAsync(new HashSet<TableName> { SimRows.First.Name }, new LogPosition(7), cancellation);
+            await spool.RetainWholeAsync(new HashSet<TableName> { SimRows.First.Name }, new LogPosition(9), cancellation);
         }
 
         await using (var again = await OpenAsync(Small))
         {
-            Assert.Equal(new LogPosition(7), again.Held(SimRows.First.Name)!.WholeAfter);
-            Assert.Null(again.Held(SimRows.Second.Name)!.WholeAfter);
-            Assert.Null(again.Held(SimRows.Other.Name));
+            Assert.Equal(new LogPosition(7), again.Retained(SimRows.First.Name)!.WholeAfter);
+            Assert.Null(again.Retained(SimRows.Second.Name)!.WholeAfter);
+            Assert.Null(again.Retained(SimRows.Other.Name));
         }
 
         var file = await files.OpenAsync(1, cancellation);
@@ -71,7 +71,7 @@ public sealed class SpoolTests
         await file.SyncAsync(cancellation);
         await using var old = await OpenAsync(Small);
         Assert.Equal([SimRows.First.Name], old.Tables);
-        Assert.Null(old.Held(SimRows.First.Name)!.WholeAfter);
+        Assert.Null(old.Retained(SimRows.First.Name)!.WholeAfter);
     }
 
     [Fact]
@@ -123,8 +123,8 @@ public sealed class SpoolTests
     public async Task What_the_slowest_crossing_needs_stays()
     {
         await using var spool = await BeginAsync(Small);
-        spool.Hold("fast", new LogPosition(60));
-        spool.Hold("slow", new LogPosition(20));
+        spool.Retain("fast", new LogPosition(60));
+        spool.Retain("slow", new LogPosition(20));
         await TakeAsync(spool, [.. Enumerable.Range(1, 60).Select(place => (long)place)]);
         await spool.TrimAsync(cancellation);
         Assert.True(spool.Begin > LogPosition.Zero && spool.Begin <= new LogPosition(20), $"begins at {spool.Begin}");
@@ -139,7 +139,7 @@ public sealed class SpoolTests
     public async Task While_a_crossings_place_is_unknown_nothing_is_dropped()
     {
         await using var spool = await BeginAsync(Small);
-        spool.Hold("unknown", null);
+        spool.Retain("unknown", null);
         await TakeAsync(spool, [.. Enumerable.Range(1, 60).Select(place => (long)place)]);
         await spool.TrimAsync(cancellation);
         Assert.Equal(LogPosition.Zero, spool.Begin);
@@ -150,7 +150,7 @@ public sealed class SpoolTests
     {
         var wide = Small with { SpanBytes = 1_000_000, BudgetBytes = 6000 };
         await using var spool = await BeginAsync(wide);
-        spool.Hold("fast", new LogPosition(10_000));
+        spool.Retain("fast", new LogPosition(10_000));
         long place = 0;
         await TakeAsync(spool, ++place);
         while (!spool.Full)
@@ -180,7 +180,7 @@ public sealed class SpoolTests
         }
 
         Assert.True(spool.Full);
-        spool.Hold("slow", new LogPosition((ulong)place));
+        spool.Retain("slow", new LogPosition((ulong)place));
         await spool.TrimAsync(cancellation);
         Assert.False(spool.Full);
         Assert.Equal(new LogPosition((ulong)place), spool.Begin);
@@ -194,9 +194,9 @@ public sealed class SpoolTests
         var written = spool.Written;
         Assert.Equal(spool.Bytes, written);
         Assert.Null(spool.NeededBy("none"));
-        spool.Hold("unknown", null);
-        spool.Hold("behind", new LogPosition(30));
-        spool.Hold("done", new LogPosition(60));
+        spool.Retain("unknown", null);
+        spool.Retain("behind", new LogPosition(30));
+        spool.Retain("done", new LogPosition(60));
         Assert.Equal((written, 0), (spool.NeededBy("unknown"), spool.NeededBy("done")));
         Assert.InRange(spool.NeededBy("behind")!.Value, written / 3, written * 2 / 3);
 

@@ -35,13 +35,13 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
     /// <summary>Whether statements can be run on it.</summary>
     public bool HasBench => Kind?.Can.Contains(Capability.Bench) == true;
 
-    public IReadOnlyList<ReadinessLine> Lines { get; private set; } = [];
+    public IReadOnlyList<ReadinessCheck> Lines { get; private set; } = [];
 
     /// <summary>What must hold so that it can be a source.</summary>
-    public IReadOnlyList<ReadinessLine> AsSource { get; private set; } = [];
+    public IReadOnlyList<ReadinessCheck> AsSource { get; private set; } = [];
 
     /// <summary>What must hold so that it can be a target.</summary>
-    public IReadOnlyList<ReadinessLine> AsTarget { get; private set; } = [];
+    public IReadOnlyList<ReadinessCheck> AsTarget { get; private set; } = [];
 
     /// <summary>What a DBA runs so that it can be a source; null when nothing is needed.</summary>
     public Preparation? SourceScript { get; private set; }
@@ -196,7 +196,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
     public IReadOnlyDictionary<string, string>? Tried { get; private set; }
 
     /// <summary>What trying them gave.</summary>
-    public IReadOnlyList<ReadinessLine> TriedLines { get; private set; } = [];
+    public IReadOnlyList<ReadinessCheck> TriedLines { get; private set; } = [];
 
     /// <summary>A secret was typed, and is to be typed again, since it is kept nowhere until then.</summary>
     public bool SecretTyped { get; private set; }

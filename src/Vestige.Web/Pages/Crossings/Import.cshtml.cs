@@ -19,7 +19,7 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
 
     public string Text { get; private set; } = "";
 
-    public IReadOnlyList<PlacedProblem> Problems { get; private set; } = [];
+    public IReadOnlyList<LocatedProblem> Problems { get; private set; } = [];
 
     public CrossingPlan? Plan { get; private set; }
 

@@ -40,7 +40,7 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
     public IReadOnlyList<DefinitionProblem> Problems { get; private set; } = [];
 
     /// <summary>What is wrong with the treatment's text, by its line and column.</summary>
-    public IReadOnlyList<PlacedProblem> Misread { get; private set; } = [];
+    public IReadOnlyList<LocatedProblem> Misread { get; private set; } = [];
 
     /// <summary>Some rows before and after; null when no table is chosen, or it cannot be treated.</summary>
     public BeforeAfter? Sample { get; private set; }

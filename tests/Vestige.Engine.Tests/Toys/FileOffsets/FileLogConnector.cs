@@ -29,8 +29,8 @@ public sealed class FileLogConnector(FileLogDatabase database, TimeProvider cloc
 
     public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => Task.FromResult(ReferenceEquals(this, other));
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<ReadinessLine>>([new("files", true, "they are in memory", "files", null, TimeSpan.Zero)]);
+    public Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessCheck>>([new("files", true, "they are in memory", "files", null, TimeSpan.Zero)]);
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<TableDescription>>([
@@ -113,8 +113,8 @@ public sealed class FileLogConnector(FileLogDatabase database, TimeProvider cloc
         return Task.CompletedTask;
     }
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+    public Task<IReadOnlyList<ReadinessCheck>> CheckSourceAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessCheck>>([]);
 
     public string Format(LogPosition position) => FileLogServer.Format(position.Offset);
 

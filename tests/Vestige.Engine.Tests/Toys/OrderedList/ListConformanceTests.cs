@@ -30,7 +30,7 @@ public sealed class ListConformanceTests : ChangeSinkConformance
                 ListEntryKind.LoadBegan => "[",
                 ListEntryKind.LoadEnded => "]",
                 ListEntryKind.Loaded => $"·{change.After.DisplayAt(0)} {change.After.DisplayAt(1)}",
-                _ => ChangeMarks.Of(change.Kind)
+                _ => ChangeSymbols.Of(change.Kind)
                     + (change.After.IsNone ? change.Before.DisplayAt(0) : $"{change.After.DisplayAt(0)} {change.After.DisplayAt(1)}"),
             };
         }

@@ -28,15 +28,15 @@ public sealed class ListConnector : IConnector, IProbe, IChangeSink
 
     public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => Task.FromResult(ReferenceEquals(this, other));
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<ReadinessLine>>([new("list", true, "it is in memory", "a list", null, TimeSpan.Zero)]);
+    public Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessCheck>>([new("list", true, "it is in memory", "a list", null, TimeSpan.Zero)]);
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+    public Task<IReadOnlyList<ReadinessCheck>> CheckTargetAsync(
         IReadOnlyList<TableSchema> tables,
         IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,
         CancellationToken cancellation
-    ) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+    ) => Task.FromResult<IReadOnlyList<ReadinessCheck>>([]);
 
     public Task<IChangeWriter> OpenWriterAsync(string crossing, long term, CancellationToken cancellation)
     {

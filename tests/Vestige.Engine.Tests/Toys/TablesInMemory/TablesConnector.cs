@@ -32,15 +32,15 @@ public sealed class TablesConnector : IConnector, IProbe, ITableSink
 
     public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) => Task.FromResult(ReferenceEquals(this, other));
 
-    public Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<ReadinessLine>>([new("tables", true, "they are in memory", "tables", null, TimeSpan.Zero)]);
+    public Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<ReadinessCheck>>([new("tables", true, "they are in memory", "tables", null, TimeSpan.Zero)]);
 
-    public Task<IReadOnlyList<ReadinessLine>> CheckTargetAsync(
+    public Task<IReadOnlyList<ReadinessCheck>> CheckTargetAsync(
         IReadOnlyList<TableSchema> tables,
         IReadOnlyDictionary<TableName, ExistingRows> existing,
         IReadOnlySet<TableName> begun,
         CancellationToken cancellation
-    ) => Task.FromResult<IReadOnlyList<ReadinessLine>>([]);
+    ) => Task.FromResult<IReadOnlyList<ReadinessCheck>>([]);
 
     public Task<IReadOnlyList<TableProgress>> ReadTablesProgressAsync(string crossing, CancellationToken cancellation) =>
         Task.FromResult(Progress);

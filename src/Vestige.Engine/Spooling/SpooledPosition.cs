@@ -7,4 +7,4 @@ namespace Vestige.Engine.Spooling;
 /// <param name="Transactions">How many transactions it had taken up to there.</param>
 /// <param name="Changes">The same for changes.</param>
 /// <param name="NextCommittedAt">Commit time of the first transaction after it; null when there is none.</param>
-public sealed record SpoolPlace(LogPosition Position, long Transactions, long Changes, DateTimeOffset? NextCommittedAt);
+public sealed record SpooledPosition(LogPosition Position, long Transactions, long Changes, DateTimeOffset? NextCommittedAt);

@@ -7,7 +7,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.StandIn.Sources;
 
 /// <summary>A stand-in as reached over its line, where the drills bite: what source and target have in common.</summary>
-public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeProvider clock) : IProbe, ICatalogue, IRowLookup
+public abstract class StandInEndpoint(string name, Func<StandInDatabase> open, TimeProvider clock) : IProbe, ICatalogue, IRowLookup
 {
     public string Name => name;
 
@@ -21,7 +21,7 @@ public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeP
     public Task<string> GetIdentityAsync(CancellationToken cancellation) => Task.FromResult(Database.Identity.Server);
 
     public Task<bool> IsSameAsync(IProbe other, CancellationToken cancellation) =>
-        Task.FromResult(other is StandInLine line && line.Database.Identity.Server == Database.Identity.Server);
+        Task.FromResult(other is StandInEndpoint line && line.Database.Identity.Server == Database.Identity.Server);
 
     protected TimeProvider Clock => clock;
 
@@ -37,18 +37,18 @@ public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeP
     public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) =>
         ReadAsync(reader => StandInReads.Look(reader, table, rows), cancellation);
 
-    public async Task<IReadOnlyList<ReadinessLine>> TestAsync(CancellationToken cancellation)
+    public async Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation)
     {
         var began = clock.GetTimestamp();
-        var lines = new List<ReadinessLine>();
+        var lines = new List<ReadinessCheck>();
         try
         {
             await Database.Drills.PassLineAsync(cancellation);
-            lines.Add(new ReadinessLine("line", true, "the stand-in answers", "an answer", null, clock.GetElapsedTime(began)));
+            lines.Add(new ReadinessCheck("line", true, "the stand-in answers", "an answer", null, clock.GetElapsedTime(began)));
         }
         catch (Engine.Faults.PortException exception)
         {
-            lines.Add(new ReadinessLine("line", false, exception.Message, "an answer", exception.Remedy, clock.GetElapsedTime(began)));
+            lines.Add(new ReadinessCheck("line", false, exception.Message, "an answer", exception.Remedy, clock.GetElapsedTime(began)));
             return lines;
         }
 
@@ -63,7 +63,7 @@ public abstract class StandInLine(string name, Func<StandInDatabase> open, TimeP
             cancellation
         );
         lines.Add(
-            new ReadinessLine(
+            new ReadinessCheck(
                 "database",
                 true,
                 $"{name}, SQLite {version}, log {Database.Identity}",

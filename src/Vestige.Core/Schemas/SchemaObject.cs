@@ -5,7 +5,7 @@ namespace Vestige.Core.Schemas;
 /// <param name="Name">What it is called; unique within the stage and the table's schema.</param>
 /// <param name="Statement">The statement that makes it; empty for what is made within the table's own.</param>
 /// <param name="References">The table that must be there; null when there is none.</param>
-public sealed record SchemaPart(PartStage Stage, string Name, string Statement, TableName? References = null)
+public sealed record SchemaObject(SchemaStage Stage, string Name, string Statement, TableName? References = null)
 {
     /// <summary>The table's columns that it depends on.</summary>
     public IReadOnlyList<string> Columns { get; init; } = [];

@@ -1,7 +1,7 @@
 namespace Vestige.Core.Treatments;
 
 /// <summary>What a column says about how its row was last changed.</summary>
-public enum ChangeMark
+public enum SystemColumn
 {
     /// <summary>Nothing: it holds a value of the row.</summary>
     None,

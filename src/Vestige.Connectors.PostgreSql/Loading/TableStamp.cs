@@ -10,8 +10,8 @@ namespace Vestige.Connectors.PostgreSql.Loading;
 /// <param name="File">The number of its file, which changes when it is written anew as a whole or emptied.</param>
 /// <param name="OldestOpen">The oldest transaction not ended at the snapshot, in 64 bits: whatever an older one wrote was there.</param>
 /// <param name="Newest">The first transaction not begun at the snapshot, in 64 bits.</param>
-/// <param name="Form">A digest of its columns and structure.</param>
-internal sealed record TableMark(long File, long OldestOpen, long Newest, string Form)
+/// <param name="Structure">A digest of its columns and structure.</param>
+internal sealed record TableStamp(long File, long OldestOpen, long Newest, string Structure)
 {
     /// <summary>Ranges of blocks can be read by themselves from version 14 on (release notes of 14).</summary>
     public const int TidRangeVersion = 140000;
@@ -20,7 +20,7 @@ internal sealed record TableMark(long File, long OldestOpen, long Newest, string
     private const long MaximalAge = 2_000_000_000;
 
     /// <summary>Reads it in the snapshot's own transaction; null for what has no file of its own, and for servers before 14.</summary>
-    public static async Task<TableMark?> ReadAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
+    public static async Task<TableStamp?> ReadAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
     {
         const string Sql = """
             SELECT pg_relation_filenode(oid)::int8, pg_snapshot_xmin(pg_current_snapshot())::text::int8,
@@ -36,12 +36,12 @@ internal sealed record TableMark(long File, long OldestOpen, long Newest, string
         command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table.Name)));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         return await reader.ReadAsync(cancellation)
-            ? new TableMark(reader.GetInt64(0), reader.GetInt64(1), reader.GetInt64(2), FormOf(table))
+            ? new TableStamp(reader.GetInt64(0), reader.GetInt64(1), reader.GetInt64(2), FormOf(table))
             : null;
     }
 
     /// <summary>Reads what <see cref="ToString"/> wrote; null for anything else.</summary>
-    public static TableMark? Parse(string? text)
+    public static TableStamp? Parse(string? text)
     {
         var fields = text?.Split(' ') ?? [];
         return
@@ -49,15 +49,15 @@ internal sealed record TableMark(long File, long OldestOpen, long Newest, string
             && long.TryParse(fields[0], CultureInfo.InvariantCulture, out var file)
             && long.TryParse(fields[1], CultureInfo.InvariantCulture, out var oldest)
             && long.TryParse(fields[2], CultureInfo.InvariantCulture, out var newest)
-            ? new TableMark(file, oldest, newest, fields[3])
+            ? new TableStamp(file, oldest, newest, fields[3])
             : null;
     }
 
     /// <summary>Whether rows loaded when it was <paramref name="then"/> can be told from those written since.</summary>
-    public bool GoesOnFrom(TableMark then) =>
-        File == then.File && Form == then.Form && Newest >= then.Newest && Newest - then.OldestOpen < MaximalAge;
+    public bool GoesOnFrom(TableStamp then) =>
+        File == then.File && Structure == then.Structure && Newest >= then.Newest && Newest - then.OldestOpen < MaximalAge;
 
-    public override string ToString() => string.Create(CultureInfo.InvariantCulture, $"{File} {OldestOpen} {Newest} {Form}");
+    public override string ToString() => string.Create(CultureInfo.InvariantCulture, $"{File} {OldestOpen} {Newest} {Structure}");
 
     private static string FormOf(TableSchema table)
     {
@@ -67,7 +67,7 @@ internal sealed record TableMark(long File, long OldestOpen, long Newest, string
             form.Append(CultureInfo.InvariantCulture, $"{column.Name}\0{column.Type}\0{column.Nullable}\0{column.KeyOrdinal}\0");
         }
 
-        foreach (var part in table.Parts.Where(part => part.Stage is PartStage.Table or PartStage.PrimaryKey))
+        foreach (var part in table.Objects.Where(part => part.Stage is SchemaStage.Table or SchemaStage.PrimaryKey))
         {
             form.Append(part.Statement).Append('\0');
         }

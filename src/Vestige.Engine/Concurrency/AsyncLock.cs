@@ -1,10 +1,10 @@
 namespace Vestige.Engine.Concurrency;
 
 /// <summary>
-/// Lets one in at a time, in the order of arrival. Unlike the framework's semaphore it resumes who waits through the
+/// Lets one in at a time, in the order of arrival. CrossEngine the framework's semaphore it resumes who waits through the
 /// synchronization context where there is one, so that a simulated run follows from its seed alone.
 /// </summary>
-internal sealed class Turnstile
+internal sealed class AsyncLock
 {
     private readonly Lock gate = new();
     private readonly LinkedList<TaskCompletionSource> waiting = [];
@@ -33,7 +33,7 @@ internal sealed class Turnstile
             await mine.Task;
         }
 
-        return new Turn(this);
+        return new Entered(this);
     }
 
     private void GiveUp(TaskCompletionSource mine, CancellationToken cancellation)
@@ -68,8 +68,8 @@ internal sealed class Turnstile
         next.TrySetResult();
     }
 
-    private sealed class Turn(Turnstile turnstile) : IDisposable
+    private sealed class Entered(AsyncLock gate) : IDisposable
     {
-        public void Dispose() => turnstile.Leave();
+        public void Dispose() => gate.Leave();
     }
 }

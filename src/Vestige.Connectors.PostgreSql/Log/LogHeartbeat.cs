@@ -27,7 +27,7 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// the same identity and timeline. They are written only while something moves, so that an idle server stays idle; and they
 /// let the server drop log that only other databases wrote into.
 /// </summary>
-internal sealed class LogMarks
+internal sealed class LogHeartbeat
 {
     public const string Prefix = "vestige";
     public const string NoteName = "mark";
@@ -53,7 +53,7 @@ internal sealed class LogMarks
     /// <param name="note">The last mark that was met, as noted; null when there is none.</param>
     /// <param name="possible">Whether this server takes marks from this role and gives them back.</param>
     /// <param name="clock">Tells how long ago the last one was written.</param>
-    public LogMarks(PostgreSqlDatabase database, string reader, string? note, bool possible, TimeProvider clock)
+    public LogHeartbeat(PostgreSqlDatabase database, string reader, string? note, bool possible, TimeProvider clock)
     {
         this.database = database;
         this.reader = reader;

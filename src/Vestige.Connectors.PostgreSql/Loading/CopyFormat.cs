@@ -1,7 +1,7 @@
 namespace Vestige.Connectors.PostgreSql.Loading;
 
 /// <summary>The server's own forms of rows, as COPY gives and takes them (PostgreSQL manual, COPY, File Formats).</summary>
-internal static class CopyForm
+internal static class CopyFormat
 {
     public const string Text = "postgresql-copy-text";
 

@@ -4,7 +4,7 @@ using Vestige.Engine.Faults;
 namespace Vestige.Connectors.PostgreSql.Wire;
 
 /// <summary>A socket to a server, by TCP or, for a host that begins with a slash, by the server's local socket in that folder.</summary>
-internal static class LineSocket
+internal static class ServerSocket
 {
     private const int ReceiveBuffer = 4 << 20;
 

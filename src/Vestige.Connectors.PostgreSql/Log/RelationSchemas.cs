@@ -12,7 +12,7 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// identifiers; their names are asked from the server once. Which table and which columns these are is what the catalogue says,
 /// where it has what the log told; else the log is older, and rows are of a form that nothing was loaded under.
 /// </summary>
-internal sealed class RelationForms(
+internal sealed class RelationSchemas(
     PostgreSqlDatabase database,
     TableWatch watch,
     IReadOnlySet<TableName> tables,

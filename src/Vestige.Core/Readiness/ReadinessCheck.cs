@@ -7,7 +7,7 @@ namespace Vestige.Core.Readiness;
 /// <param name="Needed">What is needed.</param>
 /// <param name="Remedy">What to do; null when it holds.</param>
 /// <param name="Took">How long the look took.</param>
-public sealed record ReadinessLine(string Step, bool Ok, string Found, string Needed, string? Remedy, TimeSpan Took)
+public sealed record ReadinessCheck(string Step, bool Ok, string Found, string Needed, string? Remedy, TimeSpan Took)
 {
     /// <summary>Whether a person may let the crossing start although it does not hold.</summary>
     public bool MayAccept { get; init; }

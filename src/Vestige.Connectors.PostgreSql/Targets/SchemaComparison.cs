@@ -4,7 +4,7 @@ using Vestige.Core.Schemas;
 namespace Vestige.Connectors.PostgreSql.Targets;
 
 /// <summary>Compares a form with the table that is on the target.</summary>
-internal static class FormComparison
+internal static class SchemaComparison
 {
     private const string Sql = """
         SELECT a.attname::text, format_type(a.atttypid, a.atttypmod), coalesce(k.attnum, 0) > 0, a.attgenerated <> ''
@@ -55,7 +55,7 @@ internal static class FormComparison
 
         if (
             form.Statement is null
-            && form.Parts.FirstOrDefault(part => IsGeneratedColumn(part) && !generated.Contains(part.Name)) is { } missing
+            && form.Objects.FirstOrDefault(part => IsGeneratedColumn(part) && !generated.Contains(part.Name)) is { } missing
         )
         {
             return $"generated column {missing.Name} is missing there";
@@ -64,6 +64,6 @@ internal static class FormComparison
         return there.Count > 0 ? $"column {there.Keys.First()} exists only there" : null;
     }
 
-    private static bool IsGeneratedColumn(SchemaPart part) =>
-        part.Stage == PartStage.Within && part.Text.Contains(" GENERATED ALWAYS AS (", StringComparison.Ordinal);
+    private static bool IsGeneratedColumn(SchemaObject part) =>
+        part.Stage == SchemaStage.Within && part.Text.Contains(" GENERATED ALWAYS AS (", StringComparison.Ordinal);
 }

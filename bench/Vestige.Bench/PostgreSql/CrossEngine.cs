@@ -13,7 +13,7 @@ using Vestige.Engine.Reconciling;
 namespace Vestige.Bench.PostgreSql;
 
 /// <summary>Comparing a table of the server with its copy in a stand-in, all included, against reading the rows of both alone.</summary>
-internal static class Unlike
+internal static class CrossEngine
 {
     public static async Task RunAsync(int rows)
     {

@@ -15,10 +15,10 @@ namespace Vestige.Core.Loading;
 /// </param>
 /// <param name="Rows">Rows written in the finished ranges.</param>
 /// <param name="Done">The finished ranges; ranges that touch are one.</param>
-public sealed record LoadPart(string Mark, LogPosition Since, long Rows, IReadOnlyList<KeyRange> Done)
+public sealed record LoadCheckpoint(string Mark, LogPosition Since, long Rows, IReadOnlyList<KeyRange> Done)
 {
     /// <summary>With one more range finished.</summary>
-    public LoadPart With(KeyRange range, long rows)
+    public LoadCheckpoint With(KeyRange range, long rows)
     {
         var apart = new List<KeyRange>();
         foreach (var done in Done)
@@ -55,7 +55,7 @@ public sealed record LoadPart(string Mark, LogPosition Since, long Rows, IReadOn
         );
 
     /// <summary>Reads what <see cref="ToText"/> wrote; null for null. Throws <see cref="FormatException"/> for anything else.</summary>
-    public static LoadPart? Parse(string? text)
+    public static LoadCheckpoint? Parse(string? text)
     {
         if (text is null)
         {
@@ -68,7 +68,7 @@ public sealed record LoadPart(string Mark, LogPosition Since, long Rows, IReadOn
             throw new FormatException("The parts of a load are kept in four fields.");
         }
 
-        return new LoadPart(
+        return new LoadCheckpoint(
             Encoding.UTF8.GetString(Convert.FromBase64String(fields[2])),
             new LogPosition(ulong.Parse(fields[0], CultureInfo.InvariantCulture)),
             long.Parse(fields[1], CultureInfo.InvariantCulture),

@@ -5,7 +5,7 @@ namespace Vestige.Engine.Spooling;
 /// <summary>
 /// The forms under which spooled rows were written, by number; a number stands for one form for ever. Safe for several threads.
 /// </summary>
-internal sealed class SpooledForms
+internal sealed class SpooledSchemas
 {
     private readonly Lock gate = new();
     private Dictionary<int, TableSchema> forms = [];

@@ -13,7 +13,7 @@ using Xunit;
 namespace Vestige.Connectors.PostgreSql.Tests;
 
 /// <summary>Crossings between a server and a stand-in, both ways: what arrives, what is refused, and what comparing finds.</summary>
-public sealed class UnlikeTests(TwoServers servers) : IDisposable
+public sealed class CrossEngineTests(TwoServers servers) : IDisposable
 {
     private const string Kinds = """
         CREATE TABLE branch (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);

@@ -3,7 +3,7 @@ using System.Text.RegularExpressions;
 namespace Vestige.Connectors.StandIn;
 
 /// <summary>Recognises statements that rewrite or drop a table, whose rows then change without any row statement.</summary>
-internal static partial class FormChange
+internal static partial class SchemaStatement
 {
     /// <summary>The table that an ALTER TABLE or DROP TABLE is about, without its quotes; null for other statements.</summary>
     public static string? TableOf(string sql)

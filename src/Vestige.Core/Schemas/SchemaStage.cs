@@ -1,7 +1,7 @@
 namespace Vestige.Core.Schemas;
 
 /// <summary>When a part of a table's structure is made.</summary>
-public enum PartStage
+public enum SchemaStage
 {
     /// <summary>Before the table: schemas and types.</summary>
     Before,

@@ -6,14 +6,14 @@ namespace Vestige.Connectors.PostgreSql.Targets;
 /// <summary>
 /// Keys and references of a table whose source is of another engine, made of what is known of them there without its statements.
 /// </summary>
-internal sealed class CrossEngineParts
+internal sealed class CrossEngineObjects
 {
     private readonly TableSchema form;
-    private readonly List<SchemaPart> made = [];
+    private readonly List<SchemaObject> made = [];
     private readonly List<string> notMade = [];
     private readonly List<ForeignKey> references = [];
 
-    public CrossEngineParts(TableTreatment treatment, TableSchema form, IReadOnlyDictionary<TableName, TableTreatment> bySource)
+    public CrossEngineObjects(TableTreatment treatment, TableSchema form, IReadOnlyDictionary<TableName, TableTreatment> bySource)
     {
         this.form = form;
         if (form.HasKey)
@@ -23,7 +23,7 @@ internal sealed class CrossEngineParts
 
         foreach (var unique in form.UniqueKeys)
         {
-            made.Add(Constraint(PartStage.Key, unique.Columns, "_key", $"UNIQUE ({Quote.Names(unique.Columns)})"));
+            made.Add(Constraint(SchemaStage.Key, unique.Columns, "_key", $"UNIQUE ({Quote.Names(unique.Columns)})"));
         }
 
         foreach (var key in treatment.Source.ForeignKeys.Where(key => bySource.ContainsKey(key.References)))
@@ -32,7 +32,7 @@ internal sealed class CrossEngineParts
         }
     }
 
-    public IReadOnlyList<SchemaPart> Made => made;
+    public IReadOnlyList<SchemaObject> Made => made;
 
     public IReadOnlyList<string> NotMade => notMade;
 
@@ -42,7 +42,7 @@ internal sealed class CrossEngineParts
     private void Refer(TableTreatment from, TableTreatment to, ForeignKey key)
     {
         var kept = KeptReference.Of(from, to, key.Columns, key.ReferencedColumns, out var reason);
-        if (kept is not null && !IsUnique(to.Tables[0].Form, kept.ReferencedColumns))
+        if (kept is not null && !IsUnique(to.Tables[0].Schema, kept.ReferencedColumns))
         {
             (kept, reason) = (null, "what it refers to is not unique there");
         }
@@ -56,7 +56,7 @@ internal sealed class CrossEngineParts
         references.Add(new ForeignKey(kept.Columns, kept.References, kept.ReferencedColumns));
         made.Add(
             Constraint(
-                PartStage.Reference,
+                SchemaStage.Reference,
                 kept.Columns,
                 "_fkey",
                 $"FOREIGN KEY ({Quote.Names(kept.Columns)}) REFERENCES {Quote.Name(kept.References)} "
@@ -75,10 +75,10 @@ internal sealed class CrossEngineParts
             .Append([.. table.KeyOrdinals.Select(i => table.Columns[i].Name)])
             .Any(unique => unique.ToHashSet().SetEquals(columns));
 
-    private SchemaPart Constraint(PartStage stage, IReadOnlyList<string> columns, string ending, string text)
+    private SchemaObject Constraint(SchemaStage stage, IReadOnlyList<string> columns, string ending, string text)
     {
         var name = TargetStructureBuilder.NameFor(form.Name with { Name = "" }, form.Name, $"_{string.Join('_', columns)}{ending}");
-        return new SchemaPart(stage, name, $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}")
+        return new SchemaObject(stage, name, $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}")
         {
             Columns = columns,
             Text = text,

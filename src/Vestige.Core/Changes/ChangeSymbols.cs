@@ -1,7 +1,7 @@
 namespace Vestige.Core.Changes;
 
 /// <summary>The marks by which changes are shown, everywhere the same.</summary>
-public static class ChangeMarks
+public static class ChangeSymbols
 {
     public static string Of(ChangeKind kind) =>
         kind switch

@@ -1,4 +1,0 @@
-namespace Vestige.Connectors.StandIn.Log;
-
-/// <summary>A place in a <see cref="ChangeBuffer"/>.</summary>
-internal readonly record struct BufferMark(int Parts, int Open, int OpenCount, long Count, long ClosedBytes, long InMemory);
