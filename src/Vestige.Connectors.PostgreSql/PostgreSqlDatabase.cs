@@ -35,7 +35,7 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
     public PostgreSqlSettings Settings { get; }
 
     /// <summary>How messages name the server.</summary>
-    internal string Place => $"{Settings.Database} at {Settings.Host}:{Settings.Port}";
+    internal string Endpoint => $"{Settings.Database} at {Settings.Host}:{Settings.Port}";
 
     protected TimeProvider Clock { get; }
 
@@ -150,7 +150,7 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"{what} in {Place}");
+            throw Failures.Of(exception, $"{what} in {Endpoint}");
         }
     }
 
@@ -188,7 +188,7 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Connecting to {Place}");
+            throw Failures.Of(exception, $"Connecting to {Endpoint}");
         }
     }
 
@@ -205,7 +205,7 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
             }
             catch (Exception exception) when (Failures.IsServers(exception))
             {
-                throw Failures.Of(exception, $"{what} in {Place}");
+                throw Failures.Of(exception, $"{what} in {Endpoint}");
             }
         }
     }

@@ -39,7 +39,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         }
         catch (Exception exception) when (IsSilence(exception) && !cancellation.IsCancellationRequested)
         {
-            throw new PortException($"Looking at the log in {Place}: no answer in {Patience.TotalSeconds:0} s.", exception)
+            throw new PortException($"Looking at the log in {Endpoint}: no answer in {Patience.TotalSeconds:0} s.", exception)
             {
                 Transient = true,
                 Remedy = "Look at the server and at the line to it; it is tried again by itself.",
@@ -165,7 +165,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             if ((request.Log ?? identity) is { } wanted && wanted != found)
             {
                 identity = found;
-                throw new PortException($"{Place} is now {found}.") { Transient = true };
+                throw new PortException($"{Endpoint} is now {found}.") { Transient = true };
             }
 
             await link.StartAsync(
@@ -201,10 +201,18 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     {
         ArgumentNullException.ThrowIfNull(tables);
         var reader = reading
-            ?? throw new PortException($"The log of {Place} is not being read.") { Transient = true, Remedy = "Retrying automatically." };
+            ?? throw new PortException($"The log of {Endpoint} is not being read.")
+            {
+                Transient = true,
+                Remedy = "Retrying automatically.",
+            };
         if (tables.FirstOrDefault(reader.IsLosing) is { Name: not null } losing)
         {
-            throw new PortException($"{losing} in {Place} is not published yet.") { Transient = true, Remedy = "Retrying automatically." };
+            throw new PortException($"{losing} in {Endpoint} is not published yet.")
+            {
+                Transient = true,
+                Remedy = "Retrying automatically.",
+            };
         }
 
         await UseAsync(
@@ -318,7 +326,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         if (reader.IsDBNull(3))
         {
             throw new PlaceLostException(
-                $"The replication slot {names.Slot} in {Place} was dropped by somebody. What was committed since is lost to it."
+                $"The replication slot {names.Slot} in {Endpoint} was dropped by somebody. What was committed since is lost to it."
             )
             {
                 Remedy = Remedy,
@@ -328,7 +336,8 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         if (!reader.IsDBNull(1) && reader.GetString(1) == "lost")
         {
             throw new PlaceLostException(
-                $"The server dropped log that the replication slot {names.Slot} in {Place} still needed: its limit on kept log was reached."
+                $"The server dropped log that the replication slot {names.Slot} in {Endpoint} still needed: its limit on kept log was "
+                    + "reached."
             )
             {
                 Remedy = Remedy,
@@ -338,7 +347,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         if (head < after)
         {
             throw new PlaceLostException(
-                $"The log of {Place} ends at {Lsn.Format(head)}, before {Lsn.Format(after)} which was read from it. The database was "
+                $"The log of {Endpoint} ends at {Lsn.Format(head)}, before {Lsn.Format(after)} which was read from it. The database was "
                     + "restored from an older state."
             )
             {
@@ -349,7 +358,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         if (!reader.IsDBNull(0) && Lsn.Of(reader.GetString(0)) > begin)
         {
             throw new PlaceLostException(
-                $"The replication slot {names.Slot} in {Place} was moved to {reader.GetString(0)}, beyond {Lsn.Format(begin)} which "
+                $"The replication slot {names.Slot} in {Endpoint} was moved to {reader.GetString(0)}, beyond {Lsn.Format(begin)} which "
                     + "is all that was confirmed from here."
             )
             {
@@ -361,7 +370,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         if (!reader.IsDBNull(2))
         {
             throw new PortException(
-                $"The replication slot {names.Slot} in {Place} is being read by process {reader.GetInt32(2)} of the server."
+                $"The replication slot {names.Slot} in {Endpoint} is being read by process {reader.GetInt32(2)} of the server."
             )
             {
                 Transient = true,
@@ -376,7 +385,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
     private async Task<bool> CheckPublicationAsync(NpgsqlConnection connection, bool wasRead, CancellationToken cancellation) =>
         !wasRead || await Publication.TablesAsync(connection, names.Publication, cancellation) is not null
             ? true
-            : throw Publication.Dropped(names, Place);
+            : throw Publication.Dropped(names, Endpoint);
 
     private static async Task<bool> HasColumnAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {

@@ -97,7 +97,7 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         catch (Exception exception) when (Failures.IsServers(exception))
         {
             await Closing.CloseAsync(connection);
-            throw Failures.Of(exception, $"Taking {crossing} over in {Place}");
+            throw Failures.Of(exception, $"Taking {crossing} over in {Endpoint}");
         }
         catch
         {
@@ -178,7 +178,7 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         {
             await using var present = new NpgsqlCommand("SELECT epoch FROM vestige.progress WHERE crossing = $1", connection);
             present.Parameters.AddWithValue(crossing);
-            throw new FencedException($"A worker with a later term than {term} is at work on {crossing} in {Place}.")
+            throw new FencedException($"A worker with a later term than {term} is at work on {crossing} in {Endpoint}.")
             {
                 Transient = true,
                 Term = await present.ExecuteScalarAsync(cancellation) as long? ?? 0,

@@ -134,7 +134,7 @@ public sealed class ChildRowsTests(TwoServers servers)
             Definition(new TreatmentStep("public.loan", Children: [new ChildRows("tags", "dw.loan_tag")]))
         );
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
-        var line = Assert.Single(refused.Lines, line => !line.Ok);
+        var line = Assert.Single(refused.Checks, line => !line.Ok);
         Assert.Equal("whole rows of public.loan", line.Step);
         await a.RunAsync(line.Remedy!);
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);

@@ -92,7 +92,7 @@ public sealed class CombineTests(TwoServers servers)
         );
         await using var crossing = await Crossing.DefineAsync(a, b, Definition("north.*", "south.loan"));
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
-        Assert.Equal(["form of dw.loan", "origin north"], refused.Lines.Where(line => !line.Ok).Select(line => line.Step).Order());
+        Assert.Equal(["form of dw.loan", "origin north"], refused.Checks.Where(line => !line.Ok).Select(line => line.Step).Order());
     }
 
     private static CrossingDefinition Definition(params string[] tables) =>

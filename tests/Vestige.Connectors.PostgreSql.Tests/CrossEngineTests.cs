@@ -263,7 +263,7 @@ public sealed class CrossEngineTests(TwoServers servers) : IDisposable
         await crossing.FollowsAsync();
         var plan = await crossing.Engine.PlanAsync(Definition("public.*"), cancellation);
         Assert.Contains(plan.NotMade, note => note.Contains("t_a_idx", StringComparison.Ordinal));
-        Assert.Contains(plan.Lines, line =>
+        Assert.Contains(plan.Checks, line =>
             line is { Step: "types of two engines", Ok: true } && line.Found.Contains("numeric as TEXT", StringComparison.Ordinal)
         );
         Assert.Equal(
@@ -368,7 +368,7 @@ public sealed class CrossEngineTests(TwoServers servers) : IDisposable
                 "anything of stock.loose has no type, and its values may be of any",
                 "at is in the key of stock.dated, and two texts that are different there are one timestamp on the target",
             ],
-            plan.Lines.Where(line => !line.Ok).Select(line => line.Found).OrderDescending().Reverse()
+            plan.Checks.Where(line => !line.Ok).Select(line => line.Found).OrderDescending().Reverse()
         );
         Assert.Contains(plan.Statements, statement => statement.Makes == TableName.Parse("stock.fine"));
         await Assert.ThrowsAsync<NotReadyException>(async () =>

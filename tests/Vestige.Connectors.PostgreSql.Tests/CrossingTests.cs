@@ -295,10 +295,10 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
             new TableRules([new TableRule(Take: "public.loan")])
         );
         var plan = await crossing.Engine.PlanAsync(whole, CancellationToken.None);
-        Assert.Contains(plan.Lines, line =>
+        Assert.Contains(plan.Checks, line =>
             line.Ok && line.Found.StartsWith("public.loan: rows that come with a part", StringComparison.Ordinal)
         );
-        Assert.Contains("share one publication", Assert.Single(plan.Lines, line => !line.Ok).Needed, StringComparison.Ordinal);
+        Assert.Contains("share one publication", Assert.Single(plan.Checks, line => !line.Ok).Needed, StringComparison.Ordinal);
         await a.RunAsync("TRUNCATE loan; INSERT INTO loan VALUES (2, '2026-02-07', 'after'), (3, '2026-02-07', 'after')");
         await crossing.SameAsync(parts);
         Assert.All(crossing.Status.Tables, table => Assert.Equal(0, table.Tally.Unexpected.Total));

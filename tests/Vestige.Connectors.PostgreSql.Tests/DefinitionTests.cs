@@ -53,7 +53,7 @@ public sealed class DefinitionTests(TwoServers servers)
         var refused = await Assert.ThrowsAsync<NotReadyException>(() =>
             crossing.Engine.ChangeAsync(Definition("public.one", "public.three"), "test", cancellation)
         );
-        Assert.Contains(refused.Lines, line => line is { Ok: false, Step: "target table public.three" });
+        Assert.Contains(refused.Checks, line => line is { Ok: false, Step: "target table public.three" });
         await crossing.Engine.ChangeAsync(
             Definition("public.one", "public.three") with
             {
@@ -150,7 +150,7 @@ public sealed class DefinitionTests(TwoServers servers)
         var definition = Definition("public.one", "public.two") with { Start = new StartOptions(Kind: StartKind.Changes) };
         await using var crossing = await Crossing.DefineAsync(a, b, definition);
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
-        var line = Assert.Single(refused.Lines, line => !line.Ok);
+        var line = Assert.Single(refused.Checks, line => !line.Ok);
         Assert.Equal("rows of public.two", line.Step);
         await crossing.Engine.DefineAsync(
             definition with
@@ -183,11 +183,11 @@ public sealed class DefinitionTests(TwoServers servers)
         );
         await using var crossing = await Crossing.DefineAsync(a, b, Definition("public.*") with { Start = start });
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
-        Assert.Equal("target table public.three", Assert.Single(refused.Lines, line => !line.Ok).Step);
-        Assert.Contains(refused.Lines, line => line.Found.Contains("dropped with its 1 row", StringComparison.Ordinal));
+        Assert.Equal("target table public.three", Assert.Single(refused.Checks, line => !line.Ok).Step);
+        Assert.Contains(refused.Checks, line => line.Found.Contains("dropped with its 1 row", StringComparison.Ordinal));
         await b.RunAsync("TRUNCATE three; CREATE VIEW seen AS SELECT * FROM two");
         refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
-        Assert.Contains("seen depend", Assert.Single(refused.Lines, line => !line.Ok).Found, StringComparison.Ordinal);
+        Assert.Contains("seen depend", Assert.Single(refused.Checks, line => !line.Ok).Found, StringComparison.Ordinal);
         await b.RunAsync("DROP VIEW seen");
         var loss = await Assert.ThrowsAsync<LossRefusedException>(() =>
             crossing.Engine.RunAsync(Crossing.Name, "test", cancellation, typed: "another")

@@ -48,7 +48,7 @@ public sealed class InsertOnlyTests(TwoServers servers)
         var (a, b) = await TwoAsync("CREATE TABLE t (id int, v text)");
         await using var crossing = await Crossing.DefineAsync(a, b, Definition());
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
-        var line = Assert.Single(refused.Lines, line => !line.Ok);
+        var line = Assert.Single(refused.Checks, line => !line.Ok);
         Assert.Contains("take its inserts only", line.Remedy, StringComparison.Ordinal);
         Assert.Contains("REPLICA IDENTITY FULL", line.Found, StringComparison.Ordinal);
     }

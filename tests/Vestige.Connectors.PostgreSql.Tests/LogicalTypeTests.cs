@@ -131,7 +131,8 @@ public sealed class LogicalTypeTests(TwoServers servers)
         var said = (
             await database.AskAsync(
                 "SELECT concat(c.data_type, '|', e.data_type, '|', c.domain_name, '|', CASE WHEN c.data_type = 'numeric' THEN "
-                    + "concat(c.numeric_precision, ',', (c.numeric_scale # 1024) - 1024) ELSE coalesce(c.numeric_precision, c.character_maximum_length, "
+                    + "concat(c.numeric_precision, ',', (c.numeric_scale # 1024) - 1024) ELSE coalesce(c.numeric_precision, "
+                    + "c.character_maximum_length, "
                     + "c.datetime_precision)::text END, '|', format_type(a.atttypid, a.atttypmod)) FROM information_schema.columns c "
                     + "JOIN pg_attribute a ON a.attrelid = c.table_name::regclass AND a.attname = c.column_name LEFT JOIN "
                     + "information_schema.element_types e ON (e.object_name, e.collection_type_identifier) = (c.table_name, "

@@ -63,7 +63,7 @@ public sealed class MergeTests(TwoServers servers)
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
         Assert.Equal(
             ["merging public.u", "target table public.t"],
-            refused.Lines.Where(line => !line.Ok).Select(line => line.Step).Order()
+            refused.Checks.Where(line => !line.Ok).Select(line => line.Step).Order()
         );
     }
 

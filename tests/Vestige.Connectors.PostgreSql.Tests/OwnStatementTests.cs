@@ -52,14 +52,14 @@ public sealed class OwnStatementTests(TwoServers servers)
             "no table that crosses",
             Assert
                 .Single(
-                    (await crossing.Engine.PlanAsync(Definition(plain) with { Naming = new Naming(Suffix: "_x") }, cancellation)).Lines,
+                    (await crossing.Engine.PlanAsync(Definition(plain) with { Naming = new Naming(Suffix: "_x") }, cancellation)).Checks,
                     line => !line.Ok
                 )
                 .Found,
             StringComparison.Ordinal
         );
 
-        async Task<string> WrongAsync(string statement) => Assert.Single((await PlanAsync(statement)).Lines, line => !line.Ok).Found;
+        async Task<string> WrongAsync(string statement) => Assert.Single((await PlanAsync(statement)).Checks, line => !line.Ok).Found;
         Task<CrossingPlan> PlanAsync(string? statement) => crossing.Engine.PlanAsync(Definition(statement), cancellation);
     }
 

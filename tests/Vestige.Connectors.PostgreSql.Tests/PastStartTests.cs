@@ -35,8 +35,8 @@ public sealed class PastStartTests(TwoServers servers)
         await crossing.UntilAsync(() => crossing.Status.Capture is { PassedHead: true }, "the log read");
         await crossing.Engine.DefineAsync(Definition(new StartPlace(position)), "test", cancellation);
         var plan = await crossing.Engine.PlanAsync(Definition(new StartPlace(position)), cancellation);
-        Assert.All(plan.Lines, line => Assert.True(line.Ok, $"{line.Step}: {line.Found}"));
-        Assert.Contains(plan.Lines, line =>
+        Assert.All(plan.Checks, line => Assert.True(line.Ok, $"{line.Step}: {line.Found}"));
+        Assert.Contains(plan.Checks, line =>
             line.Step == "rows of public.one" && line.Found.Contains("by the log where changes begin", StringComparison.Ordinal)
         );
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
@@ -104,7 +104,7 @@ public sealed class PastStartTests(TwoServers servers)
         await b.RunAsync("DELETE FROM one WHERE id = 1");
         Assert.Equal(
             "rows of public.one",
-            Assert.Single((await crossing.Engine.PlanAsync(good, cancellation)).Lines, line => !line.Ok).Step
+            Assert.Single((await crossing.Engine.PlanAsync(good, cancellation)).Checks, line => !line.Ok).Step
         );
         await crossing.Engine.RemoveAsync(Crossing.Name, "test", cancellation);
         await crossing.UntilAsync(
@@ -114,7 +114,7 @@ public sealed class PastStartTests(TwoServers servers)
         );
 
         async Task<string> RefusedAsync(StartPlace from) =>
-            Assert.Single((await crossing.Engine.PlanAsync(Definition(from), cancellation)).Lines, line => !line.Ok).Found;
+            Assert.Single((await crossing.Engine.PlanAsync(Definition(from), cancellation)).Checks, line => !line.Ok).Found;
     }
 
     /// <summary>A change made before the table was read, in a transaction that is committed after, would be passed over.</summary>

@@ -127,7 +127,7 @@ public sealed class PlanTests(TwoServers servers)
     {
         var (a, b) = await BothAsync(made + "; INSERT INTO t (id) VALUES (1)");
         await using var crossing = await Crossing.DefineAsync(a, b, All);
-        var line = Assert.Single((await crossing.Engine.PlanAsync(All, cancellation)).Lines, line => !line.Ok);
+        var line = Assert.Single((await crossing.Engine.PlanAsync(All, cancellation)).Checks, line => !line.Ok);
         Assert.Equal((step, $"the target does not have it, and {by} uses it"), (line.Step, line.Found));
         await b.RunAsync(remedy);
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
@@ -176,7 +176,7 @@ public sealed class PlanTests(TwoServers servers)
     {
         var (a, b) = await BothAsync(made);
         await using var crossing = await Crossing.DefineAsync(a, b, All);
-        var line = (await crossing.Engine.PlanAsync(All, cancellation)).Lines.First(line => !line.Ok);
+        var line = (await crossing.Engine.PlanAsync(All, cancellation)).Checks.First(line => !line.Ok);
         Assert.Contains(said, line.Found, StringComparison.Ordinal);
         Assert.Contains(statements, line.Found.Replace("\"", "", StringComparison.Ordinal), StringComparison.Ordinal);
         await a.RunAsync(statements);
@@ -191,7 +191,7 @@ public sealed class PlanTests(TwoServers servers)
         var b = await servers.B.MakeDatabaseAsync();
         await a.RunAsync("CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t VALUES (1, 'plain'), (2, 'ä')");
         await using var crossing = await Crossing.DefineAsync(a, b, All);
-        var line = Assert.Single((await crossing.Engine.PlanAsync(All, cancellation)).Lines, line => !line.Ok);
+        var line = Assert.Single((await crossing.Engine.PlanAsync(All, cancellation)).Checks, line => !line.Ok);
         Assert.Equal("encoding of the source", line.Step);
         Assert.True(line.MayAccept);
     }

@@ -119,8 +119,8 @@ public sealed class ReadinessTests(TwoServers servers)
             new TableRules([]),
             new StartOptions(Accept: [line.Step])
         );
-        Assert.False(definition.Judged(line with { MayAccept = false }).Ok);
-        return definition.Judged(line);
+        Assert.False(definition.Judge(line with { MayAccept = false }).Ok);
+        return definition.Judge(line);
     }
 
     [Fact]

@@ -81,7 +81,7 @@ public sealed class RegressionSuiteTests(ITestOutputHelper output)
             output.WriteLine($"refused, {reason.Key}: {string.Join(", ", reason.Select(table => table.Table))}");
         }
 
-        Assert.True(plan.Ready, string.Join("\n", plan.Lines.Where(line => !line.Ok).Select(line => $"{line.Step}: {line.Found}")));
+        Assert.True(plan.Ready, string.Join("\n", plan.Checks.Where(line => !line.Ok).Select(line => $"{line.Step}: {line.Found}")));
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
         await crossing.FollowsAsync();
         var tables = plan.Tables.Select(table => $"ONLY {Quote.Name(table.Source)}").ToList();
@@ -113,7 +113,7 @@ public sealed class RegressionSuiteTests(ITestOutputHelper output)
     private static List<(string Table, string Reason)> Refused(CrossingPlan plan)
     {
         var refused = plan.LeftOut.Select(table => (table.Source.ToString(), table.Reason ?? "")).ToList();
-        foreach (var line in plan.Lines.Where(line => !line.Ok))
+        foreach (var line in plan.Checks.Where(line => !line.Ok))
         {
             var named = plan.Tables.Where(table =>
                 line.Step == $"table {table.Source}"

@@ -90,9 +90,9 @@ public sealed class RouteTests(TwoServers servers)
         // Different tables both ways are no loop.
         await both.Engine.DefineAsync(Of("back", "b", "a", "public.other"), "test", cancellation);
         var plan = await both.Engine.PlanAsync(Of("back", "b", "a", "public.other"), cancellation);
-        Assert.DoesNotContain(plan.Lines, line => line.Step == "no loop");
+        Assert.DoesNotContain(plan.Checks, line => line.Step == "no loop");
         plan = await both.Engine.PlanAsync(Of("back", "b", "a", "public.*"), cancellation);
-        Assert.Contains(plan.Lines, line => line is { Step: "no loop", Ok: false });
+        Assert.Contains(plan.Checks, line => line is { Step: "no loop", Ok: false });
     }
 
     private static CrossingDefinition Merging { get; } = Of(Crossing.Name, "a", "b", "public.*");

@@ -126,7 +126,10 @@ public sealed class TreatmentTests(TwoServers servers)
         );
         await using var crossing = await Crossing.DefineAsync(a, b, Definition([steps]));
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
-        Assert.Equal(["type character varying(0)", "type nubmer"], refused.Lines.Where(line => !line.Ok).Select(line => line.Step).Order());
+        Assert.Equal(
+            ["type character varying(0)", "type nubmer"],
+            refused.Checks.Where(line => !line.Ok).Select(line => line.Step).Order()
+        );
     }
 
     [Fact]
@@ -136,7 +139,7 @@ public sealed class TreatmentTests(TwoServers servers)
         await a.RunAsync(Schema);
         await using var crossing = await Crossing.DefineAsync(a, b, Definition(new TreatmentStep("lib.patron", Keep: "branch <> 3")));
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
-        var line = Assert.Single(refused.Lines, line => !line.Ok);
+        var line = Assert.Single(refused.Checks, line => !line.Ok);
         Assert.Equal("whole rows of lib.patron", line.Step);
         await a.RunAsync(line.Remedy!);
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);

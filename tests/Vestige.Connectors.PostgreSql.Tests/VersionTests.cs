@@ -109,7 +109,10 @@ public sealed class VersionTests(TwoServers servers)
         );
         await using var crossing = await Crossing.DefineAsync(a, b, Definition() with { Treatment = null });
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => crossing.Engine.RunAsync(Crossing.Name, "test", cancellation));
-        Assert.Equal(["apply[0].as", "whole rows of public.loan"], refused.Lines.Where(line => !line.Ok).Select(line => line.Step).Order());
+        Assert.Equal(
+            ["apply[0].as", "whole rows of public.loan"],
+            refused.Checks.Where(line => !line.Ok).Select(line => line.Step).Order()
+        );
         Assert.Contains(
             "loan_note_key of public.loan: every version of a row is in public.loan",
             (await crossing.Engine.PlanAsync(Definition() with { Treatment = null }, cancellation)).NotMade

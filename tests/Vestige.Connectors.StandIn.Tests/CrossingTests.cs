@@ -80,7 +80,7 @@ public sealed class CrossingTests : IAsyncLifetime
         );
         await Engine.DefineAsync(definition, "test", cancellation);
         var plan = await Engine.PlanAsync(definition, cancellation);
-        Assert.Contains(plan.Lines, line =>
+        Assert.Contains(plan.Checks, line =>
             line is { Step: "inserts only", Ok: true } && line.Found.StartsWith("a.book", StringComparison.Ordinal)
         );
         await Engine.RunAsync("inserts", "test", cancellation);
@@ -406,7 +406,7 @@ public sealed class CrossingTests : IAsyncLifetime
             "b",
             new TableRules([new TableRule(Take: "a.nowhere")])
         );
-        Assert.Contains((await Engine.PlanAsync(missing, cancellation)).Lines, line =>
+        Assert.Contains((await Engine.PlanAsync(missing, cancellation)).Checks, line =>
             !line.Ok && line.Found.Contains("no such table", StringComparison.Ordinal)
         );
     }

@@ -119,7 +119,11 @@ internal sealed record FoundTable(
 
     private IEnumerable<SchemaObject> PartsOf(UserTypes types)
     {
-        yield return new SchemaObject(SchemaStage.Before, Quote.Name(Name.Schema), $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(Name.Schema)}");
+        yield return new SchemaObject(
+            SchemaStage.Before,
+            Quote.Name(Name.Schema),
+            $"CREATE SCHEMA IF NOT EXISTS {Quote.Name(Name.Schema)}"
+        );
         foreach (var column in Columns)
         {
             foreach (var part in types.Needed(column.Type))

@@ -84,7 +84,11 @@ internal sealed class UserTypes
     public static IReadOnlyList<SchemaObject> PartsOfExtension(string name, string extension, string schema) =>
         [
             SchemaOf(schema),
-            new SchemaObject(SchemaStage.Before, name, $"CREATE EXTENSION IF NOT EXISTS {Quote.Name(extension)} SCHEMA {Quote.Name(schema)}")
+            new SchemaObject(
+                SchemaStage.Before,
+                name,
+                $"CREATE EXTENSION IF NOT EXISTS {Quote.Name(extension)} SCHEMA {Quote.Name(schema)}"
+            )
             {
                 Needs = [FoundNeed.OfExtension(extension)],
             },

@@ -66,7 +66,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
             if (exception is PortException { InnerException: PostgresException { SqlState: "22023" } })
             {
                 throw new PortException(
-                    $"Taking the snapshot in {source.Place}: the line that held it ended before all readers had taken it over.",
+                    $"Taking the snapshot in {source.Endpoint}: the line that held it ended before all readers had taken it over.",
                     exception
                 )
                 {
@@ -97,7 +97,12 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
             cancellation
         );
 
-    public Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadCheckpoint part, int chunks, CancellationToken cancellation) =>
+    public Task<IReadOnlyList<RowRange>?> CutRestAsync(
+        TableSchema table,
+        LoadCheckpoint part,
+        int chunks,
+        CancellationToken cancellation
+    ) =>
         UseAsync(
             $"Cutting {table.Name}",
             async (connection, stop) =>
@@ -230,7 +235,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Taking the snapshot in {source.Place}");
+            throw Failures.Of(exception, $"Taking the snapshot in {source.Endpoint}");
         }
 
         free.Add(connection);
@@ -250,7 +255,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"{what} in {source.Place}");
+            throw Failures.Of(exception, $"{what} in {source.Endpoint}");
         }
         finally
         {

@@ -234,7 +234,7 @@ internal sealed class PostgreSqlView : IRowsView
             await Closing.CloseAsync(opened);
             if (Failures.IsServers(exception))
             {
-                throw Failures.Of(exception, $"Opening a view of the rows in {database.Place}");
+                throw Failures.Of(exception, $"Opening a view of the rows in {database.Endpoint}");
             }
 
             throw;
@@ -338,7 +338,7 @@ internal sealed class PostgreSqlView : IRowsView
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"{what} in {database.Place}");
+            throw Failures.Of(exception, $"{what} in {database.Endpoint}");
         }
     }
 }

@@ -136,7 +136,9 @@ internal sealed class LogDecoder
         foreach (var change in watch.Pending)
         {
             change.Notice.Write(after);
-            Wrote(ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(change.Schema ?? Bare(change.Table)), default, after.Finish()));
+            Wrote(
+                ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(change.Schema ?? Bare(change.Table)), default, after.Finish())
+            );
         }
 
         watch.Told(position);

@@ -204,7 +204,7 @@ internal sealed class LogHeartbeat
 
     private PlaceLostException Another((LogPosition At, string Text) mark) =>
         new(
-            $"The log of {database.Place} does not hold at {Lsn.Format(mark.At)} what was read from it there. The database was "
+            $"The log of {database.Endpoint} does not hold at {Lsn.Format(mark.At)} what was read from it there. The database was "
                 + "restored from an older state and has been written since."
         )
         {

@@ -18,10 +18,10 @@ internal static class InsertsReadiness
         var identified = await Publication.IdentifiedAsync(connection, tables, cancellation);
         var whole = await Publication.TablesAsync(connection, names.Publication, cancellation);
         var inserts = await Publication.TablesAsync(connection, names.Inserts, cancellation);
-        var lines = new List<ReadinessCheck>();
+        var checks = new List<ReadinessCheck>();
         if (whole is not null && inserts is null && identified.Values.Contains(false))
         {
-            lines.Add(
+            checks.Add(
                 new ReadinessCheck(
                     "publication of inserts",
                     false,
@@ -40,7 +40,7 @@ internal static class InsertsReadiness
             .ToList();
         if (halved.Count > 0)
         {
-            lines.Add(
+            checks.Add(
                 new ReadinessCheck(
                     "publication of whole changes",
                     false,
@@ -56,6 +56,6 @@ internal static class InsertsReadiness
             );
         }
 
-        return lines;
+        return checks;
     }
 }

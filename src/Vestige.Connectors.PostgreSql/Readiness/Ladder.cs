@@ -22,19 +22,19 @@ internal static class Ladder
         CancellationToken cancellation
     )
     {
-        var lines = new List<ReadinessCheck>();
+        var checks = new List<ReadinessCheck>();
         var settings = database.Settings;
         _ =
-            await StepAsync("name", lines, clock, () => NameAsync(settings, cancellation))
-            && await StepAsync("TCP", lines, clock, () => TcpAsync(settings, cancellation))
-            && await StepAsync("TLS", lines, clock, () => TlsAsync(settings, cancellation))
-            && await SignInAsync(database, lines, clock, cancellation);
-        return lines;
+            await StepAsync("name", checks, clock, () => NameAsync(settings, cancellation))
+            && await StepAsync("TCP", checks, clock, () => TcpAsync(settings, cancellation))
+            && await StepAsync("TLS", checks, clock, () => TlsAsync(settings, cancellation))
+            && await SignInAsync(database, checks, clock, cancellation);
+        return checks;
     }
 
     private static async Task<bool> StepAsync(
         string step,
-        List<ReadinessCheck> lines,
+        List<ReadinessCheck> checks,
         TimeProvider clock,
         Func<Task<(bool Ok, string Found, string Needed, string? Remedy)>> look
     )
@@ -43,17 +43,17 @@ internal static class Ladder
         try
         {
             var (ok, found, needed, remedy) = await look();
-            lines.Add(new ReadinessCheck(step, ok, found, needed, ok ? null : remedy, clock.GetElapsedTime(began)));
+            checks.Add(new ReadinessCheck(step, ok, found, needed, ok ? null : remedy, clock.GetElapsedTime(began)));
             return ok;
         }
         catch (PortException exception)
         {
-            lines.Add(new ReadinessCheck(step, false, exception.Message, "an answer", exception.Remedy, clock.GetElapsedTime(began)));
+            checks.Add(new ReadinessCheck(step, false, exception.Message, "an answer", exception.Remedy, clock.GetElapsedTime(began)));
             return false;
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            lines.Add(
+            checks.Add(
                 new ReadinessCheck(
                     step,
                     false,
@@ -125,7 +125,7 @@ internal static class Ladder
 
     private static async Task<bool> SignInAsync(
         PostgreSqlDatabase database,
-        List<ReadinessCheck> lines,
+        List<ReadinessCheck> checks,
         TimeProvider clock,
         CancellationToken cancellation
     )
@@ -143,10 +143,10 @@ internal static class Ladder
             var step = answer?.SqlState is "3D000" or "42501" ? "database" : "sign-in";
             if (step == "database")
             {
-                lines.Add(new ReadinessCheck("sign-in", true, $"as {settings.User}", "accepted", null, clock.GetElapsedTime(began)));
+                checks.Add(new ReadinessCheck("sign-in", true, $"as {settings.User}", "accepted", null, clock.GetElapsedTime(began)));
             }
 
-            lines.Add(
+            checks.Add(
                 new ReadinessCheck(
                     step,
                     false,
@@ -161,11 +161,11 @@ internal static class Ladder
 
         await using (connection)
         {
-            lines.Add(new ReadinessCheck("sign-in", true, $"as {settings.User}", "accepted", null, clock.GetElapsedTime(began)));
-            lines.Add(new ReadinessCheck("database", true, settings.Database, "there", null, TimeSpan.Zero));
-            return await StepAsync("version", lines, clock, () => VersionAsync(connection, cancellation))
-                && await StepAsync("clock", lines, clock, () => ClockAsync(connection, clock, cancellation))
-                && await StepAsync("rights", lines, clock, () => RightsAsync(connection, cancellation));
+            checks.Add(new ReadinessCheck("sign-in", true, $"as {settings.User}", "accepted", null, clock.GetElapsedTime(began)));
+            checks.Add(new ReadinessCheck("database", true, settings.Database, "there", null, TimeSpan.Zero));
+            return await StepAsync("version", checks, clock, () => VersionAsync(connection, cancellation))
+                && await StepAsync("clock", checks, clock, () => ClockAsync(connection, clock, cancellation))
+                && await StepAsync("rights", checks, clock, () => RightsAsync(connection, cancellation));
         }
     }
 

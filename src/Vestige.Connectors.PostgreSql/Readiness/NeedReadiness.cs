@@ -17,17 +17,17 @@ internal static class NeedReadiness
         var needs = tables
             .SelectMany(table => table.Objects.SelectMany(part => part.Needs.Select(need => (Need: need, By: Of(part, table.Name)))))
             .GroupBy(pair => (pair.Need.Kind, pair.Need.Name), pair => pair);
-        var lines = new List<ReadinessCheck>();
+        var checks = new List<ReadinessCheck>();
         foreach (var need in needs)
         {
             var (wanted, by) = need.First();
             if (wanted.Kind == FoundNeed.ExtensionKind)
             {
-                lines.AddRange(await ExtensionAsync(connection, wanted.Name, by, cancellation) is { } line ? [line] : []);
+                checks.AddRange(await ExtensionAsync(connection, wanted.Name, by, cancellation) is { } check ? [check] : []);
             }
             else if (!await IsThereAsync(connection, wanted, cancellation))
             {
-                lines.Add(
+                checks.Add(
                     new ReadinessCheck(
                         $"{wanted.Kind} {wanted.Name}",
                         false,
@@ -41,7 +41,7 @@ internal static class NeedReadiness
             }
         }
 
-        return lines;
+        return checks;
     }
 
     private static string Of(SchemaObject part, TableName table) =>

@@ -16,8 +16,8 @@ internal static class PartitionReadiness
     )
     {
         var (all, keyless) = await PartitionedAsync(connection, tables, cancellation);
-        ReadinessCheck?[] lines = [Wholes(all), Keyless(keyless), await TwiceAsync(connection, names, tables, cancellation)];
-        return [.. lines.OfType<ReadinessCheck>()];
+        ReadinessCheck?[] checks = [Wholes(all), Keyless(keyless), await TwiceAsync(connection, names, tables, cancellation)];
+        return [.. checks.OfType<ReadinessCheck>()];
     }
 
     /// <summary>The partitioned ones among the tables, and those of them without a key; each null when there is none.</summary>

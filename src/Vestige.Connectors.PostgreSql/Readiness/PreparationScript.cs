@@ -196,5 +196,5 @@ internal static class PreparationScript
         return (string)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
-    private static string Tidy(string script) => string.Join('\n', script.Split('\n').Where(line => line.Trim().Length > 0)) + "\n";
+    private static string Tidy(string script) => string.Join('\n', script.Split('\n').Where(check => check.Trim().Length > 0)) + "\n";
 }

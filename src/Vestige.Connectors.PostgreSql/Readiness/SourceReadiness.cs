@@ -19,7 +19,7 @@ internal static class SourceReadiness
     )
     {
         var settings = await SettingsAsync(connection, cancellation);
-        var lines = new List<ReadinessCheck>
+        var checks = new List<ReadinessCheck>
         {
             Setting(settings["wal_level"], value => value == "logical", "logical", "ALTER SYSTEM SET wal_level = 'logical'"),
             await LogRightAsync(connection, source.Settings.User, cancellation),
@@ -48,37 +48,37 @@ internal static class SourceReadiness
         };
         if (await EncodingAsync(connection, cancellation) is { } encoding)
         {
-            lines.Add(encoding);
+            checks.Add(encoding);
         }
 
         if (await LargeObjectsAsync(connection, cancellation) is { } large)
         {
-            lines.Add(large);
+            checks.Add(large);
         }
 
         foreach (var table in tables)
         {
-            if (await TableAsync(connection, table, cancellation) is { } line)
+            if (await TableAsync(connection, table, cancellation) is { } check)
             {
-                lines.Add(line);
+                checks.Add(check);
             }
         }
 
         if (tables.Count > 0)
         {
-            lines.Add(await IdentityAsync(connection, tables, cancellation));
+            checks.Add(await IdentityAsync(connection, tables, cancellation));
         }
 
-        lines.Add(await PublishAsync(connection, tables, cancellation));
+        checks.Add(await PublishAsync(connection, tables, cancellation));
         if (await ReleaseAsync(connection, cancellation) is { } older)
         {
-            lines.Add(older);
+            checks.Add(older);
         }
 
-        lines.AddRange(await PartitionReadiness.CheckAsync(connection, source.Names, tables, cancellation));
-        lines.AddRange(await InsertsReadiness.CheckAsync(connection, source.Names, tables, cancellation));
-        lines.Add(await MarksAsync(connection, cancellation));
-        return lines;
+        checks.AddRange(await PartitionReadiness.CheckAsync(connection, source.Names, tables, cancellation));
+        checks.AddRange(await InsertsReadiness.CheckAsync(connection, source.Names, tables, cancellation));
+        checks.Add(await MarksAsync(connection, cancellation));
+        return checks;
     }
 
     private static async Task<Dictionary<string, SettingInForce>> SettingsAsync(NpgsqlConnection connection, CancellationToken cancellation)
@@ -201,15 +201,15 @@ internal static class SourceReadiness
         );
     }
 
-    /// <summary>After a line has died, the slot stays taken for that long, and reading it again has to wait.</summary>
+    /// <summary>After a check has died, the slot stays taken for that long, and reading it again has to wait.</summary>
     private static ReadinessCheck TimeOut(string value) =>
         new(
             "wal_sender_timeout",
             true,
             value == "0"
-                ? "0 is in force: the server never gives up a reader whose line has died, and its slot stays taken; ALTER SYSTEM SET "
+                ? "0 is in force: the server never gives up a reader whose check has died, and its slot stays taken; ALTER SYSTEM SET "
                     + "wal_sender_timeout = '60s' and SELECT pg_reload_conf() change that"
-                : $"{value} is in force: that long the slot stays taken after a line has died",
+                : $"{value} is in force: that long the slot stays taken after a check has died",
             "more than 0; Vestige's own sessions run without time-outs",
             null,
             TimeSpan.Zero

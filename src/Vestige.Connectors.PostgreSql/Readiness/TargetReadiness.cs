@@ -21,16 +21,16 @@ internal static class TargetReadiness
         CancellationToken cancellation
     )
     {
-        var lines = new List<ReadinessCheck>
+        var checks = new List<ReadinessCheck>
         {
             await EncodingAsync(connection, cancellation),
             await RightsAsync(connection, target, cancellation),
             await RoutesAsync(connection, cancellation),
         };
         var aside = await LeavesAsideAsync(connection, cancellation);
-        lines.Add(TriggersLine(aside));
-        lines.AddRange(await TypesAsync(connection, tables, cancellation));
-        lines.AddRange(
+        checks.Add(TriggersLine(aside));
+        checks.AddRange(await TypesAsync(connection, tables, cancellation));
+        checks.AddRange(
             await NeedReadiness.CheckAsync(
                 connection,
                 tables.Where(table => !begun.Contains(table.Name) && existing.GetValueOrDefault(table.Name) != ExistingRows.Keep),
@@ -41,14 +41,14 @@ internal static class TargetReadiness
         foreach (var table in tables.Where(table => !begun.Contains(table.Name)))
         {
             var meaning = existing.GetValueOrDefault(table.Name);
-            if (await TableAsync(connection, table, meaning, owners.GetValueOrDefault(table.Name), cancellation) is { } line)
+            if (await TableAsync(connection, table, meaning, owners.GetValueOrDefault(table.Name), cancellation) is { } check)
             {
-                lines.Add(line);
-                lines.AddRange(meaning == ExistingRows.Replace ? [] : await FiringAsync(connection, table, aside, cancellation));
+                checks.Add(check);
+                checks.AddRange(meaning == ExistingRows.Replace ? [] : await FiringAsync(connection, table, aside, cancellation));
             }
         }
 
-        return lines;
+        return checks;
     }
 
     private static async Task<ReadinessCheck> RoutesAsync(NpgsqlConnection connection, CancellationToken cancellation)
@@ -85,13 +85,13 @@ internal static class TargetReadiness
         var used = tables
             .SelectMany(table => table.Columns.Select(column => (column.Type, Table: table.Name, Column: column.Name)))
             .ToLookup(column => column.Type);
-        var lines = new List<ReadinessCheck>();
+        var checks = new List<ReadinessCheck>();
         foreach (var type in used.Where(type => !IsMade(made, type.Key)))
         {
             if (await TypeProblemAsync(connection, type.Key, cancellation) is { } problem)
             {
                 var (_, table, column) = type.First();
-                lines.Add(
+                checks.Add(
                     new ReadinessCheck(
                         $"type {type.Key}",
                         false,
@@ -104,7 +104,7 @@ internal static class TargetReadiness
             }
         }
 
-        return lines;
+        return checks;
     }
 
     private static bool IsMade(HashSet<string> made, string type)

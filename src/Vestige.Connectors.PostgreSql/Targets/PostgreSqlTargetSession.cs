@@ -119,7 +119,7 @@ internal sealed class PostgreSqlTargetSession(
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Beginning a transaction in {target.Place}");
+            throw Failures.Of(exception, $"Beginning a transaction in {target.Endpoint}");
         }
     }
 
@@ -134,7 +134,7 @@ internal sealed class PostgreSqlTargetSession(
         catch (Exception exception) when (Failures.IsServers(exception))
         {
             await Closing.CloseAsync(another);
-            throw Failures.Of(exception, $"Opening another writer in {target.Place}");
+            throw Failures.Of(exception, $"Opening another writer in {target.Endpoint}");
         }
     }
 
@@ -199,7 +199,7 @@ internal sealed class PostgreSqlTargetSession(
     {
         if (!await reader.ReadAsync(cancellation))
         {
-            throw new FencedException($"The progress of {crossing} was removed from {target.Place}.") { Transient = true };
+            throw new FencedException($"The progress of {crossing} was removed from {target.Endpoint}.") { Transient = true };
         }
 
         long? position = reader.IsDBNull(1) ? null : reader.GetInt64(1);
@@ -223,7 +223,7 @@ internal sealed class PostgreSqlTargetSession(
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Reading the key of {table} in {target.Place}");
+            throw Failures.Of(exception, $"Reading the key of {table} in {target.Endpoint}");
         }
     }
 
@@ -250,7 +250,7 @@ internal sealed class PostgreSqlTargetSession(
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Reading the keys of {table} in {target.Place}");
+            throw Failures.Of(exception, $"Reading the keys of {table} in {target.Endpoint}");
         }
     }
 
@@ -263,7 +263,7 @@ internal sealed class PostgreSqlTargetSession(
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"{what} in {target.Place}");
+            throw Failures.Of(exception, $"{what} in {target.Endpoint}");
         }
     }
 }

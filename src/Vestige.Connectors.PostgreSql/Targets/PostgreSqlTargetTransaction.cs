@@ -25,7 +25,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     private NpgsqlConnection Connection => session.Connection;
 
     public Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation) =>
-        new TableMaker(this, Connection, session.Target.Place).MakeAsync(tables, making, cancellation);
+        new TableMaker(this, Connection, session.Target.Endpoint).MakeAsync(tables, making, cancellation);
 
     /// <summary>Truncating is refused by the server where other tables refer to this one; then its rows are deleted.</summary>
     public async Task EmptyAsync(TableSchema table, CancellationToken cancellation)
@@ -57,7 +57,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Emptying {table.Name} of what came from {shared.Value} in {session.Target.Place}");
+            throw Failures.Of(exception, $"Emptying {table.Name} of what came from {shared.Value} in {session.Target.Endpoint}");
         }
     }
 
@@ -86,7 +86,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Copying rows of {table.Name} to {session.Target.Place}");
+            throw Failures.Of(exception, $"Copying rows of {table.Name} to {session.Target.Endpoint}");
         }
     }
 
@@ -168,7 +168,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Committing in {session.Target.Place}");
+            throw Failures.Of(exception, $"Committing in {session.Target.Endpoint}");
         }
 
         done = true;
@@ -233,7 +233,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Writing in {session.Target.Place}");
+            throw Failures.Of(exception, $"Writing in {session.Target.Endpoint}");
         }
     }
 
@@ -251,7 +251,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"{what} in {session.Target.Place}");
+            throw Failures.Of(exception, $"{what} in {session.Target.Endpoint}");
         }
     }
 
@@ -286,7 +286,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Copying rows of {table.Name} to {session.Target.Place}");
+            throw Failures.Of(exception, $"Copying rows of {table.Name} to {session.Target.Endpoint}");
         }
     }
 
@@ -319,14 +319,14 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Copying rows of {ending.Table.Name} to {session.Target.Place}");
+            throw Failures.Of(exception, $"Copying rows of {ending.Table.Name} to {session.Target.Endpoint}");
         }
     }
 
     internal RowRefusedException Refused(TableName table, ChangeKind kind, string key, PostgresException answer)
     {
         var words = $"{answer.MessageText} (SQLSTATE {answer.SqlState})";
-        return new RowRefusedException($"{session.Target.Place} refused {ChangeSymbols.Of(kind)} of {table} {key}: {words}.", answer)
+        return new RowRefusedException($"{session.Target.Endpoint} refused {ChangeSymbols.Of(kind)} of {table} {key}: {words}.", answer)
         {
             Table = table,
             Kind = kind,
@@ -361,7 +361,9 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         if (await SchemaComparison.DifferenceAsync(Connection, form, cancellation) is { } difference)
         {
             session.Compared.Remove(form);
-            throw new PortException($"{form.Name} in {session.Target.Place} has another form than the changes that arrive: {difference}.")
+            throw new PortException(
+                $"{form.Name} in {session.Target.Endpoint} has another form than the changes that arrive: {difference}."
+            )
             {
                 Remedy = "Restore its form there, or load the table again.",
             };
@@ -378,7 +380,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Looking into {session.Target.Place}");
+            throw Failures.Of(exception, $"Looking into {session.Target.Endpoint}");
         }
     }
 }

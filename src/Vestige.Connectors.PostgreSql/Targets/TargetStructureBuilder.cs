@@ -29,14 +29,17 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
     }
 
     /// <summary>The parts of the source's table that copies get.</summary>
-    private static IEnumerable<SchemaObject> PartsOf(TableTreatment treatment) => treatment.Source.Objects.Where(part => part.NotMade is null);
+    private static IEnumerable<SchemaObject> PartsOf(TableTreatment treatment) =>
+        treatment.Source.Objects.Where(part => part.NotMade is null);
 
     /// <summary>The others, each with its reason.</summary>
     private static IEnumerable<string> LeftOut(TableTreatment treatment) =>
         treatment
             .Source.Objects.Where(part => part.NotMade is not null)
             .Select(part =>
-                part.Stage == SchemaStage.Before ? $"{part.Name}: {part.NotMade}" : $"{part.Name} of {treatment.Source.Name}: {part.NotMade}"
+                part.Stage == SchemaStage.Before
+                    ? $"{part.Name}: {part.NotMade}"
+                    : $"{part.Name} of {treatment.Source.Name}: {part.NotMade}"
             );
 
     /// <summary>Rows without a key are found by all they hold, also by whoever reads this target's log.</summary>
@@ -137,7 +140,11 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             NameFor(form.Name with { Name = "" }, form.Name, "_pkey"),
             $"PRIMARY KEY ({string.Join(", ", columns.Select(Quote.Name))})"
         );
-        return new SchemaObject(SchemaStage.PrimaryKey, name, $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}")
+        return new SchemaObject(
+            SchemaStage.PrimaryKey,
+            name,
+            $"ALTER TABLE {Quote.Name(form.Name)} ADD CONSTRAINT {Quote.Name(name)} {text}"
+        )
         {
             Columns = columns,
             Text = text,

@@ -130,7 +130,7 @@ internal static class CatalogueGlancer
         return new RunningTransactions(reader.GetInt64(0), reader.GetFieldValue<long[]>(1));
     }
 
-    private static async Task<(LogPosition Place, DateTimeOffset At, long Horizon)> PlaceAsync(
+    private static async Task<(LogPosition Endpoint, DateTimeOffset At, long Horizon)> PlaceAsync(
         NpgsqlConnection connection,
         CancellationToken cancellation
     )

@@ -90,7 +90,7 @@ internal sealed class CatalogueLooks
             {
                 if (await Publication.TablesAsync(connection, names.Publication, stop) is null)
                 {
-                    throw Publication.Dropped(names, database.Place);
+                    throw Publication.Dropped(names, database.Endpoint);
                 }
 
                 var seen = await CatalogueGlancer.LookAsync(connection, names, known, tables, stop);

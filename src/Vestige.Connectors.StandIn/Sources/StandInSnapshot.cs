@@ -79,8 +79,12 @@ internal sealed class StandInSnapshot : ISourceSnapshot
     /// <summary>A file does not tell which rows were written since; an interrupted load of a table begins again.</summary>
     public Task<string?> MarkAsync(TableSchema table, CancellationToken cancellation) => Task.FromResult<string?>(null);
 
-    public Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadCheckpoint part, int chunks, CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<RowRange>?>(null);
+    public Task<IReadOnlyList<RowRange>?> CutRestAsync(
+        TableSchema table,
+        LoadCheckpoint part,
+        int chunks,
+        CancellationToken cancellation
+    ) => Task.FromResult<IReadOnlyList<RowRange>?>(null);
 
     public async IAsyncEnumerable<RowBlock> ReadAsync(
         TableSchema table,

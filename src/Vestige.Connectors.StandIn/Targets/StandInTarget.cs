@@ -109,16 +109,16 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
 
         var there = (await ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name.Name, StringComparer.OrdinalIgnoreCase);
         var owners = await ReadAsync(Owners, cancellation);
-        var lines = new List<ReadinessCheck>();
+        var checks = new List<ReadinessCheck>();
         foreach (var table in tables)
         {
             if (!begun.Contains(table.Name) && there.TryGetValue(table.Name.Name, out var found))
             {
-                lines.Add(Line(table, found, existing.GetValueOrDefault(table.Name), owners.GetValueOrDefault(table.Name.Name)));
+                checks.Add(Check(table, found, existing.GetValueOrDefault(table.Name), owners.GetValueOrDefault(table.Name.Name)));
             }
         }
 
-        return lines;
+        return checks;
     }
 
     /// <summary>Names that differ in case alone are one name here.</summary>
@@ -228,7 +228,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         return owners;
     }
 
-    private static ReadinessCheck Line(TableSchema table, TableDescription found, ExistingRows existing, string? owner)
+    private static ReadinessCheck Check(TableSchema table, TableDescription found, ExistingRows existing, string? owner)
     {
         var step = $"target table {table.Name}";
         if (owner is not null)

@@ -16,7 +16,7 @@ public readonly struct Row : IEquatable<Row>
     internal const int KindShift = 28;
     internal const uint OffsetMask = 0x0FFF_FFFF;
 
-    /// <summary>Keys are asked for their places often, and are short.</summary>
+    /// <summary>Keys are asked for their ordinals often, and are short.</summary>
     private static readonly int[][] FirstPlaces =
     [
         [],
@@ -35,8 +35,8 @@ public readonly struct Row : IEquatable<Row>
 
     public int Count => CountOf(Bytes.Span);
 
-    /// <summary>The places of all its columns, in order.</summary>
-    public IReadOnlyList<int> Places => Count < FirstPlaces.Length ? FirstPlaces[Count] : [.. Enumerable.Range(0, Count)];
+    /// <summary>The ordinals of all its columns, in order.</summary>
+    public IReadOnlyList<int> Ordinals => Count < FirstPlaces.Length ? FirstPlaces[Count] : [.. Enumerable.Range(0, Count)];
 
     public ValueKind KindAt(int column)
     {

@@ -20,7 +20,7 @@ public readonly struct RowKey : IEquatable<RowKey>
     }
 
     /// <summary>A row that holds the key columns only, in key order.</summary>
-    public static RowKey Of(Row key) => Of(key, key.Places);
+    public static RowKey Of(Row key) => Of(key, key.Ordinals);
 
     /// <summary>Takes the key columns out of a row. A key value the log did not carry is an error in the log.</summary>
     public static RowKey Of(Row row, IReadOnlyList<int> keyOrdinals)

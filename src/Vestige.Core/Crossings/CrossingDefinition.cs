@@ -72,7 +72,7 @@ public sealed record CrossingDefinition(
     public bool EndsByItself => Kind is StartKind.Rows or StartKind.Structure;
 
     /// <summary>The line, holding where it need not hold by itself and a person has accepted it by name.</summary>
-    public ReadinessCheck Judged(ReadinessCheck line)
+    public ReadinessCheck Judge(ReadinessCheck line)
     {
         ArgumentNullException.ThrowIfNull(line);
         return !line.Ok && line.MayAccept && Start?.Accept?.Contains(line.Step) == true

@@ -7,14 +7,14 @@ namespace Vestige.Core.Expressions;
 /// <summary>Takes a column's value out of a row, as an expression reckons with it.</summary>
 internal static class ColumnReading
 {
-    public static Evaluator Of(ExpressionColumn column, int place)
+    public static Evaluator Of(ExpressionColumn column, int ordinal)
     {
         var (type, name) = (column.Meaning.Type, column.Name);
         var single = column.Meaning.Single;
         var padded = column.Meaning.Padded;
         return row =>
         {
-            var kind = row.KindAt(place);
+            var kind = row.KindAt(ordinal);
             if (kind == ValueKind.Null)
             {
                 return Datum.Null;
@@ -22,13 +22,13 @@ internal static class ColumnReading
 
             var value = kind switch
             {
-                ValueKind.Text => OfText(type, row.ValueAt(place), single, padded),
-                ValueKind.Integer => OfInteger(type, row.IntegerAt(place)),
-                ValueKind.Real => OfReal(type, row.RealAt(place)),
+                ValueKind.Text => OfText(type, row.ValueAt(ordinal), single, padded),
+                ValueKind.Integer => OfInteger(type, row.IntegerAt(ordinal)),
+                ValueKind.Real => OfReal(type, row.RealAt(ordinal)),
                 ValueKind.Bytes => type switch
                 {
-                    ExpressionType.Bytes => Datum.Of(row.ValueAt(place).ToArray()),
-                    ExpressionType.Other => Datum.Of(row.DisplayAt(place)),
+                    ExpressionType.Bytes => Datum.Of(row.ValueAt(ordinal).ToArray()),
+                    ExpressionType.Other => Datum.Of(row.DisplayAt(ordinal)),
                     _ => Datum.Null,
                 },
                 _ => throw new EvaluationException($"the log does not carry {name}"),

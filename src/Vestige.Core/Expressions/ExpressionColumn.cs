@@ -9,9 +9,9 @@ public sealed record ExpressionColumn(string Name, string DeclaredType, ColumnMe
     /// <summary>How its value is made from the row; null where the row holds it.</summary>
     internal Evaluator? Value { get; init; }
 
-    /// <summary>Where the row holds it; null for the column's own place among those given.</summary>
-    internal int? Place { get; init; }
+    /// <summary>Where the row holds it; null for its own among those given.</summary>
+    internal int? Ordinal { get; init; }
 
-    /// <summary>The places of the row that it depends on; null for its own.</summary>
+    /// <summary>The ordinals of the row that it depends on; null for its own.</summary>
     internal IReadOnlyList<int>? Reads { get; init; }
 }

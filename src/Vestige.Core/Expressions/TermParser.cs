@@ -205,7 +205,7 @@ internal sealed class TermParser(TokenReader tokens, IReadOnlyList<ExpressionCol
                 Used.UnionWith(columns[i].Reads ?? [i]);
                 return new Bound(
                     columns[i].Meaning.Type,
-                    columns[i].Value ?? ColumnReading.Of(columns[i], columns[i].Place ?? i),
+                    columns[i].Value ?? ColumnReading.Of(columns[i], columns[i].Ordinal ?? i),
                     token.Place,
                     token.End
                 );

@@ -12,7 +12,7 @@ namespace Vestige.Core.Folding;
 /// </summary>
 public sealed class TableFold(TableSchema table)
 {
-    private readonly Dictionary<RowKey, int> places = [];
+    private readonly Dictionary<RowKey, int> ordinals = [];
     private readonly List<Entry> entries = [];
     private bool emptied;
 
@@ -42,7 +42,7 @@ public sealed class TableFold(TableSchema table)
             case ChangeKind.Truncate when table.Shared is not null:
                 throw new FoldingException($"{table.Name} holds rows of other tables, which stay.");
             case ChangeKind.Truncate:
-                places.Clear();
+                ordinals.Clear();
                 entries.Clear();
                 emptied = true;
                 break;
@@ -128,7 +128,7 @@ public sealed class TableFold(TableSchema table)
 
     private void MoveKey(Row before, Row after)
     {
-        var known = places.TryGetValue(RowKey.Of(before, table.KeyOrdinals), out var place) ? entries[place].After : default;
+        var known = ordinals.TryGetValue(RowKey.Of(before, table.KeyOrdinals), out var ordinal) ? entries[ordinal].After : default;
         var whole = RowMerge.Fill(RowMerge.Fill(after, before), known);
         if (whole.HasAbsent)
         {
@@ -160,15 +160,15 @@ public sealed class TableFold(TableSchema table)
 
     private ref Entry EntryOf(Row row, out bool isNew)
     {
-        ref var place = ref CollectionsMarshal.GetValueRefOrAddDefault(places, RowKey.Of(row, table.KeyOrdinals), out var exists);
+        ref var ordinal = ref CollectionsMarshal.GetValueRefOrAddDefault(ordinals, RowKey.Of(row, table.KeyOrdinals), out var exists);
         isNew = !exists;
         if (isNew)
         {
-            place = entries.Count;
+            ordinal = entries.Count;
             entries.Add(default);
         }
 
-        return ref CollectionsMarshal.AsSpan(entries)[place];
+        return ref CollectionsMarshal.AsSpan(entries)[ordinal];
     }
 
     private FoldingException Contradiction(Row row, string what) =>

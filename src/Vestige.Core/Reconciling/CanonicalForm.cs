@@ -53,7 +53,9 @@ public sealed class CanonicalForm(IReadOnlyList<LogicalType> columns) : IRowForm
         }
     }
 
-    /// <summary>Of the kinds whose values are equal to those of another by one rule, that other; the texts of what is known by them only.</summary>
+    /// <summary>
+    /// Of the kinds whose values are equal to those of another by one rule, that other; text for what is known by its text only.
+    /// </summary>
     private static LogicalKind ComparedAs(LogicalType type) =>
         type.Kind switch
         {
@@ -64,22 +66,22 @@ public sealed class CanonicalForm(IReadOnlyList<LogicalType> columns) : IRowForm
         };
 
     /// <summary>What nearly all values are, without making them first. False, with nothing written, for any other.</summary>
-    private bool WriteAtOnce(Row row, int place, ValueKind kind, IBufferWriter<byte> into)
+    private bool WriteAtOnce(Row row, int ordinal, ValueKind kind, IBufferWriter<byte> into)
     {
-        switch ((kinds[place], kind))
+        switch ((kinds[ordinal], kind))
         {
-            case (LogicalKind.Text, ValueKind.Text) when columns[place].Padded:
-                return Put(row.ValueAt(place).TrimEnd((byte)' '), into);
+            case (LogicalKind.Text, ValueKind.Text) when columns[ordinal].Padded:
+                return Put(row.ValueAt(ordinal).TrimEnd((byte)' '), into);
             case (LogicalKind.Text, ValueKind.Text) or (LogicalKind.Bytes, ValueKind.Bytes):
-                return Put(row.ValueAt(place), into);
+                return Put(row.ValueAt(ordinal), into);
             case (LogicalKind.Decimal, ValueKind.Integer):
-                return Put(row.IntegerAt(place), into);
-            case (LogicalKind.Decimal, ValueKind.Text) when TryPlain(row.ValueAt(place), out var isNegative, out var digits):
+                return Put(row.IntegerAt(ordinal), into);
+            case (LogicalKind.Decimal, ValueKind.Text) when TryPlain(row.ValueAt(ordinal), out var isNegative, out var digits):
                 Lead(Value, digits.Length + (isNegative ? 1 : 0), into);
                 into.Write(isNegative ? "-"u8 : default);
                 into.Write(digits);
                 return true;
-            case (LogicalKind.Date, ValueKind.Text) when PlainDate(row.ValueAt(place)) is { } days:
+            case (LogicalKind.Date, ValueKind.Text) when PlainDate(row.ValueAt(ordinal)) is { } days:
                 return Put(days, into);
             default:
                 return false;
@@ -111,29 +113,29 @@ public sealed class CanonicalForm(IReadOnlyList<LogicalType> columns) : IRowForm
         return true;
     }
 
-    private bool TryWrite(Row row, int place) =>
-        (kinds[place], row.KindAt(place)) switch
+    private bool TryWrite(Row row, int ordinal) =>
+        (kinds[ordinal], row.KindAt(ordinal)) switch
         {
-            (LogicalKind.Boolean, _) => Boolean(row, place),
-            (LogicalKind.Decimal, ValueKind.Text) => Decimal(ExactDecimal.Parse(row.TextAt(place))),
-            (LogicalKind.Decimal, ValueKind.Real) => Shortened(row.RealAt(place))
-                || Decimal(ExactDecimal.Parse(row.RealAt(place).ToString("R", CultureInfo.InvariantCulture))),
-            (LogicalKind.Real, _) => Real(row, place),
-            (LogicalKind.Text, ValueKind.Integer) => Put(row.DisplayAt(place)),
-            (LogicalKind.Date, ValueKind.Text) => Whole(CivilTime.ParseDate(row.TextAt(place))),
+            (LogicalKind.Boolean, _) => Boolean(row, ordinal),
+            (LogicalKind.Decimal, ValueKind.Text) => Decimal(ExactDecimal.Parse(row.TextAt(ordinal))),
+            (LogicalKind.Decimal, ValueKind.Real) => Shortened(row.RealAt(ordinal))
+                || Decimal(ExactDecimal.Parse(row.RealAt(ordinal).ToString("R", CultureInfo.InvariantCulture))),
+            (LogicalKind.Real, _) => Real(row, ordinal),
+            (LogicalKind.Text, ValueKind.Integer) => Put(row.DisplayAt(ordinal)),
+            (LogicalKind.Date, ValueKind.Text) => Whole(CivilTime.ParseDate(row.TextAt(ordinal))),
             (LogicalKind.Instant, ValueKind.Text) => Whole(
-                CivilTime.ParseInstant(row.TextAt(place)) ?? CivilTime.ParseTimestamp(row.TextAt(place))
+                CivilTime.ParseInstant(row.TextAt(ordinal)) ?? CivilTime.ParseTimestamp(row.TextAt(ordinal))
             ),
-            (LogicalKind.Bytes, ValueKind.Text) => Hexadecimal(row.ValueAt(place)),
-            (LogicalKind.Json, ValueKind.Text) => CanonicalJson.TryWrite(row.ValueAt(place), made),
+            (LogicalKind.Bytes, ValueKind.Text) => Hexadecimal(row.ValueAt(ordinal)),
+            (LogicalKind.Json, ValueKind.Text) => CanonicalJson.TryWrite(row.ValueAt(ordinal), made),
             _ => false,
         };
 
-    private bool Boolean(Row row, int place) =>
-        row.KindAt(place) switch
+    private bool Boolean(Row row, int ordinal) =>
+        row.KindAt(ordinal) switch
         {
-            ValueKind.Integer when row.IntegerAt(place) is 0 or 1 => Put(row.IntegerAt(place) == 1 ? "t" : "f"),
-            ValueKind.Text when ValueText.Read(ExpressionType.Boolean, row.TextAt(place)) is { IsNull: false } truth => Put(
+            ValueKind.Integer when row.IntegerAt(ordinal) is 0 or 1 => Put(row.IntegerAt(ordinal) == 1 ? "t" : "f"),
+            ValueKind.Text when ValueText.Read(ExpressionType.Boolean, row.TextAt(ordinal)) is { IsNull: false } truth => Put(
                 truth.Truth ? "t" : "f"
             ),
             _ => false,
@@ -157,13 +159,13 @@ public sealed class CanonicalForm(IReadOnlyList<LogicalType> columns) : IRowForm
         );
     }
 
-    private bool Real(Row row, int place)
+    private bool Real(Row row, int ordinal)
     {
-        double? number = row.KindAt(place) switch
+        double? number = row.KindAt(ordinal) switch
         {
-            ValueKind.Real => row.RealAt(place),
-            ValueKind.Integer => row.IntegerAt(place),
-            ValueKind.Text => ValueText.Read(ExpressionType.Real, row.TextAt(place)) is { IsNull: false } read ? read.Real : null,
+            ValueKind.Real => row.RealAt(ordinal),
+            ValueKind.Integer => row.IntegerAt(ordinal),
+            ValueKind.Text => ValueText.Read(ExpressionType.Real, row.TextAt(ordinal)) is { IsNull: false } read ? read.Real : null,
             _ => null,
         };
         if (number is not { } real)
@@ -171,7 +173,7 @@ public sealed class CanonicalForm(IReadOnlyList<LogicalType> columns) : IRowForm
             return false;
         }
 
-        var narrow = columns[place].Bits == 32;
+        var narrow = columns[ordinal].Bits == 32;
         return Put(
             double.IsNaN(real) ? "NaN"
             : real == 0 ? "0"

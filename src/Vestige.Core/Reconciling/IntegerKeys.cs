@@ -60,7 +60,7 @@ public static class IntegerKeys
     }
 
     /// <summary>The key as a person reads it.</summary>
-    public static string Display(Row key) => string.Join(", ", key.Places.Select(key.DisplayAt));
+    public static string Display(Row key) => string.Join(", ", key.Ordinals.Select(key.DisplayAt));
 
     /// <summary>A value of a key as it is compared.</summary>
     internal static Int128 Number(Row row, int column) =>

@@ -9,7 +9,7 @@ namespace Vestige.Core.Reconciling;
 /// </summary>
 /// <param name="own">The engine's own form.</param>
 /// <param name="canonical">The canonical form of the columns.</param>
-/// <param name="made">The places of those that were made or converted.</param>
+/// <param name="made">The ordinals of those that were made or converted.</param>
 public sealed class MixedForm(IRowForm own, CanonicalForm canonical, IReadOnlySet<int> made) : IRowForm
 {
     private readonly int[] one = new int[1];

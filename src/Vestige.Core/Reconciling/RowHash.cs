@@ -19,7 +19,7 @@ public sealed class RowHash(IRowForm form, HashFunction? function = null)
     private readonly ArrayBufferWriter<byte> written = new(1024);
 
     /// <summary>The hash of all columns of a row.</summary>
-    public UInt128 Of(Row row) => Of(row, row.Places);
+    public UInt128 Of(Row row) => Of(row, row.Ordinals);
 
     /// <summary>The hash of some columns of a row, in that order.</summary>
     public UInt128 Of(Row row, IReadOnlyList<int> columns)

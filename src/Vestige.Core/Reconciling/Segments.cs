@@ -41,12 +41,12 @@ public sealed class Segments
     /// <param name="hash">The hash of the key.</param>
     public int Of(Row key, UInt128 hash)
     {
-        return AreByHash ? (int)(hash >> (128 - Bits)) : Of(key, key.Places);
+        return AreByHash ? (int)(hash >> (128 - Bits)) : Of(key, key.Ordinals);
     }
 
     /// <summary>The range that a row's key is in, without taking the key out of the row. Only where cut by ranges.</summary>
     /// <param name="row">The row.</param>
-    /// <param name="key">The places of its key columns, in key order.</param>
+    /// <param name="key">The ordinals of its key columns, in key order.</param>
     public int Of(Row row, IReadOnlyList<int> key)
     {
         ArgumentNullException.ThrowIfNull(key);

@@ -28,7 +28,7 @@ internal sealed class ColumnSteps(
                 .Select(column => new ExpressionColumn(column.Name, column.Type, column.Meaning)
                 {
                     Value = column.Make,
-                    Place = column.Source,
+                    Ordinal = column.Source,
                     Reads = column.Reads,
                 })
                 .ToList();
@@ -51,8 +51,8 @@ internal sealed class ColumnSteps(
 
     private int Find(string column, string field)
     {
-        var place = columns.FindIndex(candidate => candidate.Name == column);
-        if (place < 0)
+        var ordinal = columns.FindIndex(candidate => candidate.Name == column);
+        if (ordinal < 0)
         {
             problems.Add(
                 new TreatmentProblem(
@@ -63,18 +63,18 @@ internal sealed class ColumnSteps(
             );
         }
 
-        return place;
+        return ordinal;
     }
 
     public void LeaveOut(string column, string field)
     {
-        var place = Find(column, field);
-        if (place < 0)
+        var ordinal = Find(column, field);
+        if (ordinal < 0)
         {
             return;
         }
 
-        if (columns[place].KeyOrdinal > 0)
+        if (columns[ordinal].KeyOrdinal > 0)
         {
             problems.Add(
                 new TreatmentProblem(
@@ -86,7 +86,7 @@ internal sealed class ColumnSteps(
             return;
         }
 
-        if (columns[place].MessageKeyOrdinal > 0)
+        if (columns[ordinal].MessageKeyOrdinal > 0)
         {
             problems.Add(
                 new TreatmentProblem(field, $"messages of {source.Name} are keyed by {column}", "Keep it, or choose another key.")
@@ -94,7 +94,7 @@ internal sealed class ColumnSteps(
             return;
         }
 
-        columns.RemoveAt(place);
+        columns.RemoveAt(ordinal);
     }
 
     /// <summary>By the columns as they are on the target; what steps further down make of them is what the key has.</summary>
@@ -114,18 +114,18 @@ internal sealed class ColumnSteps(
 
         for (var i = 0; i < names.Count; i++)
         {
-            var place = Find(names[i], $"{field}[{i}]");
-            if (place >= 0)
+            var ordinal = Find(names[i], $"{field}[{i}]");
+            if (ordinal >= 0)
             {
-                columns[place] = columns[place] with { MessageKeyOrdinal = i + 1 };
+                columns[ordinal] = columns[ordinal] with { MessageKeyOrdinal = i + 1 };
             }
         }
     }
 
     public void Rename(RenamedColumn rename, string field)
     {
-        var place = Find(rename.Column, $"{field}.column");
-        if (place < 0)
+        var ordinal = Find(rename.Column, $"{field}.column");
+        if (ordinal < 0)
         {
             return;
         }
@@ -136,18 +136,18 @@ internal sealed class ColumnSteps(
             return;
         }
 
-        columns[place] = columns[place] with { Name = rename.To };
+        columns[ordinal] = columns[ordinal] with { Name = rename.To };
     }
 
     public void Convert(ConvertedColumn convert, string field)
     {
-        var place = Find(convert.Column, $"{field}.column");
-        if (place < 0)
+        var ordinal = Find(convert.Column, $"{field}.column");
+        if (ordinal < 0)
         {
             return;
         }
 
-        var column = columns[place];
+        var column = columns[ordinal];
         if (IsOrigin(column, $"{field}.column"))
         {
             return;
@@ -166,7 +166,7 @@ internal sealed class ColumnSteps(
         }
 
         var type = types.Spelled(convert.To);
-        columns[place] = column with
+        columns[ordinal] = column with
         {
             Transcribed = null,
             ConvertedFrom = column.ConvertedFrom ?? column.Type,
@@ -199,8 +199,8 @@ internal sealed class ColumnSteps(
             return;
         }
 
-        var place = columns.FindIndex(column => column.Name == compute.Column);
-        if (place >= 0 && columns[place].KeyOrdinal > 0)
+        var ordinal = columns.FindIndex(column => column.Name == compute.Column);
+        if (ordinal >= 0 && columns[ordinal].KeyOrdinal > 0)
         {
             problems.Add(
                 new TreatmentProblem(
@@ -237,9 +237,9 @@ internal sealed class ColumnSteps(
             Make = expression.Run,
             ConvertedFrom = compute.Type is null ? null : made,
         };
-        if (place >= 0)
+        if (ordinal >= 0)
         {
-            columns[place] = column with { Of = columns[place].Of, Masked = columns[place].Masked };
+            columns[ordinal] = column with { Of = columns[ordinal].Of, Masked = columns[ordinal].Masked };
         }
         else
         {
@@ -249,13 +249,13 @@ internal sealed class ColumnSteps(
 
     public void Mask(MaskedColumn mask, string field)
     {
-        var place = Find(mask.Column, $"{field}.column");
-        if (place < 0)
+        var ordinal = Find(mask.Column, $"{field}.column");
+        if (ordinal < 0)
         {
             return;
         }
 
-        var column = columns[place];
+        var column = columns[ordinal];
         if (IsOrigin(column, $"{field}.column"))
         {
             return;
@@ -281,7 +281,7 @@ internal sealed class ColumnSteps(
             return;
         }
 
-        columns[place] = masked;
+        columns[ordinal] = masked;
     }
 
     /// <summary>By its values the rows of combined tables are told apart.</summary>

@@ -19,7 +19,7 @@ public interface IEngineTypes
     /// <summary>A type that a person wrote, as the engine itself spells it.</summary>
     string Spelled(string type);
 
-    /// <summary>What a column holds, to every other engine; <see cref="LogicalKind.Any"/> where that cannot be told from its type.</summary>
+    /// <summary>What a column holds, to other engines; <see cref="LogicalKind.Any"/> where that cannot be told from its type.</summary>
     LogicalType TypeOf(Column column);
 
     /// <summary>The declared type of a column that holds every value of a type as it is.</summary>

@@ -193,15 +193,15 @@ internal sealed class MaskMaker(
     private TreatedColumn Hashed(TreatedColumn column, Evaluator input, ExpressionType made, FromHash work, bool distinct)
     {
         var hash = new KeyedHash(keys.Of(mask.KeyName));
-        var (type, place) = (column.Meaning.Type, column.Meaning is { Type: ExpressionType.Text, Padded: false } ? column.Source : -1);
+        var (type, ordinal) = (column.Meaning.Type, column.Meaning is { Type: ExpressionType.Text, Padded: false } ? column.Source : -1);
         return Made(column, types.TypeFor(made), made, Run, column.Reads, distinct);
 
         Datum Run(Row row)
         {
             Span<byte> into = stackalloc byte[KeyedHash.Size];
-            if (place >= 0 && row.KindAt(place) == ValueKind.Text)
+            if (ordinal >= 0 && row.KindAt(ordinal) == ValueKind.Text)
             {
-                hash.Of(row.ValueAt(place), into);
+                hash.Of(row.ValueAt(ordinal), into);
                 return work(into);
             }
 
@@ -224,25 +224,25 @@ internal sealed class MaskMaker(
             return made;
         }
 
-        var (hash, place, make) = (new KeyedHash(keys.Of(mask.KeyName)), column.Source, made.Make!);
+        var (hash, ordinal, make) = (new KeyedHash(keys.Of(mask.KeyName)), column.Source, made.Make!);
         return made with { Put = Put };
 
         void Put(Row row, RowWriter writer)
         {
-            if (row.KindAt(place) == ValueKind.Null)
+            if (row.KindAt(ordinal) == ValueKind.Null)
             {
                 writer.Null();
                 return;
             }
 
-            if (row.KindAt(place) != ValueKind.Text)
+            if (row.KindAt(ordinal) != ValueKind.Text)
             {
                 writer.Text(make(row).Text);
                 return;
             }
 
             Span<byte> into = stackalloc byte[KeyedHash.Size];
-            hash.Of(row.ValueAt(place), into);
+            hash.Of(row.ValueAt(ordinal), into);
             Span<byte> digits = stackalloc byte[2 * KeyedHash.Size];
             Convert.TryToHexStringLower(into, digits, out _);
             writer.Value(ValueKind.Text, digits);

@@ -18,7 +18,7 @@ public sealed class RepeatedRows
     private readonly int[] reads;
     private readonly RowWriter writer = new();
 
-    /// <param name="from">The place of the column that repeats.</param>
+    /// <param name="from">The ordinal of the column that repeats.</param>
     /// <param name="treatment">What becomes of the child rows.</param>
     /// <param name="parents">How many columns the parent has.</param>
     /// <param name="read">Takes a value apart into the values of the columns behind the place.</param>
@@ -53,7 +53,7 @@ public sealed class RepeatedRows
         this.encoding = encoding;
     }
 
-    /// <summary>The place of the column that repeats, at the source.</summary>
+    /// <summary>The ordinal of the column that repeats, at the source.</summary>
     public int From { get; }
 
     /// <summary>What becomes of the child rows.</summary>
@@ -92,8 +92,8 @@ public sealed class RepeatedRows
     /// Whether a child row has all that is read of it in common with another; what else its parent has does not matter to it.
     /// </summary>
     private bool AreSame(Row left, Row right) =>
-        Array.TrueForAll(reads, place =>
-            left.KindAt(place) == right.KindAt(place) && left.ValueAt(place).SequenceEqual(right.ValueAt(place))
+        Array.TrueForAll(reads, ordinal =>
+            left.KindAt(ordinal) == right.KindAt(ordinal) && left.ValueAt(ordinal).SequenceEqual(right.ValueAt(ordinal))
         );
 
     private List<Row> Of(Row row)

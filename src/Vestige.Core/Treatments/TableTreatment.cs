@@ -44,7 +44,7 @@ public sealed class TableTreatment
                 .Distinct()
                 .Order(),
         ];
-        asksRowBefore = conditionColumns.Any(place => source.Columns[place].KeyOrdinal == 0) || children.Count > 0;
+        asksRowBefore = conditionColumns.Any(ordinal => source.Columns[ordinal].KeyOrdinal == 0) || children.Count > 0;
         PassesAll =
             Tables.Count == 1
             && keeps.Count == 0
@@ -104,7 +104,7 @@ public sealed class TableTreatment
     public IReadOnlyList<TreatedColumn> Columns => columns;
 
     /// <summary>
-    /// The columns, by place, that messages of a row are keyed by, in order: those that a step names, else the key of its table;
+    /// The columns, by ordinal, that messages of a row are keyed by, in order: those that a step names, else the key of its table;
     /// empty where there is neither, and then the order of its messages is not kept.
     /// </summary>
     public IReadOnlyList<int> MessageKey
@@ -153,14 +153,14 @@ public sealed class TableTreatment
             return [];
         }
 
-        var needed = conditionColumns.Where(place => Source.Columns[place].KeyOrdinal == 0);
+        var needed = conditionColumns.Where(ordinal => Source.Columns[ordinal].KeyOrdinal == 0);
         var reckoned = columns
             .Where(column => column.Reads.Count > 1)
             .SelectMany(column => column.Reads)
-            .Where(place => types.MeaningOf(Source.Columns[place]).MayBeAbsent);
+            .Where(ordinal => types.MeaningOf(Source.Columns[ordinal]).MayBeAbsent);
         var kept =
             Mode == ApplyMode.KeepVersions
-                ? columns.SelectMany(column => column.Reads).Where(place => types.MeaningOf(Source.Columns[place]).MayBeAbsent)
+                ? columns.SelectMany(column => column.Reads).Where(ordinal => types.MeaningOf(Source.Columns[ordinal]).MayBeAbsent)
                 : [];
         return
         [
@@ -170,7 +170,7 @@ public sealed class TableTreatment
                 .Concat(Children.Select(child => child.From))
                 .Distinct()
                 .Order()
-                .Select(place => Source.Columns[place].Name),
+                .Select(ordinal => Source.Columns[ordinal].Name),
         ];
     }
 

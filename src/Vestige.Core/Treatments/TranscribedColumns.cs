@@ -7,7 +7,7 @@ namespace Vestige.Core.Treatments;
 /// <summary>A source's columns as they are on a target of another engine if nothing else is said.</summary>
 public static class TranscribedColumns
 {
-    internal static TreatedColumn Of(Column column, int place, IEngineTypes source, IEngineTypes target)
+    internal static TreatedColumn Of(Column column, int ordinal, IEngineTypes source, IEngineTypes target)
     {
         var type = source.TypeOf(column);
         var meaning = ColumnMeaning.Of(type);
@@ -18,13 +18,13 @@ public static class TranscribedColumns
                 target.Declare(LogicalType.Opaque),
                 meaning,
                 -1,
-                [place],
+                [ordinal],
                 column.KeyOrdinal,
                 column.Nullable
             )
             {
-                Of = place,
-                Make = ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, meaning), place),
+                Of = ordinal,
+                Make = ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, meaning), ordinal),
                 HasNoTypeThere = true,
             };
         }
@@ -35,15 +35,15 @@ public static class TranscribedColumns
             target.Declare(type),
             meaning,
             -1,
-            [place],
+            [ordinal],
             column.KeyOrdinal,
             column.Nullable,
             Distinct: transcriber.KeepsApart
         )
         {
-            Of = place,
-            Make = ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, meaning), place),
-            Put = (row, writer) => transcriber.Write(row, place, writer),
+            Of = ordinal,
+            Make = ColumnReading.Of(new ExpressionColumn(column.Name, column.Type, meaning), ordinal),
+            Put = (row, writer) => transcriber.Write(row, ordinal, writer),
             Transcribed = type,
         };
     }
@@ -53,7 +53,7 @@ public static class TranscribedColumns
     /// way round; null where it is not.
     /// </summary>
     /// <param name="treatment">What happens to the rows.</param>
-    /// <param name="key">The places of the key's columns on the target.</param>
+    /// <param name="key">The ordinals of the key's columns on the target.</param>
     /// <param name="source">The types of the source's engine.</param>
     /// <param name="target">The types of the target's.</param>
     public static IReadOnlyList<ValueTranscriber>? KeyOf(
@@ -78,7 +78,7 @@ public static class TranscribedColumns
         List<ValueTranscriber> made =
         [
             .. treatment
-                .Source.KeyOrdinals.Select(place => treatment.Source.Columns[place])
+                .Source.KeyOrdinals.Select(ordinal => treatment.Source.Columns[ordinal])
                 .Select(column => new ValueTranscriber(column.Name, source.TypeOf(column), source.Encoding, target.Encoding)),
         ];
         return made.TrueForAll(one => one.GoesBack) ? made : null;

@@ -45,6 +45,7 @@ public sealed class KindEncoding : IRowEncoding
                 && Bytes(bytes.Bytes, into),
             (LogicalKind.Decimal, ValueKind.Integer or ValueKind.Real) => into.TryText(RowValues.DecimalOf(row, ordinal)),
 
+
             (LogicalKind.Integer or LogicalKind.Real, ValueKind.Integer)
             or
             (LogicalKind.Real, ValueKind.Real)

@@ -12,7 +12,7 @@ namespace Vestige.Engine.Commands;
 /// <summary>Gives crossings that were started another definition.</summary>
 internal sealed class CrossingEditor(
     EngineServices services,
-    CrossingRegistry book,
+    CrossingRegistry registry,
     CrossingOpener opener,
     CrossingPacing pacing,
     Func<CrossingDefinition, CancellationToken, Task<CrossingPlan>> plan,
@@ -29,7 +29,7 @@ internal sealed class CrossingEditor(
     /// </summary>
     public async Task<DefinitionChange> CompareAsync(CrossingDefinition definition, CancellationToken cancellation)
     {
-        var entry = book.Existing(definition.Name);
+        var entry = registry.Existing(definition.Name);
         var before = entry.Stored.Definition;
         if (entry.Stored.Desired == DesiredState.Finish)
         {
@@ -71,14 +71,14 @@ internal sealed class CrossingEditor(
             [.. has.Except(had).Order()],
             [.. had.Except(has).Order()],
             [.. has.Intersect(had).Where(table => old.PrintOf(table) != wanted.PrintOf(table)).Order()],
-            planned.Lines,
+            planned.Checks,
             planned.Problems
         );
     }
 
     /// <summary>
     /// Tables that come, or that are treated otherwise, are loaded while the others stand. Throws <see cref="NotReadyException"/> with
-    /// every line when that cannot be done. Whatever fails later, the crossing goes on as it was.
+    /// every check when that cannot be done. Whatever fails later, the crossing goes on as it was.
     /// </summary>
     public async Task ChangeAsync(
         CrossingDefinition definition,
@@ -88,16 +88,16 @@ internal sealed class CrossingEditor(
         Func<CancellationToken, Task>? verify = null
     )
     {
-        var entry = book.Existing(definition.Name);
+        var entry = registry.Existing(definition.Name);
         using var locked = await entry.Lock.EnterAsync(cancellation);
         await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
         var change = await CompareAsync(definition, cancellation);
         if (!change.Ready)
         {
-            throw new NotReadyException(change.Lines);
+            throw new NotReadyException(change.Checks);
         }
 
-        LossRefusedException.ThrowUnlessAgreed(definition.Name, change.Lines, typed);
+        LossRefusedException.ThrowUnlessAgreed(definition.Name, change.Checks, typed);
         ThrowIfMerged(definition, change.Reloaded);
 
         if (!change.Restarts)

@@ -261,7 +261,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     }
 
     /// <summary>
-    /// Gives a crossing that was started another definition. Throws <see cref="NotReadyException"/> with every line when that cannot
+    /// Gives a crossing that was started another definition. Throws <see cref="NotReadyException"/> with every check when that cannot
     /// be done, and <see cref="LossRefusedException"/> when it would destroy what is on the target and is not the crossing's, and
     /// the crossing's name was not typed; nothing is changed then.
     /// </summary>
@@ -319,7 +319,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     /// <summary>
     /// Starts, or goes on from the place kept. A first start is checked; throws <see cref="NotReadyException"/> with every
-    /// line when it cannot be made, and <see cref="LossRefusedException"/> when it would destroy something on the target and the
+    /// check when it cannot be made, and <see cref="LossRefusedException"/> when it would destroy something on the target and the
     /// crossing's name was not typed.
     /// </summary>
     public Task RunAsync(string crossing, string by, CancellationToken cancellation, string? typed = null) =>
@@ -328,7 +328,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <summary>
     /// Lets the source's log be kept from now on for a draft that carries changes only, so that its tables can be loaded by other
     /// means meanwhile. Returns when it is certain after which position all of their changes are held; that waits for every
-    /// transaction that is open now. Throws <see cref="NotReadyException"/> with every line when the source cannot be read.
+    /// transaction that is open now. Throws <see cref="NotReadyException"/> with every check when the source cannot be read.
     /// </summary>
     public Task<LogPosition> KeepLogAsync(string crossing, string by, CancellationToken cancellation) =>
         starting.KeepLogAsync(crossing, by, cancellation);
@@ -337,11 +337,11 @@ public sealed class CrossingEngine : IAsyncDisposable
     public Task PauseAsync(string crossing, string by, CancellationToken cancellation) => rest.PauseAsync(crossing, by, cancellation);
 
     /// <summary>
-    /// Brings it to rest in one of three manners. Drain returns at once, goes on to the end of what is captured, and still does after
+    /// Brings it to rest in one of three ways. Drain returns at once, goes on to the end of what is captured, and still does after
     /// a restart; the others return when it rests.
     /// </summary>
-    public Task StopAsync(string crossing, StopMode manner, string by, CancellationToken cancellation) =>
-        rest.StopAsync(crossing, manner, by, cancellation);
+    public Task StopAsync(string crossing, StopMode mode, string by, CancellationToken cancellation) =>
+        rest.StopAsync(crossing, mode, by, cancellation);
 
     /// <summary>
     /// Lets it go on to a mark and stop there: the target then holds exactly the source's state at the mark. Returns at once; a restart

@@ -9,7 +9,7 @@ using Vestige.Engine.Workers;
 namespace Vestige.Engine.Commands;
 
 /// <summary>Gives crossings another schedule, windows of rest, limit or tags while they go on.</summary>
-internal sealed class CrossingPacing(IControlStore store, CrossingRegistry book, CrossingOpener opener, EventLog events)
+internal sealed class CrossingPacing(IControlStore store, CrossingRegistry registry, CrossingOpener opener, EventLog events)
 {
     public async Task PaceAsync(
         string crossing,
@@ -18,7 +18,7 @@ internal sealed class CrossingPacing(IControlStore store, CrossingRegistry book,
         CancellationToken cancellation
     )
     {
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         using var locked = await entry.Lock.EnterAsync(cancellation);
         var definition = change(entry.Stored.Definition);
         CheckTimes(definition);

@@ -33,31 +33,31 @@ public sealed record CrossingPlan
     public required bool Measured { get; init; }
 
     /// <summary>Everything that must hold.</summary>
-    public required IReadOnlyList<ReadinessCheck> Lines { get; init; }
+    public required IReadOnlyList<ReadinessCheck> Checks { get; init; }
 
-    /// <summary>What is wrong with the treatment, by field of the definition; told in the lines as well.</summary>
+    /// <summary>What is wrong with the treatment, by field of the definition; told in the checks as well.</summary>
     public IReadOnlyList<TreatmentProblem> Problems { get; init; } = [];
 
     /// <summary>How often a change reaches the target; null where the target was not looked at.</summary>
     public Delivery? Delivery { get; init; }
 
     /// <summary>A plan that comes to nothing, for the systems cannot be looked into or do not go together.</summary>
-    internal static CrossingPlan Refused((double PerSecond, bool Measured) rate, IReadOnlyList<ReadinessCheck> lines) =>
+    internal static CrossingPlan Refused((double PerSecond, bool Measured) rate, IReadOnlyList<ReadinessCheck> checks) =>
         new()
         {
             RowsPerSecond = rate.PerSecond,
             Measured = rate.Measured,
-            Lines = lines,
+            Checks = checks,
         };
 
     /// <summary>The size at the source of all tables whose rows are loaded; null where that of one is unknown, or none are.</summary>
     public long? Bytes => Rows > 0 && Tables.All(table => table.Bytes is not null) ? Tables.Sum(table => table.Bytes) : null;
 
     /// <summary>What a start would destroy on the target, each counted.</summary>
-    public IReadOnlyList<string> Losses => [.. Lines.Select(line => line.Loses).OfType<string>()];
+    public IReadOnlyList<string> Losses => [.. Checks.Select(check => check.Loses).OfType<string>()];
 
     /// <summary>What reading it leaves on the source, as sentences; empty where that is nothing.</summary>
     public string Footprint { get; init; } = "";
 
-    public bool Ready => Lines.All(line => line.Ok);
+    public bool Ready => Checks.All(check => check.Ok);
 }

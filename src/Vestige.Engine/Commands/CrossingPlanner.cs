@@ -23,26 +23,26 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
     )
     {
         var (source, target) = (connections.Source(definition.Source), connections.Target(definition.Target));
-        var lines = new List<ReadinessCheck>();
-        if (!await StandApartAsync(definition, source, target, lines, cancellation))
+        var checks = new List<ReadinessCheck>();
+        if (!await StandApartAsync(definition, source, target, checks, cancellation))
         {
-            return CrossingPlan.Refused(rate, lines);
+            return CrossingPlan.Refused(rate, checks);
         }
 
         var there = await source.Catalogue.ReadTablesAsync(cancellation);
         var taken = TakenTables.Of(definition.Tables, there);
         var crossing = taken.Where(table => TableReadiness.Crosses(definition, table)).ToList();
         var progress = await target.Progress.ReadProgressAsync(definition.Name, cancellation);
-        lines.AddRange(TableReadiness.Of(definition, there, taken, isFollowing: progress.Position is not null));
-        lines.AddRange(await LoopLinesAsync(definition, taken, cancellation));
+        checks.AddRange(TableReadiness.Of(definition, there, taken, isFollowing: progress.Position is not null));
+        checks.AddRange(await LoopChecksAsync(definition, taken, cancellation));
         var treating = new CrossingTreatment(definition, source, target, keys);
         var treated = new TreatedTables(treating, source.Catalogue.Types, crossing);
-        lines.AddRange(treated.Lines);
-        lines.AddRange(await source.Log.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
+        checks.AddRange(treated.Checks);
+        checks.AddRange(await source.Log.CheckSourceAsync([.. crossing.Select(table => table.Schema.Name)], cancellation));
         var structure = new PlannedStructure(treating, target, treated.Treatments);
-        lines.AddRange(structure.Lines);
-        lines.AddRange(await structure.CheckAsync(progress, cancellation));
-        lines.AddRange(await FoundLinesAsync(definition, source, target, treated.Treatments, cancellation));
+        checks.AddRange(structure.Checks);
+        checks.AddRange(await structure.CheckAsync(progress, cancellation));
+        checks.AddRange(await FoundChecksAsync(definition, source, target, treated.Treatments, cancellation));
         var rows = definition.Kind is StartKind.Structure or StartKind.Changes ? 0 : crossing.Sum(table => table.EstimatedRows);
         return new CrossingPlan
         {
@@ -54,7 +54,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             Estimate = rows == 0 ? TimeSpan.Zero : Estimate(crossing, rate.PerSecond),
             RowsPerSecond = rate.PerSecond,
             Measured = rate.Measured,
-            Lines = [.. lines.Select(definition.Judged)],
+            Checks = [.. checks.Select(definition.Judge)],
             Problems = treated.Problems,
             Footprint = source.Log.Footprint,
             Delivery = target.Target.Delivery,
@@ -66,13 +66,13 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         CrossingDefinition definition,
         SourceSystem source,
         TargetSystem target,
-        List<ReadinessCheck> lines,
+        List<ReadinessCheck> checks,
         CancellationToken cancellation
     )
     {
         if (
-            !await ReachAsync(lines, $"source {definition.Source}", source.Probe, cancellation)
-            || !await ReachAsync(lines, $"target {definition.Target}", target.Probe, cancellation)
+            !await ReachAsync(checks, $"source {definition.Source}", source.Probe, cancellation)
+            || !await ReachAsync(checks, $"target {definition.Target}", target.Probe, cancellation)
         )
         {
             return false;
@@ -86,7 +86,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             return true;
         }
 
-        lines.Add(
+        checks.Add(
             new ReadinessCheck(
                 "two databases",
                 false,
@@ -99,14 +99,14 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         return false;
     }
 
-    private async Task<IReadOnlyList<ReadinessCheck>> LoopLinesAsync(
+    private async Task<IReadOnlyList<ReadinessCheck>> LoopChecksAsync(
         CrossingDefinition definition,
         IEnumerable<TableDescription> taken,
         CancellationToken cancellation
     ) => await loops.FindAsync(definition, taken.Select(table => table.Schema.Name), cancellation) is { } loop ? [loop] : [];
 
     /// <summary>Where only changes cross, what holds of the tables that were brought by other means.</summary>
-    private async Task<IReadOnlyList<ReadinessCheck>> FoundLinesAsync(
+    private async Task<IReadOnlyList<ReadinessCheck>> FoundChecksAsync(
         CrossingDefinition definition,
         SourceSystem source,
         TargetSystem target,
@@ -133,18 +133,18 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         return TimeSpan.FromSeconds(Math.Max(LoadPlan.LongestFirst(costs, Readers).Makespan, written) / rowsPerSecond);
     }
 
-    private async Task<bool> ReachAsync(List<ReadinessCheck> lines, string what, IProbe database, CancellationToken cancellation)
+    private async Task<bool> ReachAsync(List<ReadinessCheck> checks, string what, IProbe database, CancellationToken cancellation)
     {
         var began = clock.GetTimestamp();
         try
         {
             var steps = await database.TestAsync(cancellation);
-            lines.AddRange(steps.Select(step => step with { Step = $"{what}: {step.Step}" }));
+            checks.AddRange(steps.Select(step => step with { Step = $"{what}: {step.Step}" }));
             return steps.All(step => step.Ok);
         }
         catch (PortException exception)
         {
-            lines.Add(
+            checks.Add(
                 new ReadinessCheck(
                     $"{what}: reach",
                     false,

@@ -12,7 +12,7 @@ namespace Vestige.Engine.Commands;
 internal sealed class CrossingReload(
     EngineServices services,
     Captures captures,
-    CrossingRegistry book,
+    CrossingRegistry registry,
     CrossingOpener opener,
     Func<CrossingEntry, IReadOnlyList<TableName>> tablesOf,
     Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire
@@ -24,7 +24,7 @@ internal sealed class CrossingReload(
 
     public async Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
     {
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         using var locked = await entry.Lock.EnterAsync(cancellation);
         if (!entry.Stored.Begun)
         {
@@ -111,8 +111,8 @@ internal sealed class CrossingReload(
         }
 
         // What would fail in the load would keep the crossing's other tables from following.
-        var lines = await source.Log.CheckSourceAsync(tables, cancellation);
-        if (lines.Select(definition.Judged).FirstOrDefault(line => !line.Ok) is { } wrong)
+        var checks = await source.Log.CheckSourceAsync(tables, cancellation);
+        if (checks.Select(definition.Judge).FirstOrDefault(check => !check.Ok) is { } wrong)
         {
             throw new RequestRefusedException($"{wrong.Step} does not hold: {wrong.Found}.")
             {

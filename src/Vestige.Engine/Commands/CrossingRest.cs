@@ -11,14 +11,14 @@ namespace Vestige.Engine.Commands;
 /// <summary>Brings crossings to rest, as <see cref="CrossingEngine"/> says.</summary>
 /// <param name="connections">The systems.</param>
 /// <param name="captures">The reading of sources.</param>
-/// <param name="book">The crossings.</param>
+/// <param name="registry">The crossings.</param>
 /// <param name="desire">Stores what is asked of a crossing.</param>
 /// <param name="events">Gets what happens.</param>
 /// <param name="clock">Times that are still to come are told by it.</param>
 internal sealed class CrossingRest(
     IConnections connections,
     Captures captures,
-    CrossingRegistry book,
+    CrossingRegistry registry,
     Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire,
     EventLog events,
     TimeProvider clock
@@ -29,16 +29,16 @@ internal sealed class CrossingRest(
     public Task PauseAsync(string crossing, string by, CancellationToken cancellation) =>
         RestAsync(crossing, DesiredState.Pause, new StopRequest(StopMode.Transaction), "Paused", by, cancellation);
 
-    public Task StopAsync(string crossing, StopMode manner, string by, CancellationToken cancellation)
+    public Task StopAsync(string crossing, StopMode mode, string by, CancellationToken cancellation)
     {
-        var end = captures.Find(book.Existing(crossing).Stored.Definition.Source)?.Spool.Last ?? LogPosition.Zero;
-        var request = manner == StopMode.Drain ? new StopRequest(manner, new StopMark(end)) : new StopRequest(manner);
-        return RestAsync(crossing, DesiredState.Stop, request, $"Stop asked: {StopMarks.Words(manner)}", by, cancellation);
+        var end = captures.Find(registry.Existing(crossing).Stored.Definition.Source)?.Spool.Last ?? LogPosition.Zero;
+        var request = mode == StopMode.Drain ? new StopRequest(mode, new StopMark(end)) : new StopRequest(mode);
+        return RestAsync(crossing, DesiredState.Stop, request, $"Stop asked: {StopMarks.Words(mode)}", by, cancellation);
     }
 
     public async Task StopAtAsync(string crossing, StopMark? wanted, string by, CancellationToken cancellation)
     {
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         using var locked = await entry.Lock.EnterAsync(cancellation);
         var source = connections.Source(entry.Stored.Definition.Source);
         var worker = StopMarks.WorkerOf(entry);
@@ -102,7 +102,7 @@ internal sealed class CrossingRest(
         CancellationToken cancellation
     )
     {
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         using var locked = await entry.Lock.EnterAsync(cancellation);
         if (!entry.Stored.Begun)
         {
@@ -116,7 +116,7 @@ internal sealed class CrossingRest(
 
         await desire(entry, desired, by, entry.Worker is { Running.IsCompleted: false } ? request.Mark : null, cancellation);
         await events.OfCrossingAsync(crossing, EventKind.Note, $"{what}.", by);
-        if (request.Manner == StopMode.Drain && entry.Worker is { Running.IsCompleted: false } worker)
+        if (request.Mode == StopMode.Drain && entry.Worker is { Running.IsCompleted: false } worker)
         {
             worker.Steering.Stop(request);
             return;

@@ -13,9 +13,9 @@ namespace Vestige.Engine.Commands;
 /// </summary>
 internal sealed class CrossingStart(
     IConnections connections,
-    CrossingRegistry book,
+    CrossingRegistry registry,
     CrossingOpener opener,
-    LogRetention keeper,
+    LogRetention retention,
     Func<CrossingDefinition, CancellationToken, Task<CrossingPlan>> plan,
     Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire,
     EventLog events
@@ -23,7 +23,7 @@ internal sealed class CrossingStart(
 {
     public async Task RunAsync(string crossing, string by, string? typed, CancellationToken cancellation)
     {
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         using var locked = await entry.Lock.EnterAsync(cancellation);
         if (entry.Worker is { Running.IsCompleted: false } running)
         {
@@ -60,7 +60,7 @@ internal sealed class CrossingStart(
 
     public async Task<LogPosition> KeepLogAsync(string crossing, string by, CancellationToken cancellation)
     {
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         using var locked = await entry.Lock.EnterAsync(cancellation);
         var definition = entry.Stored.Definition;
         if (entry.Stored.Begun || definition.Kind != StartKind.Changes)
@@ -75,10 +75,10 @@ internal sealed class CrossingStart(
             };
         }
 
-        var tables = await keeper.TablesAsync(definition, cancellation);
+        var tables = await retention.TablesAsync(definition, cancellation);
         await desire(entry, DesiredState.KeepLog, by, null, cancellation);
         await opener.OpenAsync(entry, cancellation);
-        var after = await keeper.KeepAsync(entry, tables, cancellation);
+        var after = await retention.KeepAsync(entry, tables, cancellation);
         await events.OfCrossingAsync(
             crossing,
             EventKind.Note,
@@ -97,10 +97,10 @@ internal sealed class CrossingStart(
             var planned = await plan(entry.Stored.Definition, cancellation);
             if (!planned.Ready)
             {
-                throw new NotReadyException(planned.Lines);
+                throw new NotReadyException(planned.Checks);
             }
 
-            LossRefusedException.ThrowUnlessAgreed(entry.Name, planned.Lines, typed);
+            LossRefusedException.ThrowUnlessAgreed(entry.Name, planned.Checks, typed);
         }
         finally
         {

@@ -8,17 +8,17 @@ namespace Vestige.Engine.Commands;
 /// <param name="Added">Tables that come to it and are loaded, while the others stand.</param>
 /// <param name="Removed">Tables that leave it; their rows on the target stay as they are.</param>
 /// <param name="Reloaded">Tables to which something else happens on the way from now on: they are loaded again.</param>
-/// <param name="Lines">Everything that must hold.</param>
-/// <param name="Problems">What is wrong with the treatment, by field of the definition; told in the lines as well.</param>
+/// <param name="Checks">Everything that must hold.</param>
+/// <param name="Problems">What is wrong with the treatment, by field of the definition; told in the checks as well.</param>
 public sealed record DefinitionChange(
     IReadOnlyList<TableName> Added,
     IReadOnlyList<TableName> Removed,
     IReadOnlyList<TableName> Reloaded,
-    IReadOnlyList<ReadinessCheck> Lines,
+    IReadOnlyList<ReadinessCheck> Checks,
     IReadOnlyList<TreatmentProblem> Problems
 )
 {
-    public bool Ready => Lines.All(line => line.Ok);
+    public bool Ready => Checks.All(check => check.Ok);
 
     /// <summary>Whether the crossing rests for a moment and goes on; without it nothing is felt.</summary>
     public bool Restarts => Added.Count + Removed.Count + Reloaded.Count > 0;

@@ -22,17 +22,17 @@ internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spoo
         CancellationToken cancellation
     )
     {
-        var lines = new List<ReadinessCheck>();
+        var checks = new List<ReadinessCheck>();
         var names = treatments.Select(treatment => treatment.Source.Name).ToList();
         Dictionary<TableName, long?>? since = null;
         if (from is not null)
         {
             var past = new PastStart(source, spool, clock);
-            var (line, place) = await past.FindAsync(from, names, cancellation);
-            lines.Add(line);
+            var (check, place) = await past.FindAsync(from, names, cancellation);
+            checks.Add(check);
             if (place is not { } position)
             {
-                return lines;
+                return checks;
             }
 
             since = await past.RowsSinceAsync(position, names, cancellation);
@@ -42,7 +42,7 @@ internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spoo
         foreach (var treatment in treatments)
         {
             var missing = treatment.Tables.Select(table => table.Schema.Name).Where(name => !there.Contains(name)).ToList();
-            lines.AddRange(
+            checks.AddRange(
                 missing.Select(name => new ReadinessCheck(
                     $"target table {name}",
                     false,
@@ -54,11 +54,11 @@ internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spoo
             );
             if (missing.Count == 0 && treatment.KeepsAllRows)
             {
-                lines.Add(await AgreesAsync(treatment, since, cancellation));
+                checks.Add(await AgreesAsync(treatment, since, cancellation));
             }
         }
 
-        return lines;
+        return checks;
     }
 
     private async Task<ReadinessCheck> AgreesAsync(

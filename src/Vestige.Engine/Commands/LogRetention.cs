@@ -24,14 +24,14 @@ internal sealed class LogRetention(IConnections connections, Captures captures)
                 .Where(table => table.CrossesAs(definition.AppliedAs(table.Schema.Name)))
                 .Select(table => table.Schema.Name),
         ];
-        var lines =
+        var checks =
             tables.Count == 0
                 ? throw new RequestRefusedException($"The rules of {definition.Name} take no table that can cross.")
                 {
                     Remedy = "Change the rules.",
                 }
                 : await source.Log.CheckSourceAsync(tables, cancellation);
-        return lines.All(line => definition.Judged(line).Ok) ? tables : throw new NotReadyException(lines);
+        return checks.All(check => definition.Judge(check).Ok) ? tables : throw new NotReadyException(checks);
     }
 
     /// <summary>

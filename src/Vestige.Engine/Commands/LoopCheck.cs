@@ -15,7 +15,7 @@ namespace Vestige.Engine.Commands;
 /// are one database where that says the same of itself, whatever names lead to it, and where it can be asked proves it: a copy of a
 /// database's files says the same, and is another database. Safe for several threads.
 /// </summary>
-internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
+internal sealed class LoopCheck(IConnections connections, CrossingRegistry registry)
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(3);
     private readonly ConcurrentDictionary<string, string> identities = new();
@@ -40,7 +40,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
 
         var others = new List<CarriedRows>();
         foreach (
-            var entry in book.All.Where(entry =>
+            var entry in registry.All.Where(entry =>
                 entry.Name != definition.Name && entry.Stored.Desired != DesiredState.Finish && Follows(entry.Stored.Definition)
             )
         )
@@ -72,7 +72,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
     /// </summary>
     public async Task RefuseAsync(CrossingDefinition definition, CancellationToken cancellation)
     {
-        if (!book.All.Any(entry => entry.Name != definition.Name))
+        if (!registry.All.Any(entry => entry.Name != definition.Name))
         {
             return;
         }
@@ -83,9 +83,9 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry book)
         {
             var there = await connections.Source(definition.Source).Catalogue.ReadTablesAsync(patience.Token);
             var taken = TakenTables.Of(definition.Tables, there).Select(table => table.Schema.Name);
-            if (await FindAsync(definition, taken, patience.Token) is { } line)
+            if (await FindAsync(definition, taken, patience.Token) is { } check)
             {
-                throw new RequestRefusedException($"A loop: {line.Found}.") { Remedy = line.Remedy! };
+                throw new RequestRefusedException($"A loop: {check.Found}.") { Remedy = check.Remedy! };
             }
         }
         catch (Exception exception)

@@ -22,8 +22,11 @@ internal sealed class PlannedStructure
         (this.treating, this.target, this.treatments) = (treating, target, treatments);
         if (target.Find<ITableTarget>() is not { } made)
         {
-            tables = [.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Schema).DistinctBy(table => table.Name)];
-            Lines = [.. ShapeReadiness.Of(treating.Definition, target, treatments)];
+            tables =
+            [
+                .. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Schema).DistinctBy(table => table.Name),
+            ];
+            Checks = [.. ShapeReadiness.Of(treating.Definition, target, treatments)];
             return;
         }
 
@@ -31,7 +34,7 @@ internal sealed class PlannedStructure
         tables = [.. structure.Tables.DistinctBy(table => table.Name)];
         NotMade = structure.NotMade;
         Statements = treating.Definition.Kind == StartKind.Changes ? [] : made.StructureFor(tables);
-        Lines = [.. OwnStatements(treating.Definition, made, structure.Tables)];
+        Checks = [.. OwnStatements(treating.Definition, made, structure.Tables)];
     }
 
     /// <summary>What would be run on the target first.</summary>
@@ -41,7 +44,7 @@ internal sealed class PlannedStructure
     public IReadOnlyList<string> NotMade { get; } = [];
 
     /// <summary>What can be told without asking the target.</summary>
-    public IReadOnlyList<ReadinessCheck> Lines { get; }
+    public IReadOnlyList<ReadinessCheck> Checks { get; }
 
     /// <summary>What the target says.</summary>
     public Task<IReadOnlyList<ReadinessCheck>> CheckAsync(TargetProgress progress, CancellationToken cancellation) =>

@@ -16,14 +16,14 @@ namespace Vestige.Engine.Commands;
 /// </summary>
 public sealed class QuarantineService
 {
-    private readonly CrossingRegistry book;
+    private readonly CrossingRegistry registry;
     private readonly IControlStore store;
     private readonly EventLog events;
     private readonly TimeProvider clock;
 
-    internal QuarantineService(CrossingRegistry book, IControlStore store, EventLog events, TimeProvider clock)
+    internal QuarantineService(CrossingRegistry registry, IControlStore store, EventLog events, TimeProvider clock)
     {
-        this.book = book;
+        this.registry = registry;
         this.store = store;
         this.events = events;
         this.clock = clock;
@@ -31,16 +31,16 @@ public sealed class QuarantineService
 
     /// <summary>What waits for a crossing, in the order of the log; null when there is none of that name.</summary>
     public IReadOnlyList<WaitingChange>? Waiting(string crossing) =>
-        book.Find(crossing) is { } entry ? entry.Quarantine.UpTo(entry.Progress.Position) : null;
+        registry.Find(crossing) is { } entry ? entry.Quarantine.UpTo(entry.Progress.Position) : null;
 
     /// <summary>What was dropped or edited, the latest first; null when there is no crossing of that name.</summary>
     public async Task<IReadOnlyList<DecidedChange>?> DecidedAsync(string crossing, int most, CancellationToken cancellation) =>
-        book.Find(crossing) is { } entry ? await entry.Quarantine.DecidedAsync(null, most, cancellation) : null;
+        registry.Find(crossing) is { } entry ? await entry.Quarantine.DecidedAsync(null, most, cancellation) : null;
 
     /// <summary>Lets refused rows wait as a rule says from now on; null stops the crossing at the first.</summary>
     public async Task SetRuleAsync(string crossing, QuarantineRule? rule, string by, CancellationToken cancellation)
     {
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         using var locked = await entry.Lock.EnterAsync(cancellation);
         var definition = entry.Stored.Definition with { Quarantine = rule };
         if (
@@ -135,7 +135,7 @@ public sealed class QuarantineService
 
     private (CrossingEntry Entry, IReadOnlyList<WaitingChange> Chosen) Find(string crossing, IReadOnlyCollection<string> ids)
     {
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         var chosen = entry.Quarantine.UpTo(entry.Progress.Position).Where(change => ids.Contains(change.Id)).ToList();
         return ids.Count > 0 && chosen.Count == ids.Distinct().Count()
             ? (entry, chosen)

@@ -24,7 +24,7 @@ public sealed class ReconcileService
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(60);
     private static readonly TimeSpan LookAgain = TimeSpan.FromMilliseconds(50);
     private readonly IConnections connections;
-    private readonly CrossingRegistry book;
+    private readonly CrossingRegistry registry;
     private readonly Captures captures;
     private readonly IControlStore control;
     private readonly IReconciliationStore? store;
@@ -37,15 +37,15 @@ public sealed class ReconcileService
 
     internal ReconcileService(
         EngineServices services,
-        CrossingRegistry book,
+        CrossingRegistry registry,
         Captures captures,
         Func<CrossingDefinition, CrossingTreatment> treat
     )
     {
-        (this.book, this.captures, this.treat) = (book, captures, treat);
+        (this.registry, this.captures, this.treat) = (registry, captures, treat);
         (connections, control, store) = (services.Connections, services.Stores.Control, services.Stores.Reconciliations);
         (cipher, events, clock, logger) = (services.Secrets.Spool, services.Events, services.Clock, services.Logger);
-        Repairs = new RepairService(book, connections, store, events, clock, (entry, cancellation) => RequestOf(entry, cancellation));
+        Repairs = new RepairService(registry, connections, store, events, clock, (entry, cancellation) => RequestOf(entry, cancellation));
     }
 
     /// <summary>Where what differs is repaired.</summary>
@@ -55,7 +55,7 @@ public sealed class ReconcileService
     public async Task<string> StartAsync(string crossing, ComparisonScope scope, string by, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(scope);
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         Check(entry, scope);
         await EndWalkAsync(crossing, cancellation);
         var id = await RunAsync(entry, scope, by, null, cancellation);
@@ -80,7 +80,7 @@ public sealed class ReconcileService
         : await store.FindAsync(crossing, id, cancellation);
 
     /// <summary>What was said of the tables of a crossing; null when there is none of that name.</summary>
-    public IReadOnlyCollection<Verdict>? Verdicts(string crossing) => book.Find(crossing)?.Verdicts.All;
+    public IReadOnlyCollection<Verdict>? Verdicts(string crossing) => registry.Find(crossing)?.Verdicts.All;
 
     /// <summary>Gives up the comparison at work; what it has found stays.</summary>
     public async Task CancelAsync(string crossing, string by, CancellationToken cancellation)
@@ -115,7 +115,7 @@ public sealed class ReconcileService
     /// <summary>Lets a person's rule for comparing all the time hold from now on; null for never.</summary>
     public async Task SetRuleAsync(string crossing, ReconcileRule? rule, string by, CancellationToken cancellation)
     {
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         using var locked = await entry.Lock.EnterAsync(cancellation);
         var definition = entry.Stored.Definition with { Reconcile = rule };
         if (rule?.Times is { } times)

@@ -20,7 +20,7 @@ public sealed class RepairService
     private const int AtOnce = 10_000;
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(60);
     private static readonly TimeSpan LookAgain = TimeSpan.FromMilliseconds(20);
-    private readonly CrossingRegistry book;
+    private readonly CrossingRegistry registry;
     private readonly IConnections connections;
     private readonly IReconciliationStore? store;
     private readonly EventLog events;
@@ -28,7 +28,7 @@ public sealed class RepairService
     private readonly Func<CrossingEntry, CancellationToken, ViewRequest> request;
 
     internal RepairService(
-        CrossingRegistry book,
+        CrossingRegistry registry,
         IConnections connections,
         IReconciliationStore? store,
         EventLog events,
@@ -36,8 +36,8 @@ public sealed class RepairService
         Func<CrossingEntry, CancellationToken, ViewRequest> request
     )
     {
-        (this.book, this.connections, this.store, this.events, this.clock, this.request) = (
-            book,
+        (this.registry, this.connections, this.store, this.events, this.clock, this.request) = (
+            registry,
             connections,
             store,
             events,
@@ -73,7 +73,7 @@ public sealed class RepairService
             DifferenceKind.Extra => new RowChange(ChangeKind.Delete, 0, row.Found, default),
             _ => new RowChange(ChangeKind.Update, 0, row.Found, row.Expected),
         };
-        var definition = book.Existing(crossing).Stored.Definition;
+        var definition = registry.Existing(crossing).Stored.Definition;
         var target = connections.Target(definition.Target);
         return finding.Schema is { } form ? target.Tables.StatementFor(form, change) : "";
     }
@@ -140,7 +140,7 @@ public sealed class RepairService
         CancellationToken cancellation
     )
     {
-        var entry = book.Existing(crossing);
+        var entry = registry.Existing(crossing);
         if (entry.Worker is not { Running.IsCompleted: false })
         {
             throw new RequestRefusedException(

@@ -9,7 +9,7 @@ namespace Vestige.Engine.Commands;
 /// Finds out whether a spool that ends before what the source still has is only older than its targets, as after a backup of the data
 /// folder was restored. Then nothing is missing.
 /// </summary>
-internal sealed class RestoredBackup(IConnections connections, CrossingRegistry book, IQuarantineStore quarantine)
+internal sealed class RestoredBackup(IConnections connections, CrossingRegistry registry, IQuarantineStore quarantine)
 {
     /// <summary>See <see cref="Capturing.MissingBefore"/>.</summary>
     public async Task<string?> MissingAsync(string connection, LogIdentity identity, LogPosition position, CancellationToken cancellation)
@@ -18,7 +18,7 @@ internal sealed class RestoredBackup(IConnections connections, CrossingRegistry 
             table => table.Schema.Name,
             table => table.Schema
         );
-        foreach (var entry in book.All.Where(entry => entry.Stored.Definition.Source == connection && entry.Stored.NeedsLog))
+        foreach (var entry in registry.All.Where(entry => entry.Stored.Definition.Source == connection && entry.Stored.NeedsLog))
         {
             if (!entry.Stored.Begun)
             {

@@ -16,7 +16,7 @@ internal static class ShapeReadiness
     {
         if (definition.Quarantine is not null)
         {
-            yield return Line(
+            yield return Check(
                 "quarantine",
                 $"{definition.Target} writes no transactions, so that refused rows cannot wait while others go on",
                 "no quarantine",
@@ -26,7 +26,7 @@ internal static class ShapeReadiness
 
         foreach (var own in definition.Structure ?? [])
         {
-            yield return Line(
+            yield return Check(
                 $"statement for {own.Table}",
                 $"{definition.Target} makes no tables by statements",
                 "no statement",
@@ -38,7 +38,7 @@ internal static class ShapeReadiness
         {
             if (definition.ExistingFor(table) == ExistingRows.Merge)
             {
-                yield return Line(
+                yield return Check(
                     $"existing rows of {table}",
                     $"{definition.Target} cannot tell this crossing's rows from those of others",
                     "existing rows are deleted, or there are none",
@@ -52,7 +52,7 @@ internal static class ShapeReadiness
             : treatments.Where(treatment => treatment.Tables.Count != 1 || treatment.IsCombined).Select(treatment => treatment.Source.Name);
         foreach (var table in spread)
         {
-            yield return Line(
+            yield return Check(
                 $"table {table}",
                 $"{definition.Target} keeps the progress of each table with its rows, and {table} shares one with others or goes into "
                     + "several",
@@ -62,6 +62,6 @@ internal static class ShapeReadiness
         }
     }
 
-    private static ReadinessCheck Line(string step, string found, string needed, string remedy) =>
+    private static ReadinessCheck Check(string step, string found, string needed, string remedy) =>
         new(step, false, found, needed, remedy, TimeSpan.Zero);
 }

@@ -61,8 +61,8 @@ internal static class StopMarks
     }
 
     /// <summary>How it is asked to stop, for the events.</summary>
-    public static string Words(StopMode manner) =>
-        manner switch
+    public static string Words(StopMode mode) =>
+        mode switch
         {
             StopMode.Drain => "drain",
             StopMode.Transaction => "after this transaction",

@@ -32,7 +32,7 @@ internal static class TableReadiness
             .. taken
                 .Where(table => !Crosses(definition, table))
                 .Select(LeftOutLine)
-                .Select(line => passing ? line with { Ok = true, Remedy = null } : line),
+                .Select(check => passing ? check with { Ok = true, Remedy = null } : check),
             .. ViewsLine(TakenTables.LeftOut(definition.Tables, there)),
             .. InsertOnlyLine([.. crossing.Where(table => definition.AppliedAs(table.Schema.Name) == ApplyMode.InsertOnly)]),
             .. LeftReferences(crossing),

@@ -26,13 +26,13 @@ public sealed class LossRefusedException : RequestRefusedException
     /// <summary>Each thing that would be lost, counted.</summary>
     public IReadOnlyList<string> Losses { get; } = [];
 
-    /// <summary>Throws when lines tell of a loss and the crossing's name was not given.</summary>
+    /// <summary>Throws when checks tell of a loss and the crossing's name was not given.</summary>
     /// <param name="crossing">The crossing's name.</param>
-    /// <param name="lines">What was found.</param>
+    /// <param name="checks">What was found.</param>
     /// <param name="typed">What a person typed; null for nothing.</param>
-    public static void ThrowUnlessAgreed(string crossing, IEnumerable<ReadinessCheck> lines, string? typed)
+    public static void ThrowUnlessAgreed(string crossing, IEnumerable<ReadinessCheck> checks, string? typed)
     {
-        var losses = lines.Select(line => line.Loses).OfType<string>().ToList();
+        var losses = checks.Select(check => check.Loses).OfType<string>().ToList();
         if (losses.Count > 0 && typed != crossing)
         {
             throw new LossRefusedException(crossing, losses);

@@ -13,9 +13,9 @@ public sealed class NotReadyException : Exception
     public NotReadyException(string message, Exception? innerException)
         : base(message, innerException) { }
 
-    public NotReadyException(IReadOnlyList<ReadinessCheck> lines)
-        : base(string.Join(" ", lines.Where(line => !line.Ok).Select(line => $"{line.Step}: {line.Found}. {line.Remedy}"))) =>
-        Lines = lines;
+    public NotReadyException(IReadOnlyList<ReadinessCheck> checks)
+        : base(string.Join(" ", checks.Where(check => !check.Ok).Select(check => $"{check.Step}: {check.Found}. {check.Remedy}"))) =>
+        Checks = checks;
 
-    public IReadOnlyList<ReadinessCheck> Lines { get; } = [];
+    public IReadOnlyList<ReadinessCheck> Checks { get; } = [];
 }

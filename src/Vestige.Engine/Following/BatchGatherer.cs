@@ -60,7 +60,9 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, IBatchBuild
 
         var before = builder.Tables;
         openedAt = clock.GetTimestamp();
-        return waiting.Peek().Whole || builder.TakesFragments ? await BuildAsync(before, cancellation) : Batch.OfLarge(waiting.Peek(), before);
+        return waiting.Peek().Whole || builder.TakesFragments
+            ? await BuildAsync(before, cancellation)
+            : Batch.OfLarge(waiting.Peek(), before);
     }
 
     /// <summary>The parts of the large transaction at hand, one by one, to its last.</summary>

@@ -65,8 +65,8 @@ internal static class BranchPassage
     /// Moves a crossing from a log that the spool does not know to the one that it reads, where that log itself says that it holds
     /// exactly what the crossing has: the spool may have gone on to it from elsewhere, as one that was restored from a backup does.
     /// Before the first load has ended, tables whose position lies on no branch of the spool are loaded again. False, with nothing
-    /// changed, where nobody says so, where a table is beyond the crossing's position, or where the crossing lacks something from before the
-    /// beginning of that log as the spool has it: the spool holds that in a log before, at a place that is not known.
+    /// changed, where nobody says so, where a table is beyond the crossing's position, or where the crossing lacks something from before
+    /// the beginning of that log as the spool has it: the spool holds that in a log before, at a place that is not known.
     /// </summary>
     /// <param name="session">The hold on the progress.</param>
     /// <param name="spool">The spool of the source.</param>

@@ -21,8 +21,8 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
     private const string KeepFirst =
         "Let the log be kept for this crossing, load its tables then, and start it from a position or time after that.";
 
-    /// <summary>The line about the place, and the place; null when it cannot be begun from.</summary>
-    public async Task<(ReadinessCheck Line, LogPosition? Place)> FindAsync(
+    /// <summary>The check about the place, and the place; null when it cannot be begun from.</summary>
+    public async Task<(ReadinessCheck Check, LogPosition? Position)> FindAsync(
         StartPlace from,
         IReadOnlyList<TableName> tables,
         CancellationToken cancellation
@@ -93,7 +93,7 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
         }
     }
 
-    private (ReadinessCheck Line, LogPosition? Place) AtPosition(string text, LogPosition since)
+    private (ReadinessCheck Check, LogPosition? Position) AtPosition(string text, LogPosition since)
     {
         if (source.Log.Parse(text, since.Branch) is not { } position)
         {
@@ -120,7 +120,7 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
     }
 
     /// <summary>Where the run of transactions that were committed by then ends.</summary>
-    private async Task<(ReadinessCheck Line, LogPosition? Place)> AtTimeAsync(
+    private async Task<(ReadinessCheck Check, LogPosition? Position)> AtTimeAsync(
         DateTimeOffset time,
         LogPosition since,
         CancellationToken cancellation
@@ -161,7 +161,7 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
         }
     }
 
-    private (ReadinessCheck Line, LogPosition? Place) Yes(LogPosition place, LogPosition since) =>
+    private (ReadinessCheck Check, LogPosition? Position) Yes(LogPosition place, LogPosition since) =>
         (
             new ReadinessCheck(
                 Step,
@@ -176,7 +176,7 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
             place
         );
 
-    private static (ReadinessCheck Line, LogPosition? Place) No(string found, string remedy) =>
+    private static (ReadinessCheck Check, LogPosition? Position) No(string found, string remedy) =>
         (new ReadinessCheck(Step, false, found, Needed, remedy, TimeSpan.Zero), null);
 
     private const string Needed = "every change of these tables since the place from which they are taken";

@@ -112,7 +112,9 @@ internal sealed class InitialLoad(
             return;
         }
 
-        var lost = begun.Find(table => table.Part is not { } part || !capture.Spool.Contains(part.Since) || LogOf(table) != identity)?.Table;
+        var lost = begun
+            .Find(table => table.Part is not { } part || !capture.Spool.Contains(part.Since) || LogOf(table) != identity)
+            ?.Table;
         if (lost is null)
         {
             var parts = begun.ToDictionary(table => table.Table, table => table.Part!);
@@ -255,13 +257,13 @@ internal sealed class InitialLoad(
             return;
         }
 
-        var lines = await target.Target.CheckTargetAsync(
+        var checks = await target.Target.CheckTargetAsync(
             fresh,
             treating.ExistingOf(loads.Select(load => load.Treatment)),
             own,
             cancellation
         );
-        if (lines.Select(treating.Definition.Judged).FirstOrDefault(line => !line.Ok) is { } wrong)
+        if (checks.Select(treating.Definition.Judge).FirstOrDefault(check => !check.Ok) is { } wrong)
         {
             throw new PortException(
                 $"The target knows nothing of a load by this crossing, and {wrong.Step} does not hold: {wrong.Found}. Nothing was "
@@ -305,7 +307,11 @@ internal sealed class InitialLoad(
                 null,
                 [
                     .. loads.Select(load =>
-                        load.Progress(loaded: false, LogPosition.Zero, Merges(load.Table.Name) ? new LoadCheckpoint("", Position, 0, []) : null)
+                        load.Progress(
+                            loaded: false,
+                            LogPosition.Zero,
+                            Merges(load.Table.Name) ? new LoadCheckpoint("", Position, 0, []) : null
+                        )
                     ),
                 ],
                 first ? identity : null,

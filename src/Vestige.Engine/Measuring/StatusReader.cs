@@ -21,7 +21,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
     private static readonly TimeSpan FallsBehind = TimeSpan.FromSeconds(10);
     private static readonly TimeSpan CaughtUp = TimeSpan.FromSeconds(2);
 
-    /// <summary>The head is sampled every second; one this old proves nothing, whatever stands on the line.</summary>
+    /// <summary>The head is sampled every second; one this old proves nothing, whatever stands on the connection.</summary>
     private static readonly TimeSpan HeadAge = TimeSpan.FromSeconds(5);
 
     /// <summary>How a crossing stands now. Changes nothing.</summary>

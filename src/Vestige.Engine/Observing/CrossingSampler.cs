@@ -14,11 +14,11 @@ namespace Vestige.Engine.Observing;
 /// <summary>Says how each crossing stands, and keeps its measures: a point a second. Safe for several threads.</summary>
 internal sealed class CrossingSampler(
     EngineServices services,
-    CrossingRegistry book,
+    CrossingRegistry registry,
     Captures captures,
     CrossingOpener opener,
     RunRecorder runRecorder,
-    MeasureRecorder? keeper,
+    MeasureRecorder? recorder,
     AlertService? alerts
 )
 {
@@ -84,7 +84,7 @@ internal sealed class CrossingSampler(
         {
             var began = clock.GetTimestamp();
             var seen = new Dictionary<string, CrossingStatus>();
-            foreach (var entry in book.All.Where(entry => entry.Stored.NeedsLog))
+            foreach (var entry in registry.All.Where(entry => entry.Stored.NeedsLog))
             {
                 await SampleAsync(entry, seen, ending);
             }
@@ -103,14 +103,14 @@ internal sealed class CrossingSampler(
                     await LookAsync(alerts, seen, ending);
                 }
 
-                if (keeper is not null)
+                if (recorder is not null)
                 {
                     var keeps = clock.GetTimestamp();
-                    await keeper.KeepAsync([.. book.All.Select(entry => (entry.Name, entry.Meter))], clock.GetUtcNow(), ending);
+                    await recorder.KeepAsync([.. registry.All.Select(entry => (entry.Name, entry.Meter))], clock.GetUtcNow(), ending);
                     Interlocked.Add(ref measuringTicks, clock.GetElapsedTime(keeps).Ticks);
                 }
 
-                await runRecorder.KeepNowAsync(book.All);
+                await runRecorder.KeepNowAsync(registry.All);
                 AddSpent(clock.GetElapsedTime(began));
                 await Task.Delay(SampleEvery, clock, ending);
             }
@@ -151,7 +151,7 @@ internal sealed class CrossingSampler(
     /// <summary>What holds of each crossing now, and what is not ready any more, as last checked.</summary>
     private async Task LookAsync(AlertService alerts, Dictionary<string, CrossingStatus> seen, CancellationToken ending)
     {
-        var (entries, now) = (book.All, clock.GetUtcNow());
+        var (entries, now) = (registry.All, clock.GetUtcNow());
         var needs = entries
             .Where(entry => seen.ContainsKey(entry.Name))
             .SelectMany(entry => NeedReader.Of(seen[entry.Name], now).Concat(entry.NotReady ?? Unchecked(alerts, entry.Name)))
@@ -168,7 +168,7 @@ internal sealed class CrossingSampler(
             await alerts.LookAsync(
                 name =>
                     looked.Contains(name) ? true
-                    : book.Find(name) is null ? null
+                    : registry.Find(name) is null ? null
                     : false,
                 needs,
                 (need, since) => IsCleared(need, since, seen),

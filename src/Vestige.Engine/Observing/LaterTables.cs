@@ -15,7 +15,7 @@ namespace Vestige.Engine.Observing;
 /// Every so often, once a minute if nothing else is said, looks for tables that were made at a source since a crossing was started and that
 /// its rules take by themselves.
 /// </summary>
-internal sealed class LaterTables(EngineServices services, CrossingRegistry book, CrossingEditor editor)
+internal sealed class LaterTables(EngineServices services, CrossingRegistry registry, CrossingEditor editor)
 {
     private readonly IConnections connections = services.Connections;
     private readonly EventLog events = services.Events;
@@ -33,7 +33,7 @@ internal sealed class LaterTables(EngineServices services, CrossingRegistry book
             {
                 await Task.Delay(services.Options.LookEvery ?? Minute, clock, ending);
                 foreach (
-                    var entry in book.All.Where(entry =>
+                    var entry in registry.All.Where(entry =>
                         entry.Stored is { Desired: DesiredState.Run, Definition: { Tables.Future: true, EndsByItself: false } }
                         && IsReady(entry)
                     )

@@ -12,7 +12,7 @@ namespace Vestige.Engine.Observing;
 /// <summary>
 /// Checks from time to time whether what held when a crossing was started still does: a setting changed, a grant taken away.
 /// </summary>
-internal sealed class ReadinessWatch(EngineServices services, CrossingRegistry book)
+internal sealed class ReadinessWatch(EngineServices services, CrossingRegistry registry)
 {
     private readonly IConnections connections = services.Connections;
     private readonly TimeProvider clock = services.Clock;
@@ -27,7 +27,7 @@ internal sealed class ReadinessWatch(EngineServices services, CrossingRegistry b
             try
             {
                 await Task.Delay(pause, clock, ending);
-                foreach (var entry in book.All)
+                foreach (var entry in registry.All)
                 {
                     await LookAsync(entry, ending);
                 }
@@ -51,10 +51,10 @@ internal sealed class ReadinessWatch(EngineServices services, CrossingRegistry b
         try
         {
             var definition = entry.Stored.Definition;
-            var lines = await connections.Source(definition.Source).Log.CheckSourceAsync([.. view.Tables.Keys], ending);
+            var checks = await connections.Source(definition.Source).Log.CheckSourceAsync([.. view.Tables.Keys], ending);
             entry.NotReady =
             [
-                .. lines.Select(definition.Judged).Where(line => !line.Ok).Select(line => Lost(entry.Name, definition.Source, line)),
+                .. checks.Select(definition.Judge).Where(check => !check.Ok).Select(check => Lost(entry.Name, definition.Source, check)),
             ];
         }
         catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
@@ -63,13 +63,13 @@ internal sealed class ReadinessWatch(EngineServices services, CrossingRegistry b
         }
     }
 
-    private static Need Lost(string crossing, string source, ReadinessCheck line) =>
+    private static Need Lost(string crossing, string source, ReadinessCheck check) =>
         new(
             NeedKind.ReadinessLost,
             crossing,
-            line.Step,
-            $"{source}, {line.Step}: {line.Found}; needed: {line.Needed}.",
+            check.Step,
+            $"{source}, {check.Step}: {check.Found}; needed: {check.Needed}.",
             "The crossing may stop when it meets it, or cannot be started again.",
-            line.Remedy
+            check.Remedy
         );
 }

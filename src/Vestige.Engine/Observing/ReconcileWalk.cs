@@ -11,7 +11,7 @@ namespace Vestige.Engine.Observing;
 /// Compares the tables of crossings all the time, one after the other, at the pace that their rules allow and in the order of
 /// <see cref="WalkOrder"/>. At the times of a schedule all of them are compared at once.
 /// </summary>
-internal sealed class ReconcileWalk(CrossingRegistry book, ReconcileService desk, TimeProvider clock, ILogger logger)
+internal sealed class ReconcileWalk(CrossingRegistry registry, ReconcileService desk, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1);
     private readonly Dictionary<string, DateTimeOffset> looked = [];
@@ -26,7 +26,7 @@ internal sealed class ReconcileWalk(CrossingRegistry book, ReconcileService desk
             {
                 await Task.Delay(LookEvery, clock, ending);
                 foreach (
-                    var entry in book.All.Where(entry =>
+                    var entry in registry.All.Where(entry =>
                         entry.Stored.Definition.Reconcile is not null && entry.KeepsUp && !desk.IsAtWork(entry.Name)
                     )
                 )

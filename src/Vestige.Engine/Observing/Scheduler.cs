@@ -10,7 +10,7 @@ namespace Vestige.Engine.Observing;
 /// <summary>
 /// Begins the runs of crossings that have a schedule. A run is never begun while one goes on; a time that passes meanwhile is passed over.
 /// </summary>
-internal sealed class Scheduler(CrossingRegistry book, CrossingOpener opener, TimeProvider clock, ILogger logger)
+internal sealed class Scheduler(CrossingRegistry registry, CrossingOpener opener, TimeProvider clock, ILogger logger)
 {
     private const string By = "the schedule";
     private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1);
@@ -23,7 +23,7 @@ internal sealed class Scheduler(CrossingRegistry book, CrossingOpener opener, Ti
             try
             {
                 await Task.Delay(LookEvery, clock, ending);
-                foreach (var entry in book.All.Where(IsResting))
+                foreach (var entry in registry.All.Where(IsResting))
                 {
                     await LookAsync(entry, ending);
                 }

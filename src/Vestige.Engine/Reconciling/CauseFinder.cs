@@ -59,7 +59,7 @@ internal sealed class CauseFinder(
             return $"left in quarantine{(waiting.Answer.Length > 0 ? $": {waiting.Answer}" : "")}";
         }
 
-        var texts = row.Key.Places.Select(row.Key.DisplayAt).ToList();
+        var texts = row.Key.Ordinals.Select(row.Key.DisplayAt).ToList();
         known ??= RepairedRows.ByRow(await repairs(cancellation));
         var latest = known[(finding.Source, RowKey.Of(row.Key))].LastOrDefault();
         var (told, last) = await LastChangeAsync(finding, texts, cancellation);

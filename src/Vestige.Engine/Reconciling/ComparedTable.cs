@@ -84,7 +84,9 @@ internal sealed class ComparedTable
         return
         [
             .. treatment.WithChildren.SelectMany(part =>
-                part.OwnTables.Select(table => treatment.CrossesEngines ? OfTwoEngines(part, table, source, target) : Of(part, table, source))
+                part.OwnTables.Select(table =>
+                    treatment.CrossesEngines ? OfTwoEngines(part, table, source, target) : Of(part, table, source)
+                )
             ),
         ];
     }

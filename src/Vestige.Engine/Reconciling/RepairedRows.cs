@@ -25,7 +25,7 @@ internal static class RepairedRows
                 .SelectMany(repair =>
                     repair
                         .Rows.Where(row =>
-                            row.Note is null && row.Source == table && row.Key.Places.Select(row.Key.DisplayAt).SequenceEqual(key)
+                            row.Note is null && row.Source == table && row.Key.Ordinals.Select(row.Key.DisplayAt).SequenceEqual(key)
                         )
                         .Select(row => new RowRepair(repair, row))
                 ),

@@ -17,21 +17,21 @@ namespace Vestige.Engine.Tracing;
 public sealed class Tracer
 {
     private readonly IConnections connections;
-    private readonly CrossingRegistry book;
+    private readonly CrossingRegistry registry;
     private readonly Captures captures;
     private readonly ISpoolCipher cipher;
     private readonly Func<CrossingDefinition, CrossingTreatment> treat;
 
     internal Tracer(
         IConnections connections,
-        CrossingRegistry book,
+        CrossingRegistry registry,
         Captures captures,
         ISpoolCipher cipher,
         Func<CrossingDefinition, CrossingTreatment> treat
     )
     {
         this.connections = connections;
-        this.book = book;
+        this.registry = registry;
         this.captures = captures;
         this.cipher = cipher;
         this.treat = treat;
@@ -130,7 +130,7 @@ public sealed class Tracer
     }
 
     private IEnumerable<CrossingEntry> Crossings(string connection) =>
-        book.All.Where(entry => entry.Stored.Definition.Source == connection);
+        registry.All.Where(entry => entry.Stored.Definition.Source == connection);
 
     private static IEnumerable<string> MaskedBy(CrossingTreatment treating, TableSchema form) =>
         treating.TryBuild(form).Treatment is { } treatment

@@ -12,7 +12,7 @@ public sealed class TreatedTables
 {
     private const int NamedAtMost = 8;
     private const int TypesNamed = 16;
-    private readonly List<ReadinessCheck> lines = [];
+    private readonly List<ReadinessCheck> checks = [];
     private readonly List<TableTreatment> treatments = [];
     private readonly List<TreatmentProblem> problems = [];
 
@@ -26,7 +26,7 @@ public sealed class TreatedTables
             Take(treating, types, table);
         }
 
-        lines.AddRange(problems.GroupBy(problem => (problem.Field, problem.Found)).Select(same => Line(same.First(), same.Count())));
+        checks.AddRange(problems.GroupBy(problem => (problem.Field, problem.Found)).Select(same => Check(same.First(), same.Count())));
         Collisions();
         TooLong(treating.TargetTypes.LongestName);
         Unmatched(treating.Definition, tables);
@@ -50,7 +50,7 @@ public sealed class TreatedTables
             .OrderByDescending(group => group.Count())
             .Select(group => group.Key)
             .ToList();
-        lines.Add(
+        checks.Add(
             new ReadinessCheck(
                 "types of two engines",
                 true,
@@ -68,12 +68,11 @@ public sealed class TreatedTables
         var keyed = treatments.Where(treatment => treatment.Columns.Any(column => column.MessageKeyOrdinal > 0)).ToList();
         if (keyed.Count > 0)
         {
-            lines.Add(
+            checks.Add(
                 new ReadinessCheck(
                     "message key",
                     true,
-                    $"{Figures.Listed([.. keyed.Select(KeyOf)], NamedAtMost)}; "
-                        + "this target takes rows, found by their own key",
+                    $"{Figures.Listed([.. keyed.Select(KeyOf)], NamedAtMost)}; " + "this target takes rows, found by their own key",
                     "know it: it counts where the target takes messages",
                     null,
                     TimeSpan.Zero
@@ -90,9 +89,9 @@ public sealed class TreatedTables
 
     public IReadOnlyList<TreatmentProblem> Problems => problems;
 
-    public IReadOnlyList<ReadinessCheck> Lines => lines;
+    public IReadOnlyList<ReadinessCheck> Checks => checks;
 
-    private static ReadinessCheck Line(TreatmentProblem problem, int tables) =>
+    private static ReadinessCheck Check(TreatmentProblem problem, int tables) =>
         new(
             problem.Field,
             false,
@@ -114,7 +113,7 @@ public sealed class TreatedTables
         treatments.Add(treatment);
         if (treating.Definition.ExistingFor(table.Schema.Name) == ExistingRows.Merge && !(treatment.PassesAll && table.Schema.HasKey))
         {
-            lines.Add(
+            checks.Add(
                 new ReadinessCheck(
                     $"merging {table.Schema.Name}",
                     false,
@@ -131,7 +130,7 @@ public sealed class TreatedTables
 
         if (table.WholeRowsBy is { } statement && treatment.WholeRowsFor(types) is { Count: > 0 } columns)
         {
-            lines.Add(
+            checks.Add(
                 new ReadinessCheck(
                     $"whole rows of {table.Schema.Name}",
                     false,
@@ -160,7 +159,7 @@ public sealed class TreatedTables
                 continue;
             }
 
-            lines.Add(
+            checks.Add(
                 new ReadinessCheck(
                     $"name {same.Key}",
                     false,
@@ -181,7 +180,7 @@ public sealed class TreatedTables
         {
             if (form.DifferenceTo(other) is { } difference)
             {
-                lines.Add(
+                checks.Add(
                     new ReadinessCheck(
                         $"form of {target}",
                         false,
@@ -196,7 +195,7 @@ public sealed class TreatedTables
 
         foreach (var same in tables.GroupBy(table => table.Schema.Shared!.Value).Where(group => group.Count() > 1))
         {
-            lines.Add(
+            checks.Add(
                 new ReadinessCheck(
                     $"origin {same.Key}",
                     false,
@@ -218,7 +217,7 @@ public sealed class TreatedTables
                 .Where(name => Names.IsTooLong(name.Name, longest) || Names.IsTooLong(name.Schema, longest))
         )
         {
-            lines.Add(
+            checks.Add(
                 new ReadinessCheck(
                     $"name {name}",
                     false,
@@ -249,7 +248,7 @@ public sealed class TreatedTables
                     "Correct the pattern, or remove the step."
                 );
                 problems.Add(problem);
-                lines.Add(Line(problem, 1));
+                checks.Add(Check(problem, 1));
             }
         }
     }

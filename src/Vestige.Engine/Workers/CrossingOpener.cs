@@ -12,7 +12,7 @@ using Vestige.Engine.Treating;
 namespace Vestige.Engine.Workers;
 
 /// <summary>Opens what a crossing needs, its capture and its place on the target, and sets its worker going.</summary>
-internal sealed class CrossingOpener(EngineServices services, CrossingRegistry book, Captures captures, RunRecorder runs) : IDisposable
+internal sealed class CrossingOpener(EngineServices services, CrossingRegistry registry, Captures captures, RunRecorder runs) : IDisposable
 {
     private readonly IConnections connections = services.Connections;
     private readonly IControlStore store = services.Stores.Control;
@@ -112,7 +112,7 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry b
         }
 
         var definition = entry.Stored.Definition;
-        var holding = book
+        var holding = registry
             .All.Where(other => other.Stored.Definition.Source == definition.Source && other.Stored.NeedsLog)
             .Select(other => other.Name);
         var capture = await captures.OpenAsync(definition.Source, holding, cancellation);
@@ -251,7 +251,7 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry b
         await store.SaveAsync(entry.Stored, ending.Token);
         capture.Spool.Release(entry.Name);
         await events.OfCrossingAsync(entry.Name, EventKind.Note, "Finished.");
-        if (!book.All.Any(other => other.Stored.Definition.Source == source && other.Stored.NeedsLog))
+        if (!registry.All.Any(other => other.Stored.Definition.Source == source && other.Stored.NeedsLog))
         {
             await captures.EndAsync(source, ending.Token);
         }

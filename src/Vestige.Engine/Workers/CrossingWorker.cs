@@ -67,7 +67,7 @@ public sealed class CrossingWorker
     public bool IsOneRun { get; set; }
 
     /// <summary>Whether it came to the end of its run of a schedule, and was not brought to rest before.</summary>
-    public bool HasMadeItsRun => IsOneRun && Steering.Request is { Manner: StopMode.Drain };
+    public bool HasMadeItsRun => IsOneRun && Steering.Request is { Mode: StopMode.Drain };
 
     /// <summary>Whether it has ended because the target has what it was to get.</summary>
     public bool Finished { get; private set; }
@@ -378,7 +378,7 @@ public sealed class CrossingWorker
             return false;
         }
 
-        if (request.Manner != StopMode.Drain)
+        if (request.Mode != StopMode.Drain)
         {
             return true;
         }

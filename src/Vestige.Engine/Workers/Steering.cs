@@ -27,12 +27,12 @@ public sealed class Steering : IDisposable
     {
         ArgumentNullException.ThrowIfNull(stop);
         Volatile.Write(ref request, stop);
-        if (stop.Manner != StopMode.Drain)
+        if (stop.Mode != StopMode.Drain)
         {
             soon.Cancel();
         }
 
-        if (stop.Manner == StopMode.Now)
+        if (stop.Mode == StopMode.Now)
         {
             now.Cancel();
         }
@@ -43,7 +43,7 @@ public sealed class Steering : IDisposable
     /// <summary>Takes back a mark that has not been reached. Nothing else can be taken back.</summary>
     public void GoOn()
     {
-        if (Request is { Manner: StopMode.Drain } drain && Interlocked.CompareExchange(ref request, null, drain) == drain)
+        if (Request is { Mode: StopMode.Drain } drain && Interlocked.CompareExchange(ref request, null, drain) == drain)
         {
             Changed.Beat();
         }

@@ -270,9 +270,9 @@ internal sealed class TableSync(WorkerContext context)
         CancellationToken cancellation
     )
     {
-        var (line, place) = await new PastStart(source, capture.Spool, context.Clock).FindAsync(from, found, cancellation);
+        var (check, place) = await new PastStart(source, capture.Spool, context.Clock).FindAsync(from, found, cancellation);
         return place is { } at
             ? (at, await source.Catalogue.ReadTablesAsync(cancellation))
-            : throw new PortException($"Changes cannot be taken from where the definition says: {line.Found}.") { Remedy = line.Remedy };
+            : throw new PortException($"Changes cannot be taken from where the definition says: {check.Found}.") { Remedy = check.Remedy };
     }
 }

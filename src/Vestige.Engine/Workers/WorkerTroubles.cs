@@ -21,7 +21,7 @@ internal sealed class WorkerTroubles(WorkerContext context, Steering steering, R
             FencedException => true,
             PortException port => port.Transient,
             IOException or TimeoutException => true,
-            System.Data.Common.DbException { IsTransient: true } => true, // A line that broke while a driver was tidying up.
+            System.Data.Common.DbException { IsTransient: true } => true, // A connection that broke while a driver was tidying up.
             _ => false,
         };
 
@@ -45,7 +45,7 @@ internal sealed class WorkerTroubles(WorkerContext context, Steering steering, R
         {
             using var ending = CancellationTokenSource.CreateLinkedTokenSource(steering.Now, steering.Soon);
             await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
-            return steering.Request is null or { Manner: StopMode.Drain };
+            return steering.Request is null or { Mode: StopMode.Drain };
         }
         catch (OperationCanceledException)
         {

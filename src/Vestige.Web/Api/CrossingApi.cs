@@ -382,7 +382,7 @@ public static class CrossingApi
                 EstimateSeconds: plan.Estimate.TotalSeconds,
                 RowsPerSecond: plan.RowsPerSecond,
                 Measured: plan.Measured,
-                Lines: [.. plan.Lines.Select(ReadinessView.Of)],
+                Lines: [.. plan.Checks.Select(ReadinessView.Of)],
                 Problems:
                 [
                     .. plan.Problems.Select(problem => new PlanProblemDocument(
@@ -400,7 +400,7 @@ public static class CrossingApi
 
     private static async Task<IResult> CheckAsync(string name, CrossingEngine engine, CancellationToken cancellation) =>
         engine.Status(name) is { } status
-            ? Results.Ok((await engine.PlanAsync(status.Definition, cancellation)).Lines.Select(ReadinessView.Of))
+            ? Results.Ok((await engine.PlanAsync(status.Definition, cancellation)).Checks.Select(ReadinessView.Of))
             : Problems.NotFound($"crossing {name}");
 
     private static async Task<IResult> MeasuresAsync(

@@ -53,15 +53,15 @@ public static partial class Problems
         ArgumentNullException.ThrowIfNull(change);
         var details = Details(409, "confirm", Sentences.Change(change));
         details.Extensions["remedy"] = change.Ready
-            ? change.Lines.Any(line => line.Loses is not null)
+            ? change.Checks.Any(line => line.Loses is not null)
                 ? "Something on the target is destroyed: send it again with confirm and the crossing's name."
                 : "Send it again with confirm=true."
-            : change.Lines.First(line => !line.Ok).Remedy;
+            : change.Checks.First(line => !line.Ok).Remedy;
         details.Extensions["added"] = change.Added.Select(table => table.ToString());
         details.Extensions["removed"] = change.Removed.Select(table => table.ToString());
         details.Extensions["reloaded"] = change.Reloaded.Select(table => table.ToString());
         details.Extensions["restarts"] = change.Restarts;
-        details.Extensions["lines"] = change.Lines.Select(ReadinessView.Of);
+        details.Extensions["lines"] = change.Checks.Select(ReadinessView.Of);
         return Results.Problem(details);
     }
 
@@ -69,8 +69,8 @@ public static partial class Problems
     {
         ArgumentNullException.ThrowIfNull(exception);
         var details = Details(409, "not-ready", exception.Message);
-        details.Extensions["remedy"] = exception.Lines.FirstOrDefault(line => !line.Ok)?.Remedy;
-        details.Extensions["lines"] = exception.Lines.Select(ReadinessView.Of);
+        details.Extensions["remedy"] = exception.Checks.FirstOrDefault(line => !line.Ok)?.Remedy;
+        details.Extensions["lines"] = exception.Checks.Select(ReadinessView.Of);
         return Results.Problem(details);
     }
 

@@ -19,7 +19,7 @@ public sealed class DifferenceView(TableFinding finding, RowDifference row, int 
     public string Word => row.Kind.ToString().ToLowerInvariant();
 
     /// <summary>The key as a person reads it.</summary>
-    public string Key => IsKeyMasked ? "a key under a mask" : string.Join(", ", row.Key.Places.Select(row.Key.DisplayAt));
+    public string Key => IsKeyMasked ? "a key under a mask" : string.Join(", ", row.Key.Ordinals.Select(row.Key.DisplayAt));
 
     /// <summary>The key for an address; null where the row cannot be looked at by it.</summary>
     public string? KeyToFollow => finding.KeyPasses && !IsKeyMasked ? Key : null;

@@ -14,9 +14,8 @@ public static class TraceWords
     public static string Of(TracedStep step) =>
         step?.Stage switch
         {
-            TraceStage.Applied =>
-                (step.AppliedAt is { } at ? $"applied by {Time(at)}" : "applied; when is not remembered any more")
-                    + (step.Decided is { } edited ? $", {edited.Said}" : ""),
+            TraceStage.Applied => (step.AppliedAt is { } at ? $"applied by {Time(at)}" : "applied; when is not remembered any more")
+                + (step.Decided is { } edited ? $", {edited.Said}" : ""),
             TraceStage.Dropped => $"{step.Decided!.Said}; it never reaches the target",
             TraceStage.InLoad => "in the rows that were loaded",
             TraceStage.BeforeLoad => "its table is still to be loaded",
@@ -97,7 +96,8 @@ public static class TraceWords
             TraceStage.Waiting => $"{what} waits to be applied. {WhyWaiting(crossing)}",
             TraceStage.Quarantined => $"{what} is {Of(step)}.",
             TraceStage.Dropped => $"{what} was {Of(step)}.",
-            TraceStage.Held => $"{what} is not applied: {crossing.Tables.FirstOrDefault(table => table.Source == change.Schema.Name)?.Cause}",
+            TraceStage.Held =>
+                $"{what} is not applied: {crossing.Tables.FirstOrDefault(table => table.Source == change.Schema.Name)?.Cause}",
             TraceStage.LeftOut => $"{what} is left out by the definition of {crossing.Name}.",
             _ => $"{what} comes with the load of its "
                 + $"table{(crossing.LoadEndsIn is { } ends ? $", which ends in {Figures.Duration(ends)}" : "")}.",

@@ -66,7 +66,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
         var plan = await PlanAsync(new TableRule(Take: "sim.*"));
         Assert.False(plan.Ready);
         Assert.Equal("it has no key", Assert.Single(plan.LeftOut).Reason);
-        var line = Assert.Single(plan.Lines, line => !line.Ok);
+        var line = Assert.Single(plan.Checks, line => !line.Ok);
         Assert.Equal("table sim.other", line.Step);
         Assert.Contains("leave sim.other out", line.Remedy, StringComparison.Ordinal);
         Assert.True((await PlanAsync(new TableRule(Take: "sim.*"), new TableRule(Leave: "sim.other"))).Ready);
@@ -78,7 +78,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
     public async Task Rules_that_find_nothing_are_told(string rule, string step, string found)
     {
         var plan = await PlanAsync(new TableRule(Take: rule));
-        Assert.Contains(plan.Lines, line => !line.Ok && line.Step == step && line.Found == found && line.Remedy is not null);
+        Assert.Contains(plan.Checks, line => !line.Ok && line.Step == step && line.Found == found && line.Remedy is not null);
     }
 
     [Fact]
@@ -86,7 +86,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
     {
         target.Unreachable = true;
         var plan = await PlanAsync(new TableRule(Take: "sim.*"));
-        var line = Assert.Single(plan.Lines, line => !line.Ok);
+        var line = Assert.Single(plan.Checks, line => !line.Ok);
         Assert.Equal(("target warehouse: reach", "The line is cut.", "Restore the network."), (line.Step, line.Found, line.Remedy));
         Assert.Empty(plan.Tables);
     }
@@ -97,7 +97,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
         target.Lines.Add(new ReadinessCheck("rows", false, "5 rows", "none", "Empty it.", TimeSpan.Zero));
         await engine.DefineAsync(Definition([new TableRule(Take: "sim.*")]), "somebody", cancellation);
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => engine.RunAsync("copy", "somebody", cancellation));
-        Assert.Contains(refused.Lines, line => line.Step == "rows" && !line.Ok);
+        Assert.Contains(refused.Checks, line => line.Step == "rows" && !line.Ok);
         Assert.Equal(CrossingState.Draft, engine.Status("copy")!.State);
         Assert.Equal(DesiredState.Draft, Assert.Single(await store.LoadAsync(cancellation)).Desired);
     }

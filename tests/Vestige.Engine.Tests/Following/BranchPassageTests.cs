@@ -75,8 +75,8 @@ public sealed class BranchPassageTests : IAsyncLifetime
         await AssertLeftAloneAsync(At(null, Loaded("within", 2), Loaded("strange", 2) with { Log = Unknown }), loads: true);
 
     /// <summary>
-    /// The spool went from the old log to the new one at once, and the target to one between them that the spool never read. What the target
-    /// lacks lies before the beginning of the new log as the spool has it, at a place that nobody can tell.
+    /// The spool went from the old log to the new one at once, and the target to one between them that the spool never read. What the
+    /// target lacks lies before the beginning of the new log as the spool has it, at a place that nobody can tell.
     /// </summary>
     [Theory]
     [InlineData(99, false)]

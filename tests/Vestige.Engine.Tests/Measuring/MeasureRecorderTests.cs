@@ -18,10 +18,10 @@ public sealed class MeasureRecorderTests
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
     private readonly Store store = new();
     private CrossingMeter meter = new();
-    private MeasureRecorder keeper;
+    private MeasureRecorder recorder;
     private long arrived;
 
-    public MeasureRecorderTests() => keeper = new MeasureRecorder(store, NullLogger.Instance);
+    public MeasureRecorderTests() => recorder = new MeasureRecorder(store, NullLogger.Instance);
 
     [Fact]
     public async Task Seconds_minutes_and_hours_add_up_over_the_ends_of_hour_and_day()
@@ -50,8 +50,8 @@ public sealed class MeasureRecorderTests
     {
         await RunAsync(0, 10);
         meter = new CrossingMeter();
-        keeper = new MeasureRecorder(store, NullLogger.Instance);
-        await keeper.RecallAsync("c", meter, Start.AddMinutes(10), cancellation);
+        recorder = new MeasureRecorder(store, NullLogger.Instance);
+        await recorder.RecallAsync("c", meter, Start.AddMinutes(10), cancellation);
         Assert.True(meter.PointsSince(Start).Count > 590);
         await RunAsync(10, 20);
         Assert.Equal(20, (await ReadAsync(MeasureStep.Minute)).Count);
@@ -75,8 +75,8 @@ public sealed class MeasureRecorderTests
 
         var earlier = meter.PastForecasts;
         meter = new CrossingMeter();
-        keeper = new MeasureRecorder(store, NullLogger.Instance);
-        await keeper.RecallAsync("c", meter, Start.AddMinutes(5), cancellation);
+        recorder = new MeasureRecorder(store, NullLogger.Instance);
+        await recorder.RecallAsync("c", meter, Start.AddMinutes(5), cancellation);
         Assert.Equal(earlier, meter.PastForecasts);
         Assert.Empty(meter.TakeScored());
         for (var i = 0; i < PastForecasts.Kept; i++)
@@ -140,7 +140,7 @@ public sealed class MeasureRecorderTests
         HoldForecast(ForecastKind.Load, 50, 50);
         await RunAsync(2, 4);
         Assert.NotEmpty(await store.ScoredAsync("c", cancellation));
-        await keeper.ForgetAsync("c", cancellation);
+        await recorder.ForgetAsync("c", cancellation);
         Assert.Empty(await store.ScoredAsync("c", cancellation));
         Assert.Empty(await ReadAsync(MeasureStep.Minute));
     }
@@ -153,7 +153,7 @@ public sealed class MeasureRecorderTests
         for (var second = from * 60; second <= to * 60; second++)
         {
             var now = Start.AddSeconds(second);
-            await keeper.KeepAsync([("c", meter)], now, cancellation);
+            await recorder.KeepAsync([("c", meter)], now, cancellation);
             if (second == to * 60)
             {
                 return;

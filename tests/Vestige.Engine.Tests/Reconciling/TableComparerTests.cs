@@ -18,42 +18,47 @@ namespace Vestige.Engine.Tests.Reconciling;
 /// </summary>
 public class TableComparerTests
 {
-    private static readonly Gen<(Dictionary<long, int> Here, Dictionary<long, int> There, int Listed, bool Treated, bool CrossEngine)> World =
-        Gen.Select(
-            Gen.Select(Gen.Long[-300, 300], Gen.Int[0, 3]).Array[0, 250],
-            Gen.Select(Gen.Int[0, 400], Gen.Int[0, 4], Gen.Long[-300, 300]).Array[0, 12],
-            Gen.Int[1, 40],
-            Gen.Bool,
-            Gen.Bool,
-            (rows, damages, listed, treated, unlike) =>
+    private static readonly Gen<(
+        Dictionary<long, int> Here,
+        Dictionary<long, int> There,
+        int Listed,
+        bool Treated,
+        bool CrossEngine
+    )> World = Gen.Select(
+        Gen.Select(Gen.Long[-300, 300], Gen.Int[0, 3]).Array[0, 250],
+        Gen.Select(Gen.Int[0, 400], Gen.Int[0, 4], Gen.Long[-300, 300]).Array[0, 12],
+        Gen.Int[1, 40],
+        Gen.Bool,
+        Gen.Bool,
+        (rows, damages, listed, treated, unlike) =>
+        {
+            var here = new Dictionary<long, int>();
+            foreach (var (key, value) in rows)
             {
-                var here = new Dictionary<long, int>();
-                foreach (var (key, value) in rows)
-                {
-                    here[key] = value;
-                }
-
-                var there = new Dictionary<long, int>(here);
-                foreach (var (place, how, other) in damages.Where(_ => there.Count > 0))
-                {
-                    var key = there.Keys.ElementAt(place % there.Count);
-                    if (how == 0)
-                    {
-                        there.Remove(key);
-                    }
-                    else if (how == 1)
-                    {
-                        there[other] = 9;
-                    }
-                    else
-                    {
-                        there[key] = (there[key] + how) % 5;
-                    }
-                }
-
-                return (here, there, listed, treated, unlike);
+                here[key] = value;
             }
-        );
+
+            var there = new Dictionary<long, int>(here);
+            foreach (var (place, how, other) in damages.Where(_ => there.Count > 0))
+            {
+                var key = there.Keys.ElementAt(place % there.Count);
+                if (how == 0)
+                {
+                    there.Remove(key);
+                }
+                else if (how == 1)
+                {
+                    there[other] = 9;
+                }
+                else
+                {
+                    there[key] = (there[key] + how) % 5;
+                }
+            }
+
+            return (here, there, listed, treated, unlike);
+        }
+    );
 
     [Fact]
     public void What_is_found_is_what_a_plain_comparison_finds() =>

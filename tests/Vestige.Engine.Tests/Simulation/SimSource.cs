@@ -103,6 +103,7 @@ public sealed class SimSourceState
         foreach (var row in rows)
         {
             Rows[table].Add(row.IntegerAt(0), row);
+            Places.TryAdd((table, row.IntegerAt(0)), (Head, row.IntegerAt(0) % Blocks));
         }
 
         Remember();

@@ -890,8 +890,7 @@ public sealed class SimWorld
     /// Whether there were logs between the one that the target stands in and the present one: the spool of a process that was thought dead
     /// may have gone on from another place than the target.
     /// </summary>
-    private bool MayBeBetween =>
-        Target.Progress.Identity is { } log && log != Source.Moves.Identity && Source.Moves.Branch > 1;
+    private bool MayBeBetween => Target.Progress.Identity is { } log && log != Source.Moves.Identity && Source.Moves.Branch > 1;
 
     private void SettleDown()
     {
@@ -929,7 +928,10 @@ public sealed class SimWorld
             {
                 asked = Now;
                 var engine = Engine;
-                if ((hasLostTail || IsLeftBehind || MayBeBetween || files is not null) && engine.Status(Crossing)?.Fault is { PlaceLost: true })
+                if (
+                    (hasLostTail || IsLeftBehind || MayBeBetween || files is not null)
+                    && engine.Status(Crossing)?.Fault is { PlaceLost: true }
+                )
                 {
                     // A load had read what was lost with the source; or a target was ahead of a spool that passed a join.
                     Count("place", "lost");

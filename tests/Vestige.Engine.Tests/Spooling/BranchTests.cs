@@ -175,10 +175,7 @@ public sealed class BranchTests
         Assert.False((table with { Position = new LogPosition(end) }).IsAheadOf(new LogPosition(0, end)));
 
         // Before the first load has ended, no stream brings it to the end of the branch.
-        Assert.Equal(
-            LogPosition.BeforeAll,
-            new TargetProgress(Old, null, [table]).Match(spool.Branches).Tables[0].Position.Branch
-        );
+        Assert.Equal(LogPosition.BeforeAll, new TargetProgress(Old, null, [table]).Match(spool.Branches).Tables[0].Position.Branch);
     }
 
     [Fact]

@@ -144,7 +144,7 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
             keep
             && (
                 typedName == definition.Name
-                || !(await engine.CompareAsync(definition, cancellation)).Lines.Any(line => line.Loses is not null)
+                || !(await engine.CompareAsync(definition, cancellation)).Checks.Any(line => line.Loses is not null)
             )
         )
         {

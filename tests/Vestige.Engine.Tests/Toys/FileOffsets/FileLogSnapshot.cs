@@ -31,8 +31,12 @@ public sealed class FileLogSnapshot(FileLogDatabase database, LogPosition positi
 
     public Task<string?> MarkAsync(TableSchema table, CancellationToken cancellation) => Task.FromResult<string?>(null);
 
-    public Task<IReadOnlyList<RowRange>?> CutRestAsync(TableSchema table, LoadCheckpoint part, int chunks, CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<RowRange>?>(null);
+    public Task<IReadOnlyList<RowRange>?> CutRestAsync(
+        TableSchema table,
+        LoadCheckpoint part,
+        int chunks,
+        CancellationToken cancellation
+    ) => Task.FromResult<IReadOnlyList<RowRange>?>(null);
 
     public async IAsyncEnumerable<RowBlock> ReadAsync(
         TableSchema table,
