@@ -15,7 +15,7 @@ namespace Vestige.Engine.Ports;
 /// by itself.
 /// </param>
 /// <param name="Settled">The references from and to it are built, as far as they are to be.</param>
-/// <param name="Fingerprint">The <see cref="SchemaFingerprint"/> of the source's table when it was loaded; null where it was not kept.</param>
+/// <param name="Fingerprint">The <see cref="SchemaFingerprint"/> of the source's table when it was loaded; null where unknown.</param>
 public sealed record TableProgress(
     TableName Table,
     bool Loaded,
