@@ -42,10 +42,15 @@ internal static class Backlog
         // Capture waits out the stopped reader with growing pauses; the clock starts when it reads again.
         all.Source.Drills.ReaderStopped = false;
         await WaitAsync(() => all.Engine.CaptureStatuses[0].Running);
-        var watch = Stopwatch.StartNew();
+        var (watch, cpu) = (Stopwatch.StartNew(), new CpuWatch());
         await all.Engine.RunAsync("bench", "bench", CancellationToken.None);
         await WaitAsync(() => all.Engine.Status("bench")!.AppliedPosition >= head);
         var whole = watch.Elapsed;
+        cpu.Print("of a change through the whole way", changes);
+        if (CpuWatch.Alone)
+        {
+            return;
+        }
 
         watch.Restart();
         await ApplyAsync(all.Plain, transactions);
@@ -86,7 +91,7 @@ internal static class Backlog
     {
         while (!holds())
         {
-            await Task.Delay(5);
+            await Task.Delay(25);
         }
     }
 }

@@ -13,7 +13,7 @@
 //   ... -- pg-cpu [TRANSACTIONS]                                               the source's CPU, against pg_recvlogical attached
 // ... -- pg-compare [ROWS]                                                   comparing both sides, against plain digests by both servers at
 // once   ... -- pg-walk [SECONDS]                                                   pgbench on the source while comparing all the time
-// ... -- compare-memory [ROWS]                                               peak memory of comparing very many rows   ... -- pg-unlike
+// ... -- compare-memory [ROWS]                                               peak memory of comparing very many rows   ... -- pg-engines
 // [ROWS]                                                    digests of a table in two unlike engines   ... -- treat [ROWS]
 // rows through a treatment on one core   ... -- trace [CHANGES]                                                     a row found in a spool,
 // against reading it through   ... -- rules [TABLES]                                                      table rules over names
@@ -61,7 +61,7 @@ switch (args.FirstOrDefault())
     case "compare-memory":
         await ComparingMemory.RunAsync(size > 0 ? size : 50_000_000);
         return 0;
-    case "pg-unlike":
+    case "pg-engines":
         await Vestige.Bench.PostgreSql.CrossEngine.RunAsync(size > 0 ? size : 2_000_000);
         return 0;
     case "pg-drain":

@@ -9,7 +9,7 @@ using Xunit;
 
 namespace Vestige.Core.Tests;
 
-/// <summary>Values of unlike engines in one form: what is equal by definition is the same, and nothing else is.</summary>
+/// <summary>Values of two engines in one form: what is equal by definition is the same, and nothing else is.</summary>
 public class CanonicalFormTests
 {
     /// <summary>

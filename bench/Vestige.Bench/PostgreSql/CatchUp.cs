@@ -22,10 +22,16 @@ internal static class CatchUp
             await pair.UntilAsync(() => pair.Engine.CaptureStatuses is [{ } capture] && capture.Spooled >= end);
             await pair.Source.RunAsync("CHECKPOINT");
             await pair.Target.RunAsync("CHECKPOINT");
-            var watch = Stopwatch.StartNew();
+            var (watch, cpu) = (Stopwatch.StartNew(), new CpuWatch());
             await pair.Engine.RunAsync("bench", "bench", CancellationToken.None);
             await pair.UntilAsync(() => pair.Engine.Status("bench")!.AppliedPosition >= end);
             var ours = watch.Elapsed;
+            cpu.Print($"of a change caught up with, {name}", changes);
+            if (CpuWatch.Alone)
+            {
+                continue;
+            }
+
             await pair.Engine.PauseAsync("bench", "bench", CancellationToken.None);
             await pair.Target.RunAsync("CHECKPOINT");
             var sum = await pair.Source.AskAsync("SELECT sum(amount) FROM item");

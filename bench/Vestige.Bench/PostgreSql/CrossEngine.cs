@@ -68,7 +68,7 @@ internal static class CrossEngine
                 throw new InvalidOperationException($"They differ: {found.Reason} {found.Missing} {found.Extra} {found.Differing}");
             }
 
-            Report.Ratio("rows/s of a pair of unlike tables compared", compared, alone, "reading alone", 0);
+            Report.Ratio("rows/s of a pair of tables of two engines compared", compared, alone, "reading alone", 0);
             Console.WriteLine("(asked: at least 200 000 rows/s on two cores)");
         }
 

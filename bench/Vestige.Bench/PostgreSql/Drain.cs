@@ -23,7 +23,7 @@ internal static class Drain
             await Updates.MakeAsync(pair.Source, changes, perTransaction, hot: false);
             var head = await pair.Source.AskAsync("SELECT pg_current_wal_flush_lsn()::text");
             var watch = Stopwatch.StartNew();
-            await pair.Source.Cluster.ProgramAsync(
+            await (CpuWatch.Alone ? Task.CompletedTask : pair.Source.Cluster.ProgramAsync(
                 "pg_recvlogical",
                 "-d",
                 pair.Source.Name,
@@ -39,9 +39,10 @@ internal static class Drain
                 "-o",
                 $"publication_names={pair.Source.Names.Publication}",
                 "--no-loop"
-            );
+            ));
             var plain = watch.Elapsed;
             watch.Restart();
+            var cpu = new CpuWatch();
             await pair.BeginAsync();
             var end = Vestige.Connectors.PostgreSql.Lsn.Parse(head)!.Value;
             await pair.UntilAsync(() =>
@@ -49,6 +50,7 @@ internal static class Drain
                 && capture.Captured >= end
                 && capture.Spooled.Offset + (1 << 20) >= capture.Captured.Offset
             );
+            cpu.Print($"of a change drained, {name}", changes);
             Report.Ratio(
                 $"drain, {name} transactions, changes/s",
                 changes / watch.Elapsed.TotalSeconds,

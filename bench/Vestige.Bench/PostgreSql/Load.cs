@@ -39,7 +39,7 @@ internal static class Load
         var (ours, theirs) = (new List<double>(), new List<double>());
         for (var round = 0; round < Rounds; round++)
         {
-            theirs.Add(await PipeAsync(pair, names));
+            theirs.Add(CpuWatch.Alone ? 1 : await PipeAsync(pair, names));
             ours.Add(await CrossAsync(pair, names));
         }
 
@@ -65,10 +65,11 @@ internal static class Load
     private static async Task<double> CrossAsync(ServerPair pair, List<string> names)
     {
         await pair.Target.RunAsync("CHECKPOINT");
-        var watch = Stopwatch.StartNew();
+        var (watch, cpu) = (Stopwatch.StartNew(), new CpuWatch());
         await pair.CrossAsync();
         await pair.UntilAsync(() => pair.Engine.Status("bench")!.State == CrossingState.Following);
         var took = watch.Elapsed.TotalSeconds;
+        cpu.Print("of a load", 1);
         foreach (var name in names)
         {
             if (await pair.Source.DigestAsync(name) != await pair.Target.DigestAsync(name))

@@ -195,7 +195,7 @@ internal sealed class ComparedTable
     }
 
     /// <summary>
-    /// Rows of unlike engines are hashed in one form of our own: what the treatment makes of the source's, and the target's. Where it makes
+    /// Rows of two engines are hashed in one form of our own: what the treatment makes of the source's, and the target's. Where it makes
     /// nothing of them, a value has that form whichever side writes it.
     /// </summary>
     private static ComparedTable OfTwoEngines(TableTreatment part, TreatedTable table, IEngineTypes source, IEngineTypes intoTypes)

@@ -18,7 +18,7 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
     public Func<TableSchema, IReadOnlySet<string>>? HiddenByOthers { get; init; }
 
     /// <summary>
-    /// Whether both sides are of unlike engines. A target without a catalogue takes rows as the source's engine has them.
+    /// Whether both sides are of two engines. A target without a catalogue takes rows as the source's engine has them.
     /// </summary>
     public bool CrossesEngines => target.Find<ICatalogue>() is { } there && source.Catalogue.Engine != there.Engine;
 
