@@ -1,8 +1,8 @@
 namespace Vestige.Bench;
 
 /// <summary>
-/// Processor time of this process, servers and other programs not included. With <c>VESTIGE_BENCH_ALONE=1</c> the baselines are left out, for
-/// comparing two builds run by run.
+/// Processor time of this process, servers and other programs not included. With <c>VESTIGE_BENCH_ALONE=1</c> the baselines are left out,
+/// for comparing two builds run by run.
 /// </summary>
 internal sealed class CpuWatch
 {
