@@ -251,7 +251,7 @@ public static class ConnectionApi
                     ? await connections.Source(name).Log.CheckSourceAsync([], cancellation)
                     : await connections
                         .Target(name)
-                        .Tables.CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation)
+                        .Target.CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation)
             );
         }
 

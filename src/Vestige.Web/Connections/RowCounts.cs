@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Ports;
 
 namespace Vestige.Web.Connections;
 
@@ -11,7 +12,7 @@ public sealed class RowCounts(ConnectionDirectory connections, TimeProvider cloc
     private readonly ConcurrentDictionary<(string Connection, TableName Table, SharedRows? Only), (long? Count, DateTimeOffset At)> counts =
         new();
 
-    /// <summary>The count; null when the table cannot be read just now.</summary>
+    /// <summary>The count; null when the table cannot be read just now, and where the system tells no single rows.</summary>
     public async Task<long?> OfAsync(string connection, TableName table, SharedRows? only, CancellationToken cancellation)
     {
         var now = clock.GetUtcNow();
@@ -23,7 +24,7 @@ public sealed class RowCounts(ConnectionDirectory connections, TimeProvider cloc
         long? count;
         try
         {
-            count = await connections.Source(connection).Lookup.CountAsync(table, only, cancellation);
+            count = connections.Find<IRowLookup>(connection) is { } lookup ? await lookup.CountAsync(table, only, cancellation) : null;
         }
         catch (PortException)
         {

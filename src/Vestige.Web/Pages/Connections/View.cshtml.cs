@@ -97,6 +97,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
     /// <summary>Why no table is shown.</summary>
     public string NoTables =>
         !Lines.All(line => line.Ok) && !TablesRead ? "The tables cannot be read."
+        : connections.Find<ICatalogue>(Connection.Name) is null ? "It takes changes, and has no tables that could be listed."
         : HasBench ? "No table yet. Make some on the Bench."
         : "There is no table.";
 
@@ -113,13 +114,12 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         }
 
         Users = ConnectionApi.UsersOf(name, engine);
-        var source = connections.Source(name);
         Wanted = find ?? "";
         ReadDrills(name);
-        Lines = await source.Probe.TestAsync(cancellation);
+        Lines = await connections.Source(name).Probe.TestAsync(cancellation);
         try
         {
-            await LookInsideAsync(source, cancellation);
+            await LookInsideAsync(cancellation);
         }
         catch (PortException exception)
         {
@@ -131,18 +131,23 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
             : Partial("Connections/_Log", this);
     }
 
-    private async Task LookInsideAsync(SourceSystem source, CancellationToken cancellation)
+    private async Task LookInsideAsync(CancellationToken cancellation)
     {
         if (!Lines.All(line => line.Ok))
         {
             return;
         }
 
-        AsSource = await source.Log.CheckSourceAsync([], cancellation);
-        AsTarget = await connections
-            .Target(Connection.Name)
-            .Tables.CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation);
-        var all = await source.Catalogue.ReadTablesAsync(cancellation);
+        AsSource = connections.Find<ILogSource>(Connection.Name) is { } log ? await log.CheckSourceAsync([], cancellation) : [];
+        AsTarget = connections.Find<ITarget>(Connection.Name) is { } target
+            ? await target.CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation)
+            : [];
+        if (connections.Find<ICatalogue>(Connection.Name) is not { } catalogue)
+        {
+            return;
+        }
+
+        var all = await catalogue.ReadTablesAsync(cancellation);
         TablesRead = true;
         var found = all.Where(table => table.Schema.Name.ToString().Contains(Wanted, StringComparison.OrdinalIgnoreCase)).ToList();
         Found = found.Count;

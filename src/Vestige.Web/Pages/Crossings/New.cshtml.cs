@@ -22,7 +22,14 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
     [BindProperty(SupportsGet = true, Name = "")]
     public NewCrossingForm Form { get; set; } = new();
 
-    public IReadOnlyList<ConnectionDefinition> All => connections.All;
+    /// <summary>The connections that crossings can read.</summary>
+    public IReadOnlyList<ConnectionDefinition> Sources => connections.Able(Capability.Source);
+
+    /// <summary>The connections that crossings can write.</summary>
+    public IReadOnlyList<ConnectionDefinition> Targets => connections.Able(Capability.Target);
+
+    /// <summary>Whether there are two for a crossing.</summary>
+    public bool IsPossible => Sources.Any(source => Targets.Any(target => target.Name != source.Name));
 
     public IReadOnlyList<TableDescription> There { get; private set; } = [];
 
@@ -131,8 +138,8 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
 
     private async Task ShowAsync(bool withPlan, bool withSample, CancellationToken cancellation)
     {
-        Form.Source ??= All.Count > 0 ? All[0].Name : null;
-        Form.Target ??= All.Count > 1 ? All[1].Name : null;
+        Form.Source ??= Sources.Count > 0 ? Sources[0].Name : null;
+        Form.Target ??= Targets.FirstOrDefault(target => target.Name != Form.Source)?.Name;
         Treatment = TreatmentText.Read(Form.Treatment);
         Misread = Treatment.Problems;
         try
