@@ -185,6 +185,10 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
         {
             Failure = $"{exception.Message} {exception.Remedy}";
         }
+        catch (RequestRefusedException exception)
+        {
+            Failure = $"{exception.Message} {exception.Remedy}";
+        }
     }
 
     private void List()
