@@ -151,7 +151,7 @@ public sealed class LogicalTypeTests(TwoServers servers)
         };
     }
 
-    /// <summary>What stands in parentheses; without them what the type has by itself.</summary>
+    /// <summary>The limits in parentheses; without parentheses, the type's own.</summary>
     private static string LimitsIn(string spelled, string element)
     {
         var open = spelled.IndexOf('(', StringComparison.Ordinal);

@@ -14,13 +14,13 @@ using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Workers;
 
-// How a table comes to be followed. Its state is what the target has written down of it (TableProgress):
+// From the first load of a table to following it. Its state is what the target keeps about it (TableProgress):
 //
 //     none ── load begun ──> loading ── loaded as of P ──> ahead of the stream ── stream at P ──> following
 //                            ^     │                              │                                  │
 //                            └─────┘ interrupted: see case 3      └──── its form changed: held, until it is loaded again
 //
-// The load of a table is as of a position P of its own; one stream, which stands at S, applies changes to all tables.
+// Each table is loaded as of a position P of its own; one stream, at position S, applies changes to all tables.
 //
 //  1. A table that was loaded as of P, and to which nothing was applied since, holds exactly what was committed at P or before.
 //  2. A change that was committed at C is applied to a table exactly where P < C and the table is not held. So nothing is applied
@@ -36,7 +36,7 @@ namespace Vestige.Engine.Workers;
 //  Case 2. Table A is loaded as of 10, B as of 30. S begins at 10; a transaction at 20 changes both. A gets its part; of B it is passed
 //          over, as the load has brought it. Between 10 and 30 the target is a state that the source never had, which 6 is for.
 //  Case 3. A load is interrupted. The next one has another snapshot, P' > P. The table begins again from nothing, or, where the source
-//          tells what was written since P, goes on with the ranges that are missing; either way it is as of P' when it is whole.
+//          tells what was written since P, only the missing ranges are read; either way the whole table is then as of P'.
 //  Case 4. One table is loaded again while S stands beyond: it comes to P > S, and 2 holds as for a new one. The others wait meanwhile.
 //  Case 5. The process dies between the last rows of a load and its being written down: the rows are there and the table is not loaded.
 //          As case 3.

@@ -15,7 +15,7 @@ public sealed class SimRestructuring
     /// <summary>The kinds of what is done to a table.</summary>
     public const int Kinds = 4;
 
-    /// <summary>Of these, that rows came, changed and went while nothing of the table was written into the log.</summary>
+    /// <summary>One of these: rows came, changed and went, and the log does not show it.</summary>
     private const int Lost = 3;
     private readonly Dictionary<TableName, int> current;
     private readonly Dictionary<TableName, (string What, bool Values)> untold = [];

@@ -887,8 +887,8 @@ public sealed class SimWorld
         Target.Progress is { Position: { } position, Identity: { } log } && Source.Moves.Now(position, log).Branch < Source.Moves.Branch;
 
     /// <summary>
-    /// Whether there were logs between the one that the target stands in and the present one: the spool of a process that was thought dead
-    /// may have gone on from another place than the target.
+    /// Whether there were other logs between the target's log and the present one. The spool of a process that was thought dead may then
+    /// have passed on from a different position than the target.
     /// </summary>
     private bool MayBeBetween => Target.Progress.Identity is { } log && log != Source.Moves.Identity && Source.Moves.Branch > 1;
 
