@@ -30,7 +30,7 @@ public static class Lsn
     }
 
     /// <summary>
-    /// Where what was written ends, of a place at which the server writes on: at the begin of a page that is behind the page's header,
+    /// Where what was written ends, of a place at which the server writes on: at the begin of a page that is after the page's header,
     /// which nobody is ever told to have read (PostgreSQL source, access/xlog_internal.h: 24 bytes, 40 on the first page of a file).
     /// </summary>
     internal static LogPosition EndOf(LogPosition next) =>

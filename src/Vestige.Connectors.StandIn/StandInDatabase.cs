@@ -211,7 +211,7 @@ public sealed class StandInDatabase : IAsyncDisposable
         AfterStatement();
     }
 
-    /// <summary>After each statement: the log notes a change of form behind the rows changed before it.</summary>
+    /// <summary>After each statement: the log notes a change of schema after the rows changed before it.</summary>
     internal void AfterStatement()
     {
         hook.ThrowIfFailed();

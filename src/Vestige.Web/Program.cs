@@ -182,7 +182,7 @@ static void Configure(WebApplication app)
                 {
                     ExceptionHandler = Problems.HandleAsync,
                     AllowStatusCode404Response = true,
-                    SuppressDiagnosticsCallback = context => Problems.IsTold(context.Exception),
+                    SuppressDiagnosticsCallback = context => Problems.IsReported(context.Exception),
                 }
             )
             .UseStatusCodePages(context => Problems.OfStatus(context.HttpContext).ExecuteAsync(context.HttpContext))
@@ -195,7 +195,7 @@ static void Configure(WebApplication app)
                     new ExceptionHandlerOptions
                     {
                         ExceptionHandlingPath = "/problem",
-                        SuppressDiagnosticsCallback = context => Problems.IsTold(context.Exception),
+                        SuppressDiagnosticsCallback = context => Problems.IsReported(context.Exception),
                     }
                 )
                 .UseStatusCodePagesWithReExecute("/problem", "?status={0}")

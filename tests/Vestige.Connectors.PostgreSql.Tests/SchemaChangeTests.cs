@@ -29,7 +29,7 @@ public sealed class SchemaChangeTests(TwoServers servers)
             (
                 "swapped columns",
                 "ALTER TABLE t RENAME a TO x§ALTER TABLE t RENAME b TO a§ALTER TABLE t RENAME x TO b",
-                "column a was renamed to b"
+                "column a was renamed to b|column a was renamed to x"
             ),
             (
                 "swapped in one transaction",
@@ -37,7 +37,11 @@ public sealed class SchemaChangeTests(TwoServers servers)
                     + "'after' WHERE id = 1; COMMIT",
                 "column b was renamed to a"
             ),
-            ("dropped and added", "ALTER TABLE t DROP last§ALTER TABLE t ADD last text", "column last was dropped and added again"),
+            (
+                "dropped and added",
+                "ALTER TABLE t DROP last§ALTER TABLE t ADD last text",
+                "column last was dropped and added again|column last was dropped"
+            ),
             (
                 "dropped and added in one transaction",
                 "BEGIN; ALTER TABLE t DROP last; ALTER TABLE t ADD last text; COMMIT",
@@ -62,7 +66,7 @@ public sealed class SchemaChangeTests(TwoServers servers)
             (
                 "two tables swapped",
                 "ALTER TABLE t RENAME TO x§ALTER TABLE u RENAME TO t§ALTER TABLE x RENAME TO u",
-                "another table has its name now"
+                "another table has its name now|it was renamed to"
             ),
             (
                 "two tables swapped, then changed",
@@ -73,13 +77,13 @@ public sealed class SchemaChangeTests(TwoServers servers)
             (
                 "renamed away, another made",
                 "ALTER TABLE t RENAME TO old§CREATE TABLE t (LIKE old INCLUDING ALL)§INSERT INTO t VALUES (1, 'new')",
-                "another table has its name now"
+                "another table has its name now|it was renamed to"
             ),
             (
                 "dropped and created",
                 "DROP TABLE t§CREATE TABLE t (id int PRIMARY KEY, a text, b text, n int, m mood, p place, last text)§INSERT INTO t "
                     + "VALUES (7, 'new')",
-                "it was dropped, and another table has its name now"
+                "it was dropped, and another table has its name now|it was dropped"
             ),
             ("a label renamed", "ALTER TYPE mood RENAME VALUE 'sad' TO 'blue'", "sad of its type public.mood was renamed to blue"),
             ("an attribute renamed", "ALTER TYPE place DROP ATTRIBUTE street", "street text of its type public.place was dropped"),
@@ -107,7 +111,10 @@ public sealed class SchemaChangeTests(TwoServers servers)
         await crossing.FollowsAsync();
         await RunAsync(crossing, isAway, statements);
         await crossing.UntilAsync(() => Cause(crossing, "t") is not null, "the table being held");
-        Assert.Contains(said, Cause(crossing, "t"), StringComparison.Ordinal);
+        var cause = Cause(crossing, "t")!;
+
+        // Where several transactions follow each other, a look may come between them.
+        Assert.Contains(said.Split('|')[..(isAway ? 1 : ^0)], one => cause.Contains(one, StringComparison.Ordinal));
         await a.RunAsync("INSERT INTO beside VALUES (7, 'goes on')");
         await crossing.SameAsync("beside");
         Assert.Null(crossing.Status.Fault);

@@ -73,7 +73,7 @@ public sealed class ReconcileTests : IAsyncDisposable
         for (var i = 0; i < 40; i++)
         {
             var found = (await CompareAsync()).Tables.Single();
-            Assert.True(found.IsEqual, Told(found));
+            Assert.True(found.IsEqual, Shown(found));
             inFlight += found.InFlight;
         }
 
@@ -105,7 +105,7 @@ public sealed class ReconcileTests : IAsyncDisposable
             }
         );
         var whole = (await CompareAsync()).Tables.Single();
-        Assert.True(whole.IsEqual, Told(whole));
+        Assert.True(whole.IsEqual, Shown(whole));
         Assert.Equal((6000, 6000, true), (whole.SourceRows, whole.TargetRows, whole.ByHash));
         await systems.RunAsync(
             systems.B,
@@ -129,7 +129,7 @@ public sealed class ReconcileTests : IAsyncDisposable
             "UPDATE t SET v = 'later' WHERE id = 2; INSERT INTO t VALUES (5, 'five'); DELETE FROM t WHERE id = 3"
         );
         var found = (await CompareAsync()).Tables.Single();
-        Assert.True(found.IsEqual, Told(found));
+        Assert.True(found.IsEqual, Shown(found));
         Assert.Equal(3, found.InFlight);
         await systems.RunAsync(systems.B, "UPDATE t SET v = 'damaged' WHERE id = 3");
         found = (await CompareAsync()).Tables.Single();
@@ -153,7 +153,7 @@ public sealed class ReconcileTests : IAsyncDisposable
         );
         await SettledAsync();
         var changed = (await CompareAsync(ComparisonScope.All with { Changed = true })).Tables.Single();
-        Assert.True(changed.IsEqual, Told(changed));
+        Assert.True(changed.IsEqual, Shown(changed));
         Assert.Equal(2, changed.SourceRows);
         Assert.True(systems.Engine.Status(Name)!.Proved!.Position > first);
         await systems.RunAsync(systems.A, "UPDATE t SET v = 'newer' WHERE id = 7; DELETE FROM t WHERE id = 9");
@@ -206,7 +206,7 @@ public sealed class ReconcileTests : IAsyncDisposable
             "UPDATE t SET v = 'later' WHERE id IN (5, 2050, 4990); DELETE FROM t WHERE id IN (6, 2051); INSERT INTO t VALUES (9000, 'made')"
         );
         var found = (await CompareAsync(new ComparisonScope([new TableName("a", "t")], From: "2000", Before: "2100"))).Tables.Single();
-        Assert.True(found.IsEqual, Told(found));
+        Assert.True(found.IsEqual, Shown(found));
         Assert.Equal((100, 100, 100, 2), (found.SourceRows, found.TargetRows, found.Same, found.InFlight));
     }
 
@@ -452,7 +452,7 @@ public sealed class ReconcileTests : IAsyncDisposable
         }
     }
 
-    private static string Told(TableFinding found) =>
+    private static string Shown(TableFinding found) =>
         $"{found.Reason} "
         + string.Join("; ", found.Rows.Select(row => $"{row.Kind} {row.Key.DisplayAt(0)}: {Shown(row.Expected)} / {Shown(row.Found)}"));
 

@@ -7,14 +7,14 @@ using Xunit;
 namespace Vestige.Web.Tests;
 
 /// <summary>The HTTP interface of the real process, as a program would use it.</summary>
-public sealed class ApiTests : IAsyncLifetime
+public sealed class ApiTests(EmptyVestige empty) : IClassFixture<EmptyVestige>, IAsyncLifetime
 {
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
     private RunningVestige vestige = null!;
 
-    public async ValueTask InitializeAsync() => vestige = await RunningVestige.StartAsync("--empty", "true");
+    public async ValueTask InitializeAsync() => vestige = await empty.ClearedAsync();
 
-    public ValueTask DisposeAsync() => vestige.DisposeAsync();
+    public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 
     [Fact]
     public async Task Kinds_tell_their_settings_and_what_they_can()

@@ -148,9 +148,9 @@ public sealed class DefinitionYamlTests
         {
             var read = DefinitionYaml.Read(DefinitionYaml.Write(written));
             Assert.Empty(read.Problems);
-            Assert.Equal(Told(written), Told(read.Definition!));
+            Assert.Equal(Shown(written), Shown(read.Definition!));
         });
     }
 
-    private static string Told(CrossingDefinition definition) => System.Text.Json.JsonSerializer.Serialize(definition);
+    private static string Shown(CrossingDefinition definition) => System.Text.Json.JsonSerializer.Serialize(definition);
 }

@@ -14,7 +14,7 @@ public class KillTests(ITestOutputHelper output)
     [Fact]
     public async Task Killed_at_any_moment_the_copy_ends_equal()
     {
-        var kills = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "12");
+        var kills = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "8");
         var seed = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? "20261");
         output.WriteLine($"seed {seed}, {kills} kills");
         var random = new Random(seed);

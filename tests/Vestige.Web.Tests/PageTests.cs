@@ -6,15 +6,15 @@ using Xunit;
 namespace Vestige.Web.Tests;
 
 /// <summary>The pages of the real process as they are sent: none, many, long names, odd characters, errors.</summary>
-public sealed partial class PageTests : IAsyncLifetime
+public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyVestige>, IAsyncLifetime
 {
     private static readonly string LongName = "a-" + string.Concat(Enumerable.Repeat("very-", 11)) + "long";
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
     private RunningVestige vestige = null!;
 
-    public async ValueTask InitializeAsync() => vestige = await RunningVestige.StartAsync("--empty", "true");
+    public async ValueTask InitializeAsync() => vestige = await empty.ClearedAsync();
 
-    public ValueTask DisposeAsync() => vestige.DisposeAsync();
+    public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 
     [Fact]
     public async Task Names_and_values_are_shown_as_they_are_and_never_become_markup()

@@ -17,7 +17,7 @@ public sealed class PostgreSqlKillTests
     {
         var kills = Math.Max(
             6,
-            int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "12", CultureInfo.InvariantCulture) * 5 / 6
+            int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "8", CultureInfo.InvariantCulture) * 5 / 6
         );
         var seed = Environment.TickCount;
         TestContext.Current.SendDiagnosticMessage($"seed {seed}, {kills} kills");

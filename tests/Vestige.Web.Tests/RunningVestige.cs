@@ -175,6 +175,41 @@ public sealed class RunningVestige : IAsyncDisposable
         }
     }
 
+    /// <summary>
+    /// Removes every crossing and connection and what stand-ins hold, so that another test finds what it would find in a new process but
+    /// for the events.
+    /// </summary>
+    public async Task ClearAsync()
+    {
+        foreach (var crossing in await NamesAsync("/api/v1/crossings"))
+        {
+            await PostAsync($"/api/v1/crossings/{crossing}/stop", new { manner = "now" });
+            await DeleteAsync($"/api/v1/crossings/{crossing}");
+        }
+
+        foreach (var connection in await NamesAsync("/api/v1/connections"))
+        {
+            await DeleteAsync($"/api/v1/connections/{connection}");
+        }
+
+        var standIns = Path.Combine(Data, "stand-ins");
+        foreach (var file in Directory.Exists(standIns) ? Directory.GetFiles(standIns) : [])
+        {
+            File.Delete(file);
+        }
+    }
+
+    private async Task<List<string>> NamesAsync(string path) =>
+        [.. (await GetAsync(path)).EnumerateArray().Select(one => one.GetProperty("name").GetString()!)];
+
+    private async Task DeleteAsync(string path)
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Delete, path);
+        request.Headers.TryAddWithoutValidation("If-Match", "*");
+        using var response = await Http.SendAsync(request);
+        response.EnsureSuccessStatusCode();
+    }
+
     /// <summary>kill -9.</summary>
     public void Kill()
     {

@@ -11,6 +11,8 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 /// </summary>
 internal static class CatalogueReader
 {
+    private const int MostReads = 4;
+
     private const string Ours = "n.nspname NOT IN ('pg_catalog', 'information_schema', 'vestige') AND n.nspname !~ '^pg_(toast|temp)'";
 
     private const string Tables = $"""
@@ -85,7 +87,22 @@ internal static class CatalogueReader
         GROUP BY c.oid
         """;
 
+    /// <summary>
+    /// Read by several statements: a table that came after its columns were read has none, so then all is read again. One that really
+    /// has none is taken as it is in the end.
+    /// </summary>
     public static async Task<IReadOnlyList<TableDescription>> ReadAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        var tables = await ReadOnceAsync(connection, cancellation);
+        for (var again = 1; again < MostReads && tables.Any(table => table.Schema.Columns.Count == 0); again++)
+        {
+            tables = await ReadOnceAsync(connection, cancellation);
+        }
+
+        return tables;
+    }
+
+    private static async Task<IReadOnlyList<TableDescription>> ReadOnceAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         var needs = await ObjectNeeds.ReadAsync(connection, cancellation);
         var columns = await GroupAsync(connection, Columns, reader => ReadColumn(reader, needs), cancellation);

@@ -12,7 +12,7 @@ namespace Vestige.Connectors.PostgreSql.Log;
 
 /// <summary>
 /// Turns the messages of the server's own output plugin (PostgreSQL manual, Logical Replication Message Formats, version 1)
-/// into fragments of transactions. A transaction's position is the place just behind the start of its commit record: known
+/// into fragments of transactions. A transaction's position is the offset just after the start of its commit record: known
 /// from its first message, ordered as the commits are, and what the server passes over when told to go on from there. What
 /// lies up to the <c>known</c> position gives nothing.
 /// </summary>
@@ -66,11 +66,11 @@ internal sealed class LogDecoder
     public int Bytes { get; private set; }
 
     /// <summary>The server says that it has sent everything up to a place.</summary>
-    public void PassTo(LogPosition place)
+    public void PassTo(LogPosition position)
     {
         if (!Inside)
         {
-            Passed = LogPosition.Max(Passed, place);
+            Passed = LogPosition.Max(Passed, position);
         }
     }
 
@@ -141,7 +141,7 @@ internal sealed class LogDecoder
             );
         }
 
-        watch.Told(position);
+        watch.ReportedUpTo(position);
     }
 
     /// <summary>For what is said of a table whatever its columns are.</summary>

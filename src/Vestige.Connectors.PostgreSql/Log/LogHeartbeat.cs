@@ -102,19 +102,19 @@ internal sealed class LogHeartbeat
     }
 
     /// <summary>A transaction of the log has ended.</summary>
-    /// <param name="place">Its position.</param>
+    /// <param name="position">Its position.</param>
     /// <param name="message">The message in it that has our prefix; null when there is none.</param>
-    public void Meet(LogPosition place, string? message)
+    public void Meet(LogPosition position, string? message)
     {
-        if (expected is { } mark && place >= mark.At)
+        if (expected is { } mark && position >= mark.At)
         {
-            expected = place == mark.At && message == mark.Text ? null : throw Another(mark);
+            expected = position == mark.At && message == mark.Text ? null : throw Another(mark);
             return;
         }
 
         if (expected is null && message?.StartsWith(reader + ' ', StringComparison.Ordinal) == true)
         {
-            last = (place, message);
+            last = (position, message);
             told = false;
             worked = false;
         }
@@ -125,9 +125,9 @@ internal sealed class LogHeartbeat
     }
 
     /// <summary>The server says that it has sent everything up to a place.</summary>
-    public void Pass(LogPosition place)
+    public void Pass(LogPosition position)
     {
-        if (expected is { } mark && place >= mark.At)
+        if (expected is { } mark && position >= mark.At)
         {
             throw Another(mark);
         }

@@ -149,7 +149,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
             );
         }
 
-        tables.Told(decoder.Passed);
+        tables.ReportedUpTo(decoder.Passed);
         fragments.Add(
             new LogFragment(decoder.Passed, ofParts.Count > 0 ? at : lastSeenAt, First: true, Last: true, changes.Count, body.WrittenMemory)
         );
@@ -219,12 +219,12 @@ internal sealed class PostgreSqlLogReader : ILogReader
     private void TakeKeepalive(ReadOnlySpan<byte> body, out bool asks)
     {
         var reader = new WireReader(body[1..]);
-        var place = new LogPosition(reader.UInt64());
-        marks.Pass(place);
-        decoder.PassTo(place);
+        var position = new LogPosition(reader.UInt64());
+        marks.Pass(position);
+        decoder.PassTo(position);
         reader.Int64();
         asks = reader.Byte() == 1;
-        atHead = place >= decoder.Passed; // Not while what is known already comes once more.
+        atHead = position >= decoder.Passed; // Not while what is known already comes once more.
         heardAt = clock.GetTimestamp();
     }
 

@@ -40,10 +40,10 @@ internal sealed class RelationSchemas(
     }
 
     /// <summary>Takes the description of a table that stands in a transaction of that number, at a place.</summary>
-    public async Task TakeAsync(ReadOnlyMemory<byte> body, LogPosition place, uint transaction, CancellationToken cancellation)
+    public async Task TakeAsync(ReadOnlyMemory<byte> body, LogPosition position, uint transaction, CancellationToken cancellation)
     {
-        var told = Told(body.Span);
-        await watch.MeetAsync(told.Identifier, told.Name, place, transaction, cancellation);
+        var told = Described(body.Span);
+        await watch.MeetAsync(told.Identifier, told.Name, position, transaction, cancellation);
         if (!tables.Contains(told.Name))
         {
             byIdentifier[told.Identifier] = new LoggedRelation(told.Name, null, -1, []);
@@ -123,9 +123,12 @@ internal sealed class RelationSchemas(
             }
         );
 
-    private static (uint Identifier, TableName Name, char Identity, List<(string Name, uint Type, int Modifier, bool IsKey)> Columns) Told(
-        ReadOnlySpan<byte> body
-    )
+    private static (
+        uint Identifier,
+        TableName Name,
+        char Identity,
+        List<(string Name, uint Type, int Modifier, bool IsKey)> Columns
+    ) Described(ReadOnlySpan<byte> body)
     {
         var reader = new WireReader(body);
         reader.Byte();

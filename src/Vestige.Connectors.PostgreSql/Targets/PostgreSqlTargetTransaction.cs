@@ -227,8 +227,8 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
         catch (PostgresException exception) when (Failures.IsRefusal(exception))
         {
-            var place = exception.BatchCommand is { } bad ? batch.BatchCommands.IndexOf(bad) : 0;
-            var (_, table, row) = commands[Math.Max(0, place)];
+            var index = exception.BatchCommand is { } bad ? batch.BatchCommands.IndexOf(bad) : 0;
+            var (_, table, row) = commands[Math.Max(0, index)];
             throw Refused(table.Name, row.Kind, RowKey.Display(row.After.IsNone ? row.Before : row.After, table.KeyOrdinals), exception);
         }
         catch (Exception exception) when (Failures.IsServers(exception))

@@ -7,7 +7,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.PostgreSql.Targets;
 
 /// <summary>Makes tables on a target, and what they are made of, within one transaction.</summary>
-internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, NpgsqlConnection connection, string place)
+internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, NpgsqlConnection connection, string endpoint)
 {
     /// <summary>Makes schemas, extensions and types that are missing, then the tables.</summary>
     public async Task MakeAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation)
@@ -40,7 +40,7 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
                 && await SchemaComparison.DifferenceAsync(connection, table, cancellation) is { } difference
             )
             {
-                throw new PortException($"{table.Name} has another form in {place}: {difference}. Rows of other tables are in it.")
+                throw new PortException($"{table.Name} has another form in {endpoint}: {difference}. Rows of other tables are in it.")
                 {
                     Remedy = "Load all tables that go into it again, at once.",
                 };
@@ -66,11 +66,11 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
     {
         try
         {
-            await TargetTypes.AgreeAsync(connection, part, place, cancellation);
+            await TargetTypes.AgreeAsync(connection, part, endpoint, cancellation);
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Adding labels to {part.Name} in {place}");
+            throw Failures.Of(exception, $"Adding labels to {part.Name} in {endpoint}");
         }
     }
 
@@ -94,7 +94,7 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {
-            throw Failures.Of(exception, $"Making {table.Name} by the definition's statement in {place}");
+            throw Failures.Of(exception, $"Making {table.Name} by the definition's statement in {endpoint}");
         }
 
         if (await SchemaComparison.DifferenceAsync(connection, table, cancellation) is { } difference)

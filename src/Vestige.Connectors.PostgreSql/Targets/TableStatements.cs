@@ -62,9 +62,9 @@ internal sealed class TableStatements(TableSchema form)
 
     private string Joined => string.Join(" AND ", form.KeyOrdinals.Select(column => $"t.{Column(column)} = s.{Column(column)}"));
 
-    private string Column(int place) => Quote.Name(form.Columns[place].Name);
+    private string Column(int ordinal) => Quote.Name(form.Columns[ordinal].Name);
 
-    private string Columns(IEnumerable<int> places) => string.Join(", ", places.Select(Column));
+    private string Columns(IEnumerable<int> ordinals) => string.Join(", ", ordinals.Select(Column));
 
     private string Made(string key, Func<string> make)
     {

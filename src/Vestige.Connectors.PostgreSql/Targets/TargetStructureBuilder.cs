@@ -132,7 +132,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
         return form with { Objects = parts, ForeignKeys = references };
     }
 
-    /// <summary>Where the source's key is only a part of it: with the origin before, or the end of a version's time behind.</summary>
+    /// <summary>Where the source's key is only a part of it: with the origin before, or the end of a version's time after.</summary>
     internal static SchemaObject OwnKey(TableSchema form)
     {
         var columns = form.KeyOrdinals.Select(i => form.Columns[i].Name).ToList();

@@ -13,7 +13,7 @@ internal static class TargetTypes
     private const string Enum = " AS ENUM (";
     private const string Composite = " AS (";
 
-    public static async Task AgreeAsync(NpgsqlConnection connection, SchemaObject part, string place, CancellationToken cancellation)
+    public static async Task AgreeAsync(NpgsqlConnection connection, SchemaObject part, string endpoint, CancellationToken cancellation)
     {
         if (Inside(part.Statement, Enum) is { } labels)
         {
@@ -29,7 +29,7 @@ internal static class TargetTypes
             && there != attributes
         )
         {
-            throw new PortException($"The type {part.Name} is ({there}) in {place}, and ({attributes}) at the source.")
+            throw new PortException($"The type {part.Name} is ({there}) in {endpoint}, and ({attributes}) at the source.")
             {
                 Remedy = $"Change it on the target with ALTER TYPE {part.Name}, then load the table again.",
             };

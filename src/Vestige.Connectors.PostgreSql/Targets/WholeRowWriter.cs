@@ -77,25 +77,25 @@ internal sealed class WholeRowWriter(PostgreSqlTargetTransaction transaction)
         $"SELECT ctid FROM {Quote.Name(table.Name)} WHERE "
         + $"{string.Join(" AND ", table.Columns.Select((column, i) => Equal(column, before, i, command)))} LIMIT 1";
 
-    private static string Equal(Column column, Row before, int place, NpgsqlBatchCommand command)
+    private static string Equal(Column column, Row before, int ordinal, NpgsqlBatchCommand command)
     {
         var name = Quote.Name(column.Name);
 
         // Of a composite value IS NULL asks whether every field is; this asks for the value itself, and needs no operator.
-        if (before.KindAt(place) == ValueKind.Null)
+        if (before.KindAt(ordinal) == ValueKind.Null)
         {
             return $"{name} IS NOT DISTINCT FROM NULL";
         }
 
         if (Exact.Contains(column.Type))
         {
-            return $"{name} = {Add(command, before, place)}";
+            return $"{name} = {Add(command, before, ordinal)}";
         }
 
         // format() writes a value by its type's output function, as the log does; a cast to text does not for some types. NULL it
         // writes as the empty text, which other types have as a value.
-        var sameText = $"{name} IS DISTINCT FROM NULL AND format('%s', {name}) COLLATE \"C\" = {Add(command, before, place)}";
-        return Comparable.Contains(Bare(column.Type)) ? $"{name} = {Add(command, before, place)} AND {sameText}" : sameText;
+        var sameText = $"{name} IS DISTINCT FROM NULL AND format('%s', {name}) COLLATE \"C\" = {Add(command, before, ordinal)}";
+        return Comparable.Contains(Bare(column.Type)) ? $"{name} = {Add(command, before, ordinal)} AND {sameText}" : sameText;
     }
 
     private static string Bare(string type)
@@ -104,9 +104,9 @@ internal sealed class WholeRowWriter(PostgreSqlTargetTransaction transaction)
         return begin < 0 || end < begin ? type : type[..begin] + type[(end + 1)..];
     }
 
-    private static string Add(NpgsqlBatchCommand command, Row row, int place)
+    private static string Add(NpgsqlBatchCommand command, Row row, int ordinal)
     {
-        command.Parameters.Add(PostgreSqlDatabase.Text(row.KindAt(place) == ValueKind.Null ? null : row.TextAt(place)));
+        command.Parameters.Add(PostgreSqlDatabase.Text(row.KindAt(ordinal) == ValueKind.Null ? null : row.TextAt(ordinal)));
         return $"${command.Parameters.Count}";
     }
 }

@@ -157,8 +157,8 @@ internal static class TableDifferences
             {
                 (true, true) => null,
                 (true, false) =>
-                    "it has no replica identity any more, and its updates and deletes fail at the source until it is taken out of "
-                        + $"the publication {names.Publication}{(refusal is null ? "" : $", which Vestige may not do: {refusal}")}",
+                    $"it has no replica identity any more, and {SchemaNotice.WritesFail} until it is taken out of the publication "
+                        + $"{names.Publication}{(refusal is null ? "" : $", which Vestige may not do: {refusal}")}",
                 (false, false) =>
                     $"it has no replica identity any more, and was taken out of the publication {names.Publication} so that its "
                         + "updates do not fail at the source",

@@ -17,9 +17,9 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 /// <list type="number">
 /// <item>A change is told at a place of the log at or before the first row that was written after it, or, where no description of the
 /// table comes any more, within two looks.</item>
-/// <item>A change is told once more at a place behind the look that found it. The place at which it was told first may lie before a
+/// <item>A change is told once more at a position after the look that found it. The position at which it was told first may lie before a
 /// load that lies before the change; whoever loaded there passes the first over.</item>
-/// <item>A look covers a transaction only if it began behind that transaction's place, and after the transaction showed to others, which
+/// <item>A look covers a transaction only if it began after that transaction's position, and after the transaction showed to others, which
 /// is a moment later: a transaction that changed rows of a table held a lock that the change of the table had released, so the change
 /// shows in whatever looks then. One that does not show for two seconds, as for want of a standby, is not waited for any longer.</item>
 /// <item>What is known is noted only together with or after what was told of it; told twice is harmless, never told is not.</item>
@@ -109,10 +109,10 @@ internal sealed class TableWatch
     /// </summary>
     /// <param name="number">The table's number.</param>
     /// <param name="name">Its name as the log tells it.</param>
-    /// <param name="place">The place of the transaction.</param>
+    /// <param name="position">The position of the transaction.</param>
     /// <param name="transaction">The transaction's number.</param>
     /// <param name="cancellation">Gives up.</param>
-    public async ValueTask MeetAsync(uint number, TableName name, LogPosition place, uint transaction, CancellationToken cancellation)
+    public async ValueTask MeetAsync(uint number, TableName name, LogPosition position, uint transaction, CancellationToken cancellation)
     {
         List<TableName> met = [.. known.Tables.Where(pair => pair.Key == name || pair.Value?.Number == number).Select(pair => pair.Key)];
         if (met.Count == 0)
@@ -121,7 +121,7 @@ internal sealed class TableWatch
         }
 
         var covered =
-            covering.Begin > place
+            covering.Begin > position
             && covering.Running.HasEnded(transaction)
             && met.TrueForAll(table => metAt.GetValueOrDefault(table) <= coveringBegan);
         var now = covered ? covering : await looks.LookBehindAsync(transaction, known, met, cancellation);
@@ -182,17 +182,17 @@ internal sealed class TableWatch
         }
     }
 
-    /// <summary>What is pending is told at this place.</summary>
-    public void Told(LogPosition place)
+    /// <summary>What is pending is told at this position.</summary>
+    public void ReportedUpTo(LogPosition position)
     {
         pending.Clear();
-        var done = again.Where(entry => entry.End <= place).Select(entry => entry.Change.Table).ToHashSet();
-        again.RemoveAll(entry => entry.End <= place);
+        var done = again.Where(entry => entry.End <= position).Select(entry => entry.Change.Table).ToHashSet();
+        again.RemoveAll(entry => entry.End <= position);
         lock (gate)
         {
             foreach (var table in lost.Where(entry => entry.Value is null && done.Contains(entry.Key)).Select(entry => entry.Key).ToList())
             {
-                lost[table] = place;
+                lost[table] = position;
             }
         }
     }
@@ -316,7 +316,7 @@ internal sealed class TableWatch
                 first.End
             );
         }
-        else if (spooled is not null && form is not null && !Told(spooled).SequenceEqual(Told(form)))
+        else if (spooled is not null && form is not null && !Described(spooled).SequenceEqual(Described(form)))
         {
             Tell(new TableChange(table, form, new SchemaNotice("its columns or its key changed")), first.End);
         }
@@ -337,8 +337,8 @@ internal sealed class TableWatch
         }
     }
 
-    private static IEnumerable<(string Name, string Type, bool IsKey)> Told(TableSchema form) =>
-        form.Columns.Select(column => (column.Name, column.Type, column.KeyOrdinal > 0));
+    private static IEnumerable<(string Name, string Type, bool IsKey)> Described(TableSchema schema) =>
+        schema.Columns.Select(column => (column.Name, column.Type, column.KeyOrdinal > 0));
 
     private void Tell(TableChange change, LogPosition end)
     {

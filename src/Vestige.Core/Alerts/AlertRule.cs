@@ -28,7 +28,7 @@ public sealed record AlertRule(
     private const double OverAt = 0.8;
 
     /// <summary>
-    /// Whether what it is about holds to a degree that counts: beyond the limit, or for a raised alarm not yet back behind the one at which
+    /// Whether what it is about holds to a degree that counts: beyond the limit, or for a raised alarm not yet back under the one at which
     /// it is over.
     /// </summary>
     /// <param name="time">How far behind, or in how long it is lost; null where no time decides.</param>

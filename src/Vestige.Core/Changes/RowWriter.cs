@@ -9,7 +9,7 @@ public sealed class RowWriter
 {
     private const int FirstBytes = 512;
 
-    /// <summary>A buffer that one large row has made is not kept for the small ones behind it.</summary>
+    /// <summary>A buffer that one large row has made is not kept for the small ones after it.</summary>
     private const int MostKept = 1 << 20;
     private byte[] buffer = new byte[FirstBytes];
     private int columns;

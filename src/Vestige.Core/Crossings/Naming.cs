@@ -5,7 +5,7 @@ namespace Vestige.Core.Crossings;
 
 /// <summary>
 /// What tables are called on the target. A table named by itself gets that name and nothing else; of all others the schema is
-/// led to another, the name gets what stands before and behind it, and then the case is changed.
+/// led to another, the name gets what stands before and after it, and then the case is changed.
 /// </summary>
 /// <param name="Schemas">Schema by schema.</param>
 /// <param name="Into">One schema for all that <paramref name="Schemas"/> does not name.</param>

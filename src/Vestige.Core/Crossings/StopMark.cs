@@ -9,7 +9,7 @@ namespace Vestige.Core.Crossings;
 /// </param>
 public sealed record StopMark(LogPosition? Position = null, DateTimeOffset? Time = null)
 {
-    /// <summary>Whether a transaction lies behind the mark.</summary>
+    /// <summary>Whether a transaction lies beyond the mark.</summary>
     /// <param name="position">Of its commit.</param>
     /// <param name="committedAt">By the source's clock.</param>
     public bool IsBefore(LogPosition position, DateTimeOffset committedAt) => position > Position || committedAt > Time;

@@ -19,7 +19,7 @@ internal static class Comparing
         : left.CompareTo(right) is var order && left == right ? 0
         : order;
 
-    /// <summary>UTF-16 orders surrogates before U+E000 to U+FFFF; code points, as UTF-8 does, behind them.</summary>
+    /// <summary>UTF-16 orders surrogates before U+E000 to U+FFFF; code points, as UTF-8 does, after them.</summary>
     private static int CodePoints(string left, string right)
     {
         var shared = left.AsSpan().CommonPrefixLength(right);

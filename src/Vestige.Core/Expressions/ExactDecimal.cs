@@ -40,7 +40,7 @@ public sealed class ExactDecimal : IComparable<ExactDecimal>, IEquatable<ExactDe
     /// <summary>The number without its point.</summary>
     public BigInteger Unscaled { get; }
 
-    /// <summary>Digits behind the point.</summary>
+    /// <summary>Digits after the point.</summary>
     public int Scale { get; }
 
     public bool IsFinite => special == Special.Finite;
@@ -194,7 +194,7 @@ public sealed class ExactDecimal : IComparable<ExactDecimal>, IEquatable<ExactDe
         return new ExactDecimal(BigInteger.Remainder(left.At(scale), right.At(scale)), scale);
     }
 
-    /// <summary>Rounds half away from zero to that many digits behind the point; a negative number rounds before it.</summary>
+    /// <summary>Rounds half away from zero to that many digits after the point; a negative number rounds before it.</summary>
     public ExactDecimal Round(int digits)
     {
         if (!IsFinite || digits >= Scale)

@@ -13,7 +13,7 @@ public sealed record SchemaObject(SchemaStage Stage, string Name, string Stateme
     /// <summary>The columns of the referenced table, in the order of <see cref="Columns"/>.</summary>
     public IReadOnlyList<string> ReferencedColumns { get; init; } = [];
 
-    /// <summary>What its statement says behind the table's name, in the engine's own words; empty where that makes no sense.</summary>
+    /// <summary>What its statement says after the table's name, in the engine's own words; empty where that makes no sense.</summary>
     public string Text { get; init; } = "";
 
     /// <summary>What has to be on the target before it is made.</summary>

@@ -62,7 +62,7 @@ public sealed class TableTreatment
     /// <summary>The target tables that its rows go into, in the order in which their conditions are asked.</summary>
     public IReadOnlyList<TreatedTable> OwnTables { get; }
 
-    /// <summary>All target tables: its own, and behind them those of its child rows.</summary>
+    /// <summary>All target tables: its own, and after them those of its child rows.</summary>
     public IReadOnlyList<TreatedTable> Tables { get; }
 
     /// <summary>What becomes of the elements of columns that repeat.</summary>

@@ -9,7 +9,7 @@ namespace Vestige.Core.Types;
 
 /// <summary>
 /// Every value as its text, in the forms that PostgreSQL writes (manual, Data Types): t and f, dates by ISO 8601, bytes as hexadecimal
-/// digits behind <c>\x</c>.
+/// digits after <c>\x</c>.
 /// </summary>
 public sealed class TextEncoding : IRowEncoding
 {

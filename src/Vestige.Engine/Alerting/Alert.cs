@@ -11,7 +11,7 @@ namespace Vestige.Engine.Alerting;
 /// <param name="AcknowledgedBy">Who has seen it; null when nobody has said so.</param>
 /// <param name="Note">What they said.</param>
 /// <param name="AcknowledgedAt">When.</param>
-/// <param name="Told">The channels that were told that it was raised.</param>
+/// <param name="Reported">The channels that were told that it was raised.</param>
 public sealed record Alert(
     long Number,
     Need Need,
@@ -21,10 +21,10 @@ public sealed record Alert(
     string? AcknowledgedBy = null,
     string? Note = null,
     DateTimeOffset? AcknowledgedAt = null,
-    IReadOnlyList<string>? Told = null
+    IReadOnlyList<string>? Reported = null
 )
 {
     public bool Acknowledged => AcknowledgedBy is not null;
 
-    public IReadOnlyList<string> ToldTo => Told ?? [];
+    public IReadOnlyList<string> ToldTo => Reported ?? [];
 }

@@ -201,8 +201,8 @@ public sealed class AlertService
     private async Task RaisedAsync(Alert alert, CancellationToken cancellation)
     {
         var rule = Settings.RuleFor(alert.Need.Kind, alert.Need.Crossing);
-        var tell = IsTold(rule, alert.RaisedAt) ? rule.Channels ?? [] : [];
-        await KeepAsync(alert with { Told = tell }, tell, cancellation);
+        var tell = IsReported(rule, alert.RaisedAt) ? rule.Channels ?? [] : [];
+        await KeepAsync(alert with { Reported = tell }, tell, cancellation);
     }
 
     /// <summary>Those who were told that it was raised are told that it is over, quiet hours or not.</summary>
@@ -214,17 +214,17 @@ public sealed class AlertService
     /// <summary>What was raised in quiet hours and still stands at their end is told then.</summary>
     private async Task TellHeldBackAsync(DateTimeOffset now, CancellationToken cancellation)
     {
-        foreach (var alert in Standing.Where(alert => alert.Told is { Count: 0 }))
+        foreach (var alert in Standing.Where(alert => alert.Reported is { Count: 0 }))
         {
             var rule = Settings.RuleFor(alert.Need.Kind, alert.Need.Crossing);
-            if (rule.Channels is { Count: > 0 } channels && IsTold(rule, now) && !alert.Acknowledged)
+            if (rule.Channels is { Count: > 0 } channels && IsReported(rule, now) && !alert.Acknowledged)
             {
-                await KeepAsync(alert with { Told = channels }, channels, cancellation);
+                await KeepAsync(alert with { Reported = channels }, channels, cancellation);
             }
         }
     }
 
-    private bool IsTold(AlertRule rule, DateTimeOffset at) => rule.InQuietHours || Settings.Quiet?.Contains(at) != true;
+    private bool IsReported(AlertRule rule, DateTimeOffset at) => rule.InQuietHours || Settings.Quiet?.Contains(at) != true;
 
     private async Task KeepAsync(Alert alert, IReadOnlyList<string> tell, CancellationToken cancellation)
     {
@@ -232,7 +232,7 @@ public sealed class AlertService
         {
             if (watched.TryGetValue(alert.Need.Id, out var one) && one.Alert?.Number == alert.Number && alert.OverAt is null)
             {
-                watched[alert.Need.Id] = one with { Alert = one.Alert with { Told = alert.Told } };
+                watched[alert.Need.Id] = one with { Alert = one.Alert with { Reported = alert.Reported } };
             }
         }
 

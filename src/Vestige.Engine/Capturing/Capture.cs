@@ -116,8 +116,8 @@ public sealed class Capture : IAsyncDisposable
     }
 
     /// <summary>
-    /// Takes a join: the log that is read is read up to its end and never beyond, then the one behind the connection goes on. Durable
-    /// when it returns. Throws <see cref="RequestRefusedException"/> where the join may not be taken; then nothing was changed.
+    /// Takes a join: the log that is read is read up to its end and never beyond, then the one that the connection leads to goes on.
+    /// Durable when it returns. Throws <see cref="RequestRefusedException"/> where the join may not be taken; then nothing was changed.
     /// </summary>
     public async Task JoinAsync(JoinPoint join, CancellationToken cancellation)
     {
@@ -164,6 +164,9 @@ public sealed class Capture : IAsyncDisposable
         await Spool.DisposeAsync();
         stopping.Dispose();
     }
+
+    /// <summary>Ends the pause before the next attempt to read the log.</summary>
+    public void RetryNow() => troubles.RetryNow();
 
     /// <summary>Waits for what may hold whenever reading turns; throws when the place in the log is lost.</summary>
     private async Task UntilAsync(Func<bool> holds, CancellationToken cancellation)
@@ -295,7 +298,7 @@ public sealed class Capture : IAsyncDisposable
 
     private async Task RetainWholeAsync(CancellationToken cancellation)
     {
-        while (tables.Told is { } told)
+        while (tables.Reported is { } told)
         {
             await Spool.RetainWholeAsync(told.Names, told.After, cancellation);
             tables.Written();

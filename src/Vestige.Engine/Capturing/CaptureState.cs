@@ -26,6 +26,7 @@ internal sealed class CaptureState(string connection, Spool spool)
     private DateTimeOffset? firstUnspooled;
     private string? waiting;
     private DateTimeOffset? waitingSince;
+    private DateTimeOffset? nextAttempt;
     private string? loss;
 
     public CaptureStatus Status
@@ -40,6 +41,7 @@ internal sealed class CaptureState(string connection, Spool spool)
                     Running = waiting is null,
                     Waiting = waiting,
                     WaitingSince = waitingSince,
+                    NextAttempt = nextAttempt,
                     LostPlace = loss is not null,
                     Head = LogPosition.Max(head?.Head ?? captured, captured),
                     Captured = captured,
@@ -176,10 +178,11 @@ internal sealed class CaptureState(string connection, Spool spool)
     }
 
     /// <summary>Reading stopped for this reason; true when it did not wait for the same before.</summary>
-    public bool Waits(string why, DateTimeOffset now)
+    public bool Waits(string why, DateTimeOffset now, DateTimeOffset? next = null)
     {
         lock (gate)
         {
+            nextAttempt = next;
             var isNew = waiting != why;
             waiting = why;
             waitingSince ??= now;
@@ -195,6 +198,7 @@ internal sealed class CaptureState(string connection, Spool spool)
             var again = waiting is not null;
             waiting = null;
             waitingSince = null;
+            nextAttempt = null;
             return again;
         }
     }

@@ -18,6 +18,9 @@ public sealed record CaptureStatus
     /// <summary>Since when.</summary>
     public DateTimeOffset? WaitingSince { get; init; }
 
+    /// <summary>When the next attempt to read it is made; null where that is not known, and while it runs.</summary>
+    public DateTimeOffset? NextAttempt { get; init; }
+
     /// <summary>The log no longer reaches back to where the spool ends.</summary>
     public bool LostPlace { get; init; }
 

@@ -25,6 +25,11 @@ internal sealed class CaptureTroubles(
     ILogger logger
 )
 {
+    private readonly AsyncSignal retry = new();
+
+    /// <summary>Ends the pause before the next attempt.</summary>
+    public void RetryNow() => retry.Beat();
+
     /// <summary>
     /// Said when something was read and is durable: to have opened the log says nothing about the spool's disk, and would be
     /// taken back a moment later.
@@ -38,11 +43,12 @@ internal sealed class CaptureTroubles(
         }
     }
 
-    /// <summary>Waits before another try, longer after each; returns early when cancelled.</summary>
+    /// <summary>Waits before another try, longer after each; returns early when cancelled, and when it is asked to retry now.</summary>
     public async Task WaitAsync(int attempt, Exception exception, CancellationToken cancellation)
     {
         var pause = RetryPause.Before(attempt, random);
-        var isNew = Wait(exception.Message);
+        var asked = retry.Next;
+        var isNew = Wait(exception.Message, clock.GetUtcNow() + pause);
         logger.LogWarning(
             FailureLog.StackOf(exception),
             "Capture of {Connection} failed, attempt {Attempt}: {Reason}",
@@ -55,14 +61,7 @@ internal sealed class CaptureTroubles(
             await events.OfConnectionAsync(connection, EventKind.Warning, $"The log cannot be read: {exception.Message}");
         }
 
-        try
-        {
-            await Task.Delay(pause, clock, cancellation);
-        }
-        catch (OperationCanceledException)
-        {
-            // The end; the caller looks at its token.
-        }
+        await Task.WhenAny(Task.Delay(pause, clock, cancellation), asked); // Cancelled at the end; the caller looks at its token.
     }
 
     /// <summary>Nothing is read any more until the crossings of the source are loaded again.</summary>
@@ -74,9 +73,11 @@ internal sealed class CaptureTroubles(
     }
 
     /// <summary>Shows why nothing is read; true when that was not shown already.</summary>
-    public bool Wait(string why)
+    /// <param name="why">Why.</param>
+    /// <param name="nextAttempt">When the next attempt is made; null where that is not known.</param>
+    public bool Wait(string why, DateTimeOffset? nextAttempt = null)
     {
-        var isNew = state.Waits(why, clock.GetUtcNow());
+        var isNew = state.Waits(why, clock.GetUtcNow(), nextAttempt);
         turned.Beat();
         return isNew;
     }

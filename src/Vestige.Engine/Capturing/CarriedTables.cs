@@ -71,7 +71,7 @@ internal sealed class CarriedTables
     public void RetainsWhole(IEnumerable<TableName> names, LogPosition after) => whole.Enqueue(([.. names], after));
 
     /// <summary>What was told first of that and is not written down; null when there is nothing.</summary>
-    public (IReadOnlySet<TableName> Names, LogPosition After)? Told => whole.TryPeek(out var told) ? told : null;
+    public (IReadOnlySet<TableName> Names, LogPosition After)? Reported => whole.TryPeek(out var told) ? told : null;
 
     /// <summary>The first of what was told is written down.</summary>
     public void Written() => whole.TryDequeue(out _);

@@ -88,8 +88,8 @@ internal sealed class CrossingEditor(
         Func<CancellationToken, Task>? verify = null
     )
     {
-        var entry = registry.Existing(definition.Name);
-        using var locked = await entry.Lock.EnterAsync(cancellation);
+        using var locked = await registry.EnterAsync(definition.Name, cancellation);
+        var entry = locked.Entry;
         await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
         var change = await CompareAsync(definition, cancellation);
         if (!change.Ready)

@@ -199,12 +199,33 @@ public sealed class CrossingEngine : IAsyncDisposable
         ArgumentNullException.ThrowIfNull(definition);
         CrossingPacing.CheckTimes(definition);
         await loops.RefuseAsync(definition, cancellation);
+        while (!await TryDefineAsync(definition, by, verify, cancellation))
+        {
+            // A crossing of that name came while this waited: its definition is changed as that of any other is.
+        }
+    }
+
+    /// <summary>False, and nothing is kept, where there is a crossing of that name by now and there was none before.</summary>
+    private async Task<bool> TryDefineAsync(
+        CrossingDefinition definition,
+        string by,
+        Func<CancellationToken, Task>? verify,
+        CancellationToken cancellation
+    )
+    {
+        // A start that is being checked must not find another definition than the one it checked: first the crossing, then all of them.
+        using var locked = await registry.TryEnterAsync(definition.Name, cancellation);
         using var alone = await definitions.EnterAsync(cancellation);
+        var entry = registry.Find(definition.Name);
+        if (entry != locked?.Entry)
+        {
+            return false;
+        }
+
         await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
 
         // A connection may have been removed since the definition was checked.
         _ = (connections.Source(definition.Source), connections.Target(definition.Target));
-        var entry = registry.Find(definition.Name);
         RefuseOther(entry, definition);
         var stored = new StoredCrossing(definition, entry?.Stored.Desired ?? DesiredState.Draft, by, clock.GetUtcNow());
         await store.SaveAsync(stored, cancellation);
@@ -218,6 +239,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
 
         await Events.OfCrossingAsync(definition.Name, EventKind.Note, entry is null ? "Defined." : "Definition changed.", by);
+        return true;
     }
 
     /// <summary>A crossing that has begun, or whose log is kept, is not redefined in passing.</summary>
@@ -309,6 +331,24 @@ public sealed class CrossingEngine : IAsyncDisposable
     private CrossingTreatment OwnTreatmentOf(CrossingDefinition definition) =>
         new(definition, connections.Source(definition.Source), connections.Target(definition.Target), keys);
 
+    /// <summary>
+    /// Lets whatever of a crossing waits for its next attempt make it now. Throws <see cref="RequestRefusedException"/> when there is no
+    /// such crossing, or nothing of it waits.
+    /// </summary>
+    public void RetryNow(string crossing)
+    {
+        var entry = registry.Existing(crossing);
+        var capture = captures.Find(entry.Stored.Definition.Source);
+        if (entry.Worker?.View.Waiting is null && entry.Trouble is null && capture?.Status.Running != false)
+        {
+            throw new RequestRefusedException($"{crossing} is not waiting for an attempt.") { Remedy = "Nothing needs to be done." };
+        }
+
+        entry.Worker?.Steering.Retry.Beat();
+        entry.Retry.Beat();
+        capture?.RetryNow();
+    }
+
     /// <summary>What a start would do. Reads only.</summary>
     public Task<CrossingPlan> PlanAsync(CrossingDefinition definition, CancellationToken cancellation)
     {
@@ -367,10 +407,9 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <summary>Removes a crossing that does not run: its definition and its progress on the target; the rows stay.</summary>
     public async Task RemoveAsync(string crossing, string by, CancellationToken cancellation, Func<CancellationToken, Task>? verify = null)
     {
-        var entry = registry.Existing(crossing);
+        using var locked = await registry.EnterAsync(crossing, cancellation);
+        var entry = locked.Entry;
         using var alone = await definitions.EnterAsync(cancellation);
-        using var locked = await entry.Lock.EnterAsync(cancellation);
-        entry = registry.Existing(crossing);
         await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
         if (entry.Worker is { Running.IsCompleted: false })
         {
@@ -385,7 +424,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         await entry.Quarantine.ForgetAsync(cancellation);
         await entry.Verdicts.ForgetAsync(null, cancellation);
         await store.DeleteAsync(crossing, cancellation);
-        registry.Remove(crossing);
+        registry.Remove(entry);
         if (measureRecorder is not null)
         {
             await measureRecorder.ForgetAsync(crossing, cancellation);

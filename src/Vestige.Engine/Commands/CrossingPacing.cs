@@ -18,8 +18,8 @@ internal sealed class CrossingPacing(IControlStore store, CrossingRegistry regis
         CancellationToken cancellation
     )
     {
-        var entry = registry.Existing(crossing);
-        using var locked = await entry.Lock.EnterAsync(cancellation);
+        using var locked = await registry.EnterAsync(crossing, cancellation);
+        var entry = locked.Entry;
         var definition = change(entry.Stored.Definition);
         CheckTimes(definition);
         if (DefinitionRules.Check(definition) is [var problem, ..])

@@ -24,8 +24,8 @@ internal sealed class CrossingReload(
 
     public async Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
     {
-        var entry = registry.Existing(crossing);
-        using var locked = await entry.Lock.EnterAsync(cancellation);
+        using var locked = await registry.EnterAsync(crossing, cancellation);
+        var entry = locked.Entry;
         if (!entry.Stored.Begun)
         {
             throw new RequestRefusedException($"{crossing} was never started.") { Remedy = "Start it." };

@@ -38,8 +38,8 @@ internal sealed class CrossingRest(
 
     public async Task StopAtAsync(string crossing, StopMark? wanted, string by, CancellationToken cancellation)
     {
-        var entry = registry.Existing(crossing);
-        using var locked = await entry.Lock.EnterAsync(cancellation);
+        using var locked = await registry.EnterAsync(crossing, cancellation);
+        var entry = locked.Entry;
         var source = connections.Source(entry.Stored.Definition.Source);
         var worker = StopMarks.WorkerOf(entry);
         if (wanted is not null)
@@ -102,8 +102,8 @@ internal sealed class CrossingRest(
         CancellationToken cancellation
     )
     {
-        var entry = registry.Existing(crossing);
-        using var locked = await entry.Lock.EnterAsync(cancellation);
+        using var locked = await registry.EnterAsync(crossing, cancellation);
+        var entry = locked.Entry;
         if (!entry.Stored.Begun)
         {
             throw new RequestRefusedException($"{crossing} is a draft.") { Remedy = "Nothing needs to be done." };

@@ -23,8 +23,8 @@ internal sealed class CrossingStart(
 {
     public async Task RunAsync(string crossing, string by, string? typed, CancellationToken cancellation)
     {
-        var entry = registry.Existing(crossing);
-        using var locked = await entry.Lock.EnterAsync(cancellation);
+        using var locked = await registry.EnterAsync(crossing, cancellation);
+        var entry = locked.Entry;
         if (entry.Worker is { Running.IsCompleted: false } running)
         {
             if (entry.Stored is not { Desired: DesiredState.Stop, Until: not null })
@@ -60,8 +60,8 @@ internal sealed class CrossingStart(
 
     public async Task<LogPosition> KeepLogAsync(string crossing, string by, CancellationToken cancellation)
     {
-        var entry = registry.Existing(crossing);
-        using var locked = await entry.Lock.EnterAsync(cancellation);
+        using var locked = await registry.EnterAsync(crossing, cancellation);
+        var entry = locked.Entry;
         var definition = entry.Stored.Definition;
         if (entry.Stored.Begun || definition.Kind != StartKind.Changes)
         {

@@ -28,9 +28,9 @@ internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spoo
         if (from is not null)
         {
             var past = new PastStart(source, spool, clock);
-            var (check, place) = await past.FindAsync(from, names, cancellation);
+            var (check, begin) = await past.FindAsync(from, names, cancellation);
             checks.Add(check);
-            if (place is not { } position)
+            if (begin is not { } position)
             {
                 return checks;
             }

@@ -40,8 +40,8 @@ public sealed class QuarantineService
     /// <summary>Lets refused rows wait as a rule says from now on; null stops the crossing at the first.</summary>
     public async Task SetRuleAsync(string crossing, QuarantineRule? rule, string by, CancellationToken cancellation)
     {
-        var entry = registry.Existing(crossing);
-        using var locked = await entry.Lock.EnterAsync(cancellation);
+        using var locked = await registry.EnterAsync(crossing, cancellation);
+        var entry = locked.Entry;
         var definition = entry.Stored.Definition with { Quarantine = rule };
         if (
             DefinitionRules.Check(definition).FirstOrDefault(problem => problem.Field.StartsWith("quarantine", StringComparison.Ordinal)) is

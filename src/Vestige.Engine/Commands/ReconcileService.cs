@@ -115,8 +115,8 @@ public sealed class ReconcileService
     /// <summary>Lets a person's rule for comparing all the time hold from now on; null for never.</summary>
     public async Task SetRuleAsync(string crossing, ReconcileRule? rule, string by, CancellationToken cancellation)
     {
-        var entry = registry.Existing(crossing);
-        using var locked = await entry.Lock.EnterAsync(cancellation);
+        using var locked = await registry.EnterAsync(crossing, cancellation);
+        var entry = locked.Entry;
         var definition = entry.Stored.Definition with { Reconcile = rule };
         if (rule?.Times is { } times)
         {
@@ -313,7 +313,7 @@ public sealed class ReconcileService
             await SaveAsync(mine, CancellationToken.None);
             if (!mine.IsWalk || mine.Now.Differences > 0)
             {
-                var (kind, words) = Told(mine.Now);
+                var (kind, words) = EventOf(mine.Now);
                 await events.OfCrossingAsync(entry.Name, kind, words);
             }
         }
@@ -331,7 +331,7 @@ public sealed class ReconcileService
     private Task SaveAsync(RunningComparison mine, CancellationToken cancellation) =>
         store is null || (mine.IsWalk && mine.Now.Differences == 0) ? Task.CompletedTask : store.SaveAsync(mine.Now, cancellation);
 
-    private static (EventKind Kind, string Words) Told(Reconciliation now)
+    private static (EventKind Kind, string Words) EventOf(Reconciliation now)
     {
         var rows = now.Tables.Sum(table => table.SourceRows);
         var unproved = now.Tables.Count(table => table.Reason is not null);
@@ -430,8 +430,8 @@ public sealed class ReconcileService
 
         public (TableName Table, int Part, int Of)? At
         {
-            get => at is { } place ? (place.Item1, place.Item2, place.Item3) : null;
-            set => at = value is { } place ? Tuple.Create(place.Table, place.Part, place.Of) : null;
+            get => at is { } now ? (now.Item1, now.Item2, now.Item3) : null;
+            set => at = value is { } now ? Tuple.Create(now.Table, now.Part, now.Of) : null;
         }
 
         public CancellationTokenSource Ending { get; } = new();

@@ -88,7 +88,7 @@ public sealed class RepairService
     public async Task<Repair> RepairAsync(
         string crossing,
         Reconciliation reconciliation,
-        IReadOnlyCollection<(TableName Into, int Place)>? chosen,
+        IReadOnlyCollection<(TableName Into, int Ordinal)>? chosen,
         bool delete,
         string by,
         CancellationToken cancellation
@@ -96,8 +96,8 @@ public sealed class RepairService
     {
         ArgumentNullException.ThrowIfNull(reconciliation);
         var rows = reconciliation
-            .Tables.SelectMany(table => table.Rows.Select((row, place) => (Table: table, Row: row, Place: place)))
-            .Where(one => chosen?.Contains((one.Table.Into, one.Place)) != false && (delete || one.Row.Kind != DifferenceKind.Extra))
+            .Tables.SelectMany(table => table.Rows.Select((row, ordinal) => (Table: table, Row: row, Ordinal: ordinal)))
+            .Where(one => chosen?.Contains((one.Table.Into, one.Ordinal)) != false && (delete || one.Row.Kind != DifferenceKind.Extra))
             .Take(AtOnce)
             .Select(one => new RowToRepair(one.Table.Source, one.Table.Into, one.Row.Key))
             .ToList();

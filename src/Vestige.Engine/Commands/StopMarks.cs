@@ -46,8 +46,8 @@ internal static class StopMarks
             return;
         }
 
-        var place = applied is { } at && spool is not null ? await spool.LocateAsync(at, cancellation) : null;
-        var next = place?.NextCommittedAt ?? clock.GetUtcNow();
+        var spooled = applied is { } at && spool is not null ? await spool.LocateAsync(at, cancellation) : null;
+        var next = spooled?.NextCommittedAt ?? clock.GetUtcNow();
         if (time < next)
         {
             throw new RequestRefusedException(

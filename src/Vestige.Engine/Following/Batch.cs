@@ -63,7 +63,7 @@ internal sealed record Batch(
             Large = true,
         };
 
-    /// <summary>Whether a transaction of it lies behind a mark.</summary>
+    /// <summary>Whether a transaction of it lies beyond a mark.</summary>
     public bool IsBeyond(StopMark mark) => Fragments.Any(fragment => fragment.IsAfter(mark));
 
     /// <summary>Tables whose progress it changes.</summary>

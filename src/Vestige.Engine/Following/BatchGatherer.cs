@@ -19,7 +19,7 @@ internal sealed class BatchGatherer(Spool spool, SpoolReader reader, IBatchBuild
     private long openedAt;
     private long oldestTicks;
 
-    /// <summary>Takes no transaction behind this mark; null for no mark.</summary>
+    /// <summary>Takes no transaction beyond this mark; null for no mark.</summary>
     public StopMark? Mark
     {
         get => mark;

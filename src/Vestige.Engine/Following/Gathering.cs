@@ -1,6 +1,6 @@
 namespace Vestige.Engine.Following;
 
-/// <summary>The gathering of batches from one place of the spool on, one of them ahead. Given up, it leaves nothing behind.</summary>
+/// <summary>The gathering of batches from one position of the spool on, one of them ahead. Given up, it leaves nothing behind.</summary>
 internal sealed class Gathering(BatchGatherer gatherer, ChangeRouter router, CancellationToken ending) : IAsyncDisposable
 {
     private readonly CancellationTokenSource giving = CancellationTokenSource.CreateLinkedTokenSource(ending);

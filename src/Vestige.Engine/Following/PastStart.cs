@@ -48,14 +48,14 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
     /// was truncated or altered meanwhile.
     /// </summary>
     public async Task<Dictionary<TableName, long?>> RowsSinceAsync(
-        LogPosition place,
+        LogPosition from,
         IReadOnlyList<TableName> tables,
         CancellationToken cancellation
     )
     {
         var more = tables.ToDictionary(table => table, _ => (long?)0);
-        var (reader, last) = (spool!.ReadAfter(place), spool.Last);
-        for (var at = place; at < last;)
+        var (reader, last) = (spool!.ReadAfter(from), spool.Last);
+        for (var at = from; at < last;)
         {
             var read = await reader.TryReadAsync(ReadBytes, cancellation);
             if (read.Count == 0)
@@ -132,7 +132,7 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
         }
 
         var reader = spool!.ReadAfter(since);
-        var place = since;
+        var from = since;
         while (true)
         {
             var read = await reader.TryReadAsync(ReadBytes, cancellation);
@@ -141,7 +141,7 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
                 return No($"the log has not been read as far as {Said(time)}", "Wait a moment, or choose an earlier time.");
             }
 
-            if (place == since && read[0].CommittedAt > time)
+            if (from == since && read[0].CommittedAt > time)
             {
                 return No(
                     $"the first transaction of which all is held was committed at {Said(read[0].CommittedAt)}, after {Said(time)}",
@@ -153,27 +153,27 @@ internal sealed class PastStart(SourceSystem source, Spool? spool, TimeProvider 
             {
                 if (fragment.CommittedAt > time)
                 {
-                    return Yes(place, since);
+                    return Yes(from, since);
                 }
 
-                place = fragment.Position;
+                from = fragment.Position;
             }
         }
     }
 
-    private (ReadinessCheck Check, LogPosition? Position) Yes(LogPosition place, LogPosition since) =>
+    private (ReadinessCheck Check, LogPosition? Position) Yes(LogPosition from, LogPosition since) =>
         (
             new ReadinessCheck(
                 Step,
                 true,
-                $"changes are taken after position {source.Log.Format(place)}; all of these tables are held after "
-                    + $"{source.Log.Format(since)}, {Figures.Bytes(spool!.Distance(source.Log, place, spool.Last))} of log lie between "
+                $"changes are taken after position {source.Log.Format(from)}; all of these tables are held after "
+                    + $"{source.Log.Format(since)}, {Figures.Bytes(spool!.Distance(source.Log, from, spool.Last))} of log lie between "
                     + "it and now",
                 Needed,
                 null,
                 TimeSpan.Zero
             ),
-            place
+            from
         );
 
     private static (ReadinessCheck Check, LogPosition? Position) No(string found, string remedy) =>

@@ -39,15 +39,15 @@ internal sealed class SkippedRows(Quarantine quarantine, TimeProvider clock)
         }
 
         var keys = WaitingChange.KeysOf(form, change).ToList();
-        var behind =
+        var after =
             (rows.TryGetValue(form.Name, out var mine) && keys.Exists(mine.Contains))
             || (!truncated.Contains(form.Name) && quarantine.Blocks(form.Name, keys));
-        if (behind)
+        if (after)
         {
             Add(form, fragment, change, keys, WaitingState.Behind, null, "");
         }
 
-        return behind;
+        return after;
     }
 
     /// <summary>Passes a change over that was refused.</summary>

@@ -90,13 +90,13 @@ internal sealed class ChunkReader(ISourceSnapshot snapshot, IReadOnlySet<string>
 
     private static int PlaceOf(TableTreatment treatment, TreatedTable table)
     {
-        var place = 0;
-        while (!ReferenceEquals(treatment.Tables[place], table))
+        var ordinal = 0;
+        while (!ReferenceEquals(treatment.Tables[ordinal], table))
         {
-            place++;
+            ordinal++;
         }
 
-        return place;
+        return ordinal;
     }
 
     private sealed class Gathered(int bytes)

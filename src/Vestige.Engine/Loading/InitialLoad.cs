@@ -279,23 +279,8 @@ internal sealed class InitialLoad(
     private async Task PrepareAsync(List<TableLoad> loads, LogIdentity identity, bool first, CancellationToken cancellation)
     {
         var own = treating.OwnTables(session.Progress);
-        var tables = loads.SelectMany(load => load.Targets).ToList();
-        var loaded = loads.Select(load => load.Table.Name).ToHashSet();
-        var others = session
-            .Progress.Tables.Where(table => !loaded.Contains(table.Table))
-            .SelectMany(table => table.IntoTables ?? [])
-            .ToHashSet();
         await using var transaction = await session.BeginAsync(checkReferences: false, ends.OfRows, cancellation);
-        var existing = treating.ExistingOf(loads.Select(load => load.Treatment));
-        foreach (var making in Enum.GetValues<TableMaking>())
-        {
-            await transaction.CreateTablesAsync(
-                [.. tables.Where(table => MakingOf(table.Name) == making).DistinctBy(table => table.Name)],
-                making,
-                cancellation
-            );
-        }
-
+        await MakeTablesAsync(transaction, loads, own, cancellation);
         foreach (var table in loads.Where(load => !Merges(load.Table.Name)).SelectMany(load => load.Targets))
         {
             // What this crossing did not write goes as a whole; of its own, what other tables have put beside stays.
@@ -319,6 +304,27 @@ internal sealed class InitialLoad(
             ),
             cancellation
         );
+    }
+
+    /// <summary>Makes the tables of the loads as each is to be made: by whose it is, and by what is to become of the rows there.</summary>
+    private async Task MakeTablesAsync(
+        ITargetTransaction transaction,
+        List<TableLoad> loads,
+        IReadOnlySet<TableName> own,
+        CancellationToken cancellation
+    )
+    {
+        var loaded = loads.Select(load => load.Table.Name).ToHashSet();
+        var others = session
+            .Progress.Tables.Where(table => !loaded.Contains(table.Table))
+            .SelectMany(table => table.IntoTables ?? [])
+            .ToHashSet();
+        var existing = treating.ExistingOf(loads.Select(load => load.Treatment));
+        var tables = loads.SelectMany(load => load.Targets).DistinctBy(table => table.Name).ToLookup(table => MakingOf(table.Name));
+        foreach (var making in Enum.GetValues<TableMaking>())
+        {
+            await transaction.CreateTablesAsync([.. tables[making]], making, cancellation);
+        }
 
         TableMaking MakingOf(TableName table) =>
             own.Contains(table)

@@ -1,5 +1,6 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Forecasting;
+using Vestige.Core.Headlines;
 using Vestige.Core.Lag;
 using Vestige.Core.Positions;
 using Vestige.Engine.Capturing;
@@ -13,6 +14,9 @@ public sealed record CrossingStatus
 {
     /// <summary>What a person said.</summary>
     public required CrossingDefinition Definition { get; init; }
+
+    /// <summary>The moment that this is a picture of.</summary>
+    public required DateTimeOffset At { get; init; }
 
     /// <summary>The one state it has.</summary>
     public required CrossingState State { get; init; }
@@ -29,7 +33,7 @@ public sealed record CrossingStatus
     /// <summary>What it waits out by itself; null when nothing.</summary>
     public CrossingFault? Waiting { get; init; }
 
-    /// <summary>How far behind; null before there is a place.</summary>
+    /// <summary>How far behind; null before there is a position.</summary>
     public LagReading? Lag { get; init; }
 
     /// <summary>Age of the captured point of the wake.</summary>
@@ -59,7 +63,7 @@ public sealed record CrossingStatus
     /// <summary>Transactions captured and not applied.</summary>
     public long TransactionsBehind { get; init; }
 
-    /// <summary>Bytes of log between the head and the applied position; null before there is a place.</summary>
+    /// <summary>Bytes of log between the head and the applied position; null before there is a position.</summary>
     public long? BytesBehind { get; init; }
 
     /// <summary>Null before there is a place.</summary>
@@ -114,6 +118,9 @@ public sealed record CrossingStatus
     public required IReadOnlyList<TableStatus> Tables { get; init; }
 
     public string Name => Definition.Name;
+
+    /// <summary>The worst of all that holds of it, and the rest; derived anew at each call.</summary>
+    public Headline Headline => HeadlineRule.Of(HeadlineReader.FactsOf(this));
 
     /// <summary>How many changes wait in quarantine.</summary>
     public int Quarantined => Tables.Sum(table => table.Quarantined);

@@ -33,6 +33,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         var status = new CrossingStatus
         {
             Definition = entry.Stored.Definition,
+            At = now,
             State = state,
             Since = entry.StateSince,
             By = entry.Stored.By,
@@ -117,7 +118,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         var oldest = view is { Ended: false } ? view.OldestInHand : null;
         if (oldest is null && applied < log.Spooled)
         {
-            oldest = entry.Place is { } place && place.Position == applied ? place.NextCommittedAt : null;
+            oldest = entry.Place is { } spooled && spooled.Position == applied ? spooled.NextCommittedAt : null;
         }
 
         oldest ??= log.FirstUnspooled;
@@ -165,14 +166,14 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
                 _ => entry.Trouble is { IsLasting: true } ? CrossingState.Faulted : CrossingState.Checking,
             };
 
-    private static (long Changes, long Transactions) BacklogOf(SpooledPosition? place, Capture? capture, LogPosition? applied)
+    private static (long Changes, long Transactions) BacklogOf(SpooledPosition? spooled, Capture? capture, LogPosition? applied)
     {
-        if (capture is null || applied is null || place is null || applied >= capture.Spool.Last)
+        if (capture is null || applied is null || spooled is null || applied >= capture.Spool.Last)
         {
             return (0, 0);
         }
 
-        return (Math.Max(0, capture.Spool.Changes - place.Changes), Math.Max(0, capture.Spool.Transactions - place.Transactions));
+        return (Math.Max(0, capture.Spool.Changes - spooled.Changes), Math.Max(0, capture.Spool.Transactions - spooled.Transactions));
     }
 
     /// <summary>Null also where the source's connection cannot be opened.</summary>

@@ -55,7 +55,7 @@ internal sealed class Scheduler(CrossingRegistry registry, CrossingOpener opener
         }
 
         using var locked = await entry.Lock.EnterAsync(ending);
-        if (!IsResting(entry))
+        if (entry.IsRemoved || !IsResting(entry))
         {
             return;
         }

@@ -11,6 +11,9 @@ namespace Vestige.Engine.Ports;
 /// </param>
 public sealed record SchemaNotice(string What, bool Values = false, bool IsExact = false)
 {
+    /// <summary>Stands in what happened where the source itself refuses writes of a table because it is captured.</summary>
+    public const string WritesFail = "its updates and deletes fail at the source";
+
     /// <summary>Read from a change; one that says nothing names no more than that the columns changed.</summary>
     public static SchemaNotice Of(RowChange change) =>
         new(

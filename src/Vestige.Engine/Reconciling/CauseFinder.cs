@@ -101,7 +101,7 @@ internal sealed class CauseFinder(
     /// <summary>
     /// The last change of a row up to where it was compared; whether that can be told, and null where the log that is kept has none.
     /// </summary>
-    private async Task<(bool Told, TracedChange? Last)> LastChangeAsync(
+    private async Task<(bool Reported, TracedChange? Last)> LastChangeAsync(
         TableFinding finding,
         List<string> key,
         CancellationToken cancellation

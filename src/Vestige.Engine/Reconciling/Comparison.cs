@@ -159,7 +159,7 @@ internal sealed class Comparison(
                 return rows > 0 && rows / parts <= 2 * pace.RowsInOneGo ? Task.CompletedTask : pace.RestAsync(resting);
             },
             EstimatedRows = rows,
-            SegmentsTold = Math.Max(1, SegmentTelling.Most / parts),
+            SegmentsReported = Math.Max(1, SegmentReport.Most / parts),
         };
     }
 
@@ -234,8 +234,8 @@ internal sealed class Comparison(
                 .. Enumerable
                     .Range(next, cut.Count - next)
                     .Select(part => new SegmentFinding(
-                        SegmentTelling.Bound(cut, part, within, first: true),
-                        SegmentTelling.Bound(cut, part, within, first: false),
+                        SegmentReport.Bound(cut, part, within, first: true),
+                        SegmentReport.Bound(cut, part, within, first: false),
                         rows,
                         SegmentState.Open,
                         table.Position!.Value,

@@ -33,7 +33,7 @@ internal sealed class DifferingRows(
     public required int Listed { get; init; }
 
     /// <summary>So many segments are told at most.</summary>
-    public required int SegmentsTold { get; init; }
+    public required int SegmentsReported { get; init; }
 
     public DifferenceTally Tally { get; } = new();
 
@@ -78,7 +78,7 @@ internal sealed class DifferingRows(
         var whole = await new WholeRows(table, source, target, treated.Of).ReadAsync([.. rows.Rows.Take(Listed - from)], cancellation);
         Tally.Add(
             rows,
-            [.. whole.Select(row => row with { Segment = SegmentTelling.PlaceOf(SegmentOf(row), segments.Count, SegmentsTold) })]
+            [.. whole.Select(row => row with { Segment = SegmentReport.PlaceOf(SegmentOf(row), segments.Count, SegmentsReported) })]
         );
         Unexplained += wanted.Count - rows.Rows.Select(SegmentOf).Distinct().Count();
     }

@@ -33,7 +33,7 @@ internal sealed class TableComparer(
 )
 {
     private const int SegmentRows = 1024;
-    private const int RowsTold = 10_000;
+    private const int RowsReported = 10_000;
     private const int FewSegments = 64;
     private const int FewRows = 16;
     private const int MostSegments = 8192;
@@ -48,7 +48,7 @@ internal sealed class TableComparer(
     public long EstimatedRows { get; init; }
 
     /// <summary>So many segments are told at most.</summary>
-    public int SegmentsTold { get; init; } = SegmentTelling.Most;
+    public int SegmentsReported { get; init; } = SegmentReport.Most;
 
     /// <summary>Called while rows stream, with how many more were read; reading goes on when it has returned.</summary>
     public Func<long, CancellationToken, Task> Read { get; init; } = (_, _) => Task.CompletedTask;
@@ -207,10 +207,10 @@ internal sealed class TableComparer(
         await foreach (var row in StreamedRows.RowsAsync(source, new RowShape(treatment.Source, [], []), within, cancellation))
         {
             treated.Count(row, cuts, digests);
-            if (++read % RowsTold == 0)
+            if (++read % RowsReported == 0)
             {
-                RowsRead -= RowsTold;
-                await Read(RowsTold, cancellation);
+                RowsRead -= RowsReported;
+                await Read(RowsReported, cancellation);
             }
         }
 
@@ -252,7 +252,7 @@ internal sealed class TableComparer(
         var rows = new DifferingRows(treatment, table, segments, within, source, target, treated, adjustment)
         {
             Listed = listed,
-            SegmentsTold = SegmentsTold,
+            SegmentsReported = SegmentsReported,
         };
         var listedUpTo = await rows.ListAsync(differing, expected, found, cancellation);
         if (rows.Unexplained > 0)
@@ -267,8 +267,8 @@ internal sealed class TableComparer(
             .. Enumerable
                 .Range(0, segments.Count)
                 .Select(segment => new SegmentFinding(
-                    SegmentTelling.Bound(segments, segment, within, first: true),
-                    SegmentTelling.Bound(segments, segment, within, first: false),
+                    SegmentReport.Bound(segments, segment, within, first: true),
+                    SegmentReport.Bound(segments, segment, within, first: false),
                     expected[segment].Count,
                     notListed.Contains(segment) ? SegmentState.NotListed
                         : opened.Contains(segment) ? SegmentState.Differing
@@ -283,7 +283,7 @@ internal sealed class TableComparer(
             found.Sum(digest => digest.Count),
             rows.Tally,
             notListed.Count > 0,
-            SegmentTelling.Together(parts, SegmentsTold)
+            SegmentReport.Together(parts, SegmentsReported)
         ) with
         {
             ByHash = segments.AreByHash,

@@ -74,7 +74,7 @@ internal sealed record RecoveredSpool(
                 && header.AllBranches[end.Branch].End == end.Offset
                 && header.After == header.AllBranches[^1].Begin;
 
-    /// <summary>Removes the parts of a transaction whose end never came. Nothing that was acknowledged lies behind them.</summary>
+    /// <summary>Removes the parts of a transaction whose end never came. Nothing that was acknowledged lies after them.</summary>
     private static async Task CutTailAsync(ISpoolFile file, CancellationToken cancellation)
     {
         var complete = await file.LastAsync(complete: true, cancellation);

@@ -10,7 +10,7 @@ namespace Vestige.Engine.Spooling;
 //
 //  1. Readers see what is durable, and nothing else. What was appended shows when SyncAsync has returned, not before.
 //  2. The source is told only of what is durable. So what a crash takes is sent again.
-//  3. A record of data holds whole transactions or a part of one. At the end of a file that a crash left, everything behind the last
+//  3. A record of data holds whole transactions or a part of one. At the end of a file that a crash left, everything after the last
 //     record that ends a transaction is cut off: of that nothing was ever seen, by 1, or told, by 2.
 //  4. Offsets within a branch rise from record to record and from file to file. A file is of one branch, and begins between two
 //     transactions.

@@ -106,23 +106,23 @@ internal sealed class SpoolFileList(SpoolOptions options)
 
     /// <summary>
     /// The file of that number and, once it is closed, the number of the one after it. Of the newest file a reader may see
-    /// only what a sync has acknowledged: what lies behind may yet be cut off and written anew.
+    /// only what a sync has acknowledged: what lies after it may yet be cut off and written anew.
     /// </summary>
     public (ISpoolFile File, int Branch, long? Successor, long Visible) Of(long number)
     {
         lock (gate)
         {
-            var place = entries.FindIndex(entry => entry.Number == number);
-            if (place < 0)
+            var index = entries.FindIndex(entry => entry.Number == number);
+            if (index < 0)
             {
                 throw new PortException($"The spool's file {number} is not open.") { Transient = true };
             }
 
-            var closed = place + 1 < entries.Count;
+            var closed = index + 1 < entries.Count;
             return (
-                entries[place].File,
-                entries[place].Header.Branch,
-                closed ? entries[place + 1].Number : null,
+                entries[index].File,
+                entries[index].Header.Branch,
+                closed ? entries[index + 1].Number : null,
                 closed ? long.MaxValue : visible
             );
         }

@@ -2,7 +2,7 @@ using Vestige.Core.Positions;
 
 namespace Vestige.Engine.Spooling;
 
-/// <summary>What a spool must keep: everything after the slowest crossing, and a span behind it. Not safe for several threads.</summary>
+/// <summary>What a spool must keep: everything after the slowest crossing, and a span before it. Not safe for several threads.</summary>
 internal sealed class SpoolRetention(SpoolOptions options)
 {
     private readonly Dictionary<string, LogPosition?> retained = [];

@@ -42,7 +42,7 @@ internal sealed class SpoolWriter(ISpoolCipher cipher, SpoolOptions options, Fun
     /// <summary>Whether the last fragment written leaves a transaction open.</summary>
     public bool Inside { get; private set; }
 
-    /// <summary>Goes on behind what a file holds.</summary>
+    /// <summary>Goes on after what a file holds.</summary>
     public void Resume(LogPosition written, string? token, long sequence, long transactions, long changes)
     {
         Written = written;

@@ -34,7 +34,7 @@ public sealed record SpooledFragment(
     public bool Whole => First && Last;
 
     /// <summary>
-    /// Whether it lies behind a mark. One without changes only says how far the log was read, at a time of our own: what was committed
+    /// Whether it lies after a mark. One without changes only says how far the log was read, at a time of our own: what was committed
     /// before that time may yet follow it.
     /// </summary>
     public bool IsAfter(StopMark mark)

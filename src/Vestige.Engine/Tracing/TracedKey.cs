@@ -73,18 +73,20 @@ internal sealed class TracedKey
         writer.Begin(form.Columns.Count);
         for (var i = 0; i < form.Columns.Count; i++)
         {
-            var place = form.Columns[i].KeyOrdinal - 1;
-            if (place < 0)
+            var ordinal = form.Columns[i].KeyOrdinal - 1;
+            if (ordinal < 0)
             {
                 writer.Absent();
             }
-            else if (asNumbers && long.TryParse(values[place], NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number))
+            else if (
+                asNumbers && long.TryParse(values[ordinal], NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
+            )
             {
                 writer.Integer(number);
             }
             else
             {
-                writer.Text(values[place]);
+                writer.Text(values[ordinal]);
             }
         }
 

@@ -19,6 +19,9 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
 
     public StoredCrossing Stored { get; set; } = stored;
 
+    /// <summary>Whether it was removed: nothing is done for it any more.</summary>
+    public bool IsRemoved { get; set; }
+
     /// <summary>The last that was started; null when none was.</summary>
     public CrossingWorker? Worker { get; private set; }
 
@@ -60,6 +63,9 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
 
     /// <summary>What the spool knows of the applied position, as of the last second.</summary>
     public SpooledPosition? Place { get; set; }
+
+    /// <summary>Beats when a person does not want to wait for the next attempt to open it.</summary>
+    public AsyncSignal Retry { get; } = new();
 
     /// <summary>Why what it needs could not be opened; null when it was.</summary>
     public CrossingFault? Trouble { get; set; }

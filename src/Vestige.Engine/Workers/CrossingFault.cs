@@ -16,6 +16,9 @@ public sealed record CrossingFault(
     string? Key = null
 )
 {
+    /// <summary>When the next attempt is made; null where that is not known.</summary>
+    public DateTimeOffset? NextAttempt { get; init; }
+
     /// <summary>Whether it takes a person to end it, though it is tried again all the same.</summary>
     public bool IsLasting { get; init; }
 }

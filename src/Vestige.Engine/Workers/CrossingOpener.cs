@@ -84,11 +84,14 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
     {
         try
         {
-            for (var attempt = 1; ReferenceEquals(entry.Stored, asked); attempt++)
+            for (var attempt = 1; IsStillAsked(); attempt++)
             {
-                await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
+                var pause = RetryPause.Before(attempt, random);
+                entry.Trouble = entry.Trouble is { } trouble ? trouble with { NextAttempt = clock.GetUtcNow() + pause } : null;
+                await Task.WhenAny(Task.Delay(pause, clock, ending.Token), entry.Retry.Next);
+                ending.Token.ThrowIfCancellationRequested();
                 using var locked = await entry.Lock.EnterAsync(ending.Token);
-                if (!ReferenceEquals(entry.Stored, asked) || await TryOpenAsync(entry, beginRun, by, ending.Token))
+                if (!IsStillAsked() || await TryOpenAsync(entry, beginRun, by, ending.Token))
                 {
                     return;
                 }
@@ -98,6 +101,8 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
         {
             // The end of the process.
         }
+
+        bool IsStillAsked() => !entry.IsRemoved && ReferenceEquals(entry.Stored, asked);
     }
 
     /// <summary>

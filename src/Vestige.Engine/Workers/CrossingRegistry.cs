@@ -32,9 +32,32 @@ internal sealed class CrossingRegistry(IQuarantineStore quarantine, IReconciliat
     }
 
     /// <summary>The crossing of that name; throws <see cref="RequestRefusedException"/> when there is none.</summary>
-    public CrossingEntry Existing(string crossing) =>
-        Find(crossing)
-        ?? throw new RequestRefusedException($"There is no crossing {crossing}.") { Remedy = "Look at the list of crossings." };
+    public CrossingEntry Existing(string crossing) => Find(crossing) ?? throw Unknown(crossing);
+
+    /// <summary>
+    /// The crossing of that name under its lock. Whoever changes a crossing does so under this: what is read of it then is what is
+    /// overwritten, and one that was removed meanwhile is not brought back. Throws <see cref="RequestRefusedException"/> when there is
+    /// none, also where it was removed while this waited.
+    /// </summary>
+    public async Task<LockedCrossing> EnterAsync(string crossing, CancellationToken cancellation) =>
+        await TryEnterAsync(crossing, cancellation) ?? throw Unknown(crossing);
+
+    /// <summary>As <see cref="EnterAsync"/>; null when there is none.</summary>
+    public async Task<LockedCrossing?> TryEnterAsync(string crossing, CancellationToken cancellation)
+    {
+        while (Find(crossing) is { } entry)
+        {
+            var held = await entry.Lock.EnterAsync(cancellation);
+            if (!entry.IsRemoved)
+            {
+                return new LockedCrossing(entry, held);
+            }
+
+            held.Dispose();
+        }
+
+        return null;
+    }
 
     public void Add(StoredCrossing stored)
     {
@@ -51,11 +74,17 @@ internal sealed class CrossingRegistry(IQuarantineStore quarantine, IReconciliat
         }
     }
 
-    public void Remove(string crossing)
+    /// <summary>Takes a crossing out. Under its lock.</summary>
+    public void Remove(CrossingEntry entry)
     {
         lock (gate)
         {
-            entries.Remove(crossing);
+            entries.Remove(entry.Name);
         }
+
+        entry.IsRemoved = true;
     }
+
+    private static RequestRefusedException Unknown(string crossing) =>
+        new($"There is no crossing {crossing}.") { Remedy = "Look at the list of crossings." };
 }

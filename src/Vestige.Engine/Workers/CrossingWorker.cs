@@ -246,48 +246,25 @@ public sealed class CrossingWorker
                 }
 
                 EndWithTheLog();
-                mine.Gatherer.MostChanges = limiter.MostChanges;
-                if (limiter.Wait() is var rest && rest > TimeSpan.Zero)
+                if (!await ComesAsync(session, mine, idle, woken, cancellation))
                 {
-                    await rests.ForAsync(session, rest, cancellation, woken[0], woken[2], woken[3]);
-                    continue;
-                }
-
-                if (!await idle.ForAsync(mine.Next, woken, lookForEnd: Steering.Request is not null))
-                {
-                    if (idle.IsOver)
-                    {
-                        idle.Begin();
-                        await notices.TellAsync();
-                        await WorkerRests.ProveAsync(session, cancellation);
-                    }
-
                     continue;
                 }
 
                 var batch = await mine.Next;
                 mine.Taken();
-                if (batch is null && !mine.Gatherer.AtBranchEnd)
+                if (batch is not null)
                 {
-                    continue;
+                    mine = await TakeAsync(work, mine, batch, cancellation) ? await GatherAnewAsync(mine, work, gathering.Token) : mine;
                 }
-
-                if (batch is null)
+                else if (mine.Gatherer.AtBranchEnd)
                 {
                     await PassAsync(session, cancellation);
                     if (session.Progress.Tables.Any(table => table is { Loaded: false, Held: false }))
                     {
                         return true;
                     }
-                }
 
-                if (
-                    batch is null
-                    || mine.Gatherer.IsBeyond(batch)
-                    || !state.TryTake(batch, Steering, clock.GetUtcNow())
-                    || await ApplyAsync(work, mine, batch, cancellation)
-                )
-                {
                     mine = await GatherAnewAsync(mine, work, gathering.Token);
                 }
             }
@@ -299,7 +276,44 @@ public sealed class CrossingWorker
         }
     }
 
-    /// <summary>Applies a batch. True when the next must be gathered anew, since rows went into quarantine.</summary>
+    /// <summary>Waits for the next batch; false when something else is to be looked at first.</summary>
+    private async Task<bool> ComesAsync(
+        IProgressSession session,
+        Gathering mine,
+        IdleWait idle,
+        Task[] woken,
+        CancellationToken cancellation
+    )
+    {
+        mine.Gatherer.MostChanges = limiter.MostChanges;
+        if (limiter.Wait() is var rest && rest > TimeSpan.Zero)
+        {
+            await rests.ForAsync(session, rest, cancellation, woken[0], woken[2], woken[3]);
+            return false;
+        }
+
+        if (await idle.ForAsync(mine.Next, woken, lookForEnd: Steering.Request is not null))
+        {
+            return true;
+        }
+
+        if (idle.IsOver)
+        {
+            idle.Begin();
+            await notices.TellAsync();
+            await WorkerRests.ProveAsync(session, cancellation);
+        }
+
+        return false;
+    }
+
+    /// <summary>Takes a batch where the mark lets it. True when the next must be gathered anew.</summary>
+    private async Task<bool> TakeAsync(ITargetWork work, Gathering mine, Batch batch, CancellationToken cancellation) =>
+        mine.Gatherer.IsBeyond(batch)
+        || !state.TryTake(batch, Steering, clock.GetUtcNow())
+        || await ApplyAsync(work, mine, batch, cancellation);
+
+    /// <summary>Applies a batch. True when rows went into quarantine, so that the next is gathered without them.</summary>
     private async Task<bool> ApplyAsync(ITargetWork work, Gathering mine, Batch batch, CancellationToken cancellation)
     {
         var waiting = quarantine.Count;

@@ -16,6 +16,9 @@ public sealed class Steering : IDisposable
     /// <summary>Beats at each request.</summary>
     public AsyncSignal Changed { get; } = new();
 
+    /// <summary>Beats when a person does not want to wait for the next attempt.</summary>
+    public AsyncSignal Retry { get; } = new();
+
     /// <summary>Cancelled when the transaction in hand is to be rolled back.</summary>
     public CancellationToken Now => now.Token;
 

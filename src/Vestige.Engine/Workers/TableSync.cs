@@ -270,8 +270,8 @@ internal sealed class TableSync(WorkerContext context)
         CancellationToken cancellation
     )
     {
-        var (check, place) = await new PastStart(source, capture.Spool, context.Clock).FindAsync(from, found, cancellation);
-        return place is { } at
+        var (check, position) = await new PastStart(source, capture.Spool, context.Clock).FindAsync(from, found, cancellation);
+        return position is { } at
             ? (at, await source.Catalogue.ReadTablesAsync(cancellation))
             : throw new PortException($"Changes cannot be taken from where the definition says: {check.Found}.") { Remedy = check.Remedy };
     }

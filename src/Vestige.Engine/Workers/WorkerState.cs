@@ -21,7 +21,7 @@ internal sealed class WorkerState
     private ImmutableDictionary<TableName, TableProgress> tables = ImmutableDictionary<TableName, TableProgress>.Empty;
     private LogPosition? applied;
     private (LogPosition? Position, bool Known) found;
-    private SpooledPosition? place;
+    private SpooledPosition? spooled;
     private CrossingFault? fault;
     private CrossingFault? waiting;
     private bool following;
@@ -44,7 +44,7 @@ internal sealed class WorkerState
                     applied,
                     oldest,
                     tables,
-                    place,
+                    spooled,
                     inHand is null ? null : new InHand(inHandSince, inHandChanges, inHand.Large)
                 );
             }
@@ -143,7 +143,7 @@ internal sealed class WorkerState
     }
 
     /// <summary>It waits for something to be mended; true when it did not wait for the same before.</summary>
-    public bool Waits(string what, string? remedy, DateTimeOffset now)
+    public bool Waits(string what, string? remedy, DateTimeOffset now, TimeSpan pause)
     {
         lock (gate)
         {
@@ -151,7 +151,7 @@ internal sealed class WorkerState
             following = false;
             load = null;
             gatherer = null;
-            waiting = new CrossingFault(what, remedy, waiting?.Since ?? now);
+            waiting = new CrossingFault(what, remedy, waiting?.Since ?? now) { NextAttempt = now + pause };
             return isNew;
         }
     }
@@ -199,7 +199,7 @@ internal sealed class WorkerState
         var last = batch.Fragments[^1];
         lock (gate)
         {
-            place = batch.Large ? null : new SpooledPosition(last.Position, last.Transactions, last.TotalChanges, null);
+            spooled = batch.Large ? null : new SpooledPosition(last.Position, last.Transactions, last.TotalChanges, null);
         }
     }
 

@@ -28,7 +28,8 @@ internal sealed class WorkerTroubles(WorkerContext context, Steering steering, R
     /// <summary>Waits before another try, longer after each. False when it is asked to rest meanwhile.</summary>
     public async Task<bool> WaitAsync(int attempt, Exception exception)
     {
-        var isNew = state.Waits(exception.Message, (exception as PortException)?.Remedy, clock.GetUtcNow());
+        var (asked, pause) = (steering.Retry.Next, RetryPause.Before(attempt, random));
+        var isNew = state.Waits(exception.Message, (exception as PortException)?.Remedy, clock.GetUtcNow(), pause);
         context.Logger.LogWarning(
             FailureLog.StackOf(exception),
             "Crossing {Crossing} waits, attempt {Attempt}: {Reason}",
@@ -44,7 +45,12 @@ internal sealed class WorkerTroubles(WorkerContext context, Steering steering, R
         try
         {
             using var ending = CancellationTokenSource.CreateLinkedTokenSource(steering.Now, steering.Soon);
-            await Task.Delay(RetryPause.Before(attempt, random), clock, ending.Token);
+            var delay = Task.Delay(pause, clock, ending.Token);
+            if (await Task.WhenAny(delay, asked) == delay)
+            {
+                await delay;
+            }
+
             return steering.Request is null or { Mode: StopMode.Drain };
         }
         catch (OperationCanceledException)

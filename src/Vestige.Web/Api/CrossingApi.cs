@@ -31,6 +31,7 @@ public static class CrossingApi
                 engine.Statuses.Select(status => new CrossingDocument(
                     Name: status.Name,
                     State: status.State.Word(),
+                    Headline: StatusView.HeadlineOf(status.Headline.Worst),
                     Definition: status.Definition
                 ))
             )

@@ -53,6 +53,15 @@ internal static class CrossingRunApi
             .Answers<StateDocument>()
             .Refuses(404, 409, 424);
         group
+            .MapPost("/{name}/retry", (string name, CrossingEngine engine) => DoAsync(name, engine, () =>
+                {
+                    engine.RetryNow(name);
+                    return Task.CompletedTask;
+                }))
+            .Describe("retryNow", "Makes the next attempt at once where the crossing waits for the source or the target.")
+            .Answers<StateDocument>()
+            .Refuses(404, 409);
+        group
             .MapPost("/{name}/pause", (string name, CrossingEngine engine, CancellationToken cancellation) =>
                 DoAsync(name, engine, () => engine.PauseAsync(name, By, cancellation))
             )

@@ -71,7 +71,7 @@ public static class EventExport
         }
     }
 
-    /// <summary>A spreadsheet would take such a text for a formula; behind an apostrophe it shows it as it is.</summary>
+    /// <summary>A spreadsheet would take such a text for a formula; after an apostrophe it shows it as it is.</summary>
     private static string Cell(string text) => text.Length > 0 && text[0] is '=' or '+' or '-' or '@' or '\t' or '\r' ? $"'{text}" : text;
 
     private static async Task LinesAsync(Stream into, IAsyncEnumerable<CrossingEvent> events, CancellationToken cancellation)

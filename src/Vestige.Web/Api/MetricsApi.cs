@@ -1,5 +1,6 @@
 using Prometheus;
 using Vestige.Core.Crossings;
+using Vestige.Core.Headlines;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
@@ -53,6 +54,12 @@ public static class MetricsApi
             Of("vestige_held_tables", "Tables that are held.")
         );
         var state = factory.CreateGauge("vestige_state", "1 for the state that the crossing has.", "crossing", "state");
+        var headline = factory.CreateGauge(
+            "vestige_headline",
+            "1 for the headline of the crossing: the worst that holds of it.",
+            "crossing",
+            "word"
+        );
         var applied = factory.CreateCounter("vestige_applied_changes_total", "Changes applied since the process started.", "crossing");
         var (differing, proved) = (
             Of("vestige_differing_rows", "Rows that differed when their tables were compared last."),
@@ -80,6 +87,12 @@ public static class MetricsApi
             foreach (var one in Enum.GetValues<CrossingState>())
             {
                 state.WithLabels(status.Name, one.Word()).Set(one == status.State ? 1 : 0);
+            }
+
+            var worst = status.Headline.Word;
+            foreach (var word in Enum.GetValues<HeadlineWord>())
+            {
+                headline.WithLabels(status.Name, word.Text()).Set(word == worst ? 1 : 0);
             }
 
             applied.WithLabels(status.Name).IncTo(engine.Meter(status.Name)?.Applied ?? 0);

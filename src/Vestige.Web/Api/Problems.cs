@@ -13,7 +13,7 @@ namespace Vestige.Web.Api;
 /// <summary>Problem details (RFC 9457) with a stable type, the field at fault and what to do.</summary>
 public static partial class Problems
 {
-    private const int LongestTold = 300;
+    private const int LongestExplained = 300;
     private const string Types = "https://vestige.invalid/problems/";
 
     public static IResult NotFound(string what) => Of(404, "not-found", $"There is no {what}.", "Look at the list.");
@@ -120,7 +120,7 @@ public static partial class Problems
             BadHttpRequestException { InnerException: JsonException json } => Of(
                 400,
                 "malformed",
-                Told(json),
+                Explained(json),
                 "Correct the document.",
                 json.Path
             ),
@@ -134,7 +134,7 @@ public static partial class Problems
         ArgumentNullException.ThrowIfNull(context);
         if (context.Features.Get<IExceptionHandlerFeature>()?.Error is { } error)
         {
-            if (IsTold(error))
+            if (IsReported(error))
             {
                 context
                     .RequestServices.GetRequiredService<ILoggerFactory>()
@@ -152,7 +152,7 @@ public static partial class Problems
     }
 
     /// <summary>Whether an exception is an answer to the caller: a line in the log is enough for it.</summary>
-    public static bool IsTold(Exception exception) =>
+    public static bool IsReported(Exception exception) =>
         exception
             is RequestRefusedException
                 or PortException
@@ -230,7 +230,7 @@ public static partial class Problems
 
     /// <summary>What was sent is repeated as far as one needs it to be found.</summary>
     private static string Clipped(string text) =>
-        text.Length <= LongestTold ? text : $"{text[..LongestTold]}... ({text.Length} characters)";
+        text.Length <= LongestExplained ? text : $"{text[..LongestExplained]}... ({text.Length} characters)";
 
     [GeneratedRegex("^Required parameter \"\\S+ (?<name>\\w+)\" was not provided", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex MissingParameter();
@@ -243,7 +243,7 @@ public static partial class Problems
     private static partial Regex UnreadParameter();
 
     /// <summary>The reader's own words name types of this program, which say nothing to who wrote the document.</summary>
-    private static string Told(JsonException json) =>
+    private static string Explained(JsonException json) =>
         json.Message switch
         {
             var message when message.Contains(".NET member", StringComparison.Ordinal) => $"{json.Path} is not a field of this document.",
@@ -262,6 +262,6 @@ public static partial class Problems
             Status = status,
             Type = Types + type,
             Title = type.Replace('-', ' '),
-            Detail = detail.Length <= 4 * LongestTold ? detail : Clipped(detail),
+            Detail = detail.Length <= 4 * LongestExplained ? detail : Clipped(detail),
         };
 }

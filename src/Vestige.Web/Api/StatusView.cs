@@ -1,4 +1,5 @@
 using Vestige.Core.Crossings;
+using Vestige.Core.Headlines;
 using Vestige.Core.Positions;
 using Vestige.Engine.Measuring;
 using Vestige.Web.Api.Documents;
@@ -63,6 +64,8 @@ public static class StatusView
                 Applied: Position(status.AppliedPosition),
                 ProvedEqual: Position(status.Proved?.Position)
             ),
+            Headline: HeadlineOf(status.Headline.Worst),
+            Reasons: [.. status.Headline.Reasons.Select(ReasonOf)],
             Cause: status.Cause,
             Resting: status.Resting,
             NextRun: status.NextRun is { } next ? Rfc3339(next) : null,
@@ -107,6 +110,17 @@ public static class StatusView
                 : new WaitingDocument(What: waiting.What, Remedy: waiting.Remedy, Since: Rfc3339(waiting.Since))
         );
     }
+
+    public static HeadlineDocument HeadlineOf(Reason reason)
+    {
+        ArgumentNullException.ThrowIfNull(reason);
+        return new(reason.Word.Text(), SinceOf(reason), reason.Sentence, reason.Action?.Text());
+    }
+
+    private static ReasonDocument ReasonOf(Reason reason) =>
+        new(reason.Word.Text(), SinceOf(reason), reason.Tables, reason.Sentence, reason.Action?.Text());
+
+    private static string? SinceOf(Reason reason) => reason.Since is { } since ? Rfc3339(since) : null;
 
     /// <summary>Seconds at the better and at the worse quartiles; null where it does not happen at these.</summary>
     private static RangeDocument Range(TimeSpan? soonest, TimeSpan? latest) =>

@@ -191,11 +191,11 @@ public sealed class ConnectionDirectory(
         await CloseAsync(name);
     }
 
-    /// <summary>A kind by its name; null where this build has none of that name.</summary>
     /// <summary>The connections whose kind can do something, by name.</summary>
     public IReadOnlyList<ConnectionDefinition> Able(Capability capability) =>
         [.. All.Where(connection => KindOf(connection.Kind)?.Can.Contains(capability) == true)];
 
+    /// <summary>A kind by its name; null where this build has none of that name.</summary>
     public IConnectorKind? KindOf(string kind) => Kinds.FirstOrDefault(candidate => candidate.Kind == kind);
 
     public SourceSystem Source(string connection) => new(connection, Open(connection));

@@ -83,7 +83,7 @@ public static class DefinitionYaml
         catch (JsonException exception)
         {
             var path = PathOf(exception.Path);
-            var (found, remedy) = Told(exception, path);
+            var (found, remedy) = Explained(exception, path);
             return Refused(
                 path.Length == 0 ? "document" : path,
                 found,
@@ -191,7 +191,7 @@ public static class DefinitionYaml
     /// <summary><c>$.tables.rules[0].take</c> without its beginning.</summary>
     private static string PathOf(string? path) => path is null or "$" ? "" : path.TrimStart('$').TrimStart('.');
 
-    private static (string Found, string Remedy) Told(JsonException exception, string path)
+    private static (string Found, string Remedy) Explained(JsonException exception, string path)
     {
         var known = string.Join(", ", KnownAt(path[..Math.Max(0, path.LastIndexOf('.'))]));
         return exception.Message switch

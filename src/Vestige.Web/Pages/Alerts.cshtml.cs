@@ -140,7 +140,7 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
         return Redirect("/alerts");
     }
 
-    /// <summary>The rules of the page: those for all crossings. Others, made by file, stay behind them.</summary>
+    /// <summary>The rules of the page: those for all crossings. Others, made by file, come after them.</summary>
     public Task<IActionResult> OnPostRulesAsync(string? quietFrom, string? quietTo, string? zone, CancellationToken cancellation)
     {
         var settings = engine.Alerts!.Settings;

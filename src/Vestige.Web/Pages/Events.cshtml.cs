@@ -17,7 +17,7 @@ public class EventsModel(CrossingEngine engine, ControlStore store) : PageModel
 
     public IReadOnlyList<StoredEvent> Found { get; private set; } = [];
 
-    /// <summary>The number of the event behind which older ones stand; null when there are none.</summary>
+    /// <summary>The number of the event after which older ones stand; null when there are none.</summary>
     public long? Older { get; private set; }
 
     public IReadOnlyList<string> Crossings => [.. engine.Statuses.Select(status => status.Name)];

@@ -14,7 +14,7 @@ public static class Addresses
     public static string OfTrace(string connection, string table, string key) =>
         $"/trace?connection={Uri.EscapeDataString(connection)}&table={Uri.EscapeDataString(table)}&key={Uri.EscapeDataString(key)}";
 
-    /// <summary>The page with some rows of a table behind a connection.</summary>
+    /// <summary>The page with some rows of a table of a connection.</summary>
     public static string OfRows(string connection, string table) => $"/connections/{connection}/tables/{Uri.EscapeDataString(table)}";
 
     /// <summary>A table's name from its address: routing leaves an escaped slash as it is.</summary>

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text.Encodings.Web;
 using Microsoft.AspNetCore.Html;
 using Vestige.Core.Crossings;
+using Vestige.Core.Headlines;
 using Vestige.Core.Lag;
 using Vestige.Engine.Measuring;
 
@@ -19,6 +20,19 @@ public static class Draw
     }
 
     public static IHtmlContent State(CrossingState state) => State(state.Word(), state.Word());
+
+    /// <summary>The symbol of a headline: words that are states have theirs, all others that of the state that is as bad.</summary>
+    public static IHtmlContent State(HeadlineWord word) =>
+        State(
+            word switch
+            {
+                HeadlineWord.PlaceLost or HeadlineWord.SourceWritesFail or HeadlineWord.LogAtRisk or HeadlineWord.StorageFull => "faulted",
+                HeadlineWord.Quarantine or HeadlineWord.Differs => "held",
+                HeadlineWord.Limited or HeadlineWord.Behind => "catching up",
+                _ => word.Text(),
+            },
+            word.Text()
+        );
 
     public static IHtmlContent State(TableState state) => State(state.Word(), state.Word());
 

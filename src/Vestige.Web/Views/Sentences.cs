@@ -1,5 +1,6 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Forecasting;
+using Vestige.Core.Headlines;
 using Vestige.Core.Text;
 using Vestige.Engine.Alerting;
 using Vestige.Engine.Commands;
@@ -22,40 +23,33 @@ public static class Sentences
         }
 
         var tables = all.Sum(status => status.Tables.Count);
-        var states = all.GroupBy(status => status.State)
-            .OrderByDescending(group => group.Count())
+        var words = all.GroupBy(status => status.Headline.Word)
+            .OrderBy(group => group.Key)
             .Select(group => $"{Figures.Count(group.Count())} {Is(group.Count(), group.Key)}");
         var needs = standing.Where(alert => !alert.Acknowledged).Select(alert => alert.Need.Crossing).Distinct().Count();
         var asks = needs == 0 ? "Nothing needs you." : $"{Figures.Count(needs)} {(needs == 1 ? "needs" : "need")} you.";
-        return $"{Figures.Of(all.Count, "crossing")} {(all.Count == 1 ? "carries" : "carry")} {Figures.Of(tables, "table")}. "
-            + $"{Join(states)}. {asks}";
+        return $"{Figures.Of(all.Count, "crossing")} {(all.Count == 1 ? "replicates" : "replicate")} {Figures.Of(tables, "table")}. "
+            + $"{Join(words)}. {asks}";
     }
 
-    /// <summary>The sentence of a crossing's page.</summary>
+    /// <summary>The sentence of a crossing's page: its headline.</summary>
     public static string Crossing(CrossingStatus status)
     {
         ArgumentNullException.ThrowIfNull(status);
-        var behind =
-            status.Lag is not { } lag ? ""
-            : lag.Current ? "Nothing waits."
-            : $"{(lag.AtLeast ? "At least " : "")}{Figures.Duration(lag.Behind)} behind, {Figures.Of(status.Backlog, "change")} waiting.";
-        behind += status.Quarantined == 0 ? "" : $" {Figures.Of(status.Quarantined, "change")} in quarantine.";
-        return status.State switch
+        var (headline, word) = (status.Headline, status.Headline.Word.Text());
+        var more = headline.Reasons.Count(reason => reason.Word <= HeadlineWord.Differs) - 1;
+
+        var capital = $"{char.ToUpperInvariant(word[0])}{word[1..]}";
+        if (headline.Sentence.StartsWith(capital, StringComparison.Ordinal))
         {
-            CrossingState.Draft when status.Capture is not null =>
-                "A draft. The source's log is kept for it, and nothing has been written.",
-            CrossingState.Draft => "A draft. Nothing has been read or written.",
-            CrossingState.Checking => "Checking what must hold before it starts.",
-            CrossingState.Loading =>
-                $"Loading, {Percent(status.LoadShare)} done{(status.LoadEndsIn is { } ends ? $", {Figures.Duration(ends)} left" : "")}.",
-            CrossingState.Following => $"Following. {behind}",
-            CrossingState.CatchingUp => $"Catching up. {behind}",
-            CrossingState.Paused => $"Paused by {status.By}. Its place is kept. {behind}",
-            CrossingState.Stopped when status.NextRun is not null => $"Stopped between two runs. {behind}",
-            CrossingState.Stopped => $"Stopped by {status.By}. Its place is kept. {behind}",
-            CrossingState.Finished => "Finished: the rows were copied once.",
-            _ => $"Faulted {Ago(status)}. {behind}",
-        };
+            return headline.Sentence;
+        }
+
+        // What needs attention is said in full below it, and nothing good beside it.
+        return capital
+            + (headline.Since is { } since && headline.NeedsAttention ? $" since {since.UtcDateTime:HH:mm} UTC" : "")
+            + (more > 0 ? $", and {Figures.Of(more, "more problem")}." : ".")
+            + (headline.NeedsAttention ? "" : $" {headline.Sentence}");
     }
 
     /// <summary>The forecast column.</summary>
@@ -68,6 +62,7 @@ public static class Sentences
             CrossingState.Checking => "starting",
             CrossingState.Loading => status.LoadEndsIn is { } ends ? $"loaded in {Figures.Duration(ends)}" : "loading begins",
             CrossingState.Paused or CrossingState.Stopped => "place kept",
+            CrossingState.Following or CrossingState.CatchingUp when IsWaiting(status) => "after the retry",
             CrossingState.Faulted => status.Fault?.PlaceLost == true ? "place lost" : "waits for you",
             _ => Clears(status.Clears, KeepsPace(status)),
         };
@@ -80,6 +75,7 @@ public static class Sentences
         return status.State switch
         {
             CrossingState.Paused or CrossingState.Stopped or CrossingState.Faulted => "at rest",
+            CrossingState.Following or CrossingState.CatchingUp when IsWaiting(status) => "not known while it waits",
             CrossingState.Loading when status.Backlog > 0 => "not before the load ends",
             _ => Clears(status.Clears, KeepsPace(status)),
         };
@@ -142,10 +138,23 @@ public static class Sentences
 
     public static string Percent(double? share) => share is null ? "0 %" : $"{Math.Floor(share.Value * 100):0} %";
 
-    private static string Ago(CrossingStatus status) => status.Fault is { } fault ? $"since {fault.Since.UtcDateTime:HH:mm:ss} UTC" : "";
+    /// <summary>Whether the source or the target cannot be reached: no rate of before says anything of what comes.</summary>
+    private static bool IsWaiting(CrossingStatus status) =>
+        status.Headline.Reasons.Any(reason => reason.Word is HeadlineWord.Waiting or HeadlineWord.PlaceLost);
 
-    private static string Is(int count, CrossingState state) =>
-        state == CrossingState.Draft ? (count == 1 ? "is a draft" : "are drafts") : $"{(count == 1 ? "is" : "are")} {state.Word()}";
+    private static string Is(int count, HeadlineWord word) =>
+        word switch
+        {
+            HeadlineWord.Draft => count == 1 ? "is a draft" : "are drafts",
+            HeadlineWord.PlaceLost => count == 1 ? "lost its place" : "lost their places",
+            HeadlineWord.SourceWritesFail => count == 1 ? "makes writes fail at its source" : "make writes fail at their sources",
+            HeadlineWord.LogAtRisk => count == 1 ? "risks its log" : "risk their logs",
+            HeadlineWord.StorageFull => count == 1 ? "has no storage left" : "have no storage left",
+            HeadlineWord.Held => count == 1 ? "holds tables" : "hold tables",
+            HeadlineWord.Quarantine => count == 1 ? "has changes in quarantine" : "have changes in quarantine",
+            HeadlineWord.Differs => count == 1 ? "differs" : "differ",
+            _ => $"{(count == 1 ? "is" : "are")} {word.Text()}",
+        };
 
     private static string Join(IEnumerable<string> parts) => string.Join(", ", parts);
 

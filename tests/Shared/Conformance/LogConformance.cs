@@ -32,7 +32,7 @@ public abstract class LogConformance : IAsyncLifetime
         await system.ChangeAsync(ItemChange.Update(1, "c"));
         await system.ChangeAsync(ItemChange.Delete(2));
         var read = await ReadAsync(reader, 3);
-        Assert.Equal(["+1 a,+2 b", "~1 c", "−2"], read.Select(fragment => Told(fragment)));
+        Assert.Equal(["+1 a,+2 b", "~1 c", "−2"], read.Select(fragment => Shown(fragment)));
         Assert.All(read, fragment => Assert.True(fragment.Whole));
         Assert.True(begin < read[0].Position && read[0].Position < read[1].Position && read[1].Position < read[2].Position);
         Assert.All(read, fragment =>
@@ -76,7 +76,7 @@ public abstract class LogConformance : IAsyncLifetime
         foreach (var start in new[] { 1, 4 })
         {
             await using var again = await ReopenAsync(all[start].Position);
-            Assert.Equal(all.Skip(start + 1).Select(Told), (await ReadAsync(again, 5 - start)).Select(Told));
+            Assert.Equal(all.Skip(start + 1).Select(Shown), (await ReadAsync(again, 5 - start)).Select(Shown));
         }
     }
 
@@ -87,7 +87,7 @@ public abstract class LogConformance : IAsyncLifetime
         await using var reader = await ReaderAsync(begin);
         await system.ChangeAsync(ItemChange.Other(1));
         await system.ChangeAsync(ItemChange.Other(2), ItemChange.Insert(7, "x"));
-        Assert.Equal("+7 x", Told(Assert.Single(await ReadAsync(reader, 1))));
+        Assert.Equal("+7 x", Shown(Assert.Single(await ReadAsync(reader, 1))));
         var head = (await system.Source.Log.SampleAsync(begin, Stop)).Head;
         var passed = LogPosition.Zero;
         for (var i = 0; i < 100 && passed < head; i++)
@@ -171,7 +171,7 @@ public abstract class LogConformance : IAsyncLifetime
 
     protected static CancellationToken Stop => TestContext.Current.CancellationToken;
 
-    protected static string Told(LogFragment fragment)
+    protected static string Shown(LogFragment fragment)
     {
         var told = new List<string>();
         var reader = new ChangeReader(fragment.Changes);

@@ -44,7 +44,8 @@ public sealed class Cluster : IAsyncDisposable
             $"--pwfile={cluster.folder}/password",
             "-E",
             "UTF8",
-            "--locale=C.UTF-8"
+            "--locale=C.UTF-8",
+            "--no-sync"
         );
         string[] ours =
         [

@@ -25,7 +25,7 @@ public sealed class AlertServiceTests
         Assert.Equal("disk full still", Assert.Single(keeper.Standing).Need.What);
         keeper = await BeginAsync();
         await LookAsync(keeper, Faulted("disk full still"));
-        Assert.Equal(["hook 1 raised"], store.Told);
+        Assert.Equal(["hook 1 raised"], store.Sent);
         await keeper.AcknowledgeAsync(1, "on it ", "ann", cancellation);
         Assert.Equal(("ann", "on it"), (keeper.Standing[0].AcknowledgedBy, keeper.Standing[0].Note));
         await LookAsync(keeper, []);
@@ -33,14 +33,14 @@ public sealed class AlertServiceTests
         clock.Step(TimeSpan.FromSeconds(10));
         await LookAsync(keeper, []);
         Assert.Empty(keeper.Standing);
-        Assert.Equal(["hook 1 raised", "hook 1 over"], store.Told);
+        Assert.Equal(["hook 1 raised", "hook 1 over"], store.Sent);
         Assert.NotNull(store.Kept[1].OverAt);
         for (var i = 0; i < 100; i++)
         {
             await LookAsync(keeper, []);
         }
 
-        Assert.Equal(2, store.Told.Count);
+        Assert.Equal(2, store.Sent.Count);
         await Assert.ThrowsAsync<RequestRefusedException>(() => keeper.AcknowledgeAsync(1, "", "ann", cancellation));
     }
 
@@ -74,16 +74,16 @@ public sealed class AlertServiceTests
         var keeper = await BeginAsync();
         clock.Step(TimeSpan.FromHours(1));
         await LookAsync(keeper, Held("one"), Held("two"), Faulted("stop"));
-        Assert.Equal(["hook 3 raised"], store.Told);
+        Assert.Equal(["hook 3 raised"], store.Sent);
         clock.Step(TimeSpan.FromHours(3));
         await LookAsync(keeper, Held("one"), Faulted("stop"));
         clock.Step(TimeSpan.FromSeconds(30));
         await LookAsync(keeper, Held("one"), Faulted("stop"));
-        Assert.Equal(["hook 3 raised"], store.Told);
+        Assert.Equal(["hook 3 raised"], store.Sent);
         clock.Step(TimeSpan.FromHours(6));
         await LookAsync(keeper, Held("one"), Faulted("stop"));
         await LookAsync(keeper, Held("one"), Faulted("stop"));
-        Assert.Equal(["hook 3 raised", "hook 1 raised"], store.Told);
+        Assert.Equal(["hook 3 raised", "hook 1 raised"], store.Sent);
     }
 
     [Fact]
@@ -132,7 +132,7 @@ public sealed class AlertServiceTests
     {
         public Dictionary<long, Alert> Kept { get; } = [];
 
-        public List<string> Told { get; } = [];
+        public List<string> Sent { get; } = [];
 
         private readonly AlertSettings settings = new(
             [
@@ -154,7 +154,7 @@ public sealed class AlertServiceTests
         public Task WriteAsync(Alert alert, IReadOnlyList<AlertMessage> messages, CancellationToken cancellation)
         {
             Kept[alert.Number] = alert;
-            Told.AddRange(
+            Sent.AddRange(
                 messages.Select(message => $"{message.Channel} {alert.Number} {(message.Alert.OverAt is null ? "raised" : "over")}")
             );
             return Task.CompletedTask;

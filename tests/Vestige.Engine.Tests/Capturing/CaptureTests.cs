@@ -47,6 +47,23 @@ public sealed class CaptureTests : IAsyncLifetime
         Assert.Contains(store.Events, happened => happened.Text.Contains("No space left", StringComparison.Ordinal));
     }
 
+    /// <summary>Time stands still, so that only being asked can end the pause.</summary>
+    [Fact]
+    public async Task The_next_attempt_is_told_and_made_at_once_when_a_person_asks()
+    {
+        await capture.DisposeAsync();
+        capture = await OpenAsync(new SpoolOptions(), new StillClock());
+        await capture.CarryAsync([SimRows.First.Name], cancellation);
+        files.Full = true;
+        source.Commit(1);
+        await UntilAsync(() => capture.Status.Waiting is not null, "a message");
+        Assert.InRange(capture.Status.NextAttempt!.Value, StillClock.Now, StillClock.Now.AddMinutes(1));
+        files.Full = false;
+        capture.RetryNow();
+        await UntilAsync(() => capture.Spool.Last == new LogPosition(1), "the transaction");
+        await UntilAsync(() => capture.Status is { Waiting: null, NextAttempt: null }, "reading");
+    }
+
     [Fact]
     public async Task Two_crossings_that_start_at_once_both_get_their_tables()
     {
@@ -96,14 +113,14 @@ public sealed class CaptureTests : IAsyncLifetime
         Assert.Null(capture.Status.Waiting);
     }
 
-    private async Task<Capture> OpenAsync(SpoolOptions options)
+    private async Task<Capture> OpenAsync(SpoolOptions options, TimeProvider? clock = null)
     {
         var spool = await Spool.OpenAsync(files, new PlainCipher(), options, TimeProvider.System, cancellation);
         var opened = new Capture(
             "scripted",
             () => source,
             spool,
-            TimeProvider.System,
+            clock ?? TimeProvider.System,
             new Random(1),
             new EventLog(store, TimeProvider.System, NullLogger.Instance),
             NullLogger.Instance
@@ -119,6 +136,27 @@ public sealed class CaptureTests : IAsyncLifetime
         {
             Assert.True(DateTimeOffset.UtcNow < until, $"waited in vain for {what}: {capture.Status}");
             await Task.Delay(10, cancellation);
+        }
+    }
+
+    private sealed class StillClock : TimeProvider
+    {
+        public static readonly DateTimeOffset Now = new(2026, 11, 30, 12, 0, 0, TimeSpan.Zero);
+
+        public override DateTimeOffset GetUtcNow() => Now;
+
+        public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) => new Timer();
+
+        private sealed class Timer : ITimer
+        {
+            public bool Change(TimeSpan dueTime, TimeSpan period) => true;
+
+            public void Dispose()
+            {
+                // There is nothing to end.
+            }
+
+            public ValueTask DisposeAsync() => ValueTask.CompletedTask;
         }
     }
 }

@@ -102,6 +102,42 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
         Assert.Equal(DesiredState.Draft, Assert.Single(await store.LoadAsync(cancellation)).Desired);
     }
 
+    /// <summary>What is started is what was checked, and what was agreed to.</summary>
+    [Fact]
+    public async Task A_definition_that_is_changed_while_a_start_is_checked_is_refused_once_it_is_made()
+    {
+        var checkedOne = Definition([new TableRule(Take: "sim.first")]);
+        await engine.DefineAsync(checkedOne, "somebody", cancellation);
+        var answer = new TaskCompletionSource();
+        target.Answering = answer.Task;
+        var start = engine.RunAsync("copy", "somebody", cancellation);
+        var change = engine.DefineAsync(Definition([new TableRule(Take: "sim.*")]), "another", cancellation);
+        answer.SetResult();
+        await start;
+        await Assert.ThrowsAsync<RequestRefusedException>(() => change);
+        Assert.Equal(checkedOne, engine.Status("copy")!.Definition);
+        Assert.Equal(checkedOne, Assert.Single(await store.LoadAsync(cancellation)).Definition);
+    }
+
+    [Fact]
+    public async Task A_crossing_that_is_removed_while_something_is_asked_of_it_does_not_come_back()
+    {
+        await engine.DefineAsync(Definition([new TableRule(Take: "sim.*")]), "somebody", cancellation);
+        await engine.RunAsync("copy", "somebody", cancellation);
+        await engine.PauseAsync("copy", "somebody", cancellation);
+        var answer = new TaskCompletionSource();
+        target.Answering = answer.Task;
+        var removal = engine.RemoveAsync("copy", "somebody", cancellation);
+        var start = engine.RunAsync("copy", "another", cancellation);
+        var tagged = engine.PaceAsync("copy", definition => definition with { Tags = ["late"] }, "another", cancellation);
+        answer.SetResult();
+        await removal;
+        await Assert.ThrowsAsync<RequestRefusedException>(() => start);
+        await Assert.ThrowsAsync<RequestRefusedException>(() => tagged);
+        Assert.Empty(await store.LoadAsync(cancellation));
+        Assert.Null(engine.Status("copy"));
+    }
+
     [Fact]
     public async Task Requests_that_make_no_sense_are_refused_and_change_nothing()
     {

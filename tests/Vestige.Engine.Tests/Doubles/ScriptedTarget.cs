@@ -17,6 +17,9 @@ public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarge
 
     public bool Unreachable { get; set; }
 
+    /// <summary>Waited for before it answers whether it can be reached.</summary>
+    public Task Answering { get; set; } = Task.CompletedTask;
+
     public string Engine { get; set; } = "scripted";
 
     public IEngineTypes Types => PlainTypes.Instance;
@@ -51,7 +54,7 @@ public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarge
     public Task<ITargetSession> OpenSessionAsync(string crossing, long term, CancellationToken cancellation) =>
         throw new PortException("The target is read only.") { Remedy = "Nothing." };
 
-    public Task ForgetAsync(string crossing, CancellationToken cancellation) => Task.CompletedTask;
+    public Task ForgetAsync(string crossing, CancellationToken cancellation) => Answering.WaitAsync(cancellation);
 
     public Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<TableDescription>>([]);
@@ -64,8 +67,9 @@ public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarge
     public Task<IReadOnlyList<Row>> SampleRowsAsync(TableSchema table, int rows, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<Row>>([]);
 
-    public Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation) =>
-        Unreachable
-            ? throw new PortException("The line is cut.") { Remedy = "Restore the network." }
-            : Task.FromResult<IReadOnlyList<ReadinessCheck>>(Test);
+    public async Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation)
+    {
+        await Answering.WaitAsync(cancellation);
+        return Unreachable ? throw new PortException("The line is cut.") { Remedy = "Restore the network." } : Test;
+    }
 }

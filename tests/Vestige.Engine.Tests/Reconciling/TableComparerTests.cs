@@ -97,7 +97,7 @@ public class TableComparerTests
                     listed
                 )
                 {
-                    SegmentsTold = 1 + (listed % 5),
+                    SegmentsReported = 1 + (listed % 5),
                 };
                 var found = comparer.RunAsync(KeySpan.All, 10_000, CancellationToken.None).GetAwaiter().GetResult().Single();
                 var (missing, extra) = (shown.Keys.Except(there.Keys).ToHashSet(), there.Keys.Except(shown.Keys).ToHashSet());

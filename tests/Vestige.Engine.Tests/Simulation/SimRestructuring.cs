@@ -86,7 +86,7 @@ public sealed class SimRestructuring
         {
             if (untold.Remove(table, out var notice) && !IsNotSeen)
             {
-                made.FindAll(one => one.Table == table && one.Told is null).ForEach(one => one.Told = told);
+                made.FindAll(one => one.Table == table && one.Reported is null).ForEach(one => one.Reported = told);
                 var row = new RowWriter();
                 new SchemaNotice(notice.What, notice.Values).Write(row);
                 yield return new RowChange(ChangeKind.Schema, current[table], default, row.ToRow());
@@ -96,17 +96,17 @@ public sealed class SimRestructuring
 
     /// <summary>Whether at a position nobody can know yet that what was loaded before is not what the source has.</summary>
     public bool IsUnseen(TableName table, LogPosition loaded, LogPosition position) =>
-        made.Exists(one => one.Table == table && one.At > loaded && one.At <= position && !(one.Told <= position));
+        made.Exists(one => one.Table == table && one.At > loaded && one.At <= position && !(one.Reported <= position));
 
     /// <summary>Whether these are the rows that the table had before one of the changes.</summary>
     public bool WereBefore(TableName table, IReadOnlyCollection<Row> rows) =>
         made.Exists(one => one.Table == table && one.Before.Count == rows.Count && one.Before.ToHashSet().SetEquals(rows));
 
     public string Describe(TableName table) =>
-        string.Join(", ", made.Where(one => one.Table == table).Select(one => $"changed at {one.At}, told at {one.Told}"));
+        string.Join(", ", made.Where(one => one.Table == table).Select(one => $"changed at {one.At}, told at {one.Reported}"));
 
     private sealed record Restructured(TableName Table, LogPosition At, IReadOnlyList<Row> Before)
     {
-        public LogPosition? Told { get; set; }
+        public LogPosition? Reported { get; set; }
     }
 }

@@ -1,5 +1,6 @@
 using Vestige.Core.Alerts;
 using Vestige.Core.Crossings;
+using Vestige.Core.Headlines;
 
 namespace Vestige.Web.Api.Describing;
 
@@ -23,6 +24,8 @@ public sealed class ChoicesAttribute : Attribute
         {
             CrossingState state => state.Word(),
             TableState state => state.Word(),
+            HeadlineWord word => word.Text(),
+            HeadlineAction action => action.Text(),
             Vestige.Engine.Tracing.TraceStage stage => char.ToLowerInvariant(stage.ToString()[0]) + stage.ToString()[1..],
             NeedKind kind => Alerting.AlertText.Word(kind),
             _ => choice.ToString().ToLowerInvariant(),

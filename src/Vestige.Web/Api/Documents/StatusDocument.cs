@@ -14,6 +14,8 @@ public sealed record StatusDocument(
     RatesDocument Rates,
     ForecastDocument Forecast,
     PositionsDocument Positions,
+    HeadlineDocument Headline,
+    IReadOnlyList<ReasonDocument> Reasons,
     string? Cause,
     string? Resting,
     [property: Time] string? NextRun,

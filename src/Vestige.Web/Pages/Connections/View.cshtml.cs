@@ -267,7 +267,10 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
 
         try
         {
-            await connections.RemoveAsync(name, ConnectionApi.UsersOf(name, engine), cancellation);
+            await engine.AmongDefinitionsAsync(
+                () => connections.RemoveAsync(name, ConnectionApi.UsersOf(name, engine), cancellation),
+                cancellation
+            );
         }
         catch (RequestRefusedException exception)
         {

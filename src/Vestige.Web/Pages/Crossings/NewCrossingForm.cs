@@ -7,7 +7,7 @@ namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>
 /// What stands on the New crossing page. Rules are typed; what is ticked or unticked by hand differs from them and becomes
-/// rules of single tables behind them.
+/// rules of single tables after them.
 /// </summary>
 public sealed class NewCrossingForm
 {

@@ -82,6 +82,12 @@ public class NowModel(
     public Task<IActionResult> OnPostResumeAsync(string name, CancellationToken cancellation) =>
         DoAsync($"/crossings/{name}", "Resumed.", () => Engine.RunAsync(name, By, cancellation));
 
+    public Task<IActionResult> OnPostRetryAsync(string name) => DoAsync($"/crossings/{name}", "Retrying now.", () =>
+        {
+            Engine.RetryNow(name);
+            return Task.CompletedTask;
+        });
+
     public Task<IActionResult> OnPostPauseAsync(string name, CancellationToken cancellation) =>
         DoAsync($"/crossings/{name}", "Paused. Its place is kept; the spool takes what the source commits meanwhile.", () =>
             Engine.PauseAsync(name, By, cancellation)

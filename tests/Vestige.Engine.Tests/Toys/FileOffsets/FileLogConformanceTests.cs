@@ -32,7 +32,7 @@ public sealed class FileLogConformanceTests : LogConformance
         Assert.NotEqual(old, next.Identity);
         Assert.NotEqual(read[0].Position.Offset, next.Begin);
         await using var on = await ReaderAsync(new LogPosition(1, next.Begin));
-        Assert.Equal(["+2 b", "+3 c"], (await ReadAsync(on, 2)).Select(Told));
+        Assert.Equal(["+2 b", "+3 c"], (await ReadAsync(on, 2)).Select(Shown));
 
         // Its own token leads on from there; a place of the old server alone leads nowhere.
         Assert.IsType<LogContinuity.Same>(await connected.Source.Log.ContinueAsync(new ResumeToken(next.Identity, next.Token!), Stop));

@@ -15,14 +15,14 @@ public sealed class ListConformanceTests : ChangeSinkConformance
 
         public override IConnector Connector => list;
 
-        public override Task<IReadOnlyList<string>> ReadAsync() => Task.FromResult<IReadOnlyList<string>>([.. list.Entries.Select(Told)]);
+        public override Task<IReadOnlyList<string>> ReadAsync() => Task.FromResult<IReadOnlyList<string>>([.. list.Entries.Select(Shown)]);
 
         public override Task<IReadOnlyList<string>> IdentifiersAsync() =>
             Task.FromResult<IReadOnlyList<string>>([.. list.Entries.Select(entry => entry.Id)]);
 
         public override ValueTask DisposeAsync() => list.DisposeAsync();
 
-        private static string Told(ListEntry entry)
+        private static string Shown(ListEntry entry)
         {
             var change = entry.Change.Change;
             return entry.Kind switch

@@ -3,7 +3,7 @@ using Vestige.Core.Reconciling;
 namespace Vestige.Engine.Reconciling;
 
 /// <summary>How segments are told to a person.</summary>
-internal static class SegmentTelling
+internal static class SegmentReport
 {
     /// <summary>So many segments of a table are told at most.</summary>
     public const int Most = 1024;
