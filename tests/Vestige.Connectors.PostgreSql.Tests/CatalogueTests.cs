@@ -33,7 +33,7 @@ public sealed class CatalogueTests(TwoServers servers)
         var churn = Task.WhenAll(ChurnAsync(database, enough.Token), ChurnKeysAsync(database, enough.Token));
         var source = database.Source();
         var met = 0;
-        for (var read = 0; read < 100 && !churn.IsCompleted; read++)
+        for (var read = 0; read < (met == 0 ? 1000 : 100) && !churn.IsCompleted; read++)
         {
             var tables = await source.ReadTablesAsync(cancellation);
             var still = Assert.Single(tables, table => table.Schema.Name.Name == "still");
@@ -44,6 +44,40 @@ public sealed class CatalogueTests(TwoServers servers)
         await enough.CancelAsync();
         await churn;
         Assert.True(met > 0, "No reading met a table that is made and dropped.");
+    }
+
+    [Fact]
+    public async Task A_table_that_comes_while_the_catalogue_is_read_is_described_whole_or_not_at_all()
+    {
+        var database = await servers.A.MakeDatabaseAsync();
+        using var enough = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        var churn = ComeAndGoAsync(database, enough.Token);
+        await using var source = database.Source();
+        var met = 0;
+        for (var read = 0; read < (met == 0 ? 1000 : 100) && !churn.IsCompleted; read++)
+        {
+            var tables = await source.ReadTablesAsync(cancellation);
+            Assert.All(tables, table => Assert.Equal(2, table.Schema.Columns.Count));
+            Assert.All(tables, table => Assert.Equal([0], table.Schema.KeyOrdinals));
+            met += tables.Count;
+        }
+
+        await enough.CancelAsync();
+        await churn;
+        Assert.True(met > 0, "No reading met a table that is made and dropped.");
+    }
+
+    private static async Task ComeAndGoAsync(Database database, CancellationToken enough)
+    {
+        await using var connection = await database.OpenAsync();
+        for (var table = 3; !enough.IsCancellationRequested; table++)
+        {
+            await using var command = connection.CreateCommand();
+            command.CommandText =
+                $"CREATE TABLE come_{table} (id int PRIMARY KEY, v text); DROP TABLE IF EXISTS come_{table - 3}";
+            await command.ExecuteNonQueryAsync(CancellationToken.None);
+            await Task.Delay(table % 5, CancellationToken.None);
+        }
     }
 
     [Fact]
@@ -68,9 +102,11 @@ public sealed class CatalogueTests(TwoServers servers)
 
     private static async Task ChurnAsync(Database database, CancellationToken enough)
     {
+        var pause = 0;
         while (!enough.IsCancellationRequested)
         {
             await database.RunAsync(Made);
+            await Task.Delay(pause = (pause + 17) % 100, CancellationToken.None);
             await database.RunAsync("SET client_min_messages = warning; DROP SCHEMA churn CASCADE");
         }
     }

@@ -26,6 +26,13 @@ internal static class CatalogueReader
         ORDER BY n.nspname, c.relname
         """;
 
+    /// <summary>What <see cref="Tables"/> says of the columns and the key of each table.</summary>
+    private const string Shapes = $"""
+        SELECT c.oid::int8, {TableIdentity.Shape}
+        FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+        WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND {Ours}
+        """;
+
     private const string Columns = $"""
         SELECT a.attrelid::int8, a.attname::text, format_type(a.atttypid, a.atttypmod), a.attnotnull, a.attgenerated::text,
             a.attidentity::text,
@@ -88,21 +95,28 @@ internal static class CatalogueReader
         """;
 
     /// <summary>
-    /// Read by several statements: a table that came after its columns were read has none, so then all is read again. One that really
-    /// has none is taken as it is in the end.
+    /// Several statements see several moments. A table that came or changed between the first and the last of them makes Vestige read
+    /// again; one that still does so at the last reading is left to the next call, as if it had come after this one.
     /// </summary>
     public static async Task<IReadOnlyList<TableDescription>> ReadAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
-        var tables = await ReadOnceAsync(connection, cancellation);
-        for (var again = 1; again < MostReads && tables.Any(table => table.Schema.Columns.Count == 0); again++)
+        for (var read = 1; ; read++)
         {
-            tables = await ReadOnceAsync(connection, cancellation);
+            var before = await GroupAsync(connection, Shapes, reader => reader.GetString(1), cancellation);
+            var tables = await ReadOnceAsync(connection, cancellation);
+            var stable = tables.Where(table => before.TryGetValue(table.Oid, out var shape) && shape[0] == table.Shape);
+            var described = stable.Select(table => table.Description).ToList();
+            if (read == MostReads || described.Count == tables.Count)
+            {
+                return described;
+            }
         }
-
-        return tables;
     }
 
-    private static async Task<IReadOnlyList<TableDescription>> ReadOnceAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    private static async Task<List<(long Oid, string Shape, TableDescription Description)>> ReadOnceAsync(
+        NpgsqlConnection connection,
+        CancellationToken cancellation
+    )
     {
         var needs = await ObjectNeeds.ReadAsync(connection, cancellation);
         var columns = await GroupAsync(connection, Columns, reader => ReadColumn(reader, needs), cancellation);
@@ -117,7 +131,7 @@ internal static class CatalogueReader
             cancellation
         );
         var types = await UserTypes.ReadAsync(connection, cancellation);
-        var tables = new List<TableDescription>();
+        var tables = new List<(long, string, TableDescription)>();
         await using var command = new NpgsqlCommand(Tables, connection);
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         while (await reader.ReadAsync(cancellation))
@@ -139,20 +153,19 @@ internal static class CatalogueReader
                 reader.IsDBNull(11) ? "" : reader.GetString(11),
                 keyedParts
             );
-            tables.Add(
-                new TableDescription(
-                    found.Schema(types),
-                    Estimate(rows, bytes),
-                    bytes,
-                    found.Reason,
-                    found.PartOf,
-                    found.InsertsCross,
-                    found.WholeRowsBy
-                )
-                {
-                    HasNoRows = found.Kind is 'v' or 'm' or 'f',
-                }
-            );
+            var description = new TableDescription(
+                found.Schema(types),
+                Estimate(rows, bytes),
+                bytes,
+                found.Reason,
+                found.PartOf,
+                found.InsertsCross,
+                found.WholeRowsBy
+            )
+            {
+                HasNoRows = found.Kind is 'v' or 'm' or 'f',
+            };
+            tables.Add((oid, reader.GetString(10), description));
         }
 
         return tables;

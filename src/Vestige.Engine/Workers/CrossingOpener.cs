@@ -35,10 +35,9 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
     /// <param name="by">Who or what begins it; null for whoever last asked something of the crossing.</param>
     public async Task OpenAsync(CrossingEntry entry, CancellationToken cancellation, bool beginRun = false, string? by = null)
     {
-        var asked = entry.Stored;
         if (!await TryOpenAsync(entry, beginRun, by, cancellation))
         {
-            _ = OpenLaterAsync(entry, asked, beginRun, by);
+            _ = OpenLaterAsync(entry, beginRun, by);
         }
     }
 
@@ -80,18 +79,22 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
         }
     }
 
-    private async Task OpenLaterAsync(CrossingEntry entry, StoredCrossing asked, bool beginRun, string? by)
+    private async Task OpenLaterAsync(CrossingEntry entry, bool beginRun, string? by)
     {
+        IDisposable? locked = null;
         try
         {
-            for (var attempt = 1; IsStillAsked(); attempt++)
+            for (var attempt = 1; ; attempt++)
             {
-                var pause = RetryPause.Before(attempt, random);
+                // Under the crossing's lock: the caller's at first, then that of the last attempt.
+                var (asked, pause) = (entry.Stored, RetryPause.Before(attempt, random));
                 entry.Trouble = entry.Trouble is { } trouble ? trouble with { NextAttempt = clock.GetUtcNow() + pause } : null;
+                locked?.Dispose();
+                locked = null;
                 await Task.WhenAny(Task.Delay(pause, clock, ending.Token), entry.Retry.Next);
                 ending.Token.ThrowIfCancellationRequested();
-                using var locked = await entry.Lock.EnterAsync(ending.Token);
-                if (!IsStillAsked() || await TryOpenAsync(entry, beginRun, by, ending.Token))
+                locked = await entry.Lock.EnterAsync(ending.Token);
+                if (entry.IsRemoved || !ReferenceEquals(entry.Stored, asked) || await TryOpenAsync(entry, beginRun, by, ending.Token))
                 {
                     return;
                 }
@@ -101,8 +104,10 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
         {
             // The end of the process.
         }
-
-        bool IsStillAsked() => !entry.IsRemoved && ReferenceEquals(entry.Stored, asked);
+        finally
+        {
+            locked?.Dispose();
+        }
     }
 
     /// <summary>

@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using Microsoft.Extensions.Logging.Abstractions;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Commands;
@@ -165,14 +166,17 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
             string there;
             do
             {
+                // What the servers need for an answer takes from the crossing what it needs to come to an end.
+                var asked = Stopwatch.GetTimestamp();
                 here = await From.DigestAsync(table);
                 there = await DigestThereAsync(table);
                 if (here != there && DateTimeOffset.UtcNow > until)
                 {
-                    Assert.Fail($"{table} differs: {here} and {there}. {Describe()}");
+                    Assert.Fail($"{table} differs: {here} and {there}. {Describe()}; the target: {await To.ActivityAsync()}");
                 }
 
-                await Task.Delay(here == there ? 0 : 50);
+                var pause = Stopwatch.GetElapsedTime(asked) * 2;
+                await Task.Delay(here == there ? TimeSpan.Zero : pause);
             } while (here != there);
         }
     }
@@ -263,7 +267,8 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     }
 
     private string Describe() =>
-        $"{Status.State}; fault: {Status.Fault?.What}; waiting: {Status.Waiting?.What}; capture: {Status.Capture?.Waiting}; said: "
+        $"{Status.State}; fault: {Status.Fault?.What}; waiting: {Status.Waiting?.What}; capture: {Status.Capture?.Waiting}; "
+        + $"spooled and applied points are {Status.SpooledAge} and {Status.AppliedAge} old; said: "
         + $"{string.Join(" | ", Said.TakeLast(8))}";
 
     private sealed class NoCipher : ISpoolCipher

@@ -40,6 +40,13 @@ public sealed class Database(Cluster cluster, string name)
     public Task<string> DigestAsync(string table) =>
         AskAsync($"SELECT count(*) || ' ' || coalesce(md5(string_agg(t::text, E'\\n' ORDER BY t::text COLLATE \"C\")), '') FROM {table} t");
 
+    /// <summary>What each session in it does now and waits for.</summary>
+    public Task<string> ActivityAsync() =>
+        AskAsync(
+            "SELECT string_agg(concat_ws(' ', application_name, state, wait_event, now() - query_start, left(query, 100)), ' | ') "
+                + "FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
+        );
+
     public async Task<NpgsqlConnection> OpenAsync()
     {
         var connection = new NpgsqlConnection(
