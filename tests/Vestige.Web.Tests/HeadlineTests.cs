@@ -45,15 +45,39 @@ public sealed class HeadlineTests
         await vestige.BenchAsync("b", "UPDATE t SET v = 'changed at the target' WHERE id = 1");
         await vestige.PostAsync("/api/v1/crossings/c/reconciliations");
         var differs = await SaidAsync(vestige, "c", "differs");
+        await AlertedAsync(vestige, "c", "rows that differ", differs);
         Assert.Contains("1 row of a.t differs", differs, StringComparison.Ordinal);
 
         // A held table is worse, also while the crossing is paused, and the page must not say that nothing waits.
         await vestige.BenchAsync("a", "ALTER TABLE t ADD COLUMN w TEXT; UPDATE t SET w = 'y'");
         var held = await SaidAsync(vestige, "c", "held");
+        await AlertedAsync(vestige, "c", "held", held);
         Assert.Contains("1 of 1 table is held", held, StringComparison.Ordinal);
         Assert.DoesNotContain("Nothing waits", await vestige.Http.GetStringAsync("/crossings/c", cancellation), StringComparison.Ordinal);
         await vestige.PostAsync("/api/v1/crossings/c/pause");
         await SaidAsync(vestige, "c", "held");
+    }
+
+    /// <summary>Its alert says what its headline says, and of which tables.</summary>
+    private async Task AlertedAsync(RunningVestige vestige, string crossing, string kind, string sentence)
+    {
+        var until = DateTimeOffset.UtcNow + TimeSpan.FromMinutes(2);
+        while (true)
+        {
+            var alerts = (await vestige.GetAsync("/api/v1/alerts")).EnumerateArray().ToList();
+            var mine = alerts.Where(alert =>
+                alert.GetProperty("crossing").GetString() == crossing && alert.GetProperty("kind").GetString() == kind
+            );
+            if (mine.FirstOrDefault() is { ValueKind: not System.Text.Json.JsonValueKind.Undefined } alert)
+            {
+                Assert.Equal(sentence, alert.GetProperty("what").GetString());
+                Assert.Equal("a.t", Assert.Single(alert.GetProperty("tables").EnumerateArray()).GetString());
+                return;
+            }
+
+            Assert.True(DateTimeOffset.UtcNow < until, $"No alert says {kind}: {string.Join(", ", alerts)}");
+            await Task.Delay(100, cancellation);
+        }
     }
 
     private static Task MakeAsync(RunningVestige vestige, string name, string table) =>

@@ -195,13 +195,13 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
         Assert.Contains("\"changesPerSecond\":50", await PageAsync("/api/v1/crossings/c"), StringComparison.Ordinal);
         Assert.DoesNotContain("reconcile", await PageAsync("/api/v1/crossings/c"), StringComparison.Ordinal);
         Assert.Contains(
-            "'soon' is no time of day",
+            "'soon' is not a time of day",
             await PressAsync("/alerts", "Rules", ("quietFrom", "soon"), ("quietTo", "07:00")),
             StringComparison.Ordinal
         );
-        Assert.Contains("'long' is no number", await PressAsync("/alerts", "Rules", ("for-0", "long")), StringComparison.Ordinal);
+        Assert.Contains("'long' is not a duration", await PressAsync("/alerts", "Rules", ("for-0", "long")), StringComparison.Ordinal);
         Assert.Contains(
-            "The rules are in force.",
+            "The rules are saved.",
             await PressAsync("/alerts", "Rules", ("quietFrom", "22:00"), ("quietTo", "07:00")),
             StringComparison.Ordinal
         );

@@ -199,7 +199,7 @@ public sealed class WatchingTests
         (
             await vestige.Http.PostAsJsonAsync("/api/v1/alerts/1/acknowledge", new { note = "I see to it", by = "ann" }, cancellation)
         ).EnsureSuccessStatusCode();
-        Assert.Contains("Seen by ann", await vestige.Http.GetStringAsync("/", cancellation), StringComparison.Ordinal);
+        Assert.Contains("Acknowledged by ann", await vestige.Http.GetStringAsync("/", cancellation), StringComparison.Ordinal);
 
         await vestige.BenchAsync("copy", "DROP TRIGGER no");
         (await vestige.Http.PostAsync("/api/v1/crossings/items/resume", null, cancellation)).EnsureSuccessStatusCode();
@@ -268,7 +268,7 @@ public sealed class WatchingTests
 
             Assert.True(
                 tries < 900,
-                $"Waited in vain for {string.Join(", ", texts)}: {page[page.IndexOf("Told</h2>", StringComparison.Ordinal)..]}"
+                $"Waited in vain for {string.Join(", ", texts)}: {page[page.IndexOf("Notifications</h2>", StringComparison.Ordinal)..]}"
             );
             await Task.Delay(200, cancellation);
         }

@@ -518,7 +518,7 @@ test('a row is traced to where it is, and why it is not there is said', async (p
 test('an alert is acknowledged with a note, told to the stand-ins, and over', async (page) => {
   await own('alerted');
   await page.goto(`${base}/alerts`);
-  await page.getByRole('button', { name: 'Tell the stand-ins' }).click();
+  await page.getByRole('button', { name: 'Notify the stand-ins' }).click();
   await run('alerted-to', "CREATE TRIGGER never BEFORE INSERT ON shelf BEGIN SELECT RAISE(ABORT, 'no more shelves'); END");
   await run('alerted-from', "INSERT INTO shelf VALUES (2, 'second', 'y')");
   const alert = page.locator('.needs', { hasText: 'alerted' }).first();
@@ -530,10 +530,10 @@ test('an alert is acknowledged with a note, told to the stand-ins, and over', as
   await run('alerted-to', 'DROP TRIGGER never');
   await post('/api/v1/crossings/alerted/resume');
   await until(async () => { await page.goto(`${base}/alerts`); return (await page.locator('section[aria-label="Over"]').textContent()).includes('no more shelves'); }, 'it is over', 80000);
-  await page.getByLabel('lag: limit in seconds').fill('120');
+  await page.getByLabel('lag: limit').fill('2 min');
   await page.getByLabel('Quiet hours from').fill('22:00');
   await page.getByLabel('to', { exact: true }).fill('06:30');
-  await page.getByRole('button', { name: 'Set the rules' }).click();
+  await page.getByRole('button', { name: 'Save rules' }).click();
   const settings = await (await fetch(`${base}/api/v1/alerts/settings`)).json();
   assert(settings.rules.find((rule) => rule.kind === 'lag').limitSeconds === 120 && settings.quiet.to.startsWith('06:30'), 'the rules are in force');
 });

@@ -1,3 +1,6 @@
+using System.Buffers;
+using System.Runtime.CompilerServices;
+using Microsoft.Data.Sqlite;
 using SQLitePCL;
 using Vestige.Connectors.StandIn.Catalogue;
 using Vestige.Connectors.StandIn.Native;
@@ -10,6 +13,8 @@ namespace Vestige.Connectors.StandIn.Sources;
 /// <summary>What sources and targets read in the same way, on a connection of the caller's.</summary>
 internal static class StandInReads
 {
+    private const int BlockBytes = 64 << 10;
+
     /// <summary>The tables as of one moment: one that is dropped meanwhile is there or not, and never half.</summary>
     public static IReadOnlyList<TableDescription> Tables(sqlite3 database, string schema)
     {
@@ -28,6 +33,45 @@ internal static class StandInReads
         finally
         {
             Run(database, "ROLLBACK", schema);
+        }
+    }
+
+    /// <summary>A connection with a read transaction that has begun: all its reads are as of now.</summary>
+    public static SqliteConnection OpenMoment(StandInDatabase database)
+    {
+        var connection = database.OpenReader();
+        Run(connection.Handle!, "BEGIN", database.Name);
+
+        // The moment is that of the first read of the file.
+        Run(connection.Handle!, "SELECT 1 FROM sqlite_schema LIMIT 1", database.Name);
+        return connection;
+    }
+
+    /// <summary>What a statement selects, in blocks of about 64 KiB; a cut line and a slow one are felt before each.</summary>
+    public static async IAsyncEnumerable<RowBlock> BlocksAsync(
+        StandInDatabase database,
+        Statement rows,
+        int columns,
+        [EnumeratorCancellation] CancellationToken cancellation
+    )
+    {
+        var (writer, more) = (new RowWriter(), true);
+        while (more)
+        {
+            await database.Drills.PassLineAsync(cancellation);
+            cancellation.ThrowIfCancellationRequested();
+            var (block, count) = (new ArrayBufferWriter<byte>(BlockBytes + 4096), 0);
+            while (block.WrittenCount < BlockBytes && (more = rows.Step()))
+            {
+                rows.WriteRow(writer, columns);
+                ChangeWriter.Write(block, ChangeKind.Insert, 0, default, writer.Finish());
+                count++;
+            }
+
+            if (count > 0)
+            {
+                yield return new RowBlock(block.WrittenMemory, count);
+            }
         }
     }
 

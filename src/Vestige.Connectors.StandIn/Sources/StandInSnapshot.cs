@@ -1,4 +1,3 @@
-using System.Buffers;
 using System.Collections.Concurrent;
 using System.Runtime.CompilerServices;
 using Microsoft.Data.Sqlite;
@@ -14,7 +13,6 @@ namespace Vestige.Connectors.StandIn.Sources;
 /// <summary>Several read transactions of SQLite, begun while the door was closed, so that all see the same state.</summary>
 internal sealed class StandInSnapshot : ISourceSnapshot
 {
-    private const int BlockBytes = 64 << 10;
     private readonly StandInDatabase database;
     private readonly List<SqliteConnection> all = [];
     private readonly ConcurrentBag<SqliteConnection> free = [];
@@ -36,13 +34,9 @@ internal sealed class StandInSnapshot : ISourceSnapshot
         var snapshot = new StandInSnapshot(database, database.Head.On(branch), clock.GetUtcNow());
         for (var i = 0; i < readers; i++)
         {
-            var connection = database.OpenReader();
+            var connection = StandInReads.OpenMoment(database);
             snapshot.all.Add(connection);
             snapshot.free.Add(connection);
-            using var begin = new Statement(connection.Handle!, "BEGIN", database.Name);
-            begin.Run();
-            using var look = new Statement(connection.Handle!, "SELECT count(*) FROM sqlite_schema", database.Name);
-            look.Run();
         }
 
         return snapshot;
@@ -98,25 +92,9 @@ internal sealed class StandInSnapshot : ISourceSnapshot
         try
         {
             using var rows = Select(connection, table, range.Keys);
-            var writer = new RowWriter();
-            var more = true;
-            while (more)
+            await foreach (var block in StandInReads.BlocksAsync(database, rows, table.Columns.Count, cancellation))
             {
-                await database.Drills.PassLineAsync(cancellation);
-                cancellation.ThrowIfCancellationRequested();
-                var block = new ArrayBufferWriter<byte>(BlockBytes + 4096);
-                var count = 0;
-                while (block.WrittenCount < BlockBytes && (more = rows.Step()))
-                {
-                    rows.WriteRow(writer, table.Columns.Count);
-                    ChangeWriter.Write(block, ChangeKind.Insert, 0, default, writer.Finish());
-                    count++;
-                }
-
-                if (count > 0)
-                {
-                    yield return new RowBlock(block.WrittenMemory, count);
-                }
+                yield return block;
             }
         }
         finally

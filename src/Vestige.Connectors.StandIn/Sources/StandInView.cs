@@ -1,4 +1,3 @@
-using System.Buffers;
 using System.Globalization;
 using System.Runtime.CompilerServices;
 using Microsoft.Data.Sqlite;
@@ -14,18 +13,13 @@ namespace Vestige.Connectors.StandIn.Sources;
 /// <summary>One read transaction of SQLite. Digests are computed from the rows as they stream out of the same process.</summary>
 internal sealed class StandInView : IRowsView
 {
-    private const int BlockBytes = 64 << 10;
     private readonly StandInDatabase database;
     private readonly SqliteConnection connection;
 
     private StandInView(StandInDatabase database)
     {
         this.database = database;
-        connection = database.OpenReader();
-        using var begin = new Statement(connection.Handle!, "BEGIN", database.Name);
-        begin.Run();
-        using var look = new Statement(connection.Handle!, "SELECT count(*) FROM sqlite_schema", database.Name);
-        look.Run();
+        connection = StandInReads.OpenMoment(database);
     }
 
     public LogPosition? Position { get; private set; }
@@ -82,23 +76,9 @@ internal sealed class StandInView : IRowsView
     {
         ArgumentNullException.ThrowIfNull(table);
         using var rows = Bound(table, Select(table), within, "");
-        var (writer, more) = (new RowWriter(), true);
-        while (more)
+        await foreach (var block in StandInReads.BlocksAsync(database, rows, table.Columns.Count, cancellation))
         {
-            await database.Drills.PassLineAsync(cancellation);
-            cancellation.ThrowIfCancellationRequested();
-            var (block, count) = (new ArrayBufferWriter<byte>(BlockBytes + 4096), 0);
-            while (block.WrittenCount < BlockBytes && (more = rows.Step()))
-            {
-                rows.WriteRow(writer, table.Columns.Count);
-                ChangeWriter.Write(block, ChangeKind.Insert, 0, default, writer.Finish());
-                count++;
-            }
-
-            if (count > 0)
-            {
-                yield return new RowBlock(block.WrittenMemory, count);
-            }
+            yield return block;
         }
     }
 

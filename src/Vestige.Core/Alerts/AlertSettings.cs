@@ -22,6 +22,7 @@ public sealed record AlertSettings(
         new(
             [
                 new AlertRule(NeedKind.Faulted, InQuietHours: true),
+                new AlertRule(NeedKind.SourceWritesFail, OverAfterSeconds: 0, InQuietHours: true),
                 new AlertRule(NeedKind.Waiting, ForSeconds: 0, OverAfterSeconds: 30),
                 new AlertRule(NeedKind.NoHeartbeat, ForSeconds: 5, OverAfterSeconds: 30),
                 new AlertRule(NeedKind.Lag, LimitSeconds: 300, ForSeconds: 300, OverAfterSeconds: 120),

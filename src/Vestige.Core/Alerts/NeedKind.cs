@@ -36,6 +36,9 @@ public enum NeedKind
     /// <summary>What held when a crossing was started does not hold any more.</summary>
     ReadinessLost,
 
-    /// <summary>Rows differ between both sides.</summary>
+    /// <summary>Rows differ between source and target.</summary>
     Differing,
+
+    /// <summary>The source refuses writes of its own applications because it is being captured.</summary>
+    SourceWritesFail,
 }

@@ -41,7 +41,10 @@ public sealed class AlertService
         }
     }
 
-    /// <summary>What stands: what nobody has seen first, of that what stops a crossing, and then the longest.</summary>
+    /// <summary>
+    /// What holds now: what nobody has seen first, of that what stops a crossing, and then the longest. What has just ended is in
+    /// <see cref="Ending"/>.
+    /// </summary>
     public IReadOnlyList<Alert> Standing
     {
         get
@@ -51,11 +54,30 @@ public sealed class AlertService
                 return
                 [
                     .. watched
-                        .Values.Select(one => one.Alert)
+                        .Values.Where(one => one.Alarm.GoneSince is null)
+                        .Select(one => one.Alert)
                         .OfType<Alert>()
                         .OrderBy(alert => alert.Acknowledged)
                         .ThenBy(alert => alert.Need.Kind is NeedKind.Faulted or NeedKind.LogLoss ? 0 : 1)
                         .ThenBy(alert => alert.Since),
+                ];
+            }
+        }
+    }
+
+    /// <summary>What has ended, but not yet for so long that it is told; where it comes again before, it is the same alert.</summary>
+    public IReadOnlyList<Alert> Ending
+    {
+        get
+        {
+            lock (gate)
+            {
+                return
+                [
+                    .. watched
+                        .Values.Where(one => one is { Alert: not null, Alarm.GoneSince: not null })
+                        .Select(one => one.Alert! with { OverAt = one.Alarm.GoneSince })
+                        .OrderByDescending(alert => alert.OverAt),
                 ];
             }
         }
@@ -130,7 +152,7 @@ public sealed class AlertService
     {
         var now = clock.GetUtcNow();
         var held = needs.GroupBy(need => need.Id).ToDictionary(same => same.Key, same => same.First());
-        List<(Alert Before, Alert? After)> changed = [];
+        List<(Alert Alert, bool IsOver)> changed = [];
         lock (gate)
         {
             foreach (var id in watched.Keys.Union(held.Keys).ToList())
@@ -164,16 +186,20 @@ public sealed class AlertService
                     watched[id] = after;
                 }
 
-                if (before.Alert?.Number != after.Alert?.Number)
+                if (after.Alert is null && before.Alert is { } ended)
                 {
-                    changed.Add((before.Alert ?? after.Alert!, after.Alert));
+                    changed.Add((ended with { OverAt = before.Alarm.GoneSince ?? now }, IsOver: true));
+                }
+                else if (after.Alert is { } alert && (before.Alert is null || (before.Alert.Acknowledged && !alert.Acknowledged)))
+                {
+                    changed.Add((alert, IsOver: false));
                 }
             }
         }
 
-        foreach (var (before, after) in changed)
+        foreach (var (alert, isOver) in changed)
         {
-            await (after is null ? OverAsync(before with { OverAt = now }, cancellation) : RaisedAsync(after, cancellation));
+            await (isOver ? OverAsync(alert, cancellation) : RaisedAsync(alert, cancellation));
         }
 
         await TellHeldBackAsync(now, cancellation);
@@ -193,10 +219,25 @@ public sealed class AlertService
         var alarm = before.Alarm.Step(holds, now, TimeSpan.FromSeconds(rule.ForSeconds), overAfter);
         var alert =
             !alarm.Raised ? null
-            : before.Alert is { } standing ? standing with { Need = holds ? held! : standing.Need }
+            : before.Alert is { } standing ? (holds ? Grown(standing, held!) : standing)
             : new Alert(++lastNumber, need, alarm.HeldSince!.Value, now);
         return new Watched(alarm, alert, need);
     }
+
+    /// <summary>Whoever has seen it has not seen a table that came to it since: it needs somebody again.</summary>
+    private static Alert Grown(Alert standing, Need need) =>
+        need.Tables?.Except(standing.Need.Tables ?? []).Any() == true
+            ? standing with
+            {
+                Need = need,
+                AcknowledgedBy = null,
+                Note = null,
+                AcknowledgedAt = null,
+            }
+            : standing with
+            {
+                Need = need,
+            };
 
     private async Task RaisedAsync(Alert alert, CancellationToken cancellation)
     {

@@ -1,12 +1,13 @@
 using Vestige.Core.Alerts;
 using Vestige.Core.Crossings;
 using Vestige.Core.Forecasting;
+using Vestige.Core.Headlines;
 using Vestige.Core.Text;
 using Vestige.Engine.Measuring;
 
 namespace Vestige.Engine.Alerting;
 
-/// <summary>Reads out of how a crossing stands what a person may have to see to.</summary>
+/// <summary>Reads from a crossing's status what a person may have to act on.</summary>
 public static class NeedReader
 {
     private const double NearlyFull = 0.8;
@@ -29,8 +30,8 @@ public static class NeedReader
     private static IEnumerable<Need> OfCrossing(CrossingStatus status, DateTimeOffset now)
     {
         var kept = status.Capture is { Running: true }
-            ? "What the source commits is taken into the spool meanwhile; the target grows older."
-            : "Nothing is read from the source meanwhile; it keeps its log, and the target grows older.";
+            ? "Vestige keeps spooling the source's changes; the target gets older."
+            : "Vestige reads nothing from the source; the source keeps its log and the target gets older.";
         if (status.Fault is { } fault)
         {
             yield return new Need(
@@ -38,13 +39,13 @@ public static class NeedReader
                 status.Name,
                 null,
                 fault.What,
-                fault.PlaceLost ? "What was committed since cannot follow without a new load." : kept,
+                fault.PlaceLost ? "Changes committed since then are lost until the tables are loaded again." : kept,
                 fault.Remedy
             );
         }
         else if (status.Waiting is { } waiting && status.Capture is not { Running: false })
         {
-            yield return new Need(NeedKind.Waiting, status.Name, null, waiting.What, kept, waiting.Remedy ?? "It tries again by itself.");
+            yield return new Need(NeedKind.Waiting, status.Name, null, waiting.What, kept, waiting.Remedy ?? "Retrying automatically.");
         }
 
         if (status.Lag is { Current: false } lag && Runs(status) && !status.RestsAsPlanned(now))
@@ -54,8 +55,8 @@ public static class NeedReader
                 status.Name,
                 null,
                 $"{(lag.AtLeast ? "At least " : "")}{Figures.Duration(lag.Behind)} behind, {Figures.Of(status.Backlog, "change")} waiting.",
-                "Whoever reads the target sees it as it was then.",
-                status.Cause ?? "See where the delay sits.",
+                "Readers of the target see old data.",
+                status.Cause ?? "Open lag by stage.",
                 lag.Behind
             );
         }
@@ -70,7 +71,7 @@ public static class NeedReader
                     + "each second.",
                 "The lag "
                     + $"grows{(status.Exhaustion.SpoolFull.In is { } full ? $", and the spool is full in {Figures.Duration(full)}" : "")}.",
-                status.Cause ?? "See where the delay sits."
+                status.Cause ?? "Open lag by stage."
             );
         }
 
@@ -81,8 +82,8 @@ public static class NeedReader
                 NeedKind.LogLoss,
                 status.Name,
                 status.Definition.Source,
-                $"The log of {status.Definition.Source} is lost in {Figures.Duration(lost)}, and the backlog does not clear before.",
-                "Then every table must be loaded again.",
+                $"{status.Definition.Source} drops log that is still needed in {Figures.Duration(lost)}, before the backlog clears.",
+                "After that, every table must be loaded again.",
                 AheadOfLoss(status),
                 lost
             );
@@ -93,10 +94,10 @@ public static class NeedReader
         status switch
         {
             { Capture: { Running: false } log } when log.SpoolBytes < log.SpoolBudget =>
-                "Let the log be read again, or let the source keep more.",
+                "Make the log readable again, or let the source keep more log.",
             { State: CrossingState.Paused or CrossingState.Stopped } =>
-                "Let it go on, make room for the spool, or let the source keep more.",
-            _ => "Let it apply faster, make room for the spool, or let the source keep more.",
+                "Resume it, give the spool more room, or let the source keep more log.",
+            _ => "Make the target faster, give the spool more room, or let the source keep more log.",
         };
 
     private static IEnumerable<Need> OfSource(CrossingStatus status, DateTimeOffset now)
@@ -113,8 +114,8 @@ public static class NeedReader
                 status.Name,
                 capture.Connection,
                 $"The log of {capture.Connection} no longer reaches back to where the spool ends.",
-                "What the spool holds can be applied; what was committed after it cannot follow.",
-                "Load the crossing again."
+                "The remaining spooled changes can still be applied; later changes are lost.",
+                "Reload the tables or remove the crossing."
             );
         }
         else if (!capture.Running || (capture.SampledAt != default && now - capture.SampledAt > Silent))
@@ -124,11 +125,11 @@ public static class NeedReader
                 status.Name,
                 capture.Connection,
                 capture.Running
-                    ? $"Nothing has been heard of {capture.Connection} for {Figures.Duration(now - capture.SampledAt)}."
+                    ? $"{capture.Connection} has not answered for {Figures.Duration(now - capture.SampledAt)}."
                     : $"The log of {capture.Connection} is not being read. {capture.Waiting}",
-                $"The source keeps its log meanwhile: {Figures.Bytes(capture.LogBytes)}"
+                $"The source keeps its log: {Figures.Bytes(capture.LogBytes)}"
                     + (capture.LogLimit is { } limit ? $" of at most {Figures.Bytes(limit)}, after which it is lost." : "."),
-                "It is tried again by itself."
+                "Retrying automatically."
             );
         }
 
@@ -140,66 +141,69 @@ public static class NeedReader
                 capture.Connection,
                 $"The spool of {capture.Connection} holds {Figures.Bytes(capture.SpoolBytes)} of at most "
                     + $"{Figures.Bytes(capture.SpoolBudget)}.",
-                "When it is full the source's log is not read on.",
-                "Let the slowest crossing go on, or give it up."
+                "When it is full, Vestige stops reading the source's log.",
+                "Let the slowest crossing apply its backlog, give the spool more room, or remove a crossing."
             );
         }
     }
 
-    private static IEnumerable<Need> OfTables(CrossingStatus status)
-    {
-        foreach (var table in status.Tables)
+    /// <summary>What the headline says of tables, one for each kind however many tables there are.</summary>
+    private static IEnumerable<Need> OfTables(CrossingStatus status) =>
+        status.Headline.Reasons.Select(reason => OfTables(status, reason)).Append(Unexpected(status)).OfType<Need>();
+
+    private static Need? OfTables(CrossingStatus status, Reason reason) =>
+        reason.Word switch
         {
-            if (table.Quarantined > 0)
-            {
-                yield return new Need(
-                    NeedKind.Quarantine,
-                    status.Name,
-                    table.Source.ToString(),
-                    $"{Figures.Of(table.Quarantined, "change")} of {table.Source} {(table.Quarantined == 1 ? "waits" : "wait")} in "
-                        + "quarantine.",
-                    "Those rows are not as at the source; all others go on.",
-                    "Decide about them."
-                );
-            }
-            else if (table.State == TableState.Held)
-            {
-                yield return new Need(
-                    NeedKind.Held,
-                    status.Name,
-                    table.Source.ToString(),
-                    $"{table.Source} is held. {table.Cause}",
-                    "Its changes are not applied.",
-                    "Load the table again."
-                );
-            }
+            HeadlineWord.SourceWritesFail => About(
+                NeedKind.SourceWritesFail,
+                status,
+                reason,
+                "Applications of the source get errors.",
+                CauseOf(status, reason)
+            ),
+            HeadlineWord.Held => About(
+                NeedKind.Held,
+                status,
+                reason,
+                CauseOf(status, reason),
+                reason.Tables.Count == 1 ? "Load the table again." : "Load the tables again."
+            ),
+            HeadlineWord.Quarantine => About(NeedKind.Quarantine, status, reason, "All other rows are applied.", "Decide about them."),
+            HeadlineWord.Differs => About(
+                NeedKind.Differing,
+                status,
+                reason,
+                "Readers of the target see what the source does not say.",
+                "Compare the rows and repair them."
+            ),
+            _ => null,
+        };
 
-            if (table.Verdict is { Differences: > 0 } verdict)
-            {
-                yield return new Need(
-                    NeedKind.Differing,
-                    status.Name,
-                    table.Source.ToString(),
-                    $"{Figures.Of(verdict.Differences, "row")} of {table.Source} {(verdict.Differences == 1 ? "differs" : "differ")} "
-                        + "between both sides.",
-                    "Whoever reads them on the target sees what the source does not say.",
-                    "See which, and repair them."
-                );
-            }
+    private static Need About(NeedKind kind, CrossingStatus status, Reason reason, string costs, string remedy) =>
+        new(kind, status.Name, null, reason.Sentence, costs, remedy, Tables: reason.Tables);
 
-            if (table.Tally.Unexpected.Total > 0)
-            {
-                yield return new Need(
-                    NeedKind.Unexpected,
-                    status.Name,
-                    table.Source.ToString(),
-                    $"{table.Target}: {Figures.Of(table.Tally.Unexpected.AlreadyThere, "row")} were there unexpectedly and "
-                        + $"overwritten, {Figures.Count(table.Tally.Unexpected.Missing)} were missing.",
-                    "Somebody else writes to the target, or it was not as the source to begin with.",
-                    "Find out who, and load the table again."
-                );
-            }
-        }
+    /// <summary>Why the first of the tables is held; the others are on the page of tables.</summary>
+    private static string CauseOf(CrossingStatus status, Reason reason) =>
+        status.Tables.FirstOrDefault(table => table.Source.ToString() == reason.Tables[0])?.Cause is not { } cause ? ""
+        : reason.Tables.Count == 1 ? cause
+        : $"{reason.Tables[0]}: {cause}";
+
+    private static Need? Unexpected(CrossingStatus status)
+    {
+        var tables = status.Tables.Where(table => table.Tally.Unexpected.Total > 0).ToList();
+        return tables.Count == 0
+            ? null
+            : new Need(
+                NeedKind.Unexpected,
+                status.Name,
+                null,
+                $"{Figures.Listed([.. tables.Select(table => table.Target.ToString())], 3)}: "
+                    + $"{Figures.Of(tables.Sum(table => table.Tally.Unexpected.AlreadyThere), "row")} existed unexpectedly and were "
+                    + $"overwritten, {Figures.Count(tables.Sum(table => table.Tally.Unexpected.Missing))} were missing.",
+                "Something else writes to the target, or the target did not equal the source at the start.",
+                "Find what writes to the target, then load these tables again.",
+                Tables: [.. tables.Select(table => table.Source.ToString())]
+            );
     }
 
     private static bool Runs(CrossingStatus status) =>

@@ -142,11 +142,16 @@ internal sealed class CrossingSampler(
         entry.Diagnosis = ReferenceEquals(entry.Worker, worker) ? said : null;
     }
 
-    /// <summary>Whether a table is loaded again, or was proved equal since.</summary>
-    private static bool IsCleared(Need need, DateTimeOffset since, Dictionary<string, CrossingStatus> seen) =>
-        seen.GetValueOrDefault(need.Crossing)?.Tables.FirstOrDefault(table => table.Source.ToString() == need.About) is not { } table
-        || table.State == TableState.Loading
-        || table.Verdict?.Proved is { } proof && proof.At > since;
+    /// <summary>Whether all tables concerned are loaded again, were proved equal since, or are gone.</summary>
+    private static bool IsCleared(Need need, DateTimeOffset since, Dictionary<string, CrossingStatus> seen)
+    {
+        // Until tables were grouped, each was named alone.
+        var names = need.Tables ?? (need.About is { } one ? [one] : []);
+        return seen.GetValueOrDefault(need.Crossing) is not { } status
+            || status
+                .Tables.Where(table => names.Contains(table.Source.ToString()))
+                .All(table => table.State == TableState.Loading || (table.Verdict?.Proved is { } proof && proof.At > since));
+    }
 
     /// <summary>What holds of each crossing now, and what is not ready any more, as last checked.</summary>
     private async Task LookAsync(AlertService alerts, Dictionary<string, CrossingStatus> seen, CancellationToken ending)

@@ -24,8 +24,19 @@ public sealed class AlertStore(StoreFactory factory, IDataProtectionProvider pro
     {
         await using var store = factory.CreateDbContext();
         var kept = await store.Settings.AsNoTracking().FirstOrDefaultAsync(setting => setting.Name == Name, cancellation);
-        return kept is null ? AlertSettings.Default : JsonSerializer.Deserialize<AlertSettings>(kept.Value, DefinitionJson.Options)!;
+        return kept is null
+            ? AlertSettings.Default
+            : WithLaterKind(JsonSerializer.Deserialize<AlertSettings>(kept.Value, DefinitionJson.Options)!);
     }
+
+    /// <summary>A kind that came with a later version gets its rule where every other kind has one.</summary>
+    private static AlertSettings WithLaterKind(AlertSettings kept) =>
+        AlertSettings.Default.Rules.Where(rule => kept.Rules.All(one => one.Kind != rule.Kind)).ToList() is [var later]
+            ? kept with
+            {
+                Rules = [.. kept.Rules, later],
+            }
+            : kept;
 
     /// <summary>
     /// Keeps settings, and secrets of some channels; of a channel that is named by none its secret stays, and goes with the channel.

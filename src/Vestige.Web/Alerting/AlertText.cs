@@ -23,6 +23,7 @@ public static class AlertText
             NeedKind.Quarantine => "quarantine",
             NeedKind.Held => "held",
             NeedKind.Differing => "rows that differ",
+            NeedKind.SourceWritesFail => "source writes fail",
             NeedKind.Unexpected => "unexpected rows",
             _ => "readiness lost",
         };
@@ -54,6 +55,7 @@ public static class AlertText
             ["kind"] = Word(alert.Need.Kind),
             ["crossing"] = alert.Need.Crossing,
             ["about"] = alert.Need.About,
+            ["tables"] = new JsonArray([.. (alert.Need.Tables ?? []).Select(table => JsonValue.Create(table))]),
             ["what"] = alert.Need.What,
             ["costs"] = alert.Need.Costs,
             ["remedy"] = alert.Need.Remedy,

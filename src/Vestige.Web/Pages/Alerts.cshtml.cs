@@ -2,6 +2,7 @@ using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Alerts;
+using Vestige.Core.Text;
 using Vestige.Engine.Alerting;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
@@ -35,15 +36,24 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
     {
         Settings = engine.Alerts!.Settings;
         Standing = engine.Alerts.Standing;
-        Over = [.. (await store.LatestAsync(HistoryShown, cancellation)).Where(alert => alert.OverAt is not null)];
+        Over =
+        [
+            .. engine.Alerts.Ending,
+            .. (await store.LatestAsync(HistoryShown, cancellation)).Where(alert => alert.OverAt is not null),
+        ];
         Messages = await store.MessagesAsync(MessagesShown, cancellation);
     }
 
     public Task<IActionResult> OnPostAcknowledgeAsync(long number, string? note, CancellationToken cancellation) =>
-        DoAsync("Noted.", () => engine.Alerts!.AcknowledgeAsync(number, note ?? "", Who.Of(HttpContext), cancellation));
+        DoAsync("Acknowledged.", () => engine.Alerts!.AcknowledgeAsync(number, note ?? "", Who.Of(HttpContext), cancellation));
 
-    public Task<IActionResult> OnPostWebhookAsync(string name, string url, string? secret, CancellationToken cancellation) =>
-        AddAsync(new AlertChannel(name ?? "", AlertChannel.Webhook, Url: url), secret, cancellation);
+    public Task<IActionResult> OnPostWebhookAsync(
+        string name,
+        string url,
+        string? secret,
+        string[] kinds,
+        CancellationToken cancellation
+    ) => AddAsync(new AlertChannel(name ?? "", AlertChannel.Webhook, Url: url), secret, kinds, cancellation);
 
     public Task<IActionResult> OnPostMailAsync(
         string name,
@@ -54,6 +64,7 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
         string? secret,
         string from,
         string to,
+        string[] kinds,
         CancellationToken cancellation
     ) =>
         AddAsync(
@@ -68,6 +79,7 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
                 To: [.. (to ?? "").Split([',', ' ', ';'], StringSplitOptions.RemoveEmptyEntries)]
             ),
             secret,
+            kinds,
             cancellation
         );
 
@@ -107,7 +119,7 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
                 Rules = rules,
             },
             new Dictionary<string, string> { ["stand-in-webhook"] = "a signing key" },
-            "The stand-ins are told of everything.",
+            "The stand-ins are notified of everything.",
             cancellation
         );
     }
@@ -125,13 +137,13 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
                 ],
             },
             new Dictionary<string, string>(),
-            $"{name} is told nothing any more.",
+            $"{name} is removed.",
             cancellation
         );
     }
 
     public Task<IActionResult> OnPostTestAsync(string name, CancellationToken cancellation) =>
-        DoAsync("A test is on its way.", () => store.TestAsync(name, Who.Of(HttpContext), cancellation));
+        DoAsync("A test is being sent.", () => store.TestAsync(name, Who.Of(HttpContext), cancellation));
 
     /// <summary>The stand-ins refuse what they are sent, or take it again.</summary>
     public IActionResult OnPostRefuse(bool refuses)
@@ -154,7 +166,7 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
                     Quiet = QuietOf(quietFrom, quietTo, zone),
                 },
                 new Dictionary<string, string>(),
-                "The rules are in force.",
+                "The rules are saved.",
                 cancellation
             );
         }
@@ -169,7 +181,7 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
         static TimeOnly TimeOf(string? text) =>
             TimeOnly.TryParse(text, CultureInfo.InvariantCulture, out var time)
                 ? time
-                : throw new RequestRefusedException($"Quiet hours: '{text}' is no time of day.")
+                : throw new RequestRefusedException($"Quiet hours: '{text}' is not a time of day.")
                 {
                     Remedy = "Write both ends as 22:00, or leave both empty.",
                 };
@@ -186,19 +198,20 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
     private AlertRule Read(AlertRule rule, int i) =>
         rule with
         {
-            LimitSeconds = Number($"limit-{i}") ?? rule.LimitSeconds,
-            ForSeconds = Number($"for-{i}") ?? rule.ForSeconds,
-            OverAfterSeconds = Number($"over-{i}") ?? rule.OverAfterSeconds,
+            LimitSeconds = Seconds($"limit-{i}") ?? rule.LimitSeconds,
+            ForSeconds = Seconds($"for-{i}") ?? rule.ForSeconds,
+            OverAfterSeconds = Seconds($"over-{i}") ?? rule.OverAfterSeconds,
             Channels = [.. Request.Form[$"channels-{i}"].OfType<string>()],
             InQuietHours = Request.Form.ContainsKey($"quiet-{i}"),
         };
 
-    private double? Number(string field) =>
+    private double? Seconds(string field) =>
         Request.Form[field].ToString() is not { Length: > 0 } text ? null
-        : double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number) ? number
-        : throw new RequestRefusedException($"'{text}' is no number of seconds.") { Remedy = "Write it as 60." };
+        : Durations.TryParse(text, out var span) ? span.TotalSeconds
+        : throw new RequestRefusedException($"'{text}' is not a duration.") { Remedy = "Write it as 90 s, 15 min, 6 h or 1 h 30 min." };
 
-    private Task<IActionResult> AddAsync(AlertChannel channel, string? secret, CancellationToken cancellation)
+    /// <summary>Adds a channel, and it to the rules of the kinds ticked beside it.</summary>
+    private Task<IActionResult> AddAsync(AlertChannel channel, string? secret, string[] kinds, CancellationToken cancellation)
     {
         var settings = engine.Alerts!.Settings;
         var secrets = string.IsNullOrEmpty(secret)
@@ -208,9 +221,20 @@ public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost st
             settings with
             {
                 Channels = [.. settings.Channels.Where(one => one.Name != channel.Name), channel],
+                Rules =
+                [
+                    .. settings.Rules.Select(rule =>
+                        kinds.Contains(AlertText.Word(rule.Kind))
+                            ? rule with
+                            {
+                                Channels = [.. (rule.Channels ?? []).Union([channel.Name])],
+                            }
+                            : rule
+                    ),
+                ],
             },
             secrets,
-            $"{channel.Name} can be told. Choose of what, among the rules.",
+            kinds.Length == 0 ? $"{channel.Name} is saved. No rule notifies it yet." : $"{channel.Name} is notified from now on.",
             cancellation
         );
     }

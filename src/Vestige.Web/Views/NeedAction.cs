@@ -27,7 +27,11 @@ public sealed record NeedAction(string Label, string Address, bool Posts = false
                 Posts: true
             ),
             NeedKind.LogLoss when need.Time is not null => new NeedAction("See why", page),
-            NeedKind.Held => new NeedAction("Load again …", $"{page}/stop?table={Uri.EscapeDataString(need.About ?? "")}"),
+            NeedKind.Held or NeedKind.SourceWritesFail when need.Tables is [var table] => new NeedAction(
+                "Load again …",
+                $"{page}/stop?table={Uri.EscapeDataString(table)}"
+            ),
+            NeedKind.Held or NeedKind.SourceWritesFail => new NeedAction("Held tables", $"{page}/tables"),
             NeedKind.Faulted or NeedKind.LogLoss => new NeedAction("Load again …", $"{page}/stop"),
             NeedKind.Quarantine => new NeedAction("Decide …", $"{page}/quarantine"),
             NeedKind.NoHeartbeat or NeedKind.ReadinessLost => new NeedAction(
@@ -35,7 +39,11 @@ public sealed record NeedAction(string Label, string Address, bool Posts = false
                 $"/connections/{status?.Definition.Source}"
             ),
             NeedKind.Differing => new NeedAction("See the rows", $"{page}/reconcile"),
-            NeedKind.Unexpected => new NeedAction("Look at the table", Addresses.OfTable(need.Crossing, need.About ?? "")),
+            NeedKind.Unexpected when need.Tables is [var table] => new NeedAction(
+                "Look at the table",
+                Addresses.OfTable(need.Crossing, table)
+            ),
+            NeedKind.Unexpected => new NeedAction("Look at the tables", $"{page}/tables"),
             _ => new NeedAction("See why", page),
         };
     }

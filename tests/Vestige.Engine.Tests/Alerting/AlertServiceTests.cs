@@ -29,12 +29,14 @@ public sealed class AlertServiceTests
         await keeper.AcknowledgeAsync(1, "on it ", "ann", cancellation);
         Assert.Equal(("ann", "on it"), (keeper.Standing[0].AcknowledgedBy, keeper.Standing[0].Note));
         await LookAsync(keeper, []);
-        Assert.Single(keeper.Standing);
+        Assert.Empty(keeper.Standing);
+        Assert.Equal(clock.GetUtcNow(), Assert.Single(keeper.Ending).OverAt);
         clock.Step(TimeSpan.FromSeconds(10));
         await LookAsync(keeper, []);
         Assert.Empty(keeper.Standing);
+        Assert.Empty(keeper.Ending);
         Assert.Equal(["hook 1 raised", "hook 1 over"], store.Sent);
-        Assert.NotNull(store.Kept[1].OverAt);
+        Assert.Equal(clock.GetUtcNow() - TimeSpan.FromSeconds(10), store.Kept[1].OverAt);
         for (var i = 0; i < 100; i++)
         {
             await LookAsync(keeper, []);
@@ -104,6 +106,36 @@ public sealed class AlertServiceTests
     }
 
     [Fact]
+    public async Task What_comes_again_before_its_end_was_told_is_the_same_alert()
+    {
+        var keeper = await BeginAsync();
+        await LookAsync(keeper, Faulted("stop"));
+        await LookAsync(keeper, []);
+        clock.Step(TimeSpan.FromSeconds(5));
+        await LookAsync(keeper, Faulted("stop"));
+        Assert.Equal(1, Assert.Single(keeper.Standing).Number);
+        Assert.Empty(keeper.Ending);
+        Assert.Equal(["hook 1 raised"], store.Sent);
+    }
+
+    [Fact]
+    public async Task Tables_of_a_kind_are_one_alert_and_one_more_is_told_to_whoever_has_seen_it()
+    {
+        var keeper = await BeginAsync();
+        await LookAsync(keeper, HeldTables("one"));
+        await LookAsync(keeper, HeldTables("one", "two"));
+        Assert.Equal(["one", "two"], Assert.Single(keeper.Standing).Need.Tables);
+        Assert.Equal(["hook 1 raised"], store.Sent);
+        await keeper.AcknowledgeAsync(1, "on it", "ann", cancellation);
+        await LookAsync(keeper, HeldTables("two"));
+        Assert.True(Assert.Single(keeper.Standing).Acknowledged);
+        await LookAsync(keeper, HeldTables("two", "three"));
+        Assert.False(Assert.Single(keeper.Standing).Acknowledged);
+        Assert.Equal(["hook 1 raised", "hook 1 raised"], store.Sent);
+        Assert.Null(store.Kept[1].AcknowledgedBy);
+    }
+
+    [Fact]
     public async Task Of_a_crossing_that_could_not_be_looked_at_all_stays_and_with_one_that_is_gone_it_is_over()
     {
         var keeper = await BeginAsync();
@@ -116,6 +148,8 @@ public sealed class AlertServiceTests
     }
 
     private static Need Faulted(string what) => new(NeedKind.Faulted, "copy", null, what, "");
+
+    private static Need HeldTables(params string[] tables) => new(NeedKind.Held, "copy", null, "held", "", Tables: tables);
 
     private static Need Held(string table) => new(NeedKind.Held, "copy", table, "held", "");
 

@@ -10,6 +10,7 @@ public sealed record AlertDocument(
     [property: Choices(typeof(NeedKind))] string Kind,
     string Crossing,
     string? About,
+    IReadOnlyList<string> Tables,
     string What,
     string Costs,
     string? Remedy,
