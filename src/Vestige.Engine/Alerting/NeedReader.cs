@@ -166,9 +166,9 @@ public static class NeedReader
                 status,
                 reason,
                 CauseOf(status, reason),
-                reason.Tables.Count == 1 ? "Load the table again." : "Load the tables again."
+                reason.Tables.Count == 1 ? null : "The others are on the page of tables, each with its cause."
             ),
-            HeadlineWord.Quarantine => About(NeedKind.Quarantine, status, reason, "All other rows are applied.", "Decide about them."),
+            HeadlineWord.Quarantine => About(NeedKind.Quarantine, status, reason, "All other rows are applied.", "Retry, edit or drop them."),
             HeadlineWord.Differs => About(
                 NeedKind.Differing,
                 status,
@@ -179,7 +179,7 @@ public static class NeedReader
             _ => null,
         };
 
-    private static Need About(NeedKind kind, CrossingStatus status, Reason reason, string costs, string remedy) =>
+    private static Need About(NeedKind kind, CrossingStatus status, Reason reason, string costs, string? remedy) =>
         new(kind, status.Name, null, reason.Sentence, costs, remedy, Tables: reason.Tables);
 
     /// <summary>Why the first of the tables is held; the others are on the page of tables.</summary>
