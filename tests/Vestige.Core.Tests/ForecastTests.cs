@@ -49,6 +49,9 @@ public class ForecastTests
         Assert.Equal(1, steady.WithinRange);
         Assert.InRange(steady.MedianError, 0, 0.02);
         Assert.True(steady.Count >= 10);
+        Assert.Equal(steady.Count, steady.Near);
+        var slowed = Played(second => second < 60 ? 300 : 150);
+        Assert.InRange(slowed.Near, 1, slowed.Count - 1);
         Assert.InRange(halved.MedianError, 0, 0.6);
         Assert.True(halved.WithinRange < 1);
     }
@@ -79,6 +82,16 @@ public class ForecastTests
 
             backlog += 100 - applied(second);
         }
+    }
+
+    /// <summary>One change every four seconds is a quarter of a change a second; the median of its seconds is none.</summary>
+    [Fact]
+    public void A_rate_that_is_mostly_zero_is_its_mean()
+    {
+        var sparse = Enumerable.Range(0, 60).Select(second => second % 4 == 0 ? 1.0 : 0).ToList();
+        Assert.Equal(new RateRange(0, 0.25, 0.25), RateRange.Of(sparse));
+        Assert.Equal(0.25, Forecast.WhenClear(0, sparse, []).Arriving);
+        Assert.Equal(RateRange.Zero, RateRange.Of([0, 0, 0]));
     }
 
     [Fact]

@@ -15,6 +15,7 @@ using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 using Vestige.Storage;
 using Vestige.Web.Hosting;
+using Vestige.Web.Measures;
 using Xunit;
 
 namespace Vestige.Web.Tests;
@@ -67,6 +68,20 @@ public sealed class WatchingTests
         Assert.All(named, name => Assert.True(told.Contains(name), name));
     }
 
+    /// <summary>No figure is given for a window longer than what was measured.</summary>
+    [Theory]
+    [InlineData(600, "5 min", 300)]
+    [InlineData(300, "5 min", 300)]
+    [InlineData(120, "since 11:58", 120)]
+    public void A_window_that_began_before_measuring_says_since_when(int measured, string words, double seconds)
+    {
+        var (now, delays) = (new DateTimeOffset(2026, 3, 1, 12, 0, 0, TimeSpan.Zero), new Core.Lag.DelayHistogram());
+        delays.Record(TimeSpan.FromSeconds(1));
+        var window = DelayWindow.Of("5 min", TimeSpan.FromMinutes(5), delays, now - TimeSpan.FromSeconds(measured), now);
+        Assert.Equal((words, seconds, 1), (window.Words, window.Window.TotalSeconds, window.Transactions));
+        Assert.Equal(measured < 300, window.Since is not null);
+    }
+
     [Fact]
     public async Task Delays_over_long_windows_hold_those_of_the_minute_that_runs_and_forecasts_have_their_ranges()
     {
@@ -79,9 +94,12 @@ public sealed class WatchingTests
             .EnumerateArray()
             .Select(window => (window.GetProperty("window").GetDouble(), window.GetProperty("transactions").GetInt64()))
             .ToList();
-        Assert.Equal([300, 3600, 86_400, 2_592_000], windows.Select(window => window.Item1));
-        Assert.All(windows, window => Assert.Equal(windows[0].Item2, window.Item2));
-        Assert.True(windows[0].Item2 > 0);
+
+        // It was measured for less than a minute: that is one window, and says since when.
+        var (window, transactions) = Assert.Single(windows);
+        Assert.InRange(window, 0, 290);
+        Assert.True(transactions > 0);
+        Assert.NotNull(measures.GetProperty("delays")[0].GetProperty("since").GetString());
 
         // Whoever follows fills no spool; at rest there is a range for when it will be full, where anything is written.
         var forecast = JsonSerializer

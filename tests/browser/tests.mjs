@@ -558,7 +558,7 @@ test('a crossing runs by a schedule, and several are steered by their tag', asyn
   await page.getByRole('button', { name: 'Run now' }).click();
   await until(async () => (await run('nightly-b-to', 'SELECT count(*) FROM shelf')).rows[0][0] === '2', 'the run carried it');
   await page.goto(`${base}/crossings?tag=nightly`);
-  assert((await page.locator('input.choose:checked').count()) === 2, 'both are chosen by their tag');
+  await page.getByLabel('all 2 that match').check();
   await page.getByRole('button', { name: 'Pause', exact: true }).click();
   await until(async () => (await status('nightly-a')).state === 'paused' && (await status('nightly-b')).state === 'paused', 'both paused');
   await page.goto(`${base}/crossings/nightly-b/history`);
@@ -566,6 +566,33 @@ test('a crossing runs by a schedule, and several are steered by their tag', asyn
   assert(runs.length >= 2 && runs.some((run) => run.includes('all that was committed when it began is applied')) && runs[runs.length - 1].includes('begun') === false, `its runs: ${runs.join(' | ')}`);
   const outcomes = await post('/api/v1/crossings/steer', { action: 'resume', tag: 'nightly' });
   assert(outcomes.length === 2 && outcomes.every((outcome) => outcome.done), 'both resumed over HTTP');
+});
+
+test('the fleet is narrowed, ordered and grouped, and its address says how', async (page) => {
+  await own('narrow-a');
+  await own('narrow-b');
+  const rows = page.locator('#fleet a.row');
+  const words = async () => (await rows.allTextContents()).join(' ');
+  await page.goto(`${base}/?find=narrow-`);
+  assert((await rows.count()) === 2, `two are found: ${await words()}`);
+  assert((await page.locator('#fleet tr.more').count()) === 2, 'two rows are unfolded');
+  await page.getByLabel('Order').selectOption('by name');
+  await until(async () => page.url().includes('sort=name') && page.url().includes('find=narrow-'), 'the order is in the address');
+  assert((await words()) === 'narrow-a narrow-b', 'by name');
+  await post('/api/v1/crossings/narrow-b/pause');
+  await until(async () => (await status('narrow-b')).state === 'paused', 'paused');
+  await page.goto(`${base}/?find=narrow-`);
+  assert((await words()) === 'narrow-b narrow-a', 'what is paused is worse than what follows');
+  await page.getByLabel('Headline').selectOption('paused');
+  await until(async () => page.url().includes('word=paused'), 'the headline is in the address');
+  await page.reload();
+  assert((await words()) === 'narrow-b', 'only what is paused');
+  await page.goto(`${base}/?find=narrow-&word=nothing+of+the+kind`);
+  assert((await page.locator('#fleet').textContent()).includes('No crossing matches'), 'nothing matches');
+  await page.goto(`${base}/`);
+  assert((await page.locator('#fleet .compact table').count()) === 2, 'many crossings have compact rows');
+  await page.waitForTimeout(2500);
+  assert((await page.locator('#fleet .compact table').count()) === 2 && (await page.locator('#fleet-says').count()) === 1, 'it stays so while it is live');
 });
 
 test('everything is found and reached by keyboard', async (page) => {

@@ -8,6 +8,7 @@ public sealed class PastForecasts
     /// <summary>So many that were judged are remembered, the latest.</summary>
     public const int Kept = 200;
 
+    private const double NearEnough = 0.5;
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(10);
     private readonly List<(DateTimeOffset Made, ForecastTime Forecast)> open = [];
     private readonly Queue<ScoredForecast> judged = [];
@@ -90,6 +91,7 @@ public sealed class PastForecasts
                 : new ForecastQuality(
                     judged.Count,
                     Forecast.NearestRank([.. judged.Select(one => one.Error)], 0.5)!.Value,
+                    judged.Count(one => one.Error <= NearEnough),
                     judged.Count(one => one.Within) / (double)judged.Count
                 );
     }

@@ -10,15 +10,28 @@ public sealed record RateRange(double Low, double Median, double High)
 
     public static RateRange One { get; } = new(1, 1, 1);
 
-    /// <summary>Of samples, one an interval; zero where there are none.</summary>
+    /// <summary>
+    /// Of samples, one an interval; zero where there are none. Where most of them are zero, as with a change every few seconds, the median
+    /// says nothing of what comes, so that the mean is taken for it.
+    /// </summary>
     public static RateRange Of(IReadOnlyList<double> samples)
     {
         ArgumentNullException.ThrowIfNull(samples);
         double[] sorted = [.. samples];
         Array.Sort(sorted);
-        return sorted.Length == 0
-            ? Zero
-            : new RateRange(Forecast.RankOf(sorted, 0.25), Forecast.RankOf(sorted, 0.5), Forecast.RankOf(sorted, 0.75));
+        if (sorted.Length == 0)
+        {
+            return Zero;
+        }
+
+        var quartiles = new RateRange(Forecast.RankOf(sorted, 0.25), Forecast.RankOf(sorted, 0.5), Forecast.RankOf(sorted, 0.75));
+        return quartiles.Median > 0
+            ? quartiles
+            : quartiles with
+            {
+                Median = sorted.Average(),
+                High = Math.Max(quartiles.High, sorted.Average()),
+            };
     }
 
     /// <summary>A part of it, itself known by its range only.</summary>

@@ -168,7 +168,13 @@ public static class NeedReader
                 CauseOf(status, reason),
                 reason.Tables.Count == 1 ? null : "The others are on the page of tables, each with its cause."
             ),
-            HeadlineWord.Quarantine => About(NeedKind.Quarantine, status, reason, "All other rows are applied.", "Retry, edit or drop them."),
+            HeadlineWord.Quarantine => About(
+                NeedKind.Quarantine,
+                status,
+                reason,
+                "All other rows are applied.",
+                "Retry, edit or drop them."
+            ),
             HeadlineWord.Differs => About(
                 NeedKind.Differing,
                 status,

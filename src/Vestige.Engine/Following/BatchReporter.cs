@@ -26,7 +26,16 @@ internal sealed class BatchReporter(WorkerContext context)
             if (fragment.Count > 0)
             {
                 var spooled = spool.SyncedAt(fragment.Position) ?? fragment.CapturedAt;
-                delays.Add(HopDelays.Between(fragment.CommittedAt, fragment.CapturedAt, spooled, treating, now));
+                delays.Add(
+                    HopDelays.Between(
+                        fragment.CommittedAt,
+                        fragment.CapturedAt,
+                        spooled,
+                        treating,
+                        now,
+                        context.Meter.Rested(spooled, now)
+                    )
+                );
             }
         }
 

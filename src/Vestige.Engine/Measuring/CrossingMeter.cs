@@ -22,6 +22,7 @@ public sealed class CrossingMeter
     private readonly LinkedList<RecentChange> recent = [];
     private readonly Dictionary<TableName, TableTally> tallies = [];
     private readonly RecentDelays delays = new();
+    private readonly OwnRests rests = new();
     private readonly Queue<(DateTimeOffset At, HopDelays Sum, long Transactions)> hops = [];
     private readonly AppliedTimes applied = new();
     private readonly HeldForecasts forecasts = new();
@@ -43,6 +44,33 @@ public sealed class CrossingMeter
     /// limit is the capacity.
     /// </summary>
     public void Idle() => idleSeen = true;
+
+    /// <summary>From a moment on it rests on its own account.</summary>
+    public void RestBegins(OwnRest kind, DateTimeOffset at)
+    {
+        lock (gate)
+        {
+            rests.Begin(kind, at);
+        }
+    }
+
+    /// <summary>It no longer rests for this.</summary>
+    public void RestEnds(OwnRest kind, DateTimeOffset at)
+    {
+        lock (gate)
+        {
+            rests.End(kind, at);
+        }
+    }
+
+    /// <summary>How long it rested within a span.</summary>
+    public TimeSpan Rested(DateTimeOffset from, DateTimeOffset to)
+    {
+        lock (gate)
+        {
+            return rests.Within(from, to);
+        }
+    }
 
     /// <summary>Takes what a committed batch did.</summary>
     public void Committed(BatchReport report, DateTimeOffset now)
@@ -79,7 +107,8 @@ public sealed class CrossingMeter
                     sum.Capture + delay.Capture,
                     sum.Spool + delay.Spool,
                     sum.Treatment + delay.Treatment,
-                    sum.Apply + delay.Apply
+                    sum.Apply + delay.Apply,
+                    sum.Rest + delay.Rest
                 );
             }
 
@@ -322,6 +351,18 @@ public sealed class CrossingMeter
         }
     }
 
+    /// <summary>When the oldest of its points was; null while there is none.</summary>
+    public DateTimeOffset? FirstPointAt
+    {
+        get
+        {
+            lock (gate)
+            {
+                return points.First?.At;
+            }
+        }
+    }
+
     /// <summary>The points after a moment, oldest first.</summary>
     public IReadOnlyList<MeasurePoint> PointsSince(DateTimeOffset moment)
     {
@@ -364,7 +405,8 @@ public sealed class CrossingMeter
                     live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Capture) / count,
                     live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Spool) / count,
                     live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Treatment) / count,
-                    live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Apply) / count
+                    live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Apply) / count,
+                    live.Aggregate(TimeSpan.Zero, (sum, entry) => sum + entry.Sum.Rest) / count
                 );
         }
     }
@@ -412,7 +454,8 @@ public sealed class CrossingMeter
     /// <summary>When the backlog clears, from the last minute's seconds.</summary>
     /// <param name="backlog">Changes captured and not applied.</param>
     /// <param name="applies">Whether anything is applied now.</param>
-    public ClearingForecast WhenClear(long backlog, bool applies = true)
+    /// <param name="limit">The changes a second that it may apply at most, whatever was measured before; null for any number.</param>
+    public ClearingForecast WhenClear(long backlog, bool applies = true, double? limit = null)
     {
         List<MeasurePoint> window;
         lock (gate)
@@ -421,7 +464,15 @@ public sealed class CrossingMeter
         }
 
         List<double> arriving = [.. window.Select(point => point.Arriving)];
-        List<double> appliedUnderBacklog = [.. window.Where(point => point.BacklogThroughout).Select(point => point.Applied)];
+        List<double> appliedUnderBacklog =
+        [
+            .. window.Where(point => point.BacklogThroughout).Select(point => Math.Min(point.Applied, limit ?? double.PositiveInfinity)),
+        ];
+        if (appliedUnderBacklog.Count == 0 && limit is { } most)
+        {
+            appliedUnderBacklog.Add(most);
+        }
+
         return applies
             ? Forecast.WhenClear(backlog, arriving, appliedUnderBacklog)
             : Forecast.AtRest(backlog, arriving, appliedUnderBacklog);

@@ -8,6 +8,9 @@ internal sealed class PointRing(int most)
 
     public int Count => points.Count;
 
+    /// <summary>The oldest; null where there is none.</summary>
+    public MeasurePoint? First => points.Count > 0 ? points[first] : null;
+
     public void Add(MeasurePoint point)
     {
         if (points.Count < most)

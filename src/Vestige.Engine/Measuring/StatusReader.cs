@@ -29,7 +29,8 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
     {
         var look = LookAt(entry, capture);
         var (load, state, now) = (look.View?.Load, look.State, look.Now);
-        var clears = entry.Meter.WhenClear(look.Lag is { Current: true } ? 0 : look.Backlog.Changes, look.AtWork);
+        var waiting = look.Lag is { Current: true } ? 0 : look.Backlog.Changes;
+        var clears = entry.Meter.WhenClear(waiting, look.AtWork, entry.Stored.Definition.ChangesPerSecond);
         var status = new CrossingStatus
         {
             Definition = entry.Stored.Definition,

@@ -1,5 +1,6 @@
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
+using Vestige.Core.Lag;
 using Vestige.Core.Positions;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Commands;
@@ -133,6 +134,7 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
                 : null;
         if (!entry.Stored.Runs || entry.NextRun is not null)
         {
+            entry.Meter.RestBegins(OwnRest.Pause, entry.Stored.Since);
             await KnowAsync(entry, entry.Worker, capture, cancellation);
             return;
         }

@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
+using Vestige.Core.Lag;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
@@ -51,7 +52,7 @@ public sealed class CrossingWorker
         this.store = store;
         sync = new TableSync(context);
         limiter = new RateLimiter(() => entry.Stored.Definition, clock);
-        rests = new WorkerRests(limiter, Steering, clock);
+        rests = new WorkerRests(limiter, context.Meter, Steering, clock);
         notices = new AsideNotices(definition.Name, quarantine, context.Events, clock);
         troubles = new WorkerTroubles(context, Steering, random);
         passages = new PassageNotices(definition.Name, entry.Verdicts, context.Events);
@@ -106,6 +107,7 @@ public sealed class CrossingWorker
     private async Task RunAsync()
     {
         await Task.Yield();
+        context.Meter.RestEnds(OwnRest.Pause, clock.GetUtcNow());
         var attempt = 0;
         var before = Reached;
         while (true)
@@ -136,6 +138,11 @@ public sealed class CrossingWorker
                 await troubles.FaultAsync(exception);
                 break;
             }
+        }
+
+        if (Steering.Request is not null)
+        {
+            context.Meter.RestBegins(OwnRest.Pause, clock.GetUtcNow());
         }
 
         state.Ended();

@@ -1,4 +1,5 @@
 using Vestige.Core.Crossings;
+using Vestige.Core.Lag;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
@@ -145,8 +146,16 @@ internal sealed class TableSync(WorkerContext context)
 
         if (found.Count < missing.Count)
         {
-            await source.Log.EnsureReadAsync([.. missing.Except(found)], cancellation);
-            await LoadAsync(work, [.. missing.Except(found)], soon, cancellation);
+            context.Meter.RestBegins(OwnRest.Load, context.Clock.GetUtcNow());
+            try
+            {
+                await source.Log.EnsureReadAsync([.. missing.Except(found)], cancellation);
+                await LoadAsync(work, [.. missing.Except(found)], soon, cancellation);
+            }
+            finally
+            {
+                context.Meter.RestEnds(OwnRest.Load, context.Clock.GetUtcNow());
+            }
         }
     }
 

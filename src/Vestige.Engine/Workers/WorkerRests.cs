@@ -1,10 +1,12 @@
+using Vestige.Core.Lag;
 using Vestige.Engine.Following;
+using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Workers;
 
 /// <summary>What a worker does while it applies nothing: it waits out its rests, and stays in touch with its target.</summary>
-internal sealed class WorkerRests(RateLimiter limiter, Steering steering, TimeProvider clock)
+internal sealed class WorkerRests(RateLimiter limiter, CrossingMeter meter, Steering steering, TimeProvider clock)
 {
     /// <summary>How often a target is asked that has nothing to apply.</summary>
     public static readonly TimeSpan ProveEvery = TimeSpan.FromSeconds(10);
@@ -23,17 +25,24 @@ internal sealed class WorkerRests(RateLimiter limiter, Steering steering, TimePr
     public async Task ForAsync(IProgressSession session, TimeSpan rest, CancellationToken cancellation, params Task[] woken)
     {
         var until = clock.GetUtcNow() + rest;
-
-        // What is left is measured once: by a second look it may be over, and a delay of minus one millisecond never ends.
-        while (until - clock.GetUtcNow() is var left && left > TimeSpan.Zero && !Array.Exists(woken, task => task.IsCompleted))
+        meter.RestBegins(OwnRest.Rule, clock.GetUtcNow());
+        try
         {
-            var step = Task.Delay(left < ProveEvery ? left : ProveEvery, clock, cancellation);
-            await Task.WhenAny([step, .. woken]);
-            cancellation.ThrowIfCancellationRequested();
-            if (left >= ProveEvery)
+            // What is left is measured once: by a second look it may be over, and a delay of minus one millisecond never ends.
+            while (until - clock.GetUtcNow() is var left && left > TimeSpan.Zero && !Array.Exists(woken, task => task.IsCompleted))
             {
-                await ProveAsync(session, cancellation);
+                var step = Task.Delay(left < ProveEvery ? left : ProveEvery, clock, cancellation);
+                await Task.WhenAny([step, .. woken]);
+                cancellation.ThrowIfCancellationRequested();
+                if (left >= ProveEvery)
+                {
+                    await ProveAsync(session, cancellation);
+                }
             }
+        }
+        finally
+        {
+            meter.RestEnds(OwnRest.Rule, clock.GetUtcNow());
         }
     }
 

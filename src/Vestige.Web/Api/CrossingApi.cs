@@ -444,7 +444,8 @@ public static class CrossingApi
                         Transactions: delay.Transactions,
                         P50: delay.P50?.TotalSeconds,
                         P95: delay.P95?.TotalSeconds,
-                        P99: delay.P99?.TotalSeconds
+                        P99: delay.P99?.TotalSeconds,
+                        Since: delay.Since is { } since ? StatusView.Rfc3339(since) : null
                     )),
                 ]
             )

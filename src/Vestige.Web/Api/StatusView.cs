@@ -33,7 +33,8 @@ public static class StatusView
                     Capture: delay.Capture.TotalSeconds,
                     Spool: delay.Spool.TotalSeconds,
                     Treatment: delay.Treatment.TotalSeconds,
-                    Apply: delay.Apply.TotalSeconds
+                    Apply: delay.Apply.TotalSeconds,
+                    Rest: delay.Rest.TotalSeconds
                 ),
             DelayP95: status.P95?.TotalSeconds,
             Rates: new RatesDocument(Arriving: status.Arriving, Applied: status.Applied),

@@ -15,6 +15,7 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
 {
     private const int HeldAtMost = 500;
     private static readonly TimeSpan Fresh = TimeSpan.FromSeconds(30);
+    private static readonly TimeSpan Shortest = TimeSpan.FromMinutes(5);
     private static readonly (string Words, TimeSpan Window, MeasureStep Step)[] Windows =
     [
         ("1 h", TimeSpan.FromHours(1), MeasureStep.Minute),
@@ -58,34 +59,55 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
         ];
     }
 
-    /// <summary>Delays over 5 minutes, an hour, a day and thirty days.</summary>
+    /// <summary>
+    /// Delays over 5 minutes, an hour, a day and thirty days; the first of these that is longer than what was measured covers that, and
+    /// none comes after it.
+    /// </summary>
     public async Task<IReadOnlyList<DelayWindow>> DelaysAsync(string crossing, CancellationToken cancellation)
     {
-        var found = new List<DelayWindow>();
-        var meter = engine.Meter(crossing);
+        var (found, now, meter) = (new List<DelayWindow>(), clock.GetUtcNow(), engine.Meter(crossing));
+        var first = await FirstAsync(crossing, cancellation) ?? now;
         if (meter is not null)
         {
-            found.Add(Of("5 min", TimeSpan.FromMinutes(5), meter.Delays(clock.GetUtcNow())));
+            found.Add(DelayWindow.Of("5 min", Shortest, meter.Delays(now), first, now));
         }
 
-        foreach (var (words, window, step) in Windows)
+        foreach (var (words, window, step) in Windows.Where(_ => found is not [{ Since: not null }]))
         {
             // Kept are minutes that were over when it was read; of those since, the meter knows.
             var (at, slots) = await SlotsAsync(crossing, step, window, TimeSpan.Zero, cancellation);
-            var all = meter?.DelaysSince(MeasureStep.Minute.SlotOf(at), clock.GetUtcNow()) ?? new DelayHistogram();
+            var all = meter?.DelaysSince(MeasureStep.Minute.SlotOf(at), now) ?? new DelayHistogram();
             foreach (var slot in slots)
             {
                 all.Merge(slot.Delays);
             }
 
-            found.Add(Of(words, window, all));
+            found.Add(DelayWindow.Of(words, window, all, first, now));
+            if (found[^1].Since is not null)
+            {
+                break;
+            }
         }
 
         return found;
     }
 
-    private static DelayWindow Of(string words, TimeSpan window, DelayHistogram delays) =>
-        new(words, window, delays.Count, delays.Quantile(0.5), delays.Quantile(0.95), delays.Quantile(0.99));
+    /// <summary>When measuring began, as far as the longest window reaches back; null where nothing was measured.</summary>
+    private async Task<DateTimeOffset?> FirstAsync(string crossing, CancellationToken cancellation)
+    {
+        var kept = new List<DateTimeOffset>();
+        foreach (var (_, window, step) in Windows)
+        {
+            kept.AddRange((await SlotsAsync(crossing, step, window, TimeSpan.Zero, cancellation)).Slots.Take(1).Select(slot => slot.Start));
+        }
+
+        if (engine.Meter(crossing)?.FirstPointAt is { } seen)
+        {
+            kept.Add(seen);
+        }
+
+        return kept.Count == 0 ? null : kept.Min();
+    }
 
     private async Task<(DateTimeOffset At, IReadOnlyList<MeasureSlot> Slots)> SlotsAsync(
         string crossing,

@@ -4,58 +4,122 @@ using Vestige.Core.Crossings;
 using Vestige.Engine.Alerting;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Commands;
+using Vestige.Engine.Events;
 using Vestige.Engine.Measuring;
-using Vestige.Engine.Workers;
-using Vestige.Web.Views;
+using Vestige.Web.Fleet;
 
 namespace Vestige.Web.Pages;
 
 /// <summary>Is everything fresh and right, and what needs me?</summary>
 public class IndexModel(CrossingEngine engine, TimeProvider clock) : PageModel
 {
-    private const int PerPage = 100;
+    /// <summary>More than these are listed in compact rows.</summary>
+    private const int MostRoomy = 12;
+
+    /// <summary>More than these are not unfolded.</summary>
+    private const int MostUnfolded = 6;
+    private const int PerPage = 40;
     private const int RatePoints = 120;
+    private const int SourcesShown = 6;
+    private static readonly TimeSpan Hour = TimeSpan.FromHours(1);
+
+    /// <summary>Whether only what changes is asked for.</summary>
+    public bool IsLive { get; private set; }
 
     public IReadOnlyList<CrossingStatus> All { get; private set; } = [];
 
+    public FleetQuery Query { get; private set; } = new();
+
+    public FleetChoices Choices { get; private set; } = FleetChoices.Of(new(), "/", []);
+
+    /// <summary>How many match, on all pages.</summary>
+    public int Matched { get; private set; }
+
+    /// <summary>Drafts that match and are not listed, since nobody asked for drafts.</summary>
+    public int DraftsFolded { get; private set; }
+
     public IReadOnlyList<CrossingStatus> Shown { get; private set; } = [];
+
+    /// <summary>Whether there are so many that each gets one short row.</summary>
+    public bool IsCompact => Matched > MostRoomy;
+
+    /// <summary>Whether there are so few that each shows its last hour.</summary>
+    public bool IsUnfolded => Shown.Count <= MostUnfolded && !IsCompact;
+
+    /// <summary>Whether there are so many that finding one needs help.</summary>
+    public bool IsLarge => All.Count > MostUnfolded;
 
     public IReadOnlyList<Alert> Needing { get; private set; } = [];
 
+    /// <summary>The sources' logs, the fullest first.</summary>
     public IReadOnlyList<CaptureStatus> Captures { get; private set; } = [];
+
+    /// <summary>Sources that are not shown.</summary>
+    public int MoreCaptures { get; private set; }
 
     public IReadOnlyList<double> Rates { get; private set; } = [];
 
-    public string? After { get; private set; }
-
-    public string? Next { get; private set; }
+    /// <summary>The page before and the one after; null where there is none.</summary>
+    public (FleetQuery? Before, FleetQuery? After) Neighbours { get; private set; }
 
     public CrossingEngine Engine => engine;
 
     public DateTimeOffset Now => clock.GetUtcNow();
 
-    public IActionResult OnGet(string? after, string? part)
+    /// <summary>The lag of its last hour, for a row that is unfolded.</summary>
+    public IReadOnlyList<MeasurePoint> LastHour(CrossingStatus status)
     {
-        After = after;
-        All = engine.Statuses;
-        Needing = engine.Alerts!.Standing;
-        var ordered = All.OrderBy(status => status.State == CrossingState.Draft)
-            .ThenBy(status => status.Name, StringComparer.Ordinal)
-            .ToList();
-        var start = after is null ? 0 : ordered.FindIndex(status => status.Name == after) + 1;
-        Shown = [.. ordered.Skip(start).Take(PerPage)];
-        Next = start + PerPage < ordered.Count ? Shown[^1].Name : null;
-        Captures = engine.CaptureStatuses;
-        Rates = SumRates();
-        return part == "live" ? Partial("_Fleet", this) : Page();
+        ArgumentNullException.ThrowIfNull(status);
+        return engine.Meter(status.Name)?.PointsSince(Now - Hour) ?? [];
     }
 
-    /// <summary>Changes applied per second, summed over the crossings of the page.</summary>
+    /// <summary>What happened last; null where nothing is remembered.</summary>
+    public CrossingEvent? Latest(CrossingStatus status)
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        return engine.Events.Latest.FirstOrDefault(happened => happened.Crossing == status.Name);
+    }
+
+    public IActionResult OnGet(string? part)
+    {
+        IsLive = part == "live";
+        All = engine.Statuses;
+        Needing = engine.Alerts!.Standing;
+        Query = FleetQuery.Of(Request.Query);
+        Choices = FleetChoices.Of(Query, "/", All);
+        var found = Query.Of(All);
+        var started =
+            Query.Word.Length > 0 || found.Count <= MostRoomy ? found : [.. found.Where(status => status.State != CrossingState.Draft)];
+        DraftsFolded = started.Count == 0 ? 0 : found.Count - started.Count;
+        Page(started.Count == 0 ? found : started);
+        var captures = engine
+            .CaptureStatuses.OrderByDescending(capture => (double)capture.SpoolBytes / capture.SpoolBudget)
+            .ThenByDescending(capture => capture.LogLimit is { } limit ? (double)capture.LogBytes / limit : 0)
+            .ToList();
+        (Captures, MoreCaptures) = ([.. captures.Take(SourcesShown)], Math.Max(0, captures.Count - SourcesShown));
+        Rates = SumRates();
+        return IsLive ? Partial("_Fleet", this) : Page();
+    }
+
+    private void Page(IReadOnlyList<CrossingStatus> found)
+    {
+        Matched = found.Count;
+        var perPage = IsCompact ? PerPage : MostRoomy;
+        var last = Math.Max(1, (found.Count + perPage - 1) / perPage);
+        Query = Query with { Page = Math.Min(Query.Page, last) };
+        Shown = [.. found.Skip((Query.Page - 1) * perPage).Take(perPage)];
+        Neighbours = (
+            Query.Page > 1 ? Query with { Page = Query.Page - 1 } : null,
+            Query.Page < last ? Query with { Page = Query.Page + 1 } : null
+        );
+    }
+
+    /// <summary>Changes applied per second, summed over all crossings.</summary>
     private List<double> SumRates()
     {
         var since = clock.GetUtcNow() - TimeSpan.FromSeconds(RatePoints + 1);
         var sums = new SortedDictionary<long, double>();
-        foreach (var point in Shown.SelectMany(status => engine.Meter(status.Name)?.PointsSince(since) ?? []))
+        foreach (var point in All.SelectMany(status => engine.Meter(status.Name)?.PointsSince(since) ?? []))
         {
             var second = point.At.ToUnixTimeSeconds();
             sums[second] = sums.GetValueOrDefault(second) + point.Applied;

@@ -52,28 +52,33 @@ public static class Draw
     /// </summary>
     /// <param name="status">How it stands.</param>
     /// <param name="now">The moment; the oldest proof of equality is drawn by its age.</param>
-    public static IHtmlContent Wake(CrossingStatus status, DateTimeOffset now)
+    /// <param name="compact">Whether it is 16 high instead of 30.</param>
+    public static IHtmlContent Wake(CrossingStatus status, DateTimeOffset now, bool compact = false)
     {
         ArgumentNullException.ThrowIfNull(status);
+        var (height, middle, bar) = compact ? (16, 8, 6) : (30, 15, 8);
         var ticks = string.Concat(
-            WakeAxis.Ticks.Select(tick => $"<line class=\"tick\" x1=\"{X(tick.Age)}\" x2=\"{X(tick.Age)}\" y1=\"0\" y2=\"30\"/>")
+            WakeAxis.Ticks.Select(tick => $"<line class=\"tick\" x1=\"{X(tick.Age)}\" x2=\"{X(tick.Age)}\" y1=\"0\" y2=\"{height}\"/>")
         );
         var body = "";
         if (status.Lag is not null && status.AppliedPosition is not null)
         {
             var (applied, spooled, captured) = (At(status.AppliedAge), At(status.SpooledAge), At(status.CapturedAge));
             body =
-                Bar("a", applied, spooled)
-                + Bar("s", spooled, captured)
-                + Bar("c", captured, At(TimeSpan.Zero))
-                + $"<rect class=\"end\" x=\"{Number(applied - 0.7)}%\" y=\"6\" width=\"4\" height=\"18\"/>";
+                Part("a", applied, spooled)
+                + Part("s", spooled, captured)
+                + Part("c", captured, At(TimeSpan.Zero))
+                + $"<rect class=\"end\" x=\"{Number(applied - 0.7)}%\" y=\"{middle - bar - 1}\" width=\"4\" height=\"{(bar + 1) * 2}\"/>";
         }
 
         var head = X(TimeSpan.Zero);
         if (status.Proved is { } proof && status.Differences == 0)
         {
             var at = At(now - proof.At);
-            body += $"<svg x=\"{Number(at)}%\" y=\"7\" overflow=\"visible\"><path class=\"pv\" d=\"M0 0l8 15h-16z\"/></svg>";
+            var half = compact ? 5 : 8;
+            body +=
+                $"<svg x=\"{Number(at)}%\" y=\"{middle - half}\" overflow=\"visible\"><path class=\"pv\" "
+                + $"d=\"M0 0l{half} {2 * half}h-{2 * half}z\"/></svg>";
         }
 
         var label = status.Lag is { } lag ? (lag.Current ? "current" : $"{Core.Text.Figures.Duration(lag.Behind)} behind") : "no place yet";
@@ -81,8 +86,68 @@ public static class Draw
             status.Proved is { } seen && status.Differences == 0 ? $", proved equal {Core.Text.Figures.Duration(now - seen.At)} ago" : "";
         return new HtmlString(
             $"<svg class=\"wake\" role=\"img\" aria-label=\"{label}\">{ticks}<line class=\"now\" x1=\"{head}\" x2=\"{head}\" y1=\"0\" "
-                + $"y2=\"30\"/>{body}"
-                + $"<circle class=\"hd\" cx=\"{head}\" cy=\"15\" r=\"4.5\"/></svg>"
+                + $"y2=\"{height}\"/>{body}"
+                + $"<circle class=\"hd\" cx=\"{head}\" cy=\"{middle}\" r=\"{Number(compact ? 3.5 : 4.5)}\"/></svg>"
+        );
+
+        string Part(string kind, double from, double to) =>
+            to - from < 0.1
+                ? ""
+                : $"<rect class=\"{kind}\" x=\"{Number(from)}%\" y=\"{middle - (bar / 2)}\" width=\"{Number(to - from)}%\" "
+                    + $"height=\"{bar}\"/>";
+    }
+
+    /// <summary>The lag of the last hour, the worst of each half minute; its top is the largest.</summary>
+    /// <param name="points">Oldest first; those before the hour are left out.</param>
+    /// <param name="now">The right edge.</param>
+    public static IHtmlContent LagOfHour(IReadOnlyList<MeasurePoint> points, DateTimeOffset now)
+    {
+        ArgumentNullException.ThrowIfNull(points);
+        const int Slots = 120;
+        var (worst, width) = (new double?[Slots], TimeSpan.FromHours(1) / Slots);
+        foreach (var point in points)
+        {
+            var slot = Slots - 1 - (int)((now - point.At) / width);
+            if (slot is >= 0 and < Slots)
+            {
+                worst[slot] = Math.Max(worst[slot] ?? 0, point.Behind.TotalSeconds);
+            }
+        }
+
+        var most = worst.Max() ?? 0;
+        var bars = string.Concat(
+            worst.Select((seconds, slot) => (slot, Height: most > 0 && seconds is { } behind ? 18 * behind / most : 0))
+                .Where(bar => bar.Height >= 0.3)
+                .Select(bar => $"<rect x=\"{bar.slot}\" y=\"{Number(19 - bar.Height)}\" width=\"1\" height=\"{Number(bar.Height)}\"/>")
+        );
+        var words =
+            points.Count == 0
+                ? "no lag measured yet"
+                : $"lag, last hour: at most {Core.Text.Figures.Duration(TimeSpan.FromSeconds(most))}";
+        return new HtmlString(
+            $"<svg class=\"hour\" viewBox=\"0 0 {Slots} 20\" preserveAspectRatio=\"none\" aria-hidden=\"true\">"
+                + $"<line x1=\"0\" x2=\"{Slots}\" y1=\"19.500\" y2=\"19.500\"/>{bars}</svg><span class=\"sub\">{words}</span>"
+        );
+    }
+
+    /// <summary>How many of its tables are in which state, as a strip and in words.</summary>
+    public static IHtmlContent TableStates(CrossingStatus status)
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        var counts = status.Tables.GroupBy(table => table.State.Word()).OrderByDescending(same => same.Count()).ToList();
+        var (strip, x) = ("", 0.0);
+        foreach (var same in counts)
+        {
+            var part = 100.0 * same.Count() / status.Tables.Count;
+            var kind = same.Key.Replace(' ', '-');
+            strip += $"<rect class=\"{kind}\" x=\"{Number(x)}\" width=\"{Number(Math.Max(0.5, part - 0.5))}\" height=\"8\"/>";
+            x += part;
+        }
+
+        var words = counts.Count == 0 ? "no tables yet" : string.Join(", ", counts.Select(same => $"{same.Count()} {same.Key}"));
+        return new HtmlString(
+            "<svg class=\"tables\" viewBox=\"0 0 100 8\" preserveAspectRatio=\"none\" aria-hidden=\"true\">"
+                + $"{strip}</svg><span class=\"sub\">tables: {words}</span>"
         );
     }
 
@@ -129,9 +194,6 @@ public static class Draw
     }
 
     internal static string Number(double value) => value.ToString("0.##", CultureInfo.InvariantCulture);
-
-    private static string Bar(string kind, double from, double to) =>
-        to - from < 0.1 ? "" : $"<rect class=\"{kind}\" x=\"{Number(from)}%\" y=\"11\" width=\"{Number(to - from)}%\" height=\"8\"/>";
 
     private static string X(TimeSpan age) => Number(At(age)) + "%";
 

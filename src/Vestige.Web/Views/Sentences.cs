@@ -12,6 +12,8 @@ namespace Vestige.Web.Views;
 /// <summary>What pages say in words.</summary>
 public static class Sentences
 {
+    private const int FewestJudged = 5;
+
     /// <summary>The sentence of the Fleet page.</summary>
     public static string Fleet(IReadOnlyList<CrossingStatus> all, IReadOnlyList<Alert> standing)
     {
@@ -111,10 +113,9 @@ public static class Sentences
 
     /// <summary>How good past forecasts were.</summary>
     public static string Quality(ForecastQuality? quality) =>
-        quality is null
-            ? "none to judge yet"
-            : $"{Figures.Count(quality.Count)}, half within {quality.MedianError * 100:0} %, {quality.WithinRange * 100:0} % in their "
-                + "range";
+        quality is not { Count: >= FewestJudged }
+            ? "too few to judge"
+            : $"{Figures.Count(quality.Near)} of {Figures.Count(quality.Count)} came within half of the time said";
 
     /// <summary>The range of a time that is forecast; null where it has none, or as short a one as is shown.</summary>
     public static string? Range(ForecastTime time)

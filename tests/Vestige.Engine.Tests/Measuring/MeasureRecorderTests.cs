@@ -70,7 +70,7 @@ public sealed class MeasureRecorderTests
         HoldForecast(ForecastKind.SpoolFull, forecast: 100, took: 100);
         HoldForecast(ForecastKind.LogLost, forecast: 30, took: 60);
         await RunAsync(3, 5);
-        Assert.Equal(new ForecastQualities(null, null, new(2, 0, 0.5), new(1, 0.5, 0)), meter.PastForecasts);
+        Assert.Equal(new ForecastQualities(null, null, new(2, 0, 2, 0.5), new(1, 0.5, 1, 0)), meter.PastForecasts);
         Assert.Empty(meter.TakeScored());
 
         var earlier = meter.PastForecasts;
@@ -84,7 +84,7 @@ public sealed class MeasureRecorderTests
             HoldForecast(ForecastKind.SpoolFull, forecast: 50, took: 100);
         }
 
-        Assert.Equal(new(PastForecasts.Kept, 0.5, 0), meter.PastForecasts.SpoolFull);
+        Assert.Equal(new(PastForecasts.Kept, 0.5, PastForecasts.Kept, 0), meter.PastForecasts.SpoolFull);
         Assert.Equal(PastForecasts.Kept, Assert.Single(meter.TakeScored()).Judged.Count);
     }
 

@@ -60,6 +60,36 @@ public sealed class MeterTests
         Assert.Equal(10, clears.In!.Value.TotalSeconds, 1e-9);
     }
 
+    /// <summary>What was applied before there was a limit says nothing of what comes: 64 a second arrive, and 5 may be applied.</summary>
+    [Fact]
+    public void A_limit_is_the_capacity_as_soon_as_it_is_set()
+    {
+        Assert.Equal(Clearing.Clears, meter.WhenClear(100, limit: 5).Outcome);
+        for (var second = 0; second <= 60; second++)
+        {
+            meter.Committed(Batch(100), Start.AddSeconds(second));
+            Sample(second, arrived: second * 64, backlog: 5000);
+        }
+
+        Assert.Equal(Clearing.Clears, meter.WhenClear(5000).Outcome);
+        var limited = meter.WhenClear(5000, limit: 5);
+        Assert.Equal((Clearing.Never, 64, 5), (limited.Outcome, limited.Arriving, limited.Applied));
+    }
+
+    [Fact]
+    public void A_rest_of_its_own_is_in_no_hop_and_told_beside_them()
+    {
+        meter.RestBegins(OwnRest.Pause, Start);
+        meter.RestEnds(OwnRest.Pause, Start.AddMinutes(10));
+        var applied = Start.AddMinutes(10).AddSeconds(2);
+        var rested = meter.Rested(Start.AddSeconds(2), applied);
+        var delay = HopDelays.Between(Start, Start.AddSeconds(1), Start.AddSeconds(2), default, applied, rested);
+        meter.Committed(new BatchReport(1, new Dictionary<TableName, TableTally>(), [], [delay]), applied);
+        Assert.Equal(TimeSpan.FromSeconds(4), meter.MeanHops(applied)!.Value.Total);
+        Assert.Equal(TimeSpan.FromSeconds(598), meter.MeanHops(applied)!.Value.Rest);
+        Assert.InRange(meter.Delay(0.95, applied)!.Value.TotalSeconds, 3.9, 4.1);
+    }
+
     [Fact]
     public void The_quantile_forgets_what_is_older_than_five_minutes()
     {

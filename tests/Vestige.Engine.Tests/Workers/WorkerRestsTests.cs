@@ -1,5 +1,6 @@
 using Vestige.Core.Crossings;
 using Vestige.Engine.Following;
+using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Tests.Doubles;
 using Vestige.Engine.Workers;
@@ -25,7 +26,7 @@ public sealed class WorkerRestsTests
         using var steering = new Steering();
         var clock = new HurryingClock(TimeSpan.FromMilliseconds(milliseconds));
         var definition = new CrossingDefinition("copy", CrossingDefinition.Copy, "a", "b", new TableRules([]));
-        var rests = new WorkerRests(new RateLimiter(() => definition, clock), steering, clock);
+        var rests = new WorkerRests(new RateLimiter(() => definition, clock), new CrossingMeter(), steering, clock);
         var rest = rests.ForAsync(
             new ProgressSession(TargetProgress.None),
             TimeSpan.FromMilliseconds(milliseconds * 1.5),

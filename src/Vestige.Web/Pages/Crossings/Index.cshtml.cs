@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
 using Vestige.Web.Crossings;
+using Vestige.Web.Fleet;
 using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages.Crossings;
@@ -10,45 +11,46 @@ namespace Vestige.Web.Pages.Crossings;
 /// <summary>All crossings by name, found by typing or by tag; several are steered at once.</summary>
 public class IndexModel(CrossingEngine engine) : PageModel
 {
-    private const int Most = 200;
+    private const int PerPage = 50;
+
+    public FleetQuery Query { get; private set; } = new();
+
+    public FleetChoices Choices { get; private set; } = FleetChoices.Of(new(), "/crossings", []);
 
     public IReadOnlyList<CrossingStatus> Shown { get; private set; } = [];
 
+    /// <summary>All there are.</summary>
     public int Count { get; private set; }
 
-    public string Wanted { get; private set; } = "";
+    /// <summary>How many match, on all pages.</summary>
+    public int Matched { get; private set; }
 
-    public string Tag { get; private set; } = "";
+    /// <summary>The last page.</summary>
+    public int Last { get; private set; } = 1;
 
-    /// <summary>Every tag, by name.</summary>
-    public IReadOnlyList<string> Tags { get; private set; } = [];
-
-    public void OnGet(string? find, string? tag)
+    public void OnGet()
     {
-        (Wanted, Tag) = (find ?? "", tag ?? "");
         var all = engine.Statuses;
-        Count = all.Count;
-        Tags = [.. all.SelectMany(status => status.Definition.Tags ?? []).Distinct().Order(StringComparer.Ordinal)];
-        Shown = [.. all.Where(Matches).Take(Most)];
+        Query = FleetQuery.Of(Request.Query);
+        Choices = FleetChoices.Of(Query, "/crossings", all);
+        var found = Query.Of(all);
+        (Count, Matched, Last) = (all.Count, found.Count, Math.Max(1, (found.Count + PerPage - 1) / PerPage));
+        Query = Query with { Page = Math.Min(Query.Page, Last) };
+        Shown = [.. found.Skip((Query.Page - 1) * PerPage).Take(PerPage)];
     }
 
-    public async Task<IActionResult> OnPostAsync(string[] names, string action, string? tag, CancellationToken cancellation)
+    /// <summary>Steers several at once: those that are named, or all that match, on whichever page.</summary>
+    public async Task<IActionResult> OnPostAsync(string[] names, string action, bool all, CancellationToken cancellation)
     {
-        var outcomes = await new SteerSeveral(engine).DoAsync(names, action, Who.Of(HttpContext), cancellation);
+        var query = FleetQuery.Of(Request.Query);
+        string[] chosen = all ? [.. query.Of(engine.Statuses).Select(status => status.Name)] : names;
+        var outcomes = await new SteerSeveral(engine).DoAsync(chosen, action, Who.Of(HttpContext), cancellation);
         var done = outcomes.Count(outcome => outcome.Problem is null);
         TempData[done == outcomes.Count && done > 0 ? "Done" : "Refused"] =
             outcomes.Count == 0
-                ? "No crossing is chosen."
+                ? "No crossing is selected."
                 : $"{SteerSeveral.Word(action)}: {done} of {outcomes.Count}. "
                     + string.Join(" ", outcomes.Where(outcome => outcome.Problem is not null).Take(5).Select(outcome => outcome.Problem));
-        return Redirect(string.IsNullOrEmpty(tag) ? "/crossings" : $"/crossings?tag={Uri.EscapeDataString(tag)}");
+        return Redirect(query.Address("/crossings"));
     }
-
-    private bool Matches(CrossingStatus status) =>
-        (Tag.Length == 0 || status.Definition.Tags?.Contains(Tag) == true)
-        && (
-            status.Name.Contains(Wanted, StringComparison.OrdinalIgnoreCase)
-            || status.Definition.Source.Contains(Wanted, StringComparison.OrdinalIgnoreCase)
-            || status.Definition.Target.Contains(Wanted, StringComparison.OrdinalIgnoreCase)
-        );
 }

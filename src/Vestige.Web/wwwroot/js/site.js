@@ -160,6 +160,13 @@
     }
   });
 
+  // A choice among a few is taken at once; its button is for those without scripts and for the text beside it.
+  document.addEventListener('change', (event) => {
+    if (event.target.matches('select, input[type="checkbox"]')) {
+      event.target.closest('form[data-submits]')?.requestSubmit();
+    }
+  });
+
   document.addEventListener('alpine:init', () => {
     window.Alpine.data('rate', () => ({
       value: 0,
