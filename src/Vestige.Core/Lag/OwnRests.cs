@@ -66,12 +66,17 @@ public sealed class OwnRests
             return TimeSpan.Zero;
         }
 
-        // What is asked for is mostly recent.
-        var after = moments.FindLastIndex(one => one.At <= moment) + 1;
-        if (after == moments.Count)
+        var (last, rested) = moments[^1];
+        if (moment >= last)
         {
-            var (last, rested) = moments[^1];
             return active.Count > 0 ? rested + (moment - last) : rested;
+        }
+
+        // What is asked for is mostly recent.
+        var after = moments.Count - 1;
+        while (moments[after - 1].At > moment)
+        {
+            after--;
         }
 
         var (before, next) = (moments[after - 1], moments[after]);
