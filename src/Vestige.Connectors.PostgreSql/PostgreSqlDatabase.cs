@@ -121,6 +121,14 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
             cancellation
         );
 
+    public Task<RowCount> EstimateAsync(TableName table, SharedRows? only, CancellationToken cancellation) =>
+        UseAsync(
+            $"Counting {table}",
+            async (connection, stop) =>
+                await BoundedCount.OfAsync(connection, await OwnRowsAsync(connection, table, stop), table, only, stop),
+            cancellation
+        );
+
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(table);

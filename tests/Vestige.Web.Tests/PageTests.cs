@@ -68,8 +68,18 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
             string.Concat(Enumerable.Range(0, 120).Select(i => $"CREATE TABLE table_{i:000} (id INTEGER PRIMARY KEY, note TEXT);"))
         );
         await StartAsync(LongName);
-        var tables = Text(await PageAsync($"/crossings/{LongName}/tables"));
+        var tables = "";
+        for (var page = 1; page <= 3; page++)
+        {
+            var shown = await PageAsync($"/crossings/{LongName}/tables?part=live&page={page}");
+            Assert.InRange(shown.Length, 1_000, 50_000);
+            tables += Text(shown);
+        }
+
         Assert.All(Enumerable.Range(0, 120), i => Assert.Contains($"a.table_{i:000}", tables, StringComparison.Ordinal));
+        var found = Text(await PageAsync($"/crossings/{LongName}/tables?find=_077"));
+        Assert.Contains("a.table_077", found, StringComparison.Ordinal);
+        Assert.DoesNotContain("a.table_078", found, StringComparison.Ordinal);
         Assert.Contains(LongName, Text(await PageAsync("/")), StringComparison.Ordinal);
         Assert.Contains("a.table_077", Text(await PageAsync("/find?q=table_077")), StringComparison.Ordinal);
     }
@@ -120,13 +130,45 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
         await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "faulted", "the fault");
         var page = Text(await PageAsync("/crossings/c"));
         Assert.Contains("no longer holds", page, StringComparison.Ordinal);
-        Assert.Contains("Load again …", page, StringComparison.Ordinal);
+        Assert.Contains("Reload …", page, StringComparison.Ordinal);
         Assert.DoesNotContain("kept in the spool", page, StringComparison.Ordinal);
         Assert.DoesNotContain(">Resume<", page, StringComparison.Ordinal);
         Assert.Contains("place lost", Text(await PageAsync("/")), StringComparison.Ordinal);
         await vestige.PostAsync("/api/v1/crossings/c/reload", new { tables = Array.Empty<string>() });
         await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "following", "following again");
         Assert.Equal(2, (await vestige.BenchAsync("b", "SELECT * FROM t")).Body.GetProperty("rows").GetArrayLength());
+    }
+
+    /// <summary>What will be deleted is said before, and a table that is gone never stands for all of them.</summary>
+    [Fact]
+    public async Task One_table_is_loaded_again_from_its_own_page_and_a_crossing_is_removed_from_another()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync(
+            "a",
+            "CREATE TABLE t (id INTEGER PRIMARY KEY); INSERT INTO t VALUES (1), (2); CREATE TABLE u (id INTEGER PRIMARY KEY)"
+        );
+        await StartAsync("c");
+        Assert.DoesNotContain("Delete rows", Text(await PageAsync("/crossings/c/stop")), StringComparison.Ordinal);
+        var one = Text(await PageAsync("/crossings/c/reload?table=a.t"));
+        Assert.Contains("Vestige deletes 2 rows from <span class=\"mono\">b.t</span>", one, StringComparison.Ordinal);
+        Assert.Contains("Reload all 2 tables", Text(await PageAsync("/crossings/c/reload")), StringComparison.Ordinal);
+        var gone = Text(await PageAsync("/crossings/c/reload?table=a.gone"));
+        Assert.Contains("c has no table a.gone", gone, StringComparison.Ordinal);
+        Assert.DoesNotContain("Delete rows and reload", gone, StringComparison.Ordinal);
+
+        await vestige.BenchAsync("b", "INSERT INTO t VALUES (9); INSERT INTO u VALUES (9)");
+        var refused = await PressAsync("/crossings/c/reload", "", ("table", "a.t"), ("typed", "d"));
+        Assert.Contains("Nothing was done", refused, StringComparison.Ordinal);
+        await PressAsync("/crossings/c/reload", "", ("table", "a.t"), ("typed", "c"));
+        await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "following", "following again");
+        var left = (await vestige.BenchAsync("b", "SELECT (SELECT count(*) FROM t) || ' ' || (SELECT count(*) FROM u) AS n")).Body;
+        Assert.Equal("2 1", left.GetProperty("rows")[0][0].GetString());
+
+        Assert.Contains("Stop it first", Text(await PageAsync("/crossings/c/remove")), StringComparison.Ordinal);
+        await vestige.PostAsync("/api/v1/crossings/c/stop", new { manner = "now" });
+        await PressAsync("/crossings/c/remove", "", ("typed", "c"));
+        Assert.Equal(0, (await vestige.GetAsync("/api/v1/crossings")).GetArrayLength());
     }
 
     [Fact]
@@ -248,6 +290,8 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
             "/crossings/c",
             "/crossings/c/tables",
             "/crossings/c/stop",
+            "/crossings/c/reload",
+            "/crossings/c/remove",
             "/alerts",
             "/events",
             "/trace",

@@ -1,4 +1,5 @@
 using Npgsql;
+using Vestige.Connectors.PostgreSql.Catalogue;
 using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Connectors.PostgreSql.Targets;
 using Vestige.Core.Crossings;
@@ -296,13 +297,13 @@ internal static class TargetReadiness
         return new ReadinessCheck(
             step,
             true,
-            $"it is dropped with its {Figures.Of(rows, "row")} and made anew",
+            $"it is dropped with its {rows.Of("row")} and made anew",
             "leave to drop it",
             null,
             TimeSpan.Zero
         )
         {
-            Loses = $"{table.Name} with {Figures.Of(rows, "row")}",
+            Loses = $"{table.Name} with {rows.Of("row")}",
         };
     }
 
@@ -311,7 +312,7 @@ internal static class TargetReadiness
         NpgsqlConnection connection,
         TableSchema table,
         string step,
-        long rows,
+        RowCount rows,
         CancellationToken cancellation
     )
     {
@@ -323,16 +324,16 @@ internal static class TargetReadiness
             ? new ReadinessCheck(
                 step,
                 true,
-                $"its {Figures.Of(rows, "row")} stay; those whose key the source has too are overwritten",
+                $"its {rows.Of("row")} stay; those whose key the source has too are overwritten",
                 "rows of other keys, or leave to overwrite them",
                 null,
                 TimeSpan.Zero
             )
             {
                 Loses =
-                    rows == 0
+                    rows.Rows == 0
                         ? null
-                        : $"what differs in those of the {Figures.Of(rows, "row")} of {table.Name} whose key the source has too",
+                        : $"what differs in those of the {rows.Of("row")} of {table.Name} whose key the source has too",
             }
             : new ReadinessCheck(
                 step,
@@ -344,11 +345,9 @@ internal static class TargetReadiness
             );
     }
 
-    private static async Task<long> CountAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation)
-    {
-        await using var count = new NpgsqlCommand($"SELECT count(*) FROM {Quote.Name(table.Name)}", connection);
-        return (long)(await count.ExecuteScalarAsync(cancellation))!;
-    }
+    /// <summary>A plan is made again with every choice: not by reading all of a large table.</summary>
+    private static Task<RowCount> CountAsync(NpgsqlConnection connection, TableSchema table, CancellationToken cancellation) =>
+        BoundedCount.OfAsync(connection, Quote.Name(table.Name), table.Name, null, cancellation);
 
     private static async Task<ReadinessCheck?> TableAsync(
         NpgsqlConnection connection,
@@ -406,30 +405,30 @@ internal static class TargetReadiness
             return new ReadinessCheck(
                 step,
                 true,
-                $"its {Figures.Of(rows, "row")} stay, and changes are applied to them",
+                $"its {rows.Of("row")} stay, and changes are applied to them",
                 "rows that agree with the source's",
                 null,
                 TimeSpan.Zero
             );
         }
 
-        return rows == 0 ? new ReadinessCheck(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
+        return rows.Rows == 0 ? new ReadinessCheck(step, true, "it is there and empty", "no rows", null, TimeSpan.Zero)
             : existing == ExistingRows.Empty
                 ? new ReadinessCheck(
                     step,
                     true,
-                    $"its {Figures.Of(rows, "row")} will be deleted",
+                    $"its {rows.Of("row")} will be deleted",
                     "no rows, or leave to delete them",
                     null,
                     TimeSpan.Zero
                 )
                 {
-                    Loses = $"{Figures.Of(rows, "row")} of {table.Name}",
+                    Loses = $"{rows.Of("row")} of {table.Name}",
                 }
             : new ReadinessCheck(
                 step,
                 false,
-                $"it already has {Figures.Of(rows, "row")}",
+                $"it already has {rows.Of("row")}",
                 "no rows, or leave to delete them",
                 "Empty the table, or choose that existing rows are deleted first.",
                 TimeSpan.Zero

@@ -13,6 +13,15 @@ public interface IRowLookup
     Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation);
 
     /// <summary>
+    /// The number of rows without reading all of a large table, so that it can be asked often; exact where there are few.
+    /// </summary>
+    /// <param name="table">The table.</param>
+    /// <param name="only">Which of its rows; null for all.</param>
+    /// <param name="cancellation">Gives up.</param>
+    async Task<RowCount> EstimateAsync(TableName table, SharedRows? only, CancellationToken cancellation) =>
+        new(await CountAsync(table, only, cancellation));
+
+    /// <summary>
     /// The row whose key columns equal the given texts, in key order, compared as the engine compares a text typed by a
     /// person with the column; null when there is none.
     /// </summary>

@@ -36,10 +36,10 @@ public static class Draw
 
     public static IHtmlContent State(TableState state) => State(state.Word(), state.Word());
 
-    /// <summary>The axis above wakes: ages from the left, now at the right.</summary>
-    public static IHtmlContent WakeAxisLabels()
+    /// <summary>The axis above wakes: ages from the left, now at the right; every second age where there is little room.</summary>
+    public static IHtmlContent WakeAxisLabels(bool compact = false)
     {
-        var labels = WakeAxis.Ticks.Select(tick => $"<text x=\"{X(tick.Age)}\" y=\"13\" text-anchor=\"middle\">{tick.Label}</text>");
+        var labels = WakeAxis.Ticks.Where((_, i) => !compact || i % 2 == 0).Select(tick => $"<text x=\"{X(tick.Age)}\" y=\"13\" text-anchor=\"middle\">{tick.Label}</text>");
         return new HtmlString(
             $"<svg aria-hidden=\"true\">{string.Concat(labels)}<text x=\"{X(TimeSpan.Zero)}\" y=\"13\" "
                 + "text-anchor=\"middle\">now</text></svg>"
@@ -163,34 +163,29 @@ public static class Draw
         );
     }
 
-    /// <summary>The marks of a table's changes, each with a bar scaled by how many there were beside the table with most.</summary>
+    /// <summary>The marks of a table's changes, each with its number under a bar scaled beside the table with most.</summary>
     public static IHtmlContent Strip(TableTally tally, long most)
     {
         ArgumentNullException.ThrowIfNull(tally);
-        var parts = new (string Mark, long Count)[]
+        var parts = new (string Mark, long Count, string Name)[]
         {
-            ("+", tally.Inserts),
-            ("~", tally.Updates),
-            ("−", tally.Deletes),
-            ("Δ", tally.SchemaChanges),
-            ("∅", tally.Truncates),
+            ("+", tally.Inserts, "inserts"),
+            ("~", tally.Updates, "updates"),
+            ("−", tally.Deletes, "deletes"),
+            ("Δ", tally.SchemaChanges, "schema changes"),
+            ("∅", tally.Truncates, "truncates"),
         };
-        var x = 0;
-        var drawn = "";
-        foreach (var (mark, count) in parts)
-        {
-            var width = count == 0 ? 0 : Math.Max(2, 26 * Math.Log(1 + count) / Math.Log(2 + most));
-            drawn +=
-                $"<text x=\"{x}\" y=\"12\">{mark}</text>"
-                + (count > 0 ? $"<rect x=\"{x + 11}\" y=\"4\" width=\"{Number(width)}\" height=\"8\"/>" : "");
-            x += 43;
-        }
-
-        var words = string.Join(", ", parts.Where(part => part.Count > 0).Select(part => $"{part.Mark} {part.Count}"));
-        return new HtmlString(
-            "<svg class=\"strip\" width=\"215\" height=\"16\" role=\"img\" "
-                + $"aria-label=\"{(words.Length > 0 ? words : "no changes yet")}\"><title>{words}</title>{drawn}</svg>"
+        var drawn = string.Concat(
+            parts
+                .Where(part => part.Count > 0)
+                .Select(part =>
+                {
+                    var width = Number(Math.Max(2, 44 * Math.Log(1 + part.Count) / Math.Log(2 + most)));
+                    return $"<span title=\"{part.Name}\">{part.Mark}\u202F{Core.Text.Figures.Count(part.Count)}"
+                        + $"<svg width=\"44\" height=\"3\" aria-hidden=\"true\"><rect width=\"{width}\" height=\"3\"/></svg></span>";
+                })
         );
+        return new HtmlString($"<span class=\"strip\">{(drawn.Length > 0 ? drawn : "no changes yet")}</span>");
     }
 
     internal static string Number(double value) => value.ToString("0.##", CultureInfo.InvariantCulture);

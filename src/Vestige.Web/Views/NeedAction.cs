@@ -28,11 +28,11 @@ public sealed record NeedAction(string Label, string Address, bool Posts = false
             ),
             NeedKind.LogLoss when need.Time is not null => new NeedAction("See why", page),
             NeedKind.Held or NeedKind.SourceWritesFail when need.Tables is [var table] => new NeedAction(
-                "Load again …",
-                $"{page}/stop?table={Uri.EscapeDataString(table)}"
+                "Reload …",
+                $"{page}/reload?table={Uri.EscapeDataString(table)}"
             ),
             NeedKind.Held or NeedKind.SourceWritesFail => new NeedAction("Held tables", $"{page}/tables"),
-            NeedKind.Faulted or NeedKind.LogLoss => new NeedAction("Load again …", $"{page}/stop"),
+            NeedKind.Faulted or NeedKind.LogLoss => new NeedAction("Reload …", $"{page}/reload"),
             NeedKind.Quarantine => new NeedAction("Decide …", $"{page}/quarantine"),
             NeedKind.NoHeartbeat or NeedKind.ReadinessLost => new NeedAction(
                 "Look at the connection",

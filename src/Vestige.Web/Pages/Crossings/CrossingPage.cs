@@ -1,6 +1,8 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
 using Vestige.Core.Text;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
@@ -19,6 +21,16 @@ public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory co
 
     /// <summary>Which of the crossing's views this is.</summary>
     public abstract string View { get; }
+
+    /// <summary>The tables that a list of them shows.</summary>
+    public virtual IReadOnlyList<TableStatus> ListedTables => Status.Tables;
+
+    /// <summary>Rows at the source and on the target of those that are listed; null where the list shows none.</summary>
+    public virtual IReadOnlyDictionary<TableName, (RowCount? Source, RowCount? Target)>? Counts => null;
+
+    /// <summary>Whether a worker is at it, so that it can be stopped.</summary>
+    public bool IsAtWork =>
+        Status.State is CrossingState.Checking or CrossingState.Loading or CrossingState.CatchingUp or CrossingState.Following;
 
     public DateTimeOffset Now => clock.GetUtcNow();
 

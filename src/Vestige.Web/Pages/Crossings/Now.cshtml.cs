@@ -4,6 +4,7 @@ using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Web.Connections;
+using Vestige.Web.Crossings;
 using Vestige.Web.Hosting;
 using Vestige.Web.Measures;
 
@@ -19,6 +20,7 @@ public class NowModel(
 ) : CrossingPage(engine, connections, clock)
 {
     private const int EventsShown = 5;
+    private const int TablesShown = 12;
     private const int MarksShown = 60;
     private static readonly TimeSpan Week = TimeSpan.FromDays(7);
 
@@ -27,6 +29,9 @@ public class NowModel(
     [(5, "5 min"), (15, "15 min"), (60, "1 h"), (1440, "24 h"), (10080, "7 d"), (43200, "30 d"), (129600, "90 d")];
 
     public override string View => "now";
+
+    /// <summary>The worst of its tables; all are on their own page.</summary>
+    public override IReadOnlyList<TableStatus> ListedTables => [.. new TableQuery().Of(Status.Tables).Take(TablesShown)];
 
     /// <summary>How good its forecasts were; null when none was held against the outcome yet.</summary>
     public int Minutes { get; private set; } = 5;

@@ -1,8 +1,9 @@
 using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Commands;
-using Vestige.Engine.Faults;
+using Vestige.Engine.Measuring;
 using Vestige.Web.Connections;
+using Vestige.Web.Crossings;
 
 namespace Vestige.Web.Pages.Crossings;
 
@@ -12,9 +13,25 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
 {
     public override string View => "tables";
 
-    /// <summary>Rows at the source and at the target, counted a few seconds ago at most; null where it could not be counted.</summary>
-    public IReadOnlyDictionary<TableName, (long? Here, long? There)> Counts { get; private set; } =
-        new Dictionary<TableName, (long?, long?)>();
+    private const int PerPage = 40;
+
+    /// <summary>What is listed.</summary>
+    public TableQuery Query { get; private set; } = new();
+
+    /// <summary>The tables of this page.</summary>
+    public override IReadOnlyList<TableStatus> ListedTables => listed;
+
+    /// <summary>How many match, on all pages.</summary>
+    public int Matched { get; private set; }
+
+    /// <summary>The last page.</summary>
+    public int Last { get; private set; } = 1;
+
+    /// <summary>Rows at the source and on the target, counted lately; null where they could not be counted.</summary>
+    public override IReadOnlyDictionary<TableName, (RowCount? Source, RowCount? Target)>? Counts => counts;
+
+    private IReadOnlyList<TableStatus> listed = [];
+    private Dictionary<TableName, (RowCount? Source, RowCount? Target)> counts = [];
 
     public async Task<IActionResult> OnGetAsync(string name, string? part, CancellationToken cancellation)
     {
@@ -23,9 +40,18 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
             return NotFound();
         }
 
-        var counts = new Dictionary<TableName, (long?, long?)>();
+        if (part == "head")
+        {
+            return Partial("Crossings/_CrossingHead", this);
+        }
+
+        Query = TableQuery.Of(Request.Query);
+        var found = Query.Of(Status.Tables);
+        (Matched, Last) = (found.Count, Math.Max(1, (found.Count + PerPage - 1) / PerPage));
+        Query = Query with { Page = Math.Min(Query.Page, Last) };
+        listed = [.. found.Skip((Query.Page - 1) * PerPage).Take(PerPage)];
         var treating = Engine.TreatmentOf(Status.Definition);
-        foreach (var table in Status.Tables)
+        foreach (var table in listed)
         {
             counts[table.Source] = (
                 await rowCounts.OfAsync(Status.Definition.Source, table.Source, null, cancellation),
@@ -33,14 +59,13 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
             );
         }
 
-        Counts = counts;
         return part == "live" ? Partial("Crossings/_Tables", this) : Page();
     }
 
-    /// <summary>Rows of a table that is split stand in several; null when one of them cannot be counted.</summary>
-    private async Task<long?> SumAsync(IReadOnlyList<TableName> tables, SharedRows? only, CancellationToken cancellation)
+    /// <summary>Rows of a table that is split are in several; null when one of them cannot be counted.</summary>
+    private async Task<RowCount?> SumAsync(IReadOnlyList<TableName> tables, SharedRows? only, CancellationToken cancellation)
     {
-        long? sum = 0;
+        RowCount? sum = new(0);
         foreach (var table in tables)
         {
             sum += await rowCounts.OfAsync(Status.Definition.Target, table, only, cancellation);
