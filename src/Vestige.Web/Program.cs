@@ -241,7 +241,8 @@ static void Tell(WebApplication app, VestigeSettings settings, int port)
         Console.WriteLine(
             $"Demo: the invented libraries' database circulation ({Figures.Of(settings.DemoLoans, "loan")} at first, 10 tables, with "
                 + "a workload), "
-                + "the empty warehouse and ledger, one running crossing, one draft."
+                + "the empty warehouse and ledger, one running crossing, one draft"
+                + (settings.WithDemoStates ? "; others come to unlike states within a minute." : ".")
         );
     }
 }

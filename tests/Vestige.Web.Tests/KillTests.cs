@@ -18,7 +18,7 @@ public class KillTests(ITestOutputHelper output)
         var seed = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? "20261");
         output.WriteLine($"seed {seed}, {kills} kills");
         var random = new Random(seed);
-        await using var vestige = await RunningVestige.StartAsync("--demo-loans", "60000");
+        await using var vestige = await RunningVestige.StartAsync("--demo-loans", "60000", "--demo-states", "false");
         for (var i = 0; i < kills; i++)
         {
             // Every third time all is loaded again, so that kills meet loads as well.

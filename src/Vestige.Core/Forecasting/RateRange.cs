@@ -6,32 +6,33 @@ namespace Vestige.Core.Forecasting;
 /// <param name="High">The upper quartile.</param>
 public sealed record RateRange(double Low, double Median, double High)
 {
+    private const int Stretch = 10;
+    private const int FewestStretches = 3;
+
     public static RateRange Zero { get; } = new(0, 0, 0);
 
     public static RateRange One { get; } = new(1, 1, 1);
 
     /// <summary>
-    /// Of samples, one an interval; zero where there are none. Where most of them are zero, as with a change every few seconds, the median
-    /// says nothing of what comes, so that the mean is taken for it.
+    /// Of samples, one an interval, oldest first; zero where there are none. Where most of them are zero, as with a change every few
+    /// seconds, stretches of ten are taken for one each, if there are three: a single burst among them still counts for nothing.
     /// </summary>
     public static RateRange Of(IReadOnlyList<double> samples)
     {
         ArgumentNullException.ThrowIfNull(samples);
+        var quartiles = QuartilesOf(samples);
+        return quartiles.Median > 0 || samples.Count < Stretch * FewestStretches
+            ? quartiles
+            : QuartilesOf([.. samples.Skip(samples.Count % Stretch).Chunk(Stretch).Select(stretch => stretch.Average())]);
+    }
+
+    private static RateRange QuartilesOf(IReadOnlyList<double> samples)
+    {
         double[] sorted = [.. samples];
         Array.Sort(sorted);
-        if (sorted.Length == 0)
-        {
-            return Zero;
-        }
-
-        var quartiles = new RateRange(Forecast.RankOf(sorted, 0.25), Forecast.RankOf(sorted, 0.5), Forecast.RankOf(sorted, 0.75));
-        return quartiles.Median > 0
-            ? quartiles
-            : quartiles with
-            {
-                Median = sorted.Average(),
-                High = Math.Max(quartiles.High, sorted.Average()),
-            };
+        return sorted.Length == 0
+            ? Zero
+            : new RateRange(Forecast.RankOf(sorted, 0.25), Forecast.RankOf(sorted, 0.5), Forecast.RankOf(sorted, 0.75));
     }
 
     /// <summary>A part of it, itself known by its range only.</summary>

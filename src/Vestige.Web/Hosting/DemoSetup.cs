@@ -1,21 +1,30 @@
 using Vestige.Connectors.StandIn;
 using Vestige.Core.Crossings;
+using Vestige.Demo.Catalogue;
 using Vestige.Demo.Circulation;
 using Vestige.Demo.Workload;
 using Vestige.Engine.Commands;
+using Vestige.Engine.Faults;
 using Vestige.Web.Connections;
 
 namespace Vestige.Web.Hosting;
 
 /// <summary>Fills an empty data folder with the demo, and keeps its workload running.</summary>
-public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine engine, VestigeSettings settings, TimeProvider clock)
-    : IAsyncDisposable
+public sealed class DemoSetup(
+    ConnectionDirectory connections,
+    CrossingEngine engine,
+    VestigeSettings settings,
+    TimeProvider clock,
+    ILogger<DemoSetup> logger
+) : IAsyncDisposable
 {
     public const double FirstRate = 400;
     private const string Warehouse = "warehouse";
     private const string Ledger = "ledger";
     private const int Seed = 20261;
+    private readonly CancellationTokenSource ending = new();
     private CirculationWorkload? workload;
+    private Task states = Task.CompletedTask;
 
     /// <summary>The work on a database of the demo; null where there is none.</summary>
     public CirculationWorkload? WorkloadOf(string connection) => connection == CirculationSchema.Name ? workload : null;
@@ -25,6 +34,8 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
 
     private string Marker => Path.Combine(settings.DataFolder, "demo");
 
+    private string StatesMarker => Path.Combine(settings.DataFolder, "demo-states");
+
     /// <summary>Makes the databases and their connections, once. Interrupted, it begins again.</summary>
     public async Task FillAsync(CancellationToken cancellation)
     {
@@ -33,7 +44,14 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
             return;
         }
 
-        foreach (var name in new[] { CirculationSchema.Name, Warehouse, Ledger })
+        string[] names =
+        [
+            CirculationSchema.Name,
+            Warehouse,
+            Ledger,
+            .. settings.WithDemoStates ? DemoStates.Targets.Prepend(CatalogueSeed.Name) : [],
+        ];
+        foreach (var name in names)
         {
             Clear(PathOf(name));
         }
@@ -45,7 +63,13 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
             await new CirculationSeed(Seed, settings.DemoLoans, clock.GetUtcNow()).RunAsync(source, cancellation);
         }
 
-        foreach (var name in new[] { CirculationSchema.Name, Warehouse, Ledger })
+        if (settings.WithDemoStates)
+        {
+            await using var catalogue = StandInDatabase.Open(PathOf(CatalogueSeed.Name), CatalogueSeed.Name, new StandInOptions(), clock);
+            await new CatalogueSeed(Seed).RunAsync(catalogue, cancellation);
+        }
+
+        foreach (var name in names)
         {
             await connections.SaveAsync(new ConnectionDefinition(name, StandInKind.Name, none, HasSecret: false), null, cancellation);
         }
@@ -53,7 +77,9 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
         await File.WriteAllTextAsync(Marker, "The demo was made in this folder.\n", cancellation);
     }
 
-    /// <summary>Starts the workload and, the first time, the crossing; a second one stays a draft.</summary>
+    /// <summary>
+    /// Starts the workload and, the first time, the crossing; a second one stays a draft. Others are brought to their states beside it.
+    /// </summary>
     public async Task StartAsync(CancellationToken cancellation)
     {
         if (!Present)
@@ -68,6 +94,7 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
         workload.Start();
         if (engine.Statuses.Count > 0)
         {
+            BringToStates();
             return;
         }
 
@@ -82,14 +109,57 @@ public sealed class DemoSetup(ConnectionDirectory connections, CrossingEngine en
             cancellation
         );
         await engine.RunAsync("circulation-to-warehouse", "demo", cancellation);
+        BringToStates();
+    }
+
+    /// <summary>Once; what a person changes afterwards is left as it is.</summary>
+    private void BringToStates()
+    {
+        if (settings.WithDemoStates && !File.Exists(StatesMarker) && connections.Find(CatalogueSeed.Name) is not null)
+        {
+            states = BringToStatesAsync();
+        }
+    }
+
+    private async Task BringToStatesAsync()
+    {
+        await Task.Yield();
+        try
+        {
+            await new DemoStates(engine, RunAsync).MakeAsync(ending.Token);
+            await File.WriteAllTextAsync(StatesMarker, "The demo's crossings were brought to their states.\n", ending.Token);
+        }
+        catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException or TimeoutException)
+        {
+            logger.LogWarning("The demo's crossings are not all in their states: {Reason}", exception.Message);
+        }
+        catch (OperationCanceledException)
+        {
+            // The process ends; the next one goes on.
+        }
+    }
+
+    private async Task RunAsync(string connection, string[] statements, CancellationToken cancellation)
+    {
+        using var transaction = await connections.Find<StandInConnector>(connection)!.Database.BeginAsync(cancellation: cancellation);
+        foreach (var statement in statements)
+        {
+            transaction.Run(statement);
+        }
+
+        transaction.Commit();
     }
 
     public async ValueTask DisposeAsync()
     {
+        await ending.CancelAsync();
+        await states;
         if (workload is not null)
         {
             await workload.DisposeAsync();
         }
+
+        ending.Dispose();
     }
 
     private static CrossingDefinition Definition(string name, string target, params TableRule[] rules) =>

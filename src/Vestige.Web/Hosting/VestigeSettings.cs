@@ -13,6 +13,7 @@ namespace Vestige.Web.Hosting;
 /// </param>
 /// <param name="AllowsLocalCalls">Whether webhooks and mail may go to Vestige's own address and to link-local ones.</param>
 /// <param name="CertificateFolder">The only folder from which certificates of authorities are read; null for none.</param>
+/// <param name="WithDemoStates">Whether the demo has crossings in unlike states beside its first two.</param>
 public sealed record VestigeSettings(
     string DataFolder,
     string KeyFolder,
@@ -23,7 +24,8 @@ public sealed record VestigeSettings(
     int Port,
     string? PublicOrigin = null,
     bool AllowsLocalCalls = false,
-    string? CertificateFolder = null
+    string? CertificateFolder = null,
+    bool WithDemoStates = false
 )
 {
     /// <summary>Of the data protection key ring.</summary>
@@ -63,7 +65,8 @@ public sealed record VestigeSettings(
             configuration.GetValue("port", 5080),
             configuration["public-origin"]?.TrimEnd('/'),
             configuration.GetValue("allow-local-calls", false),
-            configuration["ca-folder"] is { Length: > 0 } folder ? Path.GetFullPath(folder) : null
+            configuration["ca-folder"] is { Length: > 0 } folder ? Path.GetFullPath(folder) : null,
+            configuration.GetValue("demo-states", true)
         );
     }
 
