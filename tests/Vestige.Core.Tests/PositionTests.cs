@@ -45,6 +45,7 @@ public class PositionTests
     [InlineData("17", "17")]
     [InlineData("""{"Place":17}""", "17")]
     [InlineData("\"2:17\"", "2:17")]
+    [InlineData("\"-1:17\"", "-1:17")]
     public void Earlier_forms_are_read(string json, string position) =>
         Assert.Equal(LogPosition.Parse(position), JsonSerializer.Deserialize<LogPosition>(json));
 
@@ -52,7 +53,9 @@ public class PositionTests
     [InlineData("\"x\"")]
     [InlineData("\"1:\"")]
     [InlineData("\":1\"")]
-    [InlineData("\"-1:1\"")]
+    [InlineData("\"-2:1\"")]
+    [InlineData("\"+1:1\"")]
+    [InlineData("\"-1\"")]
     [InlineData("{}")]
     [InlineData("true")]
     public void What_is_none_is_refused(string json) => Assert.Throws<JsonException>(() => JsonSerializer.Deserialize<LogPosition>(json));
@@ -114,7 +117,7 @@ public class PositionTests
         Assert.NotNull(JoinRule.Refusal(join, [], LogPosition.Zero));
     }
 
-    private static readonly Gen<LogPosition> Positions = Gen.Select(Gen.Int[0, 3], Gen.ULong, (branch, offset) =>
+    private static readonly Gen<LogPosition> Positions = Gen.Select(Gen.Int[LogPosition.BeforeAll, 3], Gen.ULong, (branch, offset) =>
         new LogPosition(branch, offset)
     );
 }

@@ -146,23 +146,23 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
         await MakeAsync("a", "b");
         await vestige.BenchAsync(
             "a",
-            "CREATE TABLE t (id INTEGER PRIMARY KEY); INSERT INTO t VALUES (1), (2); CREATE TABLE u (id INTEGER PRIMARY KEY)"
+            "CREATE TABLE shelf (id INTEGER PRIMARY KEY); INSERT INTO shelf VALUES (1), (2); CREATE TABLE u (id INTEGER PRIMARY KEY)"
         );
         await StartAsync("c");
         Assert.DoesNotContain("Delete rows", Text(await PageAsync("/crossings/c/stop")), StringComparison.Ordinal);
-        var one = Text(await PageAsync("/crossings/c/reload?table=a.t"));
-        Assert.Contains("Vestige deletes 2 rows from <span class=\"mono\">b.t</span>", one, StringComparison.Ordinal);
+        var one = Text(await PageAsync("/crossings/c/reload?table=a.shelf"));
+        Assert.Contains("Vestige deletes 2 rows from <span class=\"mono\">b.shelf</span>", one, StringComparison.Ordinal);
         Assert.Contains("Reload all 2 tables", Text(await PageAsync("/crossings/c/reload")), StringComparison.Ordinal);
         var gone = Text(await PageAsync("/crossings/c/reload?table=a.gone"));
-        Assert.Contains("c has no table a.gone", gone, StringComparison.Ordinal);
+        Assert.Contains("c has no table <span class=\"mono\">a.gone</span>", gone, StringComparison.Ordinal);
         Assert.DoesNotContain("Delete rows and reload", gone, StringComparison.Ordinal);
 
-        await vestige.BenchAsync("b", "INSERT INTO t VALUES (9); INSERT INTO u VALUES (9)");
-        var refused = await PressAsync("/crossings/c/reload", "", ("table", "a.t"), ("typed", "d"));
+        await vestige.BenchAsync("b", "INSERT INTO shelf VALUES (9); INSERT INTO u VALUES (9)");
+        var refused = await PressAsync("/crossings/c/reload", "", ("table", "a.shelf"), ("typed", "d"));
         Assert.Contains("Nothing was done", refused, StringComparison.Ordinal);
-        await PressAsync("/crossings/c/reload", "", ("table", "a.t"), ("typed", "c"));
+        await PressAsync("/crossings/c/reload", "", ("table", "a.shelf"), ("typed", "c"));
         await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "following", "following again");
-        var left = (await vestige.BenchAsync("b", "SELECT (SELECT count(*) FROM t) || ' ' || (SELECT count(*) FROM u) AS n")).Body;
+        var left = (await vestige.BenchAsync("b", "SELECT (SELECT count(*) FROM shelf) || ' ' || (SELECT count(*) FROM u) AS n")).Body;
         Assert.Equal("2 1", left.GetProperty("rows")[0][0].GetString());
 
         Assert.Contains("Stop it first", Text(await PageAsync("/crossings/c/remove")), StringComparison.Ordinal);

@@ -22,6 +22,8 @@ public readonly record struct LogPosition(int Branch, ulong Offset) : IComparabl
     /// <summary>The number that stands for a branch before all that a spool knows.</summary>
     public const int BeforeAll = -1;
 
+    private const string BeforeAllText = "-1";
+
     /// <summary>The position before everything on the first branch.</summary>
     public static LogPosition Zero => default;
 
@@ -54,9 +56,14 @@ public readonly record struct LogPosition(int Branch, ulong Offset) : IComparabl
     {
         ArgumentNullException.ThrowIfNull(text);
         var colon = text.IndexOf(':', StringComparison.Ordinal);
-        return
-            int.TryParse(colon < 0 ? "0" : text.AsSpan(0, colon), NumberStyles.None, CultureInfo.InvariantCulture, out var branch)
-            && ulong.TryParse(text.AsSpan(colon + 1), NumberStyles.None, CultureInfo.InvariantCulture, out var offset)
+        var head = colon < 0 ? "0" : text[..colon];
+        var isBranch = int.TryParse(head, NumberStyles.None, CultureInfo.InvariantCulture, out var branch);
+        if (head == BeforeAllText)
+        {
+            (isBranch, branch) = (true, BeforeAll);
+        }
+
+        return isBranch && ulong.TryParse(text.AsSpan(colon + 1), NumberStyles.None, CultureInfo.InvariantCulture, out var offset)
             ? new LogPosition(branch, offset)
             : throw new FormatException($"'{text}' is not a position.");
     }

@@ -36,6 +36,9 @@ public sealed record CrossingStatus
     /// <summary>How far behind; null before there is a position.</summary>
     public LagReading? Lag { get; init; }
 
+    /// <summary>When the oldest change in quarantine was committed, by the source's clock; null when there is none.</summary>
+    public DateTimeOffset? KeptSince { get; init; }
+
     /// <summary>Age of the captured point of the wake.</summary>
     public TimeSpan CapturedAge { get; init; }
 

@@ -57,6 +57,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             NextRun = state == CrossingState.Stopped ? entry.NextRun : null,
             Cause = DelayCause.Of(entry.Stored.Definition, look.View, look.Log, entry.Meter, entry.Diagnosis, now),
             Tables = Tables(entry, entry.Progress, state, load, look.Lag),
+            KeptSince = entry.Quarantine.UpTo(entry.Progress.Position).Select(change => (DateTimeOffset?)change.CommittedAt).Min(),
         };
         return Measured(status, look);
     }
@@ -292,7 +293,13 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             null or { Loaded: false } => TableState.Waiting,
             { Held: true } => TableState.Held,
             _ when waits => TableState.Held,
-            _ => state == CrossingState.Following ? TableState.Following : TableState.CatchingUp,
+            _ => state switch
+            {
+                CrossingState.Following => TableState.Following,
+                CrossingState.CatchingUp or CrossingState.Loading => TableState.CatchingUp,
+                // Nothing is applied to it, whatever there is.
+                _ => TableState.Waiting,
+            },
         };
     }
 

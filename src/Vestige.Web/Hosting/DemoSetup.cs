@@ -22,7 +22,7 @@ public sealed class DemoSetup(
     private const string Warehouse = "warehouse";
     private const string Ledger = "ledger";
     private const int Seed = 20261;
-    private readonly CancellationTokenSource ending = new();
+    private readonly CancellationTokenSource stopping = new();
     private CirculationWorkload? workload;
     private Task states = Task.CompletedTask;
 
@@ -126,8 +126,8 @@ public sealed class DemoSetup(
         await Task.Yield();
         try
         {
-            await new DemoStates(engine, RunAsync).MakeAsync(ending.Token);
-            await File.WriteAllTextAsync(StatesMarker, "The demo's crossings were brought to their states.\n", ending.Token);
+            await new DemoStates(engine, RunAsync).MakeAsync(stopping.Token);
+            await File.WriteAllTextAsync(StatesMarker, "The demo's crossings were brought to their states.\n", stopping.Token);
         }
         catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException or TimeoutException)
         {
@@ -152,14 +152,14 @@ public sealed class DemoSetup(
 
     public async ValueTask DisposeAsync()
     {
-        await ending.CancelAsync();
+        await stopping.CancelAsync();
         await states;
         if (workload is not null)
         {
             await workload.DisposeAsync();
         }
 
-        ending.Dispose();
+        stopping.Dispose();
     }
 
     private static CrossingDefinition Definition(string name, string target, params TableRule[] rules) =>

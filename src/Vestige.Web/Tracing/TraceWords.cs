@@ -55,7 +55,7 @@ public static class TraceWords
     private static string Untouched(CrossingStatus crossing, TableStatus table, Trace trace, RowSides? sides)
     {
         var held = trace.Since is null ? "The source is not read now." : "The spool holds no change of it.";
-        if (table.State is TableState.Waiting or TableState.Loading)
+        if (table.State is TableState.Loading || (table.State is TableState.Waiting && crossing.LoadShare is not null))
         {
             return $"{held} {table.Source} is being loaded by "
                 + $"{crossing.Name}{(crossing.LoadEndsIn is { } ends ? $"; the load ends in {Figures.Duration(ends)}" : "")}.";

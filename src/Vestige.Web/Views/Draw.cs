@@ -39,7 +39,9 @@ public static class Draw
     /// <summary>The axis above wakes: ages from the left, now at the right; every second age where there is little room.</summary>
     public static IHtmlContent WakeAxisLabels(bool compact = false)
     {
-        var labels = WakeAxis.Ticks.Where((_, i) => !compact || i % 2 == 0).Select(tick => $"<text x=\"{X(tick.Age)}\" y=\"13\" text-anchor=\"middle\">{tick.Label}</text>");
+        var labels = WakeAxis
+            .Ticks.Where((_, i) => !compact || i % 2 == 0)
+            .Select(tick => $"<text x=\"{X(tick.Age)}\" y=\"13\" text-anchor=\"middle\">{tick.Label}</text>");
         return new HtmlString(
             $"<svg aria-hidden=\"true\">{string.Concat(labels)}<text x=\"{X(TimeSpan.Zero)}\" y=\"13\" "
                 + "text-anchor=\"middle\">now</text></svg>"

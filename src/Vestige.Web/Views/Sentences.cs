@@ -63,10 +63,30 @@ public static class Sentences
             CrossingState.Draft => status.Capture is null ? "not started" : "log kept",
             CrossingState.Checking => "starting",
             CrossingState.Loading => status.LoadEndsIn is { } ends ? $"loaded in {Figures.Duration(ends)}" : "loading begins",
-            CrossingState.Paused or CrossingState.Stopped => "place kept",
+            CrossingState.Paused or CrossingState.Stopped => "position kept",
             CrossingState.Following or CrossingState.CatchingUp when IsWaiting(status) => "after the retry",
             CrossingState.Faulted => status.Fault?.PlaceLost == true ? "place lost" : "waits for you",
+            _ when status.Headline.Word is HeadlineWord.Held or HeadlineWord.Quarantine => "waits for you",
             _ => Clears(status.Clears, KeepsPace(status)),
+        };
+    }
+
+    /// <summary>
+    /// How far behind the target is in a word, with what quarantine keeps: the age of the oldest change that it does not have. Where
+    /// tables are held nobody knows how old theirs is.
+    /// </summary>
+    public static string Behind(CrossingStatus status)
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        var held = status.Tables.Count(table => table is { State: TableState.Held, Quarantined: 0 });
+        var kept = status.KeptSince is { } since && status.At > since ? status.At - since : TimeSpan.Zero;
+        return status switch
+        {
+            { State: CrossingState.Loading } => Percent(status.LoadShare),
+            { Lag: null } => "–",
+            { Lag: { } lag } when kept > lag.Behind => Figures.Duration(kept),
+            { Lag.Current: true } when held > 0 => $"{Figures.Count(held)} held",
+            { Lag: { } lag } => (lag.AtLeast ? "≥ " : "") + Figures.Duration(lag.Behind),
         };
     }
 
