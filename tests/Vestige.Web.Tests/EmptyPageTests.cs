@@ -14,7 +14,7 @@ public sealed partial class EmptyPageTests(EmptyVestige empty) : IClassFixture<E
     [InlineData("/", "There is no crossing yet")]
     [InlineData("/crossings", "New crossing")]
     [InlineData("/crossings/new", "Make them first")]
-    [InlineData("/connections", "Make it")]
+    [InlineData("/connections", "Create")]
     [InlineData("/find?q=anything", "anything")]
     [InlineData("/bench", "There is no connection to try statements on")]
     public async Task With_nothing_in_it_each_page_says_what_to_do(string path, string says)

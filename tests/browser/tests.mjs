@@ -276,7 +276,7 @@ test('bad input is told, and nothing is made', async (page) => {
   assert(said.includes('has other characters') && said.includes('no rule') | said.includes('there are none'), `both problems are named: ${said}`);
   await page.goto(`${base}/connections`);
   await page.locator('#stand-in-name').fill('circulation');
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await page.getByRole('button', { name: 'Create' }).click();
   assert((await page.getByRole('alert').textContent()).includes('already'), 'a name that is taken is told');
 });
 
@@ -644,7 +644,7 @@ test('a server is connected, prepared and followed, as the guide says', async (p
       await page.getByLabel('Database').fill(database);
       await page.getByLabel('User', { exact: true }).fill(user);
       await page.getByLabel('Password').fill('made up');
-      await page.getByRole('button', { name: 'Keep and test it' }).click();
+      await page.getByRole('button', { name: 'Save and test' }).click();
       await page.waitForURL(`${base}/connections/${name}`);
     };
     const said = async () => page.locator('main').textContent();

@@ -11,6 +11,8 @@ namespace Vestige.Web.Pages.Connections;
 /// <summary>Which systems can be reached?</summary>
 public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) : PageModel
 {
+    private const int MostOfAddress = 4;
+
     public IReadOnlyList<ConnectionDefinition> All => connections.All;
 
     public ILookup<string, CrossingStatus> Users { get; private set; } = null!;
@@ -33,6 +35,57 @@ public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) 
     {
         ArgumentNullException.ThrowIfNull(kind);
         return new SettingForm(kind.Fields, kind.Kind == Sent ? Settings : [], kind.Kind);
+    }
+
+    /// <summary>What its kind is called.</summary>
+    public string TitleOf(ConnectionDefinition connection)
+    {
+        ArgumentNullException.ThrowIfNull(connection);
+        return connections.KindOf(connection.Kind)?.Title ?? connection.Kind;
+    }
+
+    /// <summary>Where its system is: what was typed of it, in the order of the form, secrets apart.</summary>
+    public string AddressOf(ConnectionDefinition connection)
+    {
+        ArgumentNullException.ThrowIfNull(connection);
+        var fields = connections.KindOf(connection.Kind)?.Fields.Select(field => field.Name) ?? connection.Settings.Keys;
+        return string.Join(
+            ", ",
+            fields.Select(field => connection.Settings.GetValueOrDefault(field) ?? "").Where(value => value.Length > 0).Take(MostOfAddress)
+        );
+    }
+
+    /// <summary>Source, target or both, by the crossings that use it; empty for none.</summary>
+    public string RoleOf(string connection) =>
+        (
+            Users[connection].Any(status => status.Definition.Source == connection),
+            Users[connection].Any(status => status.Definition.Target == connection)
+        ) switch
+        {
+            (true, true) => "source, target",
+            (true, _) => "source",
+            (_, true) => "target",
+            _ => "",
+        };
+
+    /// <summary>
+    /// Whether it is reached by those who use it now, in a word, and why not; empty where nobody uses it now.
+    /// </summary>
+    public (string Word, string? Why) StateOf(string connection)
+    {
+        if (engine.CaptureStatuses.FirstOrDefault(capture => capture.Connection == connection) is { Running: false } stopped)
+        {
+            return ("waiting", stopped.Waiting);
+        }
+
+        var working = Users[connection].Where(status => status.AtWork || status.Waiting is not null).ToList();
+        if (working.Find(status => status.Waiting is not null && status.Definition.Target == connection) is { Waiting: { } waiting })
+        {
+            return ("waiting", waiting.What);
+        }
+
+        var isUsed = working.Count > 0 || engine.CaptureStatuses.Any(capture => capture.Connection == connection);
+        return (isUsed ? "connected" : "", null);
     }
 
     public void OnGet() => Look();
