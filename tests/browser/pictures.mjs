@@ -29,9 +29,15 @@ const picture = async (name, path, { scheme = 'light', before = async () => {} }
 };
 
 await following(main);
+const worded = async (name, word) => { for (let i = 0; i < 600 && (await ask('GET', `/api/v1/crossings/${name}/status`)).headline.word !== word; i++) { await wait(200); } };
+await worded('titles-to-desk', 'quarantine');
+await worded('subjects-to-archive', 'differs');
+await worded('catalogue-to-depot', 'stopped');
+await wait(5000);
+await picture('fleet', '/');
 await run('circulation', "UPDATE branch SET town = 'Brackenmere' WHERE id = 7");
 await post('/api/v1/connections', { name: 'lake', kind: 'stand-in' });
-await define(`name: patrons-masked
+await define(`name: patrons-in-lake
 purpose: copy
 source: circulation
 target: lake
@@ -58,8 +64,8 @@ treatment:
     when: returned_at IS NULL
   - into: lake.closed_loan
 `);
-await post('/api/v1/crossings/patrons-masked/start');
-await following('patrons-masked');
+await post('/api/v1/crossings/patrons-in-lake/start');
+await following('patrons-in-lake');
 await run('ledger', "CREATE TABLE fine (id INTEGER PRIMARY KEY, note TEXT); INSERT INTO fine VALUES (1, 'kept by hand'), (2, 'kept by hand'), (3, 'kept by hand')");
 await define(`name: fines-anew
 purpose: copy
@@ -72,9 +78,9 @@ start:
   existing: replace
 `);
 
-await picture('treatment', '/crossings/patrons-masked/treatment?table=circulation.patron');
-await picture('import', '/crossings/import?change=patrons-masked');
-await picture('definition', '/crossings/patrons-masked/definition');
+await picture('treatment', '/crossings/patrons-in-lake/treatment?table=circulation.patron');
+await picture('import', '/crossings/import?change=patrons-in-lake');
+await picture('definition', '/crossings/patrons-in-lake/definition');
 await picture('start', '/crossings/fines-anew/start');
 await picture('new', '/crossings/new?show=plan&name=branches&source=circulation&target=ledger&rules=circulation.branch%0Acirculation.patron_category');
 await picture('bench', '/bench/circulation', {
@@ -97,8 +103,8 @@ server.psql('catalogue', 'CREATE TABLE title (id int PRIMARY KEY, name text)', "
   "CREATE TABLE loan_history_2026_01 PARTITION OF loan_history FOR VALUES FROM ('2026-01-01') TO ('2026-02-01')",
   "CREATE TABLE loan_history_2026_02 PARTITION OF loan_history FOR VALUES FROM ('2026-02-01') TO ('2026-03-01')",
   "INSERT INTO loan_history SELECT i, date '2026-01-01' + i % 59 FROM generate_series(1, 3000) i", 'ANALYZE');
-await post('/api/v1/connections', { name: 'catalogue', kind: 'postgresql', settings: { host: '127.0.0.1', port: String(server.port), database: 'catalogue', user: 'reader', tls: 'prefer', note: 'the cataloguing team' }, secret: { password: 'invented' } });
-await picture('server', '/connections/catalogue');
+await post('/api/v1/connections', { name: 'union-catalogue', kind: 'postgresql', settings: { host: '127.0.0.1', port: String(server.port), database: 'catalogue', user: 'reader', tls: 'prefer', note: 'the cataloguing team' }, secret: { password: 'invented' } });
+await picture('server', '/connections/union-catalogue');
 
 // Rows that another hand has changed.
 await run('warehouse', "UPDATE loan SET due_on = '2027-01-01' WHERE id IN (1200, 24000, 24001)");
@@ -128,6 +134,5 @@ await run('warehouse', 'DROP TRIGGER register');
 await wait(20000);
 await picture('now', `/crossings/${main}`);
 await picture('now-dark', `/crossings/${main}`, { scheme: 'dark' });
-await picture('fleet', '/');
 await browser.close();
 server.end();

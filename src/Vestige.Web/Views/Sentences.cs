@@ -157,6 +157,15 @@ public static class Sentences
         return status.Lag is { } lag && (lag.Current || (status.State == CrossingState.Following && lag.Behind < TimeSpan.FromSeconds(2)));
     }
 
+    /// <summary>What it can apply; while it keeps pace, at least what it applies.</summary>
+    public static string Capacity(CrossingStatus status)
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        return status.Clears.Applied is not { } seen ? "not measured yet"
+            : KeepsPace(status) && status.Applied > seen ? $"at least {Figures.Rate(status.Applied)}/s"
+            : $"{Figures.Rate(seen)}/s";
+    }
+
     public static string Percent(double? share) => share is null ? "0 %" : $"{Math.Floor(share.Value * 100):0} %";
 
     /// <summary>Whether the source or the target cannot be reached: no rate of before says anything of what comes.</summary>
