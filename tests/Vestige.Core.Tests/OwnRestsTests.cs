@@ -81,7 +81,7 @@ public sealed class OwnRestsTests
         Assert.InRange(Within(2_000, 3_000), 200, 300);
     }
 
-    /// <summary>The moment at which so much work is done that goes on only outside the rests, each of which begins and ends.</summary>
+    /// <summary>The moment at which the work is done. Work pauses during each rest.</summary>
     private static double AppliedAfter(double from, double work, List<double> ends)
     {
         var now = from;

@@ -9,6 +9,7 @@ using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Quarantining;
 using Vestige.Engine.Spooling;
 using Vestige.Engine.Treating;
 using Vestige.Engine.Workers;
@@ -29,6 +30,7 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
     {
         var look = LookAt(entry, capture);
         var (load, state, now) = (look.View?.Load, look.State, look.Now);
+        var quarantined = entry.Quarantine.UpTo(entry.Progress.Position);
         var waiting = look.Lag is { Current: true } ? 0 : look.Backlog.Changes;
         var clears = entry.Meter.WhenClear(waiting, look.AtWork, entry.Stored.Definition.ChangesPerSecond);
         var status = new CrossingStatus
@@ -56,8 +58,8 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             Resting = look.View is { Ended: false } ? look.View.Resting : null,
             NextRun = state == CrossingState.Stopped ? entry.NextRun : null,
             Cause = DelayCause.Of(entry.Stored.Definition, look.View, look.Log, entry.Meter, entry.Diagnosis, now),
-            Tables = Tables(entry, entry.Progress, state, load, look.Lag),
-            KeptSince = entry.Quarantine.UpTo(entry.Progress.Position).Select(change => (DateTimeOffset?)change.CommittedAt).Min(),
+            Tables = Tables(look, quarantined),
+            KeptSince = quarantined.Select(change => (DateTimeOffset?)change.CommittedAt).Min(),
         };
         return Measured(status, look);
     }
@@ -242,12 +244,13 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
         }
     }
 
-    private List<TableStatus> Tables(CrossingEntry entry, TargetProgress progress, CrossingState state, ILoad? load, LagReading? lag)
+    private List<TableStatus> Tables(Look look, IReadOnlyList<WaitingChange> quarantined)
     {
-        var ways = entry.Ways;
+        var (entry, state, load, lag) = (look.Entry, look.State, look.View?.Load, look.Lag);
+        var (progress, ways) = (entry.Progress, entry.Ways);
         var into = IntoOf(ways);
         var known = progress.Tables.Where(table => ways.Takes(table.Table)).ToDictionary(table => table.Table);
-        var waiting = entry.Quarantine.UpTo(progress.Position).CountBy(change => change.Table).ToDictionary();
+        var waiting = quarantined.CountBy(change => change.Table).ToDictionary();
         var loads = load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
         return
         [

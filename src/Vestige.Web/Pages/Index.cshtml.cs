@@ -114,12 +114,12 @@ public class IndexModel(CrossingEngine engine, TimeProvider clock) : PageModel
         );
     }
 
-    /// <summary>Changes applied per second, summed over all crossings.</summary>
+    /// <summary>Changes applied per second, summed over the crossings of the page.</summary>
     private List<double> SumRates()
     {
         var since = clock.GetUtcNow() - TimeSpan.FromSeconds(RatePoints + 1);
         var sums = new SortedDictionary<long, double>();
-        foreach (var point in All.SelectMany(status => engine.Meter(status.Name)?.PointsSince(since) ?? []))
+        foreach (var point in Shown.SelectMany(status => engine.Meter(status.Name)?.PointsSince(since) ?? []))
         {
             var second = point.At.ToUnixTimeSeconds();
             sums[second] = sums.GetValueOrDefault(second) + point.Applied;

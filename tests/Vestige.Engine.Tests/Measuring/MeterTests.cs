@@ -60,7 +60,7 @@ public sealed class MeterTests
         Assert.Equal(10, clears.In!.Value.TotalSeconds, 1e-9);
     }
 
-    /// <summary>What was applied before there was a limit says nothing of what comes: 64 a second arrive, and 5 may be applied.</summary>
+    /// <summary>Rates from before the limit do not count: 64 changes a second arrive, and 5 may be applied.</summary>
     [Fact]
     public void A_limit_is_the_capacity_as_soon_as_it_is_set()
     {

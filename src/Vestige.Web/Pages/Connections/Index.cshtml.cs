@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Crossings;
+using Vestige.Engine.Capturing;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
@@ -12,6 +13,7 @@ namespace Vestige.Web.Pages.Connections;
 public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) : PageModel
 {
     private const int MostOfAddress = 4;
+    private Dictionary<string, CaptureStatus> captures = [];
 
     public IReadOnlyList<ConnectionDefinition> All => connections.All;
 
@@ -73,7 +75,8 @@ public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) 
     /// </summary>
     public (string Word, string? Why) StateOf(string connection)
     {
-        if (engine.CaptureStatuses.FirstOrDefault(capture => capture.Connection == connection) is { Running: false } stopped)
+        var capture = captures.GetValueOrDefault(connection);
+        if (capture is { Running: false } stopped)
         {
             return ("waiting", stopped.Waiting);
         }
@@ -84,7 +87,7 @@ public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) 
             return ("waiting", waiting.What);
         }
 
-        var isUsed = working.Count > 0 || engine.CaptureStatuses.Any(capture => capture.Connection == connection);
+        var isUsed = working.Count > 0 || capture is not null;
         return (isUsed ? "connected" : "", null);
     }
 
@@ -121,6 +124,7 @@ public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) 
     private void Look()
     {
         var all = engine.Statuses;
+        captures = engine.CaptureStatuses.ToDictionary(capture => capture.Connection);
         Users = all.Select(status => (status.Definition.Source, status))
             .Concat(all.Select(status => (status.Definition.Target, status)))
             .ToLookup(pair => pair.Item1, pair => pair.status);
