@@ -65,8 +65,12 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
     /// </summary>
     public async Task<IReadOnlyList<DelayWindow>> DelaysAsync(string crossing, CancellationToken cancellation)
     {
-        var (found, now, meter) = (new List<DelayWindow>(), clock.GetUtcNow(), engine.Meter(crossing));
-        var first = await FirstAsync(crossing, cancellation) ?? now;
+        var (found, meter) = (new List<DelayWindow>(), engine.Meter(crossing));
+
+        // The clock is read last: a first measure that arrives meanwhile would otherwise lie after "now".
+        var measured = await FirstAsync(crossing, cancellation);
+        var now = clock.GetUtcNow();
+        var first = measured < now ? measured.Value : now;
         if (meter is not null)
         {
             found.Add(DelayWindow.Of("5 min", Shortest, meter.Delays(now), first, now));
