@@ -64,7 +64,7 @@ internal static class Failures
                 or ObjectDisposedException
                 or System.Security.Authentication.AuthenticationException;
 
-    private const string LineRemedy = "Look at the server and at the line to it; it is tried again by itself.";
+    private const string LineRemedy = "Check the server and the network. Vestige retries automatically.";
 
     private static string Detail(PostgresException answer) => string.IsNullOrEmpty(answer.Hint) ? "" : $" {answer.Hint}";
 
@@ -72,13 +72,13 @@ internal static class Failures
         answer.SqlState switch
         {
             "28P01" or "28000" =>
-                "Correct the user or the password of the connection, or the server's pg_hba.conf; it is tried again by itself.",
+                "Correct the user or the password of the connection, or the server's pg_hba.conf. Vestige retries automatically.",
             "3D000" => "Correct the database of the connection, or create it.",
             "42501" => "Give the role the right; the preparation script on the connection's page has the statements.",
-            "53100" => "Make room on the server's disk; it is tried again by itself.",
-            "53300" or "53400" => "Free connections, or raise the limit on the server; it is tried again by itself.",
+            "53100" => "Free space on the server's disk. Vestige retries automatically.",
+            "53300" or "53400" => "Free connections, or raise the limit on the server. Vestige retries automatically.",
             "42P01" or "42703" => "Restore the table or column there, or load the table again.",
-            "XX000" when IsOfMovedStructure(answer) => "Something was dropped while it was looked at; it is tried again by itself.",
+            "XX000" when IsOfMovedStructure(answer) => "Something was dropped while Vestige read it. Vestige retries automatically.",
             _ => "Fix it on the server.",
         };
 }

@@ -42,7 +42,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             throw new PortException($"Looking at the log in {Endpoint}: no answer in {Patience.TotalSeconds:0} s.", exception)
             {
                 Transient = true,
-                Remedy = "Look at the server and at the line to it; it is tried again by itself.",
+                Remedy = "Check the server and the network. Vestige retries automatically.",
             };
         }
     }
@@ -326,7 +326,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         if (reader.IsDBNull(3))
         {
             throw new PlaceLostException(
-                $"The replication slot {names.Slot} in {Endpoint} was dropped by somebody. What was committed since is lost to it."
+                $"The replication slot {names.Slot} in {Endpoint} was dropped. Changes committed since then are lost to it."
             )
             {
                 Remedy = Remedy,
@@ -374,7 +374,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
             )
             {
                 Transient = true,
-                Remedy = "If no other Vestige reads it, the server lets it go by itself within wal_sender_timeout.",
+                Remedy = "If no other Vestige reads it, the server releases it within wal_sender_timeout.",
             };
         }
 

@@ -248,8 +248,8 @@ internal sealed class SqliteSpoolFile : ISpoolFile
             {
                 Transient = true,
                 Remedy = exception.SqliteErrorCode is ReadOnly or CannotOpen
-                    ? "Make sure that the user who runs Vestige can write the file and its folder; reading goes on by itself."
-                    : "Make room on the disk of the data folder; reading goes on by itself.",
+                    ? "Make sure that the user who runs Vestige can write the file and its folder; reading resumes automatically."
+                    : "Free space on the disk of the data folder; reading resumes automatically.",
             };
 
     /// <summary>Readers never wait for a writer's flush: each side has its own connection and its own gate.</summary>

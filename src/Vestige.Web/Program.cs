@@ -13,9 +13,11 @@ using Vestige.Web.Api;
 using Vestige.Web.Api.Describing;
 using Vestige.Web.Connections;
 using Vestige.Web.Crossings;
+using Vestige.Web.Guides;
 using Vestige.Web.Hosting;
 using Vestige.Web.Live;
 using Vestige.Web.Measures;
+using Vestige.Web.Tracing;
 using Vestige.Web.Treating;
 
 const int ThreadsAtHand = 48;
@@ -108,6 +110,8 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton<IProgressStore, ProgressStore>();
     services.AddSingleton<ConnectionDirectory>();
     services.AddSingleton<ConnectionChange>();
+    services.AddSingleton<ConnectionChecks>();
+    services.AddHostedService(provider => provider.GetRequiredService<ConnectionChecks>());
     services.AddSingleton<IConnections>(provider => provider.GetRequiredService<ConnectionDirectory>());
     services.AddSingleton<ControlStore>();
     services.AddSingleton<IControlStore>(provider => provider.GetRequiredService<ControlStore>());
@@ -154,6 +158,9 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton<RowCounts>();
     services.AddSingleton<Catalogues>();
     services.AddSingleton<RowSamples>();
+    services.AddSingleton<LatestChanges>();
+    services.AddSingleton<GuideBook>();
+    services.AddSingleton<ProcessMark>();
     services.AddSingleton<DemoSetup>();
     services.AddHostedService<EngineHost>();
     services.AddHostedService<MemoryReturn>();
@@ -224,6 +231,7 @@ static void Configure(WebApplication app)
     ReconciliationApi.Map(app);
     TraceApi.Map(app);
     EventExport.Map(app);
+    GuidePictures.Map(app);
     MetricsApi.Map(app);
 }
 

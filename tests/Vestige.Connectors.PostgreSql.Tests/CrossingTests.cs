@@ -98,7 +98,7 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         {
             // With the unique key, a pause may fall on the refusal, and the table begins again without a word.
             Assert.Contains(crossing.Said, said =>
-                said.Contains("1 table gone on with where the load was interrupted", StringComparison.Ordinal)
+                said.Contains("1 table resumed where the load was interrupted", StringComparison.Ordinal)
             );
         }
 

@@ -79,7 +79,7 @@ public sealed class RunTests : IAsyncDisposable
         await systems.RunAsync(systems.A, "INSERT INTO t VALUES (4, 'd'), (5, 'e')");
         await systems.WaitAsync(() => Now is { Inserts: 2 }, "the last run");
         var all = runs.All.OrderBy(run => run.BeganAt).ToList();
-        Assert.Equal(["paused by night shift", "begun anew", ""], all.Select(run => run.Why));
+        Assert.Equal(["paused by night shift", "started again", ""], all.Select(run => run.Why));
         Assert.Equal([true, true, false], all.Select(run => run.EndedAt is not null));
         Assert.Equal((1, 0), (all[0].Inserts, all[1].Inserts));
         Assert.Equal(all[0].To, all[1].To);

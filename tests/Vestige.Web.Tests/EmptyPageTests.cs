@@ -13,10 +13,10 @@ public sealed partial class EmptyPageTests(EmptyVestige empty) : IClassFixture<E
     [Theory]
     [InlineData("/", "There is no crossing yet")]
     [InlineData("/crossings", "New crossing")]
-    [InlineData("/crossings/new", "Make them first")]
+    [InlineData("/crossings/new", "Add connections")]
     [InlineData("/connections", "Create")]
     [InlineData("/find?q=anything", "anything")]
-    [InlineData("/bench", "There is no connection to try statements on")]
+    [InlineData("/bench", "There is no connection to run statements on")]
     public async Task With_nothing_in_it_each_page_says_what_to_do(string path, string says)
     {
         using var answer = await vestige.Http.GetAsync(path, cancellation);

@@ -29,6 +29,31 @@ public class NewCrossingFormTests
     }
 
     [Fact]
+    public void A_table_without_a_key_is_taken_by_its_inserts_where_it_stands_and_left_again()
+    {
+        NewCrossingForm form = new()
+        {
+            InsertOnly = "t.*",
+            InsertsShown = ["s.a", "s.b"],
+            InsertsOf = ["s.a"],
+        };
+        Assert.True(form.TakeInserts());
+        Assert.Equal("t.*, s.a", form.InsertOnly);
+        Assert.Contains(new TableRule(Take: "s.a"), form.ByHand());
+
+        form = new NewCrossingForm
+        {
+            InsertOnly = form.InsertOnly,
+            Hand = "s.a",
+            InsertsShown = ["s.a", "s.b"],
+        };
+        Assert.True(form.TakeInserts());
+        Assert.Equal("t.*", form.InsertOnly);
+        Assert.Empty(form.ByHand());
+        Assert.False(form.TakeInserts());
+    }
+
+    [Fact]
     public void What_is_ticked_against_the_rules_becomes_a_rule_of_its_own()
     {
         NewCrossingForm form = new()

@@ -37,6 +37,79 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
     }
 
     [Fact]
+    public async Task A_trace_says_which_columns_of_a_key_are_missing_and_finds_a_table_without_its_schema()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync(
+            "a",
+            "CREATE TABLE pair (x INTEGER, y TEXT, v TEXT, PRIMARY KEY (x, y)); INSERT INTO pair VALUES (1, 'one', 'v'); "
+                + "CREATE TABLE single (id INTEGER PRIMARY KEY)"
+        );
+        await StartAsync("c");
+        var part = Text(await PageAsync("/trace?connection=a&table=pair&key=1"));
+        Assert.Contains("The key of a.pair is x, y: enter 2 values, separated by commas. Missing: y.", part, StringComparison.Ordinal);
+        Assert.Contains("not 2", Text(await PageAsync("/trace?connection=a&table=single&key=1,2")), StringComparison.Ordinal);
+        var whole = Text(await PageAsync("/trace?connection=a&table=pair&key=1,%20one"));
+        Assert.DoesNotContain("Missing:", whole, StringComparison.Ordinal);
+        Assert.Contains("c", Text(whole), StringComparison.Ordinal);
+        Assert.Contains("Enter the key", Text(await PageAsync("/trace?connection=a&table=a.nowhere")), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task The_latest_changes_of_a_quiet_table_are_those_that_came()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE busy (id INTEGER PRIMARY KEY); CREATE TABLE quiet (id INTEGER PRIMARY KEY)");
+        await StartAsync("c");
+        await vestige.BenchAsync("a", "INSERT INTO quiet VALUES (4711)");
+        await vestige.BenchAsync(
+            "a",
+            "INSERT INTO busy SELECT value FROM (WITH RECURSIVE n (value) AS (SELECT 1 UNION ALL SELECT value + 1 FROM n "
+                + "WHERE value < 200) SELECT value FROM n)"
+        );
+        await vestige.WaitAsync("c", status => status.GetProperty("lag").GetProperty("current").GetBoolean(), "all applied");
+        Assert.Contains("4711", Text(await PageAsync("/crossings/c/tables/a.quiet")), StringComparison.Ordinal);
+        vestige.Kill();
+        await vestige.LaunchAsync();
+        await vestige.WaitAsync("c", status => status.GetProperty("state").GetString() == "following", "following again");
+        Assert.Contains("4711", Text(await PageAsync("/crossings/c/tables/a.quiet")), StringComparison.Ordinal);
+
+        // The process's own events, with the kill.
+        Assert.Contains(
+            "The process before it ended without stopping; it was last active at",
+            Text(await PageAsync("/events")),
+            StringComparison.Ordinal
+        );
+    }
+
+    [Fact]
+    public async Task The_theme_of_a_person_goes_before_the_system_s()
+    {
+        Assert.DoesNotContain("data-theme", await PageAsync("/"), StringComparison.Ordinal);
+        using var request = new HttpRequestMessage(HttpMethod.Get, "/");
+        request.Headers.Add("Cookie", "vestige-theme=dark");
+        using var answer = await vestige.Http.SendAsync(request, cancellation);
+        Assert.Contains("data-theme=\"dark\"", await answer.Content.ReadAsStringAsync(cancellation), StringComparison.Ordinal);
+        using var odd = new HttpRequestMessage(HttpMethod.Get, "/");
+        odd.Headers.Add("Cookie", "vestige-theme=%22%3Ex");
+        using var plain = await vestige.Http.SendAsync(odd, cancellation);
+        Assert.DoesNotContain("data-theme", await plain.Content.ReadAsStringAsync(cancellation), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task The_guide_has_its_pages_and_is_found_by_the_find_box()
+    {
+        Assert.Contains("Connect a PostgreSQL server", await PageAsync("/guide"), StringComparison.Ordinal);
+        Assert.Contains("wal_level", await PageAsync("/guide/connect-postgresql"), StringComparison.Ordinal);
+        Assert.Contains("<b>Rows in quarantine</b>", await PageAsync("/guide?find=quarantine"), StringComparison.Ordinal);
+        Assert.Contains("/guide/quarantine", await PageAsync("/find?q=quarantine"), StringComparison.Ordinal);
+        using var picture = await vestige.Http.GetAsync("/guide/screenshots/fleet.png", cancellation);
+        Assert.Equal("image/png", picture.Content.Headers.ContentType!.MediaType);
+        using var gone = await vestige.Http.GetAsync("/guide/no-such-page", cancellation);
+        Assert.Equal(HttpStatusCode.NotFound, gone.StatusCode);
+    }
+
+    [Fact]
     public async Task Some_rows_of_a_table_are_shown_and_a_table_without_any()
     {
         await MakeAsync("a", "b");
@@ -51,7 +124,7 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
         Assert.Contains("<script>x</script>", Text(rows), StringComparison.Ordinal);
         Assert.DoesNotContain("<script>x", rows, StringComparison.Ordinal);
         Assert.Contains("NULL", Text(rows), StringComparison.Ordinal);
-        Assert.Contains("There is no row.", Text(await PageAsync("/connections/a/tables/a.none")), StringComparison.Ordinal);
+        Assert.Contains("The table has no rows.", Text(await PageAsync("/connections/a/tables/a.none")), StringComparison.Ordinal);
         var api = await vestige.GetAsync($"/api/v1/connections/a/rows?table={Uri.EscapeDataString("a.odd <i>/")}&limit=1");
         Assert.Equal(1, api.GetProperty("rows").GetArrayLength());
         Assert.Equal("<script>x</script>", api.GetProperty("rows")[0][1].GetString());

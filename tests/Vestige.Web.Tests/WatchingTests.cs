@@ -144,12 +144,12 @@ public sealed class WatchingTests
         );
         Assert.Contains("Loaded", await vestige.Http.GetStringAsync("/events?text=loaded", cancellation), StringComparison.Ordinal);
         Assert.Contains(
-            "Nothing of that kind has happened.",
+            "No matching events.",
             await vestige.Http.GetStringAsync("/events?text=100%25_", cancellation),
             StringComparison.Ordinal
         );
         Assert.Contains(
-            "Nothing of that kind has happened.",
+            "No matching events.",
             await vestige.Http.GetStringAsync("/events?from=2099-01-01", cancellation),
             StringComparison.Ordinal
         );

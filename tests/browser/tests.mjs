@@ -60,14 +60,14 @@ test('an insert and a delete arrive', async (page) => {
 test('a crossing is created, its consequence read, and started', async (page) => {
   await page.goto(`${base}/crossings/new`);
   await page.getByLabel('Name', { exact: true }).fill('branches-to-ledger');
-  await page.getByLabel('To', { exact: true }).selectOption('ledger');
+  await page.getByLabel('Target', { exact: true }).selectOption('ledger');
   await page.locator('label', { hasText: 'circulation.branch' }).getByRole('checkbox').check();
   await page.locator('label', { hasText: 'circulation.patron_category' }).getByRole('checkbox').check();
   await until(async () => (await page.locator('#consequence').textContent()).includes('rows to load'), 'the plan');
-  await page.getByText('2 statements on the target').click();
+  await page.getByText('2 statements to create missing tables').click();
   assert((await page.locator('#consequence').textContent()).includes('CREATE TABLE "branch"'), 'the statement is shown before it runs');
   const start = page.getByRole('button', { name: 'Start', exact: true });
-  const place = async () => JSON.stringify([await start.boundingBox(), await page.locator('#plan details').first().evaluate((details) => details.open)]);
+  const place = async () => JSON.stringify([await start.boundingBox(), await page.locator('#plan details', { hasText: 'statements to create' }).evaluate((details) => details.open)]);
   const before = await place();
   const drawn = page.waitForResponse((response) => response.url().includes('part=consequence'));
   await page.locator('label', { hasText: 'circulation.patron_category' }).getByRole('checkbox').dispatchEvent('change');
@@ -86,8 +86,8 @@ test('a definition is taken from a file, corrected by its message, kept, and dow
   const text = page.getByLabel('Text', { exact: true });
   const given = (await text.inputValue()).replace(/name: .*/, 'name: from-a-file').replace('target: warehouse', 'target: ledger').replace('take: circulation.*', 'tak: circulation.fine');
   await text.fill('');
-  await page.getByLabel('From your disk').setInputFiles({ name: 'crossing.yaml', mimeType: 'application/yaml', buffer: Buffer.from(given) });
-  await page.getByRole('button', { name: 'Keep as a draft' }).click();
+  await page.getByLabel('A file, used instead').setInputFiles({ name: 'crossing.yaml', mimeType: 'application/yaml', buffer: Buffer.from(given) });
+  await page.getByRole('button', { name: 'Save draft' }).click();
   const problem = page.locator('#problems');
   await until(async () => (await problem.textContent()).includes('Line 7, column 5'), `the place: ${await problem.textContent()}`);
   assert((await problem.textContent()).includes('Known here are take, leave.'), 'what would be right is said');
@@ -95,7 +95,7 @@ test('a definition is taken from a file, corrected by its message, kept, and dow
   await text.fill((await text.inputValue()).replace('tak:', 'take:'));
   await page.getByRole('button', { name: 'Show the plan' }).click();
   await until(async () => (await problem.textContent()).includes('rows to load'), 'the plan');
-  await page.getByRole('button', { name: 'Keep as a draft' }).click();
+  await page.getByRole('button', { name: 'Save draft' }).click();
   await page.waitForURL(/from-a-file\/definition$/);
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'download as a file' }).click()]);
   assert(download.suggestedFilename() === 'from-a-file.yaml', download.suggestedFilename());
@@ -136,10 +136,12 @@ test('twelve tables with a rule, a mask, a split and a rename, by keyboard, from
   await page.keyboard.type('depot');
   await tabTo(page, '#rules');
   await page.keyboard.type('circulation.*');
-  await until(async () => (await page.locator('#pick').textContent()).includes('12 tables cross'), 'the twelve tables');
-  assert((await page.locator('#pick').textContent()).includes('taken by circulation.*'), 'the rule that took a table is shown');
+  await until(async () => (await page.locator('#pick').textContent()).includes('12 tables selected'), 'the twelve tables');
+  assert((await page.locator('#pick').textContent()).includes('selected by circulation.*'), 'the rule that took a table is shown');
   const steps = (email) => ['- tables: circulation.patron', '  mask:', `  - column: ${email}`, '    by: hash', '- tables: circulation.loan', '  split:', '  - into: depot.loan_open', '    when: returned_at IS NULL',
     '  - into: depot.loan_past', '- tables: circulation.branch', '  rename:', '  - column: town', '    to: place'].join('\n');
+  await tabTo(page, '#as-text summary');
+  await page.keyboard.press('Enter');
   await tabTo(page, '#treatment');
   await page.keyboard.insertText(steps('emial'));
   await page.keyboard.press('End');
@@ -167,6 +169,56 @@ test('twelve tables with a rule, a mask, a split and a rename, by keyboard, from
   assert((await page.locator('#main').textContent()).includes('a mask over'), 'the treatment has its page');
 });
 
+test('rows are filtered, masked, renamed and split in forms, and the text says the same', async (page) => {
+  await page.goto(`${base}/crossings/new?name=by-forms&target=depot&rules=circulation.patron&into=depot&suffix=_by_form`);
+  const text = async () => page.locator('#treatment').inputValue();
+  const sample = page.locator('#sample');
+  await page.getByLabel('Row filter').fill('id < 200');
+  await page.getByLabel('Row filter').press('Tab');
+  await until(async () => (await text()).includes('keep: id < 200'), `the filter in the text: ${await text()}`);
+  await page.getByLabel('Mask of email', { exact: true }).selectOption('last characters only');
+  await until(async () => (await text()).includes('by: keepLast') && (await text()).includes('last: 4'), `the mask: ${await text()}`);
+  assert(await page.evaluate(() => document.activeElement?.id?.startsWith('mask-')), 'the focus stays where one works');
+  await page.getByLabel('Mask of email: characters').fill('3');
+  await page.getByLabel('Mask of email: characters').press('Tab');
+  await until(async () => (await text()).includes('last: 3'), `as many characters as said: ${await text()}`);
+  const column = (await page.locator('.choices tbody tr td:first-child .mono').allTextContents()).find((name) => !['id', 'email'].includes(name));
+  await page.getByLabel(`Name of ${column} on the target`).fill('given_other_name');
+  await page.getByLabel(`Name of ${column} on the target`).press('Tab');
+  await until(async () => (await sample.textContent()).includes('given_other_name'), 'the new name in the rows after');
+  await page.getByText('Split into several target tables').click();
+  await page.getByLabel('Target table').first().fill('depot.patron_low');
+  await page.getByLabel('Condition').first().fill('id < 100');
+  await page.getByLabel('Condition').first().press('Tab');
+  await until(async () => (await page.getByLabel('Target table').count()) === 2, 'a line for the next table');
+  await page.getByLabel('Target table').last().fill('depot.patron_high');
+  await page.getByLabel('Target table').last().press('Tab');
+  await until(async () => (await text()).includes('into: depot.patron_high'), `the split: ${await text()}`);
+
+  // The text is changed by hand: the fields follow.
+  await page.getByText('Steps as text').click();
+  await page.locator('#treatment').fill((await text()).replace('id < 200', 'id < 150'));
+  await until(async () => (await page.getByLabel('Row filter').inputValue()) === 'id < 150', 'the field says what the text says');
+
+  // A condition that cannot be read is told, and nothing that was typed is lost.
+  await page.getByLabel('Row filter').fill('idd < 150');
+  await page.getByLabel('Row filter').press('Tab');
+  await until(async () => (await sample.getByRole('alert').textContent()).includes('idd'), 'what is wrong');
+  assert((await page.getByLabel('Row filter').inputValue()) === 'idd < 150', 'what was typed stays');
+  await page.getByLabel('Row filter').fill('id < 150');
+  await page.getByLabel('Row filter').press('Tab');
+  await until(async () => (await sample.getByRole('alert').count()) === 0, 'it is right again');
+  await until(async () => (await page.locator('#consequence').textContent()).includes('patron_low'), 'the plan');
+  await page.getByText('This crossing as a file').click();
+  assert((await page.locator('#consequence').textContent()).includes('keep: id < 150'), 'the document says the same');
+  await page.getByRole('button', { name: 'Start', exact: true }).click();
+  await page.waitForURL(/by-forms$/).catch(async () => { throw new Error(await page.locator('#consequence').textContent()); });
+  await until(async () => (await status('by-forms')).state === 'following', `following: ${JSON.stringify(await status('by-forms'))}`);
+  const ask = async (connection, statement) => (await (await fetch(`${base}/api/v1/bench/${connection}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement }) })).json()).rows[0].join(' ');
+  assert(await ask('depot', 'SELECT (SELECT count(*) FROM patron_low) + (SELECT count(*) FROM patron_high)') === await ask('circulation', 'SELECT count(*) FROM patron WHERE id < 150'), 'the rows that meet the condition, in two tables');
+  assert(await ask('depot', "SELECT count(*) FROM patron_low WHERE email IS NOT NULL AND email NOT LIKE '***%'") === '0', 'every address is masked');
+});
+
 test('a crossing that runs is changed as a file, after what that needs was shown', async (page) => {
   await page.goto(`${base}/crossings/all-to-depot/definition`);
   await page.getByRole('link', { name: 'change as a file' }).click();
@@ -176,7 +228,7 @@ test('a crossing that runs is changed as a file, after what that needs was shown
   const change = page.locator('#change');
   await until(async () => (await change.textContent()).includes('circulation.branch is loaded again'), 'what it needs');
   assert((await change.textContent()).includes('circulation.shelf leaves'), await change.textContent());
-  await page.getByRole('button', { name: 'Take the change' }).click();
+  await page.getByRole('button', { name: 'Apply change' }).click();
   await page.waitForURL(/all-to-depot$/);
   await until(async () => (await status('all-to-depot')).state === 'following' && (await status('all-to-depot')).tables.length === 11, 'following with eleven');
   const answer = await (await fetch(`${base}/api/v1/bench/depot`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement: 'SELECT site FROM branch WHERE id = 3' }) })).json();
@@ -189,24 +241,24 @@ test('a start that destroys rows waits for the name to be typed', async (page) =
   await fetch(`${base}/api/v1/bench/circulation`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement: "CREATE TABLE payment_old (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO payment_old VALUES (3, 'new')" }) });
   await page.goto(`${base}/crossings/new`);
   await page.getByLabel('Name', { exact: true }).fill('old-payments');
-  await page.getByLabel('From', { exact: true }).selectOption('circulation');
-  await page.getByLabel('To', { exact: true }).selectOption('depot');
-  await page.getByLabel('Rows that the target').selectOption('Empty');
-  await page.getByLabel('Rules for tables').fill('circulation.payment_old');
+  await page.getByLabel('Source', { exact: true }).selectOption('circulation');
+  await page.getByLabel('Target', { exact: true }).selectOption('depot');
+  await page.getByLabel('If target tables already contain rows').selectOption('Empty');
+  await page.getByLabel('Table rules').fill('circulation.payment_old');
   const plan = page.locator('#consequence');
   await until(async () => (await plan.textContent()).includes('2 rows of depot.payment_old'), 'what is lost');
   await page.getByRole('button', { name: 'Start', exact: true }).click();
   await until(async () => (await plan.textContent()).includes('there is none, and a start destroys'), 'the refusal');
   assert((await bench('SELECT count(*) FROM payment_old')).rows[0][0] === '2', 'nothing was deleted');
-  await page.getByRole('button', { name: 'Keep as a draft' }).click();
+  await page.getByRole('button', { name: 'Save draft' }).click();
   await page.waitForURL(/old-payments$/);
   await page.getByRole('button', { name: 'Start', exact: true }).click();
   await page.waitForURL(/old-payments\/start$/);
-  await page.getByLabel('Type old-payments to go on').fill('old-payment');
-  await page.getByRole('button', { name: 'Destroy it and start' }).click();
+  await page.getByLabel('Type old-payments to confirm').fill('old-payment');
+  await page.getByRole('button', { name: 'Delete and start' }).click();
   await page.getByText("'old-payment' is not the crossing's name").waitFor();
-  await page.getByLabel('Type old-payments to go on').fill('old-payments');
-  await page.getByRole('button', { name: 'Destroy it and start' }).click();
+  await page.getByLabel('Type old-payments to confirm').fill('old-payments');
+  await page.getByRole('button', { name: 'Delete and start' }).click();
   await page.waitForURL(/old-payments$/);
   await until(async () => (await bench('SELECT id, v FROM payment_old')).rows.join() === '3,new', 'the rows of the source');
 });
@@ -217,6 +269,7 @@ INSERT INTO request VALUES (1, '[{"title":"Rivers","copies":2},{"title":"Maps"}]
   await until(async () => (await page.locator('#main').textContent()).includes('request'), 'the table');
   await page.goto(`${base}/crossings/new`);
   await page.goto(`${base}/crossings/new?name=requests&target=ledger&rules=circulation.request&show=plan`);
+  await page.getByText('Steps as text').click();
   await page.getByRole('button', { name: 'child rows' }).click();
   const steps = page.getByLabel('Steps, from top to bottom');
   await steps.fill(`- tables: circulation.request
@@ -241,7 +294,7 @@ INSERT INTO request VALUES (1, '[{"title":"Rivers","copies":2},{"title":"Maps"}]
   assert(!(await page.locator('#sample').textContent()).includes('Rivers'), 'what a mask stands on is not shown');
   // The plan comes after the sample; the statement of the one before it still has the column.
   await until(async () => (await page.locator('#consequence').textContent()).includes('request_item'), 'the plan with the child rows');
-  await page.getByText('on the target, where the table is missing').click();
+  await page.getByText('to create missing tables on the target').click();
   await page.getByRole('button', { name: 'Edit the statement for ledger.request', exact: true }).click();
   const own = page.locator('#structure');
   await own.fill((await own.inputValue()).replace('INTEGER PRIMARY KEY', 'INTEGER PRIMARY KEY CHECK ("id" < 1000)'));
@@ -261,7 +314,7 @@ INSERT INTO request VALUES (1, '[{"title":"Rivers","copies":2},{"title":"Maps"}]
 test('the log is kept for a draft from its page', async (page) => {
   await page.goto(`${base}/crossings/new?name=from-a-dump&target=ledger&rules=circulation.patron_category&kind=Changes&from=2026-01-01+10:00:00&show=plan`);
   await until(async () => (await page.locator('#consequence').textContent()).includes('log kept'), 'the line about the log');
-  await page.getByRole('button', { name: 'Keep as a draft' }).click();
+  await page.getByRole('button', { name: 'Save draft' }).click();
   await page.waitForURL(/from-a-dump$/);
   await page.getByRole('button', { name: 'Keep the log from now' }).click();
   await until(async () => (await page.locator('#main').textContent()).includes('Every change of its tables after position'), 'since when it is kept');
@@ -271,7 +324,7 @@ test('the log is kept for a draft from its page', async (page) => {
 test('bad input is told, and nothing is made', async (page) => {
   await page.goto(`${base}/crossings/new`);
   await page.getByLabel('Name', { exact: true }).fill('Not A Slug');
-  await page.getByRole('button', { name: 'Keep as a draft' }).click();
+  await page.getByRole('button', { name: 'Save draft' }).click();
   const said = await page.locator('#consequence').textContent();
   assert(said.includes('has other characters') && said.includes('no rule') | said.includes('there are none'), `both problems are named: ${said}`);
   await page.goto(`${base}/connections`);
@@ -402,9 +455,9 @@ test('a refused row waits, is edited, dropped and tried again', async (page) => 
   await own('waits');
   await page.goto(`${base}/crossings/waits/quarantine`);
   assert((await page.locator('#main').textContent()).includes('stops at the first row'), 'what happens without a rule is said');
-  await page.getByLabel('set it aside and go on').check();
-  await page.getByLabel('at most so many rows').fill('5');
-  await page.getByRole('button', { name: 'Set the rule' }).click();
+  await page.getByLabel('quarantine it and continue').check();
+  await page.getByLabel('Limit, rows').fill('5');
+  await page.getByRole('button', { name: 'Save' }).click();
   await run('waits-to', "CREATE TRIGGER short BEFORE INSERT ON shelf WHEN length(NEW.label) > 8 BEGIN SELECT RAISE(ABORT, 'the label is too long'); END");
   await run('waits-from', "INSERT INTO shelf VALUES (2, 'far too long a label', 'y'), (3, 'also too long', 'y'), (4, 'fits', 'y')");
   await run('waits-from', "UPDATE shelf SET secret = 'z' WHERE id = 2");
@@ -413,21 +466,24 @@ test('a refused row waits, is edited, dropped and tried again', async (page) => 
   await page.goto(`${base}/crossings/waits/quarantine`);
   await page.getByRole('link', { name: 'waits-from.shelf 2' }).first().click();
   assert((await page.locator('#main').textContent()).includes('the label is too long') && (await page.locator('pre.sql').first().textContent()).includes('INSERT INTO'), 'the answer and the statement');
-  await page.getByLabel('label as it is to be tried').fill('short');
+  await page.getByLabel('Value of label to try').fill('short');
   await page.getByRole('button', { name: 'Edit and try again' }).click();
+  assert((await page.getByRole('status').first().textContent()).includes('1 change applied.'), `what came of it is said: ${await page.getByRole('status').first().textContent()}`);
   await until(async () => (await (await fetch(`${base}/api/v1/crossings/waits/quarantine`)).json()).total === 1, 'the edited row and what waited behind it');
   await page.goto(`${base}/crossings/waits/quarantine`);
-  await page.getByRole('button', { name: 'Drop it' }).click();
+  await page.getByRole('button', { name: 'Try again', exact: true }).click();
+  assert(/1 change refused again: .*the label is too long/.test(await page.getByRole('status').first().textContent()), `a second refusal is said: ${await page.getByRole('status').first().textContent()}`);
+  await page.getByRole('button', { name: 'Drop', exact: true }).click();
   assert((await page.getByRole('alert').first().textContent()).includes('No reason is given'), 'a reason is asked for');
-  await page.getByLabel('Why it may be lost').fill('made for a test');
-  await page.getByRole('button', { name: 'Drop it' }).click();
+  await page.getByLabel('Reason', { exact: true }).fill('made for a test');
+  await page.getByRole('button', { name: 'Drop', exact: true }).click();
   await until(async () => (await (await fetch(`${base}/api/v1/crossings/waits/quarantine`)).json()).total === 0, 'nothing waits');
   await page.goto(`${base}/events?crossing=waits`);
   assert((await page.locator('#main').textContent()).includes('made for a test'), 'the reason is kept');
 
   // The target differs from the source there: that is told where one looks for it, and never as applied.
   await page.goto(`${base}/crossings/waits/quarantine`);
-  const decided = page.getByRole('region', { name: 'Decided lately' });
+  const decided = page.getByRole('region', { name: 'Recently decided' });
   assert((await decided.locator('tbody tr').count()) === 2 && /edited.*label/s.test(await decided.textContent()), `both decisions: ${await decided.textContent()}`);
   await decided.getByRole('link', { name: 'waits-from.shelf 3' }).click();
   await until(async () => /was dropped in quarantine by .*\(made for a test\); it never reaches the target/s.test(await page.locator('#main').textContent()), 'the trace says so');
@@ -439,13 +495,13 @@ test('both sides are compared, a damaged row is seen and repaired, and that is t
   await until(async () => (await status('compared')).lag.current, 'all applied');
   await page.goto(`${base}/crossings/compared/reconcile`);
   assert((await page.locator('#main').textContent()).includes('Not compared yet'), 'nothing is claimed before');
-  await page.getByLabel('without being asked').check();
-  await page.getByLabel('every table within so many hours').fill('0.5');
-  await page.getByRole('button', { name: 'Set the rule' }).click();
+  await page.getByLabel('on', { exact: true }).check();
+  await page.getByLabel('Compare every table within, hours').fill('0.5');
+  await page.getByRole('button', { name: 'Save' }).click();
   await until(async () => { await page.goto(`${base}/crossings/compared/reconcile`); return (await page.locator('#reconcile').textContent()).includes('Proved equal, every table'); }, 'proved by the rule');
-  await page.getByLabel('only when asked').check();
-  await page.getByRole('button', { name: 'Set the rule' }).click();
-  assert((await page.getByRole('status').first().textContent()).includes('in force'), 'the rule is taken away');
+  await page.getByLabel('off', { exact: true }).check();
+  await page.getByRole('button', { name: 'Save' }).click();
+  assert((await page.getByRole('status').first().textContent()).includes('Saved'), 'the rule is taken away');
   await page.getByRole('button', { name: 'Compare', exact: true }).click();
   await until(async () => (await page.locator('#reconciliation').textContent()).includes('1 table proved equal'), 'the proof, without a reload');
   assert((await status('compared')).positions.provedEqual !== null, 'the status says since where');
@@ -472,18 +528,24 @@ test('both sides are compared, a damaged row is seen and repaired, and that is t
   const csv = await (await fetch(`${base}/api/v1${new URL(address).pathname.replace('reconcile', 'reconciliations')}/rows.csv`)).text();
   assert(csv.includes('shelf seven') && csv.split('\n')[0].startsWith('table,kind,key'), 'the rows as a file');
   await page.getByLabel(/all 3 listed/).check();
-  await page.getByRole('button', { name: 'Repair', exact: true }).click();
+  await page.getByRole('button', { name: 'Repair …', exact: true }).click();
+  await page.waitForURL(/repair/);
+  assert(/inserts 1 row and updates 1 row/.test(await page.locator('#main').textContent()) && (await page.locator('#main').textContent()).includes('1 row only on the target stays'), 'what will be written, and what will not');
+  await page.getByRole('button', { name: 'Repair 2 rows', exact: true }).click();
+  assert(/Repaired 2 rows\.\s+1 row that only the target has left as it is/.test(await page.getByRole('status').first().textContent()), `what was done, and what not: ${await page.getByRole('status').first().textContent()}`);
   await until(async () => { await page.goto(`${base}/crossings/compared/reconcile`); return (await page.locator('#reconcile').textContent()).includes('1 row differs in 1 table'); }, 'the others repaired, and compared again');
   await page.getByRole('link', { name: '1 row differs', exact: true }).click();
-  await page.getByLabel('delete also').check();
-  await page.getByRole('button', { name: 'Repair', exact: true }).click();
-  assert((await page.getByRole('alert').first().textContent()).includes('the name compared is typed'), 'a row is not deleted unasked');
   await page.getByLabel(/all 1 listed/).check();
-  await page.getByLabel('delete also').check();
-  await page.getByLabel('and type compared').fill('compared');
+  await page.getByRole('button', { name: 'Repair …', exact: true }).click();
+  await page.getByLabel('Delete 1 row that only the target has').check();
   await page.getByRole('button', { name: 'Repair', exact: true }).click();
+  assert((await page.getByRole('alert').first().textContent()).includes('only when you type the name compared'), 'a row is not deleted unasked');
+  await page.getByLabel('Delete 1 row that only the target has').check();
+  await page.getByLabel('To delete, type compared').fill('compared');
+  await page.getByRole('button', { name: 'Repair', exact: true }).click();
+  assert((await page.getByRole('status').first().textContent()).includes('Repaired 1 row.'), 'it is deleted once the name is typed');
   await until(async () => { await page.goto(`${base}/crossings/compared/reconcile`); return (await page.locator('#reconcile').textContent()).includes('Proved equal, every table'); }, 'all equal');
-  await page.getByRole('button', { name: 'Take it back' }).first().click();
+  await page.getByRole('button', { name: 'Undo' }).first().click();
   await until(async () => { await page.goto(`${base}/crossings/compared/reconcile`); return (await page.locator('#reconcile').textContent()).includes('1 row differs in 1 table'); }, 'the row is back, and found again at once');
   await page.goto(`${base}/trace?connection=compared-from&table=compared-from.shelf&key=7`);
   assert((await page.locator('#main').textContent()).includes("given the source's values"), 'the trace tells of the repair');
@@ -502,7 +564,7 @@ test('a row is traced to where it is, and why it is not there is said', async (p
   await page.goto(`${base}/trace`);
   await page.getByLabel('Source', { exact: true }).selectOption('traced-from');
   await page.getByLabel('Table', { exact: true }).fill('traced-from.shelf');
-  await page.getByLabel('Key of the row').fill('2');
+  await page.getByLabel("Row key").fill("2");
   const trace = page.getByRole('button', { name: 'Trace' });
   await until(async () => { await trace.click(); return (await page.locator('table.journey tbody tr').count()) === 3; }, 'three changes');
   const told = await page.locator('#main').textContent();
@@ -544,16 +606,16 @@ test('a crossing runs by a schedule, and several are steered by their tag', asyn
   await own('nightly-b');
   for (const name of ['nightly-a', 'nightly-b']) {
     await page.goto(`${base}/crossings/${name}/pace`);
-    await page.getByLabel('Words, parted by commas').fill('nightly');
-    await page.getByRole('button', { name: 'Set the tags' }).click();
+    await page.getByLabel('Tags, separated by commas').fill('nightly');
+    await page.getByRole('button', { name: 'Save tags' }).click();
   }
   await page.getByLabel('at certain times').check();
   await page.getByLabel('Cron expression').fill('every night');
-  await page.getByRole('button', { name: 'Set when it runs' }).click();
+  await page.getByRole('button', { name: 'Save schedule' }).click();
   assert((await page.getByRole('alert').first().textContent()).includes('is no cron expression'), 'what is no cron expression is told');
   await page.getByLabel('at certain times').check();
   await page.getByLabel('Cron expression').fill('0 3 1 1 *');
-  await page.getByRole('button', { name: 'Set when it runs' }).click();
+  await page.getByRole('button', { name: 'Save schedule' }).click();
   await until(async () => (await page.goto(`${base}/crossings/nightly-b`)) && (await page.locator('#main').textContent()).includes('The next begins at'), 'the next run is told');
   await run('nightly-b-from', "INSERT INTO shelf VALUES (2, 'second', 'y')");
   await page.getByRole('button', { name: 'Run now' }).click();
@@ -636,7 +698,7 @@ test('a server is connected, prepared and followed, as the guide says', async (p
     server.psql('postgres', "ALTER SYSTEM SET wal_level = 'logical'", 'CREATE DATABASE books', 'CREATE DATABASE books_copy', 'SELECT pg_reload_conf()');
     server.psql('postgres', "CREATE ROLE vestige_reader LOGIN PASSWORD 'made up'", "CREATE ROLE vestige_writer LOGIN PASSWORD 'made up'");
     server.psql('books', 'CREATE TABLE title (id int PRIMARY KEY, name text)', "INSERT INTO title VALUES (1, 'The first')");
-    const connect = async (name, database, user) => {
+    const connect = async (name, database, user, role) => {
       await page.goto(`${base}/connections`);
       await page.locator('#postgresql-name').fill(name);
       await page.getByLabel('Host').fill('127.0.0.1');
@@ -646,27 +708,29 @@ test('a server is connected, prepared and followed, as the guide says', async (p
       await page.getByLabel('Password').fill('made up');
       await page.getByRole('button', { name: 'Save and test' }).click();
       await page.waitForURL(`${base}/connections/${name}`);
+      assert(!(await said()).includes('As a source'), 'nothing is asked of a role that nobody wants');
+      await page.getByRole('link', { name: `Check as a ${role}` }).click();
     };
     const said = async () => page.locator('main').textContent();
     const sheet = (title) => page.locator('section.sheet', { has: page.getByRole('heading', { name: title, exact: true }) });
-    const lacks = async (title) => sheet(title).locator('[aria-label="does not hold"]').count();
+    const lacks = async (title) => sheet(title).locator('[aria-label="problem"]').count();
     const prepare = async (title, database) => server.file(database, await sheet(title).locator('pre').first().textContent());
 
-    await connect('books', 'books', 'vestige_reader');
+    await connect('books', 'books', 'vestige_reader', 'source');
     assert((await said()).includes('waits for a restart'), `a setting that was written and is not in force is said to wait: ${await said()}`);
     assert(!(await page.content()).includes('made up'), 'the password is not shown');
     assert(await lacks('As a source') > 0, 'something is missing at first');
     server.restart();
     await prepare('Preparation as a source', 'books');
     await until(async () => { await page.reload(); return (await lacks('As a source')) === 0; }, `every line as a source: ${await sheet('As a source').textContent()}`);
-    await connect('books-copy', 'books_copy', 'vestige_writer');
+    await connect('books-copy', 'books_copy', 'vestige_writer', 'target');
     await prepare('Preparation as a target', 'books_copy');
     await until(async () => { await page.reload(); return (await lacks('As a target')) === 0; }, `every line as a target: ${await sheet('As a target').textContent()}`);
 
     await page.goto(`${base}/crossings/new`);
     await page.getByLabel('Name', { exact: true }).fill('titles');
-    await page.getByLabel('From', { exact: true }).selectOption('books');
-    await page.getByLabel('To', { exact: true }).selectOption('books-copy');
+    await page.getByLabel('Source', { exact: true }).selectOption('books');
+    await page.getByLabel('Target', { exact: true }).selectOption('books-copy');
     await page.locator('label', { hasText: 'public.title' }).getByRole('checkbox').check();
     await until(async () => (await page.locator('#consequence').textContent()).includes('CREATE TABLE'), 'the plan').catch(async (error) => { throw new Error(`${error.message}: ${await said()}`); });
     await page.getByRole('button', { name: 'Start', exact: true }).click();

@@ -86,6 +86,7 @@ internal static class CatalogueReader
 
     private const string PartitionSums = $"""
         SELECT c.oid::int8, sum(greatest(l.reltuples, 0))::float8, sum(l.relpages::int8 * current_setting('block_size')::int8)::int8,
+               bool_or(l.reltuples < 0),
                array_agg(quote_ident(ln.nspname) || '.' || quote_ident(l.relname)
                    ORDER BY ln.nspname, l.relname) FILTER (WHERE l.relreplident <> 'f')
         FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace CROSS JOIN LATERAL pg_partition_tree(c.oid) p
@@ -127,7 +128,12 @@ internal static class CatalogueReader
             connection,
             PartitionSums,
             reader =>
-                (Rows: reader.GetDouble(1), Bytes: reader.GetInt64(2), Keyed: reader.IsDBNull(3) ? [] : reader.GetFieldValue<string[]>(3)),
+                (
+                    Rows: reader.GetDouble(1),
+                    Bytes: reader.GetInt64(2),
+                    Unknown: reader.GetBoolean(3),
+                    Keyed: reader.IsDBNull(4) ? [] : reader.GetFieldValue<string[]>(4)
+                ),
             cancellation
         );
         var types = await UserTypes.ReadAsync(connection, cancellation);
@@ -137,7 +143,9 @@ internal static class CatalogueReader
         while (await reader.ReadAsync(cancellation))
         {
             var oid = reader.GetInt64(0);
-            var (rows, bytes, keyedParts) = sums.TryGetValue(oid, out var sum) ? sum[0] : (reader.GetDouble(7), reader.GetInt64(8), []);
+            var (rows, bytes, isUnknown, keyedParts) = sums.TryGetValue(oid, out var sum)
+                ? sum[0]
+                : (reader.GetDouble(7), reader.GetInt64(8), reader.GetDouble(7) < 0, []);
             var found = new FoundTable(
                 new TableName(reader.GetString(1), reader.GetString(2)),
                 reader.GetString(3)[0],
@@ -164,6 +172,7 @@ internal static class CatalogueReader
             )
             {
                 HasNoRows = found.Kind is 'v' or 'm' or 'f',
+                IsRowsUnknown = isUnknown,
             };
             tables.Add((oid, reader.GetString(10), description));
         }

@@ -71,7 +71,7 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
                 )
                 {
                     Transient = true,
-                    Remedy = "Look at the server and at the line to it; it is tried again by itself.",
+                    Remedy = "Check the server and the network. Vestige retries automatically.",
                 };
             }
 

@@ -186,7 +186,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
                     throw new Engine.Faults.PortException("The server ended the reading of the log.")
                     {
                         Transient = true,
-                        Remedy = "Look at the server; it is tried again by itself.",
+                        Remedy = "Check the server. Vestige retries automatically.",
                     };
             }
         }

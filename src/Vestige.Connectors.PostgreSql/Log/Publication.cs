@@ -185,7 +185,7 @@ internal static class Publication
                 Transient = true,
                 Remedy =
                     $"Run as a DBA: {string.Join("; ", Statements(name, exists, missing))}; or the preparation script of the "
-                    + "connection. It is tried again by itself.",
+                    + "connection. Vestige retries automatically.",
             };
         }
     }

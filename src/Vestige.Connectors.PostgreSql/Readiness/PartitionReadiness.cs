@@ -58,10 +58,13 @@ internal static class PartitionReadiness
                 $"{names}: rows that come with a part which is attached, or go with one which is detached or dropped, are not in the "
                     + "log and emptying a part alone is not there either; such a table is held when that is noticed, until it is loaded "
                     + "again",
-                "know it",
+                "no action needed",
                 null,
                 TimeSpan.Zero
-            );
+            )
+            {
+                IsWarning = true,
+            };
 
     /// <summary>A part that is made later has the default replica identity, whatever that of the whole is.</summary>
     private static ReadinessCheck? Keyless(string? names) =>
@@ -73,10 +76,13 @@ internal static class PartitionReadiness
                 $"{names}: a partition that is created later needs REPLICA IDENTITY FULL in the same transaction. Without it the "
                     + "source refuses updates and deletes of that partition until Vestige has removed the table from its publication, "
                     + "within about 5 s; the table is then held",
-                "know it; a primary key avoids it",
+                "a primary key avoids this",
                 null,
                 TimeSpan.Zero
-            );
+            )
+            {
+                IsWarning = true,
+            };
 
     /// <summary>
     /// Another crossing reads the whole of what this one would read in parts, or the other way round; null when none does.

@@ -62,10 +62,13 @@ internal static class TargetReadiness
                 ? "each transaction says which databases its rows came from, so that no loop of crossings carries them back (readers "
                     + "get it from version 14 on)"
                 : "none: the role may not call pg_logical_emit_message; a loop with crossings of another Vestige would not be noticed",
-            "know it",
+            "no action needed",
             null,
             TimeSpan.Zero
-        );
+        )
+        {
+            IsWarning = true,
+        };
     }
 
     /// <summary>
@@ -297,7 +300,7 @@ internal static class TargetReadiness
         return new ReadinessCheck(
             step,
             true,
-            $"it is dropped with its {rows.Of("row")} and made anew",
+            $"it is dropped with its {rows.Of("row")} and created again",
             "leave to drop it",
             null,
             TimeSpan.Zero

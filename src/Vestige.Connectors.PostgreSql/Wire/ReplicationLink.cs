@@ -227,7 +227,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
             throw new PortException($"{Tried}: the server closed it.")
             {
                 Transient = true,
-                Remedy = "Look at the server; it is tried again by itself.",
+                Remedy = "Check the server. Vestige retries automatically.",
             };
         }
 

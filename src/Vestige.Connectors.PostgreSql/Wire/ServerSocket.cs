@@ -49,7 +49,7 @@ internal static class ServerSocket
             )
             {
                 Transient = true,
-                Remedy = "Look at the server and at the line to it; it is tried again by itself.",
+                Remedy = "Check the server and the network. Vestige retries automatically.",
             };
         }
 

@@ -32,7 +32,7 @@ public sealed class DrillPanel(Func<StandInDatabase> open) : IDrills
                     Line,
                     "Cut the line: nothing reaches the database; the bench, at the server, still does.",
                     "Cut the line",
-                    "Mend the line",
+                    "Restore the line",
                     drills.LineCut
                 ),
                 Switch(
@@ -61,7 +61,7 @@ public sealed class DrillPanel(Func<StandInDatabase> open) : IDrills
         {
             case Line:
                 database.Drills.LineCut = IsOn(values);
-                return database.Drills.LineCut ? "The line is cut (drill)." : "The line is mended.";
+                return database.Drills.LineCut ? "The line is cut (drill)." : "The line is restored.";
             case Reader:
                 database.Drills.ReaderStopped = IsOn(values);
                 return database.Drills.ReaderStopped ? "The log reader is stopped (drill)." : "The log can be read again.";

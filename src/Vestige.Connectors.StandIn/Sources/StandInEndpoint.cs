@@ -66,12 +66,13 @@ public abstract class StandInEndpoint(string name, Func<StandInDatabase> open, T
             new ReadinessCheck(
                 "database",
                 true,
-                $"{name}, SQLite {version}, log {Database.Identity}",
+                $"{name}, log {Database.Identity}",
                 "a readable database",
                 null,
                 clock.GetElapsedTime(began)
             )
         );
+        lines.Add(new ReadinessCheck("version", true, $"SQLite {version}", "any version", null, TimeSpan.Zero));
         return lines;
     }
 

@@ -249,7 +249,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
             return new ReadinessCheck(
                 step,
                 true,
-                $"it is dropped with its {Core.Text.Figures.Of(rows, "row")} and made anew",
+                $"it is dropped with its {Core.Text.Figures.Of(rows, "row")} and created again",
                 "leave to drop it",
                 null,
                 TimeSpan.Zero

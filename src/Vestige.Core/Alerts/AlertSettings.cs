@@ -66,7 +66,7 @@ public sealed record AlertSettings(
             problems.Add(
                 new DefinitionProblem(
                     "quiet.zone",
-                    $"'{quiet.Zone}' is no time zone known here",
+                    $"'{quiet.Zone}' is not a known time zone",
                     "Use an IANA name such as Europe/Vienna, or UTC."
                 )
             );
@@ -92,7 +92,7 @@ public sealed record AlertSettings(
             yield return new DefinitionProblem(
                 $"{field}.limitSeconds",
                 "it is not more than 0",
-                "Say how many seconds ahead a loss is told."
+                "Enter how many seconds ahead a loss is announced."
             );
         }
 

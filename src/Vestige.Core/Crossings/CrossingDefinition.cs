@@ -79,6 +79,7 @@ public sealed record CrossingDefinition(
             ? line with
             {
                 Ok = true,
+                IsWarning = true,
                 Found = $"{line.Found}; accepted in the definition",
                 Remedy = null,
             }

@@ -38,7 +38,7 @@ public static partial class DefinitionRules
 
         if (definition.Schedule is not null && definition.EndsByItself)
         {
-            yield return new DefinitionProblem("schedule", "the crossing ends by itself", "Take the schedule away, or carry changes.");
+            yield return new DefinitionProblem("schedule", "the crossing ends on its own", "Remove the schedule, or replicate changes.");
         }
 
         if (definition.ChangesPerSecond is not (null or (>= 0.1 and <= 1e9)))
@@ -325,7 +325,7 @@ public static partial class DefinitionRules
                 {
                     yield return new DefinitionProblem(
                         $"apply[{i}].{field}",
-                        "versions are not kept in this manner",
+                        "this apply mode keeps no versions",
                         "Remove it, or apply as keepVersions."
                     );
                 }
@@ -335,7 +335,7 @@ public static partial class DefinitionRules
             {
                 yield return new DefinitionProblem(
                     $"apply[{i}].deletedAt",
-                    "deleted rows do not stay in this manner",
+                    "this apply mode keeps no deleted rows",
                     "Remove it, or apply as keepDeleted."
                 );
             }
@@ -428,7 +428,7 @@ public static partial class DefinitionRules
             {
                 yield return new DefinitionProblem(
                     $"structure[{i}].table",
-                    $"{statement.Table} stands there twice",
+                    $"{statement.Table} is listed twice",
                     "Give one statement a table."
                 );
             }

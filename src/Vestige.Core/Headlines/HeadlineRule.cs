@@ -124,7 +124,7 @@ public static class HeadlineRule
     /// <summary>A state without a reason of its own, as after a restart, is still said.</summary>
     private static IEnumerable<Reason> Faulted(CrossingFacts facts) =>
         facts is { Fault: null, Waiting: null, PlaceLost: null }
-            ? [Own(facts, HeadlineWord.Faulted, "It cannot resume before somebody acts.", HeadlineAction.Resume)]
+            ? [Own(facts, HeadlineWord.Faulted, "It cannot resume until a person acts.", HeadlineAction.Resume)]
             : [];
 
     private static Reason Applying(CrossingFacts facts)
@@ -189,8 +189,10 @@ public static class HeadlineRule
             : $"Stopped by {facts.By}. {Behind(facts)}";
 
     private static string Loading(CrossingFacts facts) =>
-        $"{Math.Floor((facts.Loaded ?? 0) * 100):0} % of the rows are loaded"
-        + (facts.LoadEndsIn is { } left && left > TimeSpan.Zero ? $", {Figures.Duration(left)} left." : ".");
+        facts.Loaded >= 1
+            ? "All rows are loaded; building keys and indexes."
+            : $"{Math.Floor((facts.Loaded ?? 0) * 100):0} % of the rows are loaded"
+                + (facts.LoadEndsIn is { } left && left > TimeSpan.Zero ? $", {Figures.Duration(left)} left." : ".");
 
     private static Reason Said(HeadlineWord word, Trouble trouble, HeadlineAction action) =>
         new(word, trouble.Since, [], trouble.Remedy is { } remedy ? $"{trouble.What} {remedy}" : trouble.What, action);

@@ -3,7 +3,7 @@ namespace Vestige.Core.Headlines;
 /// <summary>What a crossing's headline says in a word. Worst first: of several that hold, the first is the headline.</summary>
 public enum HeadlineWord
 {
-    /// <summary>It cannot resume before somebody acts.</summary>
+    /// <summary>It cannot resume until a person acts.</summary>
     Faulted,
 
     /// <summary>Changes committed after its position are lost to it.</summary>

@@ -9,6 +9,9 @@ namespace Vestige.Core.Readiness;
 /// <param name="Took">How long the look took.</param>
 public sealed record ReadinessCheck(string Step, bool Ok, string Found, string Needed, string? Remedy, TimeSpan Took)
 {
+    /// <summary>Whether a person should know what was found although nothing is wrong.</summary>
+    public bool IsWarning { get; init; }
+
     /// <summary>Whether a person may let the crossing start although it does not hold.</summary>
     public bool MayAccept { get; init; }
 

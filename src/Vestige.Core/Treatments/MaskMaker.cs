@@ -57,7 +57,7 @@ internal sealed class MaskMaker(
             Problems.Add(
                 new TreatmentProblem(
                     $"{field}.{name}",
-                    $"it belongs to another manner than {Word(mask.By)}",
+                    $"it belongs to another method than {Word(mask.By)}",
                     $"Remove it, or mask by {Word(manner)}."
                 )
             );
@@ -73,7 +73,7 @@ internal sealed class MaskMaker(
     {
         if (mask.Value is not { } text)
         {
-            Problems.Add(new TreatmentProblem($"{field}.by", "there is no value to put in the place of others", "Say value."));
+            Problems.Add(new TreatmentProblem($"{field}.by", "there is no value to replace others with", "Enter value."));
             return null;
         }
 
@@ -102,7 +102,7 @@ internal sealed class MaskMaker(
                     ? new TreatmentProblem(
                         $"{field}.by",
                         $"{column.Name} is {column.Meaning.Type.Word()}; stars fit into text only",
-                        "Choose another manner."
+                        "Choose another method."
                     )
                     : new TreatmentProblem($"{field}.last", "it is not from 1 to 1000", "Say how many characters stay.")
             );
@@ -132,7 +132,7 @@ internal sealed class MaskMaker(
                     ? new TreatmentProblem(
                         $"{field}.by",
                         $"{column.Name} is {column.Meaning.Type.Word()}; only dates and times can be shifted",
-                        "Choose another manner."
+                        "Choose another method."
                     )
                     : new TreatmentProblem($"{field}.days", $"it is not from 1 to {LongestShift}", "Say by how many days at most.")
             );

@@ -61,7 +61,7 @@ internal sealed class RowDestinations(
 
             if (split.Exists(other => other.Name == name))
             {
-                problems.Add(new TreatmentProblem(into, $"{name} stands there twice", "Join the two conditions with OR."));
+                problems.Add(new TreatmentProblem(into, $"{name} is listed twice", "Join the two conditions with OR."));
             }
 
             var when = tables[i].When is { } text ? condition(text, $"{field}[{i}].when") : null;
@@ -90,7 +90,7 @@ internal sealed class RowDestinations(
             problems.Add(
                 new TreatmentProblem(
                     field,
-                    $"{source.Name} has no key, so its rows could not be told from those of others",
+                    $"{source.Name} has no key, so its rows cannot be told from those of others",
                     "Give the table a key, or let it cross into one of its own."
                 )
             );

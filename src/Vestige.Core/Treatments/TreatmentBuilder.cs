@@ -107,7 +107,7 @@ public sealed class TreatmentBuilder
                     new TreatmentProblem(
                         "apply",
                         $"{source.Name} has no key, so a deleted row could not be found to be marked",
-                        "Give the table a key, or apply it in another manner."
+                        "Give the table a key, or choose another apply mode."
                     )
                 );
             }
@@ -156,7 +156,7 @@ public sealed class TreatmentBuilder
                 new TreatmentProblem(
                     $"{field}.as",
                     $"{source.Name} has no key, so the version before could not be found",
-                    "Give the table a key, or apply it in another manner."
+                    "Give the table a key, or choose another apply mode."
                 )
             );
             return;

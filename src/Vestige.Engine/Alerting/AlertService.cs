@@ -117,7 +117,7 @@ public sealed class AlertService
             var (id, one) = watched.FirstOrDefault(pair => pair.Value.Alert?.Number == number);
             if (one?.Alert is not { } alert)
             {
-                throw new RequestRefusedException("That does not stand any more.") { Remedy = "Look at what needs somebody now." };
+                throw new RequestRefusedException("That alert is over.") { Remedy = "Look at the current alerts." };
             }
 
             seen = alert with { AcknowledgedBy = by, Note = note.Trim(), AcknowledgedAt = clock.GetUtcNow() };

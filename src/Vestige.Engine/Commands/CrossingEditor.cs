@@ -134,14 +134,14 @@ internal sealed class CrossingEditor(
 
     /// <summary>
     /// Throws where tables would be loaded again whose rows were merged with those of others: what the source has deleted
-    /// meanwhile could not be told from them.
+    /// meanwhile cannot be told from them.
     /// </summary>
     internal static void ThrowIfMerged(CrossingDefinition definition, IReadOnlyList<TableName> tables)
     {
         if (tables.FirstOrDefault(table => definition.ExistingFor(table) == ExistingRows.Merge) is { Name: not null } merged)
         {
             throw new RequestRefusedException(
-                $"Rows of {merged} were merged with others on the target, and what the source has deleted meanwhile could not be told "
+                $"Rows of {merged} were merged with others on the target, and what the source has deleted meanwhile cannot be told "
                     + "from those."
             )
             {

@@ -257,7 +257,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         {
             throw new RequestRefusedException($"The log of {kept.Definition.Source} is kept for {definition.Name}.")
             {
-                Remedy = "Remove the draft, and make it anew from another source.",
+                Remedy = "Remove the draft and create it again with another source.",
             };
         }
     }

@@ -23,6 +23,9 @@ public sealed record CrossingPlan
     /// <summary>Rows to load, as estimated.</summary>
     public long Rows { get; init; }
 
+    /// <summary>Of how many tables the source has no estimate of rows; their part of <see cref="Rows"/> is a guess by their size.</summary>
+    public int Unknown => Tables.Count(table => table.Rows is null);
+
     /// <summary>How long the load would take.</summary>
     public TimeSpan Estimate { get; init; }
 

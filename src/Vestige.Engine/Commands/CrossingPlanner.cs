@@ -163,7 +163,7 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
             .. tables.Select(table => new PlannedTable(
                 table.Schema.Name,
                 treating.TargetsOf(table.Schema.Name),
-                table.EstimatedRows,
+                table.KnownRows,
                 table.Bytes,
                 table.Reason
             )),

@@ -33,7 +33,7 @@ internal sealed class CrossingStart(
             }
 
             await desire(entry, DesiredState.Run, by, null, cancellation);
-            await events.OfCrossingAsync(crossing, EventKind.Note, "Goes on; the mark is taken back.", by);
+            await events.OfCrossingAsync(crossing, EventKind.Note, "Resumed without the mark.", by);
             await GoOnAsync(entry, running, cancellation);
             return;
         }

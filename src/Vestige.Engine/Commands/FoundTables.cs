@@ -76,7 +76,7 @@ internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spoo
         var found =
             then is null
                 ? $"{Figures.Of(now, "row")} here and {Figures.Count(copied)} there; {name} was truncated or altered since, so that "
-                    + "what it had then cannot be told"
+                    + "what it had then is not known"
             : since is null ? $"{Figures.Of(now, "row")} here and {Figures.Count(copied)} there, counted one after the other"
             : $"{Figures.Of(now, "row")} here, {Figures.Count(then.Value)} by the log where changes begin, and "
                 + $"{Figures.Count(copied)} there, counted one after the other";

@@ -121,7 +121,7 @@ public sealed class RepairService
             ?? throw new RequestRefusedException($"There is no repair {id}.") { Remedy = "Look at the list of repairs." };
         if (repair.UndoneBy is not null)
         {
-            throw new RequestRefusedException("It was taken back already.") { Remedy = "Look at the list of repairs." };
+            throw new RequestRefusedException("It was undone already.") { Remedy = "Look at the list of repairs." };
         }
 
         var rows = repair

@@ -14,7 +14,7 @@ internal static class StopMarks
     public static CrossingWorker WorkerOf(CrossingEntry entry) =>
         entry.Worker is { Running.IsCompleted: false } worker
             ? worker
-            : throw new RequestRefusedException($"{entry.Name} does not run.") { Remedy = "Resume it; then it can be told where to stop." };
+            : throw new RequestRefusedException($"{entry.Name} does not run.") { Remedy = "Resume it, then set the mark." };
 
     /// <summary>Throws <see cref="RequestRefusedException"/> for a mark that the target may have passed already.</summary>
     public static async Task CheckAsync(

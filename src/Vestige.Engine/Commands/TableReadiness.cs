@@ -60,10 +60,13 @@ internal static class TableReadiness
                 true,
                 $"{Figures.Listed([.. views.Select(view => view.ToString())], NamedAtMost)}: "
                     + "left out, since a view has no rows of its own",
-                "know it; the tables they read can cross",
+                "the tables they read can be replicated",
                 null,
                 TimeSpan.Zero
-            );
+            )
+            {
+                IsWarning = true,
+            };
         }
     }
 
@@ -90,10 +93,13 @@ internal static class TableReadiness
                 true,
                 $"{string.Join(", ", tables.Select(table => table.Schema.Name).Order())}: updates, deletes and truncations of "
                     + $"{(tables.Count == 1 ? "it" : "them")} do not reach the target",
-                "know it",
+                "no action needed",
                 null,
                 TimeSpan.Zero
-            );
+            )
+            {
+                IsWarning = true,
+            };
         }
     }
 
@@ -116,10 +122,13 @@ internal static class TableReadiness
                 true,
                 $"{Figures.Listed([.. left.Select(pair => $"{pair.From} refers to {pair.To}")], NamedAtMost)}, "
                     + $"which {(left.Count == 1 ? "does" : "do")} not cross",
-                "know it: such references are not made on the target",
+                "such foreign keys are not created on the target",
                 null,
                 TimeSpan.Zero
-            );
+            )
+            {
+                IsWarning = true,
+            };
         }
     }
 
@@ -129,10 +138,13 @@ internal static class TableReadiness
             true,
             $"{Figures.Of(parts.Count(), "part")} {(parts.Count() == 1 ? "crosses" : "cross")} within it: its rows go into one plain "
                 + "table, those of parts made later as well",
-            "know it; to cross as tables of their own, leave out the whole",
+            "to replicate the partitions as tables of their own, leave out the partitioned table",
             null,
             TimeSpan.Zero
-        );
+        )
+        {
+            IsWarning = true,
+        };
 
     /// <summary>A rule that names one table exactly, without a star, means that table: its absence is an error.</summary>
     private static IEnumerable<ReadinessCheck> MissingLines(CrossingDefinition definition, IReadOnlyList<TableDescription> tables)

@@ -2,8 +2,8 @@ namespace Vestige.Engine.Events;
 
 /// <summary>Something that happened.</summary>
 /// <param name="At">When.</param>
-/// <param name="Crossing">The crossing; null for things about a connection.</param>
-/// <param name="Connection">The connection; null for things about a crossing.</param>
+/// <param name="Crossing">The crossing; null for what is about a connection or the process itself.</param>
+/// <param name="Connection">The connection; null for what is about a crossing or the process itself.</param>
 /// <param name="Kind">How much attention it asks for.</param>
 /// <param name="Text">What happened, in a sentence. Never holds row values besides keys.</param>
 /// <param name="By">Who or what did it.</param>

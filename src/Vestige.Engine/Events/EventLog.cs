@@ -34,6 +34,10 @@ public sealed class EventLog(IControlStore store, TimeProvider clock, ILogger lo
     public Task OfConnectionAsync(string connection, EventKind kind, string text, string by = "engine") =>
         AddAsync(new CrossingEvent(clock.GetUtcNow(), null, connection, kind, text, by));
 
+    /// <summary>Something of the process itself.</summary>
+    public Task OfProcessAsync(EventKind kind, string text) =>
+        AddAsync(new CrossingEvent(clock.GetUtcNow(), null, null, kind, text, "engine"));
+
     /// <summary>Fills the memory from the store at the start, oldest first.</summary>
     public void Recall(IEnumerable<CrossingEvent> events)
     {

@@ -47,7 +47,7 @@ internal static class BranchPassage
                 $"{ahead.Table} was taken as of a position of the log {old} that is beyond the end at which {branch.Identity} follows."
             )
             {
-                Remedy = "Make the crossing anew, with its tables as of a position in the log that is read now.",
+                Remedy = "Create the crossing again, with its tables as of a position in the log that is read now.",
             };
         }
 

@@ -48,7 +48,7 @@ internal sealed class ChangeRouter(
 
     /// <summary>
     /// Where set, rows whose treatment has no value are passed over, and of each row that is treated it is told at which place of the
-    /// routed changes what is made of it begins.
+    /// routed changes what the treatment makes of it begins.
     /// </summary>
     public List<RoutedRow>? Isolated { get; init; }
 
@@ -150,7 +150,7 @@ internal sealed class ChangeRouter(
                     + $"{Figures.Bytes(MostGathered)}."
             )
             {
-                Remedy = "Apply the table in another manner, or change so many rows in several transactions.",
+                Remedy = "Choose another apply mode for the table, or change that many rows in several transactions.",
             };
         }
 

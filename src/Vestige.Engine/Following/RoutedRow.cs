@@ -3,7 +3,7 @@ using Vestige.Core.Schemas;
 
 namespace Vestige.Engine.Following;
 
-/// <summary>A row of the source and what is made of it.</summary>
+/// <summary>A row of the source and what the treatment makes of it.</summary>
 /// <param name="Schema">The source's table.</param>
 /// <param name="Change">The change before its treatment.</param>
 /// <param name="First">Where among the routed changes it begins.</param>

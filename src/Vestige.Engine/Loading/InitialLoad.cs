@@ -84,7 +84,7 @@ internal sealed class InitialLoad(
             )
             {
                 Transient = true,
-                Remedy = "It begins again by itself.",
+                Remedy = "Vestige starts it again automatically.",
             };
         }
     }

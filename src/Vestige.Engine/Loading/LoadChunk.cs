@@ -38,7 +38,7 @@ internal sealed class LoadChunk(TableLoad load, RowRange range, double cost, boo
     public void LeftOut(long count)
     {
         Interlocked.Add(ref rows, count);
-        load.Wrote(count);
+        load.LeftOut(count);
     }
 
     /// <summary>It was read to its end; true when all its rows are written as well.</summary>

@@ -22,6 +22,7 @@ public sealed class TableLoad(
 {
     private readonly Lock gate = new();
     private long rows = part?.Rows ?? 0;
+    private long leftOut;
     private int open = chunks;
     private LoadCheckpoint? part = part;
 
@@ -43,7 +44,16 @@ public sealed class TableLoad(
 
     internal TableTreatment Treatment => treatment;
 
+    /// <summary>Rows that were read and written to the target; those that the treatment leaves out are not among them.</summary>
+    public long RowsWritten => Rows - Interlocked.Read(ref leftOut);
+
     internal void Wrote(long count) => Interlocked.Add(ref rows, count);
+
+    internal void LeftOut(long count)
+    {
+        Interlocked.Add(ref leftOut, count);
+        Interlocked.Add(ref rows, count);
+    }
 
     /// <summary>All rows of one chunk are written; true when it was the last.</summary>
     internal bool EndChunk() => Interlocked.Decrement(ref open) == 0;

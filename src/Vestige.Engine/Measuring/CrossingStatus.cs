@@ -134,6 +134,14 @@ public sealed record CrossingStatus
             ? null
             : Tables.Select(table => table.Verdict!.Proved!).MinBy(proof => proof.Position);
 
+    /// <summary>
+    /// The age of the oldest change that the target lacks, with what quarantine keeps; null where the lag is not known.
+    /// </summary>
+    public TimeSpan? Behind =>
+        Lag is not { } lag ? null
+        : KeptSince is { } since && At - since > lag.Behind ? At - since
+        : lag.Behind;
+
     /// <summary>How many rows differed when their tables were compared last.</summary>
     public long Differences => Tables.Sum(table => table.Verdict?.Differences ?? 0);
 

@@ -6,7 +6,7 @@ namespace Vestige.Engine.Measuring;
 
 /// <summary>
 /// One of the latest changes a crossing applied, to be found on both sides by its key; with its origin where the source got it by
-/// replication.
+/// replication. Null as time of apply where that is not known any more.
 /// </summary>
 public sealed record RecentChange(
     TableName Table,
@@ -14,6 +14,6 @@ public sealed record RecentChange(
     string Key,
     LogPosition Position,
     DateTimeOffset CommittedAt,
-    DateTimeOffset AppliedAt,
+    DateTimeOffset? AppliedAt,
     string? Origin
 );

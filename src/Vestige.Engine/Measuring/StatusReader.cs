@@ -215,8 +215,9 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
             return (null, 0);
         }
 
+        // How long keys and indexes take once all rows are there is not known.
         var rate = done / seconds;
-        return (TimeSpan.FromSeconds((all - done) / rate), rate);
+        return (done < all ? TimeSpan.FromSeconds((all - done) / rate) : null, rate);
     }
 
     private static (TimeSpan Soonest, TimeSpan? Latest)? LoadRange(ILoad? load, CrossingMeter meter)

@@ -26,7 +26,7 @@ public static class CronTimes
 
         if (!TimeZoneInfo.TryFindSystemTimeZoneById(schedule.Zone, out _))
         {
-            throw new RequestRefusedException($"'{schedule.Zone}' is no time zone known here.")
+            throw new RequestRefusedException($"'{schedule.Zone}' is not a known time zone.")
             {
                 Remedy = "Use an IANA name such as Europe/Vienna, or UTC.",
             };
@@ -34,7 +34,7 @@ public static class CronTimes
 
         if (schedule.Cron is { } cron && !TryParse(cron, out _))
         {
-            throw new RequestRefusedException($"'{cron}' is no cron expression.")
+            throw new RequestRefusedException($"'{cron}' is not a cron expression.")
             {
                 Remedy = "Write minute, hour, day of month, month and day of week, for example 30 2 * * MON-FRI.",
             };

@@ -108,7 +108,7 @@ internal sealed class RunRecorder(IRunStore? store, TimeProvider clock, ILogger 
             DesiredState.Pause => $"paused by {entry.Stored.By}",
             DesiredState.Stop => $"stopped by {entry.Stored.By}",
             _ when worker.HasMadeItsRun => "all that was committed when it began is applied",
-            _ => "begun anew",
+            _ => "started again",
         };
 
     private async Task KeepAsync(CrossingRun run)

@@ -26,6 +26,12 @@ public sealed record TableDescription(
     /// <summary>Whether it is none of the database's own tables, as a view: what it shows is in others.</summary>
     public bool HasNoRows { get; init; }
 
+    /// <summary>Whether the database has no estimate of its rows; <see cref="EstimatedRows"/> is then a guess for planning only.</summary>
+    public bool IsRowsUnknown { get; init; }
+
+    /// <summary>Its rows as an estimate; null where the database has none.</summary>
+    public long? KnownRows => IsRowsUnknown ? null : EstimatedRows;
+
     public bool Crosses => Reason is null;
 
     /// <summary>Whether it can cross when its changes are applied like that.</summary>

@@ -78,7 +78,7 @@ internal sealed class CauseFinder(
             _ when !told => null,
             ({ Change.Kind: ChangeKind.Delete } delete, DifferenceKind.Extra) =>
                 $"deleted at the source at {At(delete)}; it came back or stayed by another hand",
-            ({ } change, _) => $"last changed at the source at {At(change)}; written on the target by somebody else, before or since",
+            ({ } change, _) => $"last changed at the source at {At(change)}; something else wrote it on the target, before or since",
             _ => Unchanged(finding),
         };
     }
@@ -125,13 +125,13 @@ internal sealed class CauseFinder(
     private string? Unchanged(TableFinding finding) =>
         spool.Retained(finding.Source) is not null
             ? $"not changed at the source since position {format(spool.Begin)}, where the log that is kept begins: written on the "
-                + "target by somebody else, or different since its load"
+                + "target by something else, or different since its load"
             : null;
 
     private string After(RowRepair latest) =>
         latest.Repair.Undoes is null
             ? $"{latest.Words} by a repair of {latest.Repair.By} at position {format(latest.Repair.Position)}; changed on the target "
-                + "by somebody else since"
+                + "by something else since"
             : $"{latest.Words}, when {latest.Repair.By} took that back at position {format(latest.Repair.Position)}";
 
     private string At(TracedChange change) =>

@@ -15,10 +15,11 @@ internal sealed class SpoolSearch(Spool spool, ISpoolCipher cipher)
 
     /// <summary>
     /// The fragments of every record of a file whose filter does not exclude all of the hashes, in log order; others may be among them.
+    /// Without hashes, all of them.
     /// </summary>
     public async IAsyncEnumerable<SpooledFragment> FindAsync(
         long number,
-        IReadOnlyCollection<ulong> hashes,
+        IReadOnlyCollection<ulong>? hashes,
         [EnumeratorCancellation] CancellationToken cancellation
     )
     {
@@ -54,9 +55,9 @@ internal sealed class SpoolSearch(Spool spool, ISpoolCipher cipher)
     }
 
     /// <summary>Without a filter nothing is excluded.</summary>
-    private bool MayHold(ReadOnlyMemory<byte> secret, IReadOnlyCollection<ulong> hashes)
+    private bool MayHold(ReadOnlyMemory<byte> secret, IReadOnlyCollection<ulong>? hashes)
     {
-        if (secret.IsEmpty)
+        if (secret.IsEmpty || hashes is null)
         {
             return true;
         }

@@ -46,6 +46,36 @@ public sealed class SpoolTrace(Spool spool, ISpoolCipher cipher, int most)
         return (latest, more);
     }
 
+    /// <summary>The latest changes of a table, in log order, as far as files could be read within a time, the newest first.</summary>
+    /// <param name="table">The table.</param>
+    /// <param name="patience">A file that is not read to its end by then is left out.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task<IReadOnlyList<TracedChange>> TableAsync(TableName table, TimeSpan patience, CancellationToken cancellation)
+    {
+        using var soon = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        soon.CancelAfter(patience);
+        var (search, latest) = (new SpoolSearch(spool, cipher), new List<TracedChange>());
+        try
+        {
+            foreach (var file in search.NewestFirst.TakeWhile(_ => latest.Count < most))
+            {
+                var found = new FoundChanges(most - latest.Count);
+                await foreach (var fragment in search.FindAsync(file, null, soon.Token))
+                {
+                    Gather(fragment, (form, _) => form.Name == table, found);
+                }
+
+                latest.InsertRange(0, found.Latest);
+            }
+        }
+        catch (OperationCanceledException) when (!cancellation.IsCancellationRequested)
+        {
+            // What was found in newer files is shown.
+        }
+
+        return latest;
+    }
+
     /// <summary>The changes of the transaction whose commit stands at a position; none when no such is held.</summary>
     public async Task<(IReadOnlyList<TracedChange> Changes, bool More)> TransactionAsync(
         LogPosition position,

@@ -3,6 +3,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 using Vestige.Engine.Tracing;
@@ -16,6 +17,7 @@ namespace Vestige.Engine.Tracing;
 /// </summary>
 public sealed class Tracer
 {
+    private static readonly TimeSpan TablePatience = TimeSpan.FromSeconds(1);
     private readonly IConnections connections;
     private readonly CrossingRegistry registry;
     private readonly Captures captures;
@@ -57,6 +59,46 @@ public sealed class Tracer
             await WithStepsAsync(connection, changes, cancellation),
             more
         );
+    }
+
+    /// <summary>The latest changes of a table that the spool holds, newest first; none where it takes too long to find them.</summary>
+    /// <param name="connection">The source.</param>
+    /// <param name="table">Its table.</param>
+    /// <param name="most">So many at most.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task<IReadOnlyList<RecentChange>> LatestAsync(
+        string connection,
+        TableName table,
+        int most,
+        CancellationToken cancellation
+    )
+    {
+        if (captures.Find(connection)?.Spool is not { } spool)
+        {
+            return [];
+        }
+
+        var found = await new SpoolTrace(spool, cipher, most).TableAsync(table, TablePatience, cancellation);
+        return
+        [
+            .. found
+                .Reverse()
+                .Select(change => new RecentChange(
+                    table,
+                    change.Change.Kind,
+                    KeyOf(change),
+                    change.Position,
+                    change.CommittedAt,
+                    null,
+                    change.Origin
+                )),
+        ];
+    }
+
+    private static string KeyOf(TracedChange change)
+    {
+        var row = change.Change.After.IsNone ? change.Change.Before : change.Change.After;
+        return row.IsNone || !change.Schema.HasKey ? "" : RowKey.Display(row, change.Schema.KeyOrdinals);
     }
 
     /// <summary>The changes of the transaction whose commit stands at a position; none when the spool holds no such.</summary>

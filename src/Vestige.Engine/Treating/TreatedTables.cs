@@ -55,10 +55,13 @@ public sealed class TreatedTables
                 "types of two engines",
                 true,
                 Figures.Listed([.. pairs.Select(pair => $"{pair.From} as {pair.To}")], TypesNamed),
-                "know it: a value that is none of its column's type is refused, not bent to fit",
+                "a value that does not fit its column's type is quarantined, never changed to fit",
                 null,
                 TimeSpan.Zero
             )
+            {
+                IsWarning = true,
+            }
         );
     }
 
@@ -73,10 +76,13 @@ public sealed class TreatedTables
                     "message key",
                     true,
                     $"{Figures.Listed([.. keyed.Select(KeyOf)], NamedAtMost)}; " + "this target takes rows, found by their own key",
-                    "know it: it counts where the target takes messages",
+                    "used only by targets that take messages",
                     null,
                     TimeSpan.Zero
                 )
+                {
+                    IsWarning = true,
+                }
             );
         }
     }

@@ -205,13 +205,14 @@ internal sealed class TableSync(WorkerContext context)
         await loading.RunAsync(missing, allFirst, stopping.Token);
         state.Loads(null);
         state.Take(work.Session.Progress);
-        var rows = loading.Tables.Sum(table => table.Rows);
+        var (read, rows) = (loading.Tables.Sum(table => table.Rows), loading.Tables.Sum(table => table.RowsWritten));
         context.Meter.Loaded(rows);
         await events.OfCrossingAsync(
             definition.Name,
             EventKind.Note,
             $"Loaded {Figures.Of(rows, "row")}"
-                + (loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} gone on with where the load was interrupted," : "")
+                + (read > rows ? $" of {Figures.Count(read)} read" : "")
+                + (loading.GoneOn > 0 ? $", {Figures.Of(loading.GoneOn, "table")} resumed where the load was interrupted," : "")
                 + $" as of position {source.Log.Format(loading.Position)}."
         );
     }
@@ -263,7 +264,7 @@ internal sealed class TableSync(WorkerContext context)
                     + "told any more."
             )
             {
-                Remedy = "Load its tables by other means once more, remove the crossing and make it anew.",
+                Remedy = "Load its tables by other means again, remove the crossing and create it again.",
             };
         }
 

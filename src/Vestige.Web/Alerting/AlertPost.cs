@@ -113,7 +113,7 @@ public sealed class AlertPost(
             await engine.Events.OfCrossingAsync(
                 AlertStore.AlertOf(message).Need.Crossing,
                 Engine.Events.EventKind.Warning,
-                $"An alert could not be told on {channel} for a day: {message.Answer}"
+                $"{channel} could not be notified of an alert for a day: {message.Answer}"
             );
             return;
         }

@@ -133,7 +133,7 @@ public static class ConnectionApi
                 409,
                 "in-use",
                 $"{name} is used by {string.Join(", ", running)}, running.",
-                "Add ?confirm=true: they are paused, and go on with the new settings. Or pause them first.",
+                "Add ?confirm=true: Vestige pauses them and they resume with the new settings. Or pause them first.",
                 "name"
             );
         }

@@ -111,7 +111,7 @@ internal static class CrossingRunApi
         };
         if (manner is null)
         {
-            return Problems.Of(422, "stop", $"'{body.Manner}' is not a manner of stopping.", "Use drain, transaction or now.", "manner");
+            return Problems.Of(422, "stop", $"'{body.Manner}' is not a way to stop.", "Use drain, transaction or now.", "manner");
         }
 
         if (body.Mark is not { } wanted)
@@ -127,7 +127,7 @@ internal static class CrossingRunApi
                 422,
                 "stop",
                 "The mark cannot be used.",
-                "Give one of a position in the source's notation, a time, or asOfNow, with the manner drain.",
+                "Give one of: a position in the source's notation, a time, or asOfNow. The manner must be drain.",
                 "mark"
             );
         }

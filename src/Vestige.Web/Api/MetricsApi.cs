@@ -43,7 +43,10 @@ public static class MetricsApi
     {
         Gauge Of(string name, string help) => factory.CreateGauge(name, help, "crossing");
         var (lag, current, backlog, bytes) = (
-            Of("vestige_lag_seconds", "Age of the oldest captured transaction that is not applied; 0 when current."),
+            Of(
+                "vestige_lag_seconds",
+                "Age of the oldest captured transaction that is not applied, quarantined changes included; 0 when current."
+            ),
             Of("vestige_current", "1 when nothing captured waits and the reader has passed the source's head."),
             Of("vestige_backlog_changes", "Changes captured and not applied."),
             Of("vestige_behind_bytes", "Bytes of log between the source's head and the applied position.")
@@ -100,7 +103,7 @@ public static class MetricsApi
             backlog.WithLabels(status.Name).Set(status.Backlog);
             differing.WithLabels(status.Name).Set(status.Differences);
             Set(proved, status.Name, status.Proved is { } proof ? Math.Max(0, (now - proof.At).TotalSeconds) : null);
-            Set(lag, status.Name, status.Lag?.Behind.TotalSeconds);
+            Set(lag, status.Name, status.Behind?.TotalSeconds);
             Set(
                 current,
                 status.Name,

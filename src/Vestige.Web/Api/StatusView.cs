@@ -21,10 +21,10 @@ public static class StatusView
             Lag: status.Lag is not { } lag
                 ? null
                 : new LagDocument(
-                    Seconds: lag.Behind.TotalSeconds,
+                    Seconds: (status.Behind ?? lag.Behind).TotalSeconds,
                     Bytes: status.BytesBehind,
                     Transactions: status.TransactionsBehind,
-                    Current: lag.Current,
+                    Current: lag.Current && status.Behind <= lag.Behind,
                     AtLeast: lag.AtLeast
                 ),
             Delay: status.Delay is not { } delay

@@ -1,4 +1,5 @@
 using Vestige.Engine.Commands;
+using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Storage;
 using Vestige.Web.Connections;
@@ -17,6 +18,7 @@ public sealed class EngineHost(
     DemoSetup demo,
     VestigeSettings settings,
     DataKeys keys,
+    ProcessMark mark,
     TimeProvider clock,
     ILogger<EngineHost> logger
 ) : IHostedService, IDisposable
@@ -38,6 +40,7 @@ public sealed class EngineHost(
         }
 
         engine.Events.Recall((await store.EventsAsync(null, EventsRecalled, cancellationToken)).Reverse());
+        await TellStartAsync(mark.Begin());
         await engine.StartAsync(cancellationToken);
         try
         {
@@ -45,10 +48,10 @@ public sealed class EngineHost(
         }
         catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
         {
-            logger.LogWarning("The demo does not go on: {Reason}", exception.Message);
+            logger.LogWarning("The demo does not continue: {Reason}", exception.Message);
         }
 
-        sweeping = SweepAsync();
+        sweeping = Task.WhenAll(SweepAsync(), KeepMarkAsync());
     }
 
     public async Task StopAsync(CancellationToken cancellationToken)
@@ -56,10 +59,36 @@ public sealed class EngineHost(
         await ending.CancelAsync();
         await sweeping;
         await demo.DisposeAsync();
+        await engine.Events.OfProcessAsync(EventKind.Note, "Vestige stopped.");
         await engine.DisposeAsync();
+        mark.End();
     }
 
     public void Dispose() => ending.Dispose();
+
+    private Task TellStartAsync(DateTimeOffset? killed) =>
+        killed is { } last
+            ? engine.Events.OfProcessAsync(
+                EventKind.Warning,
+                $"Vestige started. The process before it ended without stopping; it was last active at {last:yyyy-MM-dd HH:mm:ss} UTC."
+            )
+            : engine.Events.OfProcessAsync(EventKind.Note, "Vestige started.");
+
+    private async Task KeepMarkAsync()
+    {
+        using var timer = new PeriodicTimer(ProcessMark.Every, clock);
+        try
+        {
+            while (await timer.WaitForNextTickAsync(ending.Token))
+            {
+                mark.Touch();
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // The end.
+        }
+    }
 
     /// <summary>Drops events, and what was decided, that are older than they are kept.</summary>
     private async Task SweepAsync()

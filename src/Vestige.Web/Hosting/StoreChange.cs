@@ -35,7 +35,7 @@ internal static class StoreChange
         }
         catch (Exception exception) when (exception.GetBaseException() is SqliteException { SqliteErrorCode: Constraint })
         {
-            throw new RequestRefusedException($"{what} cannot be kept: it was changed by somebody else at the same moment.", exception)
+            throw new RequestRefusedException($"{what} cannot be saved: someone else changed it at the same moment.", exception)
             {
                 Remedy = "Read it again, then repeat the change.",
             };

@@ -24,7 +24,7 @@ public class EventsModel(CrossingEngine engine, ControlStore store) : PageModel
 
     public string Sentence =>
         Search.Problem is not null ? "A time cannot be read."
-        : Found.Count == 0 ? "Nothing of that kind has happened."
+        : Found.Count == 0 ? "No matching events."
         : $"{(Older is null ? Figures.Of(Found.Count, "event") : $"The latest {Figures.Count(Found.Count)}")}, newest first.";
 
     public async Task OnGetAsync(CancellationToken cancellation)

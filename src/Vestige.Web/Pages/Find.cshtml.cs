@@ -2,14 +2,16 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Engine.Commands;
 using Vestige.Web.Connections;
+using Vestige.Web.Guides;
 using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages;
 
-/// <summary>Finds crossings, tables, connections and pages by a part of their name.</summary>
-public class FindModel(CrossingEngine engine, ConnectionDirectory connections) : PageModel
+/// <summary>Finds crossings, tables, connections and pages by a part of their name, and pages of the guide by their words.</summary>
+public class FindModel(CrossingEngine engine, ConnectionDirectory connections, GuideBook guide) : PageModel
 {
     private const int Most = 30;
+    private const int MostOfGuide = 5;
 
     private static readonly (string Name, string Address)[] Places =
     [
@@ -21,6 +23,7 @@ public class FindModel(CrossingEngine engine, ConnectionDirectory connections) :
         ("Alerts", "/alerts"),
         ("Trace", "/trace"),
         ("Bench", "/bench"),
+        ("Guide", "/guide"),
     ];
 
     public string Wanted { get; private set; } = "";
@@ -31,7 +34,15 @@ public class FindModel(CrossingEngine engine, ConnectionDirectory connections) :
     {
         Wanted = (q ?? "").Trim();
         Found =
-            Wanted.Length == 0 ? [] : [.. All().Where(item => item.Name.Contains(Wanted, StringComparison.OrdinalIgnoreCase)).Take(Most)];
+            Wanted.Length == 0
+                ? []
+                :
+                [
+                    .. All()
+                        .Where(item => item.Name.Contains(Wanted, StringComparison.OrdinalIgnoreCase))
+                        .Take(Most)
+                        .Concat(guide.Search(Wanted).Take(MostOfGuide).Select(match => (match.Page.Title, "guide", match.Page.Address))),
+                ];
         return Request.Headers.ContainsKey("HX-Request") ? Partial("_Found", this) : Page();
     }
 

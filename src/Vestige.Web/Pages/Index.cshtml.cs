@@ -6,12 +6,15 @@ using Vestige.Engine.Capturing;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
 using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
+using Vestige.Web.Connections;
 using Vestige.Web.Fleet;
+using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages;
 
 /// <summary>Is everything fresh and right, and what needs me?</summary>
-public class IndexModel(CrossingEngine engine, TimeProvider clock) : PageModel
+public class IndexModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock) : PageModel
 {
     /// <summary>More than these are listed in compact rows.</summary>
     private const int MostRoomy = 12;
@@ -19,6 +22,7 @@ public class IndexModel(CrossingEngine engine, TimeProvider clock) : PageModel
     /// <summary>More than these are not unfolded.</summary>
     private const int MostUnfolded = 6;
     private const int PerPage = 40;
+    private const string WelcomedCookie = "vestige-welcomed";
     private const int RatePoints = 120;
     private const int SourcesShown = 6;
     private static readonly TimeSpan Hour = TimeSpan.FromHours(1);
@@ -64,7 +68,36 @@ public class IndexModel(CrossingEngine engine, TimeProvider clock) : PageModel
 
     public CrossingEngine Engine => engine;
 
+    /// <summary>Whether a newcomer is told what to try; until it is hidden.</summary>
+    public bool IsWelcome => Request.Cookies[WelcomedCookie] is null;
+
+    /// <summary>The crossing and the bench to try first; null where there is none of either.</summary>
+    public (string Crossing, string Bench)? FirstTry =>
+        All.FirstOrDefault(status => status.State == CrossingState.Following && HasBench(status.Definition.Source)) is { } status
+            ? (status.Name, status.Definition.Source)
+            : null;
+
     public DateTimeOffset Now => clock.GetUtcNow();
+
+    /// <summary>Hides what a newcomer is told.</summary>
+    public IActionResult OnPostHide()
+    {
+        Response.Cookies.Append(
+            WelcomedCookie,
+            "yes",
+            new CookieOptions
+            {
+                HttpOnly = true,
+                SameSite = SameSiteMode.Strict,
+                MaxAge = TimeSpan.FromDays(365),
+                IsEssential = true,
+            }
+        );
+        return Redirect("/");
+    }
+
+    private bool HasBench(string connection) =>
+        connections.Find(connection) is { } found && connections.KindOf(found.Kind)?.Can.Contains(Capability.Bench) == true;
 
     /// <summary>The lag of its last hour, for a row that is unfolded.</summary>
     public IReadOnlyList<MeasurePoint> LastHour(CrossingStatus status)
@@ -105,12 +138,12 @@ public class IndexModel(CrossingEngine engine, TimeProvider clock) : PageModel
     {
         Matched = found.Count;
         var perPage = IsCompact ? PerPage : MostRoomy;
-        var last = Math.Max(1, (found.Count + perPage - 1) / perPage);
-        Query = Query with { Page = Math.Min(Query.Page, last) };
-        Shown = [.. found.Skip((Query.Page - 1) * perPage).Take(perPage)];
+        var page = Paging.Of(found, Query.Page, perPage);
+        Shown = page.Shown;
+        Query = Query with { Page = page.Number };
         Neighbours = (
-            Query.Page > 1 ? Query with { Page = Query.Page - 1 } : null,
-            Query.Page < last ? Query with { Page = Query.Page + 1 } : null
+            page.Number > 1 ? Query with { Page = page.Number - 1 } : null,
+            page.Number < page.Last ? Query with { Page = page.Number + 1 } : null
         );
     }
 

@@ -35,7 +35,7 @@ public class ProblemModel : PageModel
                 "There is no such page",
                 "The address names a crossing, connection or table that is not there, or is mistyped. Find it with the box above."
             ),
-            (400, _) => ("The form is too old", "Open the page again and send it anew."),
+            (400, _) => ("The form has expired", "Open the page again and resend the form."),
             (_, PortException port) => ("A system did not answer", $"{port.Message} {port.Remedy}"),
             (_, BadHttpRequestException) => ("The request cannot be read", "Open the page again and send it once more."),
             (_, RequestRefusedException refused) => ("That cannot be done", $"{refused.Message} {refused.Remedy}"),

@@ -15,7 +15,7 @@ using Vestige.Web.Tracing;
 namespace Vestige.Web.Pages;
 
 /// <summary>What happened to this row or transaction, at each hop, when?</summary>
-public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) : PageModel
+public class TraceModel(CrossingEngine engine, ConnectionDirectory connections, Catalogues catalogues) : PageModel
 {
     /// <summary>The sources that are read, or could be.</summary>
     public IReadOnlyList<string> Sources { get; private set; } = [];
@@ -97,9 +97,14 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
             ) ?? throw new FormatException($"'{Position}' is not a position of {Connection}.");
             Trace = await engine.Trace.TransactionAsync(Connection, place, cancellation);
         }
-        else if (Table.Length > 0 && Key.Length > 0)
+        else if (Table.Length > 0)
         {
-            var name = TableName.Parse(Table);
+            var name = TableName.Parse(Table = WholeName());
+            if (await KeyProblemAsync(name, cancellation) is { } problem)
+            {
+                throw new FormatException(problem);
+            }
+
             Trace = await engine.Trace.RowAsync(Connection, name, KeyValues(), cancellation);
         }
 
@@ -107,6 +112,55 @@ public class TraceModel(CrossingEngine engine, ConnectionDirectory connections) 
         if (Trace?.Table is { } traced)
         {
             Answers = await AnswersAsync(traced, cancellation);
+        }
+    }
+
+    /// <summary>The table with its schema, which may be left out where only one table has the name.</summary>
+    private string WholeName()
+    {
+        if (Tables.Contains(Table))
+        {
+            return Table;
+        }
+
+        var named = Tables.Where(name => TableName.Parse(name).Name == Table).ToList();
+        return named.Count switch
+        {
+            1 => named[0],
+            0 => Table,
+            _ => throw new FormatException($"Several tables are called {Table}: {string.Join(", ", named)}. Enter one of them."),
+        };
+    }
+
+    /// <summary>What is missing of the key; null where nothing is, or where the source cannot be asked.</summary>
+    private async Task<string?> KeyProblemAsync(TableName table, CancellationToken cancellation)
+    {
+        var columns = await KeyColumnsAsync(table, cancellation);
+        var values = Key.Length == 0 ? [] : KeyValues();
+        if (columns.Count == 0 ? values.Length > 0 : values.Length == columns.Count)
+        {
+            return null;
+        }
+
+        var names = string.Join(", ", columns);
+        return columns.Count == 0 ? $"Enter the key of a row of {table}."
+            : values.Length < columns.Count
+                ? $"The key of {table} is {names}: enter {Figures.Of(columns.Count, "value")}, separated by commas. Missing: "
+                    + $"{string.Join(", ", columns.Skip(values.Length))}."
+            : $"The key of {table} is {names}: enter {Figures.Of(columns.Count, "value")}, not {Figures.Count(values.Length)}.";
+    }
+
+    private async Task<IReadOnlyList<string>> KeyColumnsAsync(TableName table, CancellationToken cancellation)
+    {
+        try
+        {
+            var tables = await catalogues.OfAsync(Connection, anew: false, cancellation);
+            var form = tables.FirstOrDefault(one => one.Schema.Name == table)?.Schema;
+            return form is null ? [] : [.. form.KeyOrdinals.Select(i => form.Columns[i].Name)];
+        }
+        catch (Exception exception) when (exception is PortException or RequestRefusedException)
+        {
+            return [];
         }
     }
 

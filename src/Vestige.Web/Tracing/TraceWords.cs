@@ -37,7 +37,7 @@ public static class TraceWords
         var table = crossing.Tables.FirstOrDefault(one => one.Source == trace.Table);
         if (crossing.State == CrossingState.Draft)
         {
-            return $"{crossing.Name} is a draft: nothing of it crosses yet.";
+            return $"{crossing.Name} is a draft: nothing is replicated yet.";
         }
 
         if (table is null || !crossing.Definition.Tables.Takes(table.Source))
@@ -67,13 +67,13 @@ public static class TraceWords
             { LeftOut: true } => $"{held} The treatment of {crossing.Name} leaves the row out.",
             { HasHere: true, HasThere: false } when NotCaptured(crossing) is { } behind => $"{held} {behind}",
             { HasHere: true, HasThere: false } =>
-                $"{held} The row is at the source and not on the target, and no change of it waits: it was removed there by somebody "
+                $"{held} The row is at the source and not on the target, and no change of it waits: something else removed it there, "
                     + "else, or its change is older than what the spool keeps. Load the table again, or compare it.",
             { HasHere: false, HasThere: true } =>
-                $"{held} The row is only on the target: somebody else wrote it there, or its deletion is older than what the spool keeps.",
+                $"{held} The row is only on the target: something else wrote it there, or its deletion is older than what the spool keeps.",
             { HasHere: false } => $"{held} The row is on neither side.",
             _ when sides.Values.Any(value => value.Differs) =>
-                $"{held} The row is on both sides and differs: somebody else changed it on the target, or its change is older than "
+                $"{held} The row is on both sides and differs: something else changed it on the target, or its change is older than "
                     + "what the spool keeps.",
             _ => $"{held} The row is the same on both sides.",
         };

@@ -62,7 +62,9 @@ public static class Sentences
         {
             CrossingState.Draft => status.Capture is null ? "not started" : "log kept",
             CrossingState.Checking => "starting",
-            CrossingState.Loading => status.LoadEndsIn is { } ends ? $"loaded in {Figures.Duration(ends)}" : "loading begins",
+            CrossingState.Loading => status.LoadEndsIn is { } ends && ends > TimeSpan.Zero ? $"loaded in {Figures.Duration(ends)}"
+                : status.LoadShare >= 1 ? "building keys"
+                : "loading begins",
             CrossingState.Paused or CrossingState.Stopped => "position kept",
             CrossingState.Following or CrossingState.CatchingUp when IsWaiting(status) => "after the retry",
             CrossingState.Faulted => status.Fault?.PlaceLost == true ? "place lost" : "waits for you",
@@ -79,12 +81,11 @@ public static class Sentences
     {
         ArgumentNullException.ThrowIfNull(status);
         var held = status.Tables.Count(table => table is { State: TableState.Held, Quarantined: 0 });
-        var kept = status.KeptSince is { } since && status.At > since ? status.At - since : TimeSpan.Zero;
         return status switch
         {
             { State: CrossingState.Loading } => Percent(status.LoadShare),
             { Lag: null } => "–",
-            { Lag: { } lag } when kept > lag.Behind => Figures.Duration(kept),
+            { Lag: { } lag, Behind: { } kept } when kept > lag.Behind => Figures.Duration(kept),
             { Lag.Current: true } when held > 0 => $"{Figures.Count(held)} held",
             { Lag: { } lag } => (lag.AtLeast ? "≥ " : "") + Figures.Duration(lag.Behind),
         };
@@ -112,7 +113,7 @@ public static class Sentences
             {
                 Clearing.Current => "steady",
                 Clearing.Clears => $"clears in {Figures.Duration(forecast.In!.Value)}",
-                Clearing.Never => "never, at this rate",
+                Clearing.Never => "never at this rate",
                 Clearing.AtRest => "at rest",
                 _ => "not measured yet",
             };

@@ -14,7 +14,7 @@ internal sealed class ApiDocument : IOpenApiDocumentTransformer
         ["crossings"] = "Definitions, their plans, and starting, stopping and watching them.",
         ["quarantine"] = "Changes that a target refused.",
         ["reconciliations"] = "Comparing both sides, and repairing what differs.",
-        ["alerts"] = "What needs a person, and who is told.",
+        ["alerts"] = "What needs a person, and who is notified.",
         ["trace"] = "The journey of a row or a transaction.",
         ["events"] = "What happened, as a file.",
         ["bench"] = "Statements and drills, on connections that take them.",

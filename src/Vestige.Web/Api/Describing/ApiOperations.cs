@@ -35,7 +35,7 @@ internal sealed class ApiOperations : IOpenApiOperationTransformer
         ["drill"] = "The name of a drill, as the list gives it.",
         ["id"] = "The id, as a list gives it.",
         ["number"] = "The alert's number.",
-        ["limit"] = "At most so many.",
+        ["limit"] = "The most to return.",
         ["after"] = "The last one of the page before.",
         ["find"] = "Only those whose name contains this.",
         ["table"] = "A table, as schema.table.",

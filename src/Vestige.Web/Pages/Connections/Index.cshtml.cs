@@ -10,7 +10,7 @@ using Vestige.Web.Connections;
 namespace Vestige.Web.Pages.Connections;
 
 /// <summary>Which systems can be reached?</summary>
-public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) : PageModel
+public class IndexModel(ConnectionDirectory connections, ConnectionChecks checks, CrossingEngine engine, TimeProvider clock) : PageModel
 {
     private const int MostOfAddress = 4;
     private Dictionary<string, CaptureStatus> captures = [];
@@ -71,7 +71,7 @@ public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) 
         };
 
     /// <summary>
-    /// Whether it is reached by those who use it now, in a word, and why not; empty where nobody uses it now.
+    /// Whether it is reached by those who use it now, in a word, and why not; where nobody uses it now, only that a test failed.
     /// </summary>
     public (string Word, string? Why) StateOf(string connection)
     {
@@ -87,9 +87,19 @@ public class IndexModel(ConnectionDirectory connections, CrossingEngine engine) 
             return ("waiting", waiting.What);
         }
 
-        var isUsed = working.Count > 0 || capture is not null;
-        return (isUsed ? "connected" : "", null);
+        if (working.Count > 0 || capture is not null)
+        {
+            return ("connected", null);
+        }
+
+        return checks.Of(connection) is { Problem: { } problem } ? ("not reachable", problem) : ("", null);
     }
+
+    /// <summary>What the latest test gave; null where none was made since the start.</summary>
+    public CheckedConnection? CheckOf(string connection) => checks.Of(connection);
+
+    /// <summary>How long ago something was.</summary>
+    public TimeSpan Ago(DateTimeOffset at) => clock.GetUtcNow() - at;
 
     public void OnGet() => Look();
 

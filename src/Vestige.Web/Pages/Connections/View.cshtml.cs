@@ -17,7 +17,13 @@ using Vestige.Web.Views;
 namespace Vestige.Web.Pages.Connections;
 
 /// <summary>Can we read and write there, what is missing, what is in it? Where it has them also: its drills and its workload.</summary>
-public class ViewModel(ConnectionDirectory connections, ConnectionChange change, CrossingEngine engine, DemoSetup demo) : PageModel
+public class ViewModel(
+    ConnectionDirectory connections,
+    ConnectionChange change,
+    ConnectionChecks checks,
+    CrossingEngine engine,
+    DemoSetup demo
+) : PageModel
 {
     private const int TablesShown = 200;
 
@@ -36,6 +42,29 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
     public bool HasBench => Kind?.Can.Contains(Capability.Bench) == true;
 
     public IReadOnlyList<ReadinessCheck> Lines { get; private set; } = [];
+
+    /// <summary>Whether what a source needs is shown: crossings read it, or that was asked for.</summary>
+    public bool IsSource { get; private set; }
+
+    /// <summary>Whether what a target needs is shown: crossings write it, or that was asked for.</summary>
+    public bool IsTarget { get; private set; }
+
+    /// <summary>The roles that it could have and that are not shown.</summary>
+    public IEnumerable<string> OtherRoles
+    {
+        get
+        {
+            if (!IsSource && connections.Find<ILogSource>(Connection.Name) is not null)
+            {
+                yield return "source";
+            }
+
+            if (!IsTarget && connections.Find<ITarget>(Connection.Name) is not null)
+            {
+                yield return "target";
+            }
+        }
+    }
 
     /// <summary>What must hold so that it can be a source.</summary>
     public IReadOnlyList<ReadinessCheck> AsSource { get; private set; } = [];
@@ -58,8 +87,8 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
                 yield return (
                     SourceScript,
                     "Preparation as a source",
-                    "What a DBA runs so that the role of this connection can read the log and every table that can cross, whatever "
-                        + "the list above is narrowed to. Safe to run twice."
+                    "A DBA runs this so that the role can read the log and every table that can be replicated, whatever the list above "
+                        + "shows. Safe to run twice."
                 );
             }
 
@@ -68,7 +97,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
                 yield return (
                     TargetScript,
                     "Preparation as a target",
-                    "What a DBA runs so that the role can make tables and write them. Safe to run twice."
+                    "A DBA runs this so that the role can create tables and write to them. Safe to run twice."
                 );
             }
         }
@@ -97,16 +126,16 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
     /// <summary>Why no table is shown.</summary>
     public string NoTables =>
         !Lines.All(line => line.Ok) && !TablesRead ? "The tables cannot be read."
-        : connections.Find<ICatalogue>(Connection.Name) is null ? "It takes changes, and has no tables that could be listed."
-        : HasBench ? "No table yet. Make some on the Bench."
-        : "There is no table.";
+        : connections.Find<ICatalogue>(Connection.Name) is null ? "This system takes changes and has no tables to list."
+        : HasBench ? "No tables yet. Create some on the Bench."
+        : "There are no tables.";
 
     private bool TablesRead { get; set; }
 
     /// <summary>The work on this database; null when there is none.</summary>
     public CirculationWorkload? Workload { get; private set; }
 
-    public async Task<IActionResult> OnGetAsync(string name, string? part, string? find, CancellationToken cancellation)
+    public async Task<IActionResult> OnGetAsync(string name, string? part, string? find, string? role, CancellationToken cancellation)
     {
         if (!Find(name))
         {
@@ -115,8 +144,10 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
 
         Users = ConnectionApi.UsersOf(name, engine);
         Wanted = find ?? "";
+        IsSource = role == "source" || engine.Statuses.Any(status => status.Definition.Source == name);
+        IsTarget = role == "target" || engine.Statuses.Any(status => status.Definition.Target == name);
         ReadDrills(name);
-        Lines = await connections.Source(name).Probe.TestAsync(cancellation);
+        Lines = await checks.TestAsync(name, cancellation);
         try
         {
             await LookInsideAsync(cancellation);
@@ -138,8 +169,8 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
             return;
         }
 
-        AsSource = connections.Find<ILogSource>(Connection.Name) is { } log ? await log.CheckSourceAsync([], cancellation) : [];
-        AsTarget = connections.Find<ITarget>(Connection.Name) is { } target
+        AsSource = IsSource && connections.Find<ILogSource>(Connection.Name) is { } log ? await log.CheckSourceAsync([], cancellation) : [];
+        AsTarget = IsTarget && connections.Find<ITarget>(Connection.Name) is { } target
             ? await target.CheckTargetAsync([], new Dictionary<TableName, ExistingRows>(), new HashSet<TableName>(), cancellation)
             : [];
         if (connections.Find<ICatalogue>(Connection.Name) is not { } catalogue)
@@ -154,11 +185,13 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
         Tables = [.. found.Take(TablesShown)];
         if (connections.Find<IPreparation>(Connection.Name) is { } preparable)
         {
-            SourceScript = await preparable.PrepareSourceAsync(
-                [.. all.Where(table => table.Crosses || table.InsertsCross).Select(table => table.Schema.Name)],
-                cancellation
-            );
-            TargetScript = await preparable.PrepareTargetAsync(cancellation);
+            SourceScript = IsSource
+                ? await preparable.PrepareSourceAsync(
+                    [.. all.Where(table => table.Crosses || table.InsertsCross).Select(table => table.Schema.Name)],
+                    cancellation
+                )
+                : null;
+            TargetScript = IsTarget ? await preparable.PrepareTargetAsync(cancellation) : null;
         }
     }
 
@@ -241,15 +274,15 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
             if (!confirmed || TriedLines.Any(line => !line.Ok))
             {
                 (Tried, SecretTyped) = (changed.Settings, secret is not null);
-                return await OnGetAsync(name, null, null, cancellation);
+                return await OnGetAsync(name, null, null, null, cancellation);
             }
         }
 
         var reconnected = await change.ApplyAsync(changed, secret, Who.Of(HttpContext), cancellation);
         TempData["Done"] =
             reconnected.Count == 0
-                ? "Changed. The test at the right is of the new settings."
-                : $"Changed. {string.Join(", ", reconnected)} paused for it and {(reconnected.Count == 1 ? "goes" : "go")} on.";
+                ? "Changed. The test on the right used the new settings."
+                : $"Changed. {string.Join(", ", reconnected)} paused for it and {(reconnected.Count == 1 ? "continues" : "continue")}.";
         return Redirect($"/connections/{name}");
     }
 
@@ -262,7 +295,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
 
         if (typed != name)
         {
-            return await RefuseAsync(name, "Nothing was done: the name typed is not the connection's name.");
+            return await RefuseAsync(name, "Nothing was removed: the name typed is not the connection's name.");
         }
 
         try
@@ -277,7 +310,7 @@ public class ViewModel(ConnectionDirectory connections, ConnectionChange change,
             return await RefuseAsync(name, $"{exception.Message} {exception.Remedy}");
         }
 
-        TempData["Done"] = $"{name} is forgotten{(Connection.HasSecret ? ", its secret with it" : "")}. {Kind?.Remains}".TrimEnd();
+        TempData["Done"] = $"{name} is removed{(Connection.HasSecret ? ", with its secret" : "")}. {Kind?.Remains}".TrimEnd();
         return Redirect("/connections");
     }
 

@@ -38,6 +38,8 @@ public abstract class CrossingPage(CrossingEngine engine, ConnectionDirectory co
 
     protected CrossingEngine Engine => engine;
 
+    protected TimeProvider Clock => clock;
+
     protected ConnectionDirectory Connections => connections;
 
     /// <summary>A position in the source's notation, grouped for reading; a dash for none.</summary>

@@ -33,10 +33,9 @@ public class IndexModel(CrossingEngine engine) : PageModel
         var all = engine.Statuses;
         Query = FleetQuery.Of(Request.Query);
         Choices = FleetChoices.Of(Query, "/crossings", all);
-        var found = Query.Of(all);
-        (Count, Matched, Last) = (all.Count, found.Count, Math.Max(1, (found.Count + PerPage - 1) / PerPage));
-        Query = Query with { Page = Math.Min(Query.Page, Last) };
-        Shown = [.. found.Skip((Query.Page - 1) * PerPage).Take(PerPage)];
+        var page = Paging.Of(Query.Of(all), Query.Page, PerPage);
+        (Count, Matched, Last, Shown) = (all.Count, page.Count, page.Last, page.Shown);
+        Query = Query with { Page = page.Number };
     }
 
     /// <summary>Steers several at once: those that are named, or all that match, on whichever page.</summary>

@@ -55,6 +55,24 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
     /// <summary>What becomes of the rows of that table; null when it cannot be treated.</summary>
     public TableTreatment? Treated { get; private set; }
 
+    /// <summary>The fields for the rows of that table; null where its steps say what fields cannot.</summary>
+    public TableChoicesForm? Choices { get; private set; }
+
+    /// <summary>The columns before the choices take effect.</summary>
+    public IReadOnlyList<TreatedColumn> ChoiceColumns { get; private set; } = [];
+
+    /// <summary>Whether a part of the page was asked for, not the whole.</summary>
+    public bool IsPart { get; private set; }
+
+    /// <summary>Whether fields were changed and the steps' text with them.</summary>
+    public bool IsTextChanged { get; private set; }
+
+    /// <summary>Whether "inserts only" was ticked or unticked.</summary>
+    public bool IsInsertsChanged { get; private set; }
+
+    /// <summary>The definition as a file.</summary>
+    public string Document { get; private set; } = "";
+
     public CrossingPlan? Plan { get; private set; }
 
     /// <summary>Why the source's tables or the plan cannot be shown; null when they can.</summary>
@@ -71,7 +89,9 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
 
     private async Task<IActionResult> PartAsync(string? part, CancellationToken cancellation)
     {
-        await ShowAsync(withPlan: part is not ("tables" or "sample"), withSample: part is null or "sample", cancellation);
+        IsPart = part is not null;
+        var withSample = part is null or "sample" or "choices";
+        await ShowAsync(withPlan: part is not ("tables" or "sample" or "choices"), withSample, cancellation);
         return part switch
         {
             "statements" when Plan is { } plan => File(
@@ -81,7 +101,7 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
             ),
             "consequence" => Partial("Crossings/_Consequence", this),
             "tables" => Partial("Crossings/_PickTables", this),
-            "sample" => Partial("Crossings/_TreatmentSample", this),
+            "sample" or "choices" => Partial("Crossings/_TreatmentSample", this),
             _ => Page(),
         };
     }
@@ -149,7 +169,10 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
                 There = await catalogues.OfAsync(Form.Source, anew: !Touched, cancellation);
             }
 
+            IsInsertsChanged = Form.TakeInserts();
+            TakeChoices();
             var definition = Form.Definition(There, Treatment);
+            Document = DefinitionYaml.Write(definition);
             Crossing = [.. There.Where(table => definition.Tables.Takes(table.Schema.Name) && Form.Crosses(table))];
             List();
             Problems =
@@ -231,6 +254,8 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
             return;
         }
 
+        DrawChoices(chosen);
+
         var treating = engine.TreatmentOf(definition);
         Misread =
         [
@@ -244,6 +269,53 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
             Treated = treatment;
             Sample = await samples.OfAsync(Form.Source!, treatment, Form.Typed, cancellation);
         }
+    }
+
+    /// <summary>Writes what was changed in the fields for a table into the steps' text.</summary>
+    private void TakeChoices()
+    {
+        var table = There.FirstOrDefault(table => table.Schema.Name.ToString() == Form.Choices.Table);
+        if (
+            !Form.Choices.IsChanged
+            || Misread.Count > 0
+            || table is null
+            || ChoiceSteps.Of(Treatment.Steps, Form.Choices.Table!) is not { } steps
+        )
+        {
+            return;
+        }
+
+        if (steps.Read([.. ColumnsAfter(steps.Before, table).Select(column => column.Name)]) is { } before)
+        {
+            Form.Treatment = Treatment.With(steps.With(Form.Choices.Choices(before)));
+            Treatment = TreatmentText.Read(Form.Treatment);
+            Misread = Treatment.Problems;
+            IsTextChanged = true;
+        }
+    }
+
+    private void DrawChoices(TableDescription table)
+    {
+        var name = table.Schema.Name.ToString();
+        if (ChoiceSteps.Of(Treatment.Steps, name) is { } steps)
+        {
+            ChoiceColumns = ColumnsAfter(steps.Before, table);
+            Choices = steps.Read([.. ChoiceColumns.Select(column => column.Name)]) is { Columns.Count: > 0 } said
+                ? TableChoicesForm.Of(name, said)
+                : null;
+        }
+    }
+
+    /// <summary>A table's columns after some steps, and before names are given on the target; empty where the steps are wrong.</summary>
+    private IReadOnlyList<TreatedColumn> ColumnsAfter(IReadOnlyList<TreatmentStep> steps, TableDescription table)
+    {
+        if (connections.Find(Form.Source ?? "") is null || connections.Find(Form.Target ?? "") is null)
+        {
+            return [];
+        }
+
+        var plain = Form.Definition(There, Treatment) with { Treatment = steps, Naming = null, Apply = null };
+        return engine.TreatmentOf(plain).TryBuild(table.Schema).Treatment?.Columns ?? [];
     }
 
     /// <summary>The tables that steps are for, enough of them to find what is wrong; the plan looks at all.</summary>

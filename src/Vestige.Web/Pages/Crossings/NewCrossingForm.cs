@@ -51,6 +51,12 @@ public sealed class NewCrossingForm
     /// <summary>Patterns of tables of which only inserts are wanted, with commas between.</summary>
     public string? InsertOnly { get; set; }
 
+    /// <summary>Tables in the list that can be replicated by their inserts only, and are to be.</summary>
+    public List<string> InsertsOf { get; set; } = [];
+
+    /// <summary>The tables in the list that can be replicated by their inserts only.</summary>
+    public List<string> InsertsShown { get; set; } = [];
+
     /// <summary>Patterns of tables whose deleted rows stay, with commas between.</summary>
     public string? KeepDeleted { get; set; }
 
@@ -69,6 +75,9 @@ public sealed class NewCrossingForm
 
     /// <summary>The steps as text.</summary>
     public string? Treatment { get; set; }
+
+    /// <summary>The fields for the rows of one table.</summary>
+    public TableChoicesForm Choices { get; set; } = new();
 
     /// <summary>Statements of one's own for tables of the target, as text.</summary>
     public string? Structure { get; set; }
@@ -96,6 +105,38 @@ public sealed class NewCrossingForm
         }
 
         return [.. hand.Values];
+    }
+
+    /// <summary>
+    /// Puts what was ticked or unticked as "inserts only" into <see cref="InsertOnly"/>, and takes or leaves those tables; whether
+    /// anything was.
+    /// </summary>
+    public bool TakeInserts()
+    {
+        List<string> patterns = [.. Patterns(InsertOnly)];
+        var changed = InsertsShown.Where(name => patterns.Contains(name) != InsertsOf.Contains(name)).ToList();
+        foreach (var name in changed)
+        {
+            if (patterns.Remove(name))
+            {
+                Shown.Add(name);
+            }
+            else
+            {
+                patterns.Add(name);
+                Tables.Add(name);
+            }
+        }
+
+        InsertOnly = string.Join(", ", patterns);
+        return changed.Count > 0;
+    }
+
+    /// <summary>Whether a table that otherwise cannot be replicated is one of which only inserts are wanted, by its own name.</summary>
+    public bool IsInsertsOnly(TableDescription table)
+    {
+        ArgumentNullException.ThrowIfNull(table);
+        return Patterns(InsertOnly).Contains(table.Schema.Name.ToString());
     }
 
     /// <summary>The definition that all of it comes to.</summary>

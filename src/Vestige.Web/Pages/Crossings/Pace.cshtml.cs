@@ -115,7 +115,7 @@ public class PaceModel(CrossingEngine engine, ConnectionDirectory connections, T
                 .. words.Select(word =>
                     word.Length >= 3 && DayNames.TryGetValue(word[..3], out var day)
                         ? day
-                        : throw new RequestRefusedException($"'{word}' is no day.") { Remedy = "Write days as Mon, Tue, Wed." }
+                        : throw new RequestRefusedException($"'{word}' is not a day.") { Remedy = "Write days as Mon, Tue, Wed." }
                 ),
             ];
     }
@@ -123,7 +123,7 @@ public class PaceModel(CrossingEngine engine, ConnectionDirectory connections, T
     private static TimeOnly TimeOf(string text) =>
         TimeOnly.TryParse(text, CultureInfo.InvariantCulture, out var time)
             ? time
-            : throw new RequestRefusedException($"'{text}' is no time of day.") { Remedy = "Write it as 08:30." };
+            : throw new RequestRefusedException($"'{text}' is not a time of day.") { Remedy = "Write it as 08:30." };
 
     private static string ZoneOf(string? zone) => string.IsNullOrWhiteSpace(zone) ? "UTC" : zone.Trim();
 }

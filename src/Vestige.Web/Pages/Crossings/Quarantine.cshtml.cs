@@ -61,24 +61,62 @@ public class QuarantineModel(CrossingEngine engine, ConnectionDirectory connecti
     }
 
     public Task<IActionResult> OnPostRetryAsync(string name, string id, bool like, CancellationToken cancellation) =>
-        DecideAsync(name, "It is tried again as soon as the crossing runs.", () =>
-            Engine.Quarantine.RetryAsync(name, IdsOf(name, id, like), By, cancellation)
+        TryAsync(
+            name,
+            async () =>
+            {
+                var ids = IdsOf(name, id, like);
+                await Engine.Quarantine.RetryAsync(name, ids, By, cancellation);
+                return ids;
+            },
+            cancellation
         );
 
     public Task<IActionResult> OnPostDropAsync(string name, string id, bool like, string? reason, CancellationToken cancellation) =>
-        DecideAsync(name, "Dropped. What waits behind it is tried.", () =>
+        DecideAsync(name, "Dropped. Vestige tries the changes that waited behind it.", () =>
             Engine.Quarantine.DropAsync(name, IdsOf(name, id, like), reason ?? "", By, cancellation)
         );
 
     public Task<IActionResult> OnPostEditAsync(string name, string id, CancellationToken cancellation) =>
-        DecideAsync(name, "The row is edited, and tried again as soon as the crossing runs.", () =>
-            Engine.Quarantine.EditAsync(name, id, Edited(name, id), By, cancellation)
+        TryAsync(
+            name,
+            async () =>
+            {
+                await Engine.Quarantine.EditAsync(name, id, Edited(name, id), By, cancellation);
+                return [id];
+            },
+            cancellation
         );
 
     public Task<IActionResult> OnPostRuleAsync(string name, bool aside, int? rows, decimal? percent, CancellationToken cancellation) =>
-        DecideAsync(name, "The rule is in force.", () =>
+        DecideAsync(name, "Saved.", () =>
             Engine.Quarantine.SetRuleAsync(name, aside ? new QuarantineRule(rows, percent) : null, By, cancellation)
         );
+
+    /// <summary>Asks for another try, and says what came of it; while the crossing rests, that it is scheduled.</summary>
+    private async Task<IActionResult> TryAsync(string name, Func<Task<string[]>> ask, CancellationToken cancellation)
+    {
+        var done = "Retry scheduled for when the crossing resumes.";
+        var result = await DoAsync(
+            $"/crossings/{name}/quarantine",
+            done,
+            async () =>
+            {
+                var ids = await ask();
+                if (Find(name) && Runs)
+                {
+                    var waiting = () => Engine.Quarantine.Waiting(name) ?? [];
+                    done = (await RetryOutcome.WaitAsync(ids, waiting, Clock, cancellation)).Words;
+                }
+            }
+        );
+        if (TempData.ContainsKey("Done"))
+        {
+            TempData["Done"] = done;
+        }
+
+        return result;
+    }
 
     private Task<IActionResult> DecideAsync(string name, string done, Func<Task> decide) =>
         DoAsync($"/crossings/{name}/quarantine", done, decide);

@@ -56,7 +56,7 @@ public class ReconcileModel(CrossingEngine engine, ConnectionDirectory connectio
     )
     {
         string? id = null;
-        var answer = await DoAsync($"/crossings/{name}/reconcile", "Comparing. The crossing goes on meanwhile.", async () =>
+        var answer = await DoAsync($"/crossings/{name}/reconcile", "Comparing. The crossing continues meanwhile.", async () =>
         {
             var scope = new ComparisonScope(
                 TablesOf(table),
@@ -84,7 +84,7 @@ public class ReconcileModel(CrossingEngine engine, ConnectionDirectory connectio
         string? cron,
         CancellationToken cancellation
     ) =>
-        DoAsync($"/crossings/{name}/reconcile", "The rule is in force.", () =>
+        DoAsync($"/crossings/{name}/reconcile", "Saved.", () =>
             Engine.Reconcile.SetRuleAsync(
                 name,
                 always

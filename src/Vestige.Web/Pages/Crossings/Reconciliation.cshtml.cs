@@ -102,54 +102,6 @@ public class ReconciliationModel(CrossingEngine engine, ConnectionDirectory conn
         );
     }
 
-    public Task<IActionResult> OnPostRepairAsync(
-        string name,
-        string id,
-        string? table,
-        int[] row,
-        string? which,
-        int? segment,
-        bool delete,
-        string? typed,
-        CancellationToken cancellation
-    ) =>
-        DoAsync(
-            $"/crossings/{name}/reconcile/{id}?table={Uri.EscapeDataString(table ?? "")}",
-            "Repaired in the order of the crossing's changes. The table is being compared again.",
-            async () =>
-            {
-                var found = await Engine.Reconcile.FindAsync(name, id, cancellation)
-                    ?? throw new Engine.Faults.RequestRefusedException("There is no such comparison any more.")
-                    {
-                        Remedy = "Compare again.",
-                    };
-                if (delete && typed != name)
-                {
-                    throw new Engine.Faults.RequestRefusedException(
-                        $"Rows that only the target has are deleted only when the name {name} is typed."
-                    )
-                    {
-                        Remedy = "Type the name, or leave them.",
-                    };
-                }
-
-                var into = TableName.Parse(table ?? "");
-                HashSet<(TableName, int)> chosen =
-                    which == "all"
-                        ?
-                        [
-                            .. found
-                                .Tables.Where(one => one.Into == into)
-                                .SelectMany(one => one.Rows.Select((each, place) => (each.Segment, place)))
-                                .Where(one => segment is null || one.Segment == segment)
-                                .Select(one => (into, one.place)),
-                        ]
-                        : [.. row.Select(place => (into, place))];
-                var repair = await Engine.Reconcile.Repairs.RepairAsync(name, found, chosen, delete, By, cancellation);
-                await Engine.Reconcile.CompareAgainAsync(name, repair, By, cancellation);
-            }
-        );
-
     /// <summary>Total rows of the source's table as estimated, for what a sample says.</summary>
     public static string SampleWords(TableFinding table) =>
         table.Missing + table.Extra + table.Differing > 0

@@ -9,11 +9,9 @@ using Vestige.Web.Views;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>One table of a crossing: a row on both sides, found by key.</summary>
-public class TableModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock)
+public class TableModel(CrossingEngine engine, ConnectionDirectory connections, LatestChanges latest, TimeProvider clock)
     : CrossingPage(engine, connections, clock)
 {
-    private const int RecentShown = 12;
-
     public override string View => "tables";
 
     public TableStatus Table { get; private set; } = null!;
@@ -46,7 +44,7 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
 
         Table = found;
         Key = key ?? "";
-        Recent = [.. (Engine.Meter(name)?.Recent ?? []).Where(change => change.Table == found.Source).Take(RecentShown)];
+        Recent = await latest.OfAsync(Status, found.Source, cancellation);
         try
         {
             Sides = await RowSides.LookAsync(

@@ -4,6 +4,7 @@ using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
 using Vestige.Web.Connections;
 using Vestige.Web.Crossings;
+using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages.Crossings;
 
@@ -46,10 +47,9 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
         }
 
         Query = TableQuery.Of(Request.Query);
-        var found = Query.Of(Status.Tables);
-        (Matched, Last) = (found.Count, Math.Max(1, (found.Count + PerPage - 1) / PerPage));
-        Query = Query with { Page = Math.Min(Query.Page, Last) };
-        listed = [.. found.Skip((Query.Page - 1) * PerPage).Take(PerPage)];
+        var page = Paging.Of(Query.Of(Status.Tables), Query.Page, PerPage);
+        (Matched, Last, listed) = (page.Count, page.Last, page.Shown);
+        Query = Query with { Page = page.Number };
         var treating = Engine.TreatmentOf(Status.Definition);
         foreach (var table in listed)
         {

@@ -57,7 +57,7 @@
     }
   };
 
-  const places = { f: '/', c: '/crossings', o: '/connections', e: '/events', a: '/alerts', t: '/trace', r: '/reconcile', b: '/bench', n: '/crossings/new' };
+  const places = { f: '/', c: '/crossings', o: '/connections', e: '/events', a: '/alerts', t: '/trace', r: '/reconcile', b: '/bench', n: '/crossings/new', h: '/guide' };
   let waitsForPlace = false;
 
   const typing = (target) => target.closest('input, textarea, select, [contenteditable]') !== null;
@@ -152,6 +152,9 @@
   };
 
   document.addEventListener('click', (event) => {
+    if (event.target.closest('[data-copy]')) {
+      copy(event.target.closest('[data-copy]'));
+    }
     if (event.target.closest('[data-edit-statement]')) {
       editStatement(event.target.closest('[data-edit-statement]'));
     }
@@ -167,6 +170,17 @@
     }
   });
 
+  // Where the browser has no clipboard for this address, the text is selected to be copied by hand.
+  async function copy(button) {
+    const text = document.getElementById(button.dataset.copy);
+    try {
+      await navigator.clipboard.writeText(text.textContent);
+      button.textContent = 'Copied';
+    } catch {
+      getSelection().selectAllChildren(text);
+      button.textContent = 'Selected';
+    }
+  }
   document.addEventListener('alpine:init', () => {
     window.Alpine.data('rate', () => ({
       value: 0,
@@ -198,16 +212,9 @@
           split: "  split:\n  - into: schema.first\n    when: kind = 'first'\n  - into: schema.others\n",
           marks: '  marks:\n    operation: changed_by\n    committedAt: changed_at\n',
         }[event.target.dataset.step];
-        const { column, type } = event.target.dataset;
         const text = this.$refs.text;
         const before = text.value.trim() === '' ? '' : `${text.value.trimEnd()}\n`;
         const table = event.target.dataset.table ?? document.getElementById('sampled')?.value ?? 'schema.table';
-        if (column) {
-          // Of a column of the list: its type stands there to be written over.
-          const head = `${before}- tables: ${table}\n  convert:\n  - column: ${/^[a-z_]\w*$/i.test(column) && !/^(y|n|yes|no|on|off|true|false|null)$/i.test(column) ? column : JSON.stringify(column)}\n    to: `;
-          this.write(`${head}${type}\n`, head.length, type.length);
-          return;
-        }
         this.write(`${before}- tables: ${table}\n${body}`, before.length + '- tables: '.length, table.length);
       },
       key(event) {
