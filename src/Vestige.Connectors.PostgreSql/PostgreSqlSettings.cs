@@ -11,7 +11,7 @@ namespace Vestige.Connectors.PostgreSql;
 /// <param name="Database">The database's name.</param>
 /// <param name="User">The role's name.</param>
 /// <param name="Tls">How the line is encrypted.</param>
-/// <param name="CaFile">A file with the authority's certificate in PEM form; null for the system's own. Only with verify.</param>
+/// <param name="CaFile">A file with the authority's certificate in PEM form; null for the system's CAs. Only with verify.</param>
 /// <param name="Password">Never shown; null when there is none.</param>
 public sealed record PostgreSqlSettings(string Host, int Port, string Database, string User, TlsMode Tls, string? CaFile, string? Password)
 {
@@ -55,7 +55,7 @@ public sealed record PostgreSqlSettings(string Host, int Port, string Database, 
         new(PasswordField, "Password")
         {
             Type = SettingType.Secret,
-            Help = "Kept encrypted, used by whoever uses the connection, never shown.",
+            Help = "Stored encrypted and never shown.",
         },
         new("tls", "Encryption")
         {
@@ -70,13 +70,13 @@ public sealed record PostgreSqlSettings(string Host, int Port, string Database, 
                 new("verify", "always, the certificate is checked"),
             ],
         },
-        new("ca", "Authority's certificate, a file in the folder of --ca-folder")
+        new("ca", "CA certificate, a file in --ca-folder")
         {
             IsName = true,
-            Example = "the system's own",
+            Example = "the system's CAs",
             DirectsSecret = true,
         },
-        new("note", "Note: whose is it"),
+        new("note", "Note"),
     ];
 
     /// <summary>

@@ -83,7 +83,7 @@ public sealed class ReconcileTests : IAsyncDisposable
         {
             var row = Assert.Single((await CompareAsync()).Tables.Single().Rows);
             Assert.Equal(("5500", DifferenceKind.Differing), (IntegerKeys.Display(row.Key), row.Kind));
-            Assert.Contains("written on the target by somebody else", row.Cause, StringComparison.Ordinal);
+            Assert.Contains("written on the target by something else", row.Cause, StringComparison.Ordinal);
         }
 
         await ending.CancelAsync();
@@ -392,7 +392,7 @@ public sealed class ReconcileTests : IAsyncDisposable
         await systems.WaitAsync(() => systems.Rows("b.db", "SELECT v FROM t WHERE id = 1") is ["i"], "the next change");
         await systems.RunAsync(systems.B, "UPDATE t SET v = 'x' WHERE id = 1");
         causes = await CausesAsync();
-        Assert.Contains("written on the target by somebody else", causes["1"], StringComparison.Ordinal);
+        Assert.Contains("written on the target by something else", causes["1"], StringComparison.Ordinal);
         Assert.Contains("dropped in quarantine by Ann", causes["3"], StringComparison.Ordinal);
 
         await systems.RunAsync(systems.B, "DROP TRIGGER short_INSERT; DROP TRIGGER short_UPDATE");

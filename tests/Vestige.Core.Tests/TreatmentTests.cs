@@ -363,7 +363,7 @@ public class TreatmentTests
             {
                 new TreatmentStep("*", Mask: [new MaskedColumn("email", MaskMethod.Hash, Last: 2)]),
                 "treatment[0].mask[0].last",
-                "another manner"
+                "another method"
             },
             {
                 new TreatmentStep("*", Mask: [new MaskedColumn("branch", MaskMethod.Fixed, Value: "x")]),

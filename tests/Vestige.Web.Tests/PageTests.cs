@@ -67,7 +67,12 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
             "INSERT INTO busy SELECT value FROM (WITH RECURSIVE n (value) AS (SELECT 1 UNION ALL SELECT value + 1 FROM n "
                 + "WHERE value < 200) SELECT value FROM n)"
         );
-        await vestige.WaitAsync("c", status => status.GetProperty("lag").GetProperty("current").GetBoolean(), "all applied");
+        await vestige.WaitAsync(
+            "c",
+            status =>
+                status.GetProperty("tables").EnumerateArray().Sum(one => one.GetProperty("changes").GetProperty("insert").GetInt64()) == 201,
+            "all applied"
+        );
         Assert.Contains("4711", Text(await PageAsync("/crossings/c/tables/a.quiet")), StringComparison.Ordinal);
         vestige.Kill();
         await vestige.LaunchAsync();
@@ -90,6 +95,7 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
         request.Headers.Add("Cookie", "vestige-theme=dark");
         using var answer = await vestige.Http.SendAsync(request, cancellation);
         Assert.Contains("data-theme=\"dark\"", await answer.Content.ReadAsStringAsync(cancellation), StringComparison.Ordinal);
+        Assert.Contains("name=\"theme\"", await PageAsync("/you"), StringComparison.Ordinal);
         using var odd = new HttpRequestMessage(HttpMethod.Get, "/");
         odd.Headers.Add("Cookie", "vestige-theme=%22%3Ex");
         using var plain = await vestige.Http.SendAsync(odd, cancellation);
@@ -204,7 +210,7 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
         var page = Text(await PageAsync("/crossings/c"));
         Assert.Contains("no longer holds", page, StringComparison.Ordinal);
         Assert.Contains("Reload …", page, StringComparison.Ordinal);
-        Assert.DoesNotContain("kept in the spool", page, StringComparison.Ordinal);
+        Assert.DoesNotContain("keeps the source's changes in the spool", page, StringComparison.Ordinal);
         Assert.DoesNotContain(">Resume<", page, StringComparison.Ordinal);
         Assert.Contains("place lost", Text(await PageAsync("/")), StringComparison.Ordinal);
         await vestige.PostAsync("/api/v1/crossings/c/reload", new { tables = Array.Empty<string>() });

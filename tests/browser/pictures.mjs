@@ -121,9 +121,9 @@ await picture('trace', '/trace?connection=circulation&table=circulation.loan&key
 // Rows that the target refuses.
 const rule = await browser.newPage();
 await rule.goto(`${base}/crossings/${main}/quarantine`);
-await rule.getByLabel('set it aside and go on').check();
-await rule.getByLabel('at most so many rows').fill('500');
-await rule.getByRole('button', { name: 'Set the rule' }).click();
+await rule.getByLabel('quarantine it and continue').check();
+await rule.getByLabel('Limit, rows').fill('500');
+await rule.getByRole('button', { name: 'Save', exact: true }).click();
 await rule.close();
 await run('warehouse', "CREATE TRIGGER register BEFORE UPDATE ON copy WHEN NEW.price > 55 BEGIN SELECT RAISE(ABORT, 'price above the limit of the register'); END");
 for (let i = 0; i < 150 && (await ask('GET', `/api/v1/crossings/${main}/quarantine`)).total < 8; i++) { await wait(200); }

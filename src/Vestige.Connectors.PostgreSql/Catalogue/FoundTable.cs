@@ -58,10 +58,10 @@ internal sealed record FoundTable(
     private string? KindReason =>
         this switch
         {
-            { Kind: 'v' } => "it is a view; its tables can cross",
-            { Kind: 'm' } => "it is a materialised view; its tables can cross",
+            { Kind: 'v' } => "it is a view; its tables can be replicated",
+            { Kind: 'm' } => "it is a materialised view; its tables can be replicated",
             { Kind: 'f' } => "it is a foreign table; its rows are in another database",
-            { PartOf: not null, Kind: 'p' } => "it is a level of a partitioned table; the whole can cross, or its parts",
+            { PartOf: not null, Kind: 'p' } => "it is a level of a partitioned table; the whole can be replicated, or its partitions",
             { Persistence: 't' } => "it is temporary",
             { Persistence: 'u' } => "it is unlogged: its changes are not in the log",
             _ => null,

@@ -253,7 +253,7 @@ internal static class SourceReadiness
                 "large objects",
                 true,
                 $"{(count == Counted ? $"{Figures.Count(count)} or more" : Figures.Count(count))} in the database; they are not in "
-                    + "the log and do not cross, only the numbers that refer to them do",
+                    + "the log and are not replicated; only the numbers that refer to them are",
                 "none that a table refers to",
                 null,
                 TimeSpan.Zero

@@ -178,7 +178,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             }
             else
             {
-                notMade.Add($"{part.Name} of {treatment.Source.Name}: a column that it reads does not cross as it is");
+                notMade.Add($"{part.Name} of {treatment.Source.Name}: a column that it reads is not replicated unchanged");
             }
         }
     }
@@ -221,7 +221,7 @@ internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treat
             case SchemaStage.Table or SchemaStage.Within:
                 return null;
             default:
-                notMade.Add($"{part.Name} of {source.Name}: a column of it does not cross as it is");
+                notMade.Add($"{part.Name} of {source.Name}: a column of it is not replicated unchanged");
                 return null;
         }
     }

@@ -99,7 +99,7 @@ public sealed class RowWriter
         values += size;
         if ((uint)values > Row.OffsetMask)
         {
-            throw new InvalidDataException("A row of 256 MB or more cannot cross.");
+            throw new InvalidDataException("A row of 256 MB or more cannot be replicated.");
         }
 
         return buffer.AsSpan(start, size);

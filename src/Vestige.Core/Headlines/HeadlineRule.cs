@@ -87,7 +87,7 @@ public static class HeadlineRule
                 HeadlineWord.Quarantine,
                 waiting,
                 $"{Figures.Of(waiting.Count, "change")} of {Listed(waiting)} {(waiting.Count == 1 ? "is" : "are")} in quarantine"
-                    + $"{Since(waiting.Since)}. Those rows are not as at the source.",
+                    + $"{Since(waiting.Since)}. Those rows differ from the source.",
                 HeadlineAction.OpenQuarantine
             );
         }

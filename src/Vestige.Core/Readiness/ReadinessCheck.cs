@@ -3,7 +3,7 @@ namespace Vestige.Core.Readiness;
 /// <summary>One thing that must hold, with what was seen and how to remedy it.</summary>
 /// <param name="Step">What is looked at.</param>
 /// <param name="Ok">Whether it holds.</param>
-/// <param name="Found">What was found, in the system's own words where it answered.</param>
+/// <param name="Found">What was found, in the system's CAs words where it answered.</param>
 /// <param name="Needed">What is needed.</param>
 /// <param name="Remedy">What to do; null when it holds.</param>
 /// <param name="Took">How long the look took.</param>

@@ -46,7 +46,7 @@ public sealed record KeptReference(IReadOnlyList<string> Columns, TableName Refe
         }
         else if (CarriedColumns.Unchanged(from, columns) is not { } mine || CarriedColumns.Unchanged(to, referenced) is not { } theirs)
         {
-            reason = "a column of it does not cross as it is";
+            reason = "a column of it is not replicated unchanged";
         }
         else if (from.CrossesEngines && !TypesOf(from, mine).SequenceEqual(TypesOf(to, theirs)))
         {

@@ -179,7 +179,7 @@ public static class NeedReader
                 NeedKind.Differing,
                 status,
                 reason,
-                "Readers of the target see what the source does not say.",
+                "Readers of the target see values that the source does not have.",
                 "Compare the rows and repair them."
             ),
             _ => null,

@@ -102,7 +102,7 @@ internal sealed class CrossingReload(
             if (!there.TryGetValue(table, out var found) || !found.CrossesAs(definition.AppliedAs(table)))
             {
                 throw new RequestRefusedException(
-                    found is null ? $"The source has no table {table} now." : $"{table} cannot cross: {found.Reason}."
+                    found is null ? $"The source has no table {table} now." : $"{table} cannot be replicated: {found.Reason}."
                 )
                 {
                     Remedy = "Change it at the source, or leave it out of the crossing.",

@@ -26,7 +26,7 @@ internal sealed class LogRetention(IConnections connections, Captures captures)
         ];
         var checks =
             tables.Count == 0
-                ? throw new RequestRefusedException($"The rules of {definition.Name} take no table that can cross.")
+                ? throw new RequestRefusedException($"The rules of {definition.Name} select no table that can be replicated.")
                 {
                     Remedy = "Change the rules.",
                 }

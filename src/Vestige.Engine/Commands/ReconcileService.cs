@@ -229,7 +229,7 @@ public sealed class ReconcileService
 
         if (scope.Tables.FirstOrDefault(table => !entry.Stored.Definition.Tables.Takes(table)) is { Name: not null } other)
         {
-            throw new RequestRefusedException($"{other} does not cross in {entry.Name}.")
+            throw new RequestRefusedException($"{entry.Name} does not replicate {other}.")
             {
                 Remedy = "Name tables of the source that cross.",
             };

@@ -45,7 +45,7 @@ internal static class TableReadiness
         new(
             "tables",
             taken > 0,
-            taken > 0 ? $"the rules take {taken}" : "the rules take no table of the source",
+            taken > 0 ? $"the rules select {taken}" : "the rules match no table of the source",
             "at least one table",
             taken > 0 ? null : $"Change the rules: {string.Join(", ", definition.Tables.Rules.Select(rule => rule.Pattern))}.",
             TimeSpan.Zero
@@ -75,7 +75,7 @@ internal static class TableReadiness
             $"table {table.Schema.Name}",
             false,
             table.Reason!,
-            "a table that can cross",
+            "a table that can be replicated",
             $"Fix it at the source, {(table.InsertsCross ? "take its inserts only, " : "")}or leave {table.Schema.Name} out.",
             TimeSpan.Zero
         );
@@ -121,7 +121,7 @@ internal static class TableReadiness
                 "references",
                 true,
                 $"{Figures.Listed([.. left.Select(pair => $"{pair.From} refers to {pair.To}")], NamedAtMost)}, "
-                    + $"which {(left.Count == 1 ? "does" : "do")} not cross",
+                    + $"which {(left.Count == 1 ? "is" : "are")} not replicated",
                 "such foreign keys are not created on the target",
                 null,
                 TimeSpan.Zero

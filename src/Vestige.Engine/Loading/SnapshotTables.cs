@@ -26,7 +26,7 @@ internal static class SnapshotTables
         {
             if (!there.TryGetValue(name, out var form) || !form.CrossesAs(treating.Definition.AppliedAs(name)))
             {
-                throw new PortException(form is null ? $"The source has no table {name}." : $"{name} cannot cross: {form.Reason}")
+                throw new PortException(form is null ? $"The source has no table {name}." : $"{name} cannot be replicated: {form.Reason}")
                 {
                     Remedy = "Change the table at the source, or take it out of the crossing.",
                 };

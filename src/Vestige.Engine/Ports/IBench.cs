@@ -6,7 +6,7 @@ namespace Vestige.Engine.Ports;
 public interface IBench
 {
     /// <summary>
-    /// Runs statements in one transaction. Throws <see cref="Faults.RequestRefusedException"/> with the system's own words when
+    /// Runs statements in one transaction. Throws <see cref="Faults.RequestRefusedException"/> with the system's CAs words when
     /// one fails; nothing is changed then.
     /// </summary>
     Task<BenchResult> RunAsync(string statements, CancellationToken cancellation);

@@ -78,7 +78,7 @@ internal sealed class CauseFinder(
             _ when !told => null,
             ({ Change.Kind: ChangeKind.Delete } delete, DifferenceKind.Extra) =>
                 $"deleted at the source at {At(delete)}; it came back or stayed by another hand",
-            ({ } change, _) => $"last changed at the source at {At(change)}; something else wrote it on the target, before or since",
+            ({ } change, _) => $"last changed at the source at {At(change)}; written on the target by something else, before or since",
             _ => Unchanged(finding),
         };
     }
@@ -132,7 +132,7 @@ internal sealed class CauseFinder(
         latest.Repair.Undoes is null
             ? $"{latest.Words} by a repair of {latest.Repair.By} at position {format(latest.Repair.Position)}; changed on the target "
                 + "by something else since"
-            : $"{latest.Words}, when {latest.Repair.By} took that back at position {format(latest.Repair.Position)}";
+            : $"{latest.Words}, when {latest.Repair.By} undid that at position {format(latest.Repair.Position)}";
 
     private string At(TracedChange change) =>
         FormattableString.Invariant($"position {format(change.Position)} ({change.CommittedAt.UtcDateTime:yyyy-MM-dd HH:mm:ss} UTC)");

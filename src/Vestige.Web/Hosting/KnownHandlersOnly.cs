@@ -16,7 +16,10 @@ internal sealed class KnownHandlersOnly : IPageFilter
 
     public void OnPageHandlerExecuting(PageHandlerExecutingContext context)
     {
-        if (context.HandlerMethod is null && context.ActionDescriptor.HandlerMethods.Count > 0)
+        // A page that is only looked at needs no handler for that.
+        var request = context.HttpContext.Request;
+        var isLook = (HttpMethods.IsGet(request.Method) || HttpMethods.IsHead(request.Method)) && !request.Query.ContainsKey("handler");
+        if (context.HandlerMethod is null && context.ActionDescriptor.HandlerMethods.Count > 0 && !isLook)
         {
             context.Result = new NotFoundResult();
         }

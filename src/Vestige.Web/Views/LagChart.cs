@@ -7,16 +7,18 @@ using static Vestige.Web.Views.Draw;
 
 namespace Vestige.Web.Views;
 
-/// <summary>Seconds behind over time, stacked by where the time goes; and rates as a line.</summary>
+/// <summary>
+/// Seconds behind over time, stacked by where the time goes; and rates as a line. What is measured is stretched to the width of the
+/// page; letters are not.
+/// </summary>
 public static class LagChart
 {
     private const int Width = 900;
     private const int Height = 190;
-    private const int Left = 52;
-    private const int Right = 12;
     private const int Top = 10;
     private const int Bottom = 24;
     private const int Columns = 300;
+    private const int Parts = 3;
 
     /// <summary>Draws the points of a window that ends at <paramref name="now"/>; of several in one column the worst is shown.</summary>
     /// <param name="points">The points.</param>
@@ -42,34 +44,13 @@ public static class LagChart
         var svg = new StringBuilder();
         var worst = TimeSpan.FromSeconds(columns.Count == 0 ? 0 : columns.Max(column => column.Point.Behind.TotalSeconds));
         svg.Append(
-            $"<svg class=\"chart\" viewBox=\"0 0 {Width} {Height}\" role=\"img\" aria-label=\"Seconds behind, at most "
-                + $"{Core.Text.Figures.Duration(worst)}\">"
+            $"<svg class=\"chart lag\" role=\"img\" aria-label=\"Seconds behind, at most {Core.Text.Figures.Duration(worst)}\">"
+                + $"<svg viewBox=\"0 0 {Width} {Height}\" preserveAspectRatio=\"none\" width=\"100%\" height=\"{Height}\">"
         );
-        for (var i = 0; i <= 3; i++)
+        for (var i = 0; i <= Parts; i++)
         {
-            var y = Y(most * i / 3, most);
-            svg.Append($"<line class=\"grid\" x1=\"{Left}\" x2=\"{Width - Right}\" y1=\"{Number(y)}\" y2=\"{Number(y)}\"/>");
-            svg.Append(
-                $"<text x=\"{Left - 8}\" y=\"{Number(y + 4)}\" "
-                    + $"text-anchor=\"end\">{Core.Text.Figures.Duration(TimeSpan.FromSeconds(most * i / 3))}</text>"
-            );
-        }
-
-        var times =
-            window >= TimeSpan.FromDays(2) ? "MM-dd HH:mm"
-            : window > TimeSpan.FromHours(2) ? "HH:mm"
-            : "HH:mm:ss";
-        for (var i = 0; i <= 3; i++)
-        {
-            var at = (now - window + (window * i / 3)).UtcDateTime;
-            var anchor =
-                i == 0 ? "start"
-                : i == 3 ? "end"
-                : "middle";
-            svg.Append(
-                $"<text x=\"{Number(Left + ((Width - Left - Right) * i / 3.0))}\" y=\"{Height - 6}\" "
-                    + $"text-anchor=\"{anchor}\">{at.ToString(times, CultureInfo.InvariantCulture)}</text>"
-            );
+            var y = Number(Y(most * i / Parts, most));
+            svg.Append($"<line class=\"grid\" x1=\"0\" x2=\"{Width}\" y1=\"{y}\" y2=\"{y}\"/>");
         }
 
         Area(svg, columns, most, "c", _ => 0, point => point.NotCaptured.TotalSeconds);
@@ -97,7 +78,7 @@ public static class LagChart
 
         foreach (var (at, words, isTrouble) in marks ?? [])
         {
-            var x = Number(Left + ((Width - Left - Right) * (1 - ((now - at) / window))));
+            var x = Number(Width * (1 - ((now - at) / window)));
             svg.Append(
                 $"<line class=\"mark{(isTrouble ? " trouble" : "")}\" x1=\"{x}\" x2=\"{x}\" y1=\"{Top}\" "
                     + $"y2=\"{Height - Bottom}\"><title>{HtmlEncoder.Default.Encode(words)}</title></line>"
@@ -105,7 +86,36 @@ public static class LagChart
         }
 
         svg.Append("</svg>");
+        Letters(svg, most, now, window);
+        svg.Append("</svg>");
         return new HtmlString(svg.ToString());
+    }
+
+    /// <summary>What the lines of the grid mean, and the times below.</summary>
+    private static void Letters(StringBuilder svg, double most, DateTimeOffset now, TimeSpan window)
+    {
+        for (var i = 1; i <= Parts; i++)
+        {
+            svg.Append($"<text x=\"4\" y=\"{Number(Y(most * i / Parts, most) + 12)}\">");
+            svg.Append($"{Core.Text.Figures.Duration(TimeSpan.FromSeconds(most * i / Parts))}</text>");
+        }
+
+        var times =
+            window >= TimeSpan.FromDays(2) ? "MM-dd HH:mm"
+            : window > TimeSpan.FromHours(2) ? "HH:mm"
+            : "HH:mm:ss";
+        for (var i = 0; i <= Parts; i++)
+        {
+            var at = (now - window + (window * i / Parts)).UtcDateTime;
+            var anchor =
+                i == 0 ? "start"
+                : i == Parts ? "end"
+                : "middle";
+            svg.Append(
+                $"<text x=\"{Number(100.0 * i / Parts)}%\" y=\"{Height - 6}\" "
+                    + $"text-anchor=\"{anchor}\">{at.ToString(times, CultureInfo.InvariantCulture)}</text>"
+            );
+        }
     }
 
     /// <summary>A line of changes a second, without axes, for small places.</summary>
@@ -136,7 +146,7 @@ public static class LagChart
                 .Where(point => point.At > start && point.At <= now)
                 .GroupBy(point => (int)((point.At - start) / window * Columns))
                 .OrderBy(column => column.Key)
-                .Select(column => (Left + ((Width - Left - Right) * (double)column.Key / Columns), column.MaxBy(point => point.Behind))),
+                .Select(column => (Width * (double)column.Key / Columns, column.MaxBy(point => point.Behind))),
         ];
     }
 

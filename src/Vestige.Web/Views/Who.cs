@@ -10,7 +10,7 @@ public static class Who
     {
         ArgumentNullException.ThrowIfNull(context);
         var name = context.Request.Cookies[Cookie]?.Trim();
-        return string.IsNullOrEmpty(name) ? "somebody"
+        return string.IsNullOrEmpty(name) ? "unnamed"
             : name.Length > Longest ? name[..Longest]
             : name;
     }

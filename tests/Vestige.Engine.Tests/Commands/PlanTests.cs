@@ -74,7 +74,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
 
     [Theory]
     [InlineData("sim.nowhere", "table sim.nowhere", "the source has no such table")]
-    [InlineData("other.*", "tables", "the rules take no table of the source")]
+    [InlineData("other.*", "tables", "the rules match no table of the source")]
     public async Task Rules_that_find_nothing_are_told(string rule, string step, string found)
     {
         var plan = await PlanAsync(new TableRule(Take: rule));

@@ -158,7 +158,9 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
 
     private async Task ShowAsync(bool withPlan, bool withSample, CancellationToken cancellation)
     {
-        Form.Source ??= Sources.Count > 0 ? Sources[0].Name : null;
+        // What is a source already is one more likely than a copy.
+        var used = engine.Statuses.Select(status => status.Definition.Source).ToHashSet();
+        Form.Source ??= Sources.OrderByDescending(source => used.Contains(source.Name)).FirstOrDefault()?.Name;
         Form.Target ??= Targets.FirstOrDefault(target => target.Name != Form.Source)?.Name;
         Treatment = TreatmentText.Read(Form.Treatment);
         Misread = Treatment.Problems;
