@@ -1,5 +1,6 @@
 using System.Net;
 using System.Net.Http.Json;
+using System.Text.Json;
 using System.Text.RegularExpressions;
 using Xunit;
 
@@ -69,8 +70,7 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
         );
         await vestige.WaitAsync(
             "c",
-            status =>
-                status.GetProperty("tables").EnumerateArray().Sum(one => one.GetProperty("changes").GetProperty("insert").GetInt64()) == 201,
+            status => status.GetProperty("tables").EnumerateArray().Sum(Inserts) == 201,
             "all applied"
         );
         Assert.Contains("4711", Text(await PageAsync("/crossings/c/tables/a.quiet")), StringComparison.Ordinal);
@@ -86,6 +86,8 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
             StringComparison.Ordinal
         );
     }
+
+    private static long Inserts(JsonElement table) => table.GetProperty("changes").GetProperty("insert").GetInt64();
 
     [Fact]
     public async Task The_theme_of_a_person_goes_before_the_system_s()

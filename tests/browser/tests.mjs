@@ -170,7 +170,7 @@ test('twelve tables with a rule, a mask, a split and a rename, by keyboard, from
 });
 
 test('rows are filtered, masked, renamed and split in forms, and the text says the same', async (page) => {
-  await page.goto(`${base}/crossings/new?name=by-forms&target=depot&rules=circulation.patron&into=depot&suffix=_by_form`);
+  await page.goto(`${base}/crossings/new?name=by-forms&source=circulation&target=depot&rules=circulation.patron&into=depot&suffix=_by_form`);
   const text = async () => page.locator('#treatment').inputValue();
   const sample = page.locator('#sample');
   await page.getByLabel('Row filter').fill('id < 200');

@@ -258,6 +258,8 @@
 
   // What a person opened stays open when a part is drawn anew.
   const keepOpened = () => {
+    // An answer that comes while one types does not take away what was typed.
+    window.Idiomorph.defaults.ignoreActiveValue = true;
     window.Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, element) => !(name === 'open' && element.tagName === 'DETAILS');
   };
 
