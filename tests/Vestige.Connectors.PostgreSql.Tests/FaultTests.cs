@@ -363,7 +363,7 @@ public sealed class FaultTests(TwoServers servers)
             await a.RunAsync("INSERT INTO t SELECT i, repeat('y', 100) FROM generate_series(20001, 100000) i");
             await crossing.UntilAsync(() => crossing.Status.Waiting is not null, "a message");
             Assert.Contains("No space left", crossing.Status.Waiting!.What, StringComparison.Ordinal);
-            Assert.Contains("Make room", crossing.Status.Waiting.Remedy, StringComparison.Ordinal);
+            Assert.Contains("Free space", crossing.Status.Waiting.Remedy, StringComparison.Ordinal);
             Assert.Equal("20000", await b.AskAsync("SELECT count(*) FROM t"));
             File.Delete(Path.Combine(place, "ballast"));
             await crossing.SameAsync("t");

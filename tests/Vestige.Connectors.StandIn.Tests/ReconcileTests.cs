@@ -233,7 +233,7 @@ public sealed class ReconcileTests : IAsyncDisposable
         );
         var missing = (await CompareAsync()).Tables.Single().Rows.Single(row => row.Kind == DifferenceKind.Missing);
         Assert.StartsWith(
-            "deleted again, after a repair had written it, when test took that back",
+            "deleted again, after a repair had written it, when test undid that",
             missing.Cause,
             StringComparison.Ordinal
         );

@@ -101,7 +101,7 @@ public sealed class ReconcileTests
                 (new { tables = new[] { "nowhere" } }, "schema.table"),
                 (new { tables = new[] { "circulation.loan" }, sample = 0 }, "sample of 0"),
                 (new { from = "1" }, "of one table"),
-                (new { tables = new[] { "other.loan" } }, "does not cross"),
+                (new { tables = new[] { "other.loan" } }, "does not replicate other.loan"),
             }
         )
         {

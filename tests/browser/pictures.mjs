@@ -79,16 +79,10 @@ start:
 `);
 
 await picture('treatment', '/crossings/patrons-in-lake/treatment?table=circulation.patron');
-await picture('import', '/crossings/import?change=patrons-in-lake');
+await picture('guide', '/guide/treatment');
 await picture('definition', '/crossings/patrons-in-lake/definition');
 await picture('start', '/crossings/fines-anew/start');
-await picture('new', '/crossings/new?show=plan&name=branches&source=circulation&target=ledger&rules=circulation.branch%0Acirculation.patron_category');
-await picture('bench', '/bench/circulation', {
-  before: async (page) => {
-    await page.getByLabel('Statements').fill('SELECT id, name, town FROM branch ORDER BY id LIMIT 8');
-    await page.getByRole('button', { name: 'Run' }).click();
-  },
-});
+await picture('new', '/crossings/new?show=plan&name=branches&source=circulation&target=ledger&rules=circulation.patron&treatment=-%20tables%3A%20circulation.patron%0A%20%20mask%3A%0A%20%20-%20column%3A%20email%0A%20%20%20%20by%3A%20keepLast%0A%20%20%20%20last%3A%204', { before: (page) => page.locator('#steps').scrollIntoViewIfNeeded() });
 await picture('connection', '/connections/circulation');
 await picture('stop', `/crossings/${main}/stop`);
 await picture('sides', `/crossings/${main}/tables/circulation.branch?key=7`);
@@ -104,7 +98,7 @@ server.psql('catalogue', 'CREATE TABLE title (id int PRIMARY KEY, name text)', "
   "CREATE TABLE loan_history_2026_02 PARTITION OF loan_history FOR VALUES FROM ('2026-02-01') TO ('2026-03-01')",
   "INSERT INTO loan_history SELECT i, date '2026-01-01' + i % 59 FROM generate_series(1, 3000) i", 'ANALYZE');
 await post('/api/v1/connections', { name: 'union-catalogue', kind: 'postgresql', settings: { host: '127.0.0.1', port: String(server.port), database: 'catalogue', user: 'reader', tls: 'prefer', note: 'the cataloguing team' }, secret: { password: 'invented' } });
-await picture('server', '/connections/union-catalogue');
+await picture('server', '/connections/union-catalogue?role=source');
 
 // Rows that another hand has changed.
 await run('warehouse', "UPDATE loan SET due_on = '2027-01-01' WHERE id IN (1200, 24000, 24001)");
@@ -112,6 +106,7 @@ await run('warehouse', "UPDATE patron SET email = 'somebody@library.example ' WH
 const { id } = await post(`/api/v1/crossings/${main}/reconciliations`);
 while ((await ask('GET', `/api/v1/crossings/${main}/reconciliations/${id}`)).state === 'running') { await wait(200); }
 await picture('reconcile', `/crossings/${main}/reconcile/${id}?table=warehouse.patron&row=0`, { before: (page) => page.locator('#row').scrollIntoViewIfNeeded() });
+await picture('repair', `/crossings/${main}/reconcile/${id}/repair`);
 await picture('tables', `/crossings/${main}/tables`);
 await post(`/api/v1/crossings/${main}/reconciliations/${id}/repair`, { table: 'warehouse.loan', rows: [0] });
 await run('circulation', 'UPDATE loan SET renewals = renewals + 1 WHERE id = 1200');

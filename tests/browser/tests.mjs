@@ -211,7 +211,7 @@ test('rows are filtered, masked, renamed and split in forms, and the text says t
   await until(async () => (await sample.getByRole('alert').count()) === 0, 'it is right again');
   await until(async () => (await page.locator('#consequence').textContent()).includes('patron_low'), 'the plan');
   await page.getByText('This crossing as a file').click();
-  assert((await page.locator('#consequence').textContent()).includes('keep: id < 150'), 'the document says the same');
+  await until(async () => (await page.locator('#consequence').textContent()).includes('keep: id < 150'), 'the document says the same');
   await page.getByRole('button', { name: 'Start', exact: true }).click();
   await page.waitForURL(/by-forms$/).catch(async () => { throw new Error(await page.locator('#consequence').textContent()); });
   await until(async () => (await status('by-forms')).state === 'following', `following: ${JSON.stringify(await status('by-forms'))}`);
@@ -320,6 +320,32 @@ test('the log is kept for a draft from its page', async (page) => {
   await page.getByRole('button', { name: 'Keep the log from now' }).click();
   await until(async () => (await page.locator('#main').textContent()).includes('Every change of its tables after position'), 'since when it is kept');
   assert(!(await page.getByRole('button', { name: 'Keep the log from now' }).isVisible()), 'it is not offered twice');
+});
+
+test('a newcomer is told what to try, reads the guide, and chooses a theme', async (page) => {
+  await page.goto(`${base}/`);
+  const first = page.getByRole('region', { name: 'First steps' });
+  assert((await first.locator('li').count()) === 3, 'three things to try');
+  await first.getByRole('link').first().click();
+  await page.waitForURL(/crossings\//);
+  await page.getByRole('link', { name: 'Guide' }).last().click();
+  await page.waitForURL(/guide\/lag/);
+  await page.locator('#find').fill('quarantine');
+  await page.locator('#found').getByRole('link', { name: /Rows in quarantine/ }).click();
+  await page.waitForURL(/guide\/quarantine/);
+  await page.goto(`${base}/`);
+  await first.getByRole('button', { name: 'Hide' }).click();
+  await until(async () => (await first.count()) === 0, 'hidden');
+  const dark = () => page.evaluate(() => getComputedStyle(document.body).backgroundColor);
+  const light = await dark();
+  await page.goto(`${base}/you`);
+  await page.getByLabel('Theme').selectOption('dark');
+  await page.getByLabel('Name').fill('ada');
+  await page.getByRole('button', { name: 'Save' }).click();
+  assert((await dark()) !== light && (await page.locator('.who').textContent()) === 'ada', 'the theme and the name hold at once');
+  await page.getByLabel('Theme').selectOption('');
+  await page.getByRole('button', { name: 'Save' }).click();
+  assert((await dark()) === light, 'as the system says again');
 });
 
 test('bad input is told, and nothing is made', async (page) => {

@@ -23,14 +23,23 @@ public static class HeadlineReader
             Tables = status.Tables.Count,
             Fault = status.Fault is { PlaceLost: false } fault ? Of(fault) : null,
             PlaceLost = LostOf(status),
-            SourceWritesFail = OfTables(status, FailsAtSource),
+            SourceWritesFail = OfTables(status, FailsAtSource, table => table.HeldSince),
             LogLostIn = LogLostIn(status),
             Waiting = WaitingOf(status),
             NextAttempt = status.Waiting is { } waiting ? waiting.NextAttempt : status.Capture?.NextAttempt,
             StorageFull = FullOf(status),
-            Held = OfTables(status, table => table is { State: TableState.Held, Quarantined: 0 } && !FailsAtSource(table)),
-            Quarantined = OfTables(status, table => table.Quarantined > 0, table => table.Quarantined),
-            Differing = OfTables(status, table => table.Verdict is { Differences: > 0 }, table => table.Verdict!.Differences),
+            Held = OfTables(
+                status,
+                table => table is { State: TableState.Held, Quarantined: 0 } && !FailsAtSource(table),
+                table => table.HeldSince
+            ),
+            Quarantined = OfTables(status, table => table.Quarantined > 0, _ => status.KeptSince, table => table.Quarantined),
+            Differing = OfTables(
+                status,
+                table => table.Verdict is { Differences: > 0 },
+                table => table.Verdict!.FoundAt,
+                table => table.Verdict!.Differences
+            ),
             LimitedBy = status.Resting,
             LosesGround = status.Clears.Outcome == Clearing.Never,
             Lag = status.Lag,
@@ -91,12 +100,21 @@ public static class HeadlineReader
     private static bool FailsAtSource(TableStatus table) =>
         table.State == TableState.Held && table.Cause?.Contains(SchemaNotice.WritesFail, StringComparison.Ordinal) == true;
 
-    private static TroubledTables? OfTables(CrossingStatus status, Func<TableStatus, bool> holds, Func<TableStatus, long>? count = null)
+    private static TroubledTables? OfTables(
+        CrossingStatus status,
+        Func<TableStatus, bool> holds,
+        Func<TableStatus, DateTimeOffset?> since,
+        Func<TableStatus, long>? count = null
+    )
     {
         var tables = status.Tables.Where(holds).ToList();
         return tables.Count == 0
             ? null
-            : new TroubledTables([.. tables.Select(table => table.Source.ToString())], Count: count is null ? 0 : tables.Sum(count));
+            : new TroubledTables(
+                [.. tables.Select(table => table.Source.ToString())],
+                tables.Min(since),
+                count is null ? 0 : tables.Sum(count)
+            );
     }
 
     private static Trouble Of(CrossingFault fault) => new(fault.What, fault.Remedy, fault.Since);

@@ -17,7 +17,7 @@ using Vestige.Engine.Workers;
 namespace Vestige.Engine.Measuring;
 
 /// <summary>Makes the picture of a crossing from what its worker, its capture and its meter say.</summary>
-internal sealed class StatusReader(IConnections connections, TimeProvider clock)
+internal sealed class StatusReader(IConnections connections, HeldTimes held, TimeProvider clock)
 {
     private static readonly TimeSpan FallsBehind = TimeSpan.FromSeconds(10);
     private static readonly TimeSpan CaughtUp = TimeSpan.FromSeconds(2);
@@ -278,7 +278,10 @@ internal sealed class StatusReader(IConnections connections, TimeProvider clock)
                         loading is null && table is { Loaded: true, Held: false } ? lag?.Behind : null,
                         entry.Verdicts.Of(name),
                         entry.Meter.TallyOf(name)
-                    );
+                    )
+                    {
+                        HeldSince = held.Of(entry.Name, name, table?.Held == true),
+                    };
                 }),
         ];
     }

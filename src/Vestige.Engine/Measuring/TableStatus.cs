@@ -31,5 +31,8 @@ public sealed record TableStatus(
 )
 {
     /// <summary>The first of the target's tables, for most the only one.</summary>
+    /// <summary>Since when it is held; null when it is not, or that is not known.</summary>
+    public DateTimeOffset? HeldSince { get; init; }
+
     public TableName Target => Into[0];
 }

@@ -1,6 +1,7 @@
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
 using Vestige.Engine.Events;
+using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 
@@ -42,7 +43,7 @@ internal sealed class AsideNotices(string crossing, Quarantine quarantine, Event
     {
         foreach (var table in progress.Tables.Where(table => table.Held && !wasHeld(table.Table)))
         {
-            await events.OfCrossingAsync(crossing, EventKind.Warning, $"{table.Table} is held. {table.HeldCause}");
+            await events.OfCrossingAsync(crossing, EventKind.Warning, $"{HeldTimes.TextOf(table.Table)}{table.HeldCause}");
         }
     }
 }
