@@ -76,7 +76,7 @@ public static class HeadlineRule
                 HeadlineWord.Held,
                 held,
                 $"{Figures.Count(held.Names.Count)} of {Figures.Of(facts.Tables, "table")} {(held.Names.Count == 1 ? "is" : "are")} "
-                    + $"held{Since(held.Since)}: {Listed(held)}. {(held.Names.Count == 1 ? "Its" : "Their")} changes are not applied.",
+                    + $"held: {Listed(held)}. {(held.Names.Count == 1 ? "Its" : "Their")} changes are not applied.",
                 HeadlineAction.OpenHeld
             );
         }
@@ -86,8 +86,8 @@ public static class HeadlineRule
             yield return Of(
                 HeadlineWord.Quarantine,
                 waiting,
-                $"{Figures.Of(waiting.Count, "change")} of {Listed(waiting)} {(waiting.Count == 1 ? "is" : "are")} in quarantine"
-                    + $"{Since(waiting.Since)}. Those rows differ from the source.",
+                $"{Figures.Of(waiting.Count, "change")} of {Listed(waiting)} {(waiting.Count == 1 ? "is" : "are")} in "
+                    + "quarantine. Those rows differ from the source.",
                 HeadlineAction.OpenQuarantine
             );
         }
@@ -204,6 +204,4 @@ public static class HeadlineRule
         new(word, facts.Since, [], sentence.TrimEnd(), action);
 
     private static string Listed(TroubledTables tables) => Figures.Listed([.. tables.Names], 3);
-
-    private static string Since(DateTimeOffset? since) => since is { } at ? $" since {at.UtcDateTime:HH:mm} UTC" : "";
 }

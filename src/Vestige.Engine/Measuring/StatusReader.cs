@@ -268,8 +268,8 @@ internal sealed class StatusReader(IConnections connections, HeldTimes held, Tim
                         table?.HeldCause
                             ?? (
                                 waiting.TryGetValue(name, out var changes)
-                                    ? $"{Figures.Of(changes, "change")} of it {(changes == 1 ? "waits" : "wait")} in quarantine; all "
-                                        + "its other rows go on."
+                                    ? $"{Figures.Of(changes, "change")} of it {(changes == 1 ? "is" : "are")} in quarantine; "
+                                        + "its other rows are replicated."
                                     : null
                             ),
                         loading?.Rows ?? 0,

@@ -33,7 +33,7 @@ internal sealed class AsideNotices(string crossing, Quarantine quarantine, Event
             await events.OfCrossingAsync(
                 crossing,
                 EventKind.Warning,
-                $"Set aside: {Figures.Of(more, "change")} of rows that the target refuses, the last of {last.Table}: {last.Answer}."
+                $"Quarantined: {Figures.Of(more, "change")} of rows that the target refused, the last of {last.Table}: {last.Answer}."
             );
         }
     }
