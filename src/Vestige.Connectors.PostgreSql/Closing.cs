@@ -7,7 +7,7 @@ internal static class Closing
 {
     /// <summary>
     /// Closes a connection. The driver tidies up first, and fails when the line is gone; then there is nothing left to tidy,
-    /// and what made somebody close it must not be hidden by that.
+    /// and what made someone close it must not be hidden by that.
     /// </summary>
     public static ValueTask CloseAsync(NpgsqlConnection connection) => TryAsync(() => connection.DisposeAsync());
 

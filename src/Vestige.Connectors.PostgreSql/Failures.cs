@@ -7,7 +7,7 @@ namespace Vestige.Connectors.PostgreSql;
 /// <summary>What a server or the line to it answered, as what the engine understands (PostgreSQL manual, Error Codes).</summary>
 internal static class Failures
 {
-    /// <summary>Classes in which waiting, or somebody else's action, may help without the crossing being touched.</summary>
+    /// <summary>Classes in which waiting, or someone else's action, may help without the crossing being touched.</summary>
     private static readonly string[] TransientClasses = ["08", "25", "28", "40", "53", "55", "57", "58"];
 
     public static bool IsRefusal(PostgresException exception) =>

@@ -381,7 +381,7 @@ public sealed class PostgreSqlSource(PostgreSqlSettings settings, LogNames names
         return true;
     }
 
-    /// <summary>A publication that somebody dropped may not be made again as if nothing had happened.</summary>
+    /// <summary>A publication that someone dropped may not be made again as if nothing had happened.</summary>
     private async Task<bool> CheckPublicationAsync(NpgsqlConnection connection, bool wasRead, CancellationToken cancellation) =>
         !wasRead || await Publication.TablesAsync(connection, names.Publication, cancellation) is not null
             ? true

@@ -7,7 +7,7 @@ using Xunit;
 namespace Vestige.Connectors.PostgreSql.Tests;
 
 /// <summary>
-/// What goes wrong at real servers, and what is then seen, kept and mended. Each test has servers of its own where it breaks one.
+/// What goes wrong at real servers, and what is then seen, kept and repaired. Each test has servers of its own where it breaks one.
 /// </summary>
 public sealed class FaultTests(TwoServers servers)
 {

@@ -13,7 +13,7 @@ public sealed class MergeTests(TwoServers servers)
     private const int Rows = 200_000;
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
 
-    /// <summary>Interrupted while rows are copied, and rows that were copied already are deleted before it goes on.</summary>
+    /// <summary>Interrupted while rows are copied, and rows that were copied already are deleted before it continues.</summary>
     [Fact]
     public async Task Rows_of_others_stay_and_those_of_the_source_are_what_the_source_has()
     {

@@ -8,7 +8,7 @@ using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;
 
-/// <summary>The ladder, what a server lacks, and the script that mends it.</summary>
+/// <summary>The ladder, what a server lacks, and the script that repairs it.</summary>
 public sealed class ReadinessTests(TwoServers servers)
 {
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;

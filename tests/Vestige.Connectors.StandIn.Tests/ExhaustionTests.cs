@@ -91,7 +91,7 @@ public sealed class ExhaustionTests : IAsyncLifetime
 
     private CrossingStatus Rests => crossing.Systems.Engine.Status(Other)!;
 
-    /// <summary>Waits while the source goes on committing.</summary>
+    /// <summary>Waits while the source continues committing.</summary>
     private async Task UntilAsync(Func<bool> holds, string what)
     {
         for (var until = DateTimeOffset.UtcNow.AddSeconds(180); !holds(); await Task.Delay(50, cancellation))

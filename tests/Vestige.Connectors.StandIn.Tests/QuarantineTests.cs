@@ -8,7 +8,7 @@ using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;
 
-/// <summary>Rows that the target refuses wait, and everything else goes on.</summary>
+/// <summary>Rows that the target refuses wait, and everything else continues.</summary>
 public sealed class QuarantineTests : IAsyncLifetime
 {
     private const string Name = "copy";

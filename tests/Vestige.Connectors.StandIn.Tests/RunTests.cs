@@ -35,7 +35,7 @@ public sealed class RunTests : IAsyncDisposable
         );
         Assert.Null(Now);
 
-        // The next one begins where that ended, and counts anew.
+        // The next one begins where that ended, and counts again.
         await systems.Engine.RunAsync(Name, "day shift", cancellation);
         await systems.RunAsync(systems.A, "INSERT INTO t VALUES (6, 'f')");
         await systems.WaitAsync(() => Now is { Inserts: 1 }, "the next run");

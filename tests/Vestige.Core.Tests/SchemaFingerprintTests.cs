@@ -39,7 +39,7 @@ public sealed class SchemaFingerprintTests
         Assert.False(SchemaFingerprint.Holds(SchemaFingerprint.Of(after with { Incarnation = "7.y" }), after, values: false));
     }
 
-    /// <summary>What was loaded by an earlier version goes on under its own print, and any change told after it counts.</summary>
+    /// <summary>What was loaded by an earlier version continues under its own print, and any change told after it counts.</summary>
     [Fact]
     public void A_print_of_columns_alone_still_says_what_it_said()
     {

@@ -27,7 +27,7 @@ public sealed class DataFolderTests
             await File.WriteAllBytesAsync(path, kept, cancellation);
         }
 
-        // One key in the place of another, unwrapped by the same ring, is known by its fingerprint or cannot be unwrapped for that use.
+        // One key instead of another, unwrapped by the same ring, is known by its fingerprint or cannot be unwrapped for that use.
         var (mask, spool) = (Path.Combine(vestige.Data, "mask.key"), Path.Combine(vestige.Data, "spool.key"));
         var own = await File.ReadAllBytesAsync(mask, cancellation);
         File.Copy(spool, mask, overwrite: true);

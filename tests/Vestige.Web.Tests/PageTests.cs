@@ -87,6 +87,31 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
         );
     }
 
+    [Fact]
+    public async Task A_load_counts_the_rows_that_it_wrote_beside_those_that_it_read()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY); INSERT INTO t VALUES (1), (2), (3), (4), (5)");
+        var treatment = new[] { new { tables = "a.t", keep = "id <= 3" } };
+        var tables = new { rules = new[] { new { take = "a.*" } } };
+        await vestige.PostAsync(
+            "/api/v1/crossings",
+            new
+            {
+                name = "some",
+                purpose = "copy",
+                source = "a",
+                target = "b",
+                tables,
+                treatment,
+            }
+        );
+        await vestige.PostAsync("/api/v1/crossings/some/start");
+        await vestige.WaitAsync("some", status => status.GetProperty("state").GetString() == "following", "following");
+        var events = Text(await PageAsync("/crossings/some/events"));
+        Assert.Contains("Loaded 3 rows of 5 read as of position", events, StringComparison.Ordinal);
+    }
+
     private static long Inserts(JsonElement table) => table.GetProperty("changes").GetProperty("insert").GetInt64();
 
     [Fact]

@@ -33,7 +33,7 @@ public sealed class RunningVestige : IAsyncDisposable
 
     public string Keys => Path.Combine(root, "keys");
 
-    /// <summary>Runs the program to its end and returns what it wrote on its error output; throws when it goes on for a minute.</summary>
+    /// <summary>Runs the program to its end and returns what it wrote on its error output; throws when it continues for a minute.</summary>
     public static async Task<string> RunToEndAsync(params string[] arguments)
     {
         var start = new ProcessStartInfo("dotnet")

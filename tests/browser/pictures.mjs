@@ -67,7 +67,7 @@ treatment:
 await post('/api/v1/crossings/patrons-in-lake/start');
 await following('patrons-in-lake');
 await run('ledger', "CREATE TABLE fine (id INTEGER PRIMARY KEY, note TEXT); INSERT INTO fine VALUES (1, 'kept by hand'), (2, 'kept by hand'), (3, 'kept by hand')");
-await define(`name: fines-anew
+await define(`name: fines-again
 purpose: copy
 source: circulation
 target: ledger
@@ -81,7 +81,7 @@ start:
 await picture('treatment', '/crossings/patrons-in-lake/treatment?table=circulation.patron');
 await picture('guide', '/guide/treatment');
 await picture('definition', '/crossings/patrons-in-lake/definition');
-await picture('start', '/crossings/fines-anew/start');
+await picture('start', '/crossings/fines-again/start');
 await picture('new', '/crossings/new?show=plan&name=branches&source=circulation&target=ledger&rules=circulation.patron&treatment=-%20tables%3A%20circulation.patron%0A%20%20mask%3A%0A%20%20-%20column%3A%20email%0A%20%20%20%20by%3A%20keepLast%0A%20%20%20%20last%3A%204', { before: (page) => page.locator('#steps').scrollIntoViewIfNeeded() });
 await picture('connection', '/connections/circulation');
 await picture('stop', `/crossings/${main}/stop`);

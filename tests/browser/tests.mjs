@@ -54,7 +54,7 @@ test('an insert and a delete arrive', async (page) => {
   await until(async () => (await page.locator('.both').getAttribute('data-same')) === 'true' && (await page.locator('.both').textContent()).includes('Seen once'), 'the row there');
   await bench(page, 'circulation', 'DELETE FROM branch WHERE id = 900');
   await page.getByRole('link', { name: crossing, exact: true }).first().click();
-  await until(async () => (await page.locator('.both').textContent()).includes('is not there'), 'the row gone');
+  await until(async () => (await page.locator('.both').textContent()).includes('not on the target'), 'the row gone');
 });
 
 test('a crossing is created, its consequence read, and started', async (page) => {
@@ -352,6 +352,7 @@ test('bad input is told, and nothing is made', async (page) => {
   await page.goto(`${base}/crossings/new`);
   await page.getByLabel('Name', { exact: true }).fill('Not A Slug');
   await page.getByRole('button', { name: 'Save draft' }).click();
+  await page.waitForURL(/tried=true/);
   const said = await page.locator('#consequence').textContent();
   assert(said.includes('has other characters') && said.includes('no rule') | said.includes('there are none'), `both problems are named: ${said}`);
   await page.goto(`${base}/connections`);

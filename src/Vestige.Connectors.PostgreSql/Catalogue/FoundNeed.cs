@@ -4,7 +4,7 @@ namespace Vestige.Connectors.PostgreSql.Catalogue;
 
 /// <summary>An object that a default, a constraint or an index uses, as pg_depend has it.</summary>
 /// <param name="Object">The object itself.</param>
-/// <param name="Extension">The extension that it belongs to; null when somebody made it.</param>
+/// <param name="Extension">The extension that it belongs to; null when someone made it.</param>
 /// <param name="ExtensionSchema">The schema that the extension's objects are in; null without an extension.</param>
 internal sealed record FoundNeed(SchemaNeed Object, string? Extension, string? ExtensionSchema)
 {

@@ -7,7 +7,7 @@ using Vestige.Core.Schemas;
 namespace Vestige.Connectors.PostgreSql.Loading;
 
 /// <summary>What is remembered of a table in a snapshot.</summary>
-/// <param name="File">The number of its file, which changes when it is written anew as a whole or emptied.</param>
+/// <param name="File">The number of its file, which changes when it is written again as a whole or emptied.</param>
 /// <param name="OldestOpen">The oldest transaction not ended at the snapshot, in 64 bits: whatever an older one wrote was there.</param>
 /// <param name="Newest">The first transaction not begun at the snapshot, in 64 bits.</param>
 /// <param name="Structure">A digest of its columns and structure.</param>

@@ -13,7 +13,7 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// <summary>
 /// Turns the messages of the server's own output plugin (PostgreSQL manual, Logical Replication Message Formats, version 1)
 /// into fragments of transactions. A transaction's position is the offset just after the start of its commit record: known
-/// from its first message, ordered as the commits are, and what the server passes over when told to go on from there. What
+/// from its first message, ordered as the commits are, and what the server passes over when told to continue from there. What
 /// lies up to the <c>known</c> position gives nothing.
 /// </summary>
 internal sealed class LogDecoder

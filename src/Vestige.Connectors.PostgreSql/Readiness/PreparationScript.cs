@@ -125,7 +125,7 @@ internal static class PreparationScript
     }
 
     /// <summary>
-    /// Everybody may use the schema public, unless somebody took that away; a right of the role's own would outlast the undo.
+    /// Everybody may use the schema public, unless someone took that away; a right of the role's own would outlast the undo.
     /// </summary>
     private static string Use(string schema, string user)
     {

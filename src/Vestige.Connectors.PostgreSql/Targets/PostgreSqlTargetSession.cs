@@ -182,7 +182,7 @@ internal sealed class PostgreSqlTargetSession(
             && (await PrimaryKeyAsync(table.Name, cancellation)).SequenceEqual(key.Columns)
         )
         {
-            // Somebody else made the table, and called its key otherwise.
+            // Someone else made the table, and called its key otherwise.
             present.Add(key.Name);
         }
 

@@ -39,7 +39,7 @@ internal sealed class TableStatements(TableSchema form)
         $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE SELECT {Columns(All)} FROM {staging} WHERE {Staging.What} = "
         + $"{what}{Unless}";
 
-    /// <summary>Puts staged rows in the place of those that have their keys.</summary>
+    /// <summary>Puts staged rows instead of those that have their keys.</summary>
     public string MergeStaged(string staging) =>
         $"INSERT INTO {Name} ({Columns(All)}) OVERRIDING SYSTEM VALUE SELECT {Columns(All)} FROM {staging} ON CONFLICT "
         + $"({Columns(form.KeyOrdinals)}) DO "

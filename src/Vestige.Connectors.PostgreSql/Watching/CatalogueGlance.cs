@@ -14,7 +14,7 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 /// <param name="UsersOf">The tables that use a type that changed, by the type's number.</param>
 /// <param name="Horizon">Transactions before this one had ended when it began: their rows are older than it.</param>
 /// <param name="Survived">
-/// Tables with a new file in which rows stand that were written before the known state was seen: they were not written anew.
+/// Tables with a new file in which rows stand that were written before the known state was seen: they were not written again.
 /// </param>
 /// <param name="Running">The transactions that had not ended when it began.</param>
 /// <param name="Refusal">Why a table whose changes fail could not be taken out of the publication; null when nothing failed.</param>

@@ -5,8 +5,8 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 
 /// <summary>
 /// Tells whether a table that has a new file still has rows from before. VACUUM FULL, CLUSTER and a move to another tablespace keep the
-/// transaction that wrote each row; a conversion of a column writes every row anew, and a truncation leaves none. So one old row
-/// proves that nothing happened to the rows. (Tried on PostgreSQL 15; that ALTER TABLE inserts anew: manual, Caveats of MVCC.)
+/// transaction that wrote each row; a conversion of a column writes every row again, and a truncation leaves none. So one old row
+/// proves that nothing happened to the rows. (Tried on PostgreSQL 15; that ALTER TABLE inserts again: manual, Caveats of MVCC.)
 /// </summary>
 internal static class OldRows
 {

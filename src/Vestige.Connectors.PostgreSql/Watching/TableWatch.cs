@@ -12,7 +12,7 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 /// <summary>
 /// Notices what is done to tables and is not in the log. The log names tables and columns only (PostgreSQL manual, Logical
 /// Replication Message Formats), so that two columns that swap their names, a table that takes another's name, or rows that a
-/// conversion writes anew look like nothing. The catalogue is looked at every few seconds, and before the rows that follow a
+/// conversion writes again look like nothing. The catalogue is looked at every few seconds, and before the rows that follow a
 /// description of a table in the log are given out.
 /// <list type="number">
 /// <item>A change is told at a place of the log at or before the first row that was written after it, or, where no description of the

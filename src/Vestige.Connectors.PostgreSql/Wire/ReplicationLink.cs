@@ -183,7 +183,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
 
     /// <summary>
     /// Reads what the line has, waiting for it up to <paramref name="wait"/>; false when nothing came. A read that has begun
-    /// goes on over calls, so that nothing is torn.
+    /// continues over calls, so that nothing is torn.
     /// </summary>
     public async Task<bool> FillAsync(TimeSpan wait, CancellationToken cancellation)
     {

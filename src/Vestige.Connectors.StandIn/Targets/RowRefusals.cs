@@ -23,7 +23,7 @@ internal static class RowRefusals
     }
 
     /// <summary>
-    /// A commit that was refused since a row refers to one that is not there. Asks which, in the transaction that goes on.
+    /// A commit that was refused since a row refers to one that is not there. Asks which, in the transaction that continues.
     /// </summary>
     public static RowRefusedException OfReference(StandInDatabase database, Exception inner)
     {

@@ -3,10 +3,10 @@ namespace Vestige.Core.Alerts;
 /// <summary>What a person may have to see to.</summary>
 public enum NeedKind
 {
-    /// <summary>A crossing cannot go on by itself.</summary>
+    /// <summary>A crossing cannot continue by itself.</summary>
     Faulted,
 
-    /// <summary>A crossing waits for something to be mended, and tries again by itself.</summary>
+    /// <summary>A crossing waits for something to be repaired, and tries again by itself.</summary>
     Waiting,
 
     /// <summary>The source's log is not being read, or nothing has been heard of its head.</summary>
@@ -30,7 +30,7 @@ public enum NeedKind
     /// <summary>A table is held after its form changed.</summary>
     Held,
 
-    /// <summary>Somebody else writes to the target.</summary>
+    /// <summary>Someone else writes to the target.</summary>
     Unexpected,
 
     /// <summary>What held when a crossing was started does not hold any more.</summary>

@@ -4,7 +4,7 @@ namespace Vestige.Core.Crossings;
 
 /// <summary>How the tables that a pattern matches are applied.</summary>
 /// <param name="Tables">The pattern; <c>*</c> stands for any characters of <c>schema.table</c>.</param>
-/// <param name="As">The manner.</param>
+/// <param name="As">The way.</param>
 /// <param name="DeletedAt">
 /// With <see cref="ApplyMode.KeepDeleted"/>: the name of the column that gets the time; null for <c>deleted_at</c>.
 /// </param>

@@ -23,7 +23,7 @@ namespace Vestige.Core.Crossings;
 /// </param>
 /// <param name="Tags">Words by which several crossings are found and steered at once.</param>
 /// <param name="Reconcile">How both sides are compared all the time; null for only when asked.</param>
-/// <param name="Quarantine">How many refused rows may wait while it goes on; null to stop at the first.</param>
+/// <param name="Quarantine">How many refused rows may wait while it continues; null to stop at the first.</param>
 public sealed record CrossingDefinition(
     string Name,
     string Purpose,

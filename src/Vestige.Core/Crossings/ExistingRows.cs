@@ -9,7 +9,7 @@ public enum ExistingRows
     /// <summary>Its rows are deleted before the load.</summary>
     Empty,
 
-    /// <summary>It is dropped with its rows and all that belongs to it, and made anew.</summary>
+    /// <summary>It is dropped with its rows and all that belongs to it, and made again.</summary>
     Replace,
 
     /// <summary>Its rows stay, and changes are applied to them; only where nothing but changes crosses.</summary>

@@ -3,7 +3,7 @@ using System.Text.Json.Serialization;
 namespace Vestige.Core.Crossings;
 
 /// <summary>
-/// How many rows that the target refuses may wait in quarantine while the crossing goes on. Both limits hold where both are
+/// How many rows that the target refuses may wait in quarantine while the crossing continues. Both limits hold where both are
 /// given. Without a rule the crossing stops at the first.
 /// </summary>
 /// <param name="Rows">Rows that may wait, at least 1; null for no such limit.</param>

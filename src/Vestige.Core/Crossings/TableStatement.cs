@@ -1,12 +1,12 @@
 namespace Vestige.Core.Crossings;
 
-/// <summary>A statement of a person's own that makes a table of the target, in the place of the one that would be run.</summary>
+/// <summary>A statement of a person's own that makes a table of the target, instead of the one that would be run.</summary>
 /// <param name="Table">The target's table, as <c>schema.table</c>.</param>
 /// <param name="Run">The statement, in the target's own words. It makes that table, and what it makes has the wanted columns.</param>
 public sealed record TableStatement(string Table, string Run)
 {
     /// <summary>
-    /// What keeps it from standing in the place of another; null when nothing does. It is one statement that begins as the other
+    /// What keeps it from standing instead of another; null when nothing does. It is one statement that begins as the other
     /// does, up to the list of columns; an unlogged table may be made instead of a logged one.
     /// </summary>
     /// <param name="instead">The statement that would be run.</param>

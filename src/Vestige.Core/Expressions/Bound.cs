@@ -8,7 +8,7 @@ namespace Vestige.Core.Expressions;
 /// <param name="Literal">The text of a literal in single quotes, which takes the type that is wanted of it; null for all else.</param>
 internal sealed record Bound(ExpressionType Type, Evaluator Run, int Place, int End, string? Literal = null)
 {
-    /// <summary>Another part in the place of this one.</summary>
+    /// <summary>Another part instead of this one.</summary>
     public Bound With(ExpressionType type, Evaluator run) => new(type, run, Place, End);
 
     public ExpressionException Wrong(string message) => new(message, Place, End - Place);

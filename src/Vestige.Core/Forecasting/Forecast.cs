@@ -44,7 +44,7 @@ public static class Forecast
     }
 
     /// <summary>
-    /// The same while nothing is applied, by somebody's wish or since it cannot be: whatever arrives adds to the backlog.
+    /// The same while nothing is applied, by someone's wish or since it cannot be: whatever arrives adds to the backlog.
     /// </summary>
     public static ClearingForecast AtRest(long backlog, IReadOnlyList<double> arriving, IReadOnlyList<double> appliedUnderBacklog)
     {

@@ -21,7 +21,7 @@ public enum HeadlineWord
     /// <summary>The spool or the store is full.</summary>
     StorageFull,
 
-    /// <summary>Tables are held until somebody decides.</summary>
+    /// <summary>Tables are held until someone decides.</summary>
     Held,
 
     /// <summary>Changes are quarantined.</summary>

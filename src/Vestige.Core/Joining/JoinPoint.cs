@@ -10,7 +10,7 @@ namespace Vestige.Core.Joining;
 /// <param name="End">
 /// The last offset of it that is ever read. Ours where it was written by us on purpose, else the last that was captured.
 /// </param>
-/// <param name="New">The log that goes on.</param>
+/// <param name="New">The log that continues.</param>
 /// <param name="Begin">Everything after this offset of it follows.</param>
 /// <param name="Evidence">How that is known.</param>
 public sealed record JoinPoint(LogIdentity Old, ulong End, LogIdentity New, ulong Begin, JoinEvidence Evidence)

@@ -6,7 +6,7 @@ using Vestige.Core.Positions;
 namespace Vestige.Core.Loading;
 
 /// <summary>
-/// How far the interrupted load of one table is: what a later load from another snapshot needs to go on with the ranges that
+/// How far the interrupted load of one table is: what a later load from another snapshot needs to continue with the ranges that
 /// were not written. Immutable.
 /// </summary>
 /// <param name="Mark">What the source said of the first snapshot and the table in it, in the source's own notation.</param>

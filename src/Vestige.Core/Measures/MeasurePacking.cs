@@ -21,7 +21,7 @@ public static class MeasurePacking
         ArgumentNullException.ThrowIfNull(slots);
         using var packed = new MemoryStream();
         packed.WriteByte(Version);
-        // A block that grows is written anew each minute; the last time is worth the effort.
+        // A block that grows is written again each minute; the last time is worth the effort.
         var level = slots.Count < NearlyWhole ? CompressionLevel.Fastest : CompressionLevel.Optimal;
         using (var deflated = new BinaryWriter(new DeflateStream(packed, level)))
         {

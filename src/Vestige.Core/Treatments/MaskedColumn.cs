@@ -4,7 +4,7 @@ namespace Vestige.Core.Treatments;
 
 /// <summary>A column whose values must not be seen on the target.</summary>
 /// <param name="Column">The column.</param>
-/// <param name="By">The manner.</param>
+/// <param name="By">The way.</param>
 /// <param name="Value">For <see cref="MaskMethod.Fixed"/>: the text that stands in every row.</param>
 /// <param name="Last">For <see cref="MaskMethod.KeepLast"/>: how many characters stay.</param>
 /// <param name="Days">For <see cref="MaskMethod.ShiftDate"/>: by how many days at most, either way.</param>

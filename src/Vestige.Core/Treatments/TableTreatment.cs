@@ -324,7 +324,7 @@ public sealed class TableTreatment
         Insert(to, change.Relation, after, committedAt, into);
     }
 
-    /// <summary>The version that held ends, and where the row goes on, another begins.</summary>
+    /// <summary>The version that held ends, and where the row continues, another begins.</summary>
     private void Version(RowChange change, DateTimeOffset committedAt, ICollection<TreatedChange> into)
     {
         if (asksRowBefore && change.Kind == ChangeKind.Update && change.Before.IsNone)

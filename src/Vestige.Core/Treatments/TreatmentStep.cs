@@ -11,7 +11,7 @@ namespace Vestige.Core.Treatments;
 /// <param name="LeaveOut">Columns that do not cross.</param>
 /// <param name="Rename">Columns that get another name.</param>
 /// <param name="Convert">Columns that get another type.</param>
-/// <param name="Compute">Columns whose value is reckoned: new ones, or others in the place of what is there.</param>
+/// <param name="Compute">Columns whose value is reckoned: new ones, or others instead of what is there.</param>
 /// <param name="Mask">Columns whose values must not be seen on the target.</param>
 /// <param name="Split">Several target tables instead of one: a row goes to the first whose condition is true.</param>
 /// <param name="Combine">One target table together with other tables of equal form.</param>

@@ -2,7 +2,7 @@ using Vestige.Core.Alerts;
 
 namespace Vestige.Engine.Alerting;
 
-/// <summary>Something that needed somebody, from when it was raised until it was over. Immutable.</summary>
+/// <summary>Something that needed someone, from when it was raised until it was over. Immutable.</summary>
 /// <param name="Number">Unique, ascending.</param>
 /// <param name="Need">What it is, as last seen.</param>
 /// <param name="Since">Since when it holds.</param>

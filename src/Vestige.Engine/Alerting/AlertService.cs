@@ -7,7 +7,7 @@ using Vestige.Engine.Ports;
 namespace Vestige.Engine.Alerting;
 
 /// <summary>
-/// Watches what needs somebody: raises alerts by the rules, tells them on their channels, and says when they are over. Looked at by
+/// Watches what needs someone: raises alerts by the rules, tells them on their channels, and says when they are over. Looked at by
 /// one timer; asked by anybody.
 /// </summary>
 public sealed class AlertService
@@ -133,7 +133,7 @@ public sealed class AlertService
         );
     }
 
-    /// <summary>Compares what needs somebody now with what did before.</summary>
+    /// <summary>Compares what needs someone now with what did before.</summary>
     /// <param name="looked">
     /// Whether a crossing was looked at; false leaves what is watched of it as it is, null, for one that is gone, ends it.
     /// </param>
@@ -224,7 +224,7 @@ public sealed class AlertService
         return new Watched(alarm, alert, need);
     }
 
-    /// <summary>Whoever has seen it has not seen a table that came to it since: it needs somebody again.</summary>
+    /// <summary>Whoever has seen it has not seen a table that came to it since: it needs someone again.</summary>
     private static Alert Grown(Alert standing, Need need) =>
         need.Tables?.Except(standing.Need.Tables ?? []).Any() == true
             ? standing with

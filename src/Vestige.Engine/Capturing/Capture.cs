@@ -116,7 +116,7 @@ public sealed class Capture : IAsyncDisposable
     }
 
     /// <summary>
-    /// Takes a join: the log that is read is read up to its end and never beyond, then the one that the connection leads to goes on.
+    /// Takes a join: the log that is read is read up to its end and never beyond, then the one that the connection leads to continues.
     /// Durable when it returns. Throws <see cref="RequestRefusedException"/> where the join may not be taken; then nothing was changed.
     /// </summary>
     public async Task JoinAsync(JoinPoint join, CancellationToken cancellation)
@@ -130,7 +130,7 @@ public sealed class Capture : IAsyncDisposable
         }
     }
 
-    /// <summary>Begins anew at the present head of the log, for a new load after the place was lost.</summary>
+    /// <summary>Begins again at the present head of the log, for a new load after the place was lost.</summary>
     public async Task RestartAsync(CancellationToken cancellation)
     {
         await StopReadingAsync();

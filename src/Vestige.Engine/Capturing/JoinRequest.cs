@@ -3,7 +3,7 @@ using Vestige.Engine.Faults;
 
 namespace Vestige.Engine.Capturing;
 
-/// <summary>A join that somebody waits to have taken. Decided by the capture, looked at when it says that something turned.</summary>
+/// <summary>A join that someone waits to have taken. Decided by the capture, looked at when it says that something turned.</summary>
 internal sealed class JoinRequest(JoinPoint join)
 {
     private volatile bool isDecided;

@@ -78,7 +78,7 @@ internal sealed class CrossingEditor(
 
     /// <summary>
     /// Tables that come, or that are treated otherwise, are loaded while the others stand. Throws <see cref="NotReadyException"/> with
-    /// every check when that cannot be done. Whatever fails later, the crossing goes on as it was.
+    /// every check when that cannot be done. Whatever fails later, the crossing continues as it was.
     /// </summary>
     public async Task ChangeAsync(
         CrossingDefinition definition,
@@ -111,7 +111,7 @@ internal sealed class CrossingEditor(
         await entry.HaltAsync(new StopRequest(StopMode.Transaction));
         try
         {
-            // Marked before the definition is kept: whatever happens between, no table goes on under another treatment than that
+            // Marked before the definition is kept: whatever happens between, no table continues under another treatment than that
             // of its rows. What leaves is given up only after.
             await SaveProgressAsync(
                 definition,
@@ -127,7 +127,7 @@ internal sealed class CrossingEditor(
         }
         finally
         {
-            // What was at work goes on at once; a schedule that is new begins with this run.
+            // What was at work continues at once; a schedule that is new begins with this run.
             await opener.OpenAsync(entry, cancellation, beginRun: atWork);
         }
     }

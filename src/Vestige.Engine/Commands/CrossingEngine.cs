@@ -95,7 +95,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     public EventLog Events { get; }
 
-    /// <summary>What needs somebody; null where that is not watched.</summary>
+    /// <summary>What needs someone; null where that is not watched.</summary>
     public AlertService? Alerts { get; }
 
     /// <summary>Positions as people write them, and the joins of logs.</summary>
@@ -112,7 +112,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     public bool Started { get; private set; }
 
-    /// <summary>Loads the definitions and goes on with every crossing that ran.</summary>
+    /// <summary>Loads the definitions and continues with every crossing that ran.</summary>
     public async Task StartAsync(CancellationToken cancellation)
     {
         await RecallAsync(cancellation);
@@ -142,7 +142,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             await measureRecorder!.RecallAsync(entry.Name, entry.Meter, clock.GetUtcNow(), cancellation);
         }
 
-        // Somebody may ask for a crossing as soon as it is in the registry: each has one worker all the same, and keeps what that has read.
+        // Someone may ask for a crossing as soon as it is in the registry: each has one worker all the same, and keeps what that has read.
         foreach (var entry in registry.All)
         {
             using var locked = await entry.Lock.EnterAsync(cancellation);
@@ -175,7 +175,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// <summary>How a crossing stands; null when there is none of that name.</summary>
     public CrossingStatus? Status(string crossing) => registry.Find(crossing) is { } entry ? sampler.StatusOf(entry) : null;
 
-    /// <summary>The run of a crossing that goes on, as far as it has come; null between runs, and for a name that is not there.</summary>
+    /// <summary>The run of a crossing that continues, as far as it has come; null between runs, and for a name that is not there.</summary>
     public CrossingRun? RunNow(string crossing) => registry.Find(crossing) is { } entry ? RunRecorder.Now(entry) : null;
 
     /// <summary>Its measures; null when there is none of that name.</summary>
@@ -377,7 +377,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     public Task PauseAsync(string crossing, string by, CancellationToken cancellation) => rest.PauseAsync(crossing, by, cancellation);
 
     /// <summary>
-    /// Brings it to rest in one of three ways. Drain returns at once, goes on to the end of what is captured, and still does after
+    /// Brings it to rest in one of three ways. Drain returns at once, continues to the end of what is captured, and still does after
     /// a restart; the others return when it rests.
     /// </summary>
     public Task StopAsync(string crossing, StopMode mode, string by, CancellationToken cancellation) =>
@@ -439,7 +439,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
     }
 
-    /// <summary>Ends the process's work: every crossing rests where it is and goes on at the next start.</summary>
+    /// <summary>Ends the process's work: every crossing rests where it is and continues at the next start.</summary>
     public async ValueTask DisposeAsync()
     {
         opener.End();

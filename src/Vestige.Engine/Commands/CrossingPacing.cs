@@ -53,7 +53,7 @@ internal sealed class CrossingPacing(IControlStore store, CrossingRegistry regis
         };
 
     /// <summary>
-    /// Lets the worker at hand, if there is one, go by the pace that is stored. Without a schedule it goes on where its run would have
+    /// Lets the worker at hand, if there is one, go by the pace that is stored. Without a schedule it continues where its run would have
     /// ended; with a new one, this is its first run.
     /// </summary>
     /// <param name="entry">The crossing, whose turn the caller has.</param>

@@ -49,7 +49,7 @@ internal sealed class CrossingReload(
             };
         }
 
-        // Asked before anything is stopped: a crossing that cannot be loaded again goes on as it is.
+        // Asked before anything is stopped: a crossing that cannot be loaded again continues as it is.
         var target = connections.Target(entry.Stored.Definition.Target);
         _ = Again(await target.Progress.ReadProgressAsync(crossing, cancellation), tables);
         await RefuseGoneAsync(entry, tables, cancellation);

@@ -108,7 +108,7 @@ internal sealed class CrossingStart(
         }
     }
 
-    /// <summary>What was to stop at a mark goes on: always, or, by its schedule, to the end of this run.</summary>
+    /// <summary>What was to stop at a mark continues: always, or, by its schedule, to the end of this run.</summary>
     private async Task GoOnAsync(CrossingEntry entry, CrossingWorker worker, CancellationToken cancellation)
     {
         if (entry.Stored.Definition.Schedule is null)

@@ -20,6 +20,6 @@ public sealed record DefinitionChange(
 {
     public bool Ready => Checks.All(check => check.Ok);
 
-    /// <summary>Whether the crossing rests for a moment and goes on; without it nothing is felt.</summary>
+    /// <summary>Whether the crossing rests for a moment and continues; without it nothing is felt.</summary>
     public bool Restarts => Added.Count + Removed.Count + Reloaded.Count > 0;
 }

@@ -73,13 +73,11 @@ internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spoo
             await target.Lookup.CountAsync(treatment.Tables[0].Schema.Name, treatment.Tables[0].Schema.Shared, cancellation)
         );
         var then = since is null ? now : now - since[name];
+        var (here, there) = ($"{Figures.Of(now, "row")} on the source", $"{Figures.Count(copied)} on the target");
         var found =
-            then is null
-                ? $"{Figures.Of(now, "row")} here and {Figures.Count(copied)} there; {name} was truncated or altered since, so that "
-                    + "what it had then is not known"
-            : since is null ? $"{Figures.Of(now, "row")} here and {Figures.Count(copied)} there, counted one after the other"
-            : $"{Figures.Of(now, "row")} here, {Figures.Count(then.Value)} by the log where changes begin, and "
-                + $"{Figures.Count(copied)} there, counted one after the other";
+            then is null ? $"{here} and {there}; {name} was truncated or altered since, so that what it had then is not known"
+            : since is null ? $"{here} and {there}, counted one after the other"
+            : $"{here}, {Figures.Count(then.Value)} by the log where changes begin, and {there}, counted one after the other";
         return new ReadinessCheck(
             $"rows of {name}",
             then == copied,

@@ -50,7 +50,7 @@ internal sealed class PlannedStructure
     public Task<IReadOnlyList<ReadinessCheck>> CheckAsync(TargetProgress progress, CancellationToken cancellation) =>
         target.Target.CheckTargetAsync(tables, treating.ExistingOf(treatments), treating.OwnTables(progress), cancellation);
 
-    /// <summary>Statements of a person's own stand in the place of those that would be run.</summary>
+    /// <summary>Statements of a person's own stand instead of those that would be run.</summary>
     private static IEnumerable<ReadinessCheck> OwnStatements(
         CrossingDefinition definition,
         ITableTarget target,

@@ -16,7 +16,7 @@ using Vestige.Engine.Workers;
 namespace Vestige.Engine.Commands;
 
 /// <summary>
-/// Where people have both sides of a crossing compared. A comparison runs beside the crossing, which goes on meanwhile; one at a time
+/// Where people have both sides of a crossing compared. A comparison runs beside the crossing, which continues meanwhile; one at a time
 /// for each crossing. Throws <see cref="RequestRefusedException"/> for what cannot be. Safe for several threads.
 /// </summary>
 public sealed class ReconcileService
@@ -198,7 +198,7 @@ public sealed class ReconcileService
     }
 
     /// <summary>A person comes before the rule, and a rule before the one that it replaces.</summary>
-    /// <summary>Ends what is compared of a crossing by its rule, so that it goes on by the present one.</summary>
+    /// <summary>Ends what is compared of a crossing by its rule, so that it continues by the present one.</summary>
     internal async Task EndWalkAsync(string crossing, CancellationToken cancellation)
     {
         if (running.GetValueOrDefault(crossing) is { IsWalk: true } walk)

@@ -6,7 +6,7 @@ namespace Vestige.Engine.Faults;
 public sealed class PlaceLostException : PortException
 {
     /// <summary>
-    /// The position from which the log can still be read, where it is the same log and somebody else has confirmed what came before; null
+    /// The position from which the log can still be read, where it is the same log and someone else has confirmed what came before; null
     /// where nothing helps but a new load.
     /// </summary>
     public LogPosition? ContinuesAt { get; init; }

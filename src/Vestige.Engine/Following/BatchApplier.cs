@@ -222,7 +222,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     /// <summary>
     /// Applies the transaction after the position of the target row by row and passes those over that are refused. A reference that is
     /// refused only by the commit is known by the row that the target names; then all of it is done once more without that row.
-    /// Throws when more would wait than the rule allows. Returns the router to go on with.
+    /// Throws when more would wait than the rule allows. Returns the router to continue with.
     /// </summary>
     private async Task<ChangeRouter> IsolateAsync(ImmutableDictionary<TableName, TableProgress> tables, CancellationToken cancellation)
     {

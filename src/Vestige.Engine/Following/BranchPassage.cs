@@ -114,7 +114,7 @@ internal static class BranchPassage
 
     /// <summary>
     /// A log that the spool has read to its end was followed by a join, so the source is the right one, and only rows that were read
-    /// beyond that end are in question. Of a log that it never read, the source says whether it goes on with it.
+    /// beyond that end are in question. Of a log that it never read, the source says whether it continues with it.
     /// </summary>
     private static async Task<ProgressUpdate?> ToLoadAgainAsync(
         TargetProgress progress,

@@ -119,7 +119,7 @@ internal sealed class ChangeRouter(
             {
                 foreach (var row in fold.Finish().Rows)
                 {
-                    // The fold puts the row after in the place of one before that the log does not carry; whether anything changed is not
+                    // The fold puts the row after instead of one before that the log does not carry; whether anything changed is not
                     // known then.
                     var before = row.Kind == ChangeKind.Update && withoutBefore.Contains(treatment) ? default : row.Before;
                     Treat(treatment, fragment, new RowChange(row.Kind, 0, before, row.After), into);

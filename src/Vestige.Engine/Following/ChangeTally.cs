@@ -10,15 +10,15 @@ namespace Vestige.Engine.Following;
 internal sealed class ChangeTally
 {
     private const int KeptPerBatch = 20;
-    private readonly Dictionary<TableName, TableTally> tallies = [];
+    private readonly Dictionary<TableName, Counts> counts = [];
     private readonly Queue<(RoutedChange Routed, SpooledFragment Fragment)> recent = [];
 
-    public IReadOnlyDictionary<TableName, TableTally> Tallies => tallies;
+    /// <summary>By table, what was counted so far.</summary>
+    public IReadOnlyDictionary<TableName, TableTally> Tallies => counts.ToDictionary(pair => pair.Key, pair => pair.Value.Tally);
 
     public void Add(RoutedChange routed, SpooledFragment fragment)
     {
-        ref var tally = ref CollectionsMarshal.GetValueRefOrAddDefault(tallies, routed.Source, out _);
-        tally = (tally ?? TableTally.None).With(routed.Change.Kind, fragment.CommittedAt);
+        CountsOf(routed.Source).Add(routed.Change.Kind, fragment.CommittedAt);
         recent.Enqueue((routed, fragment));
         if (recent.Count > KeptPerBatch)
         {
@@ -27,8 +27,13 @@ internal sealed class ChangeTally
     }
 
     /// <summary>Notes that a table's form changed; that change itself is not applied.</summary>
-    public void AddSchemaChange(TableName table, DateTimeOffset at) =>
-        tallies[table] = tallies.GetValueOrDefault(table, TableTally.None).With(ChangeKind.Schema, at);
+    public void AddSchemaChange(TableName table, DateTimeOffset at) => CountsOf(table).Add(ChangeKind.Schema, at);
+
+    private Counts CountsOf(TableName table)
+    {
+        ref var found = ref CollectionsMarshal.GetValueRefOrAddDefault(counts, table, out _);
+        return found ??= new Counts();
+    }
 
     public IReadOnlyList<RecentChange> Recent(DateTimeOffset appliedAt) =>
         [
@@ -53,4 +58,40 @@ internal sealed class ChangeTally
     }
 
     private static string Short(string value) => value.Length <= 40 ? value : $"{value[..39]}…";
+
+    /// <summary>Counted in place: every change of a crossing comes through here.</summary>
+    private sealed class Counts
+    {
+        private long inserts;
+        private long updates;
+        private long deletes;
+        private long truncates;
+        private long schemaChanges;
+        private DateTimeOffset last;
+
+        public TableTally Tally => new(inserts, updates, deletes, truncates, schemaChanges, last, default);
+
+        public void Add(ChangeKind kind, DateTimeOffset at)
+        {
+            last = at;
+            switch (kind)
+            {
+                case ChangeKind.Insert:
+                    inserts++;
+                    break;
+                case ChangeKind.Update:
+                    updates++;
+                    break;
+                case ChangeKind.Delete:
+                    deletes++;
+                    break;
+                case ChangeKind.Truncate:
+                    truncates++;
+                    break;
+                default:
+                    schemaChanges++;
+                    break;
+            }
+        }
+    }
 }

@@ -151,7 +151,7 @@ internal sealed class ChunkCopy(
 
     /// <summary>
     /// Writes what is at hand in one transaction: none is held open while rows are waited for, since it would hold up what
-    /// else goes on in the target.
+    /// else continues in the target.
     /// </summary>
     private async Task WriteSomeAsync(ITargetSession writer, CancellationToken cancellation)
     {
@@ -198,7 +198,7 @@ internal sealed class ChunkCopy(
     }
 
     /// <summary>
-    /// Writes down which ranges are done, so that a later load goes on with the others. A range is told only after its rows
+    /// Writes down which ranges are done, so that a later load continues with the others. A range is told only after its rows
     /// are committed; what a crash leaves between is written a second time, over what is there.
     /// </summary>
     private async Task RememberAsync(CancellationToken cancellation)
@@ -238,7 +238,7 @@ internal sealed class ChunkCopy(
     /// <summary>A table counts as loaded only when its keys are built, since changes are applied by them.</summary>
     private async Task EndTablesAsync(ITargetSession builder, CancellationToken cancellation)
     {
-        // Not ReadAllAsync: it goes on outside the synchronization context, and a simulated run would not follow from its seed.
+        // Not ReadAllAsync: it continues outside the synchronization context, and a simulated run would not follow from its seed.
         while (await ended.Reader.WaitToReadAsync(cancellation))
         {
             if (ended.Reader.TryRead(out var loads))

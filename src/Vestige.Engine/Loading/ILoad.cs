@@ -15,7 +15,7 @@ public interface ILoad
     /// <summary>The position of the snapshot.</summary>
     LogPosition Position { get; }
 
-    /// <summary>How many of the tables go on where an earlier load was interrupted.</summary>
+    /// <summary>How many of the tables continue where an earlier load was interrupted.</summary>
     int GoneOn { get; }
 
     /// <summary>Loads the tables; each counts as loaded, with the snapshot's position, once its rows are durable.</summary>

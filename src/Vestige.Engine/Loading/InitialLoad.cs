@@ -13,7 +13,7 @@ namespace Vestige.Engine.Loading;
 
 /// <summary>
 /// Copies the rows of some tables as of one position. Each table is marked as loaded, with that position, when its rows are
-/// written and its keys are built. An interrupted load goes on from a snapshot of its own: with the ranges that were not
+/// written and its keys are built. An interrupted load continues from a snapshot of its own: with the ranges that were not
 /// finished, where source and target still have what was; else with the tables that were not.
 /// </summary>
 internal sealed class InitialLoad(
@@ -242,7 +242,7 @@ internal sealed class InitialLoad(
 
     /// <summary>
     /// A table that the target does not know as this crossing's own is checked once more before it is emptied: the target may
-    /// be another one than at the start, or somebody may have removed the progress from it.
+    /// be another one than at the start, or someone may have removed the progress from it.
     /// </summary>
     private async Task CheckAsync(List<TableLoad> loads, CancellationToken cancellation)
     {

@@ -35,7 +35,7 @@ internal sealed class SinkLoad(WorkerContext context, ISinkWriter writer, IProgr
         StartedAt = context.Clock.GetUtcNow();
         Tables = [.. treated.Select(table => LoadOf(table.Treatment, table.EstimatedRows, log))];
 
-        // All are known before the first of them is loaded: what a crossing has begun is what it goes on with.
+        // All are known before the first of them is loaded: what a crossing has begun is what it continues with.
         await session.SaveAsync(new ProgressUpdate(null, [.. Tables.Select(Begun)], first ? log : null, Restart: first), cancellation);
         foreach (var load in Tables)
         {

@@ -13,7 +13,7 @@ using Vestige.Engine.Treating;
 namespace Vestige.Engine.Loading;
 
 /// <summary>
-/// Takes away, before an interrupted load goes on, every row whose key was deleted or left between the snapshots. Rows that
+/// Takes away, before an interrupted load continues, every row whose key was deleted or left between the snapshots. Rows that
 /// came back with such a key, and rows that only changed, are read again from the new snapshot; so nothing but deletes need
 /// be taken from the log.
 /// </summary>
@@ -38,7 +38,7 @@ internal sealed class StaleRows(Capture capture, ITargetSession session, Crossin
         var reader = capture.Spool.ReadAfter(at);
         while (at < upTo)
         {
-            // What was reached is there for certain, so an empty read could only mean that the files are being opened anew.
+            // What was reached is there for certain, so an empty read could only mean that the files are being opened again.
             var read = await reader.ReadAsync(ReadBytes, cancellation);
             at = read[^1].Last ? read[^1].Position : at;
             foreach (var fragment in read.TakeWhile(fragment => fragment.Position <= upTo))

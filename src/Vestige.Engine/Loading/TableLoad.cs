@@ -6,7 +6,7 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Loading;
 
-/// <summary>The load of one table, while it goes on and after. Safe for several threads.</summary>
+/// <summary>The load of one table, while it continues and after. Safe for several threads.</summary>
 /// <param name="treatment">What happens to its rows.</param>
 /// <param name="targets">The forms of the target's tables, with all that belongs to them, in the order of the treatment's.</param>
 /// <param name="estimatedRows">Rows in the snapshot, as estimated or counted there.</param>

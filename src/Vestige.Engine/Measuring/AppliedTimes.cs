@@ -18,7 +18,7 @@ internal sealed class AppliedTimes
     private DateTimeOffset lastCoarse;
     private LogPosition forgotten;
 
-    /// <summary>Notes that everything up to a position is applied. A lower position than before begins anew.</summary>
+    /// <summary>Notes that everything up to a position is applied. A lower position than before begins again.</summary>
     public void Add(LogPosition upto, DateTimeOffset at)
     {
         if (upto < last?.Upto)

@@ -111,7 +111,7 @@ public sealed record CrossingStatus
     /// <summary>Why nothing is applied though it runs: a window of rest, or its limit; null when something may be.</summary>
     public string? Resting { get; init; }
 
-    /// <summary>When the next run of its schedule begins; null while one goes on, and without a schedule.</summary>
+    /// <summary>When the next run of its schedule begins; null while one continues, and without a schedule.</summary>
     public DateTimeOffset? NextRun { get; init; }
 
     /// <summary>Where its delay comes from, in words; null when nothing delays it.</summary>
@@ -122,7 +122,7 @@ public sealed record CrossingStatus
 
     public string Name => Definition.Name;
 
-    /// <summary>The worst of all that holds of it, and the rest; derived anew at each call.</summary>
+    /// <summary>The worst of all that holds of it, and the rest; derived again at each call.</summary>
     public Headline Headline => HeadlineRule.Of(HeadlineReader.FactsOf(this));
 
     /// <summary>How many changes wait in quarantine.</summary>
@@ -145,7 +145,7 @@ public sealed record CrossingStatus
     /// <summary>How many rows differed when their tables were compared last.</summary>
     public long Differences => Tables.Sum(table => table.Verdict?.Differences ?? 0);
 
-    /// <summary>Whether it is behind because somebody wanted it so: between two runs of its schedule, or in a window of rest.</summary>
+    /// <summary>Whether it is behind because someone wanted it so: between two runs of its schedule, or in a window of rest.</summary>
     public bool RestsAsPlanned(DateTimeOffset now) => NextRun is not null || Definition.RestsAt(now);
 
     /// <summary>The share of the load at hand that is done, 0 to 1; null when none is at hand.</summary>

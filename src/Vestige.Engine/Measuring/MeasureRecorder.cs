@@ -102,7 +102,7 @@ public sealed class MeasureRecorder(IMeasureStore store, ILogger logger)
         mine.Minutes.Add(whole);
         blocks.Add(new MeasureBlock(crossing, MeasureStep.Minute, mine.Hour, [.. mine.Minutes]));
 
-        // The hour is written anew with each of its minutes, so that what the page asks for is whole at any time.
+        // The hour is written again with each of its minutes, so that what the page asks for is whole at any time.
         mine.Hours.RemoveAll(slot => slot.Start >= mine.Hour);
         mine.Hours.Add(MeasureSlot.Sum(mine.Hour, mine.Minutes)!);
         blocks.Add(new MeasureBlock(crossing, MeasureStep.Hour, MeasureStep.Hour.BlockOf(start), [.. mine.Hours]));

@@ -30,7 +30,7 @@ internal sealed class RateSeries
         (Range, Latest) = (RateRange.Zero, 0);
     }
 
-    /// <summary>Takes the counter at a moment; one that has gone back begins anew.</summary>
+    /// <summary>Takes the counter at a moment; one that has gone back begins again.</summary>
     public void Sample(DateTimeOffset at, long value)
     {
         if (samples.Count > 0 && (value < last.Value || at < last.At))

@@ -1,4 +1,3 @@
-using Vestige.Core.Changes;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Measuring;
@@ -17,16 +16,6 @@ public sealed record TableTally(
     public static TableTally None { get; } = new(0, 0, 0, 0, 0, null, default);
 
     public long Total => Inserts + Updates + Deletes + Truncates + SchemaChanges;
-
-    public TableTally With(ChangeKind kind, DateTimeOffset at) =>
-        kind switch
-        {
-            ChangeKind.Insert => this with { Inserts = Inserts + 1, LastChangeAt = at },
-            ChangeKind.Update => this with { Updates = Updates + 1, LastChangeAt = at },
-            ChangeKind.Delete => this with { Deletes = Deletes + 1, LastChangeAt = at },
-            ChangeKind.Truncate => this with { Truncates = Truncates + 1, LastChangeAt = at },
-            _ => this with { SchemaChanges = SchemaChanges + 1, LastChangeAt = at },
-        };
 
     public TableTally Plus(TableTally other)
     {

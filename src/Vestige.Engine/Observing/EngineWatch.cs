@@ -5,7 +5,7 @@ namespace Vestige.Engine.Observing;
 
 /// <summary>
 /// What an engine does by itself, over and over, beside its workers: it measures, looks for tables that came later and for connections that
-/// are no longer ready, begins runs by their schedules, and goes on comparing.
+/// are no longer ready, begins runs by their schedules, and continues comparing.
 /// </summary>
 internal sealed class EngineWatch : IDisposable
 {
@@ -37,7 +37,7 @@ internal sealed class EngineWatch : IDisposable
 
     public void Start() => running = Task.WhenAll(loops.Select(loop => loop(ending.Token)).ToList());
 
-    /// <summary>Ends all of it; returns when nothing of it goes on.</summary>
+    /// <summary>Ends all of it; returns when nothing of it continues.</summary>
     public Task EndAsync()
     {
         ending.Cancel();

@@ -78,7 +78,7 @@ internal sealed class RunRecorder(IRunStore? store, TimeProvider clock, ILogger 
             ? KeepAsync(Of(entry, begin) with { EndedAt = clock.GetUtcNow(), Why = CrossingRun.ProcessEnded })
             : Task.CompletedTask;
 
-    /// <summary>The run that goes on, as far as it has come; null between runs.</summary>
+    /// <summary>The run that continues, as far as it has come; null between runs.</summary>
     public static CrossingRun? Now(CrossingEntry entry) => entry.Run is { } begin ? Of(entry, begin) : null;
 
     private static CrossingRun Of(CrossingEntry entry, RunBegin begin)

@@ -20,7 +20,7 @@ public interface ILogSource
     Task EndLogAsync(CancellationToken cancellation);
 
     /// <summary>
-    /// Whether the log that the source has now goes on from where a reader stopped. Asked each time before the log is opened,
+    /// Whether the log that the source has now continues from where a reader stopped. Asked each time before the log is opened,
     /// since the system behind a connection may have become another.
     /// </summary>
     Task<LogContinuity> ContinueAsync(ResumeToken token, CancellationToken cancellation);

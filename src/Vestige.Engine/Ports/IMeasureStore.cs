@@ -7,7 +7,7 @@ namespace Vestige.Engine.Ports;
 public interface IMeasureStore
 {
     /// <summary>
-    /// Keeps blocks, each in the place of one of the same beginning or kind, and drops those that are older than they are kept.
+    /// Keeps blocks, each instead of one of the same beginning or kind, and drops those that are older than they are kept.
     /// </summary>
     Task KeepAsync(
         IReadOnlyList<MeasureBlock> blocks,

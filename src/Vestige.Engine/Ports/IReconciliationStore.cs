@@ -5,7 +5,7 @@ namespace Vestige.Engine.Ports;
 /// <summary>Where comparisons, what they say of tables, and repairs are kept. Rows are kept encrypted. Safe for several threads.</summary>
 public interface IReconciliationStore
 {
-    /// <summary>Keeps a comparison, in the place of one of the same id.</summary>
+    /// <summary>Keeps a comparison, instead of one of the same id.</summary>
     Task SaveAsync(Reconciliation reconciliation, CancellationToken cancellation);
 
     /// <summary>The comparisons of a crossing, the latest first, without their segments and rows.</summary>
@@ -19,13 +19,13 @@ public interface IReconciliationStore
 
     Task<IReadOnlyList<Verdict>> VerdictsAsync(string crossing, CancellationToken cancellation);
 
-    /// <summary>Keeps what comparing says of tables, each in the place of what it said before.</summary>
+    /// <summary>Keeps what comparing says of tables, each instead of what it said before.</summary>
     Task SaveAsync(string crossing, IReadOnlyList<Verdict> verdicts, CancellationToken cancellation);
 
     /// <summary>Forgets what was said of tables; of all where none are named.</summary>
     Task ForgetVerdictsAsync(string crossing, IReadOnlyList<Core.Schemas.TableName>? tables, CancellationToken cancellation);
 
-    /// <summary>Keeps a repair, in the place of one of the same id.</summary>
+    /// <summary>Keeps a repair, instead of one of the same id.</summary>
     Task SaveAsync(Repair repair, CancellationToken cancellation);
 
     /// <summary>The repairs of a crossing, the latest first.</summary>

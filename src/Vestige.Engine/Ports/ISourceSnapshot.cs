@@ -21,7 +21,7 @@ public interface ISourceSnapshot : IAsyncDisposable
     Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation);
 
     /// <summary>
-    /// What must be remembered of this snapshot so that a later one can go on with the load of the table; null when the load
+    /// What must be remembered of this snapshot so that a later one can continue with the load of the table; null when the load
     /// of it must begin again.
     /// </summary>
     Task<string?> MarkAsync(TableSchema table, CancellationToken cancellation);

@@ -33,7 +33,7 @@ public interface ITargetSession : IProgressSession
         BeginAsync(checkReferences, Route.None, cancellation);
 
     /// <summary>
-    /// What the call that goes on waits for, as the target says when it is asked beside it, such as a lock held by another session;
+    /// What the call that continues waits for, as the target says when it is asked beside it, such as a lock held by another session;
     /// null when it says nothing. From any thread.
     /// </summary>
     Task<string?> WhyWaitingAsync(CancellationToken cancellation);
@@ -51,7 +51,7 @@ public interface ITargetSession : IProgressSession
     Task BuildKeysAsync(TableSchema table, CancellationToken cancellation);
 
     /// <summary>
-    /// Builds only the primary key, if it is missing: by it the rows are found of a load that goes on. Other unique values need
+    /// Builds only the primary key, if it is missing: by it the rows are found of a load that continues. Other unique values need
     /// not hold before the load ends.
     /// </summary>
     Task BuildPrimaryKeyAsync(TableSchema table, CancellationToken cancellation);

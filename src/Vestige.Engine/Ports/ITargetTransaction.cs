@@ -19,7 +19,7 @@ public interface ITargetTransaction : IAsyncDisposable
     /// <summary>Inserts rows of an initial load into a table that this crossing has emptied.</summary>
     Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation);
 
-    /// <summary>Inserts rows of a load that goes on; a row whose key is there is overwritten. The primary key is built.</summary>
+    /// <summary>Inserts rows of a load that continues; a row whose key is there is overwritten. The primary key is built.</summary>
     Task MergeAsync(TableSchema table, RowBlock block, CancellationToken cancellation);
 
     /// <summary>

@@ -10,7 +10,7 @@ public abstract record LogContinuity
     /// <summary>It is the same log.</summary>
     public sealed record Same : LogContinuity;
 
-    /// <summary>It is another log, which says of itself that it holds exactly what was read, and goes on after it.</summary>
+    /// <summary>It is another log, which says of itself that it holds exactly what was read, and continues after it.</summary>
     /// <param name="Identity">Which log it is.</param>
     /// <param name="Begin">The offset of it after which that which was not read follows.</param>
     /// <param name="Token">Where it can be continued there, in the source's words; null where the offset says that.</param>

@@ -1,6 +1,6 @@
 namespace Vestige.Engine.Ports;
 
-/// <summary>When a table that is there already is made anew.</summary>
+/// <summary>When a table that is there already is made again.</summary>
 public enum TableMaking
 {
     /// <summary>Never.</summary>

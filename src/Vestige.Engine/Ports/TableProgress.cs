@@ -9,7 +9,7 @@ namespace Vestige.Engine.Ports;
 /// <param name="Loaded">Its initial load is complete.</param>
 /// <param name="Position">Loaded as of here; changes up to it are in the rows already.</param>
 /// <param name="HeldCause">Why nothing is applied to it any more; null when it is not held.</param>
-/// <param name="Part">What of an interrupted load is there; null when there is nothing to go on with.</param>
+/// <param name="Part">What of an interrupted load is there; null when there is nothing to continue with.</param>
 /// <param name="Into">
 /// The target's tables that it goes into, one a line; empty while there are none of its own; null where it is the one that the target names
 /// by itself.

@@ -17,7 +17,7 @@ public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position
     /// <summary>
     /// The same with its positions on the branches on which they lie, so that they compare. A position of a log that the spool does not
     /// know is put before all (<see cref="LogPosition.BeforeAll"/>): of a table it was passed before the spool began, and a crossing is
-    /// not let go on from it. A table that was loaded from beyond the end of a branch is put on that branch, after its end: nothing that
+    /// not let continue from it. A table that was loaded from beyond the end of a branch is put on that branch, after its end: nothing that
     /// the branch holds is applied to it, and what follows is decided where the crossing passes on.
     /// </summary>
     public TargetProgress Match(IReadOnlyList<LogBranch> branches)

@@ -29,10 +29,10 @@ internal sealed class DifferingRows(
 {
     private const int GroupRows = 1 << 18;
 
-    /// <summary>So many rows are listed at most.</summary>
+    /// <summary>At most this many rows are listed.</summary>
     public required int Listed { get; init; }
 
-    /// <summary>So many segments are told at most.</summary>
+    /// <summary>At most this many segments are told.</summary>
     public required int SegmentsReported { get; init; }
 
     public DifferenceTally Tally { get; } = new();

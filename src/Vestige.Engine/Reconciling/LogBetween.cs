@@ -11,7 +11,7 @@ internal static class LogBetween
 {
     private const int ReadBytes = 1 << 20;
 
-    /// <summary>So many changes of a table are held at most; beyond, its rows cannot be told apart from those in flight.</summary>
+    /// <summary>At most this many changes of a table are held; beyond, its rows cannot be told apart from those in flight.</summary>
     public const long MostChanges = 500_000;
 
     /// <summary>

@@ -47,10 +47,10 @@ internal sealed class TableComparer(
     /// <summary>How many rows the source's table has by its own estimate.</summary>
     public long EstimatedRows { get; init; }
 
-    /// <summary>So many segments are told at most.</summary>
+    /// <summary>At most this many segments are told.</summary>
     public int SegmentsReported { get; init; } = SegmentReport.Most;
 
-    /// <summary>Called while rows stream, with how many more were read; reading goes on when it has returned.</summary>
+    /// <summary>Called while rows stream, with how many more were read; reading continues when it has returned.</summary>
     public Func<long, CancellationToken, Task> Read { get; init; } = (_, _) => Task.CompletedTask;
 
     /// <summary>The rows read of both sides together of which <see cref="Read"/> was not told.</summary>

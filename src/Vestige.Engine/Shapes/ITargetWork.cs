@@ -23,12 +23,12 @@ internal interface ITargetWork : IAsyncDisposable
     IBatchBuilder NewBuilder(ChangeRouter router);
 
     /// <summary>
-    /// Applies a batch while the next is gathered. True when that one must be gathered anew, since rows went into quarantine.
+    /// Applies a batch while the next is gathered. True when that one must be gathered again, since rows went into quarantine.
     /// </summary>
     Task<bool> ApplyAsync(Batch batch, Gathering gathering, CancellationToken cancellation);
 
     /// <summary>
-    /// Does what is to be done between two batches, as repairing rows. True when the next batch must be gathered anew.
+    /// Does what is to be done between two batches, as repairing rows. True when the next batch must be gathered again.
     /// </summary>
     Task<bool> BesideAsync(CancellationToken cancellation);
 
@@ -36,7 +36,7 @@ internal interface ITargetWork : IAsyncDisposable
     Task SettleAsync(CancellationToken cancellation);
 
     /// <summary>
-    /// What the call that goes on waits for, as the target says; null when it says nothing, or cannot be asked. From any thread.
+    /// What the call that continues waits for, as the target says; null when it says nothing, or cannot be asked. From any thread.
     /// </summary>
     Task<string?> WhyWaitingAsync(CancellationToken cancellation);
 }

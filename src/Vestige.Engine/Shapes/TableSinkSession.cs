@@ -9,7 +9,7 @@ namespace Vestige.Engine.Shapes;
 /// Invariants:
 /// 1. Each table is at or beyond the crossing's position: its progress is written with its rows, the crossing's after all of them.
 /// 2. So after a failure changes are read again from the crossing's position, and a table passes over those that it has, by its own.
-/// 3. All tables that were begun are kept in one step before any is written at the sink, since a crossing goes on with what it has begun;
+/// 3. All tables that were begun are kept in one step before any is written at the sink, since a crossing continues with what it has begun;
 ///    what the sink says of a table comes before what is kept of it.
 /// </summary>
 internal sealed class TableSinkSession : IProgressSession

@@ -24,7 +24,7 @@ namespace Vestige.Engine.Spooling;
 //  Case 3. Crash between the filter of a full file and the first sync of the next one: there is no next one, the full one is written on,
 //          and its filter goes (7).
 //  Case 4. Crash after a join was written down, before the next branch began: the join stands, and the branch begins at the next opening.
-//  Case 5. A write fails, as on a full disk: what is in memory is no longer known to be what is on disk, so all files are read anew.
+//  Case 5. A write fails, as on a full disk: what is in memory is no longer known to be what is on disk, so all files are read again.
 //          Readers that are open go on, by 1.
 
 /// <summary>
@@ -119,7 +119,7 @@ public sealed class Spool : IAsyncDisposable
     /// <summary>Bytes of the files that a crossing still needs; null for one that nothing is kept for.</summary>
     public long? NeededBy(string crossing) => list.NeededBy(crossing);
 
-    /// <summary>False before the start and while files are read anew; nothing found then says nothing of what is held.</summary>
+    /// <summary>False before the start and while files are read again; nothing found then says nothing of what is held.</summary>
     public bool Readable => !list.IsEmpty;
 
     /// <summary>
@@ -142,7 +142,7 @@ public sealed class Spool : IAsyncDisposable
     }
 
     /// <summary>
-    /// Reads the files anew, after a start or after a write failed, and cuts off an unfinished tail. Open readers go on:
+    /// Reads the files again, after a start or after a write failed, and cuts off an unfinished tail. Open readers go on:
     /// they only ever saw whole, durable transactions.
     /// </summary>
     public async Task RecoverAsync(CancellationToken cancellation)

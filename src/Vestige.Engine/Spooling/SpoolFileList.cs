@@ -106,7 +106,7 @@ internal sealed class SpoolFileList(SpoolOptions options)
 
     /// <summary>
     /// The file of that number and, once it is closed, the number of the one after it. Of the newest file a reader may see
-    /// only what a sync has acknowledged: what lies after it may yet be cut off and written anew.
+    /// only what a sync has acknowledged: what lies after it may yet be cut off and written again.
     /// </summary>
     public (ISpoolFile File, int Branch, long? Successor, long Visible) Of(long number)
     {

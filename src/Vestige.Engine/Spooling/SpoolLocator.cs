@@ -40,6 +40,6 @@ internal sealed class SpoolLocator(Spool spool)
                 );
     }
 
-    /// <summary>After the files were read anew.</summary>
+    /// <summary>After the files were read again.</summary>
     public void Forget() => known = null;
 }

@@ -9,7 +9,7 @@ namespace Vestige.Engine.Tracing;
 /// <summary>Finds the changes of a row, or of a transaction, in a spool. Safe for several threads.</summary>
 /// <param name="spool">Where to look.</param>
 /// <param name="cipher">Opens what it holds.</param>
-/// <param name="most">So many changes are found at most, the latest where there are more.</param>
+/// <param name="most">At most this many changes are found, the latest where there are more.</param>
 public sealed class SpoolTrace(Spool spool, ISpoolCipher cipher, int most)
 {
     /// <summary>The forms under which rows of a table were written, the oldest first.</summary>

@@ -21,6 +21,6 @@ public sealed record Trace(
     bool More
 )
 {
-    /// <summary>So many changes are told at most.</summary>
+    /// <summary>At most this many changes are told.</summary>
     public const int MostChanges = 200;
 }

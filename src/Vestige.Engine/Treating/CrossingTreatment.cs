@@ -58,7 +58,7 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
 
     /// <summary>
     /// A text that is the same as long as the definition makes the same of a table: the steps that are for it, its names and the
-    /// manner in which it is applied.
+    /// way in which it is applied.
     /// </summary>
     public string PrintOf(TableName table)
     {

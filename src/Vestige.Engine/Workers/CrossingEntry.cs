@@ -81,10 +81,10 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
     /// <summary>When the last run of its schedule ended; null when none has in this process.</summary>
     public DateTimeOffset? RunEndedAt { get; set; }
 
-    /// <summary>The run that goes on; null between runs.</summary>
+    /// <summary>The run that continues; null between runs.</summary>
     public RunBegin? Run { get; set; }
 
-    /// <summary>The asking for it that goes on, or the last.</summary>
+    /// <summary>The asking for it that continues, or the last.</summary>
     public Task Diagnosing { get; set; } = Task.CompletedTask;
 
     /// <summary>Whether the target has said in this process what it holds; until then nothing is known of its tables.</summary>

@@ -148,7 +148,7 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
         var worker = new CrossingWorker(ContextOf(entry, entry.Stored.Definition, capture), entry, store, random);
         if (entry.Stored.Until is { } mark)
         {
-            // A run of a schedule that was interrupted goes on to where it was to end, and is one run still.
+            // A run of a schedule that was interrupted continues to where it was to end, and is one run still.
             worker.IsOneRun = scheduled;
             worker.Steering.Stop(new StopRequest(StopMode.Drain, mark));
         }

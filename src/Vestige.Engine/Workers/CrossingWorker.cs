@@ -83,7 +83,7 @@ public sealed class CrossingWorker
     /// </summary>
     internal bool TryStop(StopMark mark) => state.TryStop(Steering, mark);
 
-    /// <summary>What the target says the call that goes on waits for; null when it says nothing, or cannot be asked.</summary>
+    /// <summary>What the target says the call that continues waits for; null when it says nothing, or cannot be asked.</summary>
     internal async Task<string?> WhyWaitingAsync(CancellationToken cancellation)
     {
         try
@@ -314,7 +314,7 @@ public sealed class CrossingWorker
         return false;
     }
 
-    /// <summary>Takes a batch where the mark lets it. True when the next must be gathered anew.</summary>
+    /// <summary>Takes a batch where the mark lets it. True when the next must be gathered again.</summary>
     private async Task<bool> TakeAsync(ITargetWork work, Gathering mine, Batch batch, CancellationToken cancellation) =>
         mine.Gatherer.IsBeyond(batch)
         || !state.TryTake(batch, Steering, clock.GetUtcNow())
@@ -340,7 +340,7 @@ public sealed class CrossingWorker
         return aside;
     }
 
-    /// <summary>All of a branch is applied: the crossing goes on with the next.</summary>
+    /// <summary>All of a branch is applied: the crossing continues with the next.</summary>
     private async Task PassAsync(IProgressSession session, CancellationToken cancellation)
     {
         var entered = await BranchPassage.PassAsync(session, capture.Spool, LoadsTables, cancellation);

@@ -43,7 +43,7 @@ namespace Vestige.Engine.Workers;
 //          As case 3.
 
 /// <summary>
-/// Brings the tables of a crossing to where one stream can go on with them: loads what is missing, begins the stream, and builds
+/// Brings the tables of a crossing to where one stream can continue with them: loads what is missing, begins the stream, and builds
 /// the references among tables once all of them have caught up with it.
 /// </summary>
 internal sealed class TableSync(WorkerContext context)
@@ -273,7 +273,7 @@ internal sealed class TableSync(WorkerContext context)
         return (snapshot.Position, await snapshot.ReadTablesAsync(cancellation));
     }
 
-    /// <summary>A place that was named stays what it is, whenever it comes to be taken.</summary>
+    /// <summary>A place that was named stays what it is, whenever it becomes taken.</summary>
     private async Task<(LogPosition At, IReadOnlyList<TableDescription> Forms)> PastAsync(
         StartPlace from,
         List<TableName> found,

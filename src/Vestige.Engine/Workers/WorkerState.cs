@@ -142,7 +142,7 @@ internal sealed class WorkerState
         }
     }
 
-    /// <summary>It waits for something to be mended; true when it did not wait for the same before.</summary>
+    /// <summary>It waits for something to be repaired; true when it did not wait for the same before.</summary>
     public bool Waits(string what, string? remedy, DateTimeOffset now, TimeSpan pause)
     {
         lock (gate)

@@ -10,6 +10,6 @@ public sealed class RunRecord
     /// <summary>All of it, as JSON.</summary>
     public required string Run { get; set; }
 
-    /// <summary>Whether it goes on.</summary>
+    /// <summary>Whether it continues.</summary>
     public bool Open { get; set; }
 }

@@ -9,7 +9,7 @@ using Vestige.Web.Api.Documents;
 
 namespace Vestige.Web.Api;
 
-/// <summary>What needs somebody, over HTTP.</summary>
+/// <summary>What needs someone, over HTTP.</summary>
 public static class AlertApi
 {
     private const string By = "api";

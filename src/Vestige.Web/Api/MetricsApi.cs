@@ -9,7 +9,7 @@ namespace Vestige.Web.Api;
 
 /// <summary>
 /// Measures for whoever collects them, as OpenMetrics text (version 1.0.0). Series are per crossing and per source, and per table
-/// for the first few thousand tables, so that their number stays bounded. Made anew at each request: what is gone is not told.
+/// for the first few thousand tables, so that their number stays bounded. Made again at each request: what is gone is not told.
 /// </summary>
 public static class MetricsApi
 {

@@ -5,7 +5,7 @@ namespace Vestige.Web.Connections;
 
 /// <summary>
 /// The tables of connections as pages need them while a person types: read at most once a minute, however many pages look. A
-/// plan and a start read them anew. Safe for several threads.
+/// plan and a start read them again. Safe for several threads.
 /// </summary>
 public sealed class Catalogues(ConnectionDirectory connections, TimeProvider clock)
 {
@@ -42,7 +42,7 @@ public sealed class Catalogues(ConnectionDirectory connections, TimeProvider clo
         }
     }
 
-    /// <summary>A connection leads elsewhere, or somebody has just changed its tables.</summary>
+    /// <summary>A connection leads elsewhere, or someone has just changed its tables.</summary>
     public void Forget(string connection) => read.TryRemove(connection, out _);
 
     private IReadOnlyList<TableDescription>? Known(string connection) =>

@@ -11,7 +11,7 @@ namespace Vestige.Web.Connections;
 
 /// <summary>
 /// Changes a connection that crossings use: the new settings are tested before anything is kept, and running crossings are
-/// touched only when a person has confirmed it. They are then paused, and go on with the new settings from where they stood.
+/// touched only when a person has confirmed it. They are then paused, and continue with the new settings from where they stood.
 /// </summary>
 public sealed class ConnectionChange(ConnectionDirectory connections, CrossingEngine engine)
 {

@@ -52,13 +52,14 @@ public sealed class ConnectionChecks(ConnectionDirectory connections, TimeProvid
         {
             await TestAsync(connection, patience.Token);
         }
-        catch (Exception exception) when (exception is PortException or RequestRefusedException)
-        {
-            latest[connection] = new CheckedConnection(clock.GetUtcNow(), null, exception.Message);
-        }
         catch (OperationCanceledException) when (!cancellation.IsCancellationRequested)
         {
             latest[connection] = new CheckedConnection(clock.GetUtcNow(), null, "no answer within 15 s");
+        }
+        catch (Exception exception) when (exception is not (OperationCanceledException or OutOfMemoryException))
+        {
+            // Whatever is wrong with one connection, the others are tested.
+            latest[connection] = new CheckedConnection(clock.GetUtcNow(), null, exception.Message);
         }
     }
 }

@@ -3,7 +3,7 @@ using Vestige.Engine.Commands;
 
 namespace Vestige.Web.Definitions;
 
-/// <summary>The statements of a plan as a file that somebody else may read, change and run on the target.</summary>
+/// <summary>The statements of a plan as a file that someone else may read, change and run on the target.</summary>
 public static class StatementsFile
 {
     public const string Type = "application/sql";

@@ -178,7 +178,7 @@ public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : ICo
     /// <summary>Stored events that a filter lets through, newest first.</summary>
     /// <param name="filter">Which.</param>
     /// <param name="before">Only those older than the event of this number; null for the newest.</param>
-    /// <param name="most">At most so many.</param>
+    /// <param name="most">At most this many.</param>
     /// <param name="cancellation">Gives up.</param>
     public async Task<IReadOnlyList<StoredEvent>> EventsAsync(EventFilter filter, long? before, int most, CancellationToken cancellation)
     {

@@ -11,7 +11,7 @@ namespace Vestige.Web.Hosting;
 /// <summary>
 /// The keys of a data folder, opened before anything else: each lies in the folder, wrapped by the data protection key ring, which lies
 /// elsewhere, and the store has its fingerprint. A key that is missing or another although the store knows it is never made
-/// anew: masks would give other values, and what was sealed could not be opened. Only a new data folder gets new keys.
+/// again: masks would give other values, and what was sealed could not be opened. Only a new data folder gets new keys.
 /// </summary>
 public sealed class DataKeys
 {

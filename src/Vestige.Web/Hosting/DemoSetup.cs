@@ -135,7 +135,7 @@ public sealed class DemoSetup(
         }
         catch (OperationCanceledException)
         {
-            // The process ends; the next one goes on.
+            // The process ends; the next one continues.
         }
     }
 

@@ -115,7 +115,7 @@ internal sealed class DemoStates(CrossingEngine engine, Func<string, string[], C
         await UntilAsync(Quarantined, status => status.Quarantined == 2, cancellation);
     }
 
-    /// <summary>Somebody wrote to the archive, and a comparison finds it.</summary>
+    /// <summary>Someone wrote to the archive, and a comparison finds it.</summary>
     private async Task DifferAsync(CancellationToken cancellation)
     {
         if (engine.Status(Differing) is { Differences: > 0 })

@@ -19,7 +19,7 @@ internal static partial class OwnerOnly
         }
     }
 
-    /// <summary>Mends what was made before. A file that belongs to somebody else is left as it is.</summary>
+    /// <summary>repairs what was made before. A file that belongs to someone else is left as it is.</summary>
     public static void Enforce(string folder)
     {
         if (OperatingSystem.IsWindows() || !Directory.Exists(folder))

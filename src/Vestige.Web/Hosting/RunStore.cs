@@ -50,7 +50,7 @@ public sealed class RunStore(StoreFactory factory) : IRunStore
     /// <summary>The runs of a crossing, the latest first.</summary>
     /// <param name="crossing">The crossing.</param>
     /// <param name="before">Only those that began before; null for the latest.</param>
-    /// <param name="most">At most so many.</param>
+    /// <param name="most">At most this many.</param>
     /// <param name="cancellation">Gives up.</param>
     public async Task<IReadOnlyList<CrossingRun>> ReadAsync(
         string crossing,

@@ -3,7 +3,7 @@ using Vestige.Web.Api;
 namespace Vestige.Web.Hosting;
 
 /// <summary>
-/// Refuses what another site's page asks for in somebody's browser, on every path and whatever the request carries: by
+/// Refuses what another site's page asks for in someone's browser, on every path and whatever the request carries: by
 /// <c>Origin</c> (RFC 6454), which browsers send with every request that may change something, and by <c>Sec-Fetch-Site</c>, which
 /// they send to trustworthy addresses only. A request with neither comes from a program.
 /// </summary>

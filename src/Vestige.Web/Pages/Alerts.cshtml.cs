@@ -12,7 +12,7 @@ using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages;
 
-/// <summary>What needs somebody, who was told, and by which rules?</summary>
+/// <summary>What needs someone, who was told, and by which rules?</summary>
 public class AlertsModel(CrossingEngine engine, AlertStore store, StandInPost standIn, TimeProvider clock) : PageModel
 {
     private const int HistoryShown = 60;

@@ -9,7 +9,7 @@ namespace Vestige.Web.Quarantining;
 /// <param name="Open">How many were not tried within the time that a page waits.</param>
 public sealed record RetryOutcome(int Asked, IReadOnlyList<WaitingChange> Refused, int Open)
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(5);
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
     private static readonly TimeSpan LookAgain = TimeSpan.FromMilliseconds(50);
 
     /// <summary>Waits a few seconds for what was asked; a crossing that is busy takes longer, and then part of it is open.</summary>

@@ -41,7 +41,7 @@ public sealed class RowSides
     /// <param name="treating">What happens on the way.</param>
     /// <param name="table">The source's table.</param>
     /// <param name="into">The target's table, where the treatment does not say another.</param>
-    /// <param name="key">The key, its values parted by commas.</param>
+    /// <param name="key">The key, its values separated by commas.</param>
     /// <param name="cancellation">Gives up.</param>
     public static async Task<RowSides> LookAsync(
         SourceSystem source,

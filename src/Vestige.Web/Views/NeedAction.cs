@@ -5,7 +5,7 @@ using Vestige.Engine.Measuring;
 
 namespace Vestige.Web.Views;
 
-/// <summary>The next action for something that needs somebody.</summary>
+/// <summary>The next action for something that needs someone.</summary>
 /// <param name="Label">On the button.</param>
 /// <param name="Address">Where it leads.</param>
 /// <param name="Posts">Whether it does something by itself.</param>

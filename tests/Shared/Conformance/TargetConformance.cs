@@ -133,7 +133,7 @@ public abstract class TargetConformance : IAsyncLifetime
         }
     }
 
-    /// <summary>An interrupted load goes on over rows that are there, and remembers how far it was.</summary>
+    /// <summary>An interrupted load continues over rows that are there, and remembers how far it was.</summary>
     [Fact]
     public async Task Rows_of_a_load_that_goes_on_take_the_place_of_those_that_are_there()
     {

@@ -95,7 +95,7 @@ public sealed class Cluster : IAsyncDisposable
         return clone;
     }
 
-    /// <summary>Puts the copied files in the place of what is there.</summary>
+    /// <summary>Puts the copied files instead of what is there.</summary>
     public async Task PutBackAsync(string kept)
     {
         Directory.Delete(Data, recursive: true);

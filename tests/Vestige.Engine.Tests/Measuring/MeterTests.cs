@@ -146,7 +146,7 @@ public sealed class MeterTests
         for (var i = 0; i < 100; i++)
         {
             var change = new RecentChange(Loan, Core.Changes.ChangeKind.Update, $"{i}", default, Start, Start, Origin: null);
-            var tally = TableTally.None.With(Core.Changes.ChangeKind.Update, Start.AddSeconds(i));
+            var tally = TableTally.None with { Updates = 1, LastChangeAt = Start.AddSeconds(i) };
             meter.Committed(new BatchReport(1, new Dictionary<TableName, TableTally> { [Loan] = tally }, [change], []), Start);
         }
 

@@ -201,7 +201,7 @@ public sealed class SimSourceState
 
     /// <summary>
     /// A reader's notes are durable when it is told to confirm, and never before what was read with them. A crash in between
-    /// may leave the fragments without their note, and then the next reader goes on from the note before.
+    /// may leave the fragments without their note, and then the next reader continues from the note before.
     /// </summary>
     public void ExpectNotes(LogRequest request)
     {

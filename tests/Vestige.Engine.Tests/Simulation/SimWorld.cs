@@ -463,7 +463,7 @@ public sealed class SimWorld
         Source.Restructure(SimRows.All[Random.Next(SimRows.All.Count)].Name, Random.Next(SimRestructuring.Kinds));
     }
 
-    /// <summary>Somebody else writes on the target; or what the last comparison found is repaired.</summary>
+    /// <summary>Someone else writes on the target; or what the last comparison found is repaired.</summary>
     private void DamageOrRepair()
     {
         if (Random.Next(2) == 0 || damaged.Count == 0)
@@ -739,7 +739,7 @@ public sealed class SimWorld
         Boot(define: true);
     }
 
-    /// <summary>The old process is thought dead, has lost the data folder, and goes on writing to the target.</summary>
+    /// <summary>The old process is thought dead, has lost the data folder, and continues writing to the target.</summary>
     private void ReplaceWithoutKilling()
     {
         Disk.Crash(Random);

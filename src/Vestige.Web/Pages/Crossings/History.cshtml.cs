@@ -16,7 +16,7 @@ public class HistoryModel(CrossingEngine engine, ConnectionDirectory connections
 
     public IReadOnlyList<CrossingRun> Runs { get; private set; } = [];
 
-    /// <summary>Whence the next page goes on; null on the last.</summary>
+    /// <summary>Whence the next page continues; null on the last.</summary>
     public DateTimeOffset? Next { get; private set; }
 
     public async Task<IActionResult> OnGetAsync(string name, DateTimeOffset? before, CancellationToken cancellation)

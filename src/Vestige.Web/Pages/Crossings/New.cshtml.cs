@@ -18,6 +18,11 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
 {
     private const int ListedAtMost = 200;
     private const int TriedAtMost = 50;
+    private const int LongestQuery = 6000;
+    private const string TokenField = "__RequestVerificationToken";
+
+    /// <summary>The values of a row that was typed in: they may be a person's, and have no place in an address.</summary>
+    private const string TypedRowField = "typed";
 
     [BindProperty(SupportsGet = true, Name = "")]
     public NewCrossingForm Form { get; set; } = new();
@@ -81,10 +86,28 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
     /// <summary>Problems are shown once a person has said something.</summary>
     public bool Touched { get; private set; }
 
-    public async Task<IActionResult> OnGetAsync(string? part, CancellationToken cancellation)
+    /// <summary>The page, as far as it was filled in.</summary>
+    /// <param name="part">The part that is asked for; null for the whole.</param>
+    /// <param name="tried">Whether it was sent and something was wrong.</param>
+    /// <param name="start">Whether it was sent to be started.</param>
+    /// <param name="typedName">What was typed to agree to a loss.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task<IActionResult> OnGetAsync(
+        string? part,
+        bool tried,
+        bool start,
+        string? typedName,
+        CancellationToken cancellation
+    )
     {
-        Touched = part is not null;
-        return await PartAsync(part, cancellation);
+        Touched = tried || part is not null;
+        var page = await PartAsync(part, cancellation);
+        if (tried)
+        {
+            JudgeLoss(start, typedName);
+        }
+
+        return page;
     }
 
     private async Task<IActionResult> PartAsync(string? part, CancellationToken cancellation)
@@ -117,6 +140,47 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
     {
         Touched = true;
         await ShowAsync(withPlan: true, withSample: true, cancellation);
+        JudgeLoss(start, typedName);
+        if (Problems.Count > 0 || Misread.Count > 0 || Failure is not null || (start && Plan?.Ready != true))
+        {
+            return Again();
+        }
+
+        var definition = Form.Definition(There, Treatment);
+        await engine.DefineAsync(definition, Who.Of(HttpContext), cancellation);
+        try
+        {
+            if (start)
+            {
+                await engine.RunAsync(definition.Name, Who.Of(HttpContext), cancellation, typedName);
+            }
+
+            TempData["Done"] = start ? "Started." : "Saved as a draft. Nothing has been read or written.";
+        }
+        catch (Exception exception) when (exception is NotReadyException or RequestRefusedException or PortException)
+        {
+            TempData["Refused"] = exception.Message;
+        }
+
+        return Redirect($"/crossings/{definition.Name}");
+    }
+
+    /// <summary>
+    /// The page again with what was sent, which goes into the address, so that Back never asks to send it once more. What is too long for
+    /// an address is answered at once.
+    /// </summary>
+    private IActionResult Again()
+    {
+        var fields = Request
+            .Form.Where(field => field.Key is not (TokenField or TypedRowField))
+            .SelectMany(field => field.Value, (field, value) => KeyValuePair.Create(field.Key, value));
+        var query = QueryString.Create(fields).Add("tried", "true");
+        return query.Value!.Length <= LongestQuery ? Redirect($"/crossings/new{query}") : Page();
+    }
+
+    /// <summary>A start that destroys something waits for the crossing's name.</summary>
+    private void JudgeLoss(bool start, string? typedName)
+    {
         if (start && Plan is { Ready: true, Losses.Count: > 0 } && typedName != Form.Name)
         {
             Problems =
@@ -131,29 +195,6 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
                 ),
             ];
         }
-
-        if (Problems.Count > 0 || Misread.Count > 0 || Failure is not null || (start && Plan?.Ready != true))
-        {
-            return Page();
-        }
-
-        var definition = Form.Definition(There, Treatment);
-        await engine.DefineAsync(definition, Who.Of(HttpContext), cancellation);
-        try
-        {
-            if (start)
-            {
-                await engine.RunAsync(definition.Name, Who.Of(HttpContext), cancellation, typedName);
-            }
-
-            TempData["Done"] = start ? "Started." : "Kept as a draft. Nothing has been read or written.";
-        }
-        catch (Exception exception) when (exception is NotReadyException or RequestRefusedException or PortException)
-        {
-            TempData["Refused"] = exception.Message;
-        }
-
-        return Redirect($"/crossings/{definition.Name}");
     }
 
     private async Task ShowAsync(bool withPlan, bool withSample, CancellationToken cancellation)

@@ -36,7 +36,7 @@ public class RepairModel(CrossingEngine engine, ConnectionDirectory connections,
     /// <summary>Whether all tables of the comparison are meant.</summary>
     public bool IsAll { get; private set; }
 
-    /// <summary>How many rows differ in a manner.</summary>
+    /// <summary>How many rows differ in a way.</summary>
     public int Count(DifferenceKind kind) => Rows.Count(row => row.Row.Kind == kind);
 
     /// <summary>The statement for one row, with marks where its values go.</summary>
