@@ -37,7 +37,7 @@ internal sealed class ChunkReader(ISourceSnapshot snapshot, IReadOnlySet<string>
         var made = new List<TreatedChange>();
         await foreach (var block in snapshot.ReadAsync(chunk.Load.Table, chunk.Range, CommonForm, cancellation))
         {
-            var rows = Treated(treatment, block, made);
+            var (rows, leftOut) = Treated(treatment, block, made);
             var written = false;
             for (var i = 0; i < rows.Length; i++)
             {
@@ -53,17 +53,21 @@ internal sealed class ChunkReader(ISourceSnapshot snapshot, IReadOnlySet<string>
                 }
             }
 
-            if (!written)
+            if (written)
+            {
+                chunk.Load.NotWritten(leftOut);
+            }
+            else
             {
                 chunk.LeftOut(block.Count);
             }
         }
     }
 
-    /// <summary>The rows of a block, by the target's tables.</summary>
-    private static Gathered?[] Treated(TableTreatment treatment, RowBlock block, List<TreatedChange> made)
+    /// <summary>The rows of a block, by the target's tables, and how many of it go nowhere.</summary>
+    private static (Gathered?[] Rows, int LeftOut) Treated(TableTreatment treatment, RowBlock block, List<TreatedChange> made)
     {
-        var gathered = new Gathered?[treatment.Tables.Count];
+        var (gathered, leftOut) = (new Gathered?[treatment.Tables.Count], 0);
         var reader = new ChangeReader(block.Rows);
         while (reader.TryRead(out var change))
         {
@@ -77,6 +81,7 @@ internal sealed class ChunkReader(ISourceSnapshot snapshot, IReadOnlySet<string>
                 throw ChangeRouter.Refused(treatment, change, exception);
             }
 
+            leftOut += made.Count == 0 ? 1 : 0;
             foreach (var (table, row) in made)
             {
                 var into = gathered[PlaceOf(treatment, table)] ??= new Gathered(block.Rows.Length);
@@ -85,7 +90,7 @@ internal sealed class ChunkReader(ISourceSnapshot snapshot, IReadOnlySet<string>
             }
         }
 
-        return gathered;
+        return (gathered, leftOut);
     }
 
     private static int PlaceOf(TableTreatment treatment, TreatedTable table)

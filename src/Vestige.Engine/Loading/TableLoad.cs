@@ -49,9 +49,13 @@ public sealed class TableLoad(
 
     internal void Wrote(long count) => Interlocked.Add(ref rows, count);
 
+    /// <summary>Rows that are left out and are counted as done with the others of their block.</summary>
+    internal void NotWritten(long count) => Interlocked.Add(ref leftOut, count);
+
+    /// <summary>Rows of a block that is left out as a whole.</summary>
     internal void LeftOut(long count)
     {
-        Interlocked.Add(ref leftOut, count);
+        NotWritten(count);
         Interlocked.Add(ref rows, count);
     }
 
