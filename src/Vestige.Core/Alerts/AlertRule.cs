@@ -11,7 +11,7 @@ namespace Vestige.Core.Alerts;
 /// </param>
 /// <param name="ForSeconds">How long it must hold before it is raised.</param>
 /// <param name="OverAfterSeconds">How long it must be gone before it is over.</param>
-/// <param name="Channels">To whom it is told; empty: it stands only among what needs someone.</param>
+/// <param name="Channels">Which channels are notified; empty for none.</param>
 /// <param name="InQuietHours">Whether it is told in quiet hours too.</param>
 public sealed record AlertRule(
     NeedKind Kind,

@@ -3,10 +3,10 @@ namespace Vestige.Core.Alerts;
 /// <summary>What a person may have to see to.</summary>
 public enum NeedKind
 {
-    /// <summary>A crossing cannot continue by itself.</summary>
+    /// <summary>A crossing cannot continue until a person acts.</summary>
     Faulted,
 
-    /// <summary>A crossing waits for something to be repaired, and tries again by itself.</summary>
+    /// <summary>A crossing waits for a cause to be removed, and retries automatically.</summary>
     Waiting,
 
     /// <summary>The source's log is not being read, or nothing has been heard of its head.</summary>

@@ -18,6 +18,6 @@ public enum CrossingState
     /// <summary>Rows only once, done.</summary>
     Finished,
 
-    /// <summary>It cannot continue by itself.</summary>
+    /// <summary>It cannot continue until a person acts.</summary>
     Faulted,
 }

@@ -19,7 +19,7 @@ internal sealed class ChildTables(TableSchema source, IEngineTypes types, List<T
         if (!source.HasKey)
         {
             problems.Add(
-                new TreatmentProblem(field, $"{source.Name} has no key, so its child rows cannot be told apart", "Give the table a key.")
+                new TreatmentProblem(field, $"{source.Name} has no key, so its child rows cannot be distinguished", "Give the table a key.")
             );
         }
         else if (columns.Find(column => column.IsPassed && source.Columns[column.Source].Name == rows.From) is not { } column)

@@ -2,7 +2,7 @@ using System.Buffers.Binary;
 
 namespace Vestige.Core.Treatments;
 
-/// <summary>Makes up what stands instead of a value, from the 32 bytes of its keyed hash.</summary>
+/// <summary>Makes up what replaces a value, from the 32 bytes of its keyed hash.</summary>
 public static class Pseudonyms
 {
     private const string Alphabet = "0123456789abcdefghjkmnpqrstvwxyz";

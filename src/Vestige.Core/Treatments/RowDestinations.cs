@@ -90,7 +90,7 @@ internal sealed class RowDestinations(
             problems.Add(
                 new TreatmentProblem(
                     field,
-                    $"{source.Name} has no key, so its rows cannot be told from those of others",
+                    $"{source.Name} has no key, so its rows cannot be distinguished from those of others",
                     "Give the table a key, or let it cross into one of its own."
                 )
             );

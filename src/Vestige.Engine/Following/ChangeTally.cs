@@ -40,24 +40,13 @@ internal sealed class ChangeTally
             .. recent.Select(entry => new RecentChange(
                 entry.Routed.Source,
                 entry.Routed.Change.Kind,
-                KeyOf(entry.Routed.Schema, entry.Routed.Change),
+                RecentChange.KeyOf(entry.Routed.Schema, entry.Routed.Change),
                 entry.Fragment.Position,
                 entry.Fragment.CommittedAt,
                 appliedAt,
                 entry.Fragment.Origin
             )),
         ];
-
-    /// <summary>Of a table without a key, the first values stand for the row.</summary>
-    private static string KeyOf(TableSchema table, RowChange change)
-    {
-        var row = change.After.IsNone ? change.Before : change.After;
-        return row.IsNone ? ""
-            : table.HasKey ? RowKey.Display(row, table.KeyOrdinals)
-            : string.Join(", ", Enumerable.Range(0, Math.Min(3, row.Count)).Select(i => Short(row.DisplayAt(i))));
-    }
-
-    private static string Short(string value) => value.Length <= 40 ? value : $"{value[..39]}…";
 
     /// <summary>Counted in place: every change of a crossing comes through here.</summary>
     private sealed class Counts

@@ -1,41 +1,39 @@
 using System.Collections.Concurrent;
 using Vestige.Core.Schemas;
-using Vestige.Engine.Events;
 
 namespace Vestige.Engine.Measuring;
 
 /// <summary>
-/// Since when tables are held: since they were first seen to be; of those that were held when the process started, since the event that
-/// told of it, as long as that is among the latest. Safe for several threads.
+/// Since when tables of one crossing are held: since they were first seen to be; of those that were held when the process started, since
+/// the event that reported it. Safe for several threads.
 /// </summary>
-internal sealed class HeldTimes(EventLog events, TimeProvider clock)
+internal sealed class HeldTimes
 {
     private static readonly Seen Free = new(IsHeld: false, null);
-    private readonly ConcurrentDictionary<(string Crossing, TableName Table), Seen> known = new();
+    private readonly ConcurrentDictionary<TableName, Seen> known = new();
 
     /// <summary>Since when a table is held; null when it is not, or that is not known.</summary>
-    public DateTimeOffset? Of(string crossing, TableName table, bool isHeld)
+    /// <param name="table">The source's table.</param>
+    /// <param name="isHeld">Whether it is held now.</param>
+    /// <param name="now">The moment.</param>
+    /// <param name="reported">When the latest event reported it; asked only of a table that was held from the start.</param>
+    public DateTimeOffset? Of(TableName table, bool isHeld, DateTimeOffset now, Func<TableName, DateTimeOffset?> reported)
     {
-        var last = known.GetValueOrDefault((crossing, table));
-        if (!isHeld)
+        ArgumentNullException.ThrowIfNull(reported);
+        var last = known.GetValueOrDefault(table);
+        if (last is null || last.IsHeld != isHeld)
         {
-            known[(crossing, table)] = Free;
-            return null;
-        }
-
-        if (last is not { IsHeld: true })
-        {
-            last = new Seen(IsHeld: true, last is null ? events.Latest.FirstOrDefault(IsIt)?.At : clock.GetUtcNow());
-            known[(crossing, table)] = last;
+            last =
+                !isHeld ? Free
+                : last is null ? new Seen(IsHeld: true, reported(table))
+                : new Seen(IsHeld: true, now);
+            known[table] = last;
         }
 
         return last.Since;
-
-        bool IsIt(CrossingEvent happened) =>
-            happened.Crossing == crossing && happened.Text.StartsWith(TextOf(table), StringComparison.Ordinal);
     }
 
-    /// <summary>How the event begins that tells of a table being held.</summary>
+    /// <summary>How the event begins that reports a table being held.</summary>
     public static string TextOf(TableName table) => $"{table} is held. ";
 
     private sealed record Seen(bool IsHeld, DateTimeOffset? Since);

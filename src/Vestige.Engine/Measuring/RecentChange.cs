@@ -16,4 +16,16 @@ public sealed record RecentChange(
     DateTimeOffset CommittedAt,
     DateTimeOffset? AppliedAt,
     string? Origin
-);
+)
+{
+    /// <summary>Of a table without a key, the first values stand for the row.</summary>
+    public static string KeyOf(TableSchema table, RowChange change)
+    {
+        var row = change.After.IsNone ? change.Before : change.After;
+        return row.IsNone ? ""
+            : table.HasKey ? RowKey.Display(row, table.KeyOrdinals)
+            : string.Join(", ", Enumerable.Range(0, Math.Min(3, row.Count)).Select(i => Short(row.DisplayAt(i))));
+    }
+
+    private static string Short(string value) => value.Length <= 40 ? value : $"{value[..39]}…";
+}

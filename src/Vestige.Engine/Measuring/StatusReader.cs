@@ -6,6 +6,7 @@ using Vestige.Core.Schemas;
 using Vestige.Core.Text;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Commands;
+using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
@@ -17,7 +18,7 @@ using Vestige.Engine.Workers;
 namespace Vestige.Engine.Measuring;
 
 /// <summary>Makes the picture of a crossing from what its worker, its capture and its meter say.</summary>
-internal sealed class StatusReader(IConnections connections, HeldTimes held, TimeProvider clock)
+internal sealed class StatusReader(IConnections connections, EventLog events, TimeProvider clock)
 {
     private static readonly TimeSpan FallsBehind = TimeSpan.FromSeconds(10);
     private static readonly TimeSpan CaughtUp = TimeSpan.FromSeconds(2);
@@ -280,11 +281,19 @@ internal sealed class StatusReader(IConnections connections, HeldTimes held, Tim
                         entry.Meter.TallyOf(name)
                     )
                     {
-                        HeldSince = held.Of(entry.Name, name, table?.Held == true),
+                        HeldSince = entry.Held.Of(name, table?.Held == true, look.Now, reported => HeldAt(entry.Name, reported)),
                     };
                 }),
         ];
     }
+
+    /// <summary>When the latest events say that a table was held; null where none of them does.</summary>
+    private DateTimeOffset? HeldAt(string crossing, TableName table) =>
+        events
+            .Latest.FirstOrDefault(happened =>
+                happened.Crossing == crossing && happened.Text.StartsWith(HeldTimes.TextOf(table), StringComparison.Ordinal)
+            )
+            ?.At;
 
     private static TableState TableStateOf(TableProgress? table, TableLoad? loading, CrossingState state, bool waits)
     {

@@ -27,7 +27,7 @@ internal sealed class CrossingSampler(
     private static readonly TimeSpan SampleEvery = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan DiagnoseAfter = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan DiagnoseFor = TimeSpan.FromSeconds(1);
-    private readonly StatusReader reader = new(services.Connections, new HeldTimes(services.Events, services.Clock), services.Clock);
+    private readonly StatusReader reader = new(services.Connections, services.Events, services.Clock);
     private readonly Lock gate = new();
     private long spentTicks;
     private long measuringTicks;

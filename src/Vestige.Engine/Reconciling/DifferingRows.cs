@@ -32,7 +32,7 @@ internal sealed class DifferingRows(
     /// <summary>At most this many rows are listed.</summary>
     public required int Listed { get; init; }
 
-    /// <summary>At most this many segments are told.</summary>
+    /// <summary>The most segments that are listed.</summary>
     public required int SegmentsReported { get; init; }
 
     public DifferenceTally Tally { get; } = new();

@@ -5,7 +5,7 @@ namespace Vestige.Engine.Reconciling;
 /// <summary>How segments are told to a person.</summary>
 internal static class SegmentReport
 {
-    /// <summary>At most this many segments of a table are told.</summary>
+    /// <summary>The most segments of a table that are listed.</summary>
     public const int Most = 1024;
 
     /// <summary>Of more segments than are told, neighbours are told as one.</summary>

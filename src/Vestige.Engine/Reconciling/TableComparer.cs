@@ -47,7 +47,7 @@ internal sealed class TableComparer(
     /// <summary>How many rows the source's table has by its own estimate.</summary>
     public long EstimatedRows { get; init; }
 
-    /// <summary>At most this many segments are told.</summary>
+    /// <summary>The most segments that are listed.</summary>
     public int SegmentsReported { get; init; } = SegmentReport.Most;
 
     /// <summary>Called while rows stream, with how many more were read; reading continues when it has returned.</summary>

@@ -21,6 +21,6 @@ public sealed record Trace(
     bool More
 )
 {
-    /// <summary>At most this many changes are told.</summary>
+    /// <summary>The most changes that are listed.</summary>
     public const int MostChanges = 200;
 }

@@ -64,7 +64,7 @@ public sealed class Tracer
     /// <summary>The latest changes of a table that the spool holds, newest first; none where it takes too long to find them.</summary>
     /// <param name="connection">The source.</param>
     /// <param name="table">Its table.</param>
-    /// <param name="most">So many at most.</param>
+    /// <param name="most">The most to return.</param>
     /// <param name="cancellation">Gives up.</param>
     public async Task<IReadOnlyList<RecentChange>> LatestAsync(
         string connection,
@@ -86,19 +86,13 @@ public sealed class Tracer
                 .Select(change => new RecentChange(
                     table,
                     change.Change.Kind,
-                    KeyOf(change),
+                    RecentChange.KeyOf(change.Schema, change.Change),
                     change.Position,
                     change.CommittedAt,
                     null,
                     change.Origin
                 )),
         ];
-    }
-
-    private static string KeyOf(TracedChange change)
-    {
-        var row = change.Change.After.IsNone ? change.Change.Before : change.Change.After;
-        return row.IsNone || !change.Schema.HasKey ? "" : RowKey.Display(row, change.Schema.KeyOrdinals);
     }
 
     /// <summary>The changes of the transaction whose commit stands at a position; none when the spool holds no such.</summary>

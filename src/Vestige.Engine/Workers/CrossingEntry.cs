@@ -36,6 +36,8 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
     /// <summary>What its worker is asked to repair.</summary>
     public RepairQueue Repairs { get; } = new();
 
+    public HeldTimes Held { get; } = new();
+
     public FirstStart FirstStart { get; } = new();
 
     /// <summary>What the target last said, for a crossing that does not run; null while it runs and until it was asked.</summary>

@@ -1,6 +1,6 @@
 namespace Vestige.Engine.Workers;
 
-/// <summary>Why a crossing cannot continue by itself, or what it is waiting for.</summary>
+/// <summary>Why a crossing cannot continue without a person, or what it is waiting for.</summary>
 /// <param name="What">What happened, in the words of whoever refused.</param>
 /// <param name="Remedy">What to do; null when there is nothing but to wait.</param>
 /// <param name="Since">When it first happened.</param>

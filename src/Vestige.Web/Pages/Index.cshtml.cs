@@ -68,7 +68,7 @@ public class IndexModel(CrossingEngine engine, ConnectionDirectory connections, 
 
     public CrossingEngine Engine => engine;
 
-    /// <summary>Whether a newcomer is told what to try; until it is hidden.</summary>
+    /// <summary>Whether the first steps are shown; until they are hidden.</summary>
     public bool IsWelcome => Request.Cookies[WelcomedCookie] is null;
 
     /// <summary>The crossing and the bench to try first; null where there is none of either.</summary>
@@ -79,20 +79,10 @@ public class IndexModel(CrossingEngine engine, ConnectionDirectory connections, 
 
     public DateTimeOffset Now => clock.GetUtcNow();
 
-    /// <summary>Hides what a newcomer is told.</summary>
+    /// <summary>Hides the first steps.</summary>
     public IActionResult OnPostHide()
     {
-        Response.Cookies.Append(
-            WelcomedCookie,
-            "yes",
-            new CookieOptions
-            {
-                HttpOnly = true,
-                SameSite = SameSiteMode.Strict,
-                MaxAge = TimeSpan.FromDays(365),
-                IsEssential = true,
-            }
-        );
+        BrowserChoice.Keep(Response, WelcomedCookie, "yes");
         return Redirect("/");
     }
 

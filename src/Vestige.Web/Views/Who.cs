@@ -4,13 +4,16 @@ namespace Vestige.Web.Views;
 public static class Who
 {
     public const string Cookie = "vestige-name";
+
+    /// <summary>What stands for a person who gave no name.</summary>
+    public const string Unnamed = "unnamed";
     private const int Longest = 40;
 
     public static string Of(HttpContext context)
     {
         ArgumentNullException.ThrowIfNull(context);
         var name = context.Request.Cookies[Cookie]?.Trim();
-        return string.IsNullOrEmpty(name) ? "unnamed"
+        return string.IsNullOrEmpty(name) ? Unnamed
             : name.Length > Longest ? name[..Longest]
             : name;
     }

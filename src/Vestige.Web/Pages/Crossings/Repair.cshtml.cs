@@ -14,7 +14,7 @@ namespace Vestige.Web.Pages.Crossings;
 public class RepairModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock)
     : CrossingPage(engine, connections, clock)
 {
-    /// <summary>So many rows are shown one by one.</summary>
+    /// <summary>The most rows that are shown one by one.</summary>
     public const int ShownAtMost = 50;
 
     public override string View => "reconcile";
@@ -33,10 +33,7 @@ public class RepairModel(CrossingEngine engine, ConnectionDirectory connections,
     /// <summary>Where the page is, with what was chosen.</summary>
     public string Address => $"{Request.Path}{Request.QueryString}";
 
-    /// <summary>Whether all tables of the comparison are meant.</summary>
-    public bool IsAll { get; private set; }
-
-    /// <summary>How many rows differ in a way.</summary>
+    /// <summary>How many of the rows differ like that.</summary>
     public int Count(DifferenceKind kind) => Rows.Count(row => row.Row.Kind == kind);
 
     /// <summary>The statement for one row, with marks where its values go.</summary>
@@ -46,37 +43,16 @@ public class RepairModel(CrossingEngine engine, ConnectionDirectory connections,
         return Engine.Reconcile.Repairs.StatementFor(Status.Name, row.Table, row.Row);
     }
 
-    /// <summary>The page for rows of one table, or of all.</summary>
-    /// <param name="name">The crossing.</param>
-    /// <param name="id">The comparison.</param>
-    /// <param name="table">The target's table; null for all.</param>
-    /// <param name="row">Places of chosen rows in the list of that table.</param>
-    /// <param name="which"><c>all</c> for all listed rows.</param>
-    /// <param name="segment">With <c>all</c>: only those of one segment.</param>
-    /// <param name="cancellation">Gives up.</param>
-    public async Task<IActionResult> OnGetAsync(
-        string name,
-        string id,
-        string? table,
-        int[] row,
-        string? which,
-        int? segment,
-        CancellationToken cancellation
-    ) => await ChooseAsync(name, id, table, row, which, segment, cancellation) ? Page() : NotFound();
+    /// <summary>The rows that are asked for.</summary>
+    [BindProperty(SupportsGet = true, Name = "")]
+    public RepairSelection Selection { get; set; } = new();
 
-    public async Task<IActionResult> OnPostAsync(
-        string name,
-        string id,
-        string? table,
-        int[] row,
-        string? which,
-        int? segment,
-        bool delete,
-        string? typed,
-        CancellationToken cancellation
-    )
+    public async Task<IActionResult> OnGetAsync(string name, string id, CancellationToken cancellation) =>
+        await ChooseAsync(name, id, cancellation) ? Page() : NotFound();
+
+    public async Task<IActionResult> OnPostAsync(string name, string id, bool delete, string? typed, CancellationToken cancellation)
     {
-        if (!await ChooseAsync(name, id, table, row, which, segment, cancellation))
+        if (!await ChooseAsync(name, id, cancellation))
         {
             return NotFound();
         }
@@ -126,26 +102,17 @@ public class RepairModel(CrossingEngine engine, ConnectionDirectory connections,
         );
     }
 
-    private async Task<bool> ChooseAsync(
-        string name,
-        string id,
-        string? table,
-        int[] places,
-        string? which,
-        int? segment,
-        CancellationToken cancellation
-    )
+    private async Task<bool> ChooseAsync(string name, string id, CancellationToken cancellation)
     {
         if (!Find(name) || await Engine.Reconcile.FindAsync(name, id, cancellation) is not { } found)
         {
             return false;
         }
 
-        (Found, IsAll) = (found, string.IsNullOrEmpty(table));
+        Found = found;
         var chosen = found
-            .Tables.Where(one => IsAll || one.Into.ToString() == table)
-            .SelectMany(one => one.Rows.Select((difference, place) => new DifferenceView(one, difference, place)))
-            .Where(one => IsAll || (which == "all" ? segment is null || one.Row.Segment == segment : places.Contains(one.Place)))
+            .Tables.SelectMany(one => one.Rows.Select((difference, place) => new DifferenceView(one, difference, place)))
+            .Where(Selection.Takes)
             .ToList();
         Rows = [.. chosen.Where(one => one.Table.KeyPasses)];
         NotByRow = [.. chosen.Where(one => !one.Table.KeyPasses).Select(one => one.Table).Distinct()];
