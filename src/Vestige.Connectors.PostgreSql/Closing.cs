@@ -6,7 +6,7 @@ namespace Vestige.Connectors.PostgreSql;
 internal static class Closing
 {
     /// <summary>
-    /// Closes a connection. The driver tidies up first, and fails when the line is gone; then there is nothing left to tidy,
+    /// Closes a connection. The driver tidies up first, and fails when the connection is gone; then there is nothing left to tidy,
     /// and what made someone close it must not be hidden by that.
     /// </summary>
     public static ValueTask CloseAsync(NpgsqlConnection connection) => TryAsync(() => connection.DisposeAsync());

@@ -4,7 +4,7 @@ using Vestige.Engine.Faults;
 
 namespace Vestige.Connectors.PostgreSql;
 
-/// <summary>What a server or the line to it answered, as what the engine understands (PostgreSQL manual, Error Codes).</summary>
+/// <summary>What a server or the connection to it answered, as what the engine understands (PostgreSQL manual, Error Codes).</summary>
 internal static class Failures
 {
     /// <summary>Classes in which waiting, or someone else's action, may help without the crossing being touched.</summary>
@@ -54,7 +54,7 @@ internal static class Failures
             _ => new PortException($"{tried}: {exception.Message}", exception),
         };
 
-    /// <summary>Whether an exception is one of the driver or of the line, not of our own making.</summary>
+    /// <summary>Whether an exception is one of the driver or of the connection, not of our own making.</summary>
     public static bool IsServers(Exception exception) =>
         exception
             is NpgsqlException

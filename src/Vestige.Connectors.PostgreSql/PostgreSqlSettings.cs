@@ -10,7 +10,7 @@ namespace Vestige.Connectors.PostgreSql;
 /// <param name="Port">1 to 65535.</param>
 /// <param name="Database">The database's name.</param>
 /// <param name="User">The role's name.</param>
-/// <param name="Tls">How the line is encrypted.</param>
+/// <param name="Tls">How the connection is encrypted.</param>
 /// <param name="CaFile">A file with the authority's certificate in PEM form; null for the system's CAs. Only with verify.</param>
 /// <param name="Password">Never shown; null when there is none.</param>
 public sealed record PostgreSqlSettings(string Host, int Port, string Database, string User, TlsMode Tls, string? CaFile, string? Password)

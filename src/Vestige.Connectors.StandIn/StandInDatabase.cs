@@ -142,7 +142,7 @@ public sealed class StandInDatabase : IAsyncDisposable
         }
     }
 
-    /// <summary>The tables as seen at the server itself, past the line and its drills.</summary>
+    /// <summary>The tables as seen at the server itself, past the connection and its drills.</summary>
     public Task<IReadOnlyList<Engine.Ports.TableDescription>> ReadTablesAtServerAsync(CancellationToken cancellation)
     {
         cancellation.ThrowIfCancellationRequested();
@@ -262,6 +262,7 @@ public sealed class StandInDatabase : IAsyncDisposable
     {
         Run("COMMIT");
         log.Committed(state);
+        relations.Committed();
         Head = new LogPosition((ulong)log.Head);
         Oldest = new LogPosition((ulong)log.Oldest);
     }
@@ -278,7 +279,7 @@ public sealed class StandInDatabase : IAsyncDisposable
             hook.ForgetNames();
         }
 
-        relations.Reload();
+        relations.RolledBack();
     }
 
     internal void Leave()

@@ -17,6 +17,7 @@ using Vestige.Web.Guides;
 using Vestige.Web.Hosting;
 using Vestige.Web.Live;
 using Vestige.Web.Measures;
+using Vestige.Web.Pages;
 using Vestige.Web.Tracing;
 using Vestige.Web.Treating;
 
@@ -108,6 +109,7 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
         settings.CertificateFolder
     ));
     services.AddSingleton<IProgressStore, ProgressStore>();
+    services.AddSingleton<SentForms>();
     services.AddSingleton<ConnectionDirectory>();
     services.AddSingleton<ConnectionChange>();
     services.AddSingleton<ConnectionChecks>();
@@ -250,7 +252,7 @@ static void Tell(WebApplication app, VestigeSettings settings, int port)
             $"Demo: the invented libraries' database circulation ({Figures.Of(settings.DemoLoans, "loan")} at first, 10 tables, with "
                 + "a workload), "
                 + "the empty warehouse and ledger, one running crossing, one draft"
-                + (settings.WithDemoStates ? "; others come to unlike states within a minute." : ".")
+                + (settings.WithDemoStates ? "; others reach different states within a minute." : ".")
         );
     }
 }

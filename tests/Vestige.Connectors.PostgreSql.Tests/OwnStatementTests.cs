@@ -49,7 +49,7 @@ public sealed class OwnStatementTests(TwoServers servers)
         Assert.Contains("does not begin with", await WrongAsync("CREATE TABLE public.other (\n  id integer)"), StringComparison.Ordinal);
         Assert.Contains("more than one statement", await WrongAsync(plain + "; DROP TABLE public.other"), StringComparison.Ordinal);
         Assert.Contains(
-            "no table that crosses",
+            "no replicated table",
             Assert
                 .Single(
                     (await crossing.Engine.PlanAsync(Definition(plain) with { Naming = new Naming(Suffix: "_x") }, cancellation)).Checks,

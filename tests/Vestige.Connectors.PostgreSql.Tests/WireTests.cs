@@ -12,7 +12,7 @@ using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;
 
-/// <summary>What goes over the line, against the standards and the server's own arithmetic.</summary>
+/// <summary>What goes over the connection, against the standards and the server's own arithmetic.</summary>
 public sealed class WireTests(TwoServers servers)
 {
     /// <summary>The worked example of RFC 7677, section 3.</summary>

@@ -280,17 +280,17 @@ public sealed class CrossingTests : IAsyncLifetime
     {
         await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
-        b.Drills.LineCut = true;
+        b.Drills.ConnectionCut = true;
         await RunAsync(a, "INSERT INTO author VALUES (50, 'n', NULL)");
         await WaitAsync(() => Engine.Status(Name)!.Waiting is not null, "waiting");
         Assert.Contains("cut (drill)", Engine.Status(Name)!.Waiting!.What, StringComparison.Ordinal);
-        b.Drills.LineCut = false;
+        b.Drills.ConnectionCut = false;
         await SameAsync();
-        a.Drills.LineCut = true;
+        a.Drills.ConnectionCut = true;
         await RunAsync(a, "INSERT INTO author VALUES (51, 'n', NULL)");
         await WaitAsync(() => Engine.Status(Name)!.Capture is { Running: false }, "capture waits");
         await WaitAsync(() => Engine.Status(Name)!.Lag is { AtLeast: true }, "a lag of at least so much");
-        a.Drills.LineCut = false;
+        a.Drills.ConnectionCut = false;
         await SameAsync();
     }
 
@@ -357,13 +357,13 @@ public sealed class CrossingTests : IAsyncLifetime
         if (restarted)
         {
             await Engine.DisposeAsync();
-            a.Drills.LineCut = true;
+            a.Drills.ConnectionCut = true;
             await BeginAsync();
         }
 
         await Engine.RunAsync(Name, "test", cancellation);
         await WaitAsync(() => Ids("b.db", "SELECT id FROM author WHERE id > 70").SequenceEqual([71]), "what was spooled");
-        a.Drills.LineCut = false;
+        a.Drills.ConnectionCut = false;
         await WaitAsync(() => Engine.Status(Name)!.State == CrossingState.Faulted, "faulted");
         Assert.True(Engine.Status(Name)!.Fault!.PlaceLost);
         await Engine.ReloadAsync(Name, [], "test", cancellation);
@@ -396,7 +396,7 @@ public sealed class CrossingTests : IAsyncLifetime
         var refused = await Assert.ThrowsAsync<NotReadyException>(() => Engine.RunAsync(Name, "test", cancellation));
         Assert.Contains("no primary key", refused.Message, StringComparison.Ordinal);
         Assert.Contains("already has 1 row", refused.Message, StringComparison.Ordinal);
-        Assert.Contains("another form", refused.Message, StringComparison.Ordinal);
+        Assert.Contains("its columns differ", refused.Message, StringComparison.Ordinal);
         Assert.Equal(CrossingState.Draft, Engine.Status(Name)!.State);
         Assert.Equal([1], Ids("b.db", "SELECT id FROM author"));
         var missing = new CrossingDefinition(

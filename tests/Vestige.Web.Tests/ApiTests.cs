@@ -74,7 +74,7 @@ public sealed class ApiTests(EmptyVestige empty) : IClassFixture<EmptyVestige>, 
         await MakeAsync("shop");
         await vestige.BenchAsync("shop", "CREATE TABLE item (id INTEGER PRIMARY KEY)");
         var (code, done) = await vestige.PostAsync("/api/v1/connections/shop/drills/line", new { values = new { on = true } });
-        Assert.Equal((HttpStatusCode.OK, "The line is cut (drill)."), (code, done.GetProperty("done").GetString()));
+        Assert.Equal((HttpStatusCode.OK, "The connection is cut (drill)."), (code, done.GetProperty("done").GetString()));
         Assert.False((await vestige.PostAsync("/api/v1/connections/shop/test")).Body[0].GetProperty("ok").GetBoolean());
         var line = (await vestige.GetAsync("/api/v1/connections/shop/drills"))
             .EnumerateArray()

@@ -359,6 +359,26 @@ test('bad input is told, and nothing is made', async (page) => {
   await page.locator('#stand-in-name').fill('circulation');
   await page.getByRole('button', { name: 'Create' }).click();
   assert((await page.getByRole('alert').textContent()).includes('already'), 'a name that is taken is told');
+  assert((await page.locator('#stand-in-name').inputValue()) === 'circulation', 'what was typed is still there');
+  await page.goto(`${base}/crossings/import`);
+  await page.getByLabel('Text').fill('name: half\nsource: nowhere\n');
+  await page.getByRole('button', { name: 'Save draft' }).click();
+  await until(async () => (await page.locator('#problems').textContent()).includes('source'), 'what is wrong in the file');
+  assert((await page.getByLabel('Text').inputValue()).startsWith('name: half'), 'the text is still there');
+  await page.reload();
+  assert((await page.getByLabel('Text').inputValue()).startsWith('name: half'), 'and after a reload');
+  await page.goto(`${base}/bench/circulation?sent=long-gone`);
+  assert((await page.getByRole('alert').textContent()).includes('no longer kept'), 'what is no longer kept is said');
+});
+
+test('going back after a statement does not run it again', async (page) => {
+  await bench(page, 'circulation', "UPDATE branch SET town = 'Once' WHERE id = 12");
+  await page.locator('#result').waitFor();
+  await page.reload();
+  assert((await page.locator('#result').textContent()).includes('1 change'), 'the result is still shown');
+  await page.goto(`${base}/crossings`);
+  await page.goBack();
+  assert((await page.getByLabel('Statements').inputValue()).includes('Once'), 'the statement is still there');
 });
 
 test('a crossing stops at a mark, and a mark is taken back', async (page) => {
@@ -454,9 +474,9 @@ test('drills: each time the page names the cause, within the time it has for tha
   const now = await page.context().newPage();
   await now.goto(`${base}/crossings/drill`);
   const drill = async (side, act) => { await page.goto(`${base}/connections/drill-${side}`); await act(); };
-  await drill('from', () => page.getByRole('button', { name: 'Cut the line' }).click());
-  await within(now, 'the cut line is named', 'The line to drill-from is cut (drill)');
-  await drill('from', () => page.getByRole('button', { name: 'Restore the line' }).click());
+  await drill('from', () => page.getByRole('button', { name: 'Cut the connection' }).click());
+  await within(now, 'the cut connection is named', 'The connection to drill-from is cut (drill)');
+  await drill('from', () => page.getByRole('button', { name: 'Restore the connection' }).click());
   await within(now, 'following again', 'Following.', 20000);
 
   await drill('to', async () => { await page.getByLabel('Delay each call').fill('900'); await page.getByRole('button', { name: 'Set the delay' }).click(); });
@@ -824,10 +844,18 @@ const one = async ([name, run]) => {
   const context = await browser.newContext({ colorScheme: 'light', viewport: { width: 1280, height: 800 } });
   const page = await context.newPage();
   page.setDefaultTimeout(patience);
+
+  // A form is answered by a redirect, so that Back and reload never ask to send it again.
+  const answered = [];
+  page.on('response', (response) => {
+    const request = response.request();
+    if (request.method() === 'POST' && request.resourceType() === 'document' && response.status() < 300) { answered.push(request.url()); }
+  });
   const began = Date.now();
   const took = () => `${((Date.now() - began) / 1000).toFixed(1)} s`;
   try {
     await run(page, browser);
+    assert(answered.length === 0, `a form is answered without a redirect: ${answered.join(' ')}`);
     passed += 1;
     console.log(`ok  ${name} (${took()})`);
   } catch (error) {

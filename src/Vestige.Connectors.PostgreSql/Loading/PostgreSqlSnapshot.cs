@@ -66,7 +66,8 @@ internal sealed class PostgreSqlSnapshot : ISourceSnapshot
             if (exception is PortException { InnerException: PostgresException { SqlState: "22023" } })
             {
                 throw new PortException(
-                    $"Taking the snapshot in {source.Endpoint}: the line that held it ended before all readers had taken it over.",
+                    $"Taking the snapshot in {source.Endpoint}: the connection holding the exported snapshot closed before every reader "
+                        + "had imported it.",
                     exception
                 )
                 {

@@ -298,7 +298,7 @@ internal sealed class LogDecoder
                     writer.Null();
                     break;
                 default:
-                    throw new InvalidDataException("The log carries a value in a form that was not asked for.");
+                    throw new InvalidDataException("The log carries a value in a format that was not requested.");
             }
         }
     }

@@ -362,10 +362,10 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         {
             session.Compared.Remove(form);
             throw new PortException(
-                $"{form.Name} in {session.Target.Endpoint} has another form than the changes that arrive: {difference}."
+                $"{form.Name} in {session.Target.Endpoint} does not match the changes that arrive: {difference}."
             )
             {
-                Remedy = "Restore its form there, or load the table again.",
+                Remedy = "Restore its columns on the target, or load the table again.",
             };
         }
     }

@@ -40,7 +40,9 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
                 && await SchemaComparison.DifferenceAsync(connection, table, cancellation) is { } difference
             )
             {
-                throw new PortException($"{table.Name} has another form in {endpoint}: {difference}. Rows of other tables are in it.")
+                throw new PortException(
+                    $"{table.Name} in {endpoint} has other columns: {difference}. It also holds rows of other source tables."
+                )
                 {
                     Remedy = "Load all tables that go into it again, at once.",
                 };

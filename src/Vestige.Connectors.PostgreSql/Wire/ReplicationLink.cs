@@ -16,22 +16,15 @@ namespace Vestige.Connectors.PostgreSql.Wire;
 /// </summary>
 internal sealed class ReplicationLink : IAsyncDisposable
 {
-    private const int BufferBytes = 1 << 20;
-    private const int GatherBytes = 64 << 10;
+    private const int GatherBytes = MessageBuffer.LeastRoomBytes;
     private const int BusyBytes = 8 << 10;
-
-    /// <summary>Of a message that is too large, this much of the body is given: enough to see what it is about.</summary>
-    private const int BeginningBytes = 64;
     private static readonly DateTimeOffset Epoch = new(2000, 1, 1, 0, 0, 0, TimeSpan.Zero);
     private readonly Socket socket;
     private readonly SemaphoreSlim sending = new(1);
     private readonly byte[] status = new byte[39];
     private Stream stream;
-    private byte[] buffer = new byte[BufferBytes];
-    private int start;
-    private int end;
+    private readonly MessageBuffer buffer = new();
     private int lastRead;
-    private int toPassOver;
     private Task<int>? pending;
 
     private ReplicationLink(Socket socket, string tried)
@@ -44,12 +37,14 @@ internal sealed class ReplicationLink : IAsyncDisposable
     /// <summary>How messages begin that tell of a failure.</summary>
     internal string Tried { get; }
 
-    /// <summary>
-    /// The largest message that is taken as a whole, in bytes; of a larger one only the beginning is given, and the rest takes no memory.
-    /// </summary>
-    public int MostBytes { get; set; } = int.MaxValue;
+    /// <inheritdoc cref="MessageBuffer.MostBytes"/>
+    public int MostBytes
+    {
+        get => buffer.MostBytes;
+        set => buffer.MostBytes = value;
+    }
 
-    /// <summary>Whether the line is encrypted.</summary>
+    /// <summary>Whether the connection is encrypted.</summary>
     public bool Encrypted => stream is SslStream;
 
     /// <summary>Connects, encrypts as the settings say, and signs in.</summary>
@@ -133,56 +128,11 @@ internal sealed class ReplicationLink : IAsyncDisposable
         }
     }
 
-    /// <summary>The next message of the stream if it is here already; false when the line must be read first.</summary>
-    public bool TryNext(out WireMessage message)
-    {
-        message = default;
-        if (!PassOver() || end - start < 5)
-        {
-            return false;
-        }
-
-        var length = BinaryPrimitives.ReadInt32BigEndian(buffer.AsSpan(start + 1));
-        if (length > MostBytes)
-        {
-            return TryBeginning(length, out message);
-        }
-
-        if (end - start < length + 1)
-        {
-            return false;
-        }
-
-        message = new WireMessage((char)buffer[start], buffer.AsMemory(start + 5, length - 4));
-        start += length + 1;
-        return true;
-    }
-
-    /// <summary>Passes over what is left of a message of which only the beginning was given; false when more of it is to come.</summary>
-    private bool PassOver()
-    {
-        var here = Math.Min(toPassOver, end - start);
-        start += here;
-        toPassOver -= here;
-        return toPassOver == 0;
-    }
-
-    private bool TryBeginning(int length, out WireMessage message)
-    {
-        message = default;
-        if (end - start < 5 + BeginningBytes)
-        {
-            return false;
-        }
-
-        toPassOver = length - 4 - BeginningBytes;
-        message = new WireMessage((char)buffer[start], buffer.AsMemory(start + 5, BeginningBytes), toPassOver);
-        start += 5 + BeginningBytes;
-        return true;
-    }
+    /// <summary>The next message of the stream if it has arrived in full; false when more must be read first.</summary>
+    public bool TryNext(out WireMessage message) => buffer.TryNext(out message);
 
     /// <summary>
-    /// Reads what the line has, waiting for it up to <paramref name="wait"/>; false when nothing came. A read that has begun
+    /// Reads what the connection has, waiting for it up to <paramref name="wait"/>; false when nothing came. A read that has begun
     /// continues over calls, so that nothing is torn.
     /// </summary>
     public async Task<bool> FillAsync(TimeSpan wait, CancellationToken cancellation)
@@ -194,8 +144,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
                 await Task.Delay(1, cancellation);
             }
 
-            MakeRoom();
-            pending = stream.ReadAsync(buffer.AsMemory(end), CancellationToken.None).AsTask();
+            pending = stream.ReadAsync(buffer.MakeRoom(), CancellationToken.None).AsTask();
         }
 
         if (!pending.IsCompleted)
@@ -231,7 +180,7 @@ internal sealed class ReplicationLink : IAsyncDisposable
             };
         }
 
-        end += lastRead;
+        buffer.Filled(lastRead);
         return true;
     }
 
@@ -383,30 +332,5 @@ internal sealed class ReplicationLink : IAsyncDisposable
         }
 
         return message;
-    }
-
-    private void MakeRoom()
-    {
-        if (start == end)
-        {
-            start = end = 0;
-
-            // One large value must not cost its memory for good.
-            buffer = buffer.Length > BufferBytes ? new byte[BufferBytes] : buffer;
-        }
-
-        if (end < buffer.Length && (start == 0 || buffer.Length - end >= GatherBytes))
-        {
-            return;
-        }
-
-        var held = end - start;
-        var length = held >= 5 ? BinaryPrimitives.ReadInt32BigEndian(buffer.AsSpan(start + 1)) : 0;
-        var needed = length > MostBytes ? 0 : length + 1;
-        var larger = needed > buffer.Length ? new byte[Math.Max(needed, buffer.Length * 2)] : buffer;
-        buffer.AsSpan(start, held).CopyTo(larger);
-        buffer = larger;
-        start = 0;
-        end = held;
     }
 }

@@ -1,5 +1,4 @@
 using SQLitePCL;
-using Vestige.Connectors.StandIn.Catalogue;
 using Vestige.Connectors.StandIn.Native;
 using Vestige.Core.Changes;
 using Vestige.Core.Positions;
@@ -182,7 +181,6 @@ public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock)
 
     private static List<BenchChange> FirstChanges(StandInDatabase database)
     {
-        var forms = TableCatalogue.Read(database.Handle, database.Name).ToDictionary(table => table.Name);
         var changes = new List<BenchChange>();
         foreach (var (_, bytes) in database.Buffer.Parts())
         {
@@ -192,7 +190,7 @@ public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock)
                 if (database.RelationOf(change.Relation) is { } known)
                 {
                     var row = change.After.IsNone ? change.Before : change.After;
-                    var hasKey = change.Kind != ChangeKind.Schema && forms.ContainsKey(known.Name) && known.HasKey;
+                    var hasKey = change.Kind != ChangeKind.Schema && known.HasKey;
                     changes.Add(new BenchChange(known.Name, change.Kind, hasKey ? RowKey.Display(row, known.KeyOrdinals) : ""));
                 }
             }

@@ -32,7 +32,32 @@ internal static class TableCatalogue
         return [.. names.Where(name => !IsOwn(name)).Select(name => ReadTable(database, schema, name))];
     }
 
-    private static TableSchema ReadTable(sqlite3 database, string schema, string table)
+    /// <summary>The statements of each table and of its indexes, by the table's name: another text where its form may be another.</summary>
+    public static IReadOnlyDictionary<string, string> Statements(sqlite3 database)
+    {
+        var found = new Dictionary<string, string>();
+        using var master = new Statement(
+            database,
+            """
+            SELECT tbl_name, coalesce(sql, '') FROM main.sqlite_schema WHERE type IN ('table', 'index')
+                AND tbl_name IN (SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table')
+            ORDER BY tbl_name, type, name
+            """,
+            "catalogue"
+        );
+        while (master.Step())
+        {
+            var name = master.Text(0);
+            if (!IsOwn(name))
+            {
+                found[name] = found.TryGetValue(name, out var before) ? $"{before};{master.Text(1)}" : master.Text(1);
+            }
+        }
+
+        return found;
+    }
+
+    public static TableSchema ReadTable(sqlite3 database, string schema, string table)
     {
         var columns = new List<Column>();
         using (

@@ -30,10 +30,10 @@ public sealed class DrillPanel(Func<StandInDatabase> open) : IDrills
             [
                 Switch(
                     Line,
-                    "Cut the line: nothing reaches the database; the bench, at the server, still does.",
-                    "Cut the line",
-                    "Restore the line",
-                    drills.LineCut
+                    "Cut the connection: nothing reaches the database; the bench, at the server, still does.",
+                    "Cut the connection",
+                    "Restore the connection",
+                    drills.ConnectionCut
                 ),
                 Switch(
                     Reader,
@@ -60,8 +60,8 @@ public sealed class DrillPanel(Func<StandInDatabase> open) : IDrills
         switch (drill)
         {
             case Line:
-                database.Drills.LineCut = IsOn(values);
-                return database.Drills.LineCut ? "The line is cut (drill)." : "The line is restored.";
+                database.Drills.ConnectionCut = IsOn(values);
+                return database.Drills.ConnectionCut ? "The connection is cut (drill)." : "The connection is restored.";
             case Reader:
                 database.Drills.ReaderStopped = IsOn(values);
                 return database.Drills.ReaderStopped ? "The log reader is stopped (drill)." : "The log can be read again.";

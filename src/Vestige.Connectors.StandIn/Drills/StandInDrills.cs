@@ -9,15 +9,15 @@ public sealed class StandInDrills(string name, TimeProvider clock)
 {
     private readonly Lock gate = new();
     private List<RefusedRow> refused = [];
-    private volatile bool lineCut;
+    private volatile bool connectionCut;
     private volatile bool readerStopped;
     private long delayTicks;
 
-    /// <summary>Nothing reaches the database over the line; the bench, which sits at the server, still does.</summary>
-    public bool LineCut
+    /// <summary>Nothing reaches the database over the connection; the bench, which sits at the server, still does.</summary>
+    public bool ConnectionCut
     {
-        get => lineCut;
-        set => lineCut = value;
+        get => connectionCut;
+        set => connectionCut = value;
     }
 
     /// <summary>The log cannot be read, while statements go on.</summary>
@@ -27,7 +27,7 @@ public sealed class StandInDrills(string name, TimeProvider clock)
         set => readerStopped = value;
     }
 
-    /// <summary>Added to each call over the line.</summary>
+    /// <summary>Added to each call over the connection.</summary>
     public TimeSpan Delay
     {
         get => new(Interlocked.Read(ref delayTicks));
@@ -47,7 +47,7 @@ public sealed class StandInDrills(string name, TimeProvider clock)
     }
 
     /// <summary>Whether any drill is on.</summary>
-    public bool Any => LineCut || ReaderStopped || Delay > TimeSpan.Zero || Refused.Count > 0;
+    public bool Any => ConnectionCut || ReaderStopped || Delay > TimeSpan.Zero || Refused.Count > 0;
 
     public void Refuse(RefusedRow row)
     {
@@ -65,12 +65,12 @@ public sealed class StandInDrills(string name, TimeProvider clock)
         }
     }
 
-    /// <summary>What every call over the line passes first.</summary>
-    internal async Task PassLineAsync(CancellationToken cancellation)
+    /// <summary>What every call over the connection passes first.</summary>
+    internal async Task PassConnectionAsync(CancellationToken cancellation)
     {
-        if (lineCut)
+        if (connectionCut)
         {
-            throw new PortException($"The line to {name} is cut (drill).")
+            throw new PortException($"The connection to {name} is cut (drill).")
             {
                 Transient = true,
                 Remedy = "Lift the drill on the stand-in's page.",
@@ -81,9 +81,9 @@ public sealed class StandInDrills(string name, TimeProvider clock)
         if (delay > TimeSpan.Zero)
         {
             await Task.Delay(delay, clock, cancellation);
-            if (lineCut)
+            if (connectionCut)
             {
-                throw new PortException($"The line to {name} is cut (drill).")
+                throw new PortException($"The connection to {name} is cut (drill).")
                 {
                     Transient = true,
                     Remedy = "Lift the drill on the stand-in's page.",

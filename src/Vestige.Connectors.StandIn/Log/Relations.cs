@@ -13,7 +13,11 @@ namespace Vestige.Connectors.StandIn.Log;
 internal sealed class Relations(sqlite3 database, string schema)
 {
     private readonly Dictionary<string, (int Number, TableSchema? Schema)> current = [];
+
+    /// <summary>The statements of each table and its indexes, as they were when its form was read.</summary>
+    private readonly Dictionary<string, string> statements = [];
     private int last;
+    private bool isAhead;
 
     public int SchemaVersion { get; private set; } = -1;
 
@@ -40,6 +44,7 @@ internal sealed class Relations(sqlite3 database, string schema)
         {
             known = (++last, null);
             current.Add(table, known);
+            isAhead = true;
         }
 
         return known.Number;
@@ -57,14 +62,16 @@ internal sealed class Relations(sqlite3 database, string schema)
 
     /// <summary>
     /// Compares the tables there are with the ones known, keeps what is new and returns the changes of form: a number and
-    /// what was done. Unique and foreign keys alone are no change of form.
+    /// what was done. Unique and foreign keys alone are no change of form. Only tables whose statements changed are read, so that a
+    /// database of thousands of tables can be built statement by statement.
     /// </summary>
     public IReadOnlyList<(int Number, string What)> Refresh()
     {
         var changes = new List<(int, string)>();
-        var there = TableCatalogue.Read(database, schema).ToDictionary(table => table.Name.Name);
-        foreach (var form in there.Values.OrderBy(form => form.Name))
+        var there = TableCatalogue.Statements(database);
+        foreach (var form in Changed(there).Select(name => TableCatalogue.ReadTable(database, schema, name)).OrderBy(form => form.Name))
         {
+            statements[form.Name.Name] = there[form.Name.Name];
             current.TryGetValue(form.Name.Name, out var known);
             if (known.Schema is not null && JsonSerializer.Serialize(known.Schema) == JsonSerializer.Serialize(form))
             {
@@ -88,19 +95,57 @@ internal sealed class Relations(sqlite3 database, string schema)
         {
             changes.Add((gone.Value.Number, "table dropped"));
             current.Remove(gone.Key);
+            statements.Remove(gone.Key);
         }
 
         ReadVersion();
         return changes;
     }
 
+    /// <summary>What is known now is committed.</summary>
+    public void Committed() => isAhead = false;
+
     /// <summary>Forgets what a rolled back transaction had made.</summary>
-    public void Reload()
+    public void RolledBack()
     {
+        if (!isAhead && !SchemaMoved())
+        {
+            return;
+        }
+
         current.Clear();
+        statements.Clear();
         last = 0;
+        isAhead = false;
         Load();
     }
+
+    /// <summary>
+    /// Tables that are new or have other statements, and those that refer to one that changed or went: what they refer to may be another
+    /// key.
+    /// </summary>
+    private HashSet<string> Changed(IReadOnlyDictionary<string, string> there)
+    {
+        var changed = there
+            .Where(pair => !statements.TryGetValue(pair.Key, out var known) || known != pair.Value)
+            .Select(pair => pair.Key)
+            .ToHashSet();
+        var moved = changed.Concat(statements.Keys.Where(name => !there.ContainsKey(name))).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        if (moved.Count > 0)
+        {
+            changed.UnionWith(
+                current
+                    .Where(pair => there.ContainsKey(pair.Key) && RefersTo(pair.Value.Schema, moved))
+                    .Select(pair => pair.Key)
+                    .ToList()
+            );
+        }
+
+        return changed;
+    }
+
+    private static bool RefersTo(TableSchema? schema, HashSet<string> tables) =>
+        schema?.ForeignKeys.Any(key => tables.Contains(key.References.Name)) == true;
 
     private static string Describe(TableSchema before, TableSchema after, string difference)
     {
@@ -118,6 +163,7 @@ internal sealed class Relations(sqlite3 database, string schema)
 
     private void Keep(int number, TableSchema form)
     {
+        isAhead = true;
         using var insert = new Statement(database, "INSERT INTO vestige_relation (number, body) VALUES (?, ?)", "relations");
         insert.Bind(1, number).Bind(2, JsonSerializer.Serialize(form)).Run();
     }

@@ -43,12 +43,13 @@ public abstract class StandInEndpoint(string name, Func<StandInDatabase> open, T
         var lines = new List<ReadinessCheck>();
         try
         {
-            await Database.Drills.PassLineAsync(cancellation);
-            lines.Add(new ReadinessCheck("line", true, "the stand-in answers", "an answer", null, clock.GetElapsedTime(began)));
+            await Database.Drills.PassConnectionAsync(cancellation);
+            lines.Add(new ReadinessCheck("connection", true, "the stand-in answers", "an answer", null, clock.GetElapsedTime(began)));
         }
         catch (Engine.Faults.PortException exception)
         {
-            lines.Add(new ReadinessCheck("line", false, exception.Message, "an answer", exception.Remedy, clock.GetElapsedTime(began)));
+            var took = clock.GetElapsedTime(began);
+            lines.Add(new ReadinessCheck("connection", false, exception.Message, "an answer", exception.Remedy, took));
             return lines;
         }
 
@@ -78,7 +79,7 @@ public abstract class StandInEndpoint(string name, Func<StandInDatabase> open, T
 
     protected async Task<T> ReadAsync<T>(Func<SQLitePCL.sqlite3, T> read, CancellationToken cancellation)
     {
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         using var reader = Database.OpenReader();
         return read(reader.Handle!);
     }

@@ -42,7 +42,7 @@ internal sealed class StandInLogReader : ILogReader
 
     public async ValueTask<LogRead> ReadAsync(TimeSpan wait, CancellationToken cancellation)
     {
-        await database.Drills.PassLineAsync(cancellation);
+        await database.Drills.PassConnectionAsync(cancellation);
         database.Drills.PassReader();
         var committed = database.Committed.Next;
         var read = Read();

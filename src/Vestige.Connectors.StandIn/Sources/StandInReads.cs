@@ -58,7 +58,7 @@ internal static class StandInReads
         var (writer, more) = (new RowWriter(), true);
         while (more)
         {
-            await database.Drills.PassLineAsync(cancellation);
+            await database.Drills.PassConnectionAsync(cancellation);
             cancellation.ThrowIfCancellationRequested();
             var (block, count) = (new ArrayBufferWriter<byte>(BlockBytes + 4096), 0);
             while (block.WrittenCount < BlockBytes && (more = rows.Step()))

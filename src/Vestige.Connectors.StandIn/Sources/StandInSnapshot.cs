@@ -44,14 +44,14 @@ internal sealed class StandInSnapshot : ISourceSnapshot
 
     public async Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation)
     {
-        await database.Drills.PassLineAsync(cancellation);
+        await database.Drills.PassConnectionAsync(cancellation);
         return Use(connection => StandInReads.Tables(connection.Handle!, database.Name));
     }
 
     public async Task<IReadOnlyList<KeyRange>> CutAsync(TableSchema table, int chunks, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(table);
-        await database.Drills.PassLineAsync(cancellation);
+        await database.Drills.PassConnectionAsync(cancellation);
         return Use(connection =>
         {
             var rows = chunks > 1 ? StandInReads.Count(connection.Handle!, table.Name, null) : 0;

@@ -22,7 +22,7 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
 
     public async Task<SourceHead> SampleAsync(LogPosition captured, CancellationToken cancellation)
     {
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         var head = captured.At(Database.Head.Offset);
         DateTimeOffset? first = null;
         if (captured < head)
@@ -51,7 +51,7 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
     /// <summary>A stand-in keeps its log for everybody, up to its limit.</summary>
     public async Task<LogStart> BeginLogAsync(CancellationToken cancellation)
     {
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         return new LogStart(Database.Head);
     }
 
@@ -59,14 +59,14 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
 
     public async Task<LogContinuity> ContinueAsync(ResumeToken token, CancellationToken cancellation)
     {
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         return LogContinuity.ByIdentity(token, Database.Identity);
     }
 
     public async Task<ILogReader> OpenLogAsync(LogRequest request, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(request);
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         var after = request.After;
         if (request.Log is { } wanted && wanted != Database.Identity)
         {
@@ -91,19 +91,19 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
 
     public async Task ConfirmAsync(LogPosition position, CancellationToken cancellation)
     {
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         Database.Confirm(position);
     }
 
     public async Task<ISourceSnapshot> OpenSnapshotAsync(int readers, int branch, CancellationToken cancellation)
     {
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         return await Database.WhileClosedAsync(() => StandInSnapshot.Open(Database, readers, branch, Clock), cancellation);
     }
 
     public async Task<IRowsView> OpenViewAsync(int branch, CancellationToken cancellation)
     {
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         return await Database.WhileClosedAsync(() => StandInView.OfSource(Database, branch), cancellation);
     }
 
@@ -111,7 +111,7 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
     {
         ArgumentNullException.ThrowIfNull(tables);
         var began = Clock.GetTimestamp();
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         var stopped = Database.Drills.ReaderStopped;
         return
         [

@@ -42,14 +42,14 @@ internal sealed class StandInView : IRowsView
 
     public async Task<IReadOnlyList<TableDescription>> ReadTablesAsync(CancellationToken cancellation)
     {
-        await database.Drills.PassLineAsync(cancellation);
+        await database.Drills.PassConnectionAsync(cancellation);
         return StandInReads.Tables(connection.Handle!, database.Name);
     }
 
     public async Task<IReadOnlyList<Row>> CutAsync(TableSchema table, KeySpan within, int ranges, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(table);
-        await database.Drills.PassLineAsync(cancellation);
+        await database.Drills.PassConnectionAsync(cancellation);
         var keys = Keys(table);
         using var count = Bound(table, $"SELECT count(*) FROM {Quote.Name(table.Name.Name)}", within, "");
         count.Step();
@@ -86,7 +86,7 @@ internal sealed class StandInView : IRowsView
     {
         ArgumentNullException.ThrowIfNull(table);
         ArgumentNullException.ThrowIfNull(keys);
-        await database.Drills.PassLineAsync(cancellation);
+        await database.Drills.PassConnectionAsync(cancellation);
         var where = string.Join(" AND ", table.KeyOrdinals.Select(i => $"{Quote.Name(table.Columns[i].Name)} = ?"));
         using var find = new Statement(connection.Handle!, $"{Select(table)} WHERE {where}", table.Name.ToString());
         var (found, writer) = (new List<Row>(), new RowWriter());
@@ -112,7 +112,7 @@ internal sealed class StandInView : IRowsView
     public async Task<IReadOnlyList<Row>> SampleAsync(TableSchema table, int rows, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(table);
-        await database.Drills.PassLineAsync(cancellation);
+        await database.Drills.PassConnectionAsync(cancellation);
         using var draw = Bound(table, Select(table), KeySpan.All, " ORDER BY random() LIMIT ?");
         draw.Bind(table.Shared is null ? 1 : 2, rows);
         var (found, writer) = (new List<Row>(), new RowWriter());

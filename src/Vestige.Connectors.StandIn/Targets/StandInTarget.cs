@@ -172,13 +172,13 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
 
     public async Task<IRowsView> OpenViewAsync(string crossing, CancellationToken cancellation)
     {
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         return StandInView.OfTarget(Database, crossing);
     }
 
     public async Task<ITargetSession> OpenSessionAsync(string crossing, long term, CancellationToken cancellation)
     {
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         using var transaction = await Database.BeginAsync(cancellation: cancellation);
         var (last, progress) = ProgressStore.Read(Database.Handle, crossing);
         if (last >= term)
@@ -201,7 +201,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
 
     public async Task ForgetAsync(string crossing, CancellationToken cancellation)
     {
-        await Database.Drills.PassLineAsync(cancellation);
+        await Database.Drills.PassConnectionAsync(cancellation);
         using var transaction = await Database.BeginAsync(cancellation: cancellation);
         transaction.Run("DELETE FROM vestige_progress WHERE crossing = ?", crossing);
         transaction.Run("DELETE FROM vestige_progress_table WHERE crossing = ?", crossing);
@@ -264,7 +264,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
             return new ReadinessCheck(
                 step,
                 false,
-                $"it has another form: {difference}",
+                $"its columns differ: {difference}",
                 "the same columns in the same order",
                 "Drop or alter the target's table, or leave it out.",
                 TimeSpan.Zero

@@ -18,7 +18,7 @@ internal sealed class StandInTargetSession(StandInDatabase database, string cros
 
     public async Task<ITargetTransaction> BeginAsync(bool checkReferences, Route route, CancellationToken cancellation)
     {
-        await database.Drills.PassLineAsync(cancellation);
+        await database.Drills.PassConnectionAsync(cancellation);
         var transaction = await database.BeginAsync(checkReferences, cancellation);
         try
         {

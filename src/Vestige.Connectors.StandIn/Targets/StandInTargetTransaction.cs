@@ -17,7 +17,7 @@ namespace Vestige.Connectors.StandIn.Targets;
 /// </summary>
 internal sealed class StandInTargetTransaction(StandInTargetSession session, StandInTransaction transaction) : ITargetTransaction
 {
-    private readonly Dictionary<TableSchema, TableStatements> statements = new(ReferenceEqualityComparer.Instance);
+    private readonly TargetRows rows = new(transaction);
 
     public Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation)
     {
@@ -36,7 +36,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
             var exists = there.TryGetValue(table.Name.Name, out var existing);
             if (exists && making == TableMaking.WhereMissingOrSame && table.DifferenceTo(existing!) is { } difference)
             {
-                throw new PortException($"{table.Name} has another form: {difference}. Rows of other tables are in it.")
+                throw new PortException($"{table.Name} has other columns: {difference}. It also holds rows of other source tables.")
                 {
                     Remedy = "Load all tables that go into it again, at once.",
                 };
@@ -74,30 +74,16 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 
     public Task EmptyAsync(TableSchema table, CancellationToken cancellation)
     {
-        Empty(table);
+        rows.Empty(table);
         return Task.CompletedTask;
-    }
-
-    private void Empty(TableSchema table)
-    {
-        if (table.Shared is { } shared)
-        {
-            transaction.Run($"{Of(table).Empty} WHERE {Quote.Name(shared.Column)} = ?", shared.Value);
-        }
-        else
-        {
-            transaction.Run(Of(table).Empty);
-        }
     }
 
     public Task LoadAsync(TableSchema table, RowBlock block, CancellationToken cancellation)
     {
         var reader = new ChangeReader(block.Rows);
-        var insert = transaction.Prepared(Of(table).Insert);
         while (reader.TryRead(out var change))
         {
-            BindAll(insert, change.After);
-            Write(insert, table, change.Kind, change.After);
+            rows.Load(table, change.After);
         }
 
         return Task.CompletedTask;
@@ -108,7 +94,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         var reader = new ChangeReader(block.Rows);
         while (reader.TryRead(out var change))
         {
-            InsertRow(table, change.After);
+            rows.Insert(table, change.After);
         }
 
         return Task.CompletedTask;
@@ -130,14 +116,14 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         {
             if (folded.EmptiedFirst)
             {
-                Empty(folded.Table);
+                rows.Empty(folded.Table);
             }
 
             foreach (var row in folded.Rows)
             {
-                if (row.Kind == ChangeKind.Delete || MovesUnique(folded.Table, row))
+                if (row.Kind == ChangeKind.Delete || rows.MovesUnique(folded.Table, row))
                 {
-                    Count(folded.Table, DeleteRow(folded.Table, row.Before));
+                    Count(folded.Table, rows.Delete(folded.Table, row.Before));
                 }
             }
         }
@@ -146,9 +132,9 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         {
             foreach (var row in folded.Rows)
             {
-                if (row.Kind == ChangeKind.Update && !MovesUnique(folded.Table, row))
+                if (row.Kind == ChangeKind.Update && !rows.MovesUnique(folded.Table, row))
                 {
-                    Count(folded.Table, UpdateRow(folded.Table, row.Before, row.After));
+                    Count(folded.Table, rows.Update(folded.Table, row.Before, row.After));
                 }
             }
         }
@@ -157,9 +143,9 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         {
             foreach (var row in folded.Rows)
             {
-                if (row.Kind == ChangeKind.Insert || MovesUnique(folded.Table, row))
+                if (row.Kind == ChangeKind.Insert || rows.MovesUnique(folded.Table, row))
                 {
-                    Count(folded.Table, InsertRow(folded.Table, row.After));
+                    Count(folded.Table, rows.Insert(folded.Table, row.After));
                 }
             }
         }
@@ -172,19 +158,19 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         switch (change.Kind)
         {
             case ChangeKind.Insert:
-                return Task.FromResult(InsertRow(table, change.After));
+                return Task.FromResult(rows.Insert(table, change.After));
             case ChangeKind.Delete:
-                return Task.FromResult(DeleteRow(table, change.Before));
+                return Task.FromResult(rows.Delete(table, change.Before));
             case ChangeKind.Truncate:
-                Empty(table);
+                rows.Empty(table);
                 return Task.FromResult(default(ApplyCounts));
             case ChangeKind.Update
                 when change.Before.IsNone || RowKey.Of(change.Before, table.KeyOrdinals) == RowKey.Of(change.After, table.KeyOrdinals):
-                return Task.FromResult(UpdateRow(table, change.Before, change.After));
+                return Task.FromResult(rows.Update(table, change.Before, change.After));
             case ChangeKind.Update:
                 var after = RowMerge.Fill(change.After, change.Before);
                 return Task.FromResult(
-                    after.HasAbsent ? MoveRow(table, change.Before, after) : DeleteRow(table, change.Before) + InsertRow(table, after)
+                    after.HasAbsent ? rows.Move(table, change.Before, after) : rows.Delete(table, change.Before) + rows.Insert(table, after)
                 );
             default:
                 throw new InvalidOperationException($"A {change.Kind} change cannot be applied to a row.");
@@ -205,7 +191,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 
     public async Task CommitAsync(ProgressUpdate update, CancellationToken cancellation)
     {
-        await transaction.Database.Drills.PassLineAsync(cancellation);
+        await transaction.Database.Drills.PassConnectionAsync(cancellation);
         var after = ProgressStore.Write(transaction, session.Crossing, session.Progress, update);
         try
         {
@@ -234,171 +220,5 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 
         var byName = tables.ToDictionary(folded => folded.Table.Name);
         return [.. TableOrder.Of(tables.Select(folded => folded.Table)).ParentsFirst.Select(name => byName[name])];
-    }
-
-    private TableStatements Of(TableSchema table)
-    {
-        if (!statements.TryGetValue(table, out var made))
-        {
-            statements.Add(table, made = new TableStatements(table));
-        }
-
-        return made;
-    }
-
-    private bool MovesUnique(TableSchema table, FoldedRow row)
-    {
-        if (row.Kind != ChangeKind.Update || table.UniqueKeys.Count == 0 || row.After.HasAbsent)
-        {
-            return false;
-        }
-
-        // Where it is not known what a row had, it may be what another gets.
-        if (row.KnowsKeyOnly)
-        {
-            return true;
-        }
-
-        foreach (var column in Of(table).UniqueColumns)
-        {
-            if (
-                row.Before.KindAt(column) != row.After.KindAt(column)
-                || !row.Before.ValueAt(column).SequenceEqual(row.After.ValueAt(column))
-            )
-            {
-                return true;
-            }
-        }
-
-        return false;
-    }
-
-    private ApplyCounts InsertRow(TableSchema table, Row row)
-    {
-        var insert = transaction.Prepared(Of(table).Insert);
-        BindAll(insert, row);
-        var code = insert.TryStep();
-        insert.Reset();
-        if (code is SqliteFailure.PrimaryKey or SqliteFailure.RowId)
-        {
-            Update(table, row, row);
-            return new ApplyCounts(AlreadyThere: 1, 0);
-        }
-
-        ThrowIfRefused(code, table, ChangeKind.Insert, row);
-        return default;
-    }
-
-    private ApplyCounts UpdateRow(TableSchema table, Row before, Row after)
-    {
-        if (Of(table).Others.Count == 0 || Update(table, before.IsNone ? after : before, after) > 0)
-        {
-            return default;
-        }
-
-        if (after.HasAbsent)
-        {
-            throw RowRefusals.Of(
-                transaction.Database,
-                table,
-                ChangeKind.Update,
-                after,
-                "the row is not there, and the log does not carry all of it"
-            );
-        }
-
-        InsertRow(table, after);
-        return new ApplyCounts(0, Missing: 1);
-    }
-
-    /// <summary>Gives a row another key where it stands, since not all of it is known.</summary>
-    private ApplyCounts MoveRow(TableSchema table, Row before, Row after)
-    {
-        List<int> columns = [.. Enumerable.Range(0, table.Columns.Count).Where(i => after.KindAt(i) != ValueKind.Absent)];
-        return Update(table, columns, before, after) > 0
-            ? default
-            : throw RowRefusals.Of(
-                transaction.Database,
-                table,
-                ChangeKind.Update,
-                after,
-                "the row is not there, and the log does not carry all of it"
-            );
-    }
-
-    private int Update(TableSchema table, Row key, Row after)
-    {
-        var made = Of(table);
-        if (made.Others.Count == 0)
-        {
-            return 1;
-        }
-
-        var columns = after.HasAbsent ? [.. made.Others.Where(i => after.KindAt(i) != ValueKind.Absent)] : made.Others;
-        if (columns.Count == 0)
-        {
-            return 1;
-        }
-
-        return Update(table, columns, key, after);
-    }
-
-    private int Update(TableSchema table, IReadOnlyList<int> columns, Row key, Row after)
-    {
-        var made = Of(table);
-        var update = transaction.Prepared(ReferenceEquals(columns, made.Others) ? made.Update : made.UpdateOf(columns));
-        var index = 1;
-        foreach (var column in columns)
-        {
-            update.Bind(index++, after, column);
-        }
-
-        foreach (var column in table.KeyOrdinals)
-        {
-            update.Bind(index++, key, column);
-        }
-
-        return Write(update, table, ChangeKind.Update, after);
-    }
-
-    private ApplyCounts DeleteRow(TableSchema table, Row row)
-    {
-        var delete = transaction.Prepared(Of(table).Delete);
-        var index = 1;
-        foreach (var column in table.KeyOrdinals)
-        {
-            delete.Bind(index++, row, column);
-        }
-
-        return Write(delete, table, ChangeKind.Delete, row) > 0 ? default : new ApplyCounts(0, Missing: 1);
-    }
-
-    private static void BindAll(Statement statement, Row row)
-    {
-        for (var i = 0; i < row.Count; i++)
-        {
-            statement.Bind(i + 1, row, i);
-        }
-    }
-
-    private int Write(Statement statement, TableSchema table, ChangeKind kind, Row row)
-    {
-        var code = statement.TryStep();
-        statement.Reset();
-        ThrowIfRefused(code, table, kind, row);
-        return raw.sqlite3_changes(transaction.Database.Handle);
-    }
-
-    private void ThrowIfRefused(int code, TableSchema table, ChangeKind kind, Row row)
-    {
-        if (code == raw.SQLITE_DONE)
-        {
-            return;
-        }
-
-        var words = raw.sqlite3_errmsg(transaction.Database.Handle).utf8_to_string();
-        throw SqliteFailure.IsConstraint(code) || (code & 0xFF) is raw.SQLITE_MISMATCH or raw.SQLITE_TOOBIG
-            ? RowRefusals.Of(transaction.Database, table, kind, row, $"{words} (SQLite {code})")
-            : SqliteFailure.Of(transaction.Database.Handle, code, table.Name.ToString());
     }
 }

@@ -8,7 +8,7 @@ namespace Vestige.Core.Alerts;
 /// <param name="Url">Of a webhook.</param>
 /// <param name="Host">Of the mail server.</param>
 /// <param name="Port">Of the mail server.</param>
-/// <param name="Tls">Whether the line to the mail server must be encrypted from the beginning or by STARTTLS.</param>
+/// <param name="Tls">Whether the connection to the mail server must be encrypted from the beginning or by STARTTLS.</param>
 /// <param name="User">By whom one signs in at the mail server; null where one does not.</param>
 /// <param name="From">The sender's address.</param>
 /// <param name="To">The addresses told.</param>

@@ -40,7 +40,7 @@ public static class MeasurePacking
         ArgumentNullException.ThrowIfNull(bytes);
         if (bytes.Length == 0 || bytes[0] is not (Version or BySlot))
         {
-            throw new InvalidDataException("The measures are in a form of another version.");
+            throw new InvalidDataException("The measures were written by another version.");
         }
 
         try

@@ -104,7 +104,7 @@ public sealed record TableSchema(
 
             if (there.KeyOrdinal != column.KeyOrdinal)
             {
-                return $"column {column.Name} stands elsewhere in the key there";
+                return $"column {column.Name} has another place in the target's key";
             }
 
             if (there.Nullable != column.Nullable)
@@ -116,7 +116,7 @@ public sealed record TableSchema(
         var extra = other.Columns.FirstOrDefault(column => IndexOf(column.Name) < 0);
         return extra is not null ? $"column {extra.Name} exists only there"
             : SameForm(other) ? null
-            : "the columns stand in another order there";
+            : "the target has its columns in another order";
     }
 
     private static string Typed(Column column) => column.Type.Length == 0 ? "of no type" : column.Type;

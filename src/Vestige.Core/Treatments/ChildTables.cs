@@ -28,7 +28,7 @@ internal sealed class ChildTables(TableSchema source, IEngineTypes types, List<T
                 new TreatmentProblem(
                     $"{field}.from",
                     $"{source.Name} has no column {rows.From} whose value is still as it was",
-                    "Name a column of the source, and let the step stand before those that change or leave it out."
+                    "Name a column of the source, and put the step before those that change the column or leave it out."
                 )
             );
         }
@@ -135,7 +135,7 @@ internal sealed class ChildTables(TableSchema source, IEngineTypes types, List<T
         if (rows.Values.Count == 0 || rows.Ordinal is "")
         {
             problems.Add(
-                new TreatmentProblem(field, "a column has no name, or there is none", "Name the columns, or leave the list away.")
+                new TreatmentProblem(field, "a column has no name, or there is none", "Name the columns, or omit the list.")
             );
         }
 

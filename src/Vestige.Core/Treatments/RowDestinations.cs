@@ -91,7 +91,7 @@ internal sealed class RowDestinations(
                 new TreatmentProblem(
                     field,
                     $"{source.Name} has no key, so its rows cannot be distinguished from those of others",
-                    "Give the table a key, or let it cross into one of its own."
+                    "Give the table a key, or a target table of its own."
                 )
             );
             return;

@@ -119,7 +119,7 @@ public sealed class TreatmentBuilder
                 new TreatmentProblem(
                     "treatment",
                     $"{source.Name} is combined with others or keeps what is gone, and child rows do not go with that",
-                    "Apply the table as upsert or insertOnly into tables of its own, or take the child rows away."
+                    "Apply the table as upsert or insertOnly into tables of its own, or remove the child rows."
                 )
             );
         }
@@ -210,7 +210,7 @@ public sealed class TreatmentBuilder
                 new TreatmentProblem(
                     $"{field}.children",
                     "child rows are made between databases of one engine only",
-                    "Let the column cross as it is."
+                    "Replicate the column unchanged."
                 )
             );
         }

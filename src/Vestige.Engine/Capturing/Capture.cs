@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Joining;
 using Vestige.Core.Positions;
@@ -27,13 +26,13 @@ public sealed class Capture : IAsyncDisposable
     private readonly LogContinuation continuation;
     private readonly CarriedTables tables = new();
     private readonly CaptureState state;
+    private readonly BranchSequence branches;
     private readonly CancellationTokenSource stopping = new();
     private Task running = Task.CompletedTask;
     private LogPosition? confirmed;
     private DateTimeOffset passedAt;
     private bool mended = true;
     private CancellationTokenSource restart = new();
-    private readonly ConcurrentQueue<JoinRequest> joins = new();
 
     public Capture(
         string connection,
@@ -54,6 +53,7 @@ public sealed class Capture : IAsyncDisposable
         this.events = events;
         continuation = new LogContinuation(connection, spool, tables, events, missing);
         state = new CaptureState(connection, spool);
+        branches = new BranchSequence(connection, spool, StateChanged, events, clock);
         troubles = new CaptureTroubles(connection, state, StateChanged, events, clock, random, logger);
         tables.Ask(spool.Tables);
     }
@@ -121,8 +121,7 @@ public sealed class Capture : IAsyncDisposable
     /// </summary>
     public async Task JoinAsync(JoinPoint join, CancellationToken cancellation)
     {
-        var asked = new JoinRequest(join);
-        joins.Enqueue(asked);
+        var asked = branches.Ask(join);
         await UntilAsync(() => asked.IsDecided, cancellation);
         if (asked.Refusal is { } refusal)
         {
@@ -256,9 +255,9 @@ public sealed class Capture : IAsyncDisposable
             mended = true;
         }
 
-        await TakeJoinsAsync(cancellation);
+        await BeginNextAsync(branches.TakeJoinsAsync(cancellation));
         var isSame = await SampleAsync(cancellation);
-        await AgreeOnLogAsync(cancellation);
+        await BeginNextAsync(branches.AgreeAsync(Source, state.Head!.Identity, cancellation));
         _ = isSame || await SampleAsync(cancellation);
         state.ReadsFrom(Spool.Last);
         var chosen = tables.Choose(Spool.Tables);
@@ -273,7 +272,7 @@ public sealed class Capture : IAsyncDisposable
         await TakeAsync(read, cancellation);
         tables.Reads(chosen);
         StateChanged.Beat();
-        while ((!tables.More && joins.IsEmpty && !AtEndOfBranch) || Spool.Inside)
+        while ((!tables.More && !branches.HasNext) || Spool.Inside)
         {
             await WaitForRoomAsync(cancellation);
             read = await reader.ReadAsync(PollWait, cancellation);
@@ -290,9 +289,17 @@ public sealed class Capture : IAsyncDisposable
                 await Spool.TrimAsync(cancellation);
                 if (!await SampleAsync(cancellation))
                 {
-                    throw Another();
+                    throw branches.Another();
                 }
             }
+        }
+    }
+
+    private async Task BeginNextAsync(Task<bool> hasBegun)
+    {
+        if (await hasBegun)
+        {
+            confirmed = null;
         }
     }
 
@@ -306,82 +313,10 @@ public sealed class Capture : IAsyncDisposable
         }
     }
 
-    private bool AtEndOfBranch => Spool.Join is { } join && Spool.Last.Offset == join.End;
-
-    /// <summary>Between two readings of the log, so that nothing is read while a branch is ended.</summary>
-    private async Task TakeJoinsAsync(CancellationToken cancellation)
-    {
-        while (joins.TryPeek(out var asked))
-        {
-            try
-            {
-                await Spool.SealAsync(asked.Join, cancellation);
-                asked.Decide(refusal: null);
-            }
-            catch (RequestRefusedException refusal)
-            {
-                asked.Decide(refusal);
-            }
-
-            joins.TryDequeue(out _);
-            StateChanged.Beat();
-        }
-
-        if (AtEndOfBranch)
-        {
-            var join = Spool.Join!;
-            await Spool.BeginBranchAsync(cancellation);
-            confirmed = null;
-            await events.OfConnectionAsync(Connection, EventKind.Note, $"The log {join.Old} has been read to its end; {join.New} follows.");
-        }
-    }
-
-    private async Task AgreeOnLogAsync(CancellationToken cancellation)
-    {
-        if (Spool.Identity is not { } identity)
-        {
-            var begin = await Source.BeginLogAsync(cancellation);
-            if ((await Source.SampleAsync(begin.Position, cancellation)).Identity != state.Head!.Identity)
-            {
-                // The connection was led to another system just now: nobody knows of which of them the position is.
-                throw Another();
-            }
-
-            await Spool.StartAsync(state.Head.Identity, begin.Position, cancellation, begin.Token);
-            return;
-        }
-
-        var token = new ResumeToken(identity, Spool.Token ?? Source.Format(Spool.Last));
-        switch (await Source.ContinueAsync(token, cancellation))
-        {
-            case LogContinuity.NewBranch next:
-                await Spool.SealAsync(
-                    new JoinPoint(token.Identity, Spool.Last.Offset, next.Identity, next.Begin, JoinEvidence.Complete(JoinKind.Continued))
-                    {
-                        BeginToken = next.Token,
-                    },
-                    cancellation
-                );
-                await TakeJoinsAsync(cancellation);
-                break;
-            case LogContinuity.Lost lost when Spool.Branches.Any(branch => branch.IsSealed && branch.Identity == lost.Identity):
-                throw new PortException($"The source's log is still {lost.Identity}; {token.Identity} is to follow.")
-                {
-                    Transient = true,
-                    Remedy = "Lead the connection to the new system.",
-                };
-            case LogContinuity.Lost lost:
-                throw new PlaceLostException($"The source's log is now {lost.Identity}; the spool is of {token.Identity}. {lost.Why}")
-                {
-                    Remedy = "Load the crossings of this source again.",
-                };
-        }
-    }
-
     private async Task TakeAsync(LogRead whole, CancellationToken cancellation)
     {
         var now = clock.GetUtcNow();
-        var read = Spool.Join is { } join ? UpTo(whole, Spool.Last.At(join.End)) : whole;
+        var read = branches.UpToEnd(whole);
         state.Read(read, now);
         if (read.Fragments.Count > 0 || read.Notes.Count > 0)
         {
@@ -397,24 +332,6 @@ public sealed class Capture : IAsyncDisposable
             await Source.ConfirmAsync(durable, cancellation);
             confirmed = durable;
         }
-    }
-
-    /// <summary>
-    /// What of a read lies before the end of the branch; at the end, an empty transaction stands there where there is none.
-    /// </summary>
-    private LogRead UpTo(LogRead read, LogPosition end)
-    {
-        List<LogFragment> kept = [.. read.Fragments.TakeWhile(fragment => fragment.Position <= end)];
-        if (read.Passed >= end && Spool.Last < end && (kept.Count == 0 || (kept[^1].Last && kept[^1].Position < end)))
-        {
-            kept.Add(new LogFragment(end, clock.GetUtcNow(), First: true, Last: true, 0, default));
-        }
-
-        return read with
-        {
-            Fragments = kept,
-            Passed = LogPosition.Min(read.Passed, end),
-        };
     }
 
     /// <summary>
@@ -475,9 +392,6 @@ public sealed class Capture : IAsyncDisposable
             await troubles.OverAsync();
         }
     }
-
-    private PortException Another() =>
-        new($"The log of {Connection} is another than before.") { Transient = true, Remedy = "Retrying automatically." };
 
     /// <summary>
     /// False, and nothing is taken, where the source's log is another than the one that is read: its positions are of no branch of it.

@@ -30,10 +30,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly EngineOptions options;
     private readonly TimeProvider clock;
     private readonly Captures captures;
-    private readonly LoopCheck loops;
-
-    /// <summary>Definitions come, change while they are drafts, and go one after the other.</summary>
-    private readonly AsyncLock definitions = new();
+    private readonly CrossingDefinitions definitions;
     private readonly CrossingPlanner planner;
     private readonly CrossingRegistry registry;
     private readonly CrossingOpener opener;
@@ -74,7 +71,8 @@ public sealed class CrossingEngine : IAsyncDisposable
         registry = new CrossingRegistry(stores.Quarantine, stores.Reconciliations);
         captures = new Captures(services, new RestoredBackup(connections, registry, stores.Quarantine).MissingAsync);
         Positions = new SourcePositions(connections, captures);
-        loops = new LoopCheck(connections, registry);
+        var loops = new LoopCheck(connections, registry);
+        definitions = new CrossingDefinitions(connections, store, registry, loops, Events, clock);
         planner = new CrossingPlanner(connections, keys, captures, loops, clock);
         runRecorder = new RunRecorder(runs, clock, logger);
         opener = new CrossingOpener(services, registry, captures, runRecorder);
@@ -90,7 +88,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         Trace = new Tracer(connections, registry, captures, secrets.Spool, OwnTreatmentOf);
         Quarantine = new QuarantineService(registry, store, Events, clock);
         Reconcile = new ReconcileService(services, registry, captures, TreatmentOf);
-        watch = new EngineWatch(services, registry, opener, sampler, editor, Reconcile);
+        watch = new EngineWatch(services, registry, opener, sampler, editor, Reconcile.Runner);
     }
 
     public EventLog Events { get; }
@@ -189,7 +187,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// Throws when the definition that is kept is not the one that this was made from; asked while no other can be kept. Null where that
     /// does not matter.
     /// </param>
-    public async Task DefineAsync(
+    public Task DefineAsync(
         CrossingDefinition definition,
         string by,
         CancellationToken cancellation,
@@ -197,69 +195,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     )
     {
         ArgumentNullException.ThrowIfNull(definition);
-        CrossingPacing.CheckTimes(definition);
-        await loops.RefuseAsync(definition, cancellation);
-        while (!await TryDefineAsync(definition, by, verify, cancellation))
-        {
-            // A crossing of that name came while this waited: its definition is changed as that of any other is.
-        }
-    }
-
-    /// <summary>False, and nothing is kept, where there is a crossing of that name by now and there was none before.</summary>
-    private async Task<bool> TryDefineAsync(
-        CrossingDefinition definition,
-        string by,
-        Func<CancellationToken, Task>? verify,
-        CancellationToken cancellation
-    )
-    {
-        // A start that is being checked must not find another definition than the one it checked: first the crossing, then all of them.
-        using var locked = await registry.TryEnterAsync(definition.Name, cancellation);
-        using var alone = await definitions.EnterAsync(cancellation);
-        var entry = registry.Find(definition.Name);
-        if (entry != locked?.Entry)
-        {
-            return false;
-        }
-
-        await (verify?.Invoke(cancellation) ?? Task.CompletedTask);
-
-        // A connection may have been removed since the definition was checked.
-        _ = (connections.Source(definition.Source), connections.Target(definition.Target));
-        RefuseOther(entry, definition);
-        var stored = new StoredCrossing(definition, entry?.Stored.Desired ?? DesiredState.Draft, by, clock.GetUtcNow());
-        await store.SaveAsync(stored, cancellation);
-        if (entry is null)
-        {
-            registry.Add(stored);
-        }
-        else
-        {
-            entry.Stored = stored;
-        }
-
-        await Events.OfCrossingAsync(definition.Name, EventKind.Note, entry is null ? "Defined." : "Definition changed.", by);
-        return true;
-    }
-
-    /// <summary>A crossing that has begun, or whose log is kept, is not redefined in passing.</summary>
-    private static void RefuseOther(CrossingEntry? entry, CrossingDefinition definition)
-    {
-        if (entry is not null && entry.Stored.Begun)
-        {
-            throw new RequestRefusedException($"{definition.Name} has been started; another definition may load tables again.")
-            {
-                Remedy = "See what the change needs, and confirm it.",
-            };
-        }
-
-        if (entry is { Stored: { Desired: DesiredState.KeepLog } kept } && kept.Definition.Source != definition.Source)
-        {
-            throw new RequestRefusedException($"The log of {kept.Definition.Source} is kept for {definition.Name}.")
-            {
-                Remedy = "Remove the draft and create it again with another source.",
-            };
-        }
+        return definitions.DefineAsync(definition, by, verify, cancellation);
     }
 
     /// <summary>
@@ -301,7 +237,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         await editor.ChangeAsync(definition, by, typed, cancellation, verify);
         if (definition.Reconcile != compared)
         {
-            await Reconcile.EndWalkAsync(definition.Name, cancellation);
+            await Reconcile.Runner.EndWalkAsync(definition.Name, cancellation);
         }
     }
 
@@ -444,7 +380,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         opener.End();
         await watch.EndAsync();
-        await Reconcile.EndAsync();
+        await Reconcile.Runner.EndAsync();
         foreach (var entry in registry.All)
         {
             await entry.HaltAsync(new StopRequest(StopMode.Now));

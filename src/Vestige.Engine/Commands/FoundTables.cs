@@ -48,7 +48,7 @@ internal sealed class FoundTables(SourceSystem source, TargetSystem target, Spoo
                     false,
                     "it is not there",
                     "a table that was loaded by other means",
-                    "Load it, or let rows cross as well.",
+                    "Load it, or replicate rows as well.",
                     TimeSpan.Zero
                 ))
             );

@@ -61,7 +61,7 @@ internal sealed class PlannedStructure
         {
             var form = tables.FirstOrDefault(table => table.Name.ToString() == own.Table);
             var wrong = form is null
-                ? "it makes no table that crosses"
+                ? "it creates no replicated table"
                 : own.DifferenceTo(
                     target.StructureFor([form with { Statement = null }]).First(statement => statement.Makes == form.Name).Text
                 );

@@ -149,7 +149,7 @@ public sealed class RepairService
             {
                 Remedy = entry.NextRun is null
                     ? "Let it run."
-                    : "Take its schedule away for a moment: between two runs there is nobody to do it.",
+                    : "Remove its schedule for the moment: between two runs no worker is there to repair rows.",
             };
         }
 

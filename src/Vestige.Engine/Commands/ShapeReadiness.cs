@@ -57,7 +57,7 @@ internal static class ShapeReadiness
                 $"{definition.Target} keeps the progress of each table with its rows, and {table} shares one with others or goes into "
                     + "several",
                 "a table of its own",
-                "Let it cross into one table of its own."
+                "Give it one target table of its own."
             );
         }
     }

@@ -134,10 +134,10 @@ internal static class TableReadiness
 
     private static ReadinessCheck WithinLine(IGrouping<TableName, TableName> parts) =>
         new(
-            $"parts of {parts.Key}",
+            $"partitions of {parts.Key}",
             true,
-            $"{Figures.Of(parts.Count(), "part")} {(parts.Count() == 1 ? "crosses" : "cross")} within it: its rows go into one plain "
-                + "table, those of parts made later as well",
+            $"{Figures.Of(parts.Count(), "partition")} {(parts.Count() == 1 ? "is" : "are")} replicated with it: all rows go into one "
+                + "plain table, those of later partitions too",
             "to replicate the partitions as tables of their own, leave out the partitioned table",
             null,
             TimeSpan.Zero

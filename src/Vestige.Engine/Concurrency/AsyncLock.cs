@@ -1,8 +1,8 @@
 namespace Vestige.Engine.Concurrency;
 
 /// <summary>
-/// Lets one in at a time, in the order of arrival. CrossEngine the framework's semaphore it resumes who waits through the
-/// synchronization context where there is one, so that a simulated run follows from its seed alone.
+/// Lets one in at a time, in the order of arrival. Unlike the framework's semaphore it resumes waiters
+/// through the synchronization context where there is one, so that a simulated run is determined by its seed.
 /// </summary>
 internal sealed class AsyncLock
 {

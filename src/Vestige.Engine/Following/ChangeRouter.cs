@@ -84,7 +84,7 @@ internal sealed class ChangeRouter(
             Hold(
                 progress,
                 fragment.Position,
-                $"The table has another form now and cannot be treated as the definition says: {form.Problem}."
+                $"The table's columns changed, and the treatment no longer fits: {form.Problem}."
             );
         }
         else if (treatment.Mode is ApplyMode.KeepDeleted or ApplyMode.KeepVersions && change.Kind == ChangeKind.Truncate)

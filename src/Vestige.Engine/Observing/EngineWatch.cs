@@ -4,8 +4,8 @@ using Vestige.Engine.Workers;
 namespace Vestige.Engine.Observing;
 
 /// <summary>
-/// What an engine does by itself, over and over, beside its workers: it measures, looks for tables that came later and for connections that
-/// are no longer ready, begins runs by their schedules, and continues comparing.
+/// What an engine does continuously beside its workers: it measures, looks for new tables and for connections that are no longer ready,
+/// begins runs by their schedules, and compares tables.
 /// </summary>
 internal sealed class EngineWatch : IDisposable
 {
@@ -19,7 +19,7 @@ internal sealed class EngineWatch : IDisposable
         CrossingOpener opener,
         CrossingSampler sampler,
         CrossingEditor editor,
-        ReconcileService reconcile
+        ComparisonRunner comparisons
     )
     {
         loops =
@@ -27,7 +27,7 @@ internal sealed class EngineWatch : IDisposable
             sampler.RunAsync,
             new LaterTables(services, registry, editor).RunAsync,
             new Scheduler(registry, opener, services.Clock, services.Logger).RunAsync,
-            new ReconcileWalk(registry, reconcile, services.Clock, services.Logger).RunAsync,
+            new ReconcileWalk(registry, comparisons, services.Clock, services.Logger).RunAsync,
         ];
         if (services.Stores.Alerts is not null)
         {

@@ -11,7 +11,7 @@ namespace Vestige.Engine.Observing;
 /// Compares the tables of crossings all the time, one after the other, at the pace that their rules allow and in the order of
 /// <see cref="WalkOrder"/>. At the times of a schedule all of them are compared at once.
 /// </summary>
-internal sealed class ReconcileWalk(CrossingRegistry registry, ReconcileService desk, TimeProvider clock, ILogger logger)
+internal sealed class ReconcileWalk(CrossingRegistry registry, ComparisonRunner runner, TimeProvider clock, ILogger logger)
 {
     private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1);
     private readonly Dictionary<string, DateTimeOffset> looked = [];
@@ -27,7 +27,7 @@ internal sealed class ReconcileWalk(CrossingRegistry registry, ReconcileService 
                 await Task.Delay(LookEvery, clock, ending);
                 foreach (
                     var entry in registry.All.Where(entry =>
-                        entry.Stored.Definition.Reconcile is not null && entry.KeepsUp && !desk.IsAtWork(entry.Name)
+                        entry.Stored.Definition.Reconcile is not null && entry.KeepsUp && runner.Find(entry.Name) is null
                     )
                 )
                 {
@@ -68,7 +68,7 @@ internal sealed class ReconcileWalk(CrossingRegistry registry, ReconcileService 
         var now = clock.GetUtcNow();
         if (IsTime(entry, rule, now))
         {
-            await desk.RunAsync(entry, ComparisonScope.All, "the schedule", null, ending);
+            await runner.RunAsync(entry, ComparisonScope.All, "the schedule", null, ending);
             return;
         }
 
@@ -88,7 +88,7 @@ internal sealed class ReconcileWalk(CrossingRegistry registry, ReconcileService 
         if (WalkOrder.Next(tables, rule, now) is { } next)
         {
             tried[(entry.Name, next)] = now;
-            await desk.RunAsync(entry, new ComparisonScope([next]), "the rule", rule, ending);
+            await runner.RunAsync(entry, new ComparisonScope([next]), "the rule", rule, ending);
         }
     }
 }

@@ -89,7 +89,7 @@ internal static class RowEdit
                     $"{column}: '{text}' is not {(kind == ValueKind.Bytes ? "an even number of hexadecimal digits" : "a number")}."
                 )
                 {
-                    Remedy = "Write it in the form that it has in the row.",
+                    Remedy = "Write it as the row shows it.",
                 };
         }
     }

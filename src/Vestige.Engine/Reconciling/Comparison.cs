@@ -175,7 +175,7 @@ internal sealed class Comparison(
             return
             [
                 .. tables.Select(table =>
-                    TableFinding.None(name, table.Name, "a range needs keys of whole numbers that cross as they are")
+                    TableFinding.None(name, table.Name, "a range needs integer keys that are replicated unchanged")
                 ),
             ];
         }

@@ -222,7 +222,7 @@ public sealed class Spool : IAsyncDisposable
     {
         if (Join is not { } join || Last.Offset != join.End)
         {
-            throw new InvalidOperationException("The branch has not come to its end.");
+            throw new InvalidOperationException("The branch has not reached its end.");
         }
 
         IReadOnlyList<LogBranch> next =

@@ -127,8 +127,8 @@ public sealed class TreatedTables
                         ? "its rows are treated on the way; after an interruption those that the source no longer has could not be "
                             + "found again"
                         : "it has no key by which its rows could be merged",
-                    "a table with a key, whose rows cross as they are",
-                    "Have the target's rows deleted first, or take the steps away that filter, split, combine or make values.",
+                    "a table with a key, whose rows are replicated unchanged",
+                    "Choose to delete the target's rows first, or remove the steps that filter, split, combine or generate values.",
                     TimeSpan.Zero
                 )
             );
@@ -192,7 +192,7 @@ public sealed class TreatedTables
                         false,
                         $"{first} and {source} are not of one form there: {difference}",
                         "the same columns of every table that goes into one",
-                        "Leave columns out, rename or convert them, or let the table cross into one of its own.",
+                        "Leave columns out, rename or convert them, or give the table a target table of its own.",
                         TimeSpan.Zero
                     )
                 );
@@ -250,7 +250,7 @@ public sealed class TreatedTables
             {
                 var problem = new TreatmentProblem(
                     $"treatment[{i}].tables",
-                    $"'{pattern}' matches no table that crosses",
+                    $"'{pattern}' matches no replicated table",
                     "Correct the pattern, or remove the step."
                 );
                 problems.Add(problem);

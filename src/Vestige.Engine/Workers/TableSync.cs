@@ -94,8 +94,8 @@ internal sealed class TableSync(WorkerContext context)
         {
             throw new PlaceLostException(
                 !isOfLog
-                    ? $"The target stands in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
-                    : $"The spool begins at position {source.Log.Format(capture.Spool.Begin)}; the target stands at "
+                    ? $"The target's position is in the log {progress.Identity}; the source's log is {capture.Spool.Identity}."
+                    : $"The spool begins at position {source.Log.Format(capture.Spool.Begin)}; the target is at "
                         + $"{source.Log.Format(stands)}. What lies between is lost."
             )
             {

@@ -17,7 +17,7 @@ public static class StatementsFile
         ArgumentNullException.ThrowIfNull(plan);
         var text = new StringBuilder();
         text.Append(Comment($"Tables of the crossing {crossing} on {target}, as a start would make them."))
-            .Append(Comment("Keys, indexes and references may stay away: a start builds those that are missing, after the rows."))
+            .Append(Comment("Keys, indexes and references can be left out: a start builds those that are missing after the rows."))
             .Append('\n');
         foreach (var statement in plan.Statements)
         {

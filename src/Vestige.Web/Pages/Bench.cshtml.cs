@@ -11,7 +11,7 @@ using Vestige.Web.Views;
 namespace Vestige.Web.Pages;
 
 /// <summary>Run statements on a system that has a bench, and see where the changes go.</summary>
-public class BenchModel(ConnectionDirectory connections, CrossingEngine engine) : PageModel
+public class BenchModel(ConnectionDirectory connections, CrossingEngine engine, SentForms forms) : PageModel
 {
     public IReadOnlyList<ConnectionDefinition> All =>
         [.. connections.All.Where(connection => connections.KindOf(connection.Kind)?.Can.Contains(Capability.Bench) == true)];
@@ -31,8 +31,21 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine) 
     /// <summary>Whether they could be read.</summary>
     public bool TablesRead { get; private set; } = true;
 
-    public async Task<IActionResult> OnGetAsync(string? name, CancellationToken cancellation) =>
-        await ChooseAsync(name, cancellation) ? Page() : NotFound();
+    public async Task<IActionResult> OnGetAsync(string? name, string? sent, CancellationToken cancellation)
+    {
+        if (!await ChooseAsync(name, cancellation))
+        {
+            return NotFound();
+        }
+
+        if (forms.Find<RunStatement>(sent, this) is { } run && run.Connection == Chosen)
+        {
+            (Statement, Result) = (run.Statement, run.Result);
+            Refused ??= run.Refused;
+        }
+
+        return Page();
+    }
 
     public async Task<IActionResult> OnPostAsync(string? name, CancellationToken cancellation)
     {
@@ -41,20 +54,26 @@ public class BenchModel(ConnectionDirectory connections, CrossingEngine engine) 
             return NotFound();
         }
 
+        var run = await RunAsync(Chosen, cancellation);
+        var shown = run.Result?.Rows.Sum(row => row.Sum(value => value.Length)) ?? 0;
+        return Redirect($"/bench/{Chosen}?{SentForms.Field}={forms.Keep(run, Statement.Length + shown)}");
+    }
+
+    private async Task<RunStatement> RunAsync(string connection, CancellationToken cancellation)
+    {
         try
         {
-            Result = await connections.Find<IBench>(Chosen)!.RunAsync(Statement, cancellation);
+            var result = await connections.Find<IBench>(connection)!.RunAsync(Statement, cancellation);
+            return new RunStatement(connection, Statement, result, Refused: null);
         }
         catch (RequestRefusedException exception)
         {
-            Refused = $"{exception.Message} {exception.Remedy}";
+            return new RunStatement(connection, Statement, Result: null, $"{exception.Message} {exception.Remedy}");
         }
-        catch (PortException) when (!TablesRead)
+        catch (PortException exception)
         {
-            // Said already, by the reading of the tables.
+            return new RunStatement(connection, Statement, Result: null, $"{exception.Message} {exception.Remedy}");
         }
-
-        return Page();
     }
 
     /// <summary>A position in the notation of the log of the chosen system.</summary>

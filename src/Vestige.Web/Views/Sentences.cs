@@ -244,7 +244,7 @@ public static class Sentences
 
         if (!change.Restarts)
         {
-            return "The change needs nothing: the same tables cross in the same way.";
+            return "The change needs no action: the same tables are replicated in the same way.";
         }
 
         var parts = new List<string>();

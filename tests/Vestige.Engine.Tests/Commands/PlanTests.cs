@@ -87,7 +87,7 @@ public sealed class PlanTests : IAsyncLifetime, IConnections
         target.Unreachable = true;
         var plan = await PlanAsync(new TableRule(Take: "sim.*"));
         var line = Assert.Single(plan.Checks, line => !line.Ok);
-        Assert.Equal(("target warehouse: reach", "The line is cut.", "Restore the network."), (line.Step, line.Found, line.Remedy));
+        Assert.Equal(("target warehouse: reach", "The connection is cut.", "Restore the network."), (line.Step, line.Found, line.Remedy));
         Assert.Empty(plan.Tables);
     }
 

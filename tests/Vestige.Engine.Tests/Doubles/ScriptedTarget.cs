@@ -70,6 +70,6 @@ public sealed class ScriptedTarget : IProbe, ICatalogue, IRowLookup, ITableTarge
     public async Task<IReadOnlyList<ReadinessCheck>> TestAsync(CancellationToken cancellation)
     {
         await Answering.WaitAsync(cancellation);
-        return Unreachable ? throw new PortException("The line is cut.") { Remedy = "Restore the network." } : Test;
+        return Unreachable ? throw new PortException("The connection is cut.") { Remedy = "Restore the network." } : Test;
     }
 }

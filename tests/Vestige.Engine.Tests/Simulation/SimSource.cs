@@ -326,7 +326,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         ThrowIfDead();
         if (mine is not Reader { IsOfPresentLog: true })
         {
-            throw new PortException("The line to the source has ended.") { Transient = true };
+            throw new PortException("The connection to the source has ended.") { Transient = true };
         }
 
         state.Confirm(state.Head.At(position.Offset));
@@ -429,7 +429,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
         {
             if (!IsOfPresentLog)
             {
-                throw new PortException("The line to the source has ended.") { Transient = true };
+                throw new PortException("The connection to the source has ended.") { Transient = true };
             }
         }
 

@@ -22,7 +22,7 @@ public sealed class SimTreatment
         this.crosses = crosses;
     }
 
-    /// <summary>Rows cross as they are.</summary>
+    /// <summary>Rows are replicated unchanged.</summary>
     public static SimTreatment None { get; } = new(definition => definition, (table, row) => [(table, $"{row.IntegerAt(0)}", row)]);
 
     /// <summary>Rows cross as they are into another engine, which writes them otherwise.</summary>

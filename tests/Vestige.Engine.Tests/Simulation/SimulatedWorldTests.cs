@@ -101,7 +101,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
 
     [Fact]
     public void Nothing_is_applied_to_a_target_that_stands_in_another_log() =>
-        Assert.StartsWith("The target stands in the log another/1", new SimWorld(1).FaultInAnotherLog(), StringComparison.Ordinal);
+        Assert.StartsWith("The target's position is in the log another/1", new SimWorld(1).FaultInAnotherLog(), StringComparison.Ordinal);
 
     /// <summary>Pauses double up to 30 s: some 8 tries come in the first half minute, and at most 4 in each minute after it.</summary>
     [Theory]

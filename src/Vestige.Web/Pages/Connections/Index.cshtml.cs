@@ -10,7 +10,13 @@ using Vestige.Web.Connections;
 namespace Vestige.Web.Pages.Connections;
 
 /// <summary>Which systems can be reached?</summary>
-public class IndexModel(ConnectionDirectory connections, ConnectionChecks checks, CrossingEngine engine, TimeProvider clock) : PageModel
+public class IndexModel(
+    ConnectionDirectory connections,
+    ConnectionChecks checks,
+    CrossingEngine engine,
+    SentForms forms,
+    TimeProvider clock
+) : PageModel
 {
     private const int MostOfAddress = 4;
     private Dictionary<string, CaptureStatus> captures = [];
@@ -31,12 +37,12 @@ public class IndexModel(ConnectionDirectory connections, ConnectionChecks checks
     public string? Name { get; set; }
 
     /// <summary>What was typed, the secret apart.</summary>
-    public Dictionary<string, string> Settings { get; private set; } = [];
+    public IReadOnlyDictionary<string, string> Settings { get; private set; } = new Dictionary<string, string>();
 
     public SettingForm FormOf(IConnectorKind kind)
     {
         ArgumentNullException.ThrowIfNull(kind);
-        return new SettingForm(kind.Fields, kind.Kind == Sent ? Settings : [], kind.Kind);
+        return new SettingForm(kind.Fields, kind.Kind == Sent ? Settings : new Dictionary<string, string>(), kind.Kind);
     }
 
     /// <summary>What its kind is called.</summary>
@@ -101,25 +107,35 @@ public class IndexModel(ConnectionDirectory connections, ConnectionChecks checks
     /// <summary>How long ago something was.</summary>
     public TimeSpan Ago(DateTimeOffset at) => clock.GetUtcNow() - at;
 
-    public void OnGet() => Look();
+    /// <summary>The list, and the forms as they were sent.</summary>
+    /// <param name="sent">A form that was refused, by the name under which it is kept; null for none.</param>
+    public void OnGet(string? sent)
+    {
+        Look();
+        if (forms.Find<SentConnection>(sent, this) is { } refused)
+        {
+            (Sent, Name, Settings, Problems) = (refused.Kind, refused.Name, refused.Settings, refused.Problems);
+        }
+    }
 
     public async Task<IActionResult> OnPostAsync(string? kind, CancellationToken cancellation)
     {
-        Look();
         if (connections.KindOf(kind ?? "") is not { } chosen)
         {
             return NotFound();
         }
 
-        (Sent, Settings) = (chosen.Kind, SettingForm.SettingsIn(Request.Form, chosen.Fields));
+        var settings = SettingForm.SettingsIn(Request.Form, chosen.Fields);
         var secret = SettingForm.SecretIn(Request.Form, chosen.Fields);
-        var connection = new ConnectionDefinition(Name ?? "", chosen.Kind, Settings, HasSecret: false);
-        Problems = connections.Find(connection.Name) is null
+        var connection = new ConnectionDefinition(Name ?? "", chosen.Kind, settings, HasSecret: false);
+        var problems = connections.Find(connection.Name) is null
             ? connections.Check(connection, secret)
             : [new DefinitionProblem("name", $"there is a connection {connection.Name} already", "Choose another name.")];
-        if (Problems.Count > 0)
+        if (problems.Count > 0)
         {
-            return Page();
+            var typed = settings.Values.Sum(value => value.Length);
+            var refused = forms.Keep(new SentConnection(chosen.Kind, connection.Name, settings, problems), typed);
+            return Redirect($"/connections?{SentForms.Field}={refused}");
         }
 
         await connections.SaveAsync(connection, secret, cancellation);

@@ -22,6 +22,7 @@ public class ViewModel(
     ConnectionChange change,
     ConnectionChecks checks,
     CrossingEngine engine,
+    SentForms forms,
     DemoSetup demo
 ) : PageModel
 {
@@ -135,11 +136,30 @@ public class ViewModel(
     /// <summary>The work on this database; null when there is none.</summary>
     public CirculationWorkload? Workload { get; private set; }
 
-    public async Task<IActionResult> OnGetAsync(string name, string? part, string? find, string? role, CancellationToken cancellation)
+    /// <summary>The page, or its part that is alive.</summary>
+    /// <param name="name">The connection.</param>
+    /// <param name="part">The part that is asked for; null for the whole.</param>
+    /// <param name="find">What to look for among the tables.</param>
+    /// <param name="role">A role whose needs are asked for.</param>
+    /// <param name="sent">Settings that were tried, by the name under which they are kept; null for none.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task<IActionResult> OnGetAsync(
+        string name,
+        string? part,
+        string? find,
+        string? role,
+        string? sent,
+        CancellationToken cancellation
+    )
     {
         if (!Find(name))
         {
             return NotFound();
+        }
+
+        if (forms.Find<TriedSettings>(sent, this) is { } tried && tried.Connection == name)
+        {
+            (Tried, TriedLines, SecretTyped) = (tried.Settings, tried.Checks, tried.SecretTyped);
         }
 
         Users = ConnectionApi.UsersOf(name, engine);
@@ -236,6 +256,9 @@ public class ViewModel(
     /// <summary>What trying them gave.</summary>
     public IReadOnlyList<ReadinessCheck> TriedLines { get; private set; } = [];
 
+    /// <summary>Whether other settings were tested and work.</summary>
+    public bool IsTested => TriedLines.Count > 0 && TriedLines.All(line => line.Ok);
+
     /// <summary>A secret was typed, and is to be typed again, since it is kept nowhere until then.</summary>
     public bool SecretTyped { get; private set; }
 
@@ -261,20 +284,18 @@ public class ViewModel(
         var problems = connections.Check(changed, secret);
         if (problems.Count > 0)
         {
-            return await RefuseAsync(
-                name,
+            TempData["Refused"] =
                 "Nothing was changed. "
-                    + $"{string.Join(" ", problems.Select(problem => $"{problem.Field}: {problem.Found}. {problem.Remedy}"))}"
-            );
+                + $"{string.Join(" ", problems.Select(problem => $"{problem.Field}: {problem.Found}. {problem.Remedy}"))}";
+            return Again(new TriedSettings(name, changed.Settings, [], secret is not null));
         }
 
         if (RunningUsers.Count > 0)
         {
-            TriedLines = await change.TestAsync(changed, secret, cancellation);
-            if (!confirmed || TriedLines.Any(line => !line.Ok))
+            var tested = await change.TestAsync(changed, secret, cancellation);
+            if (!confirmed || tested.Any(line => !line.Ok))
             {
-                (Tried, SecretTyped) = (changed.Settings, secret is not null);
-                return await OnGetAsync(name, null, null, null, cancellation);
+                return Again(new TriedSettings(name, changed.Settings, tested, secret is not null));
             }
         }
 
@@ -312,6 +333,13 @@ public class ViewModel(
 
         TempData["Done"] = $"{name} is removed{(Connection.HasSecret ? ", with its secret" : "")}. {Kind?.Remains}".TrimEnd();
         return Redirect("/connections");
+    }
+
+    /// <summary>The page again with the settings that were tried.</summary>
+    private RedirectResult Again(TriedSettings tried)
+    {
+        var kept = forms.Keep(tried, tried.Settings.Values.Sum(value => value.Length));
+        return Redirect($"/connections/{tried.Connection}?{SentForms.Field}={kept}#{(tried.Checks.Count > 0 ? "tried" : "change")}");
     }
 
     private bool Find(string name)

@@ -13,7 +13,7 @@ using Vestige.Web.Views;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>Takes a definition from a file, says where it is wrong, and keeps it as a draft.</summary>
-public class ImportModel(CrossingEngine engine, ConnectionDirectory connections) : PageModel
+public class ImportModel(CrossingEngine engine, ConnectionDirectory connections, SentForms forms) : PageModel
 {
     private const int MostBytes = 4 << 20;
 
@@ -41,8 +41,20 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
     /// <summary>A line of the text, by its number from 1; null when there is none.</summary>
     public string? LineAt(int number) => Text.Split('\n').ElementAtOrDefault(number - 1)?.TrimEnd('\r').Replace('\t', ' ');
 
-    public IActionResult OnGet(string? from, string? change)
+    /// <summary>The page, or what was sent and what it would do.</summary>
+    /// <param name="from">A crossing to begin with; null for none.</param>
+    /// <param name="change">A crossing to change; null for none.</param>
+    /// <param name="sent">What was sent, by the name under which it is kept; null when nothing was.</param>
+    /// <param name="cancellation">Gives up.</param>
+    public async Task<IActionResult> OnGetAsync(string? from, string? change, string? sent, CancellationToken cancellation)
     {
+        if (forms.Find<SentDefinition>(sent, this) is { } kept)
+        {
+            Changing = StartedOf(change);
+            await ShowSentAsync(kept, cancellation);
+            return Page();
+        }
+
         if (from is null && change is null)
         {
             return Page();
@@ -74,8 +86,7 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         Text = (text ?? "").Replace("\r\n", "\n", StringComparison.Ordinal);
         if (file is { Length: > MostBytes })
         {
-            Failure = $"{file.FileName} has {file.Length} bytes; at most {MostBytes} are read.";
-            return Page();
+            return Again($"{file.FileName} has {file.Length} bytes; at most {MostBytes} are read.");
         }
 
         if (file is { Length: > 0 })
@@ -84,40 +95,93 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
             Text = await reader.ReadToEndAsync(cancellation);
         }
 
+        if (!keep)
+        {
+            return Again(failure: null);
+        }
+
         var read = DefinitionYaml.Read(Text);
-        Problems = read.Definition is { } definition ? [.. CrossingApi.Check(definition, connections).Select(read.Placed)] : read.Problems;
-        return Problems.Count > 0 ? Page() : await TakeAsync(read, keep, seen, typedName, cancellation);
+        if (ProblemsIn(read).Count > 0)
+        {
+            return Again(failure: null);
+        }
+
+        try
+        {
+            return await KeepAsync(read.Definition!, seen, typedName, cancellation) ?? Again(failure: null);
+        }
+        catch (NotReadyException exception)
+        {
+            return Again(exception.Message);
+        }
+        catch (RequestRefusedException exception)
+        {
+            return Again($"{exception.Message} {exception.Remedy}");
+        }
+        catch (PortException exception)
+        {
+            return Again($"{exception.Message} {exception.Remedy}");
+        }
     }
 
-    private async Task<IActionResult> TakeAsync(
-        ReadDefinition read,
-        bool keep,
+    /// <summary>The page again, with what was sent and why it was not taken.</summary>
+    private RedirectResult Again(string? failure)
+    {
+        var name = forms.Keep(new SentDefinition(Text, failure), Text.Length);
+        var change = Changing is null ? "" : $"&change={Uri.EscapeDataString(Changing)}";
+        return Redirect($"/crossings/import?{SentForms.Field}={name}{change}");
+    }
+
+    /// <summary>Null, and nothing is kept, where the consequences have not been seen or agreed to.</summary>
+    private async Task<IActionResult?> KeepAsync(
+        CrossingDefinition definition,
         string? seen,
         string? typedName,
         CancellationToken cancellation
     )
     {
-        var definition = read.Definition!;
+        if (engine.Status(definition.Name) is not { State: not CrossingState.Draft })
+        {
+            await engine.DefineAsync(definition, Who.Of(HttpContext), cancellation);
+            TempData["Done"] = "Saved as a draft. Nothing has been read or written.";
+            return Redirect($"/crossings/{definition.Name}/definition");
+        }
+
+        if (
+            seen != Mark
+            || (
+                typedName != definition.Name
+                && (await engine.CompareAsync(definition, cancellation)).Checks.Any(line => line.Loses is not null)
+            )
+        )
+        {
+            return null;
+        }
+
+        await engine.ChangeAsync(definition, Who.Of(HttpContext), cancellation, typedName);
+        TempData["Done"] = "The change is applied.";
+        return Redirect($"/crossings/{definition.Name}");
+    }
+
+    /// <summary>What was sent, with what is wrong with it or what it would do.</summary>
+    private async Task ShowSentAsync(SentDefinition sent, CancellationToken cancellation)
+    {
+        (Text, Failure) = (sent.Text, sent.Failure);
+        if (Failure is not null)
+        {
+            return;
+        }
+
+        var read = DefinitionYaml.Read(Text);
+        Problems = ProblemsIn(read);
+        if (Problems.Count > 0)
+        {
+            return;
+        }
+
         try
         {
-            if (engine.Status(definition.Name) is { State: not CrossingState.Draft } started)
-            {
-                return await TakeChangeAsync(read, started.Definition, keep && seen == Mark, typedName, cancellation);
-            }
-
-            if (keep)
-            {
-                await engine.DefineAsync(definition, Who.Of(HttpContext), cancellation);
-                TempData["Done"] = "Kept as a draft. Nothing has been read or written.";
-                return Redirect($"/crossings/{definition.Name}/definition");
-            }
-
-            Plan = await engine.PlanAsync(definition, cancellation);
-            Problems = [.. Plan.Problems.DistinctBy(problem => (problem.Field, problem.Found)).Select(read.Placed)];
-        }
-        catch (NotReadyException exception)
-        {
-            Failure = exception.Message;
+            await ShowEffectAsync(read, cancellation);
         }
         catch (RequestRefusedException exception)
         {
@@ -127,37 +191,25 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections)
         {
             Failure = $"{exception.Message} {exception.Remedy}";
         }
-
-        return Page();
     }
 
-    private async Task<IActionResult> TakeChangeAsync(
-        ReadDefinition read,
-        CrossingDefinition before,
-        bool keep,
-        string? typedName,
-        CancellationToken cancellation
-    )
+    private async Task ShowEffectAsync(ReadDefinition read, CancellationToken cancellation)
     {
         var definition = read.Definition!;
-        if (
-            keep
-            && (
-                typedName == definition.Name
-                || !(await engine.CompareAsync(definition, cancellation)).Checks.Any(line => line.Loses is not null)
-            )
-        )
+        if (engine.Status(definition.Name) is { State: not CrossingState.Draft } started)
         {
-            await engine.ChangeAsync(definition, Who.Of(HttpContext), cancellation, typedName);
-            TempData["Done"] = "The change is taken.";
-            return Redirect($"/crossings/{definition.Name}");
+            Change = await engine.CompareAsync(definition, cancellation);
+            Compared = DefinitionComparison.Of(started.Definition, definition);
+            Problems = [.. Change.Problems.DistinctBy(problem => (problem.Field, problem.Found)).Select(read.Placed)];
+            return;
         }
 
-        Change = await engine.CompareAsync(definition, cancellation);
-        Compared = DefinitionComparison.Of(before, definition);
-        Problems = [.. Change.Problems.DistinctBy(problem => (problem.Field, problem.Found)).Select(read.Placed)];
-        return Page();
+        Plan = await engine.PlanAsync(definition, cancellation);
+        Problems = [.. Plan.Problems.DistinctBy(problem => (problem.Field, problem.Found)).Select(read.Placed)];
     }
+
+    private IReadOnlyList<LocatedProblem> ProblemsIn(ReadDefinition read) =>
+        read.Definition is { } definition ? [.. CrossingApi.Check(definition, connections).Select(read.Placed)] : read.Problems;
 
     private string? StartedOf(string? crossing) =>
         crossing is not null && engine.Status(crossing) is { State: not CrossingState.Draft } ? crossing : null;

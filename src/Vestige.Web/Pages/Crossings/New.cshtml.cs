@@ -1,4 +1,6 @@
+using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.ModelBinding;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Crossings;
 using Vestige.Core.Treatments;
@@ -14,7 +16,13 @@ using Vestige.Web.Views;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>What exactly will happen if I start this? Choices at the left, the consequence at the right.</summary>
-public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Catalogues catalogues, RowSamples samples) : PageModel
+public class NewModel(
+    CrossingEngine engine,
+    ConnectionDirectory connections,
+    Catalogues catalogues,
+    RowSamples samples,
+    SentForms forms
+) : PageModel
 {
     private const int ListedAtMost = 200;
     private const int TriedAtMost = 50;
@@ -89,17 +97,24 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
     /// <summary>The page, as far as it was filled in.</summary>
     /// <param name="part">The part that is asked for; null for the whole.</param>
     /// <param name="tried">Whether it was sent and something was wrong.</param>
+    /// <param name="sent">Fields too long for an address, by the name under which they are kept; null for none.</param>
     /// <param name="start">Whether it was sent to be started.</param>
     /// <param name="typedName">What was typed to agree to a loss.</param>
     /// <param name="cancellation">Gives up.</param>
     public async Task<IActionResult> OnGetAsync(
         string? part,
         bool tried,
+        string? sent,
         bool start,
         string? typedName,
         CancellationToken cancellation
     )
     {
+        if (forms.Find<QueryCollection>(sent, this) is { } fields)
+        {
+            await TryUpdateModelAsync(Form, "", new QueryStringValueProvider(BindingSource.Query, fields, CultureInfo.InvariantCulture));
+        }
+
         Touched = tried || part is not null;
         var page = await PartAsync(part, cancellation);
         if (tried)
@@ -167,15 +182,24 @@ public class NewModel(CrossingEngine engine, ConnectionDirectory connections, Ca
 
     /// <summary>
     /// The page again with what was sent, which goes into the address, so that Back never asks to send it once more. What is too long for
-    /// an address is answered at once.
+    /// an address is kept for a while.
     /// </summary>
-    private IActionResult Again()
+    private RedirectResult Again()
     {
         var fields = Request
             .Form.Where(field => field.Key is not (TokenField or TypedRowField))
-            .SelectMany(field => field.Value, (field, value) => KeyValuePair.Create(field.Key, value));
+            .ToDictionary(field => field.Key, field => field.Value);
         var query = QueryString.Create(fields).Add("tried", "true");
-        return query.Value!.Length <= LongestQuery ? Redirect($"/crossings/new{query}") : Page();
+        if (query.Value!.Length > LongestQuery)
+        {
+            var kept = forms.Keep(new QueryCollection(fields), query.Value.Length);
+            query = QueryString
+                .Create(fields.Where(field => field.Key is "start" or "typedName"))
+                .Add("tried", "true")
+                .Add(SentForms.Field, kept);
+        }
+
+        return Redirect($"/crossings/new{query}");
     }
 
     /// <summary>A start that destroys something waits for the crossing's name.</summary>
