@@ -67,9 +67,9 @@ internal sealed class BranchSequence(string connection, Spool spool, AsyncSignal
     /// began. Throws <see cref="PlaceLostException"/> where it is another log.
     /// </summary>
     /// <param name="source">The source.</param>
-    /// <param name="head">The identity of the log that was sampled last.</param>
+    /// <param name="head">The identity of the log that was sampled last; never null where the spool is empty.</param>
     /// <param name="cancellation">Gives up.</param>
-    public async Task<bool> AgreeAsync(ILogSource source, LogIdentity head, CancellationToken cancellation)
+    public async Task<bool> AgreeAsync(ILogSource source, LogIdentity? head, CancellationToken cancellation)
     {
         if (spool.Identity is not { } identity)
         {
@@ -80,7 +80,7 @@ internal sealed class BranchSequence(string connection, Spool spool, AsyncSignal
                 throw Another();
             }
 
-            await spool.StartAsync(head, begin.Position, cancellation, begin.Token);
+            await spool.StartAsync(head!, begin.Position, cancellation, begin.Token);
             return false;
         }
 

@@ -257,7 +257,7 @@ public sealed class Capture : IAsyncDisposable
 
         await BeginNextAsync(branches.TakeJoinsAsync(cancellation));
         var isSame = await SampleAsync(cancellation);
-        await BeginNextAsync(branches.AgreeAsync(Source, state.Head!.Identity, cancellation));
+        await BeginNextAsync(branches.AgreeAsync(Source, state.Head?.Identity, cancellation));
         _ = isSame || await SampleAsync(cancellation);
         state.ReadsFrom(Spool.Last);
         var chosen = tables.Choose(Spool.Tables);
