@@ -79,7 +79,7 @@ public sealed class CombineTests(TwoServers servers)
         await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.Cause is not null), "the held table");
         await crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("west.loan")], "test", cancellation);
         await crossing.UntilAsync(() => crossing.Status.Fault is not null, "the fault");
-        Assert.Contains("Rows of other tables are in it", crossing.Status.Fault!.What, StringComparison.Ordinal);
+        Assert.Contains("rows of other source tables", crossing.Status.Fault!.What, StringComparison.Ordinal);
         Assert.Equal("9000", await b.AskAsync("SELECT count(*) FROM dw.loan"));
     }
 

@@ -1,3 +1,4 @@
+using CsCheck;
 using Vestige.Core.Applying;
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
@@ -28,6 +29,21 @@ public class DefinitionTests
         Assert.False(rules.Takes(new TableName("s", "t1")));
         Assert.True(rules.Takes(new TableName("s", "tx")));
         Assert.False(rules.Takes(new TableName("other", "a")));
+    }
+
+    /// <summary>Against trying all rules from the last to the first, which is what the rules say.</summary>
+    [Fact]
+    public void Many_rules_decide_as_they_do_one_by_one()
+    {
+        var pattern = Gen.Char["ab*."].Array[1, 4].Select(letters => new string(letters));
+        var rule = Gen.Select(pattern, Gen.Bool, (text, takes) => takes ? new TableRule(Take: text) : new TableRule(Leave: text));
+        var name = Gen.Select(
+            Gen.String[Gen.Char["ab"], 1, 2],
+            Gen.String[Gen.Char["ab"], 1, 1],
+            (schema, table) => new TableName(schema, table)
+        );
+        Gen.Select(rule.Array[0, 30], name)
+            .Sample((rules, table) => new TableRules(rules).DecidingRule(table) == rules.LastOrDefault(one => one.Matches(table.ToString())));
     }
 
     [Fact]

@@ -1,3 +1,4 @@
+using System.Globalization;
 using CsCheck;
 using Vestige.Core.Lag;
 using Vestige.Core.Measures;
@@ -29,6 +30,23 @@ public class MeasureTests
                 Histogram(delays)
             )
     );
+
+    /// <summary>Begun at 21:22, restarted at 21:50: no window is shown from 21:00, where the hour's slot begins.</summary>
+    [Theory]
+    [InlineData("21:22", null, null, "21:22")]
+    [InlineData("21:50", "21:22", "21:00", "21:22")]
+    [InlineData("21:50", null, "21:00", "21:50")]
+    [InlineData("21:50", "21:22", "19:00", "19:00")]
+    [InlineData(null, null, "19:00", "19:00")]
+    [InlineData(null, null, null, null)]
+    public void Measuring_began_with_the_finest_measure_that_is_known(string? seen, string? minute, string? hour, string? expected)
+    {
+        DateTimeOffset? At(string? time) => time is null ? null : DateTimeOffset.Parse($"2026-03-01T{time}Z", CultureInfo.InvariantCulture);
+        var oldest = new[] { (MeasureStep.Minute, At(minute)), (MeasureStep.Hour, At(hour)) }
+            .Where(slot => slot.Item2 is not null)
+            .Select(slot => (slot.Item1, slot.Item2!.Value));
+        Assert.Equal(At(expected), FirstMeasure.Of(At(seen), oldest));
+    }
 
     [Fact]
     public void Slots_survive_being_packed_to_a_tenth_of_a_millisecond_and_their_delays_exactly() =>

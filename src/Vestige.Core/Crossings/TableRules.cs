@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using System.Text.Json.Serialization;
 using Vestige.Core.Schemas;
 
@@ -11,20 +12,12 @@ public sealed record TableRules(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)] bool Future = false
 )
 {
+    /// <summary>By the list and not in a field, so that two equal records stay equal and a copy with other rules has an index of its own.</summary>
+    private static readonly ConditionalWeakTable<IReadOnlyList<TableRule>, TableRuleIndex> Indexes = [];
+
     public bool Takes(TableName table) => DecidingRule(table)?.Take is not null;
 
     /// <summary>The rule that decided about the table; null when none matches.</summary>
-    public TableRule? DecidingRule(TableName table)
-    {
-        var name = table.ToString();
-        for (var i = Rules.Count - 1; i >= 0; i--)
-        {
-            if (Rules[i].Matches(name))
-            {
-                return Rules[i];
-            }
-        }
-
-        return null;
-    }
+    public TableRule? DecidingRule(TableName table) =>
+        Indexes.GetValue(Rules, rules => new TableRuleIndex(rules)).DecidingRule(table.ToString());
 }

@@ -33,7 +33,7 @@ internal sealed class CrossingRest(
     {
         var end = captures.Find(registry.Existing(crossing).Stored.Definition.Source)?.Spool.Last ?? LogPosition.Zero;
         var request = mode == StopMode.Drain ? new StopRequest(mode, new StopMark(end)) : new StopRequest(mode);
-        return RestAsync(crossing, DesiredState.Stop, request, $"Stop asked: {StopMarks.Words(mode)}", by, cancellation);
+        return RestAsync(crossing, DesiredState.Stop, request, $"Stop requested: {StopMarks.Words(mode)}", by, cancellation);
     }
 
     public async Task StopAtAsync(string crossing, StopMark? wanted, string by, CancellationToken cancellation)
@@ -62,7 +62,7 @@ internal sealed class CrossingRest(
             if (worker.TryStop(mark))
             {
                 await KeepMarkAsync(entry, worker, mark, by);
-                await events.OfCrossingAsync(crossing, EventKind.Note, $"Stop asked: {StopMarks.Words(mark, source)}.", by);
+                await events.OfCrossingAsync(crossing, EventKind.Note, $"Stop requested: {StopMarks.Words(mark, source)}.", by);
                 return;
             }
 

@@ -99,18 +99,14 @@ public sealed class MeasureHistory(CrossingEngine engine, IMeasureStore store, T
     /// <summary>When measuring began, as far as the longest window reaches back; null where nothing was measured.</summary>
     private async Task<DateTimeOffset?> FirstAsync(string crossing, CancellationToken cancellation)
     {
-        var kept = new List<DateTimeOffset>();
+        var oldest = new List<(MeasureStep Step, DateTimeOffset Start)>();
         foreach (var (_, window, step) in Windows)
         {
-            kept.AddRange((await SlotsAsync(crossing, step, window, TimeSpan.Zero, cancellation)).Slots.Take(1).Select(slot => slot.Start));
+            var slots = (await SlotsAsync(crossing, step, window, TimeSpan.Zero, cancellation)).Slots;
+            oldest.AddRange(slots.Take(1).Select(slot => (step, slot.Start)));
         }
 
-        if (engine.Meter(crossing)?.FirstPointAt is { } seen)
-        {
-            kept.Add(seen);
-        }
-
-        return kept.Count == 0 ? null : kept.Min();
+        return FirstMeasure.Of(engine.Meter(crossing)?.FirstPointAt, oldest);
     }
 
     private async Task<(DateTimeOffset At, IReadOnlyList<MeasureSlot> Slots)> SlotsAsync(
