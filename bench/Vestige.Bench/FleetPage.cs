@@ -1,6 +1,5 @@
 using System.Diagnostics;
 using System.Net.Http.Json;
-using Vestige.Web.Hosting;
 
 namespace Vestige.Bench;
 
@@ -8,76 +7,31 @@ namespace Vestige.Bench;
 internal static class FleetPage
 {
     private const int Requests = 200;
-    private const int Port = 5391;
     private const int PerSource = 5;
     private const int TablesEach = 20;
     private static readonly TimeSpan Watched = TimeSpan.FromSeconds(60);
 
     public static async Task RunAsync(int crossings)
     {
-        var folder = Directory.CreateTempSubdirectory("vestige-bench-").FullName;
-        using var process = Process.Start(
-            new ProcessStartInfo(
-                "dotnet",
-                [
-                    typeof(VestigeSettings).Assembly.Location,
-                    "--port",
-                    $"{Port}",
-                    "--data",
-                    Path.Combine(folder, "data"),
-                    "--keys",
-                    Path.Combine(folder, "keys"),
-                    "--empty",
-                    "true",
-                ]
-            )
-            {
-                UseShellExecute = false,
-            }
-        )!;
-        using var http = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{Port}") };
-        try
-        {
-            await ReadyAsync(http);
-            await FillAsync(http, crossings);
-            await FollowingAsync(http, crossings);
-            await Task.Delay(8000);
-            await WatchingAsync(http, process);
-            var size = (await http.GetByteArrayAsync("/")).Length;
-            var page = await TimesAsync(http, "/");
-            var health = await TimesAsync(http, "/healthz");
-            Console.WriteLine(
-                $"Fleet with {crossings} running crossings: p50 {At(page, 0.5):0.0} ms, p95 {At(page, 0.95):0.0} ms, {size / 1000.0:0} kB"
-            );
-            Console.WriteLine($"health address:                    p50 {At(health, 0.5):0.0} ms, p95 {At(health, 0.95):0.0} ms");
-            Console.WriteLine($"ratio of p95 {At(page, 0.95) / At(health, 0.95):0.0}  (asked: p95 under 100 ms with 1,000 crossings)");
-        }
-        finally
-        {
-            process.Kill();
-            await process.WaitForExitAsync();
-            Directory.Delete(folder, recursive: true);
-        }
-    }
-
-    private static async Task ReadyAsync(HttpClient http)
-    {
-        for (var tries = 0; tries < 200; tries++)
-        {
-            try
-            {
-                if ((await http.GetAsync("/readyz")).IsSuccessStatusCode)
-                {
-                    return;
-                }
-            }
-            catch (HttpRequestException)
-            {
-                // Not listening yet.
-            }
-
-            await Task.Delay(100);
-        }
+        await using var app = await RunningApp.StartAsync();
+        var http = app.Http;
+        await FillAsync(http, crossings);
+        await FollowingAsync(http, crossings);
+        await Task.Delay(8000);
+        await WatchingAsync(http, app.Process);
+        var size = (await http.GetByteArrayAsync("/")).Length;
+        var page = await app.TimesAsync("/", Requests);
+        var health = await app.TimesAsync("/healthz", Requests);
+        Console.WriteLine(
+            $"Fleet with {crossings} running crossings: p50 {RunningApp.At(page, 0.5):0.0} ms, p95 {RunningApp.At(page, 0.95):0.0} ms, "
+                + $"{size / 1000.0:0} kB"
+        );
+        Console.WriteLine(
+            $"health address:                    p50 {RunningApp.At(health, 0.5):0.0} ms, p95 {RunningApp.At(health, 0.95):0.0} ms"
+        );
+        Console.WriteLine(
+            $"ratio of p95 {RunningApp.At(page, 0.95) / RunningApp.At(health, 0.95):0.0}  (asked: p95 under 100 ms with 1,000 crossings)"
+        );
     }
 
     /// <summary>What watching costs, beside all else that the process does while nothing is committed.</summary>
@@ -175,22 +129,6 @@ internal static class FleetPage
             }
         }
     }
-
-    private static async Task<List<double>> TimesAsync(HttpClient http, string path)
-    {
-        var times = new List<double>();
-        for (var i = 0; i < Requests; i++)
-        {
-            var began = Stopwatch.GetTimestamp();
-            await http.GetByteArrayAsync(path);
-            times.Add(Stopwatch.GetElapsedTime(began).TotalMilliseconds);
-        }
-
-        times.Sort();
-        return times;
-    }
-
-    private static double At(List<double> sorted, double q) => sorted[Math.Max(0, (int)Math.Ceiling(q * sorted.Count) - 1)];
 
     private sealed record Listed(string Name, string State);
 }

@@ -1,22 +1,25 @@
 // Measurements, each beside its baseline in the same run.
 //   dotnet run -c Release --project bench/Vestige.Bench -- backlog [CHANGES]   the whole way against one plain loop
-//   ... -- lag [SECONDS]                                                       delay per transaction at 500 transactions/s
-//   ... -- memory [ROWS] [CHANGES]                                             peak memory of a load and one huge transaction
-//   ... -- fleet [CROSSINGS]                                                   server time of the Fleet page, cost of watching
-//   ... -- month [DAYS]                                                        disk that measures take
-//   ... -- pg-load [ROWS]                                                      initial load against psql | psql
-//   ... -- pg-tables [ROWS]                                                    the same with 12 tables
-//   ... -- pg-drain [CHANGES]                                                  log to spool against pg_recvlogical
-//   ... -- pg-catchup [CHANGES]                                                spool to target against the built-in subscription
-//   ... -- pg-slot [CHANGES]                                                   log to target with an empty spool, against the same
-//   ... -- pg-visible [SECONDS]                                                commit to visible at 100 transactions/s, against the same
-//   ... -- pg-cpu [TRANSACTIONS]                                               the source's CPU, against pg_recvlogical attached
-// ... -- pg-compare [ROWS]                                                   comparing both sides, against plain digests by both servers at
-// once   ... -- pg-walk [SECONDS]                                                   pgbench on the source while comparing all the time
-// ... -- compare-memory [ROWS]                                               peak memory of comparing very many rows   ... -- pg-engines
-// [ROWS]                                                    digests of a table in two unlike engines   ... -- treat [ROWS]
-// rows through a treatment on one core   ... -- trace [CHANGES]                                                     a row found in a spool,
-// against reading it through   ... -- rules [TABLES]                                                      table rules over names
+//   ... -- lag [SECONDS]            delay per transaction at 500 transactions/s
+//   ... -- memory [ROWS] [CHANGES]  peak memory of a load and one huge transaction
+//   ... -- fleet [CROSSINGS]        server time of the Fleet page, cost of watching
+//   ... -- large [TABLES]           server time of pages that list very many tables
+//   ... -- month [DAYS]             disk that measures take
+//   ... -- treat [ROWS]             rows through a treatment on one core
+//   ... -- trace [CHANGES]          a row found in a spool, against reading it through
+//   ... -- rules [TABLES]           table rules over names
+//   ... -- compare-memory [ROWS]    peak memory of comparing very many rows
+//   ... -- pg-load [ROWS]           initial load against psql | psql
+//   ... -- pg-tables [ROWS]         the same with 12 tables
+//   ... -- pg-drain [CHANGES]       log to spool against pg_recvlogical
+//   ... -- pg-catchup [CHANGES]     spool to target against the built-in subscription
+//   ... -- pg-slot [CHANGES]        log to target with an empty spool, against the same
+//   ... -- pg-visible [SECONDS]     commit to visible at 100 transactions/s, against the same
+//   ... -- pg-cpu [TRANSACTIONS]    the source's CPU, against pg_recvlogical attached
+//   ... -- pg-compare [ROWS]        comparing both sides, against plain digests by both servers at once
+//   ... -- pg-walk [SECONDS]        pgbench on the source while comparing all the time
+//   ... -- pg-engines [ROWS]        digests of a table in two unlike engines
+
 using Vestige.Bench;
 
 var size = args.Length > 1 ? int.Parse(args[1]) : 0;
@@ -33,6 +36,9 @@ switch (args.FirstOrDefault())
         return 0;
     case "fleet":
         await FleetPage.RunAsync(size > 0 ? size : 1000);
+        return 0;
+    case "large":
+        await LargeSchema.RunAsync(size > 0 ? size : 20_000);
         return 0;
     case "month":
         await MonthOfMeasures.RunAsync(size > 0 ? size : 30);
@@ -81,7 +87,7 @@ switch (args.FirstOrDefault())
         return 0;
     default:
         Console.Error.WriteLine(
-            "Say which: backlog, lag, memory, fleet, month, treat, trace, rules, pg-load, pg-tables, pg-drain, pg-catchup, pg-slot, "
+            "Say which: backlog, lag, memory, fleet, large, month, treat, trace, rules, pg-load, pg-tables, pg-drain, pg-catchup, pg-slot, "
                 + "pg-visible or pg-cpu."
         );
         return 2;

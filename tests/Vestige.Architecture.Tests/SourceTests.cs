@@ -35,6 +35,22 @@ public class SourceTests
         Assert.True(others.Count == 0, string.Join(Environment.NewLine, others));
     }
 
+    /// <summary>Where readers got lost before: what each of these does is said in short methods.</summary>
+    [Theory]
+    [InlineData("CrossingEngine")]
+    [InlineData("CrossingOpener")]
+    [InlineData("CrossingPlanner")]
+    [InlineData("ComparedTable")]
+    [InlineData("StatusReader")]
+    public void The_bodies_of_its_methods_are_short(string type)
+    {
+        const int LongestBody = 40;
+        var lines = File.ReadAllLines(Assert.Single(Sources.In("src", ".cs"), file => Path.GetFileNameWithoutExtension(file) == type));
+        var begins = Enumerable.Range(0, lines.Length).Where(i => lines[i] == "    {").ToList();
+        Assert.NotEmpty(begins);
+        Assert.All(begins, begin => Assert.InRange(Array.IndexOf(lines, "    }", begin) - begin - 1, 0, LongestBody));
+    }
+
     private static IEnumerable<string> Imports(string file) =>
         File.ReadLines(file)
             .TakeWhile(line => !line.StartsWith("namespace ", StringComparison.Ordinal))

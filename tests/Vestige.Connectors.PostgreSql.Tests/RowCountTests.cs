@@ -20,7 +20,8 @@ public sealed class RowCountTests(TwoServers servers)
         await database.RunAsync(
             """
             CREATE TABLE few (id int PRIMARY KEY); INSERT INTO few SELECT generate_series(1, 10000);
-            CREATE TABLE many (id int, branch text) WITH (autovacuum_enabled = off); INSERT INTO many SELECT i, 'b' || i % 2 FROM generate_series(1, 300000) i;
+            CREATE TABLE many (id int, branch text) WITH (autovacuum_enabled = off);
+            INSERT INTO many SELECT i, 'b' || i % 2 FROM generate_series(1, 300000) i;
             CREATE TABLE parts (id int) PARTITION BY RANGE (id);
             CREATE TABLE parts_a PARTITION OF parts FOR VALUES FROM (0) TO (10000);
             CREATE TABLE parts_b PARTITION OF parts FOR VALUES FROM (10000) TO (90000);
