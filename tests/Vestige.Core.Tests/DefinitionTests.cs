@@ -43,7 +43,9 @@ public class DefinitionTests
             (schema, table) => new TableName(schema, table)
         );
         Gen.Select(rule.Array[0, 30], name)
-            .Sample((rules, table) => new TableRules(rules).DecidingRule(table) == rules.LastOrDefault(one => one.Matches(table.ToString())));
+            .Sample(
+                (rules, table) => new TableRules(rules).DecidingRule(table) == rules.LastOrDefault(one => one.Matches(table.ToString()))
+            );
     }
 
     [Fact]

@@ -12,6 +12,7 @@ public sealed class EarlierDataFolderTests
     [Theory]
     [InlineData("2026-11-firm-ground", "c20b22014acfc0905bc4b7da049ca2115d96dfdea6eb9e527740067e7927499c")]
     [InlineData("2026-11-structure", "031600135132487e1cf824bdce8660931e04b3ef5c4dad005880ab65b36f3c0d")]
+    [InlineData("2026-11-pages", "cfe09eb4609915371271caa722b430de595e27a6656a5043fb0993fc7b806f38")]
     public async Task A_crossing_goes_on_with_the_same_masks_and_what_was_compared_is_still_known(string folder, string hash)
     {
         await using var vestige = await RunningVestige.StartOnCopyAsync(Folder(folder));

@@ -42,6 +42,28 @@ public class TableChoicesFormTests
         Assert.False(form.IsChanged);
     }
 
+    /// <summary>Of a very wide table some columns are shown; what is chosen for the others stays.</summary>
+    [Fact]
+    public void Columns_that_are_not_shown_keep_their_choices()
+    {
+        string[] columns = [.. Enumerable.Range(0, 1000).Select(i => $"c{i:000}")];
+        var text = TreatmentText.Read("- tables: s.wide\n  leaveOut: [c700, c800]\n");
+        var said = ChoiceSteps.Of(text.Steps, "s.wide")!.Read(columns)!;
+        var all = TableChoicesForm.Of("s.wide", said);
+        Assert.Equal((TableChoicesForm.MostShown, 1000, true), (all.Columns.Count, all.Total, all.IsWide));
+        Assert.Equal(["c700", "c800"], all.Columns.Where(column => column.LeftOut).Select(column => column.Column));
+
+        var found = TableChoicesForm.Of("s.wide", said, " C70");
+        Assert.Equal(Enumerable.Range(700, 10).Select(i => $"c{i}"), found.Columns.Select(column => column.Column));
+        Assert.False(found.IsChanged);
+        found.Columns[1].LeftOut = true;
+        Assert.True(found.IsChanged);
+        Assert.Equal(
+            ["c700", "c701", "c800"],
+            found.Choices(said).Columns.Where(column => column.LeftOut).Select(column => column.Column)
+        );
+    }
+
     [Fact]
     public void A_change_is_written_into_the_text_and_the_rest_of_it_stays_as_a_person_wrote_it()
     {

@@ -361,12 +361,12 @@ test('bad input is told, and nothing is made', async (page) => {
   assert((await page.getByRole('alert').textContent()).includes('already'), 'a name that is taken is told');
   assert((await page.locator('#stand-in-name').inputValue()) === 'circulation', 'what was typed is still there');
   await page.goto(`${base}/crossings/import`);
-  await page.getByLabel('Text').fill('name: half\nsource: nowhere\n');
+  await page.locator('#text').fill('name: half\nsource: nowhere\n');
   await page.getByRole('button', { name: 'Save draft' }).click();
   await until(async () => (await page.locator('#problems').textContent()).includes('source'), 'what is wrong in the file');
-  assert((await page.getByLabel('Text').inputValue()).startsWith('name: half'), 'the text is still there');
+  assert((await page.locator('#text').inputValue()).startsWith('name: half'), 'the text is still there');
   await page.reload();
-  assert((await page.getByLabel('Text').inputValue()).startsWith('name: half'), 'and after a reload');
+  assert((await page.locator('#text').inputValue()).startsWith('name: half'), 'and after a reload');
   await page.goto(`${base}/bench/circulation?sent=long-gone`);
   assert((await page.getByRole('alert').textContent()).includes('no longer kept'), 'what is no longer kept is said');
 });

@@ -12,7 +12,7 @@ public sealed record TableRules(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)] bool Future = false
 )
 {
-    /// <summary>By the list and not in a field, so that two equal records stay equal and a copy with other rules has an index of its own.</summary>
+    /// <summary>By the list and not in a field: equal records stay equal, and a copy with other rules has an index of its own.</summary>
     private static readonly ConditionalWeakTable<IReadOnlyList<TableRule>, TableRuleIndex> Indexes = [];
 
     public bool Takes(TableName table) => DecidingRule(table)?.Take is not null;

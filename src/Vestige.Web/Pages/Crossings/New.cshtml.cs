@@ -74,6 +74,9 @@ public class NewModel(
     /// <summary>The columns before the choices take effect.</summary>
     public IReadOnlyList<TreatedColumn> ChoiceColumns { get; private set; } = [];
 
+    /// <summary>One of <see cref="ChoiceColumns"/>, by its name.</summary>
+    public TreatedColumn ChoiceColumn(string? name) => ChoiceColumns.First(column => column.Name == name);
+
     /// <summary>Whether a part of the page was asked for, not the whole.</summary>
     public bool IsPart { get; private set; }
 
@@ -368,7 +371,7 @@ public class NewModel(
         {
             ChoiceColumns = ColumnsAfter(steps.Before, table);
             Choices = steps.Read([.. ChoiceColumns.Select(column => column.Name)]) is { Columns.Count: > 0 } said
-                ? TableChoicesForm.Of(name, said)
+                ? TableChoicesForm.Of(name, said, Form.Choices.Table == name ? Form.Choices.Find : null)
                 : null;
         }
     }

@@ -15,8 +15,8 @@ public class StartModel(CrossingEngine engine, ConnectionDirectory connections, 
 
     public CrossingPlan? Plan { get; private set; }
 
-    /// <summary>Why it was not started; null when nothing was asked yet.</summary>
-    public string? Refusal { get; private set; }
+    /// <summary>Why the plan cannot be shown; null when it can.</summary>
+    public string? Failure { get; private set; }
 
     public async Task<IActionResult> OnGetAsync(string name, CancellationToken cancellation) =>
         !Find(name) ? NotFound()
@@ -29,12 +29,12 @@ public class StartModel(CrossingEngine engine, ConnectionDirectory connections, 
         {
             return await DoAsync($"/crossings/{name}", "Started.", () => Engine.RunAsync(name, By, cancellation, typedName));
         }
-        catch (LossRefusedException) when (Find(name))
+        catch (LossRefusedException)
         {
-            Refusal = string.IsNullOrEmpty(typedName)
+            TempData["Refused"] = string.IsNullOrEmpty(typedName)
                 ? "Nothing was done: no name was typed."
                 : $"Nothing was done: '{typedName}' is not the crossing's name.";
-            return await ShowAsync(cancellation);
+            return Redirect($"/crossings/{name}/start");
         }
     }
 
@@ -46,7 +46,7 @@ public class StartModel(CrossingEngine engine, ConnectionDirectory connections, 
         }
         catch (PortException exception)
         {
-            Refusal = $"{exception.Message} {exception.Remedy}";
+            Failure = $"{exception.Message} {exception.Remedy}";
         }
 
         return Page();
