@@ -251,16 +251,15 @@ internal sealed class StatusReader(IConnections connections, EventLog events, Ti
         var (entry, state, load, lag) = (look.Entry, look.State, look.View?.Load, look.Lag);
         var (progress, ways) = (entry.Progress, entry.Ways);
         var into = IntoOf(ways);
-        var known = progress.Tables.Where(table => ways.Takes(table.Table)).ToDictionary(table => table.Table);
+        var known = progress.Tables.Where(table => ways.Takes(table.Table)).ToList();
         var waiting = quarantined.CountBy(change => change.Table).ToDictionary();
         var loads = load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
         return
         [
-            .. (loads.Count == 0 ? known.Keys : known.Keys.Union(loads.Keys))
-                .Order()
-                .Select(name =>
+            .. Listed(known, loads.Keys)
+                .Select(listed =>
                 {
-                    var table = known.GetValueOrDefault(name);
+                    var (name, table) = listed;
                     var loading = loads.GetValueOrDefault(name);
                     return new TableStatus(
                         name,
@@ -285,6 +284,23 @@ internal sealed class StatusReader(IConnections connections, EventLog events, Ti
                     };
                 }),
         ];
+    }
+
+    /// <summary>Known tables and those that are loaded, each once, by name. What is in order already is not sorted again.</summary>
+    private static IEnumerable<(TableName Name, TableProgress? Table)> Listed(List<TableProgress> known, ICollection<TableName> loads)
+    {
+        var all = known.Select(table => (Name: table.Table, Table: (TableProgress?)table));
+        if (loads.Count > 0)
+        {
+            var names = known.Select(table => table.Table).ToHashSet();
+            all = all.Concat(loads.Where(name => !names.Contains(name)).Select(name => (name, (TableProgress?)null)));
+        }
+        else if (known.Zip(known.Skip(1)).All(pair => pair.First.Table.CompareTo(pair.Second.Table) < 0))
+        {
+            return all;
+        }
+
+        return all.OrderBy(table => table.Name);
     }
 
     /// <summary>When the latest events say that a table was held; null where none of them does.</summary>

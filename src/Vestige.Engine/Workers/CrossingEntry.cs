@@ -1,4 +1,6 @@
+using System.Collections.Immutable;
 using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Alerting;
 using Vestige.Engine.Concurrency;
 using Vestige.Engine.Measuring;
@@ -15,6 +17,7 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
 {
     private readonly Lock gate = new();
     private volatile TableOptions? ways;
+    private volatile OrderedTables? ordered;
     private TargetProgress before = TargetProgress.None;
 
     public StoredCrossing Stored { get; set; } = stored;
@@ -59,7 +62,7 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
         ?? Worker?.View switch
         {
             { Applied: null, Tables.IsEmpty: true } => before,
-            { } view => new TargetProgress(null, view.Applied, [.. view.Tables.Values]),
+            { } view => new TargetProgress(null, view.Applied, InOrder(view.Tables)),
             null => TargetProgress.None,
         };
 
@@ -111,6 +114,18 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
 
     public string Name => Stored.Definition.Name;
 
+    /// <summary>By name. Of thousands of tables that follow, none changes from one look to the next: they are put in order once.</summary>
+    private IReadOnlyList<TableProgress> InOrder(ImmutableDictionary<TableName, TableProgress> tables)
+    {
+        var last = ordered;
+        if (last is null || !ReferenceEquals(last.Of, tables))
+        {
+            ordered = last = new OrderedTables(tables, [.. tables.Values.OrderBy(table => table.Table)]);
+        }
+
+        return last.Tables;
+    }
+
     /// <summary>Says when the next run begins, unless one was begun meanwhile.</summary>
     public void Plan(DateTimeOffset? next)
     {
@@ -159,4 +174,6 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
             return true;
         }
     }
+
+    private sealed record OrderedTables(ImmutableDictionary<TableName, TableProgress> Of, IReadOnlyList<TableProgress> Tables);
 }

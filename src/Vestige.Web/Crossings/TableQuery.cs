@@ -34,18 +34,18 @@ public sealed record TableQuery(string Find = "", string State = "", TableOrder 
     /// <summary>Whether anything is left out.</summary>
     public bool IsNarrowed => Find.Length > 0 || State.Length > 0;
 
-    /// <summary>The tables it asks for, in its order, on all pages.</summary>
+    /// <summary>The tables it asks for, in its order, on all pages. Those that are equal in it stay in the order given.</summary>
+    /// <param name="all">The tables of a crossing, by name.</param>
     public IReadOnlyList<TableStatus> Of(IReadOnlyList<TableStatus> all)
     {
         var found = all.Where(Matches);
-        var ordered = Order switch
+        return Order switch
         {
-            TableOrder.Name => found.OrderBy(_ => 0),
-            TableOrder.Changes => found.OrderByDescending(table => table.Tally.Total),
-            TableOrder.Latest => found.OrderByDescending(table => table.Tally.LastChangeAt),
-            _ => found.OrderBy(RankOf),
+            TableOrder.Name => [.. found],
+            TableOrder.Changes => [.. found.OrderByDescending(table => table.Tally.Total)],
+            TableOrder.Latest => [.. found.OrderByDescending(table => table.Tally.LastChangeAt)],
+            _ => [.. found.OrderBy(RankOf)],
         };
-        return [.. ordered.ThenBy(table => table.Source.ToString(), StringComparer.Ordinal)];
     }
 
     /// <summary>The words by which tables can be narrowed, with how many there are of each, the worst first.</summary>
