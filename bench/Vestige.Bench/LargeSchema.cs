@@ -52,7 +52,7 @@ internal static partial class LargeSchema
 
     private static void Print(string what, List<double> times, List<double> health, double? most) =>
         Console.WriteLine(
-            $"{what, -42} p50 {RunningApp.At(times, 0.5), 8:0.0} ms, p95 {RunningApp.At(times, 0.95), 8:0.0} ms, ratio "
+            $"{what,-42} p50 {RunningApp.At(times, 0.5),8:0.0} ms, p95 {RunningApp.At(times, 0.95),8:0.0} ms, ratio "
                 + $"{RunningApp.At(times, 0.95) / RunningApp.At(health, 0.95):0}{(most is null ? "" : $"  (asked: under {most} ms)")}"
         );
 
