@@ -402,10 +402,10 @@ test('a crossing stops at a mark, and a mark is taken back', async (page) => {
 
 test('events are found, and the measures of a day are there', async (page) => {
   await page.goto(`${base}/events`);
-  await page.getByLabel('Words or table name').fill('stop asked');
+  await page.getByLabel('Words or table name').fill('stop requested');
   await page.getByRole('button', { name: 'Find' }).click();
   await until(async () => (await page.locator('table.list tbody tr').count()) === 2, 'the two stops');
-  const csv = await page.request.get(`${base}/events/export?format=csv&text=stop+asked`);
+  const csv = await page.request.get(`${base}/events/export?format=csv&text=stop+requested`);
   assert((await csv.text()).trim().split('\r\n').length === 3, `a line of names and two events: ${await csv.text()}`);
   await page.goto(`${base}/crossings/${crossing}?minutes=1440`);
   await until(async () => (await page.locator('table.delays tbody tr', { hasText: 'since' }).textContent()).includes('ms'), 'delays since it was first measured', 130000);

@@ -23,13 +23,21 @@ internal sealed class LogDecoder
     /// </summary>
     public const int MostBytes = 250_000_000;
 
+    /// <summary>Below the size from which .NET puts an array on its large object heap.</summary>
+    private const int ChunkBytes = 64 << 10;
+    private const int LeastRoomBytes = 4 << 10;
     private const int PartBytes = 1 << 20;
     private readonly RelationSchemas forms;
     private readonly TableWatch watch;
     private readonly LogPosition known;
     private readonly RowWriter before = new();
     private readonly RowWriter after = new();
-    private ArrayBufferWriter<byte> body = new(4096);
+
+    /// <summary>Holds the changes of several small transactions, one after the other; what was written is never written over.</summary>
+    private ArrayBufferWriter<byte> body = new(ChunkBytes);
+
+    /// <summary>Where in it the fragment at hand begins.</summary>
+    private int begin;
     private List<LogFragment> fragments = [];
     private LogPosition position;
     private DateTimeOffset committedAt;
@@ -307,7 +315,7 @@ internal sealed class LogDecoder
     {
         count++;
         Bytes += bytes;
-        if (body.WrittenCount >= PartBytes)
+        if (body.WrittenCount - begin >= PartBytes)
         {
             EndFragment(isLast: false);
         }
@@ -315,11 +323,22 @@ internal sealed class LogDecoder
 
     private void EndFragment(bool isLast)
     {
-        fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, body.WrittenMemory, origin, route));
+        fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, body.WrittenMemory[begin..], origin, route));
         before.Trim();
         after.Trim();
-        body = new ArrayBufferWriter<byte>(isLast ? 4096 : PartBytes + 4096);
+        MakeRoom(isLast);
         isFirst = false;
         count = 0;
+    }
+
+    /// <summary>A buffer for each small transaction would be most of what reading a log allocates.</summary>
+    private void MakeRoom(bool isLast)
+    {
+        begin = body.WrittenCount;
+        if (!isLast || body.Capacity > ChunkBytes || body.FreeCapacity < LeastRoomBytes)
+        {
+            body = new ArrayBufferWriter<byte>(isLast ? ChunkBytes : PartBytes + LeastRoomBytes);
+            begin = 0;
+        }
     }
 }

@@ -64,7 +64,7 @@ public sealed record CrossingFacts
     /// <summary>Changes captured and not applied.</summary>
     public long Backlog { get; init; }
 
-    /// <summary>The share of its load that is done, 0 to 1; null when it loads nothing.</summary>
+    /// <summary>The share of its load that is done, 0 to 1; null when it loads nothing, and before the first row is read.</summary>
     public double? Loaded { get; init; }
 
     /// <summary>When its load ends; null where that is not known.</summary>

@@ -189,9 +189,9 @@ public static class HeadlineRule
             : $"Stopped by {facts.By}. {Behind(facts)}";
 
     private static string Loading(CrossingFacts facts) =>
-        facts.Loaded >= 1
-            ? "All rows are loaded; building keys and indexes."
-            : $"{Math.Floor((facts.Loaded ?? 0) * 100):0} % of the rows are loaded"
+        facts.Loaded is not { } loaded ? "Preparing the target's tables."
+        : loaded >= 1 ? "All rows are loaded; building keys and indexes."
+        : $"{Math.Floor(loaded * 100):0} % of the rows are loaded"
                 + (facts.LoadEndsIn is { } left && left > TimeSpan.Zero ? $", {Figures.Duration(left)} left." : ".");
 
     private static Reason Said(HeadlineWord word, Trouble trouble, HeadlineAction action) =>

@@ -58,7 +58,6 @@ internal sealed class InitialLoad(
             var fresh = loads.Where(load => !usable.ContainsKey(load.Table.Name)).ToList();
             await CheckAsync(fresh, cancellation);
             GoneOn = usable.Count;
-            StartedAt = clock.GetUtcNow();
             Tables = loads;
             await PrepareAsync(fresh, identity, first && usable.Count == 0, cancellation);
             foreach (var merging in loads.Where(load => Merges(load.Table.Name)))
@@ -72,6 +71,7 @@ internal sealed class InitialLoad(
                 return;
             }
 
+            StartedAt = clock.GetUtcNow();
             var reader = new ChunkReader(snapshot, target.Tables.TakenForms, treating.Build);
             await new ChunkCopy(reader, Position, session, ends.OfRows, Readers, clock).RunAsync(chunks, cancellation);
         }

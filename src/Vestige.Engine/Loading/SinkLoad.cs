@@ -32,11 +32,11 @@ internal sealed class SinkLoad(WorkerContext context, ISinkWriter writer, IProgr
         context.Capture.RetainsWhole(names, Position);
         var log = context.Capture.Spool.Branches[Position.Branch].Identity;
         var treated = await SnapshotTables.TreatedAsync(snapshot, names, context.Treating, cancellation);
-        StartedAt = context.Clock.GetUtcNow();
         Tables = [.. treated.Select(table => LoadOf(table.Treatment, table.EstimatedRows, log))];
 
         // All are known before the first of them is loaded: what a crossing has begun is what it continues with.
         await session.SaveAsync(new ProgressUpdate(null, [.. Tables.Select(Begun)], first ? log : null, Restart: first), cancellation);
+        StartedAt = context.Clock.GetUtcNow();
         foreach (var load in Tables)
         {
             await LoadAsync(snapshot, load, cancellation);

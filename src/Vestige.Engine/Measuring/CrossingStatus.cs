@@ -90,7 +90,7 @@ public sealed record CrossingStatus
     /// <summary>When it ends at the better and at the worse quartile of its rate lately; null when that is not known yet.</summary>
     public (TimeSpan Soonest, TimeSpan? Latest)? LoadRange { get; init; }
 
-    /// <summary>Rows a second of the load at hand; null when none is.</summary>
+    /// <summary>Rows a second of the load at hand; null when none is, and before its first row is read.</summary>
     public double? LoadRate { get; init; }
 
     /// <summary>How good its forecasts were.</summary>

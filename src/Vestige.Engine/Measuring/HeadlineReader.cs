@@ -44,7 +44,7 @@ public static class HeadlineReader
             LosesGround = status.Clears.Outcome == Clearing.Never,
             Lag = status.Lag,
             Backlog = status.Backlog,
-            Loaded = status.LoadShare,
+            Loaded = status.LoadRate is null ? null : status.LoadShare,
             LoadEndsIn = status.LoadEndsIn,
             NextRun = status.NextRun,
             KeepsLog = status.Capture is not null,

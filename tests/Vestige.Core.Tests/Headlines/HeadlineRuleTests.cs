@@ -101,6 +101,17 @@ public sealed class HeadlineRuleTests(ITestOutputHelper output)
         }
     }
 
+    [Theory]
+    [InlineData(null, "Preparing the target's tables.")]
+    [InlineData(0.0, "0 % of the rows are loaded.")]
+    [InlineData(0.999, "99 % of the rows are loaded.")]
+    [InlineData(1.0, "All rows are loaded; building keys and indexes.")]
+    public void A_load_names_its_phase(double? share, string sentence) =>
+        Assert.Equal(
+            sentence,
+            HeadlineRule.Of(Quiet with { State = CrossingState.Loading, Lag = null, Loaded = share }).Sentence
+        );
+
     [Fact]
     public void Of_any_set_the_worst_and_nothing_good_beside_it()
     {
