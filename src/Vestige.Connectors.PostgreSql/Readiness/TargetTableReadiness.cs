@@ -9,7 +9,7 @@ using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.PostgreSql.Readiness;
 
-/// <summary>What stands in the way of writing to tables that the target already has.</summary>
+/// <summary>Problems with writing to tables that the target already has.</summary>
 internal static class TargetTableReadiness
 {
     /// <summary>

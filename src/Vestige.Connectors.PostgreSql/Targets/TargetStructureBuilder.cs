@@ -10,7 +10,7 @@ namespace Vestige.Connectors.PostgreSql.Targets;
 
 /// <summary>
 /// Makes out of the source's structure that of the target. A table that keeps its form and its name keeps every statement;
-/// of all others, what depends on columns that are there unchanged is written again for their names, and the rest is told.
+/// of all others, what depends on columns that are there unchanged is rewritten with their names, and the rest is reported.
 /// </summary>
 internal sealed class TargetStructureBuilder(IReadOnlyList<TableTreatment> treatments)
 {

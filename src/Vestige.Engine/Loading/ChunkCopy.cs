@@ -198,7 +198,7 @@ internal sealed class ChunkCopy(
     }
 
     /// <summary>
-    /// Writes down which ranges are done, so that a later load continues with the others. A range is told only after its rows
+    /// Writes down which ranges are done, so that a later load continues with the others. A range is recorded only after its rows
     /// are committed; what a crash leaves between is written a second time, over what is there.
     /// </summary>
     private async Task RememberAsync(CancellationToken cancellation)

@@ -37,7 +37,7 @@ internal sealed class EngineWatch : IDisposable
 
     public void Start() => running = Task.WhenAll(loops.Select(loop => loop(ending.Token)).ToList());
 
-    /// <summary>Ends all of it; returns when nothing of it continues.</summary>
+    /// <summary>Ends all loops; returns when the last one has ended.</summary>
     public Task EndAsync()
     {
         ending.Cancel();

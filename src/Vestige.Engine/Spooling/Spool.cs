@@ -119,7 +119,7 @@ public sealed class Spool : IAsyncDisposable
     /// <summary>Bytes of the files that a crossing still needs; null for one that nothing is kept for.</summary>
     public long? NeededBy(string crossing) => list.NeededBy(crossing);
 
-    /// <summary>False before the start and while files are read again; nothing found then says nothing of what is held.</summary>
+    /// <summary>False before the start and while files are read again; a search that finds nothing then proves nothing.</summary>
     public bool Readable => !list.IsEmpty;
 
     /// <summary>

@@ -5,7 +5,7 @@ public static class Who
 {
     public const string Cookie = "vestige-name";
 
-    /// <summary>What stands for a person who gave no name.</summary>
+    /// <summary>The name shown for a person who gave none.</summary>
     public const string Unnamed = "unnamed";
     private const int Longest = 40;
 

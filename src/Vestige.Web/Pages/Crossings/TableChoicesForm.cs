@@ -9,7 +9,7 @@ namespace Vestige.Web.Pages.Crossings;
 /// </summary>
 public sealed class TableChoicesForm
 {
-    /// <summary>So many columns are shown at once.</summary>
+    /// <summary>The most columns that are shown at once.</summary>
     public const int MostShown = 60;
 
     /// <summary>The table that the fields are for.</summary>
