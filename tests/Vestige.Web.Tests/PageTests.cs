@@ -223,6 +223,17 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
     }
 
     [Fact]
+    public async Task The_tables_page_does_not_wait_for_a_server_that_takes_long_to_count()
+    {
+        await MakeAsync("a", "b");
+        await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY); INSERT INTO t VALUES (1), (2), (3)");
+        await StartAsync("c");
+        await PressAsync("/connections/a", "Drill", ("drill", "delay"), ("setting.milliseconds", "10000"));
+        var cells = RightCell().Matches(await PageAsync("/crossings/c/tables"));
+        Assert.Equal(["–", "3"], cells.Take(2).Select(cell => WebUtility.HtmlDecode(cell.Groups["text"].Value)));
+    }
+
+    [Fact]
     public async Task A_lost_place_is_told_as_a_fault_that_only_a_new_load_mends_and_loading_again_goes_on()
     {
         await MakeAsync("a", "b");
@@ -461,4 +472,7 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
         Assert.True((int)code < 300, body.ToString());
         await vestige.WaitAsync(name, status => status.GetProperty("state").GetString() == "following", "following");
     }
+
+    [GeneratedRegex("<td class=\"r\">(?<text>[^<]*)</td>", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
+    private static partial Regex RightCell();
 }

@@ -30,7 +30,7 @@ public sealed class TableQueryTests
     [InlineData("sort=changes", "copy fine author book loan patron")]
     [InlineData("sort=latest", "fine author book copy loan patron")]
     [InlineData("find=PENAL", "fine")]
-    [InlineData("find=o&state=held", "book copy")]
+    [InlineData("find=o&state=held", "book")]
     [InlineData("state=quarantine", "copy")]
     [InlineData("state=differs", "")]
     [InlineData("state=left+out", "patron")]
@@ -51,7 +51,7 @@ public sealed class TableQueryTests
 
     [Fact]
     public void Choices_say_how_many_there_are_of_each() =>
-        Assert.Equal([("quarantine", 1), ("held", 2), ("loading", 1), ("following", 2), ("left out", 1)], TableQuery.Choices(All));
+        Assert.Equal([("quarantine", 1), ("held", 1), ("loading", 1), ("following", 2), ("left out", 1)], TableQuery.Choices(All));
 
     private static TableQuery Read(string query) => TableQuery.Of(new QueryCollection(QueryHelpers.ParseQuery(query)));
 

@@ -30,9 +30,15 @@ public sealed record TableStatus(
     TableTally Tally
 )
 {
-    /// <summary>The first of the target's tables, for most the only one.</summary>
     /// <summary>Since when it is held; null when it is not, or that is not known.</summary>
     public DateTimeOffset? HeldSince { get; init; }
 
+    /// <summary>The first of the target's tables, for most the only one.</summary>
     public TableName Target => Into[0];
+
+    /// <summary>Whether rows of it wait in quarantine while its other rows are replicated.</summary>
+    public bool IsOnlyQuarantined => Quarantined > 0 && HeldSince is null;
+
+    /// <summary>The word that pages show for its state.</summary>
+    public string Word => IsOnlyQuarantined ? "quarantine" : State.Word();
 }

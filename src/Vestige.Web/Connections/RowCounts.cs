@@ -7,43 +7,105 @@ namespace Vestige.Web.Connections;
 
 /// <summary>
 /// Row counts for pages, asked at most every few seconds however many pages look, and of large tables once a minute: a page that is open
-/// must not read a production table again and again.
+/// must not read a production table again and again. A few are asked at once per connection, and a page waits for them only a moment: a
+/// server that does not answer makes no page slow. Safe for several threads.
 /// </summary>
-public sealed class RowCounts(ConnectionDirectory connections, TimeProvider clock)
+public sealed class RowCounts(ConnectionDirectory connections, TimeProvider clock) : IDisposable
 {
     private const int HeldAtMost = 10_000;
+    private const int AtOnce = 4;
     private static readonly TimeSpan Fresh = TimeSpan.FromSeconds(4);
     private static readonly TimeSpan FreshOfLarge = TimeSpan.FromMinutes(1);
-    private readonly ConcurrentDictionary<
-        (string Connection, TableName Table, SharedRows? Only),
-        (RowCount? Count, DateTimeOffset At)
-    > counts = new();
+
+    /// <summary>How long a page waits for its counts. What comes later is shown when the page is drawn next.</summary>
+    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(400);
+
+    private readonly ConcurrentDictionary<CountedRows, (RowCount? Count, DateTimeOffset At)> counts = new();
+    private readonly ConcurrentDictionary<CountedRows, Lazy<Task<RowCount?>>> running = new();
+    private readonly ConcurrentDictionary<string, SemaphoreSlim> turns = new();
+    private readonly CancellationTokenSource stop = new();
 
     /// <summary>The count; null when the table cannot be read just now, and where the system tells no single rows.</summary>
-    public async Task<RowCount?> OfAsync(string connection, TableName table, SharedRows? only, CancellationToken cancellation)
+    public Task<RowCount?> OfAsync(CountedRows rows, CancellationToken cancellation) =>
+        Known(rows, FreshFor) is { } known ? Task.FromResult(known.Count) : Counting(rows).WaitAsync(cancellation);
+
+    /// <summary>
+    /// The counts, each in the place of what was asked: those that answer within a moment, else what was counted within the last minute;
+    /// null where neither is known.
+    /// </summary>
+    public async Task<IReadOnlyList<RowCount?>> SoonAsync(IReadOnlyList<CountedRows> asked, CancellationToken cancellation)
     {
-        var now = clock.GetUtcNow();
-        if (counts.TryGetValue((connection, table, only), out var known) && now - known.At < FreshFor(known.Count))
+        ArgumentNullException.ThrowIfNull(asked);
+        var outstanding = asked.Where(rows => Known(rows, FreshFor) is null).Select(Counting).ToList();
+        var answered = Task.WhenAll(outstanding);
+        if (await Task.WhenAny(answered, Task.Delay(Patience, clock, cancellation)) != answered)
         {
-            return known.Count;
+            cancellation.ThrowIfCancellationRequested();
         }
 
+        return [.. asked.Select(rows => Known(rows, _ => FreshOfLarge)?.Count)];
+    }
+
+    public void Dispose()
+    {
+        stop.Cancel();
+        stop.Dispose();
+    }
+
+    private (RowCount? Count, DateTimeOffset At)? Known(CountedRows rows, Func<RowCount?, TimeSpan> goodFor) =>
+        counts.TryGetValue(rows, out var known) && clock.GetUtcNow() - known.At < goodFor(known.Count) ? known : null;
+
+    /// <summary>The count that is under way, or a new one. It never fails.</summary>
+    private Task<RowCount?> Counting(CountedRows rows) =>
+        running.GetOrAdd(rows, key => new Lazy<Task<RowCount?>>(() => CountAsync(key))).Value;
+
+    private async Task<RowCount?> CountAsync(CountedRows rows)
+    {
+        var turn = turns.GetOrAdd(rows.Connection, _ => new SemaphoreSlim(AtOnce));
+        try
+        {
+            await turn.WaitAsync(stop.Token);
+            try
+            {
+                return Keep(rows, await AskAsync(rows));
+            }
+            finally
+            {
+                turn.Release();
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            return null;
+        }
+        finally
+        {
+            running.TryRemove(rows, out _);
+        }
+    }
+
+    private async Task<RowCount?> AskAsync(CountedRows rows)
+    {
+        try
+        {
+            return connections.Find<IRowLookup>(rows.Connection) is { } lookup
+                ? await lookup.EstimateAsync(rows.Table, rows.Only, stop.Token)
+                : null;
+        }
+        catch (PortException)
+        {
+            return null;
+        }
+    }
+
+    private RowCount? Keep(CountedRows rows, RowCount? count)
+    {
         if (counts.Count > HeldAtMost)
         {
             counts.Clear();
         }
 
-        RowCount? count;
-        try
-        {
-            count = connections.Find<IRowLookup>(connection) is { } lookup ? await lookup.EstimateAsync(table, only, cancellation) : null;
-        }
-        catch (PortException)
-        {
-            count = null;
-        }
-
-        counts[(connection, table, only)] = (count, now);
+        counts[rows] = (count, clock.GetUtcNow());
         return count;
     }
 

@@ -52,7 +52,10 @@ public sealed record TableQuery(string Find = "", string State = "", TableOrder 
     public static IReadOnlyList<(string Word, int Count)> Choices(IReadOnlyList<TableStatus> all)
     {
         ArgumentNullException.ThrowIfNull(all);
-        var states = all.GroupBy(table => table.State).OrderBy(same => RankOf(same.Key)).Select(same => (same.Key.Word(), same.Count()));
+        var states = all.Where(table => !table.IsOnlyQuarantined)
+            .GroupBy(table => table.State)
+            .OrderBy(same => RankOf(same.Key))
+            .Select(same => (same.Key.Word(), same.Count()));
         return
         [
             .. new[]
@@ -89,7 +92,7 @@ public sealed record TableQuery(string Find = "", string State = "", TableOrder 
                 "" => true,
                 Quarantine => table.Quarantined > 0,
                 Differs => table.Verdict is { Differences: > 0 },
-                _ => table.State.Word() == State,
+                _ => table.Word == State,
             }
         )
         && (

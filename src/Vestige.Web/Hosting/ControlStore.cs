@@ -212,11 +212,7 @@ public sealed class ControlStore(StoreFactory factory, TimeProvider clock) : ICo
     {
         ArgumentNullException.ThrowIfNull(filter);
         var (kind, from, to) = (filter.Kind?.ToString(), filter.From?.UtcTicks, filter.To?.UtcTicks);
-        var escaped = filter
-            .Text?.Replace("\\", "\\\\", StringComparison.Ordinal)
-            .Replace("%", "\\%", StringComparison.Ordinal)
-            .Replace("_", "\\_", StringComparison.Ordinal);
-        var like = string.IsNullOrEmpty(escaped) ? null : $"%{escaped}%";
+        var like = LikePatterns.Containing(filter.Text);
         return events.Where(happened =>
             (filter.Crossing == null || happened.Crossing == filter.Crossing)
             && (filter.Connection == null || happened.Connection == filter.Connection)

@@ -136,7 +136,7 @@ public static class Draw
     public static IHtmlContent TableStates(CrossingStatus status)
     {
         ArgumentNullException.ThrowIfNull(status);
-        var counts = status.Tables.GroupBy(table => table.State.Word()).OrderByDescending(same => same.Count()).ToList();
+        var counts = status.Tables.GroupBy(table => table.Word).OrderByDescending(same => same.Count()).ToList();
         var (strip, x) = ("", 0.0);
         foreach (var same in counts)
         {

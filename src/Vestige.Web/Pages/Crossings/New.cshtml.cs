@@ -113,9 +113,11 @@ public class NewModel(
         CancellationToken cancellation
     )
     {
-        if (forms.Find<QueryCollection>(sent, this) is { } fields)
+        if (forms.Find<SentCrossing>(sent, this) is { } kept)
         {
-            await TryUpdateModelAsync(Form, "", new QueryStringValueProvider(BindingSource.Query, fields, CultureInfo.InvariantCulture));
+            var fields = new QueryStringValueProvider(BindingSource.Query, kept.Fields, CultureInfo.InvariantCulture);
+            await TryUpdateModelAsync(Form, "", fields);
+            Plan = kept.TakePlan();
         }
 
         Touched = tried || part is not null;
@@ -132,7 +134,8 @@ public class NewModel(
     {
         IsPart = part is not null;
         var withSample = part is null or "sample" or "choices";
-        await ShowAsync(withPlan: part is not ("tables" or "sample" or "choices"), withSample, cancellation);
+        var withPlan = part is not ("tables" or "sample" or "choices");
+        await ShowAsync(withPlan && Plan is null, withSample, cancellation);
         return part switch
         {
             "statements" when Plan is { } plan => File(
@@ -157,7 +160,7 @@ public class NewModel(
     public async Task<IActionResult> OnPostAsync(bool start, string? typedName, CancellationToken cancellation)
     {
         Touched = true;
-        await ShowAsync(withPlan: true, withSample: true, cancellation);
+        await ShowAsync(withPlan: start, withSample: true, cancellation);
         JudgeLoss(start, typedName);
         if (Problems.Count > 0 || Misread.Count > 0 || Failure is not null || (start && Plan?.Ready != true))
         {
@@ -195,7 +198,7 @@ public class NewModel(
         var query = QueryString.Create(fields).Add("tried", "true");
         if (query.Value!.Length > LongestQuery)
         {
-            var kept = forms.Keep(new QueryCollection(fields), query.Value.Length);
+            var kept = forms.Keep(new SentCrossing(new QueryCollection(fields), Plan), query.Value.Length);
             query = QueryString
                 .Create(fields.Where(field => field.Key is "start" or "typedName"))
                 .Add("tried", "true")

@@ -49,7 +49,7 @@ public class ReloadModel(CrossingEngine engine, ConnectionDirectory connections,
         Rows = targets.Count <= MostCounted ? new RowCount(0) : null;
         foreach (var (target, only) in targets.Take(Rows is null ? 0 : MostCounted))
         {
-            Rows += await rowCounts.OfAsync(Status.Definition.Target, target, only, cancellation);
+            Rows += await rowCounts.OfAsync(new CountedRows(Status.Definition.Target, target, only), cancellation);
         }
 
         return Page();

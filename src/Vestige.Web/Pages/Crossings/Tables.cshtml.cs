@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
 using Vestige.Web.Connections;
 using Vestige.Web.Crossings;
 using Vestige.Web.Views;
@@ -28,7 +29,7 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
     /// <summary>The last page.</summary>
     public int Last { get; private set; } = 1;
 
-    /// <summary>Rows at the source and on the target, counted lately; null where they could not be counted.</summary>
+    /// <summary>Rows at the source and on the target, counted within the last minute; null where they could not be, or not yet.</summary>
     public override IReadOnlyDictionary<TableName, (RowCount? Source, RowCount? Target)>? Counts => counts;
 
     private IReadOnlyList<TableStatus> listed = [];
@@ -50,27 +51,31 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
         var page = Paging.Of(Query.Of(Status.Tables), Query.Page, PerPage);
         (Matched, Last, listed) = (page.Count, page.Last, page.Shown);
         Query = Query with { Page = page.Number };
-        var treating = Engine.TreatmentOf(Status.Definition);
-        foreach (var table in listed)
-        {
-            counts[table.Source] = (
-                await rowCounts.OfAsync(Status.Definition.Source, table.Source, null, cancellation),
-                await SumAsync(treating.RowTargetsOf(table.Source), treating.SharedOf(table.Source), cancellation)
-            );
-        }
-
+        await CountAsync(cancellation);
         return part == "live" ? Partial("Crossings/_Tables", this) : Page();
     }
 
-    /// <summary>Rows of a table that is split are in several; null when one of them cannot be counted.</summary>
-    private async Task<RowCount?> SumAsync(IReadOnlyList<TableName> tables, SharedRows? only, CancellationToken cancellation)
+    private async Task CountAsync(CancellationToken cancellation)
     {
-        RowCount? sum = new(0);
-        foreach (var table in tables)
+        var treating = Engine.TreatmentOf(Status.Definition);
+        List<CountedRows> asked = [];
+        Dictionary<TableName, Range> targets = [];
+        foreach (var table in listed)
         {
-            sum += await rowCounts.OfAsync(Status.Definition.Target, table, only, cancellation);
+            asked.Add(new CountedRows(Status.Definition.Source, table.Source, null));
+            var first = asked.Count;
+            var only = treating.SharedOf(table.Source);
+            asked.AddRange(treating.RowTargetsOf(table.Source).Select(target => new CountedRows(Status.Definition.Target, target, only)));
+            targets[table.Source] = first..asked.Count;
         }
 
-        return sum;
+        var answers = await rowCounts.SoonAsync(asked, cancellation);
+        counts = targets.ToDictionary(
+            table => table.Key,
+            table => (answers[table.Value.Start.Value - 1], Sum([.. answers.Take(table.Value)]))
+        );
     }
+
+    /// <summary>Rows of a table that is split are in several; null when one of them is not counted.</summary>
+    private static RowCount? Sum(IReadOnlyList<RowCount?> parts) => parts.Aggregate((RowCount?)new RowCount(0), (sum, part) => sum + part);
 }
