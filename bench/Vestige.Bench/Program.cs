@@ -4,6 +4,7 @@
 //   ... -- memory [ROWS] [CHANGES]  peak memory of a load and one huge transaction
 //   ... -- fleet [CROSSINGS]        server time of the Fleet page, cost of watching
 //   ... -- large [TABLES]           server time of pages that list very many tables
+//   ... -- history [TABLES]         disk and time that ten versions of each of many tables take
 //   ... -- month [DAYS]             disk that measures take
 //   ... -- treat [ROWS]             rows through a treatment on one core
 //   ... -- trace [CHANGES]          a row found in a spool, against reading it through
@@ -39,6 +40,9 @@ switch (args.FirstOrDefault())
         return 0;
     case "large":
         await LargeSchema.RunAsync(size > 0 ? size : 20_000);
+        return 0;
+    case "history":
+        await LargeHistory.RunAsync(size > 0 ? size : 20_000);
         return 0;
     case "month":
         await MonthOfMeasures.RunAsync(size > 0 ? size : 30);
@@ -87,8 +91,8 @@ switch (args.FirstOrDefault())
         return 0;
     default:
         Console.Error.WriteLine(
-            "Say which: backlog, lag, memory, fleet, large, month, treat, trace, rules, pg-load, pg-tables, pg-drain, pg-catchup, pg-slot, "
-                + "pg-visible or pg-cpu."
+            "Say which: backlog, lag, memory, fleet, large, history, month, treat, trace, rules, pg-load, pg-tables, pg-drain, pg-catchup, "
+                + "pg-slot, pg-visible or pg-cpu."
         );
         return 2;
 }

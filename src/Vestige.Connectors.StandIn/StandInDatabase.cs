@@ -173,6 +173,16 @@ public sealed class StandInDatabase : IAsyncDisposable
         }
     }
 
+    /// <summary>The head of the log, and the tables of these names as they are there.</summary>
+    internal Task<(LogPosition Head, IReadOnlyList<TableSchema> Tables)> PresentAsync(
+        IEnumerable<TableName> tables,
+        CancellationToken cancellation
+    ) =>
+        WhileClosedAsync(
+            () => (Head, (IReadOnlyList<TableSchema>)[.. tables.Select(table => relations.FormOf(table.Name)).OfType<TableSchema>()]),
+            cancellation
+        );
+
     /// <summary>Tells the log that everything up to here is kept elsewhere.</summary>
     internal void Confirm(LogPosition position) => log.Confirm(position);
 

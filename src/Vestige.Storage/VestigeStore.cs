@@ -40,6 +40,8 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
 
     public DbSet<ProgressRecord> Progress => Set<ProgressRecord>();
 
+    public DbSet<SchemaVersionRecord> SchemaVersions => Set<SchemaVersionRecord>();
+
     public DbSet<SettingRecord> Settings => Set<SettingRecord>();
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
@@ -60,6 +62,17 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
         modelBuilder.Entity<AlertMessageRecord>().HasIndex(message => message.DueTicks);
         modelBuilder.Entity<RunRecord>().HasKey(run => new { run.Crossing, run.BeganTicks });
         modelBuilder.Entity<RunRecord>().HasIndex(run => run.BeganTicks);
+        modelBuilder.Entity<SchemaVersionRecord>().HasKey(version => version.Id);
+        modelBuilder.Entity<SchemaVersionRecord>().Property(version => version.Id).ValueGeneratedOnAdd();
+        modelBuilder
+            .Entity<SchemaVersionRecord>()
+            .HasIndex(version => new
+            {
+                version.Source,
+                version.Table,
+                version.Number,
+            })
+            .IsUnique();
         modelBuilder.Entity<SettingRecord>().HasKey(setting => setting.Name);
         modelBuilder.Entity<ReconciliationRecord>().HasKey(comparison => new { comparison.Crossing, comparison.Id });
         modelBuilder.Entity<ReconciliationRecord>().HasIndex(comparison => new { comparison.Crossing, comparison.BeganTicks });

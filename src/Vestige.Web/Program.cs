@@ -128,6 +128,8 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton<RunHistory>();
     services.AddSingleton<ReconciliationStore>();
     services.AddSingleton<IReconciliationStore>(provider => provider.GetRequiredService<ReconciliationStore>());
+    services.AddSingleton<SchemaVersionStore>();
+    services.AddSingleton<ISchemaVersionStore>(provider => provider.GetRequiredService<SchemaVersionStore>());
     services.AddSingleton(_ => SummarySigner.Of(keys.Signing));
     services.AddSingleton<AlertStore>();
     services.AddSingleton<IAlertStore>(provider => provider.GetRequiredService<AlertStore>());
@@ -222,6 +224,7 @@ static void Configure(WebApplication app)
     app.MapGet("/live", (HttpContext context, CrossingEngine engine, TimeProvider clock) => LiveStream.ServeAsync(context, engine, clock))
         .ExcludeFromDescription();
     ConnectionApi.Map(app);
+    SchemaVersionApi.Map(app);
     DrillApi.Map(app);
     CrossingApi.Map(app);
     app.MapPost(StandInPost.WebhookPath, (StandInPost post, HttpRequest request, CancellationToken cancellation) =>

@@ -13,6 +13,7 @@ using Vestige.SpoolFiles;
 using Vestige.Tests.Conformance;
 using Vestige.Tests.Shared.Quarantine;
 using Vestige.Tests.Shared.Reconciling;
+using Vestige.Tests.Shared.SchemaVersions;
 using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;
@@ -37,6 +38,9 @@ public sealed class TwoStandIns : IAsyncDisposable
 
     private readonly MemoryQuarantine quarantine = new();
     private readonly MemoryReconciliations reconciliations = new();
+
+    /// <summary>Versions of tables of <see cref="A"/>; they outlive an engine.</summary>
+    public MemorySchemaVersions Versions { get; } = new();
 
     public CrossingEngine Engine { get; private set; } = null!;
 
@@ -77,6 +81,7 @@ public sealed class TwoStandIns : IAsyncDisposable
                 Alerts = alerts,
                 Runs = runs,
                 Reconciliations = reconciliations,
+                SchemaVersions = Versions,
             },
             new EngineSecrets(new NoCipher(), new NamedKeys()),
             new EngineOptions(new SpoolOptions(), CheckEvery: TimeSpan.FromMilliseconds(200), LookEvery: TimeSpan.FromMilliseconds(500)),

@@ -75,6 +75,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
             return new LogRead([], None, decoder.Passed, AtHead: false)
             {
                 Notes = new Dictionary<string, string>(await BesideTheLogAsync([])) { [ILogReader.DatabaseNote] = who },
+                Versions = tables.TakeVersions(),
             }.On(branch);
         }
 
@@ -89,7 +90,11 @@ internal sealed class PostgreSqlLogReader : ILogReader
         var notes = await BesideTheLogAsync(fragments);
         var proven = atHead && !decoder.Inside && clock.GetElapsedTime(heardAt) < ProofAge;
         given = decoder.Passed;
-        return new LogRead(fragments, fragments.Count > 0 ? forms.TakeFresh() : None, decoder.Passed, proven) { Notes = notes }.On(branch);
+        return new LogRead(fragments, fragments.Count > 0 ? forms.TakeFresh() : None, decoder.Passed, proven)
+        {
+            Notes = notes,
+            Versions = tables.TakeVersions(),
+        }.On(branch);
     }
 
     /// <summary>

@@ -24,7 +24,8 @@ internal static class CatalogueGlancer
                    WHERE r.prrelid = c.oid AND p.pubname = $4) AS whole,
                (SELECT r.oid FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid
                    WHERE r.prrelid = c.oid AND p.pubname = $5) AS inserts,
-               {TableIdentity.Identified} AS identified, types.print AS types, {TableIdentity.Key} AS key
+               {TableIdentity.Identified} AS identified, types.print AS types, {TableIdentity.Key} AS key,
+               c.relnatts AS attributes
         FROM (SELECT {TableIdentity.Types} AS print) types CROSS JOIN (
           SELECT c.oid FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema
               JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
@@ -36,8 +37,9 @@ internal static class CatalogueGlancer
 
     private const string Columns = """
         SELECT a.attrelid, a.attnum, a.attname::text, format_type(a.atttypid, a.atttypmod), a.atttypid, a.atttypmod,
-            a.attgenerated <> '', a.xmin::text, a.atthasmissing
-        FROM pg_attribute a WHERE a.attrelid = ANY ($1::text[]::oid[]) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attrelid, a.attnum
+            a.attgenerated <> '', a.xmin::text, a.atthasmissing, NOT a.attnotnull, pg_get_expr(d.adbin, d.adrelid)
+        FROM pg_attribute a LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
+        WHERE a.attrelid = ANY ($1::text[]::oid[]) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attrelid, a.attnum
         """;
 
     private const string Types = """
@@ -245,8 +247,11 @@ internal static class CatalogueGlancer
                         reader.IsDBNull(7) ? null : reader.GetFieldValue<uint>(7),
                         reader.IsDBNull(8) ? null : reader.GetFieldValue<uint>(8),
                         reader.GetBoolean(9),
-                        reader.GetString(12)
+                        reader.GetString(13)
                     )
+                    {
+                        Attributes = reader.GetInt16(12),
+                    }
                 )
             );
         }
@@ -281,7 +286,9 @@ internal static class CatalogueGlancer
                     reader.GetInt32(5),
                     reader.GetBoolean(6),
                     long.Parse(reader.GetString(7), CultureInfo.InvariantCulture),
-                    reader.GetBoolean(8)
+                    reader.GetBoolean(8),
+                    reader.GetBoolean(9),
+                    reader.IsDBNull(10) ? null : reader.GetString(10)
                 )
             );
         }

@@ -9,6 +9,8 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 /// <param name="Generated">Whether the server computes it; the log does not carry it then.</param>
 /// <param name="Writer">The transaction that wrote its catalogue row.</param>
 /// <param name="HasMissing">Whether rows older than the column get its value from the catalogue.</param>
+/// <param name="Nullable">Whether it takes NULL; true as well where that was not read.</param>
+/// <param name="Default">Its default as an expression; null where there is none, or that was not read.</param>
 internal sealed record ColumnState(
     short Number,
     string Name,
@@ -17,5 +19,7 @@ internal sealed record ColumnState(
     int Modifier,
     bool Generated,
     long Writer,
-    bool HasMissing
+    bool HasMissing,
+    bool Nullable = true,
+    string? Default = null
 );

@@ -29,10 +29,31 @@ internal sealed record TableState(
     /// <summary>See <see cref="TableSchema.Incarnation"/>.</summary>
     public string Incarnation => IncarnationOf(Number, Shape);
 
+    /// <summary>pg_class.relnatts: how many columns it ever had, dropped ones included; null where that was not read.</summary>
+    public int? Attributes { get; init; }
+
     public bool IsPublished => Whole is not null || Inserts is not null;
 
     /// <summary>As the catalogue's digest and number make it.</summary>
     public static string IncarnationOf(long number, string shape) => $"{number}.{shape}";
+
+    /// <summary>All of its columns, generated ones too, with what the log does not tell of them.</summary>
+    public TableSchema Described(TableName name) =>
+        FormOf(name) with
+        {
+            Columns =
+            [
+                .. Columns.Select(column => new Column(
+                    column.Name,
+                    column.Type,
+                    column.Nullable,
+                    Key.ToList().IndexOf(column.Number) + 1,
+                    column.Default,
+                    column.Generated,
+                    Id: column.Number
+                )),
+            ],
+        };
 
     /// <summary>The columns that cross, as a schema.</summary>
     public TableSchema FormOf(TableName name) =>

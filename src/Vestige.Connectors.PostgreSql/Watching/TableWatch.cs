@@ -4,6 +4,7 @@ using Npgsql;
 using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -44,12 +45,17 @@ internal sealed class TableWatch
     private readonly List<(TableChange Change, LogPosition End)> again = [];
     private readonly Dictionary<TableName, LogPosition?> lost = [];
     private readonly Dictionary<TableName, long> metAt = [];
+    private readonly List<ToldVersion> versions = [];
+    private readonly Dictionary<TableName, (LogPosition At, int Ordinal)> lastVersions = [];
     private readonly Lock gate = new();
     private KnownCatalogue known;
     private CatalogueGlance covering;
     private bool isCatalogueUntold;
     private Task? carrying;
     private long coveringBegan;
+
+    /// <summary>Up to here what is known of all tables held, by the last look at all of them.</summary>
+    private LogPosition provenAt;
     private long meetings;
 
     private TableWatch(
@@ -62,7 +68,7 @@ internal sealed class TableWatch
     )
     {
         (this.database, this.names, this.looks, this.tables, this.known) = (database, names, looks, tables, known);
-        covering = first;
+        (covering, provenAt) = (first, first.Begin);
     }
 
     /// <summary>
@@ -85,7 +91,7 @@ internal sealed class TableWatch
         {
             if (noted.Tables.ContainsKey(table))
             {
-                watch.Judge(table, first);
+                watch.Judge(table, first, first.End);
             }
             else
             {
@@ -94,6 +100,17 @@ internal sealed class TableWatch
         }
 
         watch.TakeTypes(first);
+        watch.versions.AddRange(
+            watched
+                .Where(table => first.Tables.ContainsKey(table) && !watch.versions.Exists(version => version.Table == table))
+                .Select(table => new ToldVersion(
+                    table,
+                    first.Begin,
+                    VersionCertainty.Exact,
+                    first.Tables[table].Described(table),
+                    ""
+                ))
+        );
         return watch;
     }
 
@@ -128,7 +145,7 @@ internal sealed class TableWatch
         meetings++;
         foreach (var table in met)
         {
-            Judge(table, now);
+            Judge(table, now, position);
             metAt[table] = meetings;
             pending.AddRange(
                 again.Where(entry => entry.Change.Table == table && !pending.Contains(entry.Change)).Select(entry => entry.Change)
@@ -159,10 +176,11 @@ internal sealed class TableWatch
         looks.Take();
         foreach (var table in tables.Where(table => metAt.GetValueOrDefault(table) <= last.Mark))
         {
-            Judge(table, seen);
+            Judge(table, seen, passed);
         }
 
         TakeTypes(seen);
+        provenAt = seen.Begin;
         return seen.At;
     }
 
@@ -227,6 +245,14 @@ internal sealed class TableWatch
         }
     }
 
+    /// <summary>The versions of tables found since the last call.</summary>
+    public IReadOnlyList<ToldVersion> TakeVersions()
+    {
+        ToldVersion[] taken = [.. versions];
+        versions.Clear();
+        return taken;
+    }
+
     /// <summary>What is to be noted with this read; nothing of what has yet to be told.</summary>
     public IEnumerable<KeyValuePair<string, string>> TakeNotes()
     {
@@ -279,12 +305,27 @@ internal sealed class TableWatch
         }
     }
 
-    private void Judge(TableName table, CatalogueGlance now)
+    private void Judge(TableName table, CatalogueGlance now, LogPosition position)
     {
         var there = now.Tables.GetValueOrDefault(table);
-        if (TableDifferences.Of(table, known, now, names) is { } change)
+        var change = TableDifferences.Of(table, known, now, names);
+        if (change is not null)
         {
             Tell(change, now.End);
+        }
+
+        if (known.Find(table) is { } old && TableVersions.Between(table, old, there, change?.Notice.What) is { } version)
+        {
+            var ordinal = lastVersions.GetValueOrDefault(table) is var last && last.At == position ? last.Ordinal + 1 : 0;
+            lastVersions[table] = (position, ordinal);
+            versions.Add(
+                version with
+                {
+                    From = position,
+                    Ordinal = ordinal,
+                    NotBefore = LogPosition.Min(provenAt, position),
+                }
+            );
         }
 
         Take(table, there);

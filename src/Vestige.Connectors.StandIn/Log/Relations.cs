@@ -12,7 +12,13 @@ namespace Vestige.Connectors.StandIn.Log;
 /// </summary>
 internal sealed class Relations(sqlite3 database, string schema)
 {
+    /// <summary>Stands in the log where a table went.</summary>
+    public const string Dropped = "table dropped";
+
     private readonly Dictionary<string, (int Number, TableSchema? Schema)> current = [];
+
+    /// <summary>The highest number that a column of each table ever had.</summary>
+    private readonly Dictionary<string, int> lastColumns = [];
 
     /// <summary>The statements of each table and its indexes, as they were when its form was read.</summary>
     private readonly Dictionary<string, string> statements = [];
@@ -30,7 +36,7 @@ internal sealed class Relations(sqlite3 database, string schema)
             {
                 var form = JsonSerializer.Deserialize<TableSchema>(known.Text(1))!;
                 last = (int)known.Integer(0);
-                current[form.Name.Name] = (last, form);
+                Know(last, ColumnNumbers.First(form));
             }
         }
 
@@ -53,6 +59,9 @@ internal sealed class Relations(sqlite3 database, string schema)
     /// <summary>The form of that number among the present ones; null when it is a former one.</summary>
     public TableSchema? FormOf(int number) => current.Values.FirstOrDefault(known => known.Number == number).Schema;
 
+    /// <summary>The present form of a table; null where there is none of that name.</summary>
+    public TableSchema? FormOf(string table) => current.GetValueOrDefault(table).Schema;
+
     public bool SchemaMoved()
     {
         using var version = new Statement(database, "PRAGMA schema_version", "schema version");
@@ -69,17 +78,20 @@ internal sealed class Relations(sqlite3 database, string schema)
     {
         var changes = new List<(int, string)>();
         var there = TableCatalogue.Statements(database);
-        foreach (var form in Changed(there).Select(name => TableCatalogue.ReadTable(database, schema, name)).OrderBy(form => form.Name))
+        foreach (var read in Changed(there).Select(name => TableCatalogue.ReadTable(database, schema, name)).OrderBy(form => form.Name))
         {
-            statements[form.Name.Name] = there[form.Name.Name];
-            current.TryGetValue(form.Name.Name, out var known);
+            statements[read.Name.Name] = there[read.Name.Name];
+            current.TryGetValue(read.Name.Name, out var known);
+            var form = known.Schema is { } before
+                ? ColumnNumbers.Keep(before, read, lastColumns[read.Name.Name])
+                : ColumnNumbers.First(read);
             if (known.Schema is not null && JsonSerializer.Serialize(known.Schema) == JsonSerializer.Serialize(form))
             {
                 continue;
             }
 
             var number = known.Schema is null && known.Number > 0 ? known.Number : ++last;
-            current[form.Name.Name] = (number, form);
+            Know(number, form);
             Keep(number, form);
             if (known.Schema is null)
             {
@@ -93,7 +105,7 @@ internal sealed class Relations(sqlite3 database, string schema)
 
         foreach (var gone in current.Where(pair => pair.Value.Schema is not null && !there.ContainsKey(pair.Key)).ToList())
         {
-            changes.Add((gone.Value.Number, "table dropped"));
+            changes.Add((gone.Value.Number, Dropped));
             current.Remove(gone.Key);
             statements.Remove(gone.Key);
         }
@@ -114,10 +126,18 @@ internal sealed class Relations(sqlite3 database, string schema)
         }
 
         current.Clear();
+        lastColumns.Clear();
         statements.Clear();
         last = 0;
         isAhead = false;
         Load();
+    }
+
+    private void Know(int number, TableSchema form)
+    {
+        var name = form.Name.Name;
+        current[name] = (number, form);
+        lastColumns[name] = Math.Max(lastColumns.GetValueOrDefault(name), form.Columns.Max(column => column.Id ?? 0));
     }
 
     /// <summary>

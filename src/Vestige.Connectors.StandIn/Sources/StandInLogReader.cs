@@ -1,10 +1,12 @@
 using System.Buffers;
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
+using Vestige.Connectors.StandIn.Log;
 using Vestige.Connectors.StandIn.Native;
 using Vestige.Core.Changes;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -21,11 +23,26 @@ internal sealed class StandInLogReader : ILogReader
     private readonly Dictionary<int, TableSchema> known = [];
     private readonly HashSet<int> told = [];
     private readonly LogPosition after;
+    private readonly List<ToldVersion> versions;
+
+    /// <summary>Which change of a table at which position was the last.</summary>
+    private readonly Dictionary<TableName, (LogPosition At, int Ordinal)> ordinals = [];
     private LogPosition passed;
     private (long Position, long Part) cursor;
 
-    public StandInLogReader(StandInDatabase database, LogPosition after, IReadOnlySet<TableName> tables)
+    /// <summary>Reads what follows a position.</summary>
+    /// <param name="database">The database.</param>
+    /// <param name="after">The position.</param>
+    /// <param name="tables">The tables to give changes of.</param>
+    /// <param name="present">Those tables as they are, given with the first read.</param>
+    public StandInLogReader(
+        StandInDatabase database,
+        LogPosition after,
+        IReadOnlySet<TableName> tables,
+        IReadOnlyList<ToldVersion> present
+    )
     {
+        versions = [.. present];
         this.database = database;
         this.tables = tables;
         this.after = after;
@@ -126,7 +143,7 @@ internal sealed class StandInLogReader : ILogReader
             next.Reset();
         }
 
-        return new LogRead(fragments, relations, atHead ? LogPosition.Max(end, head) : end, atHead);
+        return new LogRead(fragments, relations, atHead ? LogPosition.Max(end, head) : end, atHead) { Versions = TakeVersions() };
     }
 
     private void Take(
@@ -141,7 +158,7 @@ internal sealed class StandInLogReader : ILogReader
         string? route
     )
     {
-        var kept = Chosen(body, relations, ref count);
+        var kept = Chosen(body, relations, position, ref count);
         if (count > 0 || !(isFirst && isLast))
         {
             fragments.Add(new LogFragment(position, committedAt, isFirst, isLast, count, kept, Route: route));
@@ -149,13 +166,18 @@ internal sealed class StandInLogReader : ILogReader
     }
 
     /// <summary>The changes of chosen tables; the same bytes when all are chosen.</summary>
-    private ReadOnlyMemory<byte> Chosen(byte[] body, Dictionary<int, TableSchema> relations, ref int count)
+    private ReadOnlyMemory<byte> Chosen(byte[] body, Dictionary<int, TableSchema> relations, LogPosition position, ref int count)
     {
         var reader = new ChangeReader(body);
         var all = true;
         while (reader.TryRead(out var change))
         {
-            all &= IsChosen(change.Relation, relations);
+            var isChosen = IsChosen(change.Relation, relations);
+            all &= isChosen;
+            if (isChosen && change.Kind == ChangeKind.Schema)
+            {
+                versions.Add(Version(change.Relation, position, SchemaNotice.Of(change).What));
+            }
         }
 
         if (all)
@@ -176,6 +198,38 @@ internal sealed class StandInLogReader : ILogReader
         }
 
         return kept.WrittenMemory;
+    }
+
+    private IReadOnlyList<ToldVersion> TakeVersions()
+    {
+        ToldVersion[] taken = [.. versions];
+        versions.Clear();
+        return taken;
+    }
+
+    /// <summary>The log says what was done to a table just where it was done.</summary>
+    private ToldVersion Version(int relation, LogPosition position, string what)
+    {
+        var form = known[relation];
+        var ordinal = ordinals.GetValueOrDefault(form.Name) is var last && last.At == position ? last.Ordinal + 1 : 0;
+        ordinals[form.Name] = (position, ordinal);
+        return new ToldVersion(form.Name, position, VersionCertainty.Exact, what == Relations.Dropped ? null : form, what)
+        {
+            Ordinal = ordinal,
+            Before = what == Relations.Dropped ? form : Earlier(relation, form.Name),
+        };
+    }
+
+    /// <summary>The form of a table before one of a number; null where it had none.</summary>
+    private TableSchema? Earlier(int relation, TableName table)
+    {
+        using var find = new Statement(
+            connection.Handle!,
+            "SELECT body FROM vestige_relation WHERE number < ? AND json_extract(body, '$.Name.Name') = ? ORDER BY number DESC LIMIT 1",
+            database.Name
+        );
+        find.Bind(1, relation).Bind(2, table.Name);
+        return find.Step() ? JsonSerializer.Deserialize<TableSchema>(find.Text(0)) : null;
     }
 
     private bool IsChosen(int relation, Dictionary<int, TableSchema> relations)

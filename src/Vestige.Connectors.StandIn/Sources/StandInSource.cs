@@ -3,6 +3,7 @@ using Vestige.Connectors.StandIn.Native;
 using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -84,7 +85,13 @@ public sealed class StandInSource(string name, Func<StandInDatabase> open, TimeP
             };
         }
 
-        return new StandInLogReader(Database, after, request.Tables);
+        var (head, tables) = await Database.PresentAsync(request.Tables, cancellation);
+        return new StandInLogReader(
+            Database,
+            after,
+            request.Tables,
+            [.. tables.Select(table => new ToldVersion(table.Name, after.At(head.Offset), VersionCertainty.Exact, table, ""))]
+        );
     }
 
     public Task EnsureReadAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) => Task.CompletedTask;

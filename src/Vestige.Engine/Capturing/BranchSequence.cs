@@ -134,6 +134,7 @@ internal sealed class BranchSequence(string connection, Spool spool, AsyncSignal
         {
             Fragments = kept,
             Passed = LogPosition.Min(read.Passed, end),
+            Versions = [.. read.Versions.Where(version => version.From <= end)],
         };
     }
 

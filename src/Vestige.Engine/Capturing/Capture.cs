@@ -6,6 +6,7 @@ using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
+using Vestige.Engine.SchemaVersions;
 using Vestige.Engine.Spooling;
 
 namespace Vestige.Engine.Capturing;
@@ -59,6 +60,9 @@ public sealed class Capture : IAsyncDisposable
     }
 
     public string Connection { get; }
+
+    /// <summary>Where versions of tables are kept; null where they are not.</summary>
+    internal SchemaHistory? History { get; init; }
 
     /// <summary>Asked each time, since a changed connection is another system.</summary>
     private ILogSource Source => resolve();
@@ -318,6 +322,12 @@ public sealed class Capture : IAsyncDisposable
         var now = clock.GetUtcNow();
         var read = branches.UpToEnd(whole);
         state.Read(read, now);
+        if (History is { } history && read.Versions.Count > 0)
+        {
+            // Before anything is appended: what was appended and not synced may be found to be durable after a crash.
+            await history.TakeAsync(read.Versions, Spool.Identity!, cancellation);
+        }
+
         if (read.Fragments.Count > 0 || read.Notes.Count > 0)
         {
             await Spool.AppendAsync(read, now, cancellation);

@@ -16,6 +16,9 @@ public sealed record EngineStores(IControlStore Control, IQuarantineStore Quaran
     /// <summary>Runs of crossings; null where none are kept.</summary>
     public IRunStore? Runs { get; init; }
 
+    /// <summary>Versions of sources' tables; null where none are kept.</summary>
+    public ISchemaVersionStore? SchemaVersions { get; init; }
+
     /// <summary>What comparisons found; null where that is not kept through a restart.</summary>
     public IReconciliationStore? Reconciliations { get; init; }
 }

@@ -27,6 +27,9 @@ public sealed record LogRead(
     /// </summary>
     public IReadOnlyDictionary<string, string> Notes { get; init; } = NoNotes;
 
+    /// <summary>Versions of tables that were found, in log order: at the latest with the fragments that are written under them.</summary>
+    public IReadOnlyList<ToldVersion> Versions { get; init; } = [];
+
     private static readonly Dictionary<string, string> NoNotes = [];
 
     /// <summary>The same with its positions on another branch than the first, for readers that know of one log only.</summary>
@@ -37,5 +40,6 @@ public sealed record LogRead(
             {
                 Fragments = [.. Fragments.Select(fragment => fragment with { Position = fragment.Position.On(branch) })],
                 Passed = Passed.On(branch),
+                Versions = [.. Versions.Select(version => version.On(branch))],
             };
 }

@@ -7,6 +7,7 @@ using Vestige.Engine.Concurrency;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.SchemaVersions;
 using Vestige.Engine.Spooling;
 
 namespace Vestige.Engine.Workers;
@@ -68,7 +69,10 @@ internal sealed class Captures(EngineServices services, MissingBefore missing) :
             events,
             logger,
             missing
-        );
+        )
+        {
+            History = services.Stores.SchemaVersions is { } versions ? new SchemaHistory(connection, versions, events, clock) : null,
+        };
         capture.Start();
         lock (gate)
         {

@@ -183,7 +183,11 @@ public sealed class ConnectionDirectory(
 
         await factory.ChangeAsync(
             $"Connection {name}",
-            store => store.Connections.Where(record => record.Name == name).ExecuteDeleteAsync(cancellation),
+            async store =>
+            {
+                await store.SchemaVersions.Where(version => version.Source == name).ExecuteDeleteAsync(cancellation);
+                await store.Connections.Where(record => record.Name == name).ExecuteDeleteAsync(cancellation);
+            },
             cancellation
         );
         known.TryRemove(name, out _);

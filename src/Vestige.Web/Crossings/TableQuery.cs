@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.WebUtilities;
 using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Measuring;
 
 namespace Vestige.Web.Crossings;
@@ -97,9 +98,15 @@ public sealed record TableQuery(string Find = "", string State = "", TableOrder 
         )
         && (
             Find.Length == 0
-            || table.Source.ToString().Contains(Find, StringComparison.OrdinalIgnoreCase)
-            || table.Into.Any(target => target.ToString().Contains(Find, StringComparison.OrdinalIgnoreCase))
+            || HasFound(table.Source)
+            || table.Into.Any(HasFound)
         );
+
+    /// <summary>Without a text of its own for each of thousands of names, unless what is looked for may reach over the dot.</summary>
+    private bool HasFound(TableName name) =>
+        name.Name.Contains(Find, StringComparison.OrdinalIgnoreCase)
+        || name.Schema.Contains(Find, StringComparison.OrdinalIgnoreCase)
+        || (Find.Contains('.', StringComparison.Ordinal) && name.ToString().Contains(Find, StringComparison.OrdinalIgnoreCase));
 
     /// <summary>The less, the more it needs a person.</summary>
     private static int RankOf(TableStatus table) =>

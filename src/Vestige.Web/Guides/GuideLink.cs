@@ -3,7 +3,7 @@ namespace Vestige.Web.Guides;
 /// <summary>The page of the guide that explains what one looks at.</summary>
 public static class GuideLink
 {
-    /// <summary>The page for a view of a crossing.</summary>
+    /// <summary>The page for a view of a crossing or a connection.</summary>
     public static string OfView(string view) =>
         view switch
         {
@@ -14,6 +14,7 @@ public static class GuideLink
             "reconcile" => "/guide/reconcile",
             "pace" => "/guide/pace",
             "definition" => "/guide/definition-files",
+            "schema" => "/guide/schema-changes",
             "stop" or "reload" or "remove" => "/guide/stop",
             _ => "/guide/lag",
         };

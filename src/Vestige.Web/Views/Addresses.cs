@@ -17,6 +17,10 @@ public static class Addresses
     /// <summary>The page with some rows of a table of a connection.</summary>
     public static string OfRows(string connection, string table) => $"/connections/{connection}/tables/{Uri.EscapeDataString(table)}";
 
+    /// <summary>The versions of a table of a connection; one of them is compared with the one before.</summary>
+    public static string OfVersions(string connection, string table, int? version = null) =>
+        $"/connections/{connection}/schema/{Uri.EscapeDataString(table)}{(version is { } number ? $"?version={number}" : "")}";
+
     /// <summary>A table's name from its address: routing leaves an escaped slash as it is.</summary>
     public static string TableFrom(string segment)
     {

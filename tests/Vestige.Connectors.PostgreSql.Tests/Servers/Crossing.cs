@@ -10,6 +10,7 @@ using Vestige.SpoolFiles;
 using Vestige.Tests.Conformance;
 using Vestige.Tests.Shared.Quarantine;
 using Vestige.Tests.Shared.Reconciling;
+using Vestige.Tests.Shared.SchemaVersions;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests.Servers;
@@ -119,11 +120,14 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         await Engine.RunAsync(Name, "test", CancellationToken.None);
     }
 
+    /// <summary>Versions of the source's tables; they outlive the engine.</summary>
+    public MemorySchemaVersions Versions { get; } = new();
+
     public async Task BeginAsync()
     {
         Engine = new CrossingEngine(
             this,
-            new EngineStores(this, quarantine) { Reconciliations = new MemoryReconciliations() },
+            new EngineStores(this, quarantine) { Reconciliations = new MemoryReconciliations(), SchemaVersions = Versions },
             new EngineSecrets(new NoCipher(), new NamedKeys()),
             new EngineOptions(new(), LookEvery: TimeSpan.FromSeconds(2)),
             TimeProvider.System,

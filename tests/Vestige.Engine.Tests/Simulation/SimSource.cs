@@ -5,6 +5,7 @@ using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -399,6 +400,7 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
     {
         private readonly HashSet<int> told = [];
         private readonly Queue<LogFragment> parts = new();
+        private readonly List<ToldVersion> versions = [];
         private readonly LogIdentity identity = state.Moves.Identity;
         private LogPosition cursor = state.Head.At(after.Offset);
         private LogPosition passed = state.Head.At(after.Offset);
@@ -471,7 +473,15 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
             )
             {
                 Notes = Noted(fragments),
+                Versions = TakeVersions(),
             };
+        }
+
+        private List<ToldVersion> TakeVersions()
+        {
+            List<ToldVersion> taken = [.. versions];
+            versions.Clear();
+            return taken;
         }
 
         private Dictionary<string, string> Noted(List<LogFragment> fragments)
@@ -502,6 +512,16 @@ public sealed class SimSource(SimSourceState state, SimFaults faults, SimWorld w
                 return;
             }
 
+            versions.AddRange(
+                chosen
+                    .Where(change => change.Kind == ChangeKind.Schema)
+                    .Select(change =>
+                    {
+                        var form = state.Restructuring.Relations[change.Relation];
+                        var at = entry.Position.On(after.Branch);
+                        return new ToldVersion(form.Name, at, VersionCertainty.Derived, form, SchemaNotice.Of(change).What);
+                    })
+            );
             var size = entry.Changes.Count > 12 ? 4 : int.MaxValue;
             var groups = chosen.Chunk(Math.Min(size, chosen.Count)).ToList();
             for (var i = 0; i < groups.Count; i++)

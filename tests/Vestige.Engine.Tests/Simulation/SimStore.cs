@@ -1,6 +1,7 @@
 using Vestige.Engine.Events;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
+using Vestige.Tests.Shared.SchemaVersions;
 
 namespace Vestige.Engine.Tests.Simulation;
 
@@ -15,6 +16,11 @@ public sealed class SimStoreState
     public bool ForgetsBehind { get; init; }
 
     public List<DecidedChange> Decided { get; } = [];
+
+    public MemorySchemaVersions Versions { get; } = new();
+
+    /// <summary>A broken store: it says that it keeps versions of tables and does not.</summary>
+    public bool ForgetsVersions { get; init; }
 
     public Dictionary<string, long> Terms { get; } = [];
 }

@@ -4,6 +4,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Joining;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -216,6 +217,7 @@ public sealed class SimWorld
         }
 
         CheckEnd();
+        CheckVersions();
     }
 
     /// <summary>What the target knows, its positions as the source numbers them now.</summary>
@@ -671,6 +673,7 @@ public sealed class SimWorld
             new EngineStores(new SimStore(store, faults), new SimQuarantine(store, Disk, faults, process))
             {
                 Reconciliations = reconciliations,
+                SchemaVersions = new SimSchemaVersions(store, faults),
             },
             new EngineSecrets(new PlainCipher(), new PlainKeys()),
             new EngineOptions(new SpoolOptions(FileBytes: 2000, RecordBytes: 300, SpanBytes: 1000)),
@@ -1013,6 +1016,28 @@ public sealed class SimWorld
         if (Target.Unexpected > 0 && !refuses && !damages)
         {
             throw Failure($"{Target.Unexpected} changes took effect twice, or met a row that should not be there");
+        }
+    }
+
+    /// <summary>Of each change of a schema that the spool holds, the version is kept.</summary>
+    private void CheckVersions()
+    {
+        var kept = store.Versions.Everything.Select(version => SchemaDigest.Of(version.Schema)).ToHashSet();
+        var data = Disk.Durable.Values.SelectMany(records => records).Where(record => record.Kind == SpoolRecordKind.Data);
+        foreach (var fragment in data.SelectMany(record => FragmentCodec.Read(record.Body, 0, record.Transactions, record.Changes)))
+        {
+            var changes = new ChangeReader(fragment.Changes);
+            while (changes.TryRead(out var change))
+            {
+                if (
+                    change.Kind == ChangeKind.Schema
+                    && Source.Restructuring.Relations[change.Relation] is var form
+                    && !kept.Contains(SchemaDigest.Of(form))
+                )
+                {
+                    throw Failure($"the spool holds a change of {form.Name} at {fragment.Position} of which no version is kept");
+                }
+            }
         }
     }
 

@@ -150,6 +150,14 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         AssertCaught(seed => new SimWorld(seed, store: new SimStoreState { ForgetsBehind = true }));
 
     [Fact]
+    public void A_history_of_schemas_that_forgets_is_caught() =>
+        AssertCaught(seed => new SimWorld(
+            seed,
+            source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) },
+            store: new SimStoreState { ForgetsVersions = true }
+        ));
+
+    [Fact]
     public void A_view_that_does_not_show_what_it_says_is_caught() =>
         AssertCaught(seed => new SimWorld(seed, source: new SimSourceState { ViewsLag = true }));
 

@@ -36,6 +36,8 @@ internal sealed class ApiOperations : IOpenApiOperationTransformer
         ["id"] = "The id, as a list gives it.",
         ["number"] = "The alert's number.",
         ["limit"] = "The most to return.",
+        ["skip"] = "How many to pass over.",
+        ["all"] = "Whether the first version of each table is listed as well.",
         ["after"] = "The last one of the page before.",
         ["find"] = "Only those whose name contains this.",
         ["table"] = "A table, as schema.table.",

@@ -1,6 +1,7 @@
 using Vestige.Core.Alerts;
 using Vestige.Core.Crossings;
 using Vestige.Core.Headlines;
+using Vestige.Core.SchemaVersions;
 
 namespace Vestige.Web.Api.Describing;
 
@@ -27,6 +28,7 @@ public sealed class ChoicesAttribute : Attribute
             HeadlineWord word => word.Text(),
             HeadlineAction action => action.Text(),
             Vestige.Engine.Tracing.TraceStage stage => char.ToLowerInvariant(stage.ToString()[0]) + stage.ToString()[1..],
+            SchemaChangeKind kind => kind.Word(),
             NeedKind kind => Alerting.AlertText.Word(kind),
             _ => choice.ToString().ToLowerInvariant(),
         };

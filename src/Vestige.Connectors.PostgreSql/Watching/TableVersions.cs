@@ -1,0 +1,58 @@
+using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
+using Vestige.Engine.Ports;
+
+namespace Vestige.Connectors.PostgreSql.Watching;
+
+/// <summary>What two looks at the catalogue say of the versions of a table.</summary>
+internal static class TableVersions
+{
+    /// <summary>The later version, its positions left out; null where there is no other version.</summary>
+    /// <param name="table">The table, by the name under which it crosses.</param>
+    /// <param name="old">As the look before had it.</param>
+    /// <param name="now">As this one has it; null where there is no table of that name.</param>
+    /// <param name="what">What is told to crossings; null where that is nothing.</param>
+    public static ToldVersion? Between(TableName table, TableState old, TableState? now, string? what)
+    {
+        var before = old.Described(table);
+        if (now is null || now.Number != old.Number)
+        {
+            return new ToldVersion(
+                table,
+                LogPosition.Zero,
+                now is null ? VersionCertainty.Derived : VersionCertainty.Undecided,
+                now?.Described(table),
+                what ?? "it was dropped"
+            )
+            {
+                Before = before,
+            };
+        }
+
+        var after = now.Described(table);
+        var changes = SchemaComparison.Between(before, after);
+        return changes.Count == 0 && what is null
+            ? null
+            : new ToldVersion(
+                table,
+                LogPosition.Zero,
+                IsOneChange(old, now, changes) ? VersionCertainty.Derived : VersionCertainty.Undecided,
+                after,
+                what ?? string.Join("; ", changes.Select(change => change.Words))
+            )
+            {
+                Before = before,
+            };
+    }
+
+    /// <summary>
+    /// Whether at most one thing that matters to rows was done. Columns that came and went between the looks show in how many there ever
+    /// were.
+    /// </summary>
+    private static bool IsOneChange(TableState old, TableState now, IReadOnlyList<SchemaChange> changes) =>
+        changes.Count(change => !change.KeepsRows) <= 1
+        && old.Attributes is { } were
+        && now.Attributes is { } are
+        && are - were == changes.Count(change => change.Kind == SchemaChangeKind.ColumnAdded);
+}

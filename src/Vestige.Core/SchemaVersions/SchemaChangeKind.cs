@@ -1,0 +1,50 @@
+namespace Vestige.Core.SchemaVersions;
+
+/// <summary>What one change of a table's schema does.</summary>
+public enum SchemaChangeKind
+{
+    /// <summary>The table is there, as far as is known for the first time.</summary>
+    TableCreated,
+
+    /// <summary>There is no table of that name any more.</summary>
+    TableDropped,
+
+    /// <summary>Another table has the name.</summary>
+    TableReplaced,
+
+    ColumnAdded,
+
+    ColumnDropped,
+
+    ColumnRenamed,
+
+    TypeChanged,
+
+    /// <summary>A column takes NULL from here on, or no longer does.</summary>
+    NullabilityChanged,
+
+    DefaultChanged,
+
+    CollationChanged,
+
+    /// <summary>The columns that identify a row are others, or in another order.</summary>
+    KeyChanged,
+
+    /// <summary>The same columns are in another order.</summary>
+    ColumnsReordered,
+
+    UniqueKeyAdded,
+
+    UniqueKeyDropped,
+
+    ReferenceAdded,
+
+    ReferenceDropped,
+
+    /// <summary>An index, a check or another object that belongs to the table.</summary>
+    ObjectAdded,
+
+    ObjectDropped,
+
+    ObjectChanged,
+}
