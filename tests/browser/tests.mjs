@@ -499,6 +499,26 @@ test('drills: each time the page names the cause, within the time it has for tha
   await until(async () => (await (await fetch(`${base}/api/v1/alerts`)).json()).some((alert) => alert.crossing === 'drill' && alert.kind === 'log loss'), 'it needs a person');
 });
 
+test('a column is added and renamed at the source, and its history says where and for whom', async (page) => {
+  await own('history');
+  await run('history-from', 'ALTER TABLE shelf ADD COLUMN height INTEGER');
+  await run('history-from', 'ALTER TABLE shelf RENAME COLUMN height TO width');
+  await page.goto(`${base}/connections/history-from`);
+  await page.getByRole('link', { name: 'Schema history' }).click();
+  await until(async () => { await page.reload(); return (await page.locator('main tbody tr').count()) === 2; }, 'both changes');
+  const rows = await page.locator('main tbody tr').allTextContents();
+  assert(rows[0].includes('Column height renamed to width.') && rows[1].includes('Column height added (INTEGER).'), rows.join('; '));
+  assert(rows.every((row) => row.includes('exact') && row.includes('history')), 'certain, and replicated by the crossing');
+  await page.getByRole('link', { name: 'history-from.shelf' }).first().click();
+  await page.getByLabel('with').selectOption('1');
+  await page.getByRole('button', { name: 'Compare' }).click();
+  assert((await page.locator('tr.differs').textContent()).includes('width'), 'the column that is only in the later version');
+  await page.getByRole('link', { name: 'history', exact: true }).click();
+  await page.getByText('It happened at position').waitFor();
+  await page.getByRole('link', { name: 'Compare the versions' }).click();
+  await page.getByText('Column height added (INTEGER).').first().waitFor();
+});
+
 test('a refused row waits, is edited, dropped and tried again', async (page) => {
   await own('waits');
   await page.goto(`${base}/crossings/waits/quarantine`);
@@ -810,7 +830,7 @@ const faded = (page) => page.evaluate(async () => {
   await Promise.allSettled(document.getAnimations().filter((animation) => animation instanceof CSSTransition).map((fade) => fade.finished));
 });
 
-const views = ['/', '/crossings', '/crossings/new?show=1&source=circulation&target=warehouse&tables=circulation.title', '/connections', '/connections/circulation', '/connections/circulation/tables/circulation.patron', '/bench/circulation',
+const views = ['/', '/crossings', '/crossings/new?show=1&source=circulation&target=warehouse&tables=circulation.title', '/connections', '/connections/circulation', '/connections/circulation/tables/circulation.patron', '/connections/history-from/schema', '/connections/history-from/schema/history-from.shelf', '/connections/circulation/schema', '/bench/circulation',
   `/crossings/${crossing}`, `/crossings/${crossing}/tables`, `/crossings/${crossing}/tables/circulation.patron?key=7`, `/crossings/${crossing}/events`, '/crossings/all-to-depot/treatment', '/crossings/new?show=plan&name=tried&source=circulation&target=warehouse&rules=circulation.*&treatment=-%20tables%3A%20circulation.patron%0A%20%20keep%3A%20home_brnch%20%3C%203',
   `/crossings/${crossing}/definition`, `/crossings/import?from=${crossing}`, `/crossings/${crossing}/stop`, `/crossings/${crossing}/reload`, '/crossings/fines-to-ledger/remove', '/?group=tag&sort=name', '/crossings/fines-to-ledger', '/crossings/fines-to-ledger/definition', '/crossings/fines-to-ledger/start', '/crossings/import?change=all-to-depot', '/find?q=fine', '/events', '/events?from=noon', `/crossings/${crossing}/quarantine`, '/crossings/waits/quarantine', `/crossings/${crossing}/reconcile`, '/crossings/compared/reconcile', 'found:compared', '/reconcile', `/crossings/${crossing}/pace`, `/crossings/${crossing}/history`, '/crossings?tag=nightly', '/trace', '/trace?connection=traced-from&table=traced-from.shelf&key=2', '/alerts', '/you', '/guide', '/guide/treatment', '/guide?find=quarantine', 'repair:compared', '/crossings/new?name=tried&source=circulation&target=ledger&rules=circulation.patron&show=plan', '/nowhere'];
 for (const path of views) {

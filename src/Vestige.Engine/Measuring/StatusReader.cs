@@ -280,6 +280,7 @@ internal sealed class StatusReader(IConnections connections, EventLog events, Ti
                         entry.Meter.TallyOf(name)
                     )
                     {
+                        HeldAt = table is { Held: true } ? table.Position : null,
                         HeldSince = entry.Held.Of(name, table?.Held == true, look.Now, reported => HeldAt(entry.Name, reported)),
                     };
                 }),

@@ -1,4 +1,5 @@
 using Vestige.Core.Crossings;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Reconciling;
 
@@ -32,6 +33,9 @@ public sealed record TableStatus(
 {
     /// <summary>Since when it is held; null when it is not, or that is not known.</summary>
     public DateTimeOffset? HeldSince { get; init; }
+
+    /// <summary>The position from which on nothing is applied to it; null when it is not held.</summary>
+    public LogPosition? HeldAt { get; init; }
 
     /// <summary>The first of the target's tables, for most the only one.</summary>
     public TableName Target => Into[0];

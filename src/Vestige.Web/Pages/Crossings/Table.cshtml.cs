@@ -1,7 +1,10 @@
 using Microsoft.AspNetCore.Mvc;
+using Vestige.Core.Positions;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
 using Vestige.Web.Connections;
 using Vestige.Web.Tracing;
 using Vestige.Web.Views;
@@ -9,8 +12,13 @@ using Vestige.Web.Views;
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>One table of a crossing: a row on both sides, found by key.</summary>
-public class TableModel(CrossingEngine engine, ConnectionDirectory connections, LatestChanges latest, TimeProvider clock)
-    : CrossingPage(engine, connections, clock)
+public class TableModel(
+    CrossingEngine engine,
+    ConnectionDirectory connections,
+    LatestChanges latest,
+    ISchemaVersionStore versions,
+    TimeProvider clock
+) : CrossingPage(engine, connections, clock)
 {
     public override string View => "tables";
 
@@ -32,6 +40,12 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
 
     public IReadOnlyList<RecentChange> Recent { get; private set; } = [];
 
+    /// <summary>The version of the source's table that holds it; null when it is not held, or by something else.</summary>
+    public SchemaVersion? HeldBy { get; private set; }
+
+    /// <summary>A position as the source writes it.</summary>
+    public string Format(LogPosition position) => Connections.Find<ILogSource>(Status.Definition.Source)?.Format(position) ?? $"{position}";
+
     public async Task<IActionResult> OnGetAsync(string name, string table, string? key, string? part, CancellationToken cancellation)
     {
         if (
@@ -45,6 +59,13 @@ public class TableModel(CrossingEngine engine, ConnectionDirectory connections, 
         Table = found;
         Key = key ?? "";
         Recent = await latest.OfAsync(Status, found.Source, cancellation);
+        if (found.HeldAt is { } heldAt)
+        {
+            HeldBy = (await versions.OfTableAsync(Status.Definition.Source, found.Source, cancellation)).FirstOrDefault(version =>
+                version.What.Length > 0 && version.From <= heldAt && found.Cause?.Contains(version.What, StringComparison.Ordinal) == true
+            );
+        }
+
         try
         {
             Sides = await RowSides.LookAsync(
