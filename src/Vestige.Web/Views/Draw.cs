@@ -55,7 +55,13 @@ public static class Draw
     /// <param name="status">How it stands.</param>
     /// <param name="now">The moment; the oldest proof of equality is drawn by its age.</param>
     /// <param name="compact">Whether it is 16 high instead of 30.</param>
-    public static IHtmlContent Wake(CrossingStatus status, DateTimeOffset now, bool compact = false)
+    /// <param name="marks">Moments to mark, each with its label; null for none. Those older than the axis are left out.</param>
+    public static IHtmlContent Wake(
+        CrossingStatus status,
+        DateTimeOffset now,
+        bool compact = false,
+        IReadOnlyList<(DateTimeOffset At, string Label)>? marks = null
+    )
     {
         ArgumentNullException.ThrowIfNull(status);
         var (height, middle, bar) = compact ? (16, 8, 6) : (30, 15, 8);
@@ -74,6 +80,7 @@ public static class Draw
         }
 
         var head = X(TimeSpan.Zero);
+        body += string.Concat((marks ?? []).Where(mark => now - mark.At < WakeAxis.Far).Select(Mark));
         if (status.Proved is { } proof && status.Differences == 0)
         {
             var at = At(now - proof.At);
@@ -91,6 +98,10 @@ public static class Draw
                 + $"y2=\"{height}\"/>{body}"
                 + $"<circle class=\"hd\" cx=\"{head}\" cy=\"{middle}\" r=\"{Number(compact ? 3.5 : 4.5)}\"/></svg>"
         );
+
+        string Mark((DateTimeOffset At, string Label) mark) =>
+            $"<line class=\"mark\" x1=\"{X(now - mark.At)}\" x2=\"{X(now - mark.At)}\" y1=\"0\" y2=\"{height}\"/>"
+            + $"<text class=\"mark\" x=\"{X(now - mark.At)}\" dx=\"3\" y=\"11\">{HtmlEncoder.Default.Encode(mark.Label)}</text>";
 
         string Part(string kind, double from, double to) =>
             to - from < 0.1

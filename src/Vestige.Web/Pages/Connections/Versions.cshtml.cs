@@ -4,6 +4,7 @@ using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Commands;
+using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.SchemaVersions;
 using Vestige.Web.Connections;
@@ -12,7 +13,8 @@ using Vestige.Web.Views;
 namespace Vestige.Web.Pages.Connections;
 
 /// <summary>What was different in this version of the table, and whom does it concern?</summary>
-public class VersionsModel(ConnectionDirectory connections, ISchemaVersionStore store, CrossingEngine engine) : PageModel
+public class VersionsModel(ConnectionDirectory connections, ISchemaVersionStore store, CrossingEngine engine, TimeProvider clock)
+    : PageModel
 {
     private ILogSource? log;
 
@@ -63,6 +65,15 @@ public class VersionsModel(ConnectionDirectory connections, ISchemaVersionStore 
         Compare();
         return Page();
     }
+
+    public DateTimeOffset Now { get; } = clock.GetUtcNow();
+
+    /// <summary>A crossing that replicates the table; null where it has been removed a moment ago.</summary>
+    public CrossingStatus? Status(string crossing) => engine.Status(crossing);
+
+    /// <summary>When each version was noticed, with its number; of the first it is not known when it was made.</summary>
+    public IReadOnlyList<(DateTimeOffset At, string Label)> Marks =>
+        [.. Versions.Where(one => one.What.Length > 0).Select(one => (one.NoticedAt, $"{one.Number}"))];
 
     /// <summary>A position as the source writes it.</summary>
     public string Format(LogPosition position) => log?.Format(position) ?? position.ToString();
