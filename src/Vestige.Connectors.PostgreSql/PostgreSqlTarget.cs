@@ -17,11 +17,33 @@ namespace Vestige.Connectors.PostgreSql;
 public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider clock)
     : PostgreSqlDatabase(settings, clock),
         ITableTarget,
-        ITargetViews
+        ITargetViews,
+        ISchemaEditor
 {
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string> { CopyFormat.Text, CopyFormat.Binary };
 
     public TableName NameFor(TableName source) => source;
+
+    public IReadOnlyList<string> StatementsToAdd(TableSchema table, IReadOnlyList<string> columns)
+    {
+        ArgumentNullException.ThrowIfNull(table);
+        ArgumentNullException.ThrowIfNull(columns);
+        var added = columns
+            .Select(name => table.Columns[table.IndexOf(name)])
+            .Select(column => $"ADD COLUMN {Quote.Name(column.Name)} {column.Type}");
+        return [$"ALTER TABLE {Quote.Name(table.Name)} {string.Join(", ", added)}"];
+    }
+
+    public Task AddColumnsAsync(
+        ITargetTransaction transaction,
+        TableSchema table,
+        IReadOnlyList<string> columns,
+        CancellationToken cancellation
+    )
+    {
+        ArgumentNullException.ThrowIfNull(table);
+        return ((PostgreSqlTargetTransaction)transaction).ChangeAsync(table.Name, StatementsToAdd(table, columns), cancellation);
+    }
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) => new TargetStructureBuilder(treatments).Build();
 

@@ -232,10 +232,9 @@ public sealed class StandInDatabase : IAsyncDisposable
 
         hook.ForgetNames();
         var writer = new RowWriter();
-        foreach (var (number, what) in relations.Refresh())
+        foreach (var (number, notice) in relations.Refresh())
         {
-            writer.Begin(1);
-            writer.Text(what);
+            notice.Write(writer);
             ChangeWriter.Write(buffer.Writer, ChangeKind.Schema, number, default, writer.Finish());
             buffer.Wrote();
         }

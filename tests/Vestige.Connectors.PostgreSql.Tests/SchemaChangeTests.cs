@@ -52,7 +52,7 @@ public sealed class SchemaChangeTests(TwoServers servers)
                 "ALTER TABLE t DROP last, ADD last text§UPDATE t SET last = 'new' WHERE id = 2",
                 "column last was dropped and added again"
             ),
-            ("added", "ALTER TABLE t ADD c int", "column c was added"),
+            ("added with a default", "ALTER TABLE t ADD c int DEFAULT 5", "column c was added"),
             ("added with rows", "ALTER TABLE t ADD c int DEFAULT 5§INSERT INTO t (id) VALUES (101)", "column c was added"),
             ("dropped", "ALTER TABLE t DROP a", "column a was dropped"),
             ("another type", "ALTER TABLE t ALTER n TYPE bigint", "the type of column n changed from integer to bigint"),

@@ -299,7 +299,7 @@ public sealed class CrossingTests : IAsyncLifetime
     {
         await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
-        await RunAsync(a, "ALTER TABLE book ADD COLUMN shelf TEXT");
+        await RunAsync(a, "ALTER TABLE book ADD COLUMN shelf TEXT DEFAULT 'a'");
         await RunAsync(a, "INSERT INTO book (isbn, copy, shelf) VALUES ('new', 1, 's'); INSERT INTO author VALUES (60, 'goes on', NULL)");
         await WaitAsync(() => Ids("b.db", "SELECT id FROM author WHERE id = 60").Count == 1, "the other table");
         var book = Engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book");

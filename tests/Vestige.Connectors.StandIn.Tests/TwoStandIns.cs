@@ -124,6 +124,24 @@ public sealed class TwoStandIns : IAsyncDisposable
         return rows;
     }
 
+    /// <summary>All that SQLite answers about <c>a.db</c> or <c>b.db</c>, a line for each row.</summary>
+    public string Text(string file, string sql)
+    {
+        using var connection = new SqliteConnection($"Data Source={folder.File(file)};Pooling=False;Mode=ReadOnly");
+        connection.Open();
+        using var command = connection.CreateCommand();
+        command.CommandText = sql;
+        using var reader = command.ExecuteReader();
+        var lines = new List<string>();
+        while (reader.Read())
+        {
+            var values = Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? "NULL" : $"{reader.GetValue(i)}");
+            lines.Add(string.Join('|', values));
+        }
+
+        return string.Join('\n', lines);
+    }
+
     private sealed class Systems(StandInDatabase a, StandInDatabase b, string spools) : IConnections
     {
         public SourceSystem Source(string connection) =>

@@ -516,7 +516,7 @@ test('a column is added and renamed at the source, and its history says where an
   await page.getByRole('link', { name: 'history', exact: true }).click();
   await page.getByText('It happened at position').waitFor();
   await page.getByRole('link', { name: 'Compare the versions' }).click();
-  await page.getByText('Column height added (INTEGER).').first().waitFor();
+  await page.getByText('Column height renamed to width.').first().waitFor();
 });
 
 test('a refused row waits, is edited, dropped and tried again', async (page) => {

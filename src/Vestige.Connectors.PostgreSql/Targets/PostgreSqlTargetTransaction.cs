@@ -198,6 +198,16 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         await Closing.RollBackAsync(Connection);
     }
 
+    /// <summary>
+    /// Changes a table. It waits two seconds at most for those who read the table: while it waits, everybody who comes later waits behind it
+    /// (PostgreSQL manual, Explicit Locking).
+    /// </summary>
+    internal async Task ChangeAsync(TableName table, IReadOnlyList<string> statements, CancellationToken cancellation)
+    {
+        var script = string.Join("; ", statements.Prepend("SET LOCAL lock_timeout = '2s'").Append("SET LOCAL lock_timeout = 0"));
+        await RunAsync(script, $"Changing {table}", cancellation);
+    }
+
     internal TableStatements Of(TableSchema table)
     {
         if (!statements.TryGetValue(table, out var found))

@@ -220,6 +220,7 @@ internal static class CatalogueGlancer
         return states;
     }
 
+    /// <summary>As of one moment: with columns of one and a digest of another, a change between the two would never be noticed.</summary>
     private static async Task<List<(TableName Name, TableState State)>> FullStatesAsync(
         NpgsqlConnection connection,
         LogNames names,
@@ -227,6 +228,7 @@ internal static class CatalogueGlancer
         CancellationToken cancellation
     )
     {
+        await using var transaction = await connection.BeginTransactionAsync(System.Data.IsolationLevel.RepeatableRead, cancellation);
         var columns = await ColumnsAsync(connection, numbers, cancellation);
         await using var command = Asking($"SELECT f.*, md5(f::text) FROM ({Facts}) f", connection, names, [], numbers);
         await using var reader = await command.ExecuteReaderAsync(cancellation);

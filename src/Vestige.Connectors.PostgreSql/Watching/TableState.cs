@@ -32,6 +32,12 @@ internal sealed record TableState(
     /// <summary>pg_class.relnatts: how many columns it ever had, dropped ones included; null where that was not read.</summary>
     public int? Attributes { get; init; }
 
+    /// <summary>
+    /// The table as it was before columns were added, where nothing else was done since; null where something else was, and where nothing
+    /// was noticed. Rows of that time, and of any between, may yet come in the log: the catalogue is ahead of it.
+    /// </summary>
+    public TableState? BeforeAdding { get; init; }
+
     public bool IsPublished => Whole is not null || Inserts is not null;
 
     /// <summary>As the catalogue's digest and number make it.</summary>

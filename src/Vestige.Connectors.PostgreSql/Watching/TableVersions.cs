@@ -47,11 +47,31 @@ internal static class TableVersions
     }
 
     /// <summary>
-    /// Whether at most one thing that matters to rows was done. Columns that came and went between the looks show in how many there ever
-    /// were.
+    /// What is told to crossings, with the columns that were added where that is all that was done. Rows that were written before it have
+    /// NULL in them.
+    /// </summary>
+    public static SchemaNotice Adding(SchemaNotice notice, TableState old, ToldVersion version)
+    {
+        var adds =
+            notice.Values || version is not { Certainty: VersionCertainty.Derived, Schema: not null, Before: not null }
+                ? []
+                : SchemaComparison.PlainAdditions(version.Before, version.Schema);
+        return adds.Count == 0
+            ? notice
+            : notice with
+            {
+                Adds = adds,
+                Before = SchemaFingerprint.Of(old.FormOf(version.Table)),
+            };
+    }
+
+    /// <summary>
+    /// Whether at most one thing that matters to rows was done, or columns were only added. Columns that came and went between the looks
+    /// show in how many there ever were.
     /// </summary>
     private static bool IsOneChange(TableState old, TableState now, IReadOnlyList<SchemaChange> changes) =>
-        changes.Count(change => !change.KeepsRows) <= 1
+        changes.Where(change => !change.KeepsRows).ToList() is var done
+        && (done.Count <= 1 || done.TrueForAll(change => change.Kind == SchemaChangeKind.ColumnAdded))
         && old.Attributes is { } were
         && now.Attributes is { } are
         && are - were == changes.Count(change => change.Kind == SchemaChangeKind.ColumnAdded);

@@ -309,12 +309,17 @@ internal sealed class TableWatch
     {
         var there = now.Tables.GetValueOrDefault(table);
         var change = TableDifferences.Of(table, known, now, names);
+        var old = known.Find(table);
+        var found = old is null ? null : TableVersions.Between(table, old, there, change?.Notice.What);
         if (change is not null)
         {
+            // What is not published any more has no schema here, and is held whatever was done.
+            change = found is null || change.Schema is null ? change : change with { Notice = TableVersions.Adding(change.Notice, old!, found) };
             Tell(change, now.End);
+            there = there is not null && change.Notice.Adds.Count > 0 ? there with { BeforeAdding = old!.BeforeAdding ?? old } : there;
         }
 
-        if (known.Find(table) is { } old && TableVersions.Between(table, old, there, change?.Notice.What) is { } version)
+        if (found is { } version)
         {
             var ordinal = lastVersions.GetValueOrDefault(table) is var last && last.At == position ? last.Ordinal + 1 : 0;
             lastVersions[table] = (position, ordinal);
@@ -381,8 +386,13 @@ internal sealed class TableWatch
     private static IEnumerable<(string Name, string Type, bool IsKey)> Described(TableSchema schema) =>
         schema.Columns.Select(column => (column.Name, column.Type, column.KeyOrdinal > 0));
 
+    /// <summary>
+    /// What only added columns is not told again after something else was told of the table: whoever loaded before both is told of that
+    /// again, and sees by what was before it that it is not what was loaded.
+    /// </summary>
     private void Tell(TableChange change, LogPosition end)
     {
+        again.RemoveAll(entry => entry.Change.Table == change.Table && entry.Change.Notice.Adds.Count > 0);
         pending.Add(change);
         again.Add((change, end));
     }

@@ -3,6 +3,8 @@ using SQLitePCL;
 using Vestige.Connectors.StandIn.Catalogue;
 using Vestige.Connectors.StandIn.Native;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
+using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.StandIn.Log;
 
@@ -70,13 +72,13 @@ internal sealed class Relations(sqlite3 database, string schema)
     }
 
     /// <summary>
-    /// Compares the tables there are with the ones known, keeps what is new and returns the changes of form: a number and
-    /// what was done. Unique and foreign keys alone are no change of form. Only tables whose statements changed are read, so that a
+    /// Compares the tables there are with the ones known, keeps what is new and returns the changes of form: the number of the form after
+    /// it, and what was done. Unique and foreign keys alone are no change of form. Only tables whose statements changed are read, so that a
     /// database of thousands of tables can be built statement by statement.
     /// </summary>
-    public IReadOnlyList<(int Number, string What)> Refresh()
+    public IReadOnlyList<(int Number, SchemaNotice Notice)> Refresh()
     {
-        var changes = new List<(int, string)>();
+        var changes = new List<(int, SchemaNotice)>();
         var there = TableCatalogue.Statements(database);
         foreach (var read in Changed(there).Select(name => TableCatalogue.ReadTable(database, schema, name)).OrderBy(form => form.Name))
         {
@@ -95,17 +97,27 @@ internal sealed class Relations(sqlite3 database, string schema)
             Keep(number, form);
             if (known.Schema is null)
             {
-                changes.Add((number, "table created"));
+                changes.Add((number, new SchemaNotice("table created", IsExact: true)));
             }
             else if (known.Schema.DifferenceTo(form) is { } difference)
             {
-                changes.Add((number, Describe(known.Schema, form, difference)));
+                var adds = SchemaComparison.PlainAdditions(known.Schema, form);
+                changes.Add(
+                    (
+                        number,
+                        new SchemaNotice(Describe(known.Schema, form, difference), IsExact: true)
+                        {
+                            Adds = adds,
+                            Before = adds.Count > 0 ? SchemaFingerprint.Of(known.Schema) : null,
+                        }
+                    )
+                );
             }
         }
 
         foreach (var gone in current.Where(pair => pair.Value.Schema is not null && !there.ContainsKey(pair.Key)).ToList())
         {
-            changes.Add((gone.Value.Number, Dropped));
+            changes.Add((gone.Value.Number, new SchemaNotice(Dropped, IsExact: true)));
             current.Remove(gone.Key);
             statements.Remove(gone.Key);
         }

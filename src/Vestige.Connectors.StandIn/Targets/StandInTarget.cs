@@ -15,7 +15,8 @@ namespace Vestige.Connectors.StandIn.Targets;
 public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeProvider clock)
     : StandInEndpoint(name, open, clock),
         ITableTarget,
-        ITargetViews
+        ITargetViews,
+        ISchemaEditor
 {
     /// <summary>Of one that is open.</summary>
     public StandInTarget(StandInDatabase database, TimeProvider clock)
@@ -24,6 +25,31 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 
     public TableName NameFor(TableName source) => new(Name, source.Name);
+
+    public IReadOnlyList<string> StatementsToAdd(TableSchema table, IReadOnlyList<string> columns)
+    {
+        ArgumentNullException.ThrowIfNull(table);
+        ArgumentNullException.ThrowIfNull(columns);
+        return
+        [
+            .. columns
+                .Select(name => table.Columns[table.IndexOf(name)])
+                .Select(column =>
+                    $"ALTER TABLE {Quote.Name(table.Name.Name)} ADD COLUMN {Quote.Name(column.Name)} {column.Type}".TrimEnd()
+                ),
+        ];
+    }
+
+    public Task AddColumnsAsync(
+        ITargetTransaction transaction,
+        TableSchema table,
+        IReadOnlyList<string> columns,
+        CancellationToken cancellation
+    )
+    {
+        ((StandInTargetTransaction)transaction).Change(StatementsToAdd(table, columns));
+        return Task.CompletedTask;
+    }
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments)
     {

@@ -72,6 +72,15 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
         return Task.CompletedTask;
     }
 
+    /// <summary>Runs statements that change tables.</summary>
+    internal void Change(IReadOnlyList<string> statements)
+    {
+        foreach (var statement in statements)
+        {
+            transaction.Run(statement);
+        }
+    }
+
     public Task EmptyAsync(TableSchema table, CancellationToken cancellation)
     {
         rows.Empty(table);

@@ -36,6 +36,24 @@ public static class SchemaComparison
     }
 
     /// <summary>
+    /// The columns that the later version adds, where it does nothing else that concerns rows and a row of the earlier version has NULL in
+    /// each of them: they take NULL, have no default, and are not computed. Empty for any other difference, and for none.
+    /// </summary>
+    public static IReadOnlyList<string> PlainAdditions(TableSchema before, TableSchema after)
+    {
+        ArgumentNullException.ThrowIfNull(after);
+        var changes = Between(before, after).Where(change => !change.KeepsRows).ToList();
+        var added = changes.Where(change => change.Kind == SchemaChangeKind.ColumnAdded).Select(change => change.Subject).ToList();
+        return
+            added.Count == changes.Count
+            && added.TrueForAll(name =>
+                after.Columns[after.IndexOf(name)] is { Nullable: true, Default: null, Generated: false, KeyOrdinal: 0 }
+            )
+            ? added
+            : [];
+    }
+
+    /// <summary>
     /// The columns of both versions side by side: those of the later in its order, then those that it no longer has. Each has at least one
     /// side.
     /// </summary>

@@ -41,6 +41,16 @@ public static class SchemaFingerprint
             : form.Incarnation is null && print == OfColumns(form);
     }
 
+    /// <summary>Whether rows that were loaded under one print and under the other mean the same.</summary>
+    public static bool IsSame(string print, string other)
+    {
+        ArgumentNullException.ThrowIfNull(print);
+        ArgumentNullException.ThrowIfNull(other);
+        return Parts(print) is [Identified, var incarnation, _] && Parts(other) is [Identified, var another, _]
+            ? incarnation == another
+            : print == other;
+    }
+
     private static string[] Parts(string print) => print.Split(':');
 
     /// <summary>

@@ -4,6 +4,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
@@ -31,6 +32,10 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     private readonly CrossingMeter meter = context.Meter;
     private readonly TimeProvider clock = context.Clock;
     private readonly BatchReporter report = new(context);
+    private readonly ISchemaEditor? editor = context.Target.Find<ISchemaEditor>();
+
+    /// <summary>What was done to tables in the transaction at hand, told when it is committed.</summary>
+    private readonly List<string> changed = [];
 
     /// <summary>The source and the target, as routes name them.</summary>
     public required RouteEnds Ends { get; init; }
@@ -70,7 +75,10 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     {
         try
         {
+            // Its parts are applied once; a table that cannot be changed then could not be held any more.
+            router.AddsColumns = false;
             await ApplyFragmentsAsync(head, gatherer, router, cancellation);
+            router.AddsColumns = editor is not null;
             return false;
         }
         catch (RowRefusedException) when (rule() is not null)
@@ -132,7 +140,11 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
 
     private async Task<bool> ApplyOneByOneAsync(Batch batch, CancellationToken cancellation)
     {
-        var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), batch.TablesBefore) { Target = Ends.Target };
+        var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), batch.TablesBefore)
+        {
+            Target = Ends.Target,
+            AddsColumns = editor is not null,
+        };
         var isolated = false;
         foreach (var fragment in batch.Fragments)
         {
@@ -146,9 +158,17 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
                 router = await IsolateAsync(before, cancellation);
                 isolated = true;
             }
+            catch (ColumnsRefusedException refusal)
+            {
+                router = await HoldAsync(fragment, before, before[refusal.Table], refusal.Message, cancellation);
+                isolated = true;
+            }
             catch (RowRefusedException refusal) when (refusal.OfType && before.GetValueOrDefault(refusal.Table) is { Held: false } table)
             {
-                router = await HoldAsync(fragment, before, table, refusal, cancellation);
+                var cause =
+                    $"A type of its columns has grown at the source: the target does not take {ChangeSymbols.Of(refusal.Kind)} of "
+                    + $"{refusal.Key}, {refusal.Answer}.";
+                router = await HoldAsync(fragment, before, table, cause, cancellation);
                 isolated = true;
             }
         }
@@ -165,6 +185,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     {
         var before = known ?? router.Tables;
         var tally = new ChangeTally();
+        changed.Clear();
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(fragment), cancellation);
         await ApplyUnfoldedAsync(transaction, router, fragment, tally, cancellation);
         await CommitAsync(
@@ -181,7 +202,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         SpooledFragment fragment,
         ImmutableDictionary<TableName, TableProgress> tables,
         TableProgress table,
-        RowRefusedException refusal,
+        string cause,
         CancellationToken cancellation
     )
     {
@@ -191,9 +212,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
             {
                 Position = fragment.Position,
                 Log = null,
-                HeldCause =
-                    $"A type of its columns has grown at the source: the target does not take {ChangeSymbols.Of(refusal.Kind)} of "
-                    + $"{refusal.Key}, {refusal.Answer}. Later changes are not applied to this table. Load it again to continue.",
+                HeldCause = $"{cause} Later changes are not applied to this table. Load it again to continue.",
             }
         );
         var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), held) { Target = Ends.Target };
@@ -217,6 +236,12 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         await quarantine.KeepAsync(aside, cancellation);
         await transaction.CommitAsync(update, cancellation);
         await quarantine.CommittedAsync(cancellation);
+        foreach (var what in changed)
+        {
+            await context.Events.OfCrossingAsync(context.Crossing, EventKind.Note, what);
+        }
+
+        changed.Clear();
     }
 
     /// <summary>
@@ -292,12 +317,39 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         {
             routed.Clear();
             router.Route(fragment, change, routed);
+            await AddColumnsAsync(transaction, router.TakeAdded(), cancellation);
             await ApplyRoutedAsync(transaction, router, routed, fragment, tally, cancellation);
         }
 
         routed.Clear();
         router.End(fragment, routed);
         await ApplyRoutedAsync(transaction, router, routed, fragment, tally, cancellation);
+    }
+
+    /// <summary>Throws <see cref="ColumnsRefusedException"/> where the target does not add them and waiting does not help.</summary>
+    private async Task AddColumnsAsync(ITargetTransaction transaction, IReadOnlyList<AddedColumns> added, CancellationToken cancellation)
+    {
+        foreach (var columns in added)
+        {
+            try
+            {
+                await editor!.AddColumnsAsync(transaction, columns.Target, columns.Columns, cancellation);
+            }
+            catch (PortException exception) when (!exception.Transient)
+            {
+                throw new ColumnsRefusedException(
+                    $"The table got columns at the source, and they could not be added to {columns.Target.Name}: "
+                        + $"{exception.Message.TrimEnd('.')}.",
+                    exception
+                )
+                {
+                    Table = columns.Source,
+                };
+            }
+
+            var statements = string.Join("; ", editor!.StatementsToAdd(columns.Target, columns.Columns));
+            changed.Add($"Columns added to {columns.Target.Name}, as at the source: {statements}.");
+        }
     }
 
     private async Task ApplyRoutedAsync(

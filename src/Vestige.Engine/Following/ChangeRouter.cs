@@ -5,6 +5,7 @@ using Vestige.Core.Expressions;
 using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
@@ -17,7 +18,8 @@ namespace Vestige.Engine.Following;
 /// <summary>
 /// Decides, change by change and in log order, what concerns a crossing, and treats it: its tables, after the position at which
 /// each was loaded, until a table is held, and only its inserts where nothing else is wanted. A change of a table's form holds
-/// the table from there on. Changes of rows that wait in quarantine are passed over. Not safe for several threads.
+/// the table from there on, unless it only adds columns that can be added to the target. Changes of rows that wait in quarantine are
+/// passed over. Not safe for several threads.
 /// </summary>
 internal sealed class ChangeRouter(
     Spool spool,
@@ -32,6 +34,7 @@ internal sealed class ChangeRouter(
     private readonly List<TreatedChange> treated = [];
     private readonly Dictionary<TableTreatment, TableFold> gathered = [];
     private readonly HashSet<TableTreatment> withoutBefore = [];
+    private readonly List<AddedColumns> added = [];
     private long gatheredBytes;
 
     /// <summary>The progress per table, holds that were met included.</summary>
@@ -45,6 +48,9 @@ internal sealed class ChangeRouter(
 
     /// <summary>The target database, as routes name it: what came from it does not go back to it. Null where that is not known.</summary>
     public string? Target { get; init; }
+
+    /// <summary>Whether columns are added to the target's tables; else the table is held.</summary>
+    public bool AddsColumns { get; set; }
 
     /// <summary>
     /// Where set, rows whose treatment has no value are passed over, and of each row that is treated it is told at which place of the
@@ -75,6 +81,11 @@ internal sealed class ChangeRouter(
             return;
         }
 
+        if (change.Kind != ChangeKind.Schema && form.Places is { } places)
+        {
+            change = change with { Before = RowMerge.Spread(change.Before, places), After = RowMerge.Spread(change.After, places) };
+        }
+
         if (change.Kind == ChangeKind.Schema)
         {
             TakeSchemaChange(progress, source, SchemaNotice.Of(change), fragment.Position);
@@ -103,6 +114,19 @@ internal sealed class ChangeRouter(
         {
             Treat(treatment, fragment, change, into);
         }
+    }
+
+    /// <summary>What is to be added to the target's tables before the next row is written.</summary>
+    public IReadOnlyList<AddedColumns> TakeAdded()
+    {
+        if (added.Count == 0)
+        {
+            return [];
+        }
+
+        AddedColumns[] taken = [.. added];
+        added.Clear();
+        return taken;
     }
 
     /// <summary>Appends, at the end of a transaction, the versions that it made: one for each row, however often it was changed.</summary>
@@ -267,7 +291,7 @@ internal sealed class ChangeRouter(
 
         if (Tables[form.Name].Fingerprint is { } loaded && !SchemaFingerprint.IsOf(loaded, form))
         {
-            return new Treated(form, null, "its columns or its key are not those that were loaded");
+            return BeforeAdding(form, loaded) ?? new Treated(form, null, "its columns or its key are not those that were loaded");
         }
 
         var (treatment, problems) = treating.TryBuild(form);
@@ -277,6 +301,26 @@ internal sealed class ChangeRouter(
         }
 
         return new Treated(form, treatment, problems.Count > 0 ? problems[0].Found : "");
+    }
+
+    /// <summary>
+    /// Rows that were written before columns were added, and come after: the look that found the columns was ahead of the log. They have
+    /// NULL in them. Null where what the table has now is not just that form and more columns, by the database's own numbers.
+    /// </summary>
+    private Treated? BeforeAdding(TableSchema form, string loaded)
+    {
+        if (
+            form.Columns.Any(column => column.Id is null)
+            || spool.Relations.FirstOrDefault(one => one.Value.Name == form.Name && SchemaFingerprint.IsOf(loaded, one.Value))
+                is not { Value: { } now, Key: var relation }
+            || SchemaComparison.PlainAdditions(form, now).Count == 0
+            || FormOf(relation) is not { Treatment: { } treatment }
+        )
+        {
+            return null;
+        }
+
+        return new Treated(now, treatment, "") { Places = [.. now.Columns.Select(column => form.IndexOf(column.Name))] };
     }
 
     private bool ComesBack(SpooledFragment fragment)
@@ -297,10 +341,57 @@ internal sealed class ChangeRouter(
     /// <summary>A change may be told after the load that found it done; the rows have it then.</summary>
     private void TakeSchemaChange(TableProgress progress, TableSchema form, SchemaNotice notice, LogPosition position)
     {
-        if (notice.IsExact || progress.Fingerprint is null || !SchemaFingerprint.Holds(progress.Fingerprint, form, notice.Values))
+        if (
+            (notice.IsExact || progress.Fingerprint is null || !SchemaFingerprint.Holds(progress.Fingerprint, form, notice.Values))
+            && !TryAdd(progress, form, notice)
+        )
         {
             Hold(progress, position, $"The table was changed at the source: {notice.What}.");
         }
+    }
+
+    /// <summary>
+    /// The columns that the crossing has yet to get. What was told was found by comparing with an earlier form, which is the one that was
+    /// loaded, or after a restart one before it; then that which was loaded has some of the columns already. Null for any other.
+    /// </summary>
+    private IReadOnlyList<string>? AddedSince(string loaded, TableSchema form, SchemaNotice notice)
+    {
+        if (SchemaFingerprint.IsSame(loaded, notice.Before!))
+        {
+            return notice.Adds;
+        }
+
+        var had = spool.Relations.Values.FirstOrDefault(one => one.Name == form.Name && SchemaFingerprint.IsOf(loaded, one));
+        var missing = had is null || had.Columns.Any(column => column.Id is null) ? [] : SchemaComparison.PlainAdditions(had, form);
+        return missing.All(notice.Adds.Contains) ? missing : null;
+    }
+
+    /// <summary>
+    /// Goes on with the columns that the table got. Rows in quarantine are of the form that they were refused in, and are tried again in
+    /// that.
+    /// </summary>
+    private bool TryAdd(TableProgress progress, TableSchema form, SchemaNotice notice)
+    {
+        if (
+            !AddsColumns
+            || notice.Adds.Count == 0
+            || aside.Has(progress.Table)
+            || progress.Fingerprint is not { } loaded
+            || AddedSince(loaded, form, notice) is not { Count: > 0 } adds
+            || ColumnAddition.Of(treating, form, adds) is not { } columns
+        )
+        {
+            return false;
+        }
+
+        if (columns.Columns.Count > 0)
+        {
+            added.Add(columns);
+        }
+
+        Tables = Tables.SetItem(progress.Table, progress with { Fingerprint = SchemaFingerprint.Of(form) });
+        forms.Clear();
+        return true;
     }
 
     private void Hold(TableProgress progress, LogPosition position, string what) =>
@@ -314,5 +405,9 @@ internal sealed class ChangeRouter(
             }
         );
 
-    private readonly record struct Treated(TableSchema? Source, TableTreatment? Treatment, string Problem);
+    private readonly record struct Treated(TableSchema? Source, TableTreatment? Treatment, string Problem)
+    {
+        /// <summary>Where the columns of a row of an earlier form are in it; -1 for one that it has not. Null where they are the same.</summary>
+        public IReadOnlyList<int>? Places { get; init; }
+    }
 }

@@ -30,6 +30,9 @@ internal sealed class SkippedRows(Quarantine quarantine, TimeProvider clock)
     /// <summary>Whether nothing waits and nothing was passed over.</summary>
     public bool IsEmpty => quarantine.IsEmpty && rows.Count == 0;
 
+    /// <summary>Whether a row of the table waits, here or in the quarantine.</summary>
+    public bool Has(TableName table) => rows.ContainsKey(table) || quarantine.Has(table);
+
     /// <summary>Passes a change over if an earlier one of its row waits; false when none does.</summary>
     public bool TryPass(TableSchema form, SpooledFragment fragment, RowChange change)
     {

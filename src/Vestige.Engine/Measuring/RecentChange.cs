@@ -1,6 +1,7 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Measuring;
 
@@ -21,6 +22,11 @@ public sealed record RecentChange(
     /// <summary>Of a table without a key, the first values stand for the row.</summary>
     public static string KeyOf(TableSchema table, RowChange change)
     {
+        if (change.Kind == ChangeKind.Schema)
+        {
+            return SchemaNotice.Of(change).What;
+        }
+
         var row = change.After.IsNone ? change.Before : change.After;
         return row.IsNone ? ""
             : table.HasKey ? RowKey.Display(row, table.KeyOrdinals)

@@ -116,7 +116,9 @@ internal sealed class SchemaHistory(string source, ISchemaVersionStore store, Ev
     {
         foreach (var version in versions.Where(version => version.What.Length > 0))
         {
-            await events.OfConnectionAsync(source, EventKind.Note, $"The schema of {version.Table} changed: {version.What}.");
+            // What a reader says is against what it had noted, which after a restart may be an older version than the one before.
+            var what = version.Changes.Count > 0 ? string.Join("; ", version.Changes.Select(change => change.Words)) : version.What;
+            await events.OfConnectionAsync(source, EventKind.Note, $"The schema of {version.Table} changed: {what}.");
         }
     }
 }

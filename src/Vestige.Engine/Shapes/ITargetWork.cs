@@ -20,6 +20,9 @@ internal interface ITargetWork : IAsyncDisposable
     ILoad NewLoad();
 
     /// <summary>Makes the batches that it takes.</summary>
+    /// <summary>Whether columns can be added to its tables between two rows.</summary>
+    bool AddsColumns => false;
+
     IBatchBuilder NewBuilder(ChangeRouter router);
 
     /// <summary>

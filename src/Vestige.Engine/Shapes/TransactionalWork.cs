@@ -28,6 +28,8 @@ internal sealed class TransactionalWork(ITargetSession session, WorkerContext co
     public ILoad NewLoad() =>
         new InitialLoad(context.Source, context.Target, session, context.Capture, context.Treating, Ends!, context.Clock);
 
+    public bool AddsColumns => context.Target.Find<ISchemaEditor>() is not null;
+
     public IBatchBuilder NewBuilder(ChangeRouter router) => new FoldedBatchBuilder(context.Capture.Spool, router);
 
     public async Task<bool> ApplyAsync(Batch batch, Gathering gathering, CancellationToken cancellation)

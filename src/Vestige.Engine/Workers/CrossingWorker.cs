@@ -368,7 +368,11 @@ public sealed class CrossingWorker
     {
         var (spool, progress) = (capture.Spool, work.Session.Progress);
         var tables = progress.Tables.Where(table => definition.Tables.Takes(table.Table)).ToImmutableDictionary(table => table.Table);
-        var router = new ChangeRouter(spool, context.Treating, new SkippedRows(quarantine, clock), tables) { Target = work.Ends!.Target };
+        var router = new ChangeRouter(spool, context.Treating, new SkippedRows(quarantine, clock), tables)
+        {
+            Target = work.Ends!.Target,
+            AddsColumns = work.AddsColumns,
+        };
         var reader = spool.ReadAfter(progress.Position!.Value, withinBranch: true);
         var gatherer = new BatchGatherer(spool, reader, work.NewBuilder(router), clock, BatchBytes) { Idle = context.Meter.Idle };
         state.Follows(gatherer);

@@ -124,6 +124,23 @@ public sealed class SchemaComparisonTests
         Assert.Equal([true, true, false], SchemaComparison.Between(before, after).Select(change => change.KeepsRows));
     }
 
+    [Fact]
+    public void Only_columns_that_every_row_has_NULL_in_are_plain_additions()
+    {
+        var before = Books();
+        TableSchema With(params Column[] added) => before with { Columns = [.. before.Columns, .. added] };
+        Assert.Equal(["a", "b"], SchemaComparison.PlainAdditions(before, With(new Column("a", "text"), new Column("b", "integer"))));
+        Assert.Empty(SchemaComparison.PlainAdditions(before, before));
+        Assert.Empty(SchemaComparison.PlainAdditions(before, With(new Column("a", "text", Default: "'x'"))));
+        Assert.Empty(SchemaComparison.PlainAdditions(before, With(new Column("a", "text", Nullable: false))));
+        Assert.Empty(SchemaComparison.PlainAdditions(before, With(new Column("a", "text", Generated: true))));
+        Assert.Empty(SchemaComparison.PlainAdditions(before, With(new Column("a", "text", KeyOrdinal: 2))));
+        Assert.Empty(SchemaComparison.PlainAdditions(before, With(new Column("a", "text"), new Column("b", "text", Default: "1"))));
+        Assert.Empty(SchemaComparison.PlainAdditions(With(new Column("a", "text")), With(new Column("b", "text"))));
+        var indexed = With(new Column("a", "text")) with { UniqueKeys = [new UniqueKey(["a"])] };
+        Assert.Equal(["a"], SchemaComparison.PlainAdditions(before, indexed));
+    }
+
     /// <summary>Columns with numbers, in any two versions: what both have is paired, and nothing is lost or told twice.</summary>
     [Fact]
     public void Any_two_versions_pair_each_column_once()

@@ -144,7 +144,7 @@ public sealed class SchemaHistoryTests
         store.Keeping = () => { };
         await TakeAsync(history, Changed(Plain, Wider, 9, "column title was added"));
         Assert.Equal(2, store.All("shop").Count);
-        Assert.Single(control.Events, happened => happened.Text == "The schema of shop.book changed: column title was added.");
+        Assert.Single(control.Events, happened => happened.Text == "The schema of shop.book changed: Column title added (text).");
     }
 
     private SchemaHistory History() =>

@@ -13,12 +13,15 @@ namespace Vestige.Engine.Tests.Simulation;
 public sealed class SimRestructuring
 {
     /// <summary>The kinds of what is done to a table.</summary>
-    public const int Kinds = 4;
+    public const int Kinds = 6;
 
     /// <summary>One of these: rows came, changed and went, and the log does not show it.</summary>
     private const int Lost = 3;
+
+    /// <summary>From this one on: it gets a column, in which every row has NULL.</summary>
+    private const int Added = 4;
     private readonly Dictionary<TableName, int> current;
-    private readonly Dictionary<TableName, (string What, bool Values)> untold = [];
+    private readonly Dictionary<TableName, SchemaNotice> untold = [];
     private readonly List<Restructured> made = [];
     private int number;
 
@@ -55,29 +58,51 @@ public sealed class SimRestructuring
         made.Add(new Restructured(table, at, [.. rows]));
         var form = Relations[current[table]];
         var values = kind is 0 or Lost;
+        var after = kind >= Added ? form with { Columns = [.. form.Columns, new Column($"c{number}", "TEXT", Id: 2 + number)] } : form;
         current[table] = Relations.Count;
-        Relations.Add(values ? form with { Stamp = $"{number}" } : form with { Incarnation = $"{number}", Stamp = $"{number}" });
-        untold[table] = (
-            kind switch
-            {
-                0 => "its rows were rewritten",
-                1 => "columns changed places",
-                Lost => "a stretch of its changes is not in the log",
-                _ => "it was dropped and created",
-            },
-            values
-        );
+        Relations.Add(values ? form with { Stamp = $"{number}" } : after with { Incarnation = $"{number}", Stamp = $"{number}" });
+        untold[table] = Together(untold.GetValueOrDefault(table), NoticeOf(kind, form, after));
+        Row Other(Row row) => SimRows.Widened(SimRows.Of(row.IntegerAt(0), $"{row.TextAt(1)}:{number}"), row.Count);
         return kind switch
         {
             2 => [],
             Lost =>
             [
-                .. rows.Where(row => row.IntegerAt(0) % 2 == 0).Select(row => SimRows.Of(row.IntegerAt(0), $"{row.TextAt(1)}:{number}")),
-                SimRows.Of(1000 + number, "came unseen"),
+                .. rows.Where(row => row.IntegerAt(0) % 2 == 0).Select(Other),
+                SimRows.Widened(SimRows.Of(1000 + number, "came unseen"), form.Columns.Count),
             ],
-            _ => rows.Select(row => SimRows.Of(row.IntegerAt(0), $"{row.TextAt(1)}:{number}")),
+            >= Added => rows.Select(row => SimRows.Widened(row, after.Columns.Count)),
+            _ => rows.Select(Other),
         };
     }
+
+    private static SchemaNotice NoticeOf(int kind, TableSchema before, TableSchema after)
+    {
+        var what = kind switch
+        {
+            0 => "its rows were rewritten",
+            1 => "columns changed places",
+            Lost => "a stretch of its changes is not in the log",
+            >= Added => "a column was added",
+            _ => "it was dropped and created",
+        };
+        return new SchemaNotice(what, kind is 0 or Lost)
+        {
+            Adds = [.. after.Columns.Skip(before.Columns.Count).Select(column => column.Name)],
+            Before = SchemaFingerprint.Of(before),
+        };
+    }
+
+    /// <summary>What two changes are to one look: only columns that were added are told apart from everything else.</summary>
+    private static SchemaNotice Together(SchemaNotice? first, SchemaNotice second) =>
+        first is null ? second
+        : first.Adds.Count > 0 && second.Adds.Count > 0
+            ? second with
+            {
+                Adds = [.. first.Adds, .. second.Adds],
+                Before = first.Before,
+            }
+        : new SchemaNotice($"{first.What}; {second.What}", first.Values || second.Values);
 
     /// <summary>What a look at these tables finds, as changes that stand before whatever is read next.</summary>
     public IEnumerable<RowChange> Look(IEnumerable<TableName> tables, LogPosition told)
@@ -88,7 +113,7 @@ public sealed class SimRestructuring
             {
                 made.FindAll(one => one.Table == table && one.Reported is null).ForEach(one => one.Reported = told);
                 var row = new RowWriter();
-                new SchemaNotice(notice.What, notice.Values).Write(row);
+                notice.Write(row);
                 yield return new RowChange(ChangeKind.Schema, current[table], default, row.ToRow());
             }
         }

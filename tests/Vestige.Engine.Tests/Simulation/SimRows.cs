@@ -21,6 +21,30 @@ public static class SimRows
         return writer.ToRow();
     }
 
+    /// <summary>A row with so many columns; those that it has not yet got a value or NULL.</summary>
+    public static Row Widened(Row row, int columns, string? value = null)
+    {
+        var writer = new RowWriter();
+        writer.Begin(columns);
+        for (var i = 0; i < columns; i++)
+        {
+            if (i < row.Count)
+            {
+                writer.Value(row.KindAt(i), row.ValueAt(i));
+            }
+            else if (value is null)
+            {
+                writer.Null();
+            }
+            else
+            {
+                writer.Text($"{value}:{i}");
+            }
+        }
+
+        return writer.ToRow();
+    }
+
     /// <summary>The same row as an engine has it whose rows hold texts.</summary>
     public static Row AsTexts(Row row)
     {

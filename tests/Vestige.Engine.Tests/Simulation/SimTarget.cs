@@ -40,7 +40,8 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         ICatalogue,
         IRowLookup,
         ITableTarget,
-        ITargetViews
+        ITargetViews,
+        ISchemaEditor
 {
     public string Engine => world.Source.Treatment.CrossesEngines ? "sim of texts" : "sim";
 
@@ -53,6 +54,22 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string>();
 
     public TableName NameFor(TableName source) => source;
+
+    public IReadOnlyList<string> StatementsToAdd(TableSchema table, IReadOnlyList<string> columns) =>
+        [$"{table.Name} gets {string.Join(", ", columns)}"];
+
+    public async Task AddColumnsAsync(
+        ITargetTransaction transaction,
+        TableSchema table,
+        IReadOnlyList<string> columns,
+        CancellationToken cancellation
+    )
+    {
+        await faults.BeforeAsync("target.columns", cancellation);
+        ((Transaction)transaction).Widen(table);
+        world.Count("table", "got columns");
+        faults.After("target.columns");
+    }
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) =>
         new([.. treatments.SelectMany(treatment => treatment.Tables).Select(table => table.Schema)], []);
@@ -264,6 +281,17 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             }
 
             return default;
+        }
+
+        /// <summary>Every row that is there gets NULL in what the table did not have.</summary>
+        public void Widen(TableSchema table)
+        {
+            var there = target.State.Rows.Where(pair => !emptied.Any(part => Lies(pair.Key, part)) && !written.ContainsKey(pair.Key));
+            var rows = there.Select(pair => (pair.Key, (Row?)pair.Value)).Concat(written.Select(pair => (pair.Key, pair.Value)));
+            foreach (var (key, row) in rows.Where(one => one.Key.Table == table.Name).ToList())
+            {
+                written[key] = row is { } known ? SimRows.Widened(known, table.Columns.Count) : null;
+            }
         }
 
         public async Task SavepointAsync(CancellationToken cancellation)

@@ -1078,7 +1078,7 @@ public sealed class SimWorld
         if (rows.Count == 0 || dice < 16)
         {
             var key = Random.Next(3) == 0 && nextKey > 1 ? FreeKey(rows) : nextKey++;
-            var row = SimRows.Of(key, Source.Treatment.Value(Random.Next(1000)));
+            var row = RowOf(relation, key);
             rows.Add(key, row);
             return new RowChange(ChangeKind.Insert, relation, default, row);
         }
@@ -1091,9 +1091,16 @@ public sealed class SimWorld
         }
 
         var moved = dice < 28 ? FreeKey(rows, before.IntegerAt(0)) : before.IntegerAt(0);
-        var after = SimRows.Of(moved, Source.Treatment.Value(Random.Next(1000)));
+        var after = RowOf(relation, moved);
         rows.Add(moved, after);
         return new RowChange(ChangeKind.Update, relation, before, after);
+    }
+
+    private Row RowOf(int relation, long key)
+    {
+        var row = SimRows.Of(key, Source.Treatment.Value(Random.Next(1000)));
+        var columns = Source.Restructuring.Relations[relation].Columns.Count;
+        return columns == row.Count ? row : SimRows.Widened(row, columns, Random.Next(3) == 0 ? null : $"{Random.Next(1000)}");
     }
 
     /// <summary>A key that was perhaps used before.</summary>
