@@ -19,11 +19,22 @@ public sealed class AddedColumnTests(TwoServers servers)
 
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
 
-    /// <summary>Each while it is read, and while nothing is read: then rows of both versions come after the look that finds the column.</summary>
+    /// <summary>A few seeds; as many as there are kills in the full proofs.</summary>
+    public static TheoryData<int> Seeds { get; } =
+        [.. Enumerable.Range(1, int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "2"))];
+
+    /// <summary>
+    /// Each while it is read, and while nothing is read: then rows of both versions come after the look that finds the column.
+    /// </summary>
     [Theory]
     [InlineData("ALTER TABLE t ADD c int§UPDATE t SET c = id WHERE id < 5§INSERT INTO t VALUES (100, 'n', 1)")]
-    [InlineData("INSERT INTO t VALUES (99, 'before')§UPDATE t SET v = 'before' WHERE id = 2§ALTER TABLE t ADD c int§UPDATE t SET c = 7 WHERE id = 2")]
-    [InlineData("BEGIN; UPDATE t SET v = 'in'; ALTER TABLE t ADD c numeric(9,2); UPDATE t SET c = 1.50; DELETE FROM t WHERE id = 3; COMMIT")]
+    [InlineData(
+        "INSERT INTO t VALUES (99, 'before')§UPDATE t SET v = 'before' WHERE id = 2§ALTER TABLE t ADD c int§"
+            + "UPDATE t SET c = 7 WHERE id = 2"
+    )]
+    [InlineData(
+        "BEGIN; UPDATE t SET v = 'in'; ALTER TABLE t ADD c numeric(9,2); UPDATE t SET c = 1.50; DELETE FROM t WHERE id = 3; COMMIT"
+    )]
     [InlineData("ALTER TABLE t ADD c int, ADD d text§UPDATE t SET d = 'd'§DELETE FROM t WHERE id > 10")]
     [InlineData("ALTER TABLE t ADD c text§UPDATE t SET c = 'c'§ALTER TABLE t ADD d jsonb§UPDATE t SET d = '{\"a\": 1}' WHERE id = 4")]
     [InlineData("ALTER TABLE t ADD \"a \"\" b\" timestamptz§UPDATE t SET \"a \"\" b\" = '2026-03-01 12:00:00+00'")]
@@ -87,8 +98,7 @@ public sealed class AddedColumnTests(TwoServers servers)
 
     /// <summary>Rows and columns as they come, the engine ended between them at any moment.</summary>
     [Theory]
-    [InlineData(1)]
-    [InlineData(2)]
+    [MemberData(nameof(Seeds))]
     public async Task Rows_and_columns_in_any_order_through_restarts_end_the_same(int seed)
     {
         var random = new Random(seed);
@@ -148,7 +158,7 @@ public sealed class AddedColumnTests(TwoServers servers)
         }
     }
 
-    private static string? Cause(Crossing crossing) => crossing.Status.Tables.Single(table => table.Source.Name == "t").Cause;
+    private static string? Cause(Crossing crossing) => crossing.Status.Tables.FirstOrDefault(table => table.Source.Name == "t")?.Cause;
 
     private async Task<(Database From, Database To)> BothAsync()
     {

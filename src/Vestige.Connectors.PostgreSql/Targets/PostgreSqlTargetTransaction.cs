@@ -199,8 +199,8 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
     }
 
     /// <summary>
-    /// Changes a table. It waits two seconds at most for those who read the table: while it waits, everybody who comes later waits behind it
-    /// (PostgreSQL manual, Explicit Locking).
+    /// Changes a table. It waits two seconds at most for those who read the table: while it waits, everybody who comes later waits behind
+    /// it (PostgreSQL manual, Explicit Locking).
     /// </summary>
     internal async Task ChangeAsync(TableName table, IReadOnlyList<string> statements, CancellationToken cancellation)
     {

@@ -314,7 +314,11 @@ internal sealed class TableWatch
         if (change is not null)
         {
             // What is not published any more has no schema here, and is held whatever was done.
-            change = found is null || change.Schema is null ? change : change with { Notice = TableVersions.Adding(change.Notice, old!, found) };
+            if (found is not null && change.Schema is not null)
+            {
+                change = change with { Notice = TableVersions.Adding(change.Notice, old!, found) };
+            }
+
             Tell(change, now.End);
             there = there is not null && change.Notice.Adds.Count > 0 ? there with { BeforeAdding = old!.BeforeAdding ?? old } : there;
         }

@@ -407,7 +407,9 @@ internal sealed class ChangeRouter(
 
     private readonly record struct Treated(TableSchema? Source, TableTreatment? Treatment, string Problem)
     {
-        /// <summary>Where the columns of a row of an earlier form are in it; -1 for one that it has not. Null where they are the same.</summary>
+        /// <summary>
+        /// For each column of the form, where a row of an earlier one has it; -1 where that has not. Null where they are the same.
+        /// </summary>
         public IReadOnlyList<int>? Places { get; init; }
     }
 }

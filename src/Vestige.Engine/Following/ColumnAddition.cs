@@ -35,7 +35,9 @@ internal static class ColumnAddition
             : null;
     }
 
-    /// <summary>The one table that all rows go into as they are, or with their columns renamed, left out or converted; null otherwise.</summary>
+    /// <summary>
+    /// The one table that all rows go into as they are, or with their columns renamed, left out or converted; null otherwise.
+    /// </summary>
     private static TableSchema? Plain(CrossingTreatment treating, TableSchema form)
     {
         var (treatment, problems) = treating.TryBuild(form);
