@@ -48,12 +48,15 @@ internal static class TableVersions
 
     /// <summary>
     /// What is told to crossings, with the columns that were added where that is all that was done. Rows that were written before it have
-    /// NULL in them.
+    /// NULL in them: a column that had a default when it was added, and has none any more, either has a value for older rows in the
+    /// catalogue, or the rows were written again into another file (PostgreSQL manual, ALTER TABLE, Notes).
     /// </summary>
-    public static SchemaNotice Adding(SchemaNotice notice, TableState old, ToldVersion version)
+    public static SchemaNotice Adding(SchemaNotice notice, TableState old, TableState now, ToldVersion version)
     {
+        var mayHaveValues =
+            notice.Values || old.File != now.File || now.Columns.Any(column => column.HasMissing && !Had(old, column));
         var adds =
-            notice.Values || version is not { Certainty: VersionCertainty.Derived, Schema: not null, Before: not null }
+            mayHaveValues || version is not { Certainty: VersionCertainty.Derived, Schema: not null, Before: not null }
                 ? []
                 : SchemaComparison.PlainAdditions(version.Before, version.Schema);
         return adds.Count == 0
@@ -64,6 +67,8 @@ internal static class TableVersions
                 Before = SchemaFingerprint.Of(old.FormOf(version.Table)),
             };
     }
+
+    private static bool Had(TableState old, ColumnState column) => old.Columns.Any(before => before.Number == column.Number);
 
     /// <summary>
     /// Whether at most one thing that matters to rows was done, or columns were only added. Columns that came and went between the looks

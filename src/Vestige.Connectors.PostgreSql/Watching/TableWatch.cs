@@ -314,9 +314,9 @@ internal sealed class TableWatch
         if (change is not null)
         {
             // What is not published any more has no schema here, and is held whatever was done.
-            if (found is not null && change.Schema is not null)
+            if (found is not null && there is not null && change.Schema is not null)
             {
-                change = change with { Notice = TableVersions.Adding(change.Notice, old!, found) };
+                change = change with { Notice = TableVersions.Adding(change.Notice, old!, there, found) };
             }
 
             Tell(change, now.End);
