@@ -59,8 +59,8 @@ public sealed class AddedColumnTests(TwoServers servers)
     }
 
     /// <summary>
-    /// Existing rows have a value that no row in the log tells, though the column looks as if it never had a default. In one transaction, so
-    /// that no look comes between.
+    /// Existing rows have a value that no row in the log tells, though the column looks as if it never had a default. In one transaction,
+    /// so that no look comes between.
     /// </summary>
     [Theory]
     [InlineData("BEGIN; ALTER TABLE t ADD c int DEFAULT 5; ALTER TABLE t ALTER c DROP DEFAULT; COMMIT")]
