@@ -558,7 +558,7 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         {
             await crossing.Engine.StopAtAsync(Crossing.Name, new StopMark(mark), "test", cancellation);
         }
-        catch (RequestRefusedException exception) when (exception.Message.Contains("beyond the mark", StringComparison.Ordinal))
+        catch (RequestRefusedException exception) when (exception.Message.Contains("beyond", StringComparison.Ordinal))
         {
             return false;
         }
