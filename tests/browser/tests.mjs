@@ -501,7 +501,13 @@ test('drills: each time the page names the cause, within the time it has for tha
 
 test('a column is added and renamed at the source, and its history says where and for whom', async (page) => {
   await own('history');
-  await run('history-from', 'ALTER TABLE shelf ADD COLUMN height INTEGER');
+
+  // The page of a row stays open: the column arrives there with its value, on both sides.
+  await page.goto(`${base}/crossings/history/tables/history-from.shelf?key=1`);
+  await until(async () => (await page.locator('.both').getAttribute('data-same')) === 'true', 'both sides alike');
+  await run('history-from', 'ALTER TABLE shelf ADD COLUMN height INTEGER; UPDATE shelf SET height = 1817 WHERE id = 1');
+  await until(async () => (await page.locator('.both').textContent()).split('1817').length === 3, 'the column and its value on both sides');
+  assert((await status('history')).tables.every((table) => table.state === 'following'), 'the table goes on');
   await run('history-from', 'ALTER TABLE shelf RENAME COLUMN height TO width');
   await page.goto(`${base}/connections/history-from`);
   await page.getByRole('link', { name: 'Schema history' }).click();
