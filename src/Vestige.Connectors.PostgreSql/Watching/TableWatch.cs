@@ -4,7 +4,6 @@ using Npgsql;
 using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
-using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -45,17 +44,13 @@ internal sealed class TableWatch
     private readonly List<(TableChange Change, LogPosition End)> again = [];
     private readonly Dictionary<TableName, LogPosition?> lost = [];
     private readonly Dictionary<TableName, long> metAt = [];
-    private readonly List<ToldVersion> versions = [];
-    private readonly Dictionary<TableName, (LogPosition At, int Ordinal)> lastVersions = [];
+    private readonly FoundVersions versions = new();
     private readonly Lock gate = new();
     private KnownCatalogue known;
     private CatalogueGlance covering;
     private bool isCatalogueUntold;
     private Task? carrying;
     private long coveringBegan;
-
-    /// <summary>Up to here what is known of all tables held, by the last look at all of them.</summary>
-    private LogPosition provenAt;
     private long meetings;
 
     private TableWatch(
@@ -68,7 +63,8 @@ internal sealed class TableWatch
     )
     {
         (this.database, this.names, this.looks, this.tables, this.known) = (database, names, looks, tables, known);
-        (covering, provenAt) = (first, first.Begin);
+        covering = first;
+        versions.ProvenAt = first.Begin;
     }
 
     /// <summary>
@@ -100,17 +96,7 @@ internal sealed class TableWatch
         }
 
         watch.TakeTypes(first);
-        watch.versions.AddRange(
-            watched
-                .Where(table => first.Tables.ContainsKey(table) && !watch.versions.Exists(version => version.Table == table))
-                .Select(table => new ToldVersion(
-                    table,
-                    first.Begin,
-                    VersionCertainty.Exact,
-                    first.Tables[table].Described(table),
-                    ""
-                ))
-        );
+        watch.versions.AddPresent(watched, first);
         return watch;
     }
 
@@ -180,7 +166,7 @@ internal sealed class TableWatch
         }
 
         TakeTypes(seen);
-        provenAt = seen.Begin;
+        versions.ProvenAt = seen.Begin;
         return seen.At;
     }
 
@@ -246,12 +232,7 @@ internal sealed class TableWatch
     }
 
     /// <summary>The versions of tables found since the last call.</summary>
-    public IReadOnlyList<ToldVersion> TakeVersions()
-    {
-        ToldVersion[] taken = [.. versions];
-        versions.Clear();
-        return taken;
-    }
+    public IReadOnlyList<ToldVersion> TakeVersions() => versions.Take();
 
     /// <summary>What is to be noted with this read; nothing of what has yet to be told.</summary>
     public IEnumerable<KeyValuePair<string, string>> TakeNotes()
@@ -325,16 +306,7 @@ internal sealed class TableWatch
 
         if (found is { } version)
         {
-            var ordinal = lastVersions.GetValueOrDefault(table) is var last && last.At == position ? last.Ordinal + 1 : 0;
-            lastVersions[table] = (position, ordinal);
-            versions.Add(
-                version with
-                {
-                    From = position,
-                    Ordinal = ordinal,
-                    NotBefore = LogPosition.Min(provenAt, position),
-                }
-            );
+            versions.Add(version, position);
         }
 
         Take(table, there);

@@ -5,7 +5,6 @@ using Vestige.Core.Expressions;
 using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
-using Vestige.Core.SchemaVersions;
 using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
@@ -34,7 +33,7 @@ internal sealed class ChangeRouter(
     private readonly List<TreatedChange> treated = [];
     private readonly Dictionary<TableTreatment, TableFold> gathered = [];
     private readonly HashSet<TableTreatment> withoutBefore = [];
-    private readonly List<AddedColumns> added = [];
+    private readonly ColumnAdditions additions = new(spool, treating);
     private long gatheredBytes;
 
     /// <summary>The progress per table, holds that were met included.</summary>
@@ -117,17 +116,7 @@ internal sealed class ChangeRouter(
     }
 
     /// <summary>What is to be added to the target's tables before the next row is written.</summary>
-    public IReadOnlyList<AddedColumns> TakeAdded()
-    {
-        if (added.Count == 0)
-        {
-            return [];
-        }
-
-        AddedColumns[] taken = [.. added];
-        added.Clear();
-        return taken;
-    }
+    public IReadOnlyList<AddedColumns> TakeAdded() => additions.Take();
 
     /// <summary>Appends, at the end of a transaction, the versions that it made: one for each row, however often it was changed.</summary>
     public void End(SpooledFragment fragment, List<RoutedChange> into)
@@ -303,25 +292,14 @@ internal sealed class ChangeRouter(
         return new Treated(form, treatment, problems.Count > 0 ? problems[0].Found : "");
     }
 
-    /// <summary>
-    /// Rows that were written before columns were added, and come after: the look that found the columns was ahead of the log. They have
-    /// NULL in them. Null where what the table has now is not just that form and more columns, by the database's own numbers.
-    /// </summary>
-    private Treated? BeforeAdding(TableSchema form, string loaded)
-    {
-        if (
-            form.Columns.Any(column => column.Id is null)
-            || spool.Relations.FirstOrDefault(one => one.Value.Name == form.Name && SchemaFingerprint.IsOf(loaded, one.Value))
-                is not { Value: { } now, Key: var relation }
-            || SchemaComparison.PlainAdditions(form, now).Count == 0
-            || FormOf(relation) is not { Treatment: { } treatment }
-        )
-        {
-            return null;
-        }
-
-        return new Treated(now, treatment, "") { Places = [.. now.Columns.Select(column => form.IndexOf(column.Name))] };
-    }
+    /// <summary>Rows without columns that were added since; null where what was loaded is not just that form and more columns.</summary>
+    private Treated? BeforeAdding(TableSchema form, string loaded) =>
+        additions.Before(form, loaded) is { } now && FormOf(now.Relation) is { Treatment: not null } treated
+            ? treated with
+            {
+                Places = now.Places,
+            }
+            : null;
 
     private bool ComesBack(SpooledFragment fragment)
     {
@@ -351,23 +329,7 @@ internal sealed class ChangeRouter(
     }
 
     /// <summary>
-    /// The columns that the crossing has yet to get. What was told was found by comparing with an earlier form, which is the one that was
-    /// loaded, or after a restart one before it; then that which was loaded has some of the columns already. Null for any other.
-    /// </summary>
-    private IReadOnlyList<string>? AddedSince(string loaded, TableSchema form, SchemaNotice notice)
-    {
-        if (SchemaFingerprint.IsSame(loaded, notice.Before!))
-        {
-            return notice.Adds;
-        }
-
-        var had = spool.Relations.Values.FirstOrDefault(one => one.Name == form.Name && SchemaFingerprint.IsOf(loaded, one));
-        var missing = had is null || had.Columns.Any(column => column.Id is null) ? [] : SchemaComparison.PlainAdditions(had, form);
-        return missing.All(notice.Adds.Contains) ? missing : null;
-    }
-
-    /// <summary>
-    /// Goes on with the columns that the table got. Rows in quarantine are of the form that they were refused in, and are tried again in
+    /// Continues with the columns that the table got. Rows in quarantine are of the form that they were refused in, and are tried again in
     /// that.
     /// </summary>
     private bool TryAdd(TableProgress progress, TableSchema form, SchemaNotice notice)
@@ -377,16 +339,10 @@ internal sealed class ChangeRouter(
             || notice.Adds.Count == 0
             || aside.Has(progress.Table)
             || progress.Fingerprint is not { } loaded
-            || AddedSince(loaded, form, notice) is not { Count: > 0 } adds
-            || ColumnAddition.Of(treating, form, adds) is not { } columns
+            || !additions.TryAdd(loaded, form, notice)
         )
         {
             return false;
-        }
-
-        if (columns.Columns.Count > 0)
-        {
-            added.Add(columns);
         }
 
         Tables = Tables.SetItem(progress.Table, progress with { Fingerprint = SchemaFingerprint.Of(form) });

@@ -10,12 +10,12 @@ namespace Vestige.Engine.SchemaVersions;
 //
 //  1. A version is kept before the log that tells it is appended to the spool. So what a crash takes from the spool is told again, and
 //     nothing that the spool holds is missing here.
-//  2. What is told again, after a crash or because a reader was opened again, is known by the table's latest version: it does not come
-//     after that; or it was found by looking, at a later position than the first time, and has the same schema and the same was done.
+//  2. A version that a reader gives again, after a crash or because it was opened again, is known by the table's latest version: it does
+//     not come after that; or it was found by looking, at a later position than the first time, with the same schema and the same words.
 //  3. That a table was found counts as long as no version of it is known.
 //
 //  Case 1. Crash after the version was kept, before the spool was synced: told again, and passed over (2).
-//  Case 2. The store cannot be written: nothing of the read is taken, and everything is told again (1).
+//  Case 2. The store cannot be written: the read is not taken, and comes again (1).
 //  Case 3. Appended to the spool, crash before the sync: the disk may have it all the same, and then it is not told again. The version is
 //          kept by then (1).
 

@@ -93,7 +93,7 @@ public sealed class SimRestructuring
         };
     }
 
-    /// <summary>What two changes are to one look: only columns that were added are told apart from everything else.</summary>
+    /// <summary>What one look makes of two changes: it recognises columns that were added, and nothing else.</summary>
     private static SchemaNotice Together(SchemaNotice? first, SchemaNotice second) =>
         first is null ? second
         : first.Adds.Count > 0 && second.Adds.Count > 0

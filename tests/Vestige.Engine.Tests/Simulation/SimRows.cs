@@ -21,7 +21,7 @@ public static class SimRows
         return writer.ToRow();
     }
 
-    /// <summary>A row with so many columns; those that it has not yet got a value or NULL.</summary>
+    /// <summary>A row widened to a number of columns; the new ones have a value or NULL.</summary>
     public static Row Widened(Row row, int columns, string? value = null)
     {
         var writer = new RowWriter();
