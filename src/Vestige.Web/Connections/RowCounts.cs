@@ -30,8 +30,8 @@ public sealed class RowCounts(ConnectionDirectory connections, TimeProvider cloc
         Known(rows, FreshFor) is { } known ? Task.FromResult(known.Count) : Counting(rows).WaitAsync(cancellation);
 
     /// <summary>
-    /// The counts, in the order in which they were asked for: those that answer within a moment, else what was counted within the last minute;
-    /// null where neither is known.
+    /// The counts, in the order in which they were asked for: those that answer within a moment, else what was counted within the last
+    /// minute; null where neither is known.
     /// </summary>
     public async Task<IReadOnlyList<RowCount?>> SoonAsync(IReadOnlyList<CountedRows> asked, CancellationToken cancellation)
     {
