@@ -18,7 +18,8 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
     : PostgreSqlDatabase(settings, clock),
         ITableTarget,
         ITargetViews,
-        ISchemaEditor
+        ISchemaEditor,
+        IRowReplacement
 {
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string> { CopyFormat.Text, CopyFormat.Binary };
 
@@ -42,8 +43,31 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
     )
     {
         ArgumentNullException.ThrowIfNull(table);
-        return ((PostgreSqlTargetTransaction)transaction).ChangeAsync(table.Name, StatementsToAdd(table, columns), cancellation);
+        ArgumentNullException.ThrowIfNull(transaction);
+        return OwnOf(transaction).ChangeAsync(table.Name, StatementsToAdd(table, columns), cancellation);
     }
+
+    public TableSchema BesideOf(string crossing, TableSchema table) => RowsBeside.Of(crossing, table);
+
+    public Task MakeBesideAsync(ITargetTransaction transaction, TableSchema beside, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(transaction);
+        return new RowsBeside(OwnOf(transaction)).MakeAsync(beside, cancellation);
+    }
+
+    public Task<ReplacedRows> ReplaceAsync(
+        ITargetTransaction transaction,
+        TableSchema table,
+        TableSchema beside,
+        long rows,
+        CancellationToken cancellation
+    )
+    {
+        ArgumentNullException.ThrowIfNull(transaction);
+        return new RowsBeside(OwnOf(transaction)).ReplaceAsync(table, beside, rows, cancellation);
+    }
+
+    private static PostgreSqlTargetTransaction OwnOf(ITargetTransaction transaction) => (PostgreSqlTargetTransaction)transaction.Own;
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) => new TargetStructureBuilder(treatments).Build();
 
@@ -138,6 +162,7 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
                     await using var command = new NpgsqlCommand("DELETE FROM vestige.progress WHERE crossing = $1", connection);
                     command.Parameters.AddWithValue(crossing);
                     await command.ExecuteNonQueryAsync(stop);
+                    await RowsBeside.DropAsync(connection, crossing, stop);
                 }
 
                 return true;

@@ -29,6 +29,8 @@ internal sealed class PostgreSqlTargetSession(
 
     public void Match(IReadOnlyList<LogBranch> branches) => Progress = Progress.Match(branches);
 
+    public void Learn(IReadOnlyList<TableProgress> tables) => Progress = Progress.With(new ProgressUpdate(null, tables));
+
     public string Crossing => crossing;
 
     public PostgreSqlTarget Target => target;
@@ -204,7 +206,8 @@ internal sealed class PostgreSqlTargetSession(
 
         long? position = reader.IsDBNull(1) ? null : reader.GetInt64(1);
         var log = reader.IsDBNull(2) ? null : new LogIdentity(reader.GetString(2), reader.GetInt64(3));
-        if (reader.GetInt64(0) != term || position != (long?)Progress.Position?.Offset || log != Progress.Identity)
+        var moved = !beside && (position != (long?)Progress.Position?.Offset || log != Progress.Identity);
+        if (reader.GetInt64(0) != term || moved)
         {
             throw new FencedException(
                 $"The worker with term {term} has been succeeded by term {reader.GetInt64(0)}, or the position moved."

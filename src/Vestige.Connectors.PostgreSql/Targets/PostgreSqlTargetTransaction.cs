@@ -24,8 +24,13 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
 
     private NpgsqlConnection Connection => session.Connection;
 
+    /// <summary>Whether triggers and references are left aside.</summary>
+    internal bool LeavesTriggersAside => session.LeavesTriggersAside;
+
     public Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation) =>
-        new TableMaker(this, Connection, session.Target.Endpoint).MakeAsync(tables, making, cancellation);
+        new TableMaker(this, Connection, session.Target.Endpoint, OwnTables).MakeAsync(tables, making, cancellation);
+
+    private HashSet<TableName> OwnTables => [.. session.Progress.Tables.SelectMany(table => table.IntoTables ?? [table.Table])];
 
     /// <summary>Truncating is refused by the server where other tables refer to this one; then its rows are deleted.</summary>
     public async Task EmptyAsync(TableSchema table, CancellationToken cancellation)
@@ -377,6 +382,19 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             {
                 Remedy = "Restore its columns on the target, or load the table again.",
             };
+        }
+    }
+
+    internal async Task<long> CountAsync(TableSchema table, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var command = new NpgsqlCommand($"SELECT count(*) FROM {Quote.Name(table.Name)}", Connection);
+            return (long)(await command.ExecuteScalarAsync(cancellation))!;
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Counting rows in {session.Target.Endpoint}");
         }
     }
 

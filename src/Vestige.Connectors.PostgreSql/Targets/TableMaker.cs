@@ -7,7 +7,16 @@ using Vestige.Engine.Ports;
 namespace Vestige.Connectors.PostgreSql.Targets;
 
 /// <summary>Makes tables on a target, and what they are made of, within one transaction.</summary>
-internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, NpgsqlConnection connection, string endpoint)
+/// <param name="transaction">The transaction.</param>
+/// <param name="connection">Its connection.</param>
+/// <param name="endpoint">The target, as messages name it.</param>
+/// <param name="own">Tables that the crossing has made: references from them are built again once all tables stand together.</param>
+internal sealed class TableMaker(
+    PostgreSqlTargetTransaction transaction,
+    NpgsqlConnection connection,
+    string endpoint,
+    IReadOnlySet<TableName> own
+)
 {
     /// <summary>Makes schemas, extensions and types that are missing, then the tables.</summary>
     public async Task MakeAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation)
@@ -52,10 +61,55 @@ internal sealed class TableMaker(PostgreSqlTargetTransaction transaction, Npgsql
                 || (making == TableMaking.WhereOther && await SchemaComparison.DifferenceAsync(connection, table, cancellation) is not null)
             )
             {
+                await DropReferencesAsync(table.Name, cancellation);
                 await transaction.RunAsync($"DROP TABLE {Quote.Name(table.Name)}", $"Dropping {table.Name}", cancellation);
                 await MakeAsync(table, cancellation);
             }
         }
+    }
+
+    /// <summary>
+    /// A table to which others refer cannot be dropped. References from tables of others stay, and the server refuses then.
+    /// </summary>
+    private async Task DropReferencesAsync(TableName table, CancellationToken cancellation)
+    {
+        foreach (var (from, name) in await ReferencesToAsync(table, cancellation))
+        {
+            if (from != table && own.Contains(from))
+            {
+                await transaction.RunAsync(
+                    $"ALTER TABLE {Quote.Name(from)} DROP CONSTRAINT {Quote.Name(name)}",
+                    $"Dropping {name} of {from}",
+                    cancellation
+                );
+            }
+        }
+    }
+
+    private async Task<List<(TableName From, string Name)>> ReferencesToAsync(TableName table, CancellationToken cancellation)
+    {
+        const string Sql = """
+            SELECT n.nspname::text, c.relname::text, r.conname::text FROM pg_constraint r JOIN pg_class c ON c.oid = r.conrelid
+                JOIN pg_namespace n ON n.oid = c.relnamespace
+            WHERE r.contype = 'f' AND r.conparentid = 0 AND r.confrelid = to_regclass($1)
+            """;
+        var found = new List<(TableName, string)>();
+        try
+        {
+            await using var command = new NpgsqlCommand(Sql, connection);
+            command.Parameters.Add(PostgreSqlDatabase.Text(Quote.Name(table)));
+            await using var reader = await command.ExecuteReaderAsync(cancellation);
+            while (await reader.ReadAsync(cancellation))
+            {
+                found.Add((new TableName(reader.GetString(0), reader.GetString(1)), reader.GetString(2)));
+            }
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Looking for references to {table} in {endpoint}");
+        }
+
+        return found;
     }
 
     private static string There(SchemaObject part) =>

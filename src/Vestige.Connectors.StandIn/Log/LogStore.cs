@@ -36,6 +36,7 @@ internal sealed class LogStore : IDisposable
                 ("form", "TEXT"),
                 ("server", "TEXT"),
                 ("timeline", "INTEGER"),
+                ("reached", "INTEGER"),
             }
         )
         {

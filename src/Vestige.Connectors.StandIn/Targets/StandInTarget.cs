@@ -16,7 +16,8 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
     : StandInEndpoint(name, open, clock),
         ITableTarget,
         ITargetViews,
-        ISchemaEditor
+        ISchemaEditor,
+        IRowReplacement
 {
     /// <summary>Of one that is open.</summary>
     public StandInTarget(StandInDatabase database, TimeProvider clock)
@@ -47,9 +48,25 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         CancellationToken cancellation
     )
     {
-        ((StandInTargetTransaction)transaction).Change(StatementsToAdd(table, columns));
+        ((StandInTargetTransaction)transaction.Own).Change(StatementsToAdd(table, columns));
         return Task.CompletedTask;
     }
+
+    public TableSchema BesideOf(string crossing, TableSchema table) => RowsBeside.Of(crossing, table);
+
+    public Task MakeBesideAsync(ITargetTransaction transaction, TableSchema beside, CancellationToken cancellation)
+    {
+        ((StandInTargetTransaction)transaction.Own).Beside.Make(beside);
+        return Task.CompletedTask;
+    }
+
+    public Task<ReplacedRows> ReplaceAsync(
+        ITargetTransaction transaction,
+        TableSchema table,
+        TableSchema beside,
+        long rows,
+        CancellationToken cancellation
+    ) => Task.FromResult(((StandInTargetTransaction)transaction.Own).Beside.Replace(table, beside, rows));
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments)
     {
@@ -231,6 +248,7 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         using var transaction = await Database.BeginAsync(cancellation: cancellation);
         transaction.Run("DELETE FROM vestige_progress WHERE crossing = ?", crossing);
         transaction.Run("DELETE FROM vestige_progress_table WHERE crossing = ?", crossing);
+        new RowsBeside(transaction).Drop(crossing);
         transaction.Commit();
     }
 

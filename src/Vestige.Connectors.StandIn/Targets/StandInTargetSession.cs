@@ -16,6 +16,8 @@ internal sealed class StandInTargetSession(StandInDatabase database, string cros
 
     public void Match(IReadOnlyList<LogBranch> branches) => Progress = Progress.Match(branches);
 
+    public void Learn(IReadOnlyList<TableProgress> tables) => Progress = Progress.With(new ProgressUpdate(null, tables));
+
     public async Task<ITargetTransaction> BeginAsync(bool checkReferences, Route route, CancellationToken cancellation)
     {
         await database.Drills.PassConnectionAsync(cancellation);

@@ -19,6 +19,9 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
 {
     private readonly TargetRows rows = new(transaction);
 
+    /// <summary>Rows that are loaded beside a table.</summary>
+    internal RowsBeside Beside { get; } = new(transaction);
+
     public Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation)
     {
         if (tables.Count == 0)

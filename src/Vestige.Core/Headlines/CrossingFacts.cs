@@ -64,6 +64,9 @@ public sealed record CrossingFacts
     /// <summary>Changes captured and not applied.</summary>
     public long Backlog { get; init; }
 
+    /// <summary>Tables that are loaded while others follow.</summary>
+    public int LoadingBeside { get; init; }
+
     /// <summary>The share of its load that is done, 0 to 1; null when it loads nothing, and before the first row is read.</summary>
     public double? Loaded { get; init; }
 

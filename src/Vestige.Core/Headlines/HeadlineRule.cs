@@ -117,6 +117,7 @@ public static class HeadlineRule
             _ when isKept || facts.PlaceLost is not null => Faulted(facts),
             CrossingState.Checking => [Own(facts, HeadlineWord.Checking, "Checking what must hold before it starts.")],
             CrossingState.Loading => [Own(facts, HeadlineWord.Loading, Loading(facts))],
+            _ when facts.LoadingBeside > 0 => [Own(facts, HeadlineWord.Loading, LoadingBeside(facts)), Applying(facts)],
             _ => [Applying(facts)],
         };
     }
@@ -193,6 +194,13 @@ public static class HeadlineRule
         : loaded >= 1 ? "All rows are loaded; building keys and indexes."
         : $"{Math.Floor(loaded * 100):0} % of the rows are loaded"
                 + (facts.LoadEndsIn is { } left && left > TimeSpan.Zero ? $", {Figures.Duration(left)} left." : ".");
+
+    private static string LoadingBeside(CrossingFacts facts)
+    {
+        var others = facts.Tables - facts.LoadingBeside;
+        var follow = others == 0 ? "" : $" The other {Figures.Of(others, "table")} {(others == 1 ? "follows" : "follow")}. {Behind(facts)}";
+        return $"{Figures.Of(facts.LoadingBeside, "table")}: {Loading(facts)}{follow}";
+    }
 
     private static Reason Said(HeadlineWord word, Trouble trouble, HeadlineAction action) =>
         new(word, trouble.Since, [], trouble.Remedy is { } remedy ? $"{trouble.What} {remedy}" : trouble.What, action);

@@ -340,6 +340,13 @@ public sealed class CrossingEngine : IAsyncDisposable
         return reload.ReloadAsync(crossing, tables, by, cancellation);
     }
 
+    /// <summary>What it would mean to load tables again, all where none is named. Throws where there is no such crossing.</summary>
+    public ReloadPlan ReloadPlanOf(string crossing, IReadOnlyList<TableName> tables)
+    {
+        ArgumentNullException.ThrowIfNull(tables);
+        return reload.PlanOf(crossing, tables, TreatmentOf(registry.Existing(crossing).Stored.Definition));
+    }
+
     /// <summary>Removes a crossing that does not run: its definition and its progress on the target; the rows stay.</summary>
     public async Task RemoveAsync(string crossing, string by, CancellationToken cancellation, Func<CancellationToken, Task>? verify = null)
     {

@@ -4,6 +4,7 @@ using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Treating;
 using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Commands;
@@ -21,6 +22,19 @@ internal sealed class CrossingReload(
     private readonly IConnections connections = services.Connections;
     private readonly IControlStore store = services.Stores.Control;
     private readonly EventLog events = services.Events;
+
+    /// <summary>What it would mean. Reads nothing; with no table named it is all of them, from the beginning.</summary>
+    public ReloadPlan PlanOf(string crossing, IReadOnlyList<TableName> tables, CrossingTreatment treating)
+    {
+        var entry = registry.Existing(crossing);
+        var goOn =
+            tables.Count > 0
+            && entry.Progress.Position is not null
+            && entry.Stored.Definition is { EndsByItself: false, Schedule: null }
+            && connections.Target(entry.Stored.Definition.Target).Find<ITableTarget>() is not null;
+        var ways = tables.ToLookup(table => goOn && treating.IsReplaceable(table));
+        return new ReloadPlan(goOn, [.. ways[true]], [.. ways[false]]);
+    }
 
     public async Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
     {
@@ -53,18 +67,19 @@ internal sealed class CrossingReload(
         var target = connections.Target(entry.Stored.Definition.Target);
         _ = Again(await target.Progress.ReadProgressAsync(crossing, cancellation), tables);
         await RefuseGoneAsync(entry, tables, cancellation);
+        var atWork = entry.Worker is { Running.IsCompleted: false };
         await entry.HaltAsync(new StopRequest(StopMode.Now));
-        await desire(entry, DesiredState.Pause, by, null, cancellation);
-        await using (
-            var session = await target.Progress.OpenProgressAsync(
-                crossing,
-                await store.NextTermAsync(crossing, 0, cancellation),
-                cancellation
-            )
-        )
+        try
         {
-            var again = Again(session.Progress, tables);
-            await session.SaveAsync(new ProgressUpdate(null, again, Restart: tables.Count == 0), cancellation);
+            await desire(entry, DesiredState.Pause, by, null, cancellation);
+            await MarkAsync(crossing, target, tables, cancellation);
+        }
+        catch when (atWork)
+        {
+            // Nothing is loaded again, or it is marked and loaded as soon as the target can be asked: what was at work goes on.
+            await desire(entry, DesiredState.Run, by, null, CancellationToken.None);
+            await opener.OpenAsync(entry, CancellationToken.None);
+            throw;
         }
 
         await entry.Quarantine.DropAsync(tables.Count == 0 ? null : tables, cancellation);
@@ -82,6 +97,22 @@ internal sealed class CrossingReload(
         );
         await desire(entry, DesiredState.Run, by, null, cancellation);
         await opener.OpenAsync(entry, cancellation, beginRun: true);
+    }
+
+    private async Task MarkAsync(
+        string crossing,
+        TargetSystem target,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
+    {
+        await using var session = await target.Progress.OpenProgressAsync(
+            crossing,
+            await store.NextTermAsync(crossing, 0, cancellation),
+            cancellation
+        );
+        var again = Again(session.Progress, tables);
+        await session.SaveAsync(new ProgressUpdate(null, again, Restart: tables.Count == 0), cancellation);
     }
 
     /// <summary>

@@ -21,7 +21,10 @@ namespace Vestige.Engine.Following;
 /// row arrives and the row is named exactly. Where the crossing's rule lets refused rows wait, the transaction is applied once
 /// more row by row, and those that are refused go into quarantine.
 /// </summary>
-internal sealed class BatchApplier(ITargetSession session, WorkerContext context)
+/// <param name="session">The hold on the target.</param>
+/// <param name="context">What the worker works with.</param>
+/// <param name="apart">Whether it applies changes of tables apart from the stream, which say nothing of its lag.</param>
+internal sealed class BatchApplier(ITargetSession session, WorkerContext context, bool apart = false)
 {
     private static readonly TimeSpan RuleWindow = TimeSpan.FromHours(1);
     private const int PartBytes = 4 << 20;
@@ -31,7 +34,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     private readonly Func<QuarantineRule?> rule = context.Rule;
     private readonly CrossingMeter meter = context.Meter;
     private readonly TimeProvider clock = context.Clock;
-    private readonly BatchReporter report = new(context);
+    private readonly BatchReporter report = new(context, apart);
     private readonly ISchemaEditor? editor = context.Target.Find<ISchemaEditor>();
 
     /// <summary>What was done to tables in the transaction at hand, told when it is committed.</summary>
@@ -127,6 +130,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         {
             if (
                 table.Held
+                || !table.IsInStream
                 || table.Position > session.Progress.Position
                 || treating.Definition.AppliedAs(table.Table) == ApplyMode.InsertOnly
             )

@@ -22,6 +22,8 @@ namespace Vestige.Engine.Following;
 /// lost, or comes again in the new log. Where only changes cross, nothing can be loaded, and the crossing does not pass
 /// (<see cref="PlaceLostException"/>). So once it has passed, no table is ahead of it in an earlier log. A table that was loaded from
 /// the new log already stands beyond the beginning, and is left alone.
+/// A table that has not caught up with the stream is loaded again; a worker brings them to the stream before it passes
+/// (<see cref="Workers.TablesBeside"/>), so that this is met only where it could not.
 /// The fingerprint of a table is forgotten, since numbers of tables and columns differ between two servers; that the tables are
 /// alike is a fact of the join.
 /// </summary>
@@ -158,5 +160,5 @@ internal static class BranchPassage
         table.Log is { } log && log != old ? table.Position.Branch != LogPosition.BeforeAll : table.Position.Offset > position.Offset;
 
     private static TableProgress Moved(TableProgress table, LogIdentity old) =>
-        table.Held || table.Loaded ? table with { Log = table.Log ?? old, Fingerprint = null, Part = null } : table.Anew();
+        table.Held || table.IsInStream ? table with { Log = table.Log ?? old, Fingerprint = null, Part = null } : table.Anew();
 }

@@ -16,8 +16,9 @@ namespace Vestige.Engine.Following;
 
 /// <summary>
 /// Decides, change by change and in log order, what concerns a crossing, and treats it: its tables, after the position at which
-/// each was loaded, until a table is held, and only its inserts where nothing else is wanted. A change of a table's form holds
-/// the table from there on, unless it only adds columns that can be added to the target. Changes of rows that wait in quarantine are
+/// each was loaded, unless it is loaded or caught up beside the stream, until a table is held, and only its inserts where nothing
+/// else is wanted. A change of a table's form holds the table from there on, unless it only adds columns that can be added to the
+/// target. Changes of rows that wait in quarantine are
 /// passed over. Not safe for several threads.
 /// </summary>
 internal sealed class ChangeRouter(
@@ -70,7 +71,7 @@ internal sealed class ChangeRouter(
         }
 
         var progress = Tables[source.Name];
-        if (progress.Held || fragment.Position <= progress.Position)
+        if (progress.Held || !progress.IsInStream || fragment.Position <= progress.Position)
         {
             return;
         }

@@ -3,6 +3,7 @@ using System.Threading.Channels;
 using Vestige.Core.Loading;
 using Vestige.Core.Positions;
 using Vestige.Core.Routes;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Concurrency;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -22,11 +23,23 @@ internal sealed class ChunkCopy(
     TimeProvider clock
 )
 {
+    /// <summary>What replaces the rows of tables, where some are loaded beside theirs.</summary>
+    public IRowReplacement? Replacement { get; init; }
+
+    /// <summary>Waits while a block of rows is not to be read yet.</summary>
+    public Func<CancellationToken, Task>? Pace { get; init; }
+
+    /// <summary>Called when a table has ended, with what was replaced where its rows were.</summary>
+    public Func<TableLoad, ReplacedRows?, Task>? Ended { get; init; }
+
+    /// <summary>At most so many blocks are written in one transaction.</summary>
+    public int BlocksPerCommit { get; init; } = 256;
+
+
     /// <summary>
     /// A commit more for every chunk was seen to cost up to a tenth of the load; what is not remembered is only read again.
     /// </summary>
     private static readonly TimeSpan RememberEvery = TimeSpan.FromMilliseconds(250);
-    private const int BlocksPerCommit = 256;
     private const int BlocksInHand = 64;
     private readonly Channel<LoadedBlock> blocks = Channel.CreateBounded<LoadedBlock>(BlocksInHand);
     private readonly Channel<LoadChunk> written = Channel.CreateUnbounded<LoadChunk>();
@@ -102,6 +115,7 @@ internal sealed class ChunkCopy(
             await foreach (var block in reader.ReadAsync(chunk, cancellation))
             {
                 chunk.Took();
+                await (Pace?.Invoke(cancellation) ?? Task.CompletedTask);
                 await blocks.Writer.WriteAsync(block, cancellation);
             }
 
@@ -253,16 +267,45 @@ internal sealed class ChunkCopy(
 
     private async Task EndAsync(ITargetSession builder, IReadOnlyList<TableLoad> loads, CancellationToken cancellation)
     {
+        ReplacedRows? replaced = null;
         using (await RunSessionAsync(builder, cancellation))
         {
-            foreach (var table in loads[0].Targets)
+            if (loads[0].Replaces is { } table)
             {
-                await builder.BuildKeysAsync(table, cancellation);
+                replaced = await ReplaceAsync(builder, loads[0], table, cancellation);
+            }
+
+            foreach (var built in loads[0].Replaces is { } one ? [one] : loads[0].Targets)
+            {
+                await builder.BuildKeysAsync(built, cancellation);
             }
         }
 
-        using var locked = await sessionLock.EnterAsync(cancellation);
-        await session.SaveAsync(new ProgressUpdate(null, [.. loads.Select(load => load.Progress(loaded: true, position))]), cancellation);
+        using (await sessionLock.EnterAsync(cancellation))
+        {
+            var done = loads.Select(load => load.Progress(loaded: true, position)).ToList();
+            await session.SaveAsync(new ProgressUpdate(null, done), cancellation);
+        }
+
+        foreach (var load in loads)
+        {
+            await (Ended?.Invoke(load, replaced) ?? Task.CompletedTask);
+        }
+    }
+
+    /// <summary>In one transaction, so that whoever reads the table sees its rows of before or those of the snapshot.</summary>
+    private async Task<ReplacedRows> ReplaceAsync(
+        ITargetSession builder,
+        TableLoad load,
+        TableSchema table,
+        CancellationToken cancellation
+    )
+    {
+        await using var transaction = await builder.BeginAsync(checkReferences: false, route, cancellation);
+        await transaction.CreateTablesAsync([table], TableMaking.WhereOther, cancellation);
+        var replaced = await Replacement!.ReplaceAsync(transaction, table, load.Targets[0], load.RowsWritten, cancellation);
+        await transaction.CommitAsync(ProgressUpdate.None, cancellation);
+        return replaced;
     }
 
     /// <summary>Where the target has no second writer, rows and the ends of tables go through one session by turns.</summary>

@@ -27,7 +27,17 @@ internal sealed class InitialLoad(
 ) : ILoad
 {
     private const int Readers = 2;
+
+    /// <summary>Few, where the stream waits for the transaction to end.</summary>
+    private const int BlocksPerCommitBeside = 16;
     private readonly List<LoadChunk> chunks = [];
+    private readonly IRowReplacement? replacement = target.Find<IRowReplacement>();
+
+    /// <summary>
+    /// What a load beside the stream is told by and tells; null where nothing else goes on meanwhile. Tables that are this crossing's own
+    /// are then not emptied: their rows are replaced at the end.
+    /// </summary>
+    public BesideLoad? Beside { get; init; }
 
     public IReadOnlyList<TableLoad> Tables { get; private set; } = [];
 
@@ -73,7 +83,7 @@ internal sealed class InitialLoad(
 
             StartedAt = clock.GetUtcNow();
             var reader = new ChunkReader(snapshot, target.Tables.TakenForms, treating.Build);
-            await new ChunkCopy(reader, Position, session, ends.OfRows, Readers, clock).RunAsync(chunks, cancellation);
+            await CopyOf(reader).RunAsync(chunks, cancellation);
         }
         catch (PortException exception) when (rests.Count > 0 && !exception.Transient && exception is not PlaceLostException)
         {
@@ -88,6 +98,30 @@ internal sealed class InitialLoad(
             };
         }
     }
+
+    private ChunkCopy CopyOf(ChunkReader reader) =>
+        Beside is null
+            ? new ChunkCopy(reader, Position, session, ends.OfRows, Readers, clock)
+            : new ChunkCopy(reader, Position, session, ends.OfRows, Readers, clock)
+            {
+                Replacement = replacement,
+                Pace = Beside.PaceAsync,
+                Ended = Beside.EndedAsync,
+                BlocksPerCommit = BlocksPerCommitBeside,
+            };
+
+    /// <summary>
+    /// Whether the rows of a table stay until others replace them: those of a target's table that this crossing made for this table alone,
+    /// which hold what the source holds and nothing else.
+    /// </summary>
+    private bool IsReplaced(LoadForm form, IReadOnlySet<TableName> own) =>
+        Beside is not null
+        && treating.IsReplaceable(form.Name)
+        && form.Targets is [var into]
+        && own.Contains(into.Name)
+        && !session.Progress.Tables.Any(table =>
+            table.Table != form.Name && (table.IntoTables ?? [target.Target.NameFor(table.Table)]).Contains(into.Name)
+        );
 
     private LogIdentity SnapshotLog => capture.Spool.Branches[Position.Branch].Identity;
 
@@ -191,7 +225,11 @@ internal sealed class InitialLoad(
 
     private TableLoad GoOn(LoadForm form, Rest rest)
     {
-        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, rest.Ranges.Count, rest.Part) { Log = SnapshotLog };
+        var load = new TableLoad(form.Treatment, form.Targets, form.EstimatedRows, rest.Ranges.Count, rest.Part)
+        {
+            Log = SnapshotLog,
+            IsBeside = Beside is not null,
+        };
         var unread = Math.Max(1, rest.Ranges.Count(range => range.ChangedSince is null));
         var cost = Math.Max(1.0, (double)Math.Max(0, form.EstimatedRows - rest.Part.Rows) / unread);
         chunks.AddRange(rest.Ranges.Select(range => new LoadChunk(load, range, cost, merges: true)));
@@ -203,16 +241,22 @@ internal sealed class InitialLoad(
         var table = form.Treatment.Source;
         var ranges = await snapshot.CutAsync(table, ChunkCount.For(form.EstimatedRows), cancellation);
         var merges = Merges(form.Name);
-        var mark = ranges.Count > 1 && form.Treatment.PassesAll && !merges ? await snapshot.MarkAsync(table, cancellation) : null;
+        var replaces = IsReplaced(form, treating.OwnTables(session.Progress)) ? form.Targets[0] : null;
+        var mark =
+            ranges.Count > 1 && form.Treatment.PassesAll && !merges && replaces is null
+                ? await snapshot.MarkAsync(table, cancellation)
+                : null;
         var load = new TableLoad(
             form.Treatment,
-            form.Targets,
+            replaces is null ? form.Targets : [replacement!.BesideOf(treating.Definition.Name, replaces)],
             form.EstimatedRows,
             ranges.Count,
             mark is null ? null : new LoadCheckpoint(mark, Position, 0, [])
         )
         {
             Log = SnapshotLog,
+            IsBeside = Beside is not null,
+            Replaces = replaces,
         };
         var cost = Math.Max(1.0, (double)form.EstimatedRows / ranges.Count);
         chunks.AddRange(ranges.Select(range => new LoadChunk(load, new RowRange(range), cost, merges)));
@@ -248,6 +292,7 @@ internal sealed class InitialLoad(
     {
         var own = treating.OwnTables(session.Progress);
         var fresh = loads
+            .Where(load => load.Replaces is null)
             .SelectMany(load => load.Targets)
             .Where(table => !own.Contains(table.Name))
             .DistinctBy(table => table.Name)
@@ -280,8 +325,17 @@ internal sealed class InitialLoad(
     {
         var own = treating.OwnTables(session.Progress);
         await using var transaction = await session.BeginAsync(checkReferences: false, ends.OfRows, cancellation);
-        await MakeTablesAsync(transaction, loads, own, cancellation);
-        foreach (var table in loads.Where(load => !Merges(load.Table.Name)).SelectMany(load => load.Targets))
+        await MakeTablesAsync(transaction, [.. loads.Where(load => load.Replaces is null)], own, cancellation);
+        foreach (var beside in loads.Where(load => load.Replaces is not null).Select(load => load.Targets[0]))
+        {
+            await replacement!.MakeBesideAsync(transaction, beside, cancellation);
+        }
+
+        foreach (
+            var table in loads
+                .Where(load => load.Replaces is null && !Merges(load.Table.Name))
+                .SelectMany(load => load.Targets)
+        )
         {
             // What this crossing did not write goes as a whole; of its own, what other tables have put beside stays.
             await transaction.EmptyAsync(own.Contains(table.Name) ? table : table with { Shared = null }, cancellation);

@@ -42,6 +42,15 @@ public sealed class TableLoad(
     /// <summary>The log of the snapshot.</summary>
     public required LogIdentity Log { get; init; }
 
+    /// <summary>
+    /// The table whose rows those of <see cref="Targets"/>, a table beside it, replace at the end; null where rows are loaded into
+    /// the target's table itself.
+    /// </summary>
+    public TableSchema? Replaces { get; init; }
+
+    /// <summary>Whether the stream applies changes of other tables meanwhile, so that this one is to catch up with it.</summary>
+    public bool IsBeside { get; init; }
+
     internal TableTreatment Treatment => treatment;
 
     /// <summary>Rows that were read and written to the target; those that the treatment leaves out are not among them.</summary>
@@ -69,12 +78,13 @@ public sealed class TableLoad(
             loaded,
             position,
             Part: remembered,
-            Into: TableProgress.NamesOf(targets.Select(target => target.Name)),
+            Into: TableProgress.NamesOf(Replaces is { } replaced ? [replaced.Name] : targets.Select(target => target.Name)),
             Settled: false,
             Fingerprint: SchemaFingerprint.Of(Table)
         )
         {
             Log = Log,
+            Reached = loaded && IsBeside ? position : null,
         };
 
     /// <summary>

@@ -44,6 +44,10 @@ public static class HeadlineReader
             LosesGround = status.Clears.Outcome == Clearing.Never,
             Lag = status.Lag,
             Backlog = status.Backlog,
+            LoadingBeside =
+                status.State is CrossingState.Following or CrossingState.CatchingUp
+                    ? status.Tables.Count(table => table.RowsToLoad is not null)
+                    : 0,
             Loaded = status.LoadRate is null ? null : status.LoadShare,
             LoadEndsIn = status.LoadEndsIn,
             NextRun = status.NextRun,

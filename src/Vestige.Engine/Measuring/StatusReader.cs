@@ -146,7 +146,7 @@ internal sealed class StatusReader(IConnections connections, EventLog events, Ti
         {
             _ when entry.Checking => CrossingState.Checking,
             null or { Ended: true } => RestOf(entry, view),
-            { Load: not null } => CrossingState.Loading,
+            { Load: not null, Following: false } => CrossingState.Loading,
             { Applied: null } => CrossingState.Checking,
             _ => KeepsUp(entry, view, lag) ? CrossingState.Following : CrossingState.CatchingUp,
         };
@@ -323,9 +323,10 @@ internal sealed class StatusReader(IConnections connections, EventLog events, Ti
 
         return table switch
         {
-            null or { Loaded: false } => TableState.Waiting,
             { Held: true } => TableState.Held,
+            null or { Loaded: false } => TableState.Waiting,
             _ when waits => TableState.Held,
+            { Reached: not null } when state is CrossingState.Following => TableState.CatchingUp,
             _ => state switch
             {
                 CrossingState.Following => TableState.Following,

@@ -39,10 +39,14 @@ public interface ITargetSession : IProgressSession
     Task<string?> WhyWaitingAsync(CancellationToken cancellation);
 
     /// <summary>
-    /// Another hold of the same worker, that writes rows of an initial load beside this one and others, is fenced as this
-    /// one is, and moves no position. Null when the target lets only one write at a time.
+    /// Another hold of the same worker, that writes rows of a load beside this one and others. It is fenced by the worker's term,
+    /// and neither moves nor expects a position, so that this one can go on applying changes. Null when the target lets only one
+    /// write at a time.
     /// </summary>
     Task<ITargetSession?> OpenBesideAsync(CancellationToken cancellation);
+
+    /// <summary>Takes over what a session beside this one has written about tables.</summary>
+    void Learn(IReadOnlyList<TableProgress> tables);
 
     /// <summary>
     /// Builds the keys and indexes that a loaded table still lacks. Called after its rows and before any change of it is

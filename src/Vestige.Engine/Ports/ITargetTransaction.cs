@@ -7,6 +7,9 @@ namespace Vestige.Engine.Ports;
 /// <summary>One transaction on a target: rows and progress commit together. Disposing without a commit rolls back.</summary>
 public interface ITargetTransaction : IAsyncDisposable
 {
+    /// <summary>The target's own transaction, where this one stands before it.</summary>
+    ITargetTransaction Own => this;
+
     /// <summary>
     /// Creates the tables where they are missing, and drops others first as said. Throws <see cref="Faults.PortException"/> where another
     /// form is not to be dropped.

@@ -30,13 +30,23 @@ public sealed record TableProgress(
     /// <summary>The log of <see cref="Position"/>; null where it is that of the crossing.</summary>
     public LogIdentity? Log { get; init; }
 
+    /// <summary>
+    /// Up to where changes were applied to it on its own, after it was loaded beside the stream: never beyond the crossing's position,
+    /// and on the branch of <see cref="Position"/>. Null where the stream applies its changes.
+    /// </summary>
+    public LogPosition? Reached { get; init; }
+
+    /// <summary>Whether the stream applies its changes.</summary>
+    public bool IsInStream => Loaded && Reached is null;
+
     /// <summary>The same with its positions on a branch.</summary>
     internal TableProgress On(int branch) =>
-        Position.Branch == branch && (Part is null || Part.Since.Branch == branch)
+        Position.Branch == branch && (Part is null || Part.Since.Branch == branch) && (Reached is null || Reached.Value.Branch == branch)
             ? this
             : this with
             {
                 Position = Position.On(branch),
+                Reached = Reached?.On(branch),
                 Part = Part is { } part ? part with { Since = part.Since.On(branch) } : null,
             };
 
@@ -51,6 +61,7 @@ public sealed record TableProgress(
             Settled = false,
             Fingerprint = null,
             Log = null,
+            Reached = null,
         };
 
     /// <summary>The tables of <see cref="Into"/>; null where that is null.</summary>

@@ -12,7 +12,40 @@ namespace Vestige.Engine.Ports;
 /// <param name="Token">Where the log can be continued after the position, in the source's words; null where the position says that.</param>
 public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position, IReadOnlyList<TableProgress> Tables, string? Token = null)
 {
+    private Tuple<IReadOnlyList<TableProgress>, LogPosition?>? lowest;
+
     public static TargetProgress None { get; } = new(null, null, []);
+
+    /// <summary>
+    /// After where the log is still needed: the position, or what a table needs that catches up with it or whose load was interrupted.
+    /// Null before the first load ends.
+    /// </summary>
+    public LogPosition? NeededAfter =>
+        Position is { } position && Lowest is { } needed ? LogPosition.Min(position, needed) : Position;
+
+    /// <summary>The lowest position that a table needs on its own; looked for once for each list of tables, which may be long.</summary>
+    private LogPosition? Lowest
+    {
+        get
+        {
+            var known = lowest;
+            if (known is null || !ReferenceEquals(known.Item1, Tables))
+            {
+                LogPosition? needed = null;
+                foreach (var table in Tables)
+                {
+                    if (!table.Held && (table.Reached ?? (table.Loaded ? null : table.Part?.Since)) is { } after)
+                    {
+                        needed = needed is { } least ? LogPosition.Min(least, after) : after;
+                    }
+                }
+
+                lowest = known = Tuple.Create(Tables, needed);
+            }
+
+            return known.Item2;
+        }
+    }
 
     /// <summary>
     /// The same with its positions on the branches on which they lie, so that they compare. A position of a log that the spool does not

@@ -113,8 +113,8 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
     }
 
     /// <summary>
-    /// Reads what waits and drops what does not count: changes that the target has not passed, for they will be met again, those of
-    /// tables that were loaded or emptied since, and those of tables that do not cross any more.
+    /// Reads what waits and drops what does not count: changes that the target has not passed in their table, for they will be met again,
+    /// those of tables that were loaded or emptied since, and those of tables that do not cross any more.
     /// </summary>
     public async Task OpenAsync(TargetProgress progress, CancellationToken cancellation)
     {
@@ -264,9 +264,10 @@ internal sealed class Quarantine(string crossing, IQuarantineStore store)
     }
 
     private static bool Stands(WaitingChange change, TargetProgress progress, Dictionary<TableName, TableProgress> tables) =>
-        change.Position <= progress.Position
-        && !(change.VoidAt <= progress.Position)
-        && tables.TryGetValue(change.Table, out var table)
+        tables.TryGetValue(change.Table, out var table)
+        && (table.Reached ?? progress.Position) is { } applied
+        && change.Position <= applied
+        && !(change.VoidAt <= applied)
         && table.Loaded
         && table.Position < change.Position;
 

@@ -157,6 +157,9 @@ internal sealed class QuarantineTry(Quarantine quarantine, CrossingTreatment tre
     private bool ChecksReferences(ITargetSession session, WaitingChange change) =>
         !quarantine.All.Any(other => other.Table != change.Table)
         && session.Progress.Tables.All(table =>
-            !table.Held && table.Position <= session.Progress.Position && treating.Definition.AppliedAs(table.Table) != ApplyMode.InsertOnly
+            !table.Held
+            && table.IsInStream
+            && table.Position <= session.Progress.Position
+            && treating.Definition.AppliedAs(table.Table) != ApplyMode.InsertOnly
         );
 }

@@ -125,6 +125,7 @@ internal sealed class Comparison(
             null or { Loaded: false } => "it is not loaded yet",
             { Fingerprint: { } form } when !SchemaFingerprint.IsOf(form, there[name].Schema) =>
                 "its columns or its key changed at the source since it was loaded",
+            { Reached: not null } => "it was loaded beside the others, and has yet to catch up with them",
             _ when progress.Position > views.Position => "it was loaded ahead of the others, which have yet to catch up",
             _ when views.Source.Position != views.Position
                     && !RetainsWhole(name, LogPosition.Min(views.Source.Position!.Value, views.Position)) =>

@@ -1,6 +1,7 @@
 using Vestige.Engine.Following;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Shapes;
 
@@ -16,13 +17,20 @@ internal interface ITargetWork : IAsyncDisposable
     /// <summary>The two systems, as routes name them; set before anything is written.</summary>
     RouteEnds? Ends { get; set; }
 
-    /// <summary>A load into it.</summary>
+    /// <summary>A load into it, while nothing else is done.</summary>
     ILoad NewLoad();
 
-    /// <summary>Makes the batches that it takes.</summary>
+    /// <summary>Whether tables can be loaded while changes of others are applied; else those wait meanwhile.</summary>
+    bool LoadsBeside => false;
+
+    /// <summary>What loads tables beside the stream; only where <see cref="LoadsBeside"/>.</summary>
+    TablesBeside NewBeside(LoadPauses pauses, AsideNotices notices) =>
+        throw new NotSupportedException("Tables are loaded while nothing else is done.");
+
     /// <summary>Whether columns can be added to its tables between two rows.</summary>
     bool AddsColumns => false;
 
+    /// <summary>Makes the batches that it takes.</summary>
     IBatchBuilder NewBuilder(ChangeRouter router);
 
     /// <summary>

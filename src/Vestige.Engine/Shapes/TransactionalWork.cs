@@ -8,25 +8,38 @@ using Vestige.Engine.Workers;
 namespace Vestige.Engine.Shapes;
 
 /// <summary>Folded batches, each written with its progress in one transaction; refused rows can wait, and rows be repaired.</summary>
-internal sealed class TransactionalWork(ITargetSession session, WorkerContext context, TableSync sync) : ITargetWork
+internal sealed class TransactionalWork : ITargetWork
 {
-    private readonly ConstraintBuilder constraints = new(session, context, sync);
-    private readonly QuarantineTry trying = new(context.Quarantine, context.Treating, context.Events, context.Clock);
-    private readonly RepairRun repairing = new(
-        context.Treating,
-        context.Source,
-        context.Target,
-        context.Capture.Spool,
-        context.Quarantine,
-        context.Repairs
-    );
+    private readonly SharedSession session;
+    private readonly WorkerContext context;
+    private readonly ConstraintBuilder constraints;
+    private readonly QuarantineTry trying;
+    private readonly RepairRun repairing;
 
+    public TransactionalWork(ITargetSession own, WorkerContext context, TableSync sync)
+    {
+        (session, this.context) = (new SharedSession(own), context);
+        constraints = new ConstraintBuilder(session, context, sync);
+        trying = new QuarantineTry(context.Quarantine, context.Treating, context.Events, context.Clock);
+        repairing = new RepairRun(
+            context.Treating,
+            context.Source,
+            context.Target,
+            context.Capture.Spool,
+            context.Quarantine,
+            context.Repairs
+        );
+    }
     public IProgressSession Session => session;
 
     public RouteEnds? Ends { get; set; }
 
     public ILoad NewLoad() =>
         new InitialLoad(context.Source, context.Target, session, context.Capture, context.Treating, Ends!, context.Clock);
+
+    public bool LoadsBeside => true;
+
+    public TablesBeside NewBeside(LoadPauses pauses, AsideNotices notices) => new(context, session, Ends!, pauses, notices);
 
     public bool AddsColumns => context.Target.Find<ISchemaEditor>() is not null;
 

@@ -80,7 +80,7 @@ internal sealed class CrossingSteps(CrossingEntry entry, CrossingTreatment treat
             return TraceStage.LeftOut;
         }
 
-        return position <= progress.Position ? TraceStage.Applied : TraceStage.Waiting;
+        return position <= (table.Reached ?? progress.Position) ? TraceStage.Applied : TraceStage.Waiting;
     }
 
     private (IReadOnlyList<TreatedChange> Made, string? Problem) Made(TableSchema form, RowChange change, DateTimeOffset committedAt)

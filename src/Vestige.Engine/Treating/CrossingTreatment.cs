@@ -79,6 +79,17 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
         );
     }
 
+    /// <summary>
+    /// Whether rows of a table can be replaced as a whole by those that it has at the source now: they go into one table of the target that
+    /// holds nothing else, neither rows of others nor what the source does not have any more.
+    /// </summary>
+    public bool IsReplaceable(TableName table) =>
+        target.Find<IRowReplacement>() is not null
+        && TargetsOf(table).Count == 1
+        && SharedOf(table) is null
+        && definition.AppliedAs(table) is ApplyMode.Upsert or ApplyMode.InsertOnly
+        && definition.ExistingFor(table) != ExistingRows.Merge;
+
     /// <summary>The target's tables that belong to the crossing, by what the target knows of it.</summary>
     public IReadOnlySet<TableName> OwnTables(TargetProgress progress)
     {

@@ -293,7 +293,7 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
                     entry.Name,
                     entry.Stored.Desired == DesiredState.KeepLog
                         ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool)
-                        : progress.Position
+                        : progress.NeededAfter
                 );
             }
         }

@@ -39,7 +39,9 @@ public sealed class CrossingWorker
     private readonly AsideNotices notices;
     private readonly WorkerTroubles troubles;
     private readonly PassageNotices passages;
+    private readonly LoadPauses pauses;
     private volatile ITargetWork? atWork;
+    private TablesBeside? beside;
 
     /// <summary>The term that the target knows and the store does not, as when the store was restored from an older backup.</summary>
     private long succeededBy;
@@ -55,6 +57,7 @@ public sealed class CrossingWorker
         rests = new WorkerRests(limiter, context.Meter, Steering, clock);
         notices = new AsideNotices(definition.Name, quarantine, context.Events, clock);
         troubles = new WorkerTroubles(context, Steering, random);
+        pauses = new LoadPauses(clock, random);
         passages = new PassageNotices(definition.Name, entry.Verdicts, context.Events);
     }
 
@@ -165,10 +168,10 @@ public sealed class CrossingWorker
         session.Match(capture.Spool.Branches);
         state.Take(session.Progress);
         await quarantine.OpenAsync(session.Progress, now);
-        var missing = await AgreeAsync(session, now);
+        var missing = await AgreeAsync(work, now);
         work.Ends = await EndsAsync(now);
-        capture.Spool.Retain(definition.Name, session.Progress.Position);
-        if (missing.Count > 0)
+        capture.Spool.Retain(definition.Name, session.Progress.NeededAfter);
+        if (missing.Count > 0 && !LoadsBeside(session.Progress, work))
         {
             await rests.BeforeLoadAsync(session, now);
             await sync.BringAsync(work, missing, Steering.Soon, now);
@@ -193,10 +196,18 @@ public sealed class CrossingWorker
     /// <summary>
     /// Sees to it that the log is read from where the target stands, and for the tables that cross. Returns those that are to be loaded.
     /// </summary>
-    private async Task<List<TableName>> AgreeAsync(IProgressSession session, CancellationToken cancellation)
+    private async Task<List<TableName>> AgreeAsync(ITargetWork work, CancellationToken cancellation)
     {
+        var session = work.Session;
         var wanted = await sync.TablesAsync(session.Progress, cancellation);
         var missing = Missing(wanted, session.Progress);
+        if (LoadsBeside(session.Progress, work))
+        {
+            // Their load sees to it that they are read: the others do not wait for a source that cannot be reached.
+            wanted = [.. wanted.Except(missing)];
+            missing = [];
+        }
+
         if (missing.Count > 0 || session.Progress.Position is null || !capture.Spool.Tables.IsSupersetOf(wanted))
         {
             await capture.CarryAsync(wanted, cancellation);
@@ -219,8 +230,20 @@ public sealed class CrossingWorker
         return missing;
     }
 
+    /// <summary>
+    /// Whether tables are loaded while the others follow. A run of a schedule, and what is copied once, ends at a position to which all
+    /// tables come.
+    /// </summary>
+    private bool LoadsBeside(TargetProgress progress, ITargetWork work) =>
+        work.LoadsBeside
+        && progress.Position is not null
+        && LoadsTables
+        && !IsOneRun
+        && !definition.EndsByItself
+        && definition.Kind != StartKind.Structure;
+
     private static List<TableName> Missing(IReadOnlyList<TableName> wanted, TargetProgress progress) =>
-        [.. wanted.Where(name => !progress.Tables.Any(table => table.Table == name && table.Loaded))];
+        [.. wanted.Except(progress.Tables.Where(table => table.Loaded || table.Held).Select(table => table.Table))];
 
     /// <summary>The source is asked only where its log does not say: what the spool holds is applied while it cannot be reached.</summary>
     private async Task<RouteEnds> EndsAsync(CancellationToken cancellation) =>
@@ -234,25 +257,45 @@ public sealed class CrossingWorker
     {
         var session = work.Session;
         using var gathering = CancellationTokenSource.CreateLinkedTokenSource(cancellation, Steering.Soon);
+        beside = LoadsBeside(session.Progress, work) ? work.NewBeside(pauses, notices) : null;
         var mine = OpenGathering(work, gathering.Token);
         var idle = new IdleWait(clock);
         try
         {
+            await (beside?.BeginAsync(cancellation) ?? Task.CompletedTask);
             while (true)
             {
-                var woken = new[] { Steering.Changed.Next, capture.StateChanged.Next, quarantine.Decided.Next, context.Repairs.Asked.Next };
-                if (await work.BesideAsync(cancellation))
+                Task[] woken =
+                [
+                    Steering.Changed.Next,
+                    capture.StateChanged.Next,
+                    quarantine.Decided.Next,
+                    context.Repairs.Asked.Next,
+                    .. beside is null ? [] : new[] { beside.Ended.Next },
+                ];
+                var mayApply = limiter.Wait() <= TimeSpan.Zero;
+                if (await work.BesideAsync(cancellation) | (mayApply && await StepBesideAsync(cancellation)))
                 {
                     mine = await GatherAnewAsync(mine, work, gathering.Token);
                 }
 
-                if (Rests(mine.Gatherer, Steering.Request ?? End(session.Progress)))
+                if (beside is { HasFailed: true })
+                {
+                    return true;
+                }
+
+                if (Rests(mine.Gatherer, Steering.Request ?? End(session.Progress)) && !IsToCatchUp)
                 {
                     await FinishAsync(work, cancellation);
                     return false;
                 }
 
                 EndWithTheLog();
+                if (mayApply && beside is { IsCatchingUp: true } && !mine.Next.IsCompleted)
+                {
+                    continue;
+                }
+
                 if (!await ComesAsync(session, mine, idle, woken, cancellation))
                 {
                     continue;
@@ -266,8 +309,9 @@ public sealed class CrossingWorker
                 }
                 else if (mine.Gatherer.AtBranchEnd)
                 {
+                    await (beside?.EndAsync(cancellation) ?? Task.CompletedTask);
                     await PassAsync(session, cancellation);
-                    if (session.Progress.Tables.Any(table => table is { Loaded: false, Held: false }))
+                    if (beside is null && session.Progress.Tables.Any(table => table is { Loaded: false, Held: false }))
                     {
                         return true;
                     }
@@ -280,8 +324,17 @@ public sealed class CrossingWorker
         {
             state.SetInHand(null);
             await mine.DisposeAsync();
+            await (beside?.DisposeAsync() ?? ValueTask.CompletedTask);
         }
     }
+
+    /// <summary>A crossing that is to come to a mark comes there with all tables that are loaded; none is loaded for that.</summary>
+    private bool IsToCatchUp => beside is { IsCatchingUp: true } && Steering.Request is { Mode: StopMode.Drain };
+
+    private async Task<bool> StepBesideAsync(CancellationToken cancellation) => beside is not null && await beside.StepAsync(cancellation);
+
+    /// <summary>After where the spool is needed.</summary>
+    private LogPosition? NeededAfter(IProgressSession session) => beside is { } tables ? tables.NeededAfter : session.Progress.NeededAfter;
 
     /// <summary>Waits for the next batch; false when something else is to be looked at first.</summary>
     private async Task<bool> ComesAsync(
@@ -333,7 +386,7 @@ public sealed class CrossingWorker
         await notices.TellHeldAsync(work.Session.Progress, state.IsHeld);
         state.Take(work.Session.Progress);
         state.SetPlace(batch);
-        capture.Spool.Retain(definition.Name, work.Session.Progress.Position);
+        capture.Spool.Retain(definition.Name, NeededAfter(work.Session));
         state.SetInHand(null);
         notices.Add(aside ? quarantine.Count - waiting : 0);
         await notices.TellAsync();
@@ -345,7 +398,7 @@ public sealed class CrossingWorker
     {
         var entered = await BranchPassage.PassAsync(session, capture.Spool, LoadsTables, cancellation);
         state.Take(session.Progress);
-        capture.Spool.Retain(definition.Name, session.Progress.Position);
+        capture.Spool.Retain(definition.Name, NeededAfter(session));
         await passages.EnteredAsync(entered, cancellation);
     }
 

@@ -38,7 +38,8 @@ namespace Vestige.Engine.Workers;
 //          over, as the load has brought it. Between 10 and 30 the target is a state that the source never had, which 6 is for.
 //  Case 3. A load is interrupted. The next one has another snapshot, P' > P. The table begins again from nothing, or, where the source
 //          tells what was written since P, only the missing ranges are read; either way the whole table is then as of P'.
-//  Case 4. One table is loaded again while S stands beyond: it comes to P > S, and 2 holds as for a new one. The others wait meanwhile.
+//  Case 4. One table is loaded again while S stands beyond: where the others wait meanwhile, it comes to P > S, and 2 holds as for a new
+//          one. Where they go on, S may be beyond P when it is loaded: TablesBeside brings it there.
 //  Case 5. The process dies between the last rows of a load and its being written down: the rows are there and the table is not loaded.
 //          As case 3.
 
@@ -180,7 +181,7 @@ internal sealed class TableSync(WorkerContext context)
     public bool IsToSettle(TargetProgress progress, LogPosition reached)
     {
         var mine = Standing(progress);
-        return mine.Any(table => !table.Settled) && mine.All(table => table.Loaded && table.Position <= reached);
+        return mine.Any(table => !table.Settled) && mine.All(table => table.IsInStream && table.Position <= reached);
     }
 
     /// <summary>The source's tables, which say what references there are; none where the target's were made by others.</summary>

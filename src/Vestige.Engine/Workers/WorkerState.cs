@@ -51,6 +51,18 @@ internal sealed class WorkerState
         }
     }
 
+    /// <summary>When the oldest transaction was committed that is read and not applied; null when there is none.</summary>
+    public DateTimeOffset? OldestInHand
+    {
+        get
+        {
+            lock (gate)
+            {
+                return inHand?.Fragments[0].CommittedAt ?? gatherer?.OldestWaiting;
+            }
+        }
+    }
+
     public LogPosition? Applied
     {
         get
@@ -129,6 +141,15 @@ internal sealed class WorkerState
         {
             load = loading;
             waiting = null;
+        }
+    }
+
+    /// <summary>It loads beside the stream; null when the load has ended.</summary>
+    public void LoadsBeside(ILoad? loading)
+    {
+        lock (gate)
+        {
+            load = loading;
         }
     }
 

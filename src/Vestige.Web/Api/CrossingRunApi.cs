@@ -84,7 +84,11 @@ internal static class CrossingRunApi
             .Refuses(422);
         group
             .MapPost("/{name}/reload", ReloadAsync)
-            .Describe("reloadTables", "Loads tables again. Their rows on the target are deleted first.")
+            .Describe(
+                "reloadTables",
+                "Loads tables again, all where none is named. The others keep following, and the rows of a table stay until those that are "
+                    + "loaded replace them; of tables that keep history or share a target table, and of all, they are deleted first."
+            )
             .Answers<StateDocument>()
             .Refuses(404, 409, 422, 424);
     }

@@ -121,11 +121,14 @@ public sealed class ProgressStore(StoreFactory factory) : IProgressStore
 
         public long? Timeline { get; init; }
 
+        public ulong? Reached { get; init; }
+
         [System.Text.Json.Serialization.JsonIgnore]
         public TableProgress Progress =>
             new(new TableName(Schema, Name), Loaded, new LogPosition(Offset), HeldCause, Into: Into, Settled: Settled, Fingerprint: Form)
             {
                 Log = LogOf(Server, Timeline),
+                Reached = Reached is { } reached ? new LogPosition(reached) : null,
             };
 
         public static KeptTable Of(TableProgress table) =>
@@ -137,6 +140,7 @@ public sealed class ProgressStore(StoreFactory factory) : IProgressStore
                 Form = table.Fingerprint,
                 Server = table.Log?.Server,
                 Timeline = table.Log?.Timeline,
+                Reached = table.Reached?.Offset,
             };
     }
 }

@@ -20,7 +20,7 @@ public sealed record HeadlineButton(string Label, string Address, bool Posts = f
             HeadlineAction.Start => new("Start", $"{page}?handler=Start", Posts: true),
             HeadlineAction.Resume => new("Resume", $"{page}?handler=Resume", Posts: true),
             HeadlineAction.RetryNow => new("Retry now", $"{page}?handler=Retry", Posts: true),
-            HeadlineAction.Reload => new("Reload …", $"{page}/reload"),
+            HeadlineAction.Reload => new("Reload …", $"{page}/reload?all=true"),
             HeadlineAction.OpenHeld => new("Held tables", $"{page}/tables"),
             HeadlineAction.OpenQuarantine => new("Quarantine", $"{page}/quarantine"),
             HeadlineAction.OpenDifferences => new("Differing rows", $"{page}/reconcile"),

@@ -11,6 +11,9 @@ namespace Vestige.Web.Views;
 /// <param name="Posts">Whether it does something by itself.</param>
 public sealed record NeedAction(string Label, string Address, bool Posts = false)
 {
+    /// <summary>More tables than these are chosen on a page of their own.</summary>
+    private const int MostNamed = 20;
+
     /// <summary>What to press.</summary>
     /// <param name="need">What it is about.</param>
     /// <param name="status">How the crossing stands; null where it is gone.</param>
@@ -27,12 +30,12 @@ public sealed record NeedAction(string Label, string Address, bool Posts = false
                 Posts: true
             ),
             NeedKind.LogLoss when need.Time is not null => new NeedAction("See why", page),
-            NeedKind.Held or NeedKind.SourceWritesFail when need.Tables is [var table] => new NeedAction(
+            NeedKind.Held or NeedKind.SourceWritesFail when need.Tables is { Count: > 0 and <= MostNamed } held => new NeedAction(
                 "Reload …",
-                $"{page}/reload?table={Uri.EscapeDataString(table)}"
+                $"{page}/reload?{string.Join('&', held.Select(table => $"table={Uri.EscapeDataString(table)}"))}"
             ),
             NeedKind.Held or NeedKind.SourceWritesFail => new NeedAction("Held tables", $"{page}/tables"),
-            NeedKind.Faulted or NeedKind.LogLoss => new NeedAction("Reload …", $"{page}/reload"),
+            NeedKind.Faulted or NeedKind.LogLoss => new NeedAction("Reload …", $"{page}/reload?all=true"),
             NeedKind.Quarantine => new NeedAction("Decide …", $"{page}/quarantine"),
             NeedKind.NoHeartbeat or NeedKind.ReadinessLost => new NeedAction(
                 "Look at the connection",

@@ -133,6 +133,88 @@ public abstract class TargetConformance : IAsyncLifetime
         }
     }
 
+    /// <summary>A load goes on while the session beside it moves the position, and that one learns what it has written.</summary>
+    [Fact]
+    public async Task A_session_beside_another_writes_tables_while_that_one_moves_the_position()
+    {
+        var form = await system.FormAsync();
+        await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
+        var begun = new TableProgress(form.Name, Loaded: false, LogPosition.Zero);
+        await session.SaveAsync(
+            new ProgressUpdate(new LogPosition(1), [begun], new LogIdentity("s", 3)),
+            Stop
+        );
+        if (await session.OpenBesideAsync(Stop) is not { } beside)
+        {
+            return;
+        }
+
+        await using (beside)
+        {
+            await session.SaveAsync(new ProgressUpdate(new LogPosition(2), []), Stop);
+            var loaded = new TableProgress(form.Name, Loaded: true, new LogPosition(2)) { Reached = new LogPosition(2) };
+            await beside.SaveAsync(new ProgressUpdate(null, [loaded]), Stop);
+            await session.SaveAsync(new ProgressUpdate(new LogPosition(3), []), Stop);
+            session.Learn([loaded]);
+            Assert.Equal([loaded], session.Progress.Tables);
+        }
+
+        var progress = await system.Target.Tables.ReadProgressAsync("c", Stop);
+        Assert.Equal(new LogPosition(3), progress.Position);
+        Assert.Equal(new LogPosition(2), Assert.Single(progress.Tables).Reached);
+    }
+
+    /// <summary>A reader sees the rows of before until those of the load are all there; then those, and nothing else.</summary>
+    [Fact]
+    public async Task Rows_loaded_beside_a_table_replace_its_rows_in_one_step()
+    {
+        if (system.Target.Find<IRowReplacement>() is not { } replacement)
+        {
+            return;
+        }
+
+        var form = await system.FormAsync();
+        await system.RunAsync(
+            "INSERT INTO item VALUES (1, 'stays')",
+            "INSERT INTO item VALUES (2, 'old')",
+            "INSERT INTO item VALUES (3, 'goes')",
+            "INSERT INTO item VALUES (5, 'x')"
+        );
+        await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
+        await session.BuildKeysAsync(form, Stop);
+        var beside = replacement.BesideOf("c", form);
+        foreach (var _ in new[] { "a load that was interrupted", "the load" })
+        {
+            await using var loading = await session.BeginAsync(checkReferences: false, Stop);
+            await replacement.MakeBesideAsync(loading, beside, Stop);
+            foreach (var row in new[] { system.Row(1, "stays"), system.Row(2, "new"), system.Row(4, "new"), system.Row(5, "") })
+            {
+                await loading.LoadAsync(beside, BlockOf(row), Stop);
+            }
+
+            await loading.CommitAsync(ProgressUpdate.None, Stop);
+        }
+
+        await using (var given = await session.BeginAsync(checkReferences: false, Stop))
+        {
+            Assert.Equal(new ReplacedRows(1, 2, 1), await replacement.ReplaceAsync(given, form, beside, 4, Stop));
+        }
+
+        Assert.Equal(["1=stays", "2=old", "3=goes", "5=x"], await system.RowsAsync());
+        await using (var wrong = await session.BeginAsync(checkReferences: false, Stop))
+        {
+            await Assert.ThrowsAsync<PortException>(() => replacement.ReplaceAsync(wrong, form, beside, 5, Stop));
+        }
+
+        await using (var kept = await session.BeginAsync(checkReferences: false, Stop))
+        {
+            await replacement.ReplaceAsync(kept, form, beside, 4, Stop);
+            await kept.CommitAsync(ProgressUpdate.None, Stop);
+        }
+
+        Assert.Equal(["1=stays", "2=new", "4=new", "5="], await system.RowsAsync());
+    }
+
     /// <summary>An interrupted load continues over rows that are there, and remembers how far it was.</summary>
     [Fact]
     public async Task Rows_of_a_load_that_goes_on_take_the_place_of_those_that_are_there()
@@ -271,6 +353,13 @@ public abstract class TargetConformance : IAsyncLifetime
         }
 
         return new RowBlock(bytes.WrittenMemory, rows.Length);
+    }
+
+    private static RowBlock BlockOf(Row row)
+    {
+        var bytes = new System.Buffers.ArrayBufferWriter<byte>();
+        ChangeWriter.Write(bytes, new RowChange(ChangeKind.Insert, 0, default, row));
+        return new RowBlock(bytes.WrittenMemory, 1);
     }
 
     private static CancellationToken Stop => TestContext.Current.CancellationToken;

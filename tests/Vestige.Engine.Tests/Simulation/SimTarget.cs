@@ -21,6 +21,9 @@ public sealed class SimTargetState
 
     public long Term { get; set; }
 
+    /// <summary>The schema of tables into which rows are loaded beside those that they replace.</summary>
+    public const string Beside = "beside";
+
     /// <summary>Rows that are not taken, by their table and key.</summary>
     public HashSet<(TableName Table, string Key)> Refused { get; } = [];
 
@@ -41,7 +44,8 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         IRowLookup,
         ITableTarget,
         ITargetViews,
-        ISchemaEditor
+        ISchemaEditor,
+        IRowReplacement
 {
     public string Engine => world.Source.Treatment.CrossesEngines ? "sim of texts" : "sim";
 
@@ -66,9 +70,36 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
     )
     {
         await faults.BeforeAsync("target.columns", cancellation);
-        ((Transaction)transaction).Widen(table);
+        ((Transaction)transaction.Own).Widen(table);
         world.Count("table", "got columns");
         faults.After("target.columns");
+    }
+
+    public TableSchema BesideOf(string crossing, TableSchema table) =>
+        table with
+        {
+            Name = new TableName(SimTargetState.Beside, table.Name.Name),
+        };
+
+    public async Task MakeBesideAsync(ITargetTransaction transaction, TableSchema beside, CancellationToken cancellation)
+    {
+        await faults.BeforeAsync("target.make beside", cancellation);
+        ((Transaction)transaction.Own).Empty(beside);
+    }
+
+    public async Task<ReplacedRows> ReplaceAsync(
+        ITargetTransaction transaction,
+        TableSchema table,
+        TableSchema beside,
+        long rows,
+        CancellationToken cancellation
+    )
+    {
+        await faults.BeforeAsync("target.replace", cancellation);
+        world.Count("table", "replaced in place");
+        var replaced = ((Transaction)transaction.Own).Replace(table, beside, rows);
+        faults.After("target.replace");
+        return replaced;
     }
 
     public TargetStructure StructureOf(IReadOnlyList<TableTreatment> treatments) =>
@@ -139,8 +170,10 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     private SimWorld World => world;
 
-    private sealed class Session(SimTarget target, long term, TargetProgress progress) : ITargetSession
+    private sealed class Session(SimTarget target, long term, TargetProgress progress, bool beside = false) : ITargetSession
     {
+        public void Learn(IReadOnlyList<TableProgress> tables) => Progress = Progress.With(new ProgressUpdate(null, tables));
+
         public TargetProgress Progress { get; set; } = progress;
 
         public void Match(IReadOnlyList<LogBranch> branches) => Progress = Progress.Match(branches);
@@ -151,7 +184,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         public async Task<ITargetSession?> OpenBesideAsync(CancellationToken cancellation)
         {
             await target.Faults.BeforeAsync("target.beside", cancellation);
-            return target.World.Seed % 2 == 0 ? null : new Session(target, term, Progress);
+            return target.World.Seed % 2 == 0 ? null : new Session(target, term, Progress, beside: true);
         }
 
         public async Task BuildKeysAsync(TableSchema table, CancellationToken cancellation)
@@ -191,7 +224,10 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             var there = target.State.Progress;
             if (
                 !target.State.NotFenced
-                && (target.State.Term != term || there.Position?.Offset != expected.Position?.Offset || there.Identity != expected.Identity)
+                && (
+                    target.State.Term != term
+                    || (!beside && (there.Position?.Offset != expected.Position?.Offset || there.Identity != expected.Identity))
+                )
             )
             {
                 throw new FencedException($"Term {target.State.Term} has taken over from {term}, or the position moved.")
@@ -385,6 +421,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
                         {
                             Position = table.Position.On(0),
                             Part = table.Part is { } part ? part with { Since = part.Since.On(0) } : null,
+                            Reached = table.Reached?.On(0),
                         }
                     ),
                 ],
@@ -453,7 +490,29 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         private static bool Lies((TableName Table, string Key) row, (TableName Table, string From) part) =>
             row.Table == part.Table && row.Key.StartsWith(part.From, StringComparison.Ordinal);
 
-        private void Empty(TableSchema table)
+        /// <summary>Makes the rows of a table those beside it.</summary>
+        public ReplacedRows Replace(TableSchema table, TableSchema beside, long count)
+        {
+            var there = target
+                .State.Rows.Where(pair => pair.Key.Table == beside.Name && !emptied.Any(part => Lies(pair.Key, part)))
+                .ToDictionary(pair => pair.Key.Key, pair => pair.Value);
+            if (there.Count != count)
+            {
+                throw new PortException($"{there.Count} rows are beside {table.Name}, not {count}.") { Transient = true };
+            }
+
+            var old = target.State.Rows.Keys.Where(key => key.Table == table.Name).Select(key => key.Key).ToList();
+            old.Where(key => !there.ContainsKey(key)).ToList().ForEach(key => written[(table.Name, key)] = null);
+            foreach (var (key, row) in there)
+            {
+                written[(table.Name, key)] = row;
+            }
+
+            Empty(beside);
+            return new ReplacedRows(there.Keys.Except(old).Count(), there.Keys.Intersect(old).Count(), old.Except(there.Keys).Count());
+        }
+
+        public void Empty(TableSchema table)
         {
             var part = (table.Name, table.Shared is { } shared ? $"{shared.Value}, " : "");
             emptied.Add(part);

@@ -65,7 +65,7 @@ public sealed class SimWorld
         this.store = store ?? new SimStoreState();
         restructures = Source.Restructuring.Happens;
         Source.Treatment = restructures || sink is not null || files is not null ? SimTreatment.None : SimTreatment.For(seed);
-        Source.RemembersTables = sink is not null;
+        Source.RemembersTables = sink is not null || ReferenceEquals(Source.Treatment, SimTreatment.None);
         refuses = seed % 3 == 0 && !Source.Treatment.KeepsVersions && !restructures && sink is null;
         moves = (seed % 5 < 2 || files is not null) && !restructures;
         damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0 && !restructures && sink is null && files is null;
@@ -231,6 +231,7 @@ public sealed class SimWorld
                     table with
                     {
                         Position = Numbered(table.Position, table.Log ?? Target.Progress.Identity),
+                        Reached = table.Reached is { } reached ? Numbered(reached, table.Log ?? Target.Progress.Identity) : null,
                     }
                 ),
             ],
@@ -251,9 +252,15 @@ public sealed class SimWorld
         if (
             store.Waiting.Count > 0
             || progress.Position is not { } position
-            || (!restructures && progress.Tables.Any(table => !table.Loaded || table.Held || table.Position > position))
+            || (!restructures && progress.Tables.Any(table => table.Held || table.Position > position))
         )
         {
+            return;
+        }
+
+        if (!restructures && progress.Tables.Any(table => !table.IsInStream))
+        {
+            CheckApart(progress, position);
             return;
         }
 
@@ -323,19 +330,45 @@ public sealed class SimWorld
         foreach (
             var table in Progress.Tables.Where(table =>
                 table is { Loaded: true, Held: false }
-                && table.Position <= position
-                && !Source.Restructuring.IsUnseen(table.Table, table.Position, position)
+                && table.Position <= (table.Reached ?? position)
+                && !Source.Restructuring.IsUnseen(table.Table, table.Position, table.Reached ?? position)
             )
         )
         {
-            var hash = Target
-                .Rows.Where(pair => pair.Key.Table == table.Table)
-                .Aggregate(0UL, (sum, pair) => sum + SimRows.Hash(pair.Key.Table, pair.Value));
-            if (hash != Source.HashAt(table.Table, position))
+            if (HashOf(table.Table) != Source.HashAt(table.Table, table.Reached ?? position))
             {
                 broken ??= Failure(
                     $"at position {position} {table.Table}, loaded at {table.Position}, is not as at the source, and is not held; "
                         + $"{Source.Restructuring.Describe(table.Table)}"
+                );
+            }
+        }
+    }
+
+    private ulong HashOf(TableName table) =>
+        Target
+            .Rows.Where(pair => pair.Key.Table == table)
+            .Aggregate(0UL, (sum, pair) => sum + SimRows.Hash(pair.Key.Table, pair.Value));
+
+    /// <summary>
+    /// While a table is loaded beside the others: those are as the source had them at the position, and one that has yet to catch up is
+    /// as it was where it stands.
+    /// </summary>
+    private void CheckApart(TargetProgress progress, LogPosition position)
+    {
+        if (damages || !ReferenceEquals(Source.Treatment, SimTreatment.None))
+        {
+            return;
+        }
+
+        foreach (var table in progress.Tables.Where(table => table.Loaded))
+        {
+            Count("table", table.IsInStream ? "follows beside a load" : "catches up");
+            var at = table.Reached ?? position;
+            if (HashOf(table.Table) != Source.HashAt(table.Table, at))
+            {
+                broken ??= Failure(
+                    $"{table.Table} is not as the source had it at {at}, {(table.IsInStream ? "in" : "apart from")} the stream"
                 );
             }
         }
@@ -818,6 +851,7 @@ public sealed class SimWorld
                     1 => engine.StopAsync(Crossing, StopMode.Drain, "sim", CancellationToken.None),
                     2 => engine.StopAsync(Crossing, StopMode.Now, "sim", CancellationToken.None),
                     3 => engine.ReloadAsync(Crossing, [SimRows.First.Name], "sim", CancellationToken.None),
+                    4 => engine.ReloadAsync(Crossing, [SimRows.Second.Name], "sim", CancellationToken.None),
                     _ => engine.RunAsync(Crossing, "sim", CancellationToken.None),
                 }
             );
@@ -909,7 +943,7 @@ public sealed class SimWorld
             || joining is not null
             || Progress.Position is not { } applied
             || applied < Source.Head
-            || Progress.Tables.Any(table => !table.Loaded || table.Position > applied)
+            || Progress.Tables.Any(table => (!table.IsInStream && !table.Held) || table.Position > applied)
         )
         {
             if (Now > until)

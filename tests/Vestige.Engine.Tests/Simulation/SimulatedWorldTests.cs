@@ -32,6 +32,10 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         output.WriteLine($"{(one is null ? many : 1)} seeds, {prefixes} committed states compared with the source's history");
         output.WriteLine(string.Join(Environment.NewLine, faults.Select(pair => $"{pair.Value,8} {pair.Key}")));
         Assert.True(prefixes > 0 || one is not null);
+        Assert.All(
+            ["table follows beside a load", "table catches up", "table replaced in place"],
+            happened => Assert.True(faults.ContainsKey(happened) || one is not null, $"no {happened}")
+        );
     }
 
     /// <summary>Tables get other rows and another identity, and the log does not show it.</summary>

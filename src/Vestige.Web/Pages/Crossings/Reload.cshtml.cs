@@ -2,26 +2,42 @@ using Microsoft.AspNetCore.Mvc;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
 using Vestige.Engine.Commands;
+using Vestige.Engine.Measuring;
 using Vestige.Web.Connections;
 using Vestige.Web.Crossings;
 
 namespace Vestige.Web.Pages.Crossings;
 
-/// <summary>What will be deleted if one table, or all, are loaded again?</summary>
+/// <summary>Which tables are to be loaded again, and what does that mean for their rows and for the other tables?</summary>
 public class ReloadModel(CrossingEngine engine, ConnectionDirectory connections, RowCounts rowCounts, TimeProvider clock)
     : CrossingPage(engine, connections, clock)
 {
+    /// <summary>So many tables are listed to choose from; more are found by their name.</summary>
+    public const int MostListed = 60;
+
     /// <summary>The rows of more target tables than these are not counted for a page.</summary>
     private const int MostCounted = 50;
-    private const int TargetsShown = 5;
+    private const int NamesShown = 5;
 
     public override string View => "reload";
 
-    /// <summary>The source table that is to be loaded again; null for all.</summary>
-    public TableName? Chosen { get; private set; }
+    /// <summary>The source's tables that are to be loaded again.</summary>
+    public IReadOnlyList<TableName> Chosen { get; private set; } = [];
 
-    /// <summary>What was asked for and is no table of the crossing; null where there is no such thing.</summary>
-    public string? Unknown { get; private set; }
+    /// <summary>Whether the whole crossing begins from the start.</summary>
+    public bool IsAll { get; private set; }
+
+    /// <summary>What was asked for and is no table of the crossing.</summary>
+    public IReadOnlyList<string> Unknown { get; private set; } = [];
+
+    /// <summary>Part of the name of the tables that are listed.</summary>
+    public string Search { get; private set; } = "";
+
+    /// <summary>The tables to choose from: held ones first.</summary>
+    public IReadOnlyList<TableStatus> Listed { get; private set; } = [];
+
+    /// <summary>What it means; null until tables are chosen.</summary>
+    public ReloadPlan? Plan { get; private set; }
 
     /// <summary>The target tables, as they are shown.</summary>
     public string Targets { get; private set; } = "";
@@ -29,43 +45,89 @@ public class ReloadModel(CrossingEngine engine, ConnectionDirectory connections,
     /// <summary>The rows that they have now; null where that is not known.</summary>
     public RowCount? Rows { get; private set; }
 
-    public async Task<IActionResult> OnGetAsync(string name, string? table, CancellationToken cancellation)
+    /// <summary>Whether rows go before others come, so that the crossing's name is to be typed.</summary>
+    public bool Deletes => Plan is { } plan && (IsAll || plan.Emptied.Count > 0);
+
+    public string What =>
+        IsAll
+            ? $"all {Figures.Of(Status.Tables.Count, "table")}"
+            : Figures.Listed([.. Chosen.Select(table => table.ToString())], NamesShown);
+
+    public async Task<IActionResult> OnGetAsync(string name, string[] table, bool all, string? find, CancellationToken cancellation)
     {
         if (!Find(name))
         {
             return NotFound();
         }
 
-        Chosen = Status.Tables.FirstOrDefault(one => one.Source.ToString() == table)?.Source;
-        Unknown = Chosen is null && !string.IsNullOrEmpty(table) ? table : null;
-        var treating = Engine.TreatmentOf(Status.Definition);
-        List<(TableName Target, SharedRows? Only)> targets =
+        Choose(table, all);
+        Search = find?.Trim() ?? "";
+        Listed =
         [
             .. Status
-                .Tables.Where(one => Chosen is null || one.Source == Chosen)
-                .SelectMany(one => treating.RowTargetsOf(one.Source).Select(target => (target, treating.SharedOf(one.Source)))),
+                .Tables.Where(one => one.Source.ToString().Contains(Search, StringComparison.OrdinalIgnoreCase))
+                .OrderBy(one => one.State != Core.Crossings.TableState.Held)
+                .ThenBy(one => one.Source)
+                .Take(MostListed),
         ];
-        Targets = Figures.Listed([.. targets.Select(one => one.Target.ToString()).Distinct()], TargetsShown);
-        Rows = targets.Count <= MostCounted ? new RowCount(0) : null;
-        foreach (var (target, only) in targets.Take(Rows is null ? 0 : MostCounted))
+        if (IsAll || Chosen.Count > 0)
         {
-            Rows += await rowCounts.OfAsync(new CountedRows(Status.Definition.Target, target, only), cancellation);
+            await TellAsync(cancellation);
         }
 
         return Page();
     }
 
-    public Task<IActionResult> OnPostAsync(string name, string? table, string? typed, CancellationToken cancellation)
+    public Task<IActionResult> OnPostAsync(string name, string[] table, bool all, string? typed, CancellationToken cancellation)
     {
-        if (typed == name)
+        if (!Find(name))
         {
-            return DoAsync($"/crossings/{name}", "The load begins again.", () =>
-                Engine.ReloadAsync(name, string.IsNullOrEmpty(table) ? [] : [TablesOf.Named(Engine.Status(name), table)], By, cancellation)
-            );
+            return Task.FromResult<IActionResult>(NotFound());
         }
 
-        TempData["Refused"] = "Nothing was done: the name typed is not the crossing's name.";
-        var query = string.IsNullOrEmpty(table) ? "" : $"?table={Uri.EscapeDataString(table)}";
-        return Task.FromResult<IActionResult>(Redirect($"/crossings/{name}/reload{query}"));
+        Choose(table, all);
+        var query = string.Concat(table.Select(one => $"&table={Uri.EscapeDataString(one)}")) + (all ? "&all=true" : "");
+        var back = $"/crossings/{name}/reload?{query.TrimStart('&')}";
+        if (Unknown.Count > 0 || (!IsAll && Chosen.Count == 0))
+        {
+            TempData["Refused"] = "Nothing was done: choose tables of this crossing.";
+            return Task.FromResult<IActionResult>(Redirect(back));
+        }
+
+        Plan = Engine.ReloadPlanOf(name, Chosen);
+        if (Deletes && typed != name)
+        {
+            TempData["Refused"] = "Nothing was done: the name typed is not the crossing's name.";
+            return Task.FromResult<IActionResult>(Redirect(back));
+        }
+
+        var next = Chosen.Count > 0 ? $"/crossings/{name}/tables" : $"/crossings/{name}";
+        return DoAsync(next, "The load begins.", () => Engine.ReloadAsync(name, Chosen, By, cancellation));
+    }
+
+    private void Choose(string[] asked, bool all)
+    {
+        var wanted = asked.Where(one => one.Length > 0).ToHashSet();
+        IsAll = all;
+        Chosen = all ? [] : [.. Status.Tables.Select(one => one.Source).Where(one => wanted.Contains(one.ToString()))];
+        Unknown = all ? [] : [.. wanted.Except(Chosen.Select(one => one.ToString())).Order()];
+    }
+
+    private async Task TellAsync(CancellationToken cancellation)
+    {
+        Plan = Engine.ReloadPlanOf(Status.Name, Chosen);
+        var treating = Engine.TreatmentOf(Status.Definition);
+        List<(TableName Target, SharedRows? Only)> targets =
+        [
+            .. Status
+                .Tables.Where(one => IsAll || Chosen.Contains(one.Source))
+                .SelectMany(one => treating.RowTargetsOf(one.Source).Select(target => (target, treating.SharedOf(one.Source)))),
+        ];
+        Targets = Figures.Listed([.. targets.Select(one => one.Target.ToString()).Distinct()], NamesShown);
+        Rows = targets.Count <= MostCounted ? new RowCount(0) : null;
+        foreach (var (target, only) in targets.Take(Rows is null ? 0 : MostCounted))
+        {
+            Rows += await rowCounts.OfAsync(new CountedRows(Status.Definition.Target, target, only), cancellation);
+        }
     }
 }
