@@ -19,6 +19,7 @@
 //   ... -- pg-cpu [TRANSACTIONS]    the source's CPU, against pg_recvlogical attached
 //   ... -- pg-compare [ROWS]        comparing both sides, against plain digests by both servers at once
 //   ... -- pg-walk [SECONDS]        pgbench on the source while comparing all the time
+//   ... -- pg-reload [ROWS]         a table loaded again beside pgbench, against its first load alone
 //   ... -- pg-engines [ROWS]        digests of a table in two unlike engines
 
 using Vestige.Bench;
@@ -67,6 +68,9 @@ switch (args.FirstOrDefault())
         return 0;
     case "pg-walk":
         await Vestige.Bench.PostgreSql.Walk.RunAsync(size > 0 ? size : 20);
+        return 0;
+    case "pg-reload":
+        await Vestige.Bench.PostgreSql.Reload.RunAsync(size > 0 ? size : 2_000_000);
         return 0;
     case "compare-memory":
         await ComparingMemory.RunAsync(size > 0 ? size : 50_000_000);

@@ -385,12 +385,18 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         }
     }
 
-    internal async Task<long> CountAsync(TableSchema table, CancellationToken cancellation)
+    internal async Task<long> CountAsync(TableName table, CancellationToken cancellation) =>
+        (await CountAsync($"SELECT count(*), 0::int8, 0::int8 FROM {Quote.Name(table)}", cancellation)).Inserted;
+
+    /// <summary>Three counts of one statement.</summary>
+    internal async Task<ReplacedRows> CountAsync(string statement, CancellationToken cancellation)
     {
         try
         {
-            await using var command = new NpgsqlCommand($"SELECT count(*) FROM {Quote.Name(table.Name)}", Connection);
-            return (long)(await command.ExecuteScalarAsync(cancellation))!;
+            await using var command = new NpgsqlCommand(statement, Connection);
+            await using var reader = await command.ExecuteReaderAsync(cancellation);
+            await reader.ReadAsync(cancellation);
+            return new ReplacedRows(reader.GetInt64(0), reader.GetInt64(1), reader.GetInt64(2));
         }
         catch (Exception exception) when (Failures.IsServers(exception))
         {

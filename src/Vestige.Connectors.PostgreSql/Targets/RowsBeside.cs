@@ -15,6 +15,9 @@ namespace Vestige.Connectors.PostgreSql.Targets;
 /// </summary>
 internal sealed class RowsBeside(PostgreSqlTargetTransaction transaction)
 {
+    /// <summary>One of so many rows is many.</summary>
+    private const int ManyOf = 10;
+
     /// <summary>What the names of the tables of a crossing begin with.</summary>
     public static string PrefixOf(string crossing) => $"load_{Short(crossing)}_";
 
@@ -69,9 +72,7 @@ internal sealed class RowsBeside(PostgreSqlTargetTransaction transaction)
 
     public async Task<ReplacedRows> ReplaceAsync(TableSchema table, TableSchema beside, long rows, CancellationToken cancellation)
     {
-        // Without its size the server would look up every row of the one in the other by itself.
-        await RunAsync($"ANALYZE {Quote.Name(beside.Name)}", table, cancellation);
-        var there = await transaction.CountAsync(beside, cancellation);
+        var there = await transaction.CountAsync(beside.Name, cancellation);
         if (there != rows)
         {
             throw new PortException(
@@ -85,7 +86,7 @@ internal sealed class RowsBeside(PostgreSqlTargetTransaction transaction)
         }
 
         var replaced = table.HasKey
-            ? await ReplaceByKeyAsync(new RowReplacement(table, beside), table, cancellation)
+            ? await ReplaceByKeyAsync(new RowReplacement(table, beside), table, rows, cancellation)
             : await ReplaceAllAsync(new RowReplacement(table, beside), table, cancellation);
         await RunAsync($"DROP TABLE {Quote.Name(beside.Name)}", table, cancellation);
         return replaced;
@@ -98,16 +99,36 @@ internal sealed class RowsBeside(PostgreSqlTargetTransaction transaction)
     }
 
     /// <summary>
-    /// A unique value may go from one row to another: then rows that differ are deleted first and inserted again. Where references act
-    /// on the deletion of a row that stays, they are changed in place, and the server may refuse such a value.
+    /// Rows that differ are updated. Where they are many that costs twice as much as deleting and inserting them, and where a unique value
+    /// goes from one row to another the server refuses it; so they are deleted and inserted then, unless references would act on that.
     /// </summary>
-    private async Task<ReplacedRows> ReplaceByKeyAsync(RowReplacement statements, TableSchema table, CancellationToken cancellation)
+    private async Task<ReplacedRows> ReplaceByKeyAsync(
+        RowReplacement statements,
+        TableSchema table,
+        long rows,
+        CancellationToken cancellation
+    )
     {
-        var deleted = await RunAsync(statements.DeleteGone, table, cancellation);
-        var inPlace = !transaction.LeavesTriggersAside || !await HasOtherUniqueValuesAsync(table, cancellation);
-        var other = await RunAsync(inPlace ? statements.UpdateOther : statements.DeleteOther, table, cancellation);
-        var inserted = await RunAsync(statements.InsertMissing, table, cancellation);
-        return new ReplacedRows(inPlace ? inserted : inserted - other, other, deleted);
+        await RunAsync("SET LOCAL work_mem = '256MB'", table, cancellation);
+        await RunAsync(statements.Find, table, cancellation);
+        var replaced = await transaction.CountAsync(RowReplacement.Count, cancellation);
+        var isUpdated =
+            !transaction.LeavesTriggersAside
+            || (replaced.Updated < rows / ManyOf && !await HasOtherUniqueValuesAsync(table, cancellation));
+        if (isUpdated)
+        {
+            await RunAsync(statements.DeleteGone, table, cancellation);
+            await RunAsync(statements.UpdateOther, table, cancellation);
+            await RunAsync(statements.InsertMissing, table, cancellation);
+        }
+        else
+        {
+            var isNoneEqual = replaced.Inserted + replaced.Updated == rows;
+            await RunAsync(isNoneEqual ? statements.DeleteAll : statements.DeleteFound, table, cancellation);
+            await RunAsync(isNoneEqual ? statements.InsertAll : statements.InsertFound, table, cancellation);
+        }
+
+        return replaced;
     }
 
     private Task<bool> HasOtherUniqueValuesAsync(TableSchema table, CancellationToken cancellation) =>

@@ -20,6 +20,9 @@ internal sealed class BesideLoad(WorkerContext context, AsyncSignal ended)
     private static readonly TimeSpan LookAgainAfter = TimeSpan.FromMilliseconds(50);
     private long slowedTicks;
 
+    /// <summary>Whether the target lets only one write at a time, the load or the stream.</summary>
+    public bool IsTakingTurns { get; init; }
+
     /// <summary>For how long readers of it have waited for the stream, added up.</summary>
     public TimeSpan Slowed => new(Interlocked.Read(ref slowedTicks));
 

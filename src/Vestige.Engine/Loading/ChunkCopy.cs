@@ -33,7 +33,7 @@ internal sealed class ChunkCopy(
     public Func<TableLoad, ReplacedRows?, Task>? Ended { get; init; }
 
     /// <summary>At most so many blocks are written in one transaction.</summary>
-    public int BlocksPerCommit { get; init; } = 256;
+    public required int BlocksPerCommit { get; init; }
 
 
     /// <summary>

@@ -28,8 +28,10 @@ internal sealed class InitialLoad(
 {
     private const int Readers = 2;
 
+    private const int BlocksPerCommit = 256;
+
     /// <summary>Few, where the stream waits for the transaction to end.</summary>
-    private const int BlocksPerCommitBeside = 16;
+    private const int BlocksPerCommitInTurns = 16;
     private readonly List<LoadChunk> chunks = [];
     private readonly IRowReplacement? replacement = target.Find<IRowReplacement>();
 
@@ -100,15 +102,13 @@ internal sealed class InitialLoad(
     }
 
     private ChunkCopy CopyOf(ChunkReader reader) =>
-        Beside is null
-            ? new ChunkCopy(reader, Position, session, ends.OfRows, Readers, clock)
-            : new ChunkCopy(reader, Position, session, ends.OfRows, Readers, clock)
-            {
-                Replacement = replacement,
-                Pace = Beside.PaceAsync,
-                Ended = Beside.EndedAsync,
-                BlocksPerCommit = BlocksPerCommitBeside,
-            };
+        new(reader, Position, session, ends.OfRows, Readers, clock)
+        {
+            Replacement = replacement,
+            Pace = Beside is null ? null : Beside.PaceAsync,
+            Ended = Beside is null ? null : Beside.EndedAsync,
+            BlocksPerCommit = Beside is { IsTakingTurns: true } ? BlocksPerCommitInTurns : BlocksPerCommit,
+        };
 
     /// <summary>
     /// Whether the rows of a table stay until others replace them: those of a target's table that this crossing made for this table alone,

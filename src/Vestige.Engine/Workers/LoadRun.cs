@@ -111,7 +111,7 @@ internal sealed class LoadRun : IAsyncDisposable
             context.Clock
         )
         {
-            Beside = new BesideLoad(context, ended),
+            Beside = new BesideLoad(context, ended) { IsTakingTurns = own is null },
         };
         context.State.LoadsBeside(load);
         await TellAsync($"Loading {Figures.Of(Tables.Count, "table")} beside the stream.");
