@@ -61,6 +61,24 @@ public class DefinitionTests
     }
 
     [Fact]
+    public void The_last_matching_rule_decides_what_becomes_of_a_table_whose_schema_changes()
+    {
+        var definition = Definition() with
+        {
+            SchemaChanges = [new SchemaChangeRule("s.*", SchemaChangeAction.Reload), new SchemaChangeRule("s.t", SchemaChangeAction.Hold)],
+        };
+        Assert.Equal(SchemaChangeAction.Reload, definition.OnSchemaChangeOf(new TableName("s", "a")));
+        Assert.Equal(SchemaChangeAction.Hold, definition.OnSchemaChangeOf(new TableName("s", "t")));
+        Assert.Equal(SchemaChangeAction.Carry, definition.OnSchemaChangeOf(new TableName("other", "t")));
+        Assert.Empty(DefinitionRules.Check(definition));
+        var once = definition with { Start = new StartOptions(Kind: StartKind.Rows) };
+        Assert.Contains(DefinitionRules.Check(once), problem => problem.Field == "schemaChanges[0].as");
+        var empty = definition with { SchemaChanges = [new SchemaChangeRule(" ", SchemaChangeAction.Hold)] };
+        Assert.Contains(DefinitionRules.Check(empty), problem => problem.Field == "schemaChanges[0].tables");
+        Assert.Contains(DefinitionRules.Check(definition with { SchemaChanges = [null!] }), problem => problem.Field == "schemaChanges[0]");
+    }
+
+    [Fact]
     public void An_entry_that_is_null_is_named_by_its_place()
     {
         Assert.Equal(

@@ -143,6 +143,9 @@ public sealed class DefinitionYamlTests
                         empties ? new StartOptions(ExistingRows.Empty) : null,
                         apply.Count == 0 ? null : apply
                     )
+                    {
+                        SchemaChanges = apply.Count == 0 ? null : [.. apply.Select(OnChange)],
+                    }
             );
         definition.Sample(written =>
         {
@@ -151,6 +154,8 @@ public sealed class DefinitionYamlTests
             Assert.Equal(Shown(written), Shown(read.Definition!));
         });
     }
+
+    private static SchemaChangeRule OnChange(ApplyRule rule) => new(rule.Tables, (SchemaChangeAction)((int)rule.As % 3));
 
     private static string Shown(CrossingDefinition definition) => System.Text.Json.JsonSerializer.Serialize(definition);
 }

@@ -525,6 +525,29 @@ test('a column is added and renamed at the source, and its history says where an
   await page.getByText('Column height renamed to width.').first().waitFor();
 });
 
+test('one table of ten is loaded again while the other nine keep following', async (page) => {
+  const [crossing, one] = ['circulation-to-warehouse', 'circulation.loan'];
+  await until(async () => (await status(crossing)).tables.filter((table) => table.state === 'following').length === 10, 'ten tables');
+  await page.goto(`${base}/crossings/${crossing}`);
+  await page.getByRole('link', { name: 'Reload …' }).click();
+  assert((await page.getByRole('checkbox').count()) === 10 && (await page.locator('input:checked').count()) === 0, 'ten to choose from, none chosen');
+  await page.getByRole('button', { name: 'Continue …' }).click();
+  assert((await page.getByRole('checkbox').count()) === 10, 'no choice does not mean all of them');
+  await page.getByLabel(one).check();
+  await page.getByRole('button', { name: 'Continue …' }).click();
+  assert((await page.locator('#main').textContent()).includes('they replace those in one transaction'), 'what happens to the rows is said');
+  await page.getByRole('button', { name: 'Reload', exact: true }).click();
+  await page.waitForURL(`**/crossings/${crossing}/tables`);
+  const others = [];
+  await until(async () => {
+    const { tables } = await status(crossing);
+    others.push(...tables.filter((table) => table.source !== one && table.state !== 'following').map((table) => table.source));
+    const events = await (await fetch(`${base}/api/v1/crossings/${crossing}/events?limit=20`)).json();
+    return events.some((happened) => happened.text.startsWith(`Rows of ${one} replaced in place`)) && tables.every((table) => table.state === 'following');
+  }, 'the rows to be replaced and the table to follow');
+  assert(others.length === 0, `the others follow meanwhile: ${others.join(', ')}`);
+});
+
 test('a refused row waits, is edited, dropped and tried again', async (page) => {
   await own('waits');
   await page.goto(`${base}/crossings/waits/quarantine`);

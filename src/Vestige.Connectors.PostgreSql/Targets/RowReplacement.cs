@@ -20,12 +20,12 @@ internal sealed class RowReplacement(TableSchema table, TableSchema beside)
     public string InsertAll => $"INSERT INTO {name} ({columns}) OVERRIDING SYSTEM VALUE SELECT {columns} FROM {from}";
 
     /// <summary>
-    /// Finds the rows that differ: where each lies in the table, and where beside. A table may have partitions, in which rows lie at the same
-    /// place.
+    /// Finds the rows that differ: where each lies in the table, and where beside. A table may have partitions, in which rows lie at the
+    /// same place.
     /// </summary>
     public string Find =>
-        $"CREATE TEMPORARY TABLE {Differing[8..]} ON COMMIT DROP AS SELECT t.tableoid AS part, t.ctid AS old, s.ctid AS new FROM {name} AS t "
-        + $"FULL JOIN {from} AS s ON {SameKey} WHERE t.ctid IS NULL OR s.ctid IS NULL OR {Row("t", All)} *<> {Row("s", All)}; "
+        $"CREATE TEMPORARY TABLE {Differing[8..]} ON COMMIT DROP AS SELECT t.tableoid AS part, t.ctid AS old, s.ctid AS new FROM {name} "
+        + $"AS t FULL JOIN {from} AS s ON {SameKey} WHERE t.ctid IS NULL OR s.ctid IS NULL OR {Row("t", All)} *<> {Row("s", All)}; "
         + $"ANALYZE {Differing}";
 
     /// <summary>How many of them are to be inserted, to become others, and to be deleted.</summary>

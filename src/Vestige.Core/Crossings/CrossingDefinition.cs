@@ -24,6 +24,9 @@ namespace Vestige.Core.Crossings;
 /// <param name="Tags">Words by which several crossings are found and steered at once.</param>
 /// <param name="Reconcile">How both sides are compared all the time; null for only when asked.</param>
 /// <param name="Quarantine">How many refused rows may wait while it continues; null to stop at the first.</param>
+/// <param name="SchemaChanges">
+/// What becomes of tables whose schema changes: the last rule that matches decides; without one, <see cref="SchemaChangeAction.Carry"/>.
+/// </param>
 public sealed record CrossingDefinition(
     string Name,
     string Purpose,
@@ -40,7 +43,8 @@ public sealed record CrossingDefinition(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<RestWindow>? Rest = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] double? ChangesPerSecond = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<string>? Tags = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] ReconcileRule? Reconcile = null
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] ReconcileRule? Reconcile = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<SchemaChangeRule>? SchemaChanges = null
 )
 {
     public const string Copy = "copy";
@@ -61,6 +65,18 @@ public sealed record CrossingDefinition(
 
         var name = table.ToString();
         return Apply.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name));
+    }
+
+    /// <summary>What becomes of a table whose schema changes at the source.</summary>
+    public SchemaChangeAction OnSchemaChangeOf(TableName table)
+    {
+        if (SchemaChanges is null)
+        {
+            return SchemaChangeAction.Carry;
+        }
+
+        var name = table.ToString();
+        return SchemaChanges.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name))?.As ?? SchemaChangeAction.Carry;
     }
 
     /// <summary>What it carries.</summary>

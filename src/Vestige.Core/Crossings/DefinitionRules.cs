@@ -74,6 +74,7 @@ public static partial class DefinitionRules
         foreach (
             var problem in StartProblems(definition)
                 .Concat(ApplyProblems(definition))
+                .Concat(SchemaChangeProblems(definition))
                 .Concat(NamingProblems(definition.Naming))
                 .Concat(TreatmentProblems(definition))
                 .Concat(StructureProblems(definition))
@@ -117,6 +118,7 @@ public static partial class DefinitionRules
         [
             ("tables.rules", definition.Tables?.Rules),
             ("apply", definition.Apply),
+            ("schemaChanges", definition.SchemaChanges),
             ("treatment", definition.Treatment),
             ("start.tables", definition.Start?.Tables),
             ("structure", definition.Structure),
@@ -198,6 +200,26 @@ public static partial class DefinitionRules
             ),
             _ => null,
         };
+
+    private static IEnumerable<DefinitionProblem> SchemaChangeProblems(CrossingDefinition definition)
+    {
+        for (var i = 0; i < (definition.SchemaChanges?.Count ?? 0); i++)
+        {
+            if (string.IsNullOrWhiteSpace(definition.SchemaChanges![i].Tables))
+            {
+                yield return NoPattern($"schemaChanges[{i}].tables");
+            }
+
+            if (definition.SchemaChanges[i].As == SchemaChangeAction.Reload && definition.Kind != StartKind.RowsThenChanges)
+            {
+                yield return new DefinitionProblem(
+                    $"schemaChanges[{i}].as",
+                    "tables are loaded again and followed, and this crossing does not do both",
+                    "Choose carry or hold, or carry rows and then changes."
+                );
+            }
+        }
+    }
 
     private static IEnumerable<DefinitionProblem> ApplyProblems(CrossingDefinition definition)
     {

@@ -100,7 +100,7 @@ internal sealed class CrossingEditor(
         LossRefusedException.ThrowUnlessAgreed(definition.Name, change.Checks, typed);
         ThrowIfMerged(definition, change.Reloaded);
 
-        if (!change.Restarts)
+        if (!change.Restarts && !IsReadAtStart(entry.Stored.Definition, definition))
         {
             await KeepAsync(entry, definition, by, cancellation);
             await pacing.BringInForceAsync(entry, cancellation);
@@ -149,6 +149,10 @@ internal sealed class CrossingEditor(
             };
         }
     }
+
+    /// <summary>Whether a worker has to begin anew for what is other.</summary>
+    private static bool IsReadAtStart(CrossingDefinition before, CrossingDefinition after) =>
+        !(before.SchemaChanges ?? []).SequenceEqual(after.SchemaChanges ?? []);
 
     /// <summary>A table that has nothing of its own on the target.</summary>
     private static TableProgress Bare(TableName table) => new(table, Loaded: false, LogPosition.Zero, Into: "", Settled: false);

@@ -337,6 +337,7 @@ internal sealed class ChangeRouter(
     {
         if (
             !AddsColumns
+            || treating.Definition.OnSchemaChangeOf(progress.Table) == SchemaChangeAction.Hold
             || notice.Adds.Count == 0
             || aside.Has(progress.Table)
             || progress.Fingerprint is not { } loaded

@@ -90,6 +90,15 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
         && definition.AppliedAs(table) is ApplyMode.Upsert or ApplyMode.InsertOnly
         && definition.ExistingFor(table) != ExistingRows.Merge;
 
+    /// <summary>
+    /// Whether a step puts a mask on columns of a table: then columns that it gets are not shown before a person has seen them.
+    /// </summary>
+    public bool IsMasked(TableName table)
+    {
+        var name = table.ToString();
+        return definition.Treatment?.Any(step => step.Mask is { Count: > 0 } && TablePattern.Matches(step.Tables, name)) == true;
+    }
+
     /// <summary>The target's tables that belong to the crossing, by what the target knows of it.</summary>
     public IReadOnlySet<TableName> OwnTables(TargetProgress progress)
     {

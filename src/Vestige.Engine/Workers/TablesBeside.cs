@@ -1,3 +1,4 @@
+using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Events;
@@ -50,6 +51,7 @@ internal sealed class TablesBeside(
     private IReadOnlyList<TableProgress>? known;
     private List<TableName> missing = [];
     private List<TableProgress> apart = [];
+    private List<TableProgress> again = [];
 
     /// <summary>Beats when a table has been loaded, and when the load that goes on has ended.</summary>
     public AsyncSignal Ended { get; } = new();
@@ -84,6 +86,7 @@ internal sealed class TablesBeside(
     {
         await TakeLoadedAsync();
         await LookAsync();
+        await ReloadHeldAsync(cancellation);
         if (load is null && missing.Count > 0 && pauses.AreOver && !HasFailed)
         {
             load = new LoadRun(context, session, ends, missing, Ended);
@@ -126,6 +129,34 @@ internal sealed class TablesBeside(
         var mine = known.Where(table => !table.Held && !table.IsInStream && context.Definition.Tables.Takes(table.Table)).ToList();
         missing = [.. mine.Where(table => !table.Loaded).Select(table => table.Table)];
         apart = [.. mine.Where(table => table.Loaded)];
+        again = [.. known.Where(table => table is { Held: true, Loaded: true } && IsReloadedByItself(table.Table))];
+    }
+
+    /// <summary>One that could not be loaded is held as well, and is not loaded: a person has to see to it.</summary>
+    private bool IsReloadedByItself(TableName table) =>
+        context.Definition.OnSchemaChangeOf(table) == SchemaChangeAction.Reload
+        && context.Definition.Tables.Takes(table)
+        && context.Treating.IsReplaceable(table)
+        && !context.Treating.IsMasked(table);
+
+    private async Task ReloadHeldAsync(CancellationToken cancellation)
+    {
+        if (again.Count == 0 || again.Where(table => pauses.MayReload(table.Table)).ToList() is not { Count: > 0 } due)
+        {
+            return;
+        }
+
+        var names = due.ConvertAll(table => table.Table);
+        names.ForEach(pauses.Reloads);
+        await session.SaveAsync(new ProgressUpdate(null, [.. due.Select(table => table.Anew())]), cancellation);
+        await context.Quarantine.DropAsync(names, cancellation);
+        await context.Verdicts.ForgetAsync(names, cancellation);
+        await LookAsync();
+        await context.Events.OfCrossingAsync(
+            context.Crossing,
+            EventKind.Note,
+            $"Loaded again automatically: {string.Join(", ", names)}."
+        );
     }
 
     private async Task TakeLoadedAsync()

@@ -35,6 +35,9 @@ internal sealed record WorkerContext
     /// <summary>How many refused rows may wait, as the definition says now; null where none may.</summary>
     public required Func<QuarantineRule?> Rule { get; init; }
 
+    /// <summary>What comparisons have found.</summary>
+    public required Verdicts Verdicts { get; init; }
+
     /// <summary>Rows that people asked to have repaired.</summary>
     public required RepairQueue Repairs { get; init; }
 

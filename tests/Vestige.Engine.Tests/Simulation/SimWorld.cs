@@ -78,6 +78,9 @@ public sealed class SimWorld
 
     public int Seed { get; }
 
+    /// <summary>In a third of the worlds whose tables change, those that are held are loaded again by themselves.</summary>
+    private bool ReloadsHeld => restructures && Seed % 3 == 1;
+
     public Random Random { get; }
 
     public DateTimeOffset Now { get; private set; } = new(2026, 3, 1, 8, 0, 0, TimeSpan.Zero);
@@ -740,7 +743,8 @@ public sealed class SimWorld
                                 "source",
                                 "target",
                                 rules,
-                                Quarantine: refuses ? new QuarantineRule(Rows: 1000) : null
+                                Quarantine: refuses ? new QuarantineRule(Rows: 1000) : null,
+                                SchemaChanges: ReloadsHeld ? [new SchemaChangeRule("*", SchemaChangeAction.Reload)] : null
                             )
                         ),
                         "sim",

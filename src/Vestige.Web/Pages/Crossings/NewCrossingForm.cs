@@ -39,6 +39,9 @@ public sealed class NewCrossingForm
     /// <summary>Tables made later are taken by themselves.</summary>
     public bool Future { get; set; }
 
+    /// <summary>Tables whose schema changes in a way that cannot be carried are loaded again by themselves.</summary>
+    public bool Reloads { get; set; }
+
     /// <summary>The tables in the list that are ticked.</summary>
     public List<string> Tables { get; set; } = [];
 
@@ -156,7 +159,8 @@ public sealed class NewCrossingForm
             Apply().ToList() is { Count: > 0 } apply ? apply : null,
             Naming(),
             treatment.Steps.Count == 0 ? null : treatment.Steps,
-            StructureText.Read(Structure).Statements is { Count: > 0 } own ? own : null
+            StructureText.Read(Structure).Statements is { Count: > 0 } own ? own : null,
+            SchemaChanges: Reloads ? [new SchemaChangeRule("*", SchemaChangeAction.Reload)] : null
         );
     }
 
