@@ -30,6 +30,16 @@ public sealed class SchemaFingerprintTests
     }
 
     [Fact]
+    public void A_table_is_told_from_one_that_has_its_name_and_columns_of_the_same_numbers()
+    {
+        var table = Plain with { Incarnation = "7.x" };
+        Assert.True(table.IsOfSameTable(Plain with { Incarnation = "7.y.less-1" }));
+        Assert.False(table.IsOfSameTable(Plain with { Incarnation = "8.x" }));
+        Assert.False(table.IsOfSameTable(Plain));
+        Assert.True(Plain.IsOfSameTable(Plain));
+    }
+
+    [Fact]
     public void A_change_that_came_before_the_load_is_held_by_it_and_one_of_values_only_under_the_same_stamp()
     {
         var after = Plain with { Incarnation = "7.x", Stamp = "2" };

@@ -24,6 +24,9 @@ namespace Vestige.Core.Crossings;
 /// <param name="Tags">Words by which several crossings are found and steered at once.</param>
 /// <param name="Reconcile">How both sides are compared all the time; null for only when asked.</param>
 /// <param name="Quarantine">How many refused rows may wait while it continues; null to stop at the first.</param>
+/// <param name="LoadLagSeconds">
+/// How late the other tables may be before a load beside them is slowed, in seconds; null for 1.
+/// </param>
 /// <param name="SchemaChanges">
 /// What becomes of tables whose schema changes: the last rule that matches decides; without one, <see cref="SchemaChangeAction.Carry"/>.
 /// </param>
@@ -44,7 +47,8 @@ public sealed record CrossingDefinition(
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] double? ChangesPerSecond = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<string>? Tags = null,
     [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] ReconcileRule? Reconcile = null,
-    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<SchemaChangeRule>? SchemaChanges = null
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] IReadOnlyList<SchemaChangeRule>? SchemaChanges = null,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)] double? LoadLagSeconds = null
 )
 {
     public const string Copy = "copy";
@@ -78,6 +82,10 @@ public sealed record CrossingDefinition(
         var name = table.ToString();
         return SchemaChanges.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name))?.As ?? SchemaChangeAction.Carry;
     }
+
+    /// <summary>How late the other tables may be before a load beside them is slowed.</summary>
+    [JsonIgnore]
+    public TimeSpan LoadLag => TimeSpan.FromSeconds(LoadLagSeconds ?? 1);
 
     /// <summary>What it carries.</summary>
     [JsonIgnore]

@@ -92,6 +92,15 @@ internal static class RunningRules
             );
         }
 
+        if (definition.LoadLagSeconds is not (null or (>= 0.1 and <= 86_400)))
+        {
+            yield return new DefinitionProblem(
+                "loadLagSeconds",
+                FormattableString.Invariant($"it is {definition.LoadLagSeconds}"),
+                "Give 0.1 to 86400 seconds, or leave it out."
+            );
+        }
+
         for (var i = 0; i < (definition.Rest?.Count ?? 0); i++)
         {
             if (

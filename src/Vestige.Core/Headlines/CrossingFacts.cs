@@ -67,6 +67,9 @@ public sealed record CrossingFacts
     /// <summary>Tables that are loaded while others follow.</summary>
     public int LoadingBeside { get; init; }
 
+    /// <summary>For how long that load has waited for the others, since it makes them late.</summary>
+    public TimeSpan LoadSlowed { get; init; }
+
     /// <summary>The share of its load that is done, 0 to 1; null when it loads nothing, and before the first row is read.</summary>
     public double? Loaded { get; init; }
 

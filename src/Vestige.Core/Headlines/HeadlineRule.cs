@@ -117,7 +117,11 @@ public static class HeadlineRule
             _ when isKept || facts.PlaceLost is not null => Faulted(facts),
             CrossingState.Checking => [Own(facts, HeadlineWord.Checking, "Checking what must hold before it starts.")],
             CrossingState.Loading => [Own(facts, HeadlineWord.Loading, Loading(facts))],
-            _ when facts.LoadingBeside > 0 => [Own(facts, HeadlineWord.Loading, LoadingBeside(facts)), Applying(facts)],
+            _ when facts.LoadingBeside > 0 =>
+            [
+                Own(facts, HeadlineWord.Loading, LoadingBeside(facts)),
+                .. new[] { Applying(facts) }.Where(reason => reason.Word != HeadlineWord.Following),
+            ],
             _ => [Applying(facts)],
         };
     }
@@ -199,7 +203,9 @@ public static class HeadlineRule
     {
         var others = facts.Tables - facts.LoadingBeside;
         var follow = others == 0 ? "" : $" The other {Figures.Of(others, "table")} {(others == 1 ? "follows" : "follow")}. {Behind(facts)}";
-        return $"{Figures.Of(facts.LoadingBeside, "table")}: {Loading(facts)}{follow}";
+        var slowed =
+            facts.LoadSlowed >= TimeSpan.FromSeconds(1) ? $" The load has waited {Figures.Duration(facts.LoadSlowed)} for them." : "";
+        return $"{Figures.Of(facts.LoadingBeside, "table")}: {Loading(facts)}{follow}{slowed}";
     }
 
     private static Reason Said(HeadlineWord word, Trouble trouble, HeadlineAction action) =>

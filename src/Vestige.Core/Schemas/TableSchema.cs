@@ -18,9 +18,22 @@ public sealed record TableSchema(
 
     /// <summary>
     /// Tells this table, with these columns, from every other that had or will have its name: another after it was dropped and
-    /// created again, and after every change of its columns or its key. Null where the database does not tell them apart.
+    /// created again, and after every change of its columns or its key. What stands before its first dot tells the table alone, and stays
+    /// the same while that does. Null where the database does not tell them apart.
     /// </summary>
     public string? Incarnation { get; init; }
+
+    /// <summary>
+    /// Whether another schema is of the same table, and not of one that was dropped and created again under its name: numbers of columns
+    /// begin anew then. Where the database does not tell that, it is not known to be another.
+    /// </summary>
+    public bool IsOfSameTable(TableSchema other)
+    {
+        ArgumentNullException.ThrowIfNull(other);
+        return NumberIn(Incarnation) == NumberIn(other.Incarnation);
+
+        static string? NumberIn(string? incarnation) => incarnation?.Split('.')[0];
+    }
 
     /// <summary>
     /// Another whenever the rows may have got other values without a change of a row in the log, as by a conversion of a column. It

@@ -88,7 +88,8 @@ internal sealed class ChangeRouter(
 
         if (change.Kind == ChangeKind.Schema)
         {
-            TakeSchemaChange(progress, source, SchemaNotice.Of(change), fragment.Position);
+            // By its own form: that of rows may be read as one that has more columns.
+            TakeSchemaChange(progress, spool.Relation(change.Relation), SchemaNotice.Of(change), fragment.Position);
         }
         else if (form.Treatment is not { } treatment)
         {

@@ -56,6 +56,7 @@ internal sealed class ColumnAdditions(Spool spool, CrossingTreatment treating)
     public (int Relation, IReadOnlyList<int> Places)? Before(TableSchema form, string loaded) =>
         form.Columns.All(column => column.Id is not null)
         && Loaded(form.Name, loaded) is { } now
+        && form.IsOfSameTable(now.Form)
         && SchemaComparison.PlainAdditions(form, now.Form).Count > 0
             ? (now.Relation, [.. now.Form.Columns.Select(column => form.IndexOf(column.Name))])
             : null;
@@ -72,7 +73,8 @@ internal sealed class ColumnAdditions(Spool spool, CrossingTreatment treating)
         }
 
         var had = Loaded(form.Name, loaded)?.Form;
-        var missing = had is null || had.Columns.Any(column => column.Id is null) ? [] : SchemaComparison.PlainAdditions(had, form);
+        var isEarlier = had is not null && had.IsOfSameTable(form) && had.Columns.All(column => column.Id is not null);
+        var missing = isEarlier ? SchemaComparison.PlainAdditions(had!, form) : [];
         return missing.All(notice.Adds.Contains) ? missing : null;
     }
 

@@ -12,9 +12,6 @@ namespace Vestige.Engine.Loading;
 /// </summary>
 internal sealed class BesideLoad(WorkerContext context, AsyncSignal ended)
 {
-    /// <summary>Other tables may be late by so much before a load is slowed.</summary>
-    public static readonly TimeSpan LateAfter = TimeSpan.FromSeconds(1);
-
     /// <summary>No longer than this for a block: where the others are late for another reason, the load goes on, slowly.</summary>
     private static readonly TimeSpan LongestWait = TimeSpan.FromMilliseconds(500);
     private static readonly TimeSpan LookAgainAfter = TimeSpan.FromMilliseconds(50);
@@ -58,5 +55,5 @@ internal sealed class BesideLoad(WorkerContext context, AsyncSignal ended)
 
     private bool IsLate() =>
         context.State.OldestInHand is { } oldest
-        && context.Clock.GetUtcNow() + context.Capture.Status.ClockDifference - oldest > LateAfter;
+        && context.Clock.GetUtcNow() + context.Capture.Status.ClockDifference - oldest > context.LoadLag();
 }

@@ -15,6 +15,9 @@ public interface ILoad
     /// <summary>The position of the snapshot.</summary>
     LogPosition Position { get; }
 
+    /// <summary>For how long it has waited for tables that follow, added up over its readers.</summary>
+    TimeSpan Slowed => TimeSpan.Zero;
+
     /// <summary>How many of the tables continue where an earlier load was interrupted.</summary>
     int GoneOn { get; }
 

@@ -49,6 +49,8 @@ internal sealed class InitialLoad(
 
     public int GoneOn { get; private set; }
 
+    public TimeSpan Slowed => Beside?.Slowed ?? TimeSpan.Zero;
+
     public async Task RunAsync(IReadOnlyList<TableName> names, bool first, CancellationToken cancellation)
     {
         await using var snapshot = await BranchReads.SnapshotAsync(source, capture.Spool, Readers, cancellation);

@@ -93,6 +93,9 @@ public sealed record CrossingStatus
     /// <summary>Rows a second of the load at hand; null when none is, and before its first row is read.</summary>
     public double? LoadRate { get; init; }
 
+    /// <summary>For how long the load at hand has waited for tables that follow.</summary>
+    public TimeSpan LoadSlowed { get; init; }
+
     /// <summary>How good its forecasts were.</summary>
     public required ForecastQualities PastForecasts { get; init; }
 

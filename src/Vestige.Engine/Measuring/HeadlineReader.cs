@@ -48,6 +48,7 @@ public static class HeadlineReader
                 status.State is CrossingState.Following or CrossingState.CatchingUp
                     ? status.Tables.Count(table => table.RowsToLoad is not null)
                     : 0,
+            LoadSlowed = status.LoadSlowed,
             Loaded = status.LoadRate is null ? null : status.LoadShare,
             LoadEndsIn = status.LoadEndsIn,
             NextRun = status.NextRun,

@@ -86,6 +86,7 @@ internal sealed class StatusReader(IConnections connections, EventLog events, Ti
             BytesBehind = BytesBehind(entry, look.Capture?.Spool, log, look.Applied),
             LoadEndsIn = ends,
             LoadRate = rate,
+            LoadSlowed = look.View?.Load?.Slowed ?? TimeSpan.Zero,
         };
     }
 

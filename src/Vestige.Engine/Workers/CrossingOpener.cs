@@ -180,6 +180,7 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
             Meter = entry.Meter,
             Quarantine = entry.Quarantine,
             Rule = () => entry.Stored.Definition.Quarantine,
+            LoadLag = () => entry.Stored.Definition.LoadLag,
             Verdicts = entry.Verdicts,
             Repairs = entry.Repairs,
             Events = events,

@@ -35,6 +35,9 @@ internal sealed record WorkerContext
     /// <summary>How many refused rows may wait, as the definition says now; null where none may.</summary>
     public required Func<QuarantineRule?> Rule { get; init; }
 
+    /// <summary>How late the other tables may be before a load beside them is slowed, as the definition says now.</summary>
+    public required Func<TimeSpan> LoadLag { get; init; }
+
     /// <summary>What comparisons have found.</summary>
     public required Verdicts Verdicts { get; init; }
 

@@ -49,6 +49,9 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
 
     public List<string> Said { get; } = [];
 
+    /// <summary>How often it is looked for tables that were made later.</summary>
+    public TimeSpan LookEvery { get; init; } = TimeSpan.FromSeconds(2);
+
     public CrossingStatus Status => Engine.Status(Name)!;
 
     /// <summary>Starts an engine, and the crossing with it.</summary>
@@ -65,14 +68,17 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     }
 
     /// <summary>An engine with a crossing of that definition, which does not run yet.</summary>
-    public static async Task<Crossing> DefineAsync(Database from, Database to, CrossingDefinition definition)
+    public static async Task<Crossing> DefineAsync(Database from, Database to, CrossingDefinition definition, TimeSpan? lookEvery = null)
     {
         var crossing = new Crossing(
             from,
             to,
             new PostgreSqlConnector(from.Settings(), from.Names, TimeProvider.System),
             new PostgreSqlConnector(to.Settings(), to.Names, TimeProvider.System)
-        );
+        )
+        {
+            LookEvery = lookEvery ?? TimeSpan.FromSeconds(2),
+        };
         await crossing.BeginAsync();
         await crossing.Engine.DefineAsync(definition, "test", CancellationToken.None);
         return crossing;
@@ -129,7 +135,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
             this,
             new EngineStores(this, quarantine) { Reconciliations = new MemoryReconciliations(), SchemaVersions = Versions },
             new EngineSecrets(new NoCipher(), new NamedKeys()),
-            new EngineOptions(new(), LookEvery: TimeSpan.FromSeconds(2)),
+            new EngineOptions(new(), LookEvery: LookEvery),
             TimeProvider.System,
             new Random(1),
             NullLogger.Instance

@@ -112,6 +112,24 @@ public sealed class HeadlineRuleTests(ITestOutputHelper output)
             HeadlineRule.Of(Quiet with { State = CrossingState.Loading, Lag = null, Loaded = share }).Sentence
         );
 
+    /// <summary>It says what the others do, and what the load does for them.</summary>
+    [Fact]
+    public void A_load_beside_tables_that_follow_says_what_becomes_of_those()
+    {
+        var facts = Quiet with { Tables = 10, LoadingBeside = 1, Loaded = 0.42 };
+        var headline = HeadlineRule.Of(facts);
+        Assert.Equal(HeadlineWord.Loading, headline.Word);
+        Assert.Equal("1 table: 42 % of the rows are loaded. The other 9 tables follow. Nothing waits.", headline.Sentence);
+        Assert.Single(headline.Reasons);
+        Assert.Contains(
+            "The load has waited 12 s for them.",
+            HeadlineRule.Of(facts with { LoadSlowed = TimeSpan.FromSeconds(12) }).Sentence,
+            StringComparison.Ordinal
+        );
+        var late = HeadlineRule.Of(facts with { State = CrossingState.CatchingUp, Lag = null });
+        Assert.Equal([HeadlineWord.Loading, HeadlineWord.CatchingUp], late.Reasons.Select(reason => reason.Word));
+    }
+
     [Fact]
     public void Of_any_set_the_worst_and_nothing_good_beside_it()
     {

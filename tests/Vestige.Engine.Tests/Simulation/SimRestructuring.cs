@@ -15,6 +15,9 @@ public sealed class SimRestructuring
     /// <summary>The kinds of what is done to a table.</summary>
     public const int Kinds = 6;
 
+    /// <summary>One of these: it was dropped and created as it was at first, with columns of the same numbers.</summary>
+    private const int Recreated = 2;
+
     /// <summary>One of these: rows came, changed and went, and the log does not show it.</summary>
     private const int Lost = 3;
 
@@ -23,12 +26,13 @@ public sealed class SimRestructuring
     private readonly Dictionary<TableName, int> current;
     private readonly Dictionary<TableName, SchemaNotice> untold = [];
     private readonly List<Restructured> made = [];
+    private readonly Dictionary<TableName, int> lives = [];
     private int number;
 
     public SimRestructuring(bool happens)
     {
         Happens = happens;
-        Relations = happens ? [.. SimRows.All.Select(table => table with { Incarnation = "0", Stamp = "0" })] : [.. SimRows.All];
+        Relations = happens ? [.. SimRows.All.Select(Numbered)] : [.. SimRows.All];
         current = SimRows.All.Select((table, i) => (table.Name, i)).ToDictionary();
     }
 
@@ -58,14 +62,20 @@ public sealed class SimRestructuring
         made.Add(new Restructured(table, at, [.. rows]));
         var form = Relations[current[table]];
         var values = kind is 0 or Lost;
-        var after = kind >= Added ? form with { Columns = [.. form.Columns, new Column($"c{number}", "TEXT", Id: 2 + number)] } : form;
+        var life = lives[table] = lives.GetValueOrDefault(table) + (kind == Recreated ? 1 : 0);
+        var after = kind switch
+        {
+            >= Added => form with { Columns = [.. form.Columns, new Column($"c{number}", "TEXT", Id: 2 + number)] },
+            Recreated => form with { Columns = [.. form.Columns.Take(2)] },
+            _ => form,
+        };
         current[table] = Relations.Count;
-        Relations.Add(values ? form with { Stamp = $"{number}" } : after with { Incarnation = $"{number}", Stamp = $"{number}" });
+        Relations.Add(values ? form with { Stamp = $"{number}" } : after with { Incarnation = $"{life}.{number}", Stamp = $"{number}" });
         untold[table] = Together(untold.GetValueOrDefault(table), NoticeOf(kind, form, after));
         Row Other(Row row) => SimRows.Widened(SimRows.Of(row.IntegerAt(0), $"{row.TextAt(1)}:{number}"), row.Count);
         return kind switch
         {
-            2 => [],
+            Recreated => [],
             Lost =>
             [
                 .. rows.Where(row => row.IntegerAt(0) % 2 == 0).Select(Other),
@@ -75,6 +85,15 @@ public sealed class SimRestructuring
             _ => rows.Select(Other),
         };
     }
+
+    /// <summary>A table as a database has it that numbers tables and, within each, columns.</summary>
+    private static TableSchema Numbered(TableSchema table) =>
+        table with
+        {
+            Columns = [.. table.Columns.Select((column, place) => column with { Id = place + 1 })],
+            Incarnation = "0.0",
+            Stamp = "0",
+        };
 
     private static SchemaNotice NoticeOf(int kind, TableSchema before, TableSchema after)
     {

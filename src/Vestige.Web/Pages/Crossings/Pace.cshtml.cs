@@ -44,13 +44,19 @@ public class PaceModel(CrossingEngine engine, ConnectionDirectory connections, T
             cancellation
         );
 
-    public Task<IActionResult> OnPostLimitsAsync(string name, double? perSecond, CancellationToken cancellation) =>
+    public Task<IActionResult> OnPostLimitsAsync(
+        string name,
+        double? perSecond,
+        double? loadLag,
+        CancellationToken cancellation
+    ) =>
         PaceAsync(
             name,
             definition =>
                 definition with
                 {
                     ChangesPerSecond = perSecond,
+                    LoadLagSeconds = loadLag,
                     Rest = WindowsTyped() is { Count: > 0 } windows ? windows : null,
                 },
             cancellation
