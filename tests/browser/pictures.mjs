@@ -79,13 +79,16 @@ start:
 `);
 
 await picture('treatment', '/crossings/patrons-in-lake/treatment?table=circulation.patron');
-await picture('guide', '/guide/treatment');
 await picture('definition', '/crossings/patrons-in-lake/definition');
 await picture('start', '/crossings/fines-again/start');
 await picture('new', '/crossings/new?show=plan&name=branches&source=circulation&target=ledger&rules=circulation.patron&treatment=-%20tables%3A%20circulation.patron%0A%20%20mask%3A%0A%20%20-%20column%3A%20email%0A%20%20%20%20by%3A%20keepLast%0A%20%20%20%20last%3A%204', { before: (page) => page.locator('#steps').scrollIntoViewIfNeeded() });
 await picture('connection', '/connections/circulation');
 await picture('stop', `/crossings/${main}/stop`);
 await picture('sides', `/crossings/${main}/tables/circulation.branch?key=7`);
+await run('circulation', 'ALTER TABLE branch ADD COLUMN floor_area INTEGER');
+await run('circulation', 'UPDATE branch SET floor_area = 140 + 11 * id');
+await wait(3000);
+await picture('versions', '/connections/circulation/schema/circulation.branch');
 
 // A server with tables of its own.
 const server = await startServer();
