@@ -18,7 +18,8 @@ internal sealed class LoadRun : IAsyncDisposable
     private readonly RouteEnds ends;
     private readonly AsyncSignal ended;
     private readonly CancellationTokenSource stopping = new();
-    private ITargetSession? own;
+    private volatile ITargetSession? own;
+    private IReadOnlyList<TableProgress>? told;
     private bool disposed;
 
     /// <param name="context">What the worker works with.</param>
@@ -45,19 +46,23 @@ internal sealed class LoadRun : IAsyncDisposable
     /// <summary>Why it failed; null where it did not, and where it was stopped.</summary>
     public Exception? Failure { get; private set; }
 
-    /// <summary>What it has written of its tables that the stream's session does not know.</summary>
+    /// <summary>
+    /// What it has written of its tables that the stream's session does not know. Looked for once after each time that it writes, since
+    /// there may be many tables.
+    /// </summary>
     public IReadOnlyList<TableProgress> Written(TargetProgress progress)
     {
-        if (own is not { } mine || ReferenceEquals(mine.Progress.Tables, progress.Tables))
+        if (own?.Progress.Tables is not { } written || ReferenceEquals(written, told))
         {
             return [];
         }
 
+        told = written;
         var there = progress.Tables.ToDictionary(table => table.Table);
         var tables = Tables.ToHashSet();
         return
         [
-            .. mine.Progress.Tables.Where(table =>
+            .. written.Where(table =>
                 tables.Contains(table.Table) && there.GetValueOrDefault(table.Table) is { Loaded: false } before && before != table
             ),
         ];

@@ -112,6 +112,7 @@ internal sealed class TablesBeside(
         if (load is { } going)
         {
             await going.DisposeAsync();
+            context.State.LoadsBeside(null);
         }
     }
 
