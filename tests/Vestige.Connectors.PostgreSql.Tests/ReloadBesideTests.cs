@@ -135,6 +135,21 @@ public sealed class ReloadBesideTests(TwoServers servers)
         await crossing.UntilAsync(() => Follows(crossing, T(4)), "the table to follow");
     }
 
+    /// <summary>Also where the target calls it otherwise.</summary>
+    [Fact]
+    public async Task Of_two_tables_only_the_one_that_is_refused_is_held()
+    {
+        var (a, b) = await BothAsync(TenTables(100));
+        var rules = new TableRules([new TableRule(Take: "public.t4"), new TableRule(Take: "public.t5")]);
+        var definition = new CrossingDefinition(Crossing.Name, "copy", "a", "b", rules) { Naming = new Naming(Suffix: "_copy") };
+        await using var crossing = await Crossing.StartAsync(a, b, definition);
+        await crossing.FollowsAsync();
+        await b.RunAsync("DELETE FROM t4_copy; ALTER TABLE t4_copy ADD CONSTRAINT few CHECK (id < 50); DELETE FROM t5_copy");
+        await crossing.Engine.ReloadAsync(Crossing.Name, [T(4), T(5)], "test", cancellation);
+        await crossing.UntilAsync(() => Of(crossing, T(4)).State == TableState.Held && Follows(crossing, T(5)), "one held, one loaded");
+        Assert.Equal("100", await b.AskAsync("SELECT count(*) FROM t5_copy"));
+    }
+
     /// <summary>Values that are equal and not the same count as different; a unique value may go from one row to another.</summary>
     [Fact]
     public async Task Rows_are_replaced_where_their_values_are_not_the_same_to_the_last_digit()

@@ -60,8 +60,8 @@ public sealed class SchemaVersionTests(TwoServers servers)
         Assert.Equal(words.Split('|').Order(), second.Changes.Select(change => change.Words).Order());
         Assert.NotEmpty(second.What);
 
-        // It lies where it was made: the interval begins before that and ends after it.
-        Assert.True(second.NotBefore!.Value.Offset <= before, $"not before {second.NotBefore}, made after {before}");
+        // It lies where it was made: the interval begins before that and ends after it. A look may begin just before it is committed.
+        Assert.True(second.NotBefore!.Value.Offset <= after, $"not before {second.NotBefore}, made by {after}");
         Assert.True(second.From.Offset >= before, $"from {second.From}, made between {before} and {after}");
         Assert.Equal(2, Versions(crossing).Count);
         Assert.Single(crossing.Versions.Everything, version => version.Table.Name == "beside");

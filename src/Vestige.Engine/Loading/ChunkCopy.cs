@@ -301,11 +301,18 @@ internal sealed class ChunkCopy(
         CancellationToken cancellation
     )
     {
-        await using var transaction = await builder.BeginAsync(checkReferences: false, route, cancellation);
-        await transaction.CreateTablesAsync([table], TableMaking.WhereOther, cancellation);
-        var replaced = await Replacement!.ReplaceAsync(transaction, table, load.Targets[0], load.RowsWritten, cancellation);
-        await transaction.CommitAsync(ProgressUpdate.None, cancellation);
-        return replaced;
+        try
+        {
+            await using var transaction = await builder.BeginAsync(checkReferences: false, route, cancellation);
+            await transaction.CreateTablesAsync([table], TableMaking.WhereOther, cancellation);
+            var replaced = await Replacement!.ReplaceAsync(transaction, table, load.Targets[0], load.RowsWritten, cancellation);
+            await transaction.CommitAsync(ProgressUpdate.None, cancellation);
+            return replaced;
+        }
+        catch (RowRefusedException exception) when (exception.Table == table.Name && table.Name != load.Table.Name)
+        {
+            throw exception.Of(load.Table.Name);
+        }
     }
 
     /// <summary>Where the target has no second writer, rows and the ends of tables go through one session by turns.</summary>
