@@ -231,7 +231,10 @@ test('a crossing that runs is changed as a file, after what that needs was shown
   assert((await change.textContent()).includes('circulation.shelf leaves'), await change.textContent());
   await page.getByRole('button', { name: 'Apply change' }).click();
   await page.waitForURL(/all-to-depot$/);
-  await until(async () => (await status('all-to-depot')).state === 'following' && (await status('all-to-depot')).tables.length === 11, 'following with eleven');
+  await until(async () => {
+    const { state, tables } = await status('all-to-depot');
+    return state === 'following' && tables.length === 11 && tables.every((table) => table.state === 'following');
+  }, 'following with eleven, the one that is loaded again among them');
   const answer = await (await fetch(`${base}/api/v1/bench/depot`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement: 'SELECT site FROM branch WHERE id = 3' }) })).json();
   assert(answer.rows.length === 1, JSON.stringify(answer));
 });
