@@ -89,7 +89,7 @@ public sealed class ReloadBesideTests(TwoServers servers)
         await crossing.SameAsync([.. Enumerable.Range(0, 10).Select(number => $"t{number}")]);
     }
 
-    /// <summary>The copy is made anew in the step that brings its rows, and references to it are built again.</summary>
+    /// <summary>The copy is recreated in the transaction that brings its rows, and references to it are rebuilt.</summary>
     [Fact]
     public async Task A_table_whose_type_changed_is_loaded_again_in_its_new_form_with_references_to_it()
     {
@@ -206,7 +206,7 @@ public sealed class ReloadBesideTests(TwoServers servers)
             await a.RunAsync($"{change}; UPDATE t SET n = n + 1 WHERE id < 9; INSERT INTO beside VALUES ({change.Length}, 'goes on')");
             await crossing.SameAsync("beside", "t");
 
-            // A table is not loaded again by itself more often than once a minute; a new worker knows of none.
+            // A table is reloaded automatically at most once a minute; a new worker remembers no earlier reload.
             await crossing.EndAsync();
             await crossing.BeginAsync();
         }

@@ -150,7 +150,7 @@ internal sealed class CrossingEditor(
         }
     }
 
-    /// <summary>Whether a worker has to begin anew for what is other.</summary>
+    /// <summary>Whether the worker has to restart, since it reads what changed only at its start.</summary>
     private static bool IsReadAtStart(CrossingDefinition before, CrossingDefinition after) =>
         !(before.SchemaChanges ?? []).SequenceEqual(after.SchemaChanges ?? []);
 

@@ -239,8 +239,7 @@ public sealed class CrossingWorker
         && progress.Position is not null
         && LoadsTables
         && !IsOneRun
-        && !definition.EndsByItself
-        && definition.Kind != StartKind.Structure;
+        && !definition.EndsByItself;
 
     private static List<TableName> Missing(IReadOnlyList<TableName> wanted, TargetProgress progress) =>
         [.. wanted.Except(progress.Tables.Where(table => table.Loaded || table.Held).Select(table => table.Table))];

@@ -133,7 +133,7 @@ public abstract class TargetConformance : IAsyncLifetime
         }
     }
 
-    /// <summary>A load goes on while the session beside it moves the position, and that one learns what it has written.</summary>
+    /// <summary>A load writes while the session beside it moves the position; that session then learns what was written.</summary>
     [Fact]
     public async Task A_session_beside_another_writes_tables_while_that_one_moves_the_position()
     {

@@ -5,7 +5,7 @@ namespace Vestige.Engine.Tests.Workers;
 /// <summary>
 /// The rules by which a table is loaded beside the stream, in plain code and small enough that every order of steps can be tried: a source
 /// whose commits are logged first and visible later, in any order; a capture; the stream; a load; a process that dies between any two
-/// steps; rows that the target refuses; a mark at which to stop; a held table. It knows nothing of the code that it is about.
+/// steps; rows that the target refuses; a mark at which to stop; a held table. It shares no code with what it models.
 /// </summary>
 internal sealed record LoadBesideModel
 {

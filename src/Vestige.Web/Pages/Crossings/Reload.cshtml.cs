@@ -12,7 +12,7 @@ namespace Vestige.Web.Pages.Crossings;
 public class ReloadModel(CrossingEngine engine, ConnectionDirectory connections, RowCounts rowCounts, TimeProvider clock)
     : CrossingPage(engine, connections, clock)
 {
-    /// <summary>So many tables are listed to choose from; more are found by their name.</summary>
+    /// <summary>At most this many tables are listed to choose from; others are found by name.</summary>
     public const int MostListed = 60;
 
     /// <summary>The rows of more target tables than these are not counted for a page.</summary>
