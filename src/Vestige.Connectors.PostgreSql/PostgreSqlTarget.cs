@@ -7,6 +7,7 @@ using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -25,26 +26,13 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
 
     public TableName NameFor(TableName source) => source;
 
-    public IReadOnlyList<string> StatementsToAdd(TableSchema table, IReadOnlyList<string> columns)
-    {
-        ArgumentNullException.ThrowIfNull(table);
-        ArgumentNullException.ThrowIfNull(columns);
-        var added = columns
-            .Select(name => table.Columns[table.IndexOf(name)])
-            .Select(column => $"ADD COLUMN {Quote.Name(column.Name)} {column.Type}");
-        return [$"ALTER TABLE {Quote.Name(table.Name)} {string.Join(", ", added)}"];
-    }
+    public IReadOnlyList<string> StatementsFor(SchemaEdit edit) => TableEdit.StatementsFor(edit);
 
-    public Task AddColumnsAsync(
-        ITargetTransaction transaction,
-        TableSchema table,
-        IReadOnlyList<string> columns,
-        CancellationToken cancellation
-    )
+    public Task EditAsync(ITargetTransaction transaction, SchemaEdit edit, CancellationToken cancellation)
     {
-        ArgumentNullException.ThrowIfNull(table);
+        ArgumentNullException.ThrowIfNull(edit);
         ArgumentNullException.ThrowIfNull(transaction);
-        return OwnOf(transaction).ChangeAsync(table.Name, StatementsToAdd(table, columns), cancellation);
+        return OwnOf(transaction).ChangeAsync(edit.After.Name, TableEdit.StatementsFor(edit), cancellation);
     }
 
     public TableSchema BesideOf(string crossing, TableSchema table) => RowsBeside.Of(crossing, table);

@@ -2,6 +2,7 @@ using CsCheck;
 using Vestige.Core.Applying;
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Core.Text;
 using Xunit;
 
@@ -67,15 +68,47 @@ public class DefinitionTests
         {
             SchemaChanges = [new SchemaChangeRule("s.*", SchemaChangeAction.Reload), new SchemaChangeRule("s.t", SchemaChangeAction.Hold)],
         };
-        Assert.Equal(SchemaChangeAction.Reload, definition.OnSchemaChangeOf(new TableName("s", "a")));
-        Assert.Equal(SchemaChangeAction.Hold, definition.OnSchemaChangeOf(new TableName("s", "t")));
-        Assert.Equal(SchemaChangeAction.Carry, definition.OnSchemaChangeOf(new TableName("other", "t")));
+        SchemaChangeAction Of(CrossingDefinition rules, string schema, string table, SchemaChangeKind kind, string? after = null) =>
+            rules.OnSchemaChange(new TableName(schema, table), new SchemaChange(kind, "c", null, after));
+        Assert.True(definition.ReloadsOnSchemaChange(new TableName("s", "a")));
+        Assert.False(definition.ReloadsOnSchemaChange(new TableName("s", "t")));
+        Assert.False(definition.ReloadsOnSchemaChange(new TableName("other", "t")));
+        Assert.Equal(SchemaChangeAction.Carry, Of(definition, "s", "a", SchemaChangeKind.ColumnAdded));
+        Assert.Equal(SchemaChangeAction.Hold, Of(definition, "s", "t", SchemaChangeKind.ColumnAdded));
+        Assert.Equal(SchemaChangeAction.LeaveOut, Of(definition, "s", "t", SchemaChangeKind.DefaultChanged));
+        Assert.Equal(SchemaChangeAction.Carry, Of(definition, "other", "t", SchemaChangeKind.ColumnRenamed));
+        Assert.Equal(SchemaChangeAction.Hold, Of(definition, "other", "t", SchemaChangeKind.ColumnDropped));
+        Assert.Equal(SchemaChangeAction.Carry, Of(definition, "other", "t", SchemaChangeKind.NullabilityChanged, "NULL"));
+        Assert.Equal(SchemaChangeAction.LeaveOut, Of(definition, "other", "t", SchemaChangeKind.NullabilityChanged, "NOT NULL"));
+        var drops = definition with
+        {
+            SchemaChanges =
+            [
+                .. definition.SchemaChanges,
+                new SchemaChangeRule("s.*", SchemaChangeAction.Carry, [SchemaChangeKind.ColumnDropped]),
+            ],
+        };
+        Assert.Equal(SchemaChangeAction.Carry, Of(drops, "s", "t", SchemaChangeKind.ColumnDropped));
+        Assert.Equal(SchemaChangeAction.Hold, Of(drops, "s", "t", SchemaChangeKind.ColumnAdded));
+        Assert.Equal(SchemaChangeAction.Hold, Of(drops, "other", "t", SchemaChangeKind.ColumnDropped));
         Assert.Empty(DefinitionRules.Check(definition));
         var once = definition with { Start = new StartOptions(Kind: StartKind.Rows) };
         Assert.Contains(DefinitionRules.Check(once), problem => problem.Field == "schemaChanges[0].as");
         var empty = definition with { SchemaChanges = [new SchemaChangeRule(" ", SchemaChangeAction.Hold)] };
         Assert.Contains(DefinitionRules.Check(empty), problem => problem.Field == "schemaChanges[0].tables");
         Assert.Contains(DefinitionRules.Check(definition with { SchemaChanges = [null!] }), problem => problem.Field == "schemaChanges[0]");
+    }
+
+    [Theory]
+    [InlineData(SchemaChangeAction.Carry, SchemaChangeKind.TableDropped)]
+    [InlineData(SchemaChangeAction.Reload, SchemaChangeKind.ColumnAdded)]
+    [InlineData(SchemaChangeAction.LeaveOut, SchemaChangeKind.TypeChanged)]
+    [InlineData(SchemaChangeAction.LeaveOut, null)]
+    public void A_rule_for_schema_changes_names_what_it_can_be_for(SchemaChangeAction action, SchemaChangeKind? kind)
+    {
+        var rule = new SchemaChangeRule("*", action, kind is { } one ? [one] : null);
+        var problem = Assert.Single(DefinitionRules.Check(Definition() with { SchemaChanges = [rule] }));
+        Assert.Equal("schemaChanges[0].kinds", problem.Field);
     }
 
     [Fact]

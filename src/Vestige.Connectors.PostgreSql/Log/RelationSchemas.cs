@@ -53,48 +53,14 @@ internal sealed class RelationSchemas(
 
         await NameTypesAsync(told.Columns.Select(column => (column.Type, column.Modifier)), cancellation);
         var form =
-            watch.Find(told.Name) is { } state && state.Number == told.Identifier && IsOf(told.Columns, state)
-                ? state.FormOf(told.Name)
-                : BeforeAdding(told.Name, told.Identifier, told.Columns)
-                    ?? await OlderAsync(told.Identifier, told.Name, told.Identity, told.Columns, cancellation);
+            (watch.Find(told.Name) is { } state && state.Number == told.Identifier ? KnownForms.Find(told.Name, state, told.Columns) : null)
+            ?? await OlderAsync(told.Identifier, told.Name, told.Identity, told.Columns, cancellation);
         byIdentifier[told.Identifier] = new LoggedRelation(
             told.Name,
             form,
             NumberOf(form),
             [.. told.Columns.Select(column => column.IsKey)]
         );
-    }
-
-    /// <summary>
-    /// The form of rows that were written before all or the last of some columns were added, and nothing else was done since: columns are
-    /// added at the end, so those that the log tells, by name and in order, can be no others. Null for any other.
-    /// </summary>
-    private TableSchema? BeforeAdding(
-        TableName table,
-        uint identifier,
-        List<(string Name, uint Type, int Modifier, bool IsKey)> told
-    )
-    {
-        if (
-            watch.Find(table) is not { BeforeAdding: { } before } now
-            || now.Number != identifier
-            || TableVersions.Between(table, before, now, null) is not { Certainty: VersionCertainty.Derived, Schema: { } schema }
-        )
-        {
-            return null;
-        }
-
-        var added = SchemaComparison.PlainAdditions(before.Described(table), schema).Count;
-        for (var left = 1; left <= added; left++)
-        {
-            var earlier = now with { Columns = [.. now.Columns.SkipLast(left)] };
-            if (IsOf(told, earlier))
-            {
-                return left == added ? before.FormOf(table) : earlier.FormOf(table) with { Incarnation = $"{now.Incarnation}.less-{left}" };
-            }
-        }
-
-        return null;
     }
 
     /// <summary>A number for a form: for rows, and for what is said of a table beside them.</summary>
@@ -110,12 +76,6 @@ internal sealed class RelationSchemas(
 
         return number;
     }
-
-    private static bool IsOf(List<(string Name, uint Type, int Modifier, bool IsKey)> told, TableState state) =>
-        told.Select(column => (column.Name, column.Type, column.Modifier))
-            .SequenceEqual(
-                state.Columns.Where(column => !column.Generated).Select(column => (column.Name, column.TypeNumber, column.Modifier))
-            );
 
     private async Task<TableSchema> OlderAsync(
         uint identifier,

@@ -37,8 +37,15 @@ internal static class CatalogueGlancer
 
     private const string Columns = """
         SELECT a.attrelid, a.attnum, a.attname::text, format_type(a.atttypid, a.atttypmod), a.atttypid, a.atttypmod,
-            a.attgenerated <> '', a.xmin::text, a.atthasmissing, NOT a.attnotnull, pg_get_expr(d.adbin, d.adrelid)
+            a.attgenerated <> '', a.xmin::text, m.has, NOT a.attnotnull, pg_get_expr(d.adbin, d.adrelid), m.value
         FROM pg_attribute a LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
+        CROSS JOIN LATERAL (
+            SELECT coalesce(bool_or(l.atthasmissing), false) AS has,
+                CASE WHEN count(DISTINCT l.attmissingval::text) = 1 THEN (min(l.attmissingval::text)::text[])[1] END AS value
+            FROM (SELECT a.atthasmissing, a.attmissingval UNION ALL
+                SELECT p.atthasmissing, p.attmissingval FROM pg_partition_tree(a.attrelid) t
+                    JOIN pg_attribute p ON p.attrelid = t.relid AND p.attname = a.attname
+                WHERE t.relid <> a.attrelid) l WHERE l.atthasmissing) m
         WHERE a.attrelid = ANY ($1::text[]::oid[]) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attrelid, a.attnum
         """;
 
@@ -292,6 +299,9 @@ internal static class CatalogueGlancer
                     reader.GetBoolean(9),
                     reader.IsDBNull(10) ? null : reader.GetString(10)
                 )
+                {
+                    Missing = reader.IsDBNull(11) ? null : reader.GetString(11),
+                }
             );
         }
 

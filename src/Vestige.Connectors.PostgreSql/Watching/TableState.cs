@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Vestige.Core.Schemas;
 
 namespace Vestige.Connectors.PostgreSql.Watching;
@@ -26,6 +27,9 @@ internal sealed record TableState(
     string Glance
 )
 {
+    /// <summary>How many changes back rows are still recognised.</summary>
+    private const int MostFormer = 4;
+
     /// <summary>See <see cref="TableSchema.Incarnation"/>.</summary>
     public string Incarnation => IncarnationOf(Number, Shape);
 
@@ -33,10 +37,24 @@ internal sealed record TableState(
     public int? Attributes { get; init; }
 
     /// <summary>
-    /// The table as it was before columns were added, where nothing else was done since; null where something else was, and where nothing
-    /// was noticed. Rows of that time, and of any between, may yet come in the log: the catalogue is ahead of it.
+    /// The table as it was before what was done last, where all of that is known; null where it is not, and where nothing was noticed. Rows
+    /// of that time may yet come in the log: the catalogue is ahead of it.
     /// </summary>
-    public TableState? BeforeAdding { get; init; }
+    [JsonPropertyName("BeforeAdding")]
+    public TableState? Former { get; init; }
+
+    /// <summary>How many changes were noticed that concern its rows.</summary>
+    public int Generation { get; init; }
+
+    /// <summary>The same with what is known of the time before.</summary>
+    public TableState After(TableState former) =>
+        this with
+        {
+            Former = former.Trimmed(MostFormer),
+            Generation = former.Generation + 1,
+        };
+
+    private TableState Trimmed(int formers) => this with { Former = formers > 1 ? Former?.Trimmed(formers - 1) : null };
 
     public bool IsPublished => Whole is not null || Inserts is not null;
 
@@ -59,6 +77,7 @@ internal sealed record TableState(
                     Id: column.Number
                 )),
             ],
+            Generation = 0,
         };
 
     /// <summary>The columns that cross, as a schema.</summary>
@@ -73,12 +92,16 @@ internal sealed record TableState(
                         column.Type,
                         KeyOrdinal: Key.ToList().IndexOf(column.Number) + 1,
                         Id: column.Number
-                    )),
+                    )
+                    {
+                        Missing = column.Missing,
+                    }),
             ],
             [],
             []
         )
         {
+            Generation = Generation,
             Incarnation = Incarnation,
             Stamp = Stamp,
         };

@@ -37,7 +37,7 @@ internal static class TableVersions
             : new ToldVersion(
                 table,
                 LogPosition.Zero,
-                IsOneChange(old, now, changes) ? VersionCertainty.Derived : VersionCertainty.Undecided,
+                IsCertain(old, now, before, after, changes) ? VersionCertainty.Derived : VersionCertainty.Undecided,
                 after,
                 what ?? string.Join("; ", changes.Select(change => change.Words))
             )
@@ -47,37 +47,48 @@ internal static class TableVersions
     }
 
     /// <summary>
-    /// What is told to crossings, with the columns that were added where that is all that was done. Rows that were written before it have
-    /// NULL in them: a column that had a default when it was added, and has none any more, either has a value for older rows in the
-    /// catalogue, or the rows were written again into another file (PostgreSQL manual, ALTER TABLE, Notes).
+    /// What is told to crossings, with its steps where that is all that was done. What rows have that were written before a column was added
+    /// is in the catalogue, unless it is NULL or the rows were written again into another file (PostgreSQL manual, ALTER TABLE, Notes); so
+    /// is every row after a change of a type that needs more than another name for the same bytes.
     /// </summary>
-    public static SchemaNotice Adding(SchemaNotice notice, TableState old, TableState now, ToldVersion version)
+    public static SchemaNotice WithSteps(SchemaNotice notice, TableState old, TableState now, ToldVersion version)
     {
-        var mayHaveValues =
-            notice.Values || old.File != now.File || now.Columns.Any(column => column.HasMissing && !Had(old, column));
-        var adds =
-            mayHaveValues || version is not { Certainty: VersionCertainty.Derived, Schema: not null, Before: not null }
-                ? []
-                : SchemaComparison.PlainAdditions(version.Before, version.Schema);
-        return adds.Count == 0
-            ? notice
-            : notice with
+        if (notice.Values || version is not { Certainty: VersionCertainty.Derived, Schema: { } after, Before: { } before })
+        {
+            return notice;
+        }
+
+        var steps = SchemaComparison.Steps(before, after);
+        return steps.Count > 0 && AreKnown(steps, old, now)
+            ? notice with
             {
-                Adds = adds,
-                Before = SchemaFingerprint.Of(old.FormOf(version.Table)),
-            };
+                Changes = steps,
+                Before = old.FormOf(version.Table),
+            }
+            : notice;
     }
 
-    private static bool Had(TableState old, ColumnState column) => old.Columns.Any(before => before.Number == column.Number);
+    private static bool AreKnown(IReadOnlyList<SchemaChange> steps, TableState old, TableState now)
+    {
+        var added = now.Columns.Where(column => old.Columns.All(before => before.Number != column.Number)).ToList();
+        var asksFile = added.Count > 0 || steps.Any(step => step.Kind == SchemaChangeKind.TypeChanged);
+        return (!asksFile || old.File == now.File) && added.TrueForAll(column => !column.HasMissing || column.Missing is not null);
+    }
 
     /// <summary>
-    /// Whether at most one thing that matters to rows was done, or columns were only added. Columns that came and went between the looks
+    /// Whether it is known what was done, and in what order as far as that matters to rows. Columns that came and went between the looks
     /// show in how many there ever were.
     /// </summary>
-    private static bool IsOneChange(TableState old, TableState now, IReadOnlyList<SchemaChange> changes) =>
-        changes.Where(change => !change.KeepsRows).ToList() is var done
-        && (done.Count <= 1 || done.TrueForAll(change => change.Kind == SchemaChangeKind.ColumnAdded))
-        && old.Attributes is { } were
-        && now.Attributes is { } are
-        && are - were == changes.Count(change => change.Kind == SchemaChangeKind.ColumnAdded);
+    private static bool IsCertain(TableState old, TableState now, TableSchema before, TableSchema after, IReadOnlyList<SchemaChange> changes)
+    {
+        var done = changes.Where(change => !change.KeepsRows).ToList();
+        return (
+                done.Count <= 1
+                || done.TrueForAll(change => change.Kind == SchemaChangeKind.ColumnAdded)
+                || SchemaComparison.Steps(before, after).Any(step => !step.KeepsRows)
+            )
+            && old.Attributes is { } were
+            && now.Attributes is { } are
+            && are - were == changes.Count(change => change.Kind == SchemaChangeKind.ColumnAdded);
+    }
 }

@@ -292,16 +292,21 @@ internal sealed class TableWatch
         var change = TableDifferences.Of(table, known, now, names);
         var old = known.Find(table);
         var found = old is null ? null : TableVersions.Between(table, old, there, change?.Notice.What);
+        if (found is not null && there is not null)
+        {
+            change = WithSteps(change, table, (old!, there), found);
+        }
+
         if (change is not null)
         {
-            // What is not published any more has no schema here, and is held whatever was done.
-            if (found is not null && there is not null && change.Schema is not null)
-            {
-                change = change with { Notice = TableVersions.Adding(change.Notice, old!, there, found) };
-            }
-
             Tell(change, now.End);
-            there = there is not null && change.Notice.Adds.Count > 0 ? there with { BeforeAdding = old!.BeforeAdding ?? old } : there;
+        }
+
+        if (there is not null && old is not null && there.Number == old.Number)
+        {
+            there = change is null || change.Notice.KeepsRows ? there with { Former = old.Former, Generation = old.Generation }
+                : change.Notice.Changes.Count > 0 ? there.After(old)
+                : there with { Generation = old.Generation + 1 };
         }
 
         if (found is { } version)
@@ -311,6 +316,23 @@ internal sealed class TableWatch
 
         Take(table, there);
         Lose(table, there);
+    }
+
+    /// <summary>
+    /// What is told with its steps. What is not published any more has no schema here, and is held whatever was done. A change that rows do
+    /// not show, as of what a column takes, is told only where its steps are known.
+    /// </summary>
+    private static TableChange? WithSteps(TableChange? change, TableName table, (TableState Old, TableState Now) states, ToldVersion found)
+    {
+        if (change is { Schema: null })
+        {
+            return change;
+        }
+
+        var notice = TableVersions.WithSteps(change?.Notice ?? new SchemaNotice(found.What), states.Old, states.Now, found);
+        return change is not null ? change with { Notice = notice }
+            : notice.Changes.Count > 0 ? new TableChange(table, states.Now.FormOf(table), notice)
+            : null;
     }
 
     /// <summary>A table of which nothing is noted is as it is; only the columns of what was spooled of it can be compared.</summary>
@@ -363,12 +385,16 @@ internal sealed class TableWatch
         schema.Columns.Select(column => (column.Name, column.Type, column.KeyOrdinal > 0));
 
     /// <summary>
-    /// What only added columns is not told again after something else was told of the table: whoever loaded before both is told of that
-    /// again, and sees by what was before it that it is not what was loaded.
+    /// What is told with its steps is not told again after something else was told of the table: whoever loaded before both is told of that
+    /// again, and sees by what was before it that it is not what was loaded. What rows do not show is no such thing.
     /// </summary>
     private void Tell(TableChange change, LogPosition end)
     {
-        again.RemoveAll(entry => entry.Change.Table == change.Table && entry.Change.Notice.Adds.Count > 0);
+        if (!change.Notice.KeepsRows)
+        {
+            again.RemoveAll(entry => entry.Change.Table == change.Table && entry.Change.Notice.Changes.Count > 0);
+        }
+
         pending.Add(change);
         again.Add((change, end));
     }

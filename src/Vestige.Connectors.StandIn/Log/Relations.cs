@@ -101,14 +101,14 @@ internal sealed class Relations(sqlite3 database, string schema)
             }
             else if (known.Schema.DifferenceTo(form) is { } difference)
             {
-                var adds = SchemaComparison.PlainAdditions(known.Schema, form);
+                var steps = SchemaComparison.Steps(known.Schema, form);
                 changes.Add(
                     (
                         number,
                         new SchemaNotice(Describe(known.Schema, form, difference), IsExact: true)
                         {
-                            Adds = adds,
-                            Before = adds.Count > 0 ? SchemaFingerprint.Of(known.Schema) : null,
+                            Changes = steps,
+                            Before = steps.Count > 0 ? known.Schema : null,
                         }
                     )
                 );

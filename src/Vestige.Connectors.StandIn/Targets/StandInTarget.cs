@@ -5,6 +5,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -27,28 +28,12 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
 
     public TableName NameFor(TableName source) => new(Name, source.Name);
 
-    public IReadOnlyList<string> StatementsToAdd(TableSchema table, IReadOnlyList<string> columns)
-    {
-        ArgumentNullException.ThrowIfNull(table);
-        ArgumentNullException.ThrowIfNull(columns);
-        return
-        [
-            .. columns
-                .Select(name => table.Columns[table.IndexOf(name)])
-                .Select(column =>
-                    $"ALTER TABLE {Quote.Name(table.Name.Name)} ADD COLUMN {Quote.Name(column.Name)} {column.Type}".TrimEnd()
-                ),
-        ];
-    }
+    public IReadOnlyList<string> StatementsFor(SchemaEdit edit) => TableEdit.StatementsFor(edit);
 
-    public Task AddColumnsAsync(
-        ITargetTransaction transaction,
-        TableSchema table,
-        IReadOnlyList<string> columns,
-        CancellationToken cancellation
-    )
+    public Task EditAsync(ITargetTransaction transaction, SchemaEdit edit, CancellationToken cancellation)
     {
-        ((StandInTargetTransaction)transaction.Own).Change(StatementsToAdd(table, columns));
+        ArgumentNullException.ThrowIfNull(transaction);
+        ((StandInTargetTransaction)transaction.Own).Change(TableEdit.StatementsFor(edit));
         return Task.CompletedTask;
     }
 

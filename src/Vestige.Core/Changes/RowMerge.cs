@@ -24,32 +24,4 @@ public static class RowMerge
 
         return writer.ToRow();
     }
-
-    /// <summary>A row with its values in other places, and NULL in the places that it has no value for.</summary>
-    /// <param name="row">The row; one that is none stays none.</param>
-    /// <param name="places">For each column of the result the column of the row; -1 for NULL.</param>
-    public static Row Spread(Row row, IReadOnlyList<int> places)
-    {
-        ArgumentNullException.ThrowIfNull(places);
-        if (row.IsNone)
-        {
-            return row;
-        }
-
-        var writer = new RowWriter();
-        writer.Begin(places.Count);
-        foreach (var place in places)
-        {
-            if (place < 0)
-            {
-                writer.Null();
-            }
-            else
-            {
-                writer.Value(row.KindAt(place), row.ValueAt(place));
-            }
-        }
-
-        return writer.ToRow();
-    }
 }

@@ -1,6 +1,7 @@
 using System.Text.Json.Serialization;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Core.Treatments;
 
 namespace Vestige.Core.Crossings;
@@ -28,7 +29,7 @@ namespace Vestige.Core.Crossings;
 /// How late the other tables may be before a load beside them is slowed, in seconds; null for 1.
 /// </param>
 /// <param name="SchemaChanges">
-/// What becomes of tables whose schema changes: the last rule that matches decides; without one, <see cref="SchemaChangeAction.Carry"/>.
+/// What becomes of tables whose schema changes: see <see cref="OnSchemaChange(TableName, SchemaChange)"/>.
 /// </param>
 public sealed record CrossingDefinition(
     string Name,
@@ -71,16 +72,48 @@ public sealed record CrossingDefinition(
         return Apply.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name));
     }
 
-    /// <summary>What becomes of a table whose schema changes at the source.</summary>
-    public SchemaChangeAction OnSchemaChangeOf(TableName table)
+    /// <summary>
+    /// What becomes of a table when this is done to it at the source. The last rule that matches decides. One that names no kinds is for
+    /// all: what only adds, or renames, is made on the target, and what could lose values there, or keeps writes out, is not.
+    /// </summary>
+    public SchemaChangeAction OnSchemaChange(TableName table, SchemaChange change)
+    {
+        ArgumentNullException.ThrowIfNull(change);
+        var rule = SchemaChangeRuleFor(table, change.Kind);
+        return rule switch
+        {
+            { Kinds: not null } => rule.As,
+            { As: SchemaChangeAction.Hold } when change.KeepsOut || change.Kind == SchemaChangeKind.DefaultChanged =>
+                SchemaChangeAction.LeaveOut,
+            { As: SchemaChangeAction.Hold } => SchemaChangeAction.Hold,
+            _ => OnSchemaChange(change),
+        };
+    }
+
+    /// <summary>Whether a table that would wait for a person is loaded again instead.</summary>
+    public bool ReloadsOnSchemaChange(TableName table) => SchemaChangeRuleFor(table, null)?.As == SchemaChangeAction.Reload;
+
+    private static SchemaChangeAction OnSchemaChange(SchemaChange change) =>
+        change.Kind switch
+        {
+            SchemaChangeKind.ColumnDropped => SchemaChangeAction.Hold,
+            SchemaChangeKind.NullabilityChanged when change.KeepsOut => SchemaChangeAction.LeaveOut,
+            _ => SchemaChangeAction.Carry,
+        };
+
+    /// <summary>The rule for a kind, or for null the one for all kinds.</summary>
+    private SchemaChangeRule? SchemaChangeRuleFor(TableName table, SchemaChangeKind? kind)
     {
         if (SchemaChanges is null)
         {
-            return SchemaChangeAction.Carry;
+            return null;
         }
 
         var name = table.ToString();
-        return SchemaChanges.LastOrDefault(rule => TablePattern.Matches(rule.Tables, name))?.As ?? SchemaChangeAction.Carry;
+        return SchemaChanges.LastOrDefault(rule =>
+            TablePattern.Matches(rule.Tables, name)
+            && (rule.Kinds is not { Count: > 0 } kinds || (kind is { } one && kinds.Contains(one)))
+        );
     }
 
     /// <summary>How late the other tables may be before a load beside them is slowed.</summary>

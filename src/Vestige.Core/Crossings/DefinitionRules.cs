@@ -1,4 +1,5 @@
 using System.Text.RegularExpressions;
+using Vestige.Core.SchemaVersions;
 
 namespace Vestige.Core.Crossings;
 
@@ -208,6 +209,36 @@ public static partial class DefinitionRules
             if (string.IsNullOrWhiteSpace(definition.SchemaChanges![i].Tables))
             {
                 yield return NoPattern($"schemaChanges[{i}].tables");
+            }
+
+            foreach (var kind in (definition.SchemaChanges[i].Kinds ?? []).Except(SchemaChangeRule.AllKinds))
+            {
+                yield return new DefinitionProblem(
+                    $"schemaChanges[{i}].kinds",
+                    $"no rule is for {kind.Word()}",
+                    $"Name some of {string.Join(", ", SchemaChangeRule.AllKinds.Select(one => one.Word()))}."
+                );
+            }
+
+            if (definition.SchemaChanges[i] is { As: SchemaChangeAction.Reload, Kinds: not null })
+            {
+                yield return new DefinitionProblem(
+                    $"schemaChanges[{i}].kinds",
+                    "reload is for every change after which a table would wait",
+                    "Remove the kinds, or choose carry, hold or leaveOut."
+                );
+            }
+
+            if (
+                definition.SchemaChanges[i] is { As: SchemaChangeAction.LeaveOut } rule
+                && rule.Kinds?.All(kind => kind != SchemaChangeKind.TypeChanged) != true
+            )
+            {
+                yield return new DefinitionProblem(
+                    $"schemaChanges[{i}].kinds",
+                    "not every change can be left out: values of another type may not fit into the column of before",
+                    "Name kinds other than typeChanged."
+                );
             }
 
             if (definition.SchemaChanges[i].As == SchemaChangeAction.Reload && definition.Kind != StartKind.RowsThenChanges)

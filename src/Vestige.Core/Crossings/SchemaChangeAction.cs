@@ -3,12 +3,17 @@ namespace Vestige.Core.Crossings;
 /// <summary>What becomes of a table when its schema changes at the source.</summary>
 public enum SchemaChangeAction
 {
-    /// <summary>What only adds columns is made on the target as well; after any other change the table waits for a person.</summary>
+    /// <summary>It is made on the target as well.</summary>
     Carry,
 
-    /// <summary>After any change the table waits for a person.</summary>
+    /// <summary>The table waits for a person, its changes are kept, and the others go on.</summary>
     Hold,
 
-    /// <summary>As <see cref="Carry"/>, and where the table would wait it is loaded again in place.</summary>
+    /// <summary>
+    /// The table waits for nobody: it is loaded again in place where it would wait. What can be made on the target without that is made.
+    /// </summary>
     Reload,
+
+    /// <summary>The target's table stays as it is, and goes on without it.</summary>
+    LeaveOut,
 }

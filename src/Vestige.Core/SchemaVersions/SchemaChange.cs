@@ -43,6 +43,9 @@ public sealed record SchemaChange(SchemaChangeKind Kind, string Subject, string?
             _ => $"{Subject} changed",
         };
 
+    /// <summary>Whether the table takes less than before: a column takes NULL no longer.</summary>
+    public bool KeepsOut => Kind == SchemaChangeKind.NullabilityChanged && After == "NOT NULL";
+
     /// <summary>Whether rows written before and after it are read alike: the columns, their types and the key are the same.</summary>
     public bool KeepsRows =>
         Kind

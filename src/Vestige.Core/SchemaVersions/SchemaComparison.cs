@@ -36,20 +36,23 @@ public static class SchemaComparison
     }
 
     /// <summary>
-    /// The columns that the later version adds, where it does nothing else that concerns rows and a row of the earlier version has NULL in
-    /// each of them: they take NULL, have no default, and are not computed. Empty for any other difference, and for none.
+    /// What can be made of another table after it, one step each: a column is added as one that takes NULL and has no default, and gets
+    /// those after it. Empty where there is nothing of that kind, and where what lies between both versions cannot be told for certain: a
+    /// change of the key, of several types, of what is computed, and several changes by which one name stands for two columns. Rows that
+    /// are written between several such changes are known by the names of their columns.
     /// </summary>
-    public static IReadOnlyList<string> PlainAdditions(TableSchema before, TableSchema after)
+    public static IReadOnlyList<SchemaChange> Steps(TableSchema before, TableSchema after)
     {
+        ArgumentNullException.ThrowIfNull(before);
         ArgumentNullException.ThrowIfNull(after);
-        var changes = Between(before, after).Where(change => !change.KeepsRows).ToList();
-        var added = changes.Where(change => change.Kind == SchemaChangeKind.ColumnAdded).Select(change => change.Subject).ToList();
-        return
-            added.Count == changes.Count
-            && added.TrueForAll(name =>
-                after.Columns[after.IndexOf(name)] is { Nullable: true, Default: null, Generated: false, KeyOrdinal: 0 }
-            )
-            ? added
+        var changes = Between(before, after);
+        var ofRows = changes.Where(change => !change.KeepsRows).ToList();
+        return ofRows.TrueForAll(change => IsStep(change, before, after)) && AreCertain(ofRows, before, after)
+            ?
+            [
+                .. ofRows.SelectMany(change => OfStep(change, after)),
+                .. changes.Where(change => change.Kind is SchemaChangeKind.NullabilityChanged or SchemaChangeKind.DefaultChanged),
+            ]
             : [];
     }
 
@@ -70,6 +73,56 @@ public static class SchemaComparison
             .. after.Columns.Select(column => (earlier.GetValueOrDefault(IdentityOf(column)), (Column?)column)),
             .. before.Columns.Where(column => !later.Contains(IdentityOf(column))).Select(column => ((Column?)column, (Column?)null)),
         ];
+    }
+
+    private static bool IsStep(SchemaChange change, TableSchema before, TableSchema after) =>
+        change.Kind switch
+        {
+            SchemaChangeKind.ColumnAdded => after.Columns[after.IndexOf(change.Subject)] is { Generated: false, KeyOrdinal: 0 },
+            SchemaChangeKind.ColumnDropped => before.Columns[before.IndexOf(change.Subject)] is { Generated: false, KeyOrdinal: 0 },
+            SchemaChangeKind.ColumnRenamed => !after.Columns[after.IndexOf(change.Subject)].Generated,
+            SchemaChangeKind.TypeChanged => Pairs(before, after)
+                .Any(pair => pair is { After.Generated: false, Before.Generated: false } && pair.After.Name == change.Subject),
+            _ => false,
+        };
+
+    /// <summary>Without the database's own numbers a column that was renamed looks like one that was dropped and one that was added.</summary>
+    private static bool AreCertain(List<SchemaChange> changes, TableSchema before, TableSchema after)
+    {
+        if (changes.TrueForAll(change => change.Kind == SchemaChangeKind.ColumnAdded))
+        {
+            return true;
+        }
+
+        var both = before.Columns.Concat(after.Columns).ToList();
+        return both.TrueForAll(column => column.Id is not null)
+            && (
+                changes.Count == 1
+                || (
+                    changes.TrueForAll(change => change.Kind != SchemaChangeKind.TypeChanged)
+                    && both.GroupBy(column => column.Name).All(same => same.DistinctBy(column => column.Id).Count() == 1)
+                )
+            );
+    }
+
+    private static IEnumerable<SchemaChange> OfStep(SchemaChange change, TableSchema after)
+    {
+        yield return change;
+        if (change.Kind != SchemaChangeKind.ColumnAdded)
+        {
+            yield break;
+        }
+
+        var column = after.Columns[after.IndexOf(change.Subject)];
+        if (!column.Nullable)
+        {
+            yield return new SchemaChange(SchemaChangeKind.NullabilityChanged, column.Name, "NULL", Nullability(column));
+        }
+
+        if (column.Default is { } value)
+        {
+            yield return new SchemaChange(SchemaChangeKind.DefaultChanged, column.Name, null, value);
+        }
     }
 
     private static IEnumerable<SchemaChange> OfColumn(Column? before, Column? after)

@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Vestige.Core.Schemas;
 
 /// <summary>One column of a table as its database declares it.</summary>
@@ -20,4 +22,12 @@ public sealed record Column(
     bool Generated = false,
     string? Collation = null,
     int? Id = null
-);
+)
+{
+    /// <summary>
+    /// What rows have in it that were written before it was added, as the log writes values; null where that is NULL, and where rows that
+    /// were written then do not come any more.
+    /// </summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? Missing { get; init; }
+}

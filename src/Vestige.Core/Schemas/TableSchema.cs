@@ -41,6 +41,12 @@ public sealed record TableSchema(
     /// </summary>
     public string? Stamp { get; init; }
 
+    /// <summary>
+    /// Of two forms of one table the earlier has the lower number, where the source tells that; both have the same where it does not.
+    /// </summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public int Generation { get; init; }
+
     /// <summary>The statement that makes it, where a person has written one; null for the engine's own.</summary>
     public string? Statement { get; init; }
 

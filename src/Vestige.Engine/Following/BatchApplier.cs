@@ -79,9 +79,9 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         try
         {
             // Its parts are applied once; a table that cannot be changed then could not be held any more.
-            router.AddsColumns = false;
+            router.EditsTables = false;
             await ApplyFragmentsAsync(head, gatherer, router, cancellation);
-            router.AddsColumns = editor is not null;
+            router.EditsTables = editor is not null;
             return false;
         }
         catch (RowRefusedException) when (rule() is not null)
@@ -147,7 +147,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), batch.TablesBefore)
         {
             Target = Ends.Target,
-            AddsColumns = editor is not null,
+            EditsTables = editor is not null,
         };
         var isolated = false;
         foreach (var fragment in batch.Fragments)
@@ -162,7 +162,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
                 router = await IsolateAsync(before, cancellation);
                 isolated = true;
             }
-            catch (ColumnsRefusedException refusal)
+            catch (SchemaChangeRefusedException refusal)
             {
                 router = await HoldAsync(fragment, before, before[refusal.Table], refusal.Message, cancellation);
                 isolated = true;
@@ -321,7 +321,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         {
             routed.Clear();
             router.Route(fragment, change, routed);
-            await AddColumnsAsync(transaction, router.TakeAdded(), cancellation);
+            await EditTablesAsync(transaction, router.TakeEdits(), cancellation);
             await ApplyRoutedAsync(transaction, router, routed, fragment, tally, cancellation);
         }
 
@@ -330,29 +330,27 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         await ApplyRoutedAsync(transaction, router, routed, fragment, tally, cancellation);
     }
 
-    /// <summary>Throws <see cref="ColumnsRefusedException"/> where the target does not add them and waiting does not help.</summary>
-    private async Task AddColumnsAsync(ITargetTransaction transaction, IReadOnlyList<AddedColumns> added, CancellationToken cancellation)
+    /// <summary>Throws <see cref="SchemaChangeRefusedException"/> where the target does not do it and waiting does not help.</summary>
+    private async Task EditTablesAsync(ITargetTransaction transaction, IReadOnlyList<CarriedEdit> edits, CancellationToken cancellation)
     {
-        foreach (var columns in added)
+        foreach (var (source, edit) in edits)
         {
             try
             {
-                await editor!.AddColumnsAsync(transaction, columns.Target, columns.Columns, cancellation);
+                await editor!.EditAsync(transaction, edit, cancellation);
+                changed.Add($"{edit.After.Name} was changed as at the source: {string.Join("; ", editor.StatementsFor(edit))}.");
             }
             catch (PortException exception) when (!exception.Transient)
             {
-                throw new ColumnsRefusedException(
-                    $"The table got columns at the source, and they could not be added to {columns.Target.Name}: "
-                        + $"{exception.Message.TrimEnd('.')}.",
+                var what = string.Join("; ", edit.Changes.Select(change => change.Words));
+                throw new SchemaChangeRefusedException(
+                    $"The table was changed at the source, and {edit.After.Name} could not be: {what}. {exception.Message.TrimEnd('.')}.",
                     exception
                 )
                 {
-                    Table = columns.Source,
+                    Table = source,
                 };
             }
-
-            var statements = string.Join("; ", editor!.StatementsToAdd(columns.Target, columns.Columns));
-            changed.Add($"Columns added to {columns.Target.Name}, as at the source: {statements}.");
         }
     }
 

@@ -5,6 +5,7 @@ using Vestige.Core.Expressions;
 using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
@@ -17,9 +18,8 @@ namespace Vestige.Engine.Following;
 /// <summary>
 /// Decides, change by change and in log order, what concerns a crossing, and treats it: its tables, after the position at which
 /// each was loaded, unless it is loaded or caught up beside the stream, until a table is held, and only its inserts where nothing
-/// else is wanted. A change of a table's form holds the table from there on, unless it only adds columns that can be added to the
-/// target. Changes of rows that wait in quarantine are
-/// passed over. Not safe for several threads.
+/// else is wanted. A change of a table's form is carried to the target or holds the table from there on. Changes of rows that wait
+/// in quarantine are passed over. Not safe for several threads.
 /// </summary>
 internal sealed class ChangeRouter(
     Spool spool,
@@ -34,7 +34,7 @@ internal sealed class ChangeRouter(
     private readonly List<TreatedChange> treated = [];
     private readonly Dictionary<TableTreatment, TableFold> gathered = [];
     private readonly HashSet<TableTreatment> withoutBefore = [];
-    private readonly ColumnAdditions additions = new(spool, treating);
+    private readonly CarriedSchemaChanges carried = new(spool, treating);
     private long gatheredBytes;
 
     /// <summary>The progress per table, holds that were met included.</summary>
@@ -49,8 +49,8 @@ internal sealed class ChangeRouter(
     /// <summary>The target database, as routes name it: what came from it does not go back to it. Null where that is not known.</summary>
     public string? Target { get; init; }
 
-    /// <summary>Whether columns are added to the target's tables; else the table is held.</summary>
-    public bool AddsColumns { get; set; }
+    /// <summary>Whether the target's tables are changed as the source's are; else the table is held.</summary>
+    public bool EditsTables { get; set; }
 
     /// <summary>
     /// Where set, rows whose treatment has no value are passed over, and of each row that is treated it is told at which place of the
@@ -81,14 +81,14 @@ internal sealed class ChangeRouter(
             return;
         }
 
-        if (change.Kind != ChangeKind.Schema && form.Places is { } places)
+        if (change.Kind != ChangeKind.Schema && form.Earlier is { } earlier)
         {
-            change = change with { Before = RowMerge.Spread(change.Before, places), After = RowMerge.Spread(change.After, places) };
+            change = earlier.Read(change);
         }
 
         if (change.Kind == ChangeKind.Schema)
         {
-            // By its own form: that of rows may be read as one that has more columns.
+            // By its own form: that of rows may be read as another.
             TakeSchemaChange(progress, spool.Relation(change.Relation), SchemaNotice.Of(change), fragment.Position);
         }
         else if (form.Treatment is not { } treatment)
@@ -117,8 +117,8 @@ internal sealed class ChangeRouter(
         }
     }
 
-    /// <summary>What is to be added to the target's tables before the next row is written.</summary>
-    public IReadOnlyList<AddedColumns> TakeAdded() => additions.Take();
+    /// <summary>What is to be done to the target's tables before the next row is written.</summary>
+    public IReadOnlyList<CarriedEdit> TakeEdits() => carried.Take();
 
     /// <summary>Appends, at the end of a transaction, the versions that it made: one for each row, however often it was changed.</summary>
     public void End(SpooledFragment fragment, List<RoutedChange> into)
@@ -282,7 +282,7 @@ internal sealed class ChangeRouter(
 
         if (Tables[form.Name].Fingerprint is { } loaded && !SchemaFingerprint.IsOf(loaded, form))
         {
-            return BeforeAdding(form, loaded) ?? new Treated(form, null, "its columns or its key are not those that were loaded");
+            return ReadAsAnother(form, loaded) ?? new Treated(form, null, "its columns or its key are not those that were loaded");
         }
 
         var (treatment, problems) = treating.TryBuild(form);
@@ -294,12 +294,12 @@ internal sealed class ChangeRouter(
         return new Treated(form, treatment, problems.Count > 0 ? problems[0].Found : "");
     }
 
-    /// <summary>Rows without columns that were added since; null where what was loaded is not just that form and more columns.</summary>
-    private Treated? BeforeAdding(TableSchema form, string loaded) =>
-        additions.Before(form, loaded) is { } now && FormOf(now.Relation) is { Treatment: not null } treated
+    /// <summary>Rows of a form that differs from what was loaded only by what is or was carried; null for any other.</summary>
+    private Treated? ReadAsAnother(TableSchema form, string loaded) =>
+        carried.Reading(form, loaded) is { } earlier && FormOf(earlier.Relation) is { Treatment: not null } treated
             ? treated with
             {
-                Places = now.Places,
+                Earlier = earlier,
             }
             : null;
 
@@ -321,37 +321,55 @@ internal sealed class ChangeRouter(
     /// <summary>A change may be told after the load that found it done; the rows have it then.</summary>
     private void TakeSchemaChange(TableProgress progress, TableSchema form, SchemaNotice notice, LogPosition position)
     {
-        if (
-            (notice.IsExact || progress.Fingerprint is null || !SchemaFingerprint.Holds(progress.Fingerprint, form, notice.Values))
-            && !TryAdd(progress, form, notice)
-        )
+        var isNew =
+            notice.IsExact
+            || notice.KeepsRows
+            || progress.Fingerprint is null
+            || !SchemaFingerprint.Holds(progress.Fingerprint, form, notice.Values);
+        if (isNew && !TryCarry(progress, form, notice, out var why) && !IsPassedOver(progress.Table, notice))
         {
-            Hold(progress, position, $"The table was changed at the source: {notice.What}.");
+            var waits = why.Length > 0 ? $" {why.TrimEnd('.')}." : "";
+            Hold(progress, position, $"The table was changed at the source: {notice.What}.{waits}");
         }
     }
 
     /// <summary>
-    /// Continues with the columns that the table got. Rows in quarantine are of the form that they were refused in, and are tried again in
+    /// Continues with what was done to the table. Rows in quarantine are of the form that they were refused in, and are tried again in
     /// that.
     /// </summary>
-    private bool TryAdd(TableProgress progress, TableSchema form, SchemaNotice notice)
+    private bool TryCarry(TableProgress progress, TableSchema form, SchemaNotice notice, out string why)
     {
-        if (
-            !AddsColumns
-            || treating.Definition.OnSchemaChangeOf(progress.Table) == SchemaChangeAction.Hold
-            || notice.Adds.Count == 0
-            || aside.Has(progress.Table)
-            || progress.Fingerprint is not { } loaded
-            || !additions.TryAdd(loaded, form, notice)
-        )
+        why = "";
+        if (!EditsTables || notice.Changes.Count == 0 || progress.Fingerprint is not { } loaded)
         {
             return false;
         }
 
-        Tables = Tables.SetItem(progress.Table, progress with { Fingerprint = SchemaFingerprint.Of(form) });
+        if (aside.Has(progress.Table))
+        {
+            why = "Rows of it wait in quarantine";
+            return false;
+        }
+
+        (var fingerprint, why) = carried.TryCarry(loaded, form, notice, isAgreed: false);
+        if (fingerprint is null)
+        {
+            return false;
+        }
+
+        Tables = Tables.SetItem(progress.Table, progress with { Fingerprint = fingerprint });
         forms.Clear();
         return true;
     }
+
+    /// <summary>What concerns no row, and lets nothing in that the target would refuse, need not be made there.</summary>
+    private bool IsPassedOver(TableName table, SchemaNotice notice) =>
+        notice.KeepsRows
+        && notice.Changes.All(step =>
+            step.KeepsOut
+            || step.Kind == SchemaChangeKind.DefaultChanged
+            || treating.Definition.OnSchemaChange(table, step) != SchemaChangeAction.Hold
+        );
 
     private void Hold(TableProgress progress, LogPosition position, string what) =>
         Tables = Tables.SetItem(
@@ -366,9 +384,7 @@ internal sealed class ChangeRouter(
 
     private readonly record struct Treated(TableSchema? Source, TableTreatment? Treatment, string Problem)
     {
-        /// <summary>
-        /// For each column of the form, where a row of an earlier one has it; -1 where that has not. Null where they are the same.
-        /// </summary>
-        public IReadOnlyList<int>? Places { get; init; }
+        /// <summary>How rows are read as ones of the form; null where they are.</summary>
+        public EarlierRows? Earlier { get; init; }
     }
 }

@@ -33,8 +33,8 @@ internal sealed class FoldedBatchBuilder(Spool spool, ChangeRouter router) : IBa
             folded &= TryRoute(fragment, change);
             folded &= TryFoldRouted(fragment);
 
-            // Columns are added where the changes are applied as they came: between the rows before and after.
-            folded &= router.TakeAdded().Count == 0;
+            // Tables are changed where the changes are applied as they came: between the rows before and after.
+            folded &= router.TakeEdits().Count == 0;
             if (!ReferenceEquals(held, router.Tables))
             {
                 tally.AddSchemaChange(spool.Relation(change.Relation).Name, fragment.CommittedAt);

@@ -30,7 +30,7 @@ internal sealed class TableCatchUp(ITargetSession session, WorkerContext context
         )
         {
             Target = ends.Target,
-            AddsColumns = context.Target.Find<ISchemaEditor>() is not null,
+            EditsTables = context.Target.Find<ISchemaEditor>() is not null,
         };
         var gatherer = new BatchGatherer(
             spool,

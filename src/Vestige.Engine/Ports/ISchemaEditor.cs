@@ -1,4 +1,4 @@
-using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 
 namespace Vestige.Engine.Ports;
 
@@ -8,23 +8,18 @@ namespace Vestige.Engine.Ports;
 /// </summary>
 public interface ISchemaEditor
 {
-    /// <summary>The statements that add columns to a table, as they would run. The columns take NULL and have no default.</summary>
-    /// <param name="table">The table, as it is to be after it.</param>
-    /// <param name="columns">The names of the columns to add.</param>
-    IReadOnlyList<string> StatementsToAdd(TableSchema table, IReadOnlyList<string> columns);
+    /// <summary>
+    /// The statements that change a table, as they would run. Throws <see cref="Faults.PortException"/> when the system cannot be changed
+    /// like that.
+    /// </summary>
+    IReadOnlyList<string> StatementsFor(SchemaEdit edit);
 
     /// <summary>
-    /// Adds the columns. Throws <see cref="Faults.PortException"/>, transient where waiting may help, when the system does not do it; the
+    /// Changes the table. Throws <see cref="Faults.PortException"/>, transient where waiting may help, when the system does not do it; the
     /// transaction can then only be disposed.
     /// </summary>
     /// <param name="transaction">A transaction of this target.</param>
-    /// <param name="table">The table, as it is to be after it.</param>
-    /// <param name="columns">The names of the columns to add.</param>
+    /// <param name="edit">What is to be done.</param>
     /// <param name="cancellation">Gives up.</param>
-    Task AddColumnsAsync(
-        ITargetTransaction transaction,
-        TableSchema table,
-        IReadOnlyList<string> columns,
-        CancellationToken cancellation
-    );
+    Task EditAsync(ITargetTransaction transaction, SchemaEdit edit, CancellationToken cancellation);
 }

@@ -1,5 +1,7 @@
+using System.Text.Json;
 using Vestige.Core.Changes;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 
 namespace Vestige.Engine.Ports;
 
@@ -12,39 +14,52 @@ namespace Vestige.Engine.Ports;
 /// </param>
 public sealed record SchemaNotice(string What, bool Values = false, bool IsExact = false)
 {
-    private const int FirstAdded = 4;
+    private const int StepColumns = 4;
 
     /// <summary>
-    /// The columns that were added, where nothing else was done that concerns rows and every row that was there has NULL in them; empty
-    /// otherwise.
+    /// The steps, where nothing else was done that concerns rows, and each row that was there has in added columns what the form after says
+    /// of them (<see cref="Column.Missing"/>); empty where that cannot be told.
     /// </summary>
-    public IReadOnlyList<string> Adds { get; init; } = [];
+    public IReadOnlyList<SchemaChange> Changes { get; init; } = [];
 
-    /// <summary>The <see cref="SchemaFingerprint"/> of the table before it; null where nothing is in <see cref="Adds"/>.</summary>
-    public string? Before { get; init; }
+    /// <summary>The table before it, as rows of it are; null where nothing is in <see cref="Changes"/>.</summary>
+    public TableSchema? Before { get; init; }
+
+    /// <summary>Whether rows written before and after it are read alike, and that is all that was done.</summary>
+    public bool KeepsRows => Changes.Count > 0 && Changes.All(change => change.KeepsRows);
 
     /// <summary>Stands in what happened where the source itself refuses writes of a table because it is captured.</summary>
     public const string WritesFail = "its updates and deletes fail at the source";
 
     /// <summary>Read from a change; one that says nothing names no more than that the columns changed.</summary>
-    public static SchemaNotice Of(RowChange change) =>
-        new(
-            change.After.Count > 0 ? change.After.TextAt(0) : "its columns changed",
-            change.After.Count > 1 && change.After.IntegerAt(1) != 0,
-            change.After.Count == 1 || (change.After.Count > FirstAdded && change.After.IntegerAt(2) != 0)
-        )
+    public static SchemaNotice Of(RowChange change)
+    {
+        var row = change.After;
+        var notice = new SchemaNotice(
+            row.Count > 0 ? row.TextAt(0) : "its columns changed",
+            row.Count > 1 && row.IntegerAt(1) != 0,
+            row.Count == 1 || (row.Count >= StepColumns && row.IntegerAt(2) != 0)
+        );
+        if (row.Count != StepColumns)
         {
-            Before = change.After.Count > FirstAdded ? change.After.TextAt(FirstAdded - 1) : null,
-            Adds = [.. Enumerable.Range(FirstAdded, Math.Max(0, change.After.Count - FirstAdded)).Select(change.After.TextAt)],
-        };
+            return notice;
+        }
+
+        var steps = JsonSerializer.Deserialize<Steps>(row.TextAt(StepColumns - 1))!;
+        return notice with { Before = steps.Before, Changes = steps.Changes };
+    }
 
     /// <summary>As the row after of the change.</summary>
     public void Write(RowWriter row)
     {
         ArgumentNullException.ThrowIfNull(row);
-        if (Adds.Count > 0)
+        if (Changes.Count > 0)
         {
-            WriteAdded(row);
+            row.Begin(StepColumns);
+            row.Text(What);
+            row.Integer(Values ? 1 : 0);
+            row.Integer(IsExact ? 1 : 0);
+            row.Text(JsonSerializer.Serialize(new Steps(Before!, Changes)));
             return;
         }
 
@@ -56,16 +71,5 @@ public sealed record SchemaNotice(string What, bool Values = false, bool IsExact
         }
     }
 
-    private void WriteAdded(RowWriter row)
-    {
-        row.Begin(FirstAdded + Adds.Count);
-        row.Text(What);
-        row.Integer(Values ? 1 : 0);
-        row.Integer(IsExact ? 1 : 0);
-        row.Text(Before ?? "");
-        foreach (var column in Adds)
-        {
-            row.Text(column);
-        }
-    }
+    private sealed record Steps(TableSchema Before, IReadOnlyList<SchemaChange> Changes);
 }

@@ -27,8 +27,8 @@ internal interface ITargetWork : IAsyncDisposable
     TablesBeside NewBeside(LoadPauses pauses, AsideNotices notices) =>
         throw new NotSupportedException("Tables are loaded while nothing else is done.");
 
-    /// <summary>Whether columns can be added to its tables between two rows.</summary>
-    bool AddsColumns => false;
+    /// <summary>Whether its tables can be changed between two rows.</summary>
+    bool EditsTables => false;
 
     /// <summary>Makes the batches that it takes.</summary>
     IBatchBuilder NewBuilder(ChangeRouter router);

@@ -423,7 +423,7 @@ public sealed class CrossingWorker
         var router = new ChangeRouter(spool, context.Treating, new SkippedRows(quarantine, clock), tables)
         {
             Target = work.Ends!.Target,
-            AddsColumns = work.AddsColumns,
+            EditsTables = work.EditsTables,
         };
         var reader = spool.ReadAfter(progress.Position!.Value, withinBranch: true);
         var gatherer = new BatchGatherer(spool, reader, work.NewBuilder(router), clock, BatchBytes) { Idle = context.Meter.Idle };

@@ -135,7 +135,7 @@ internal sealed class TablesBeside(
 
     /// <summary>One that could not be loaded is held as well, and is not loaded: a person has to see to it.</summary>
     private bool IsReloadedByItself(TableName table) =>
-        context.Definition.OnSchemaChangeOf(table) == SchemaChangeAction.Reload
+        context.Definition.ReloadsOnSchemaChange(table)
         && context.Definition.Tables.Takes(table)
         && context.Treating.IsReplaceable(table)
         && !context.Treating.IsMasked(table);

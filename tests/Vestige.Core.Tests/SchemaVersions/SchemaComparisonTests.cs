@@ -125,21 +125,53 @@ public sealed class SchemaComparisonTests
     }
 
     [Fact]
-    public void Only_columns_that_every_row_has_NULL_in_are_plain_additions()
+    public void Columns_that_are_added_are_steps_of_their_own_and_then_take_what_they_take()
     {
         var before = Books();
         TableSchema With(params Column[] added) => before with { Columns = [.. before.Columns, .. added] };
-        Assert.Equal(["a", "b"], SchemaComparison.PlainAdditions(before, With(new Column("a", "text"), new Column("b", "integer"))));
-        Assert.Empty(SchemaComparison.PlainAdditions(before, before));
-        Assert.Empty(SchemaComparison.PlainAdditions(before, With(new Column("a", "text", Default: "'x'"))));
-        Assert.Empty(SchemaComparison.PlainAdditions(before, With(new Column("a", "text", Nullable: false))));
-        Assert.Empty(SchemaComparison.PlainAdditions(before, With(new Column("a", "text", Generated: true))));
-        Assert.Empty(SchemaComparison.PlainAdditions(before, With(new Column("a", "text", KeyOrdinal: 2))));
-        Assert.Empty(SchemaComparison.PlainAdditions(before, With(new Column("a", "text"), new Column("b", "text", Default: "1"))));
-        Assert.Empty(SchemaComparison.PlainAdditions(With(new Column("a", "text")), With(new Column("b", "text"))));
+        Assert.Equal(
+            ["Column a added (text)", "Column b added (integer not null default 1)", "Column b changed from NULL to NOT NULL", "Default of column b set to 1"],
+            Steps(before, With(new Column("a", "text"), new Column("b", "integer", Nullable: false, Default: "1")))
+        );
+        Assert.Empty(SchemaComparison.Steps(before, before));
+        Assert.Empty(SchemaComparison.Steps(before, With(new Column("a", "text", Generated: true))));
+        Assert.Empty(SchemaComparison.Steps(before, With(new Column("a", "text", KeyOrdinal: 2))));
+        Assert.Empty(SchemaComparison.Steps(With(new Column("a", "text")), With(new Column("b", "text"))));
         var indexed = With(new Column("a", "text")) with { UniqueKeys = [new UniqueKey(["a"])] };
-        Assert.Equal(["a"], SchemaComparison.PlainAdditions(before, indexed));
+        Assert.Equal(["Column a added (text)"], Steps(before, indexed));
     }
+
+    /// <summary>Each column as its number and its name; of rows between several changes the names alone say which columns they are of.</summary>
+    [Theory]
+    [InlineData("1 id,2 a,3 b", "1 id,2 a", "Column b dropped (was text)")]
+    [InlineData("1 id,2 a", "1 id,2 x", "Column a renamed to x")]
+    [InlineData("1 id,2 a,3 b", "1 id,2 x,4 c", "Column a renamed to x|Column c added (text)|Column b dropped (was text)")]
+    [InlineData("1 id,2 a,3 b", "1 id,2 b,3 a", "")]
+    [InlineData("1 id,2 a,3 b", "1 id,2 b,4 a", "")]
+    [InlineData("1 id,2 a,3 b", "1 id,2 b", "")]
+    [InlineData("1 id,2 a,3 b", "1 id,2 a,4 b", "")]
+    [InlineData("1 id,2 a", "1 id,2 a int8", "Type of column a changed from text to int8")]
+    [InlineData("1 id,2 a,3 b", "1 id,2 a int8,3 b int8", "")]
+    [InlineData("1 id,2 a,3 b", "1 id,2 a int8", "")]
+    [InlineData("id,a,b", "id,a", "")]
+    public void Several_changes_are_steps_only_where_no_name_stands_for_two_columns(string before, string after, string steps) =>
+        Assert.Equal(steps, string.Join('|', Steps(Numbered(before), Numbered(after))));
+
+    private static IEnumerable<string> Steps(TableSchema before, TableSchema after) =>
+        SchemaComparison.Steps(before, after).Select(step => step.Words);
+
+    private static TableSchema Numbered(string columns) =>
+        Table(
+            [
+                .. columns
+                    .Split(',')
+                    .Select(text => text.Split(' '))
+                    .Select(parts => parts is [var name]
+                        ? new Column(name, "text")
+                        : new Column(parts[1], parts.ElementAtOrDefault(2) ?? "text", Id: int.Parse(parts[0]))
+                    ),
+            ]
+        );
 
     /// <summary>Columns with numbers, in any two versions: what both have is paired, and nothing is lost or told twice.</summary>
     [Fact]

@@ -1,6 +1,7 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Tests.Simulation;
@@ -13,7 +14,7 @@ namespace Vestige.Engine.Tests.Simulation;
 public sealed class SimRestructuring
 {
     /// <summary>The kinds of what is done to a table.</summary>
-    public const int Kinds = 6;
+    public const int Kinds = 10;
 
     /// <summary>One of these: it was dropped and created as it was at first, with columns of the same numbers.</summary>
     private const int Recreated = 2;
@@ -21,8 +22,11 @@ public sealed class SimRestructuring
     /// <summary>One of these: rows came, changed and went, and the log does not show it.</summary>
     private const int Lost = 3;
 
-    /// <summary>From this one on: it gets a column, in which every row has NULL.</summary>
-    private const int Added = 4;
+    /// <summary>From this one on the rows stay, and columns come, go or are called otherwise.</summary>
+    private const int Columns = 4;
+
+    /// <summary>How many columns a table has at first.</summary>
+    private const int FirstColumns = 3;
     private readonly Dictionary<TableName, int> current;
     private readonly Dictionary<TableName, SchemaNotice> untold = [];
     private readonly List<Restructured> made = [];
@@ -65,13 +69,16 @@ public sealed class SimRestructuring
         var life = lives[table] = lives.GetValueOrDefault(table) + (kind == Recreated ? 1 : 0);
         var after = kind switch
         {
-            >= Added => form with { Columns = [.. form.Columns, new Column($"c{number}", "TEXT", Id: 2 + number)] },
-            Recreated => form with { Columns = [.. form.Columns.Take(2)] },
+            >= Columns => WithOtherColumns(form, kind),
+            Recreated => form with { Columns = Numbered(SimRows.All.Single(table => table.Name == form.Name)).Columns },
             _ => form,
         };
+        var relation = values
+            ? form with { Stamp = $"{number}" }
+            : after with { Incarnation = $"{life}.{number}", Stamp = $"{number}", Generation = number };
         current[table] = Relations.Count;
-        Relations.Add(values ? form with { Stamp = $"{number}" } : after with { Incarnation = $"{life}.{number}", Stamp = $"{number}" });
-        untold[table] = Together(untold.GetValueOrDefault(table), NoticeOf(kind, form, after));
+        Relations.Add(relation);
+        untold[table] = Together(untold.GetValueOrDefault(table), NoticeOf(kind, form, relation), relation);
         Row Other(Row row) => SimRows.Widened(SimRows.Of(row.IntegerAt(0), $"{row.TextAt(1)}:{number}"), row.Count);
         return kind switch
         {
@@ -81,16 +88,37 @@ public sealed class SimRestructuring
                 .. rows.Where(row => row.IntegerAt(0) % 2 == 0).Select(Other),
                 SimRows.Widened(SimRows.Of(1000 + number, "came unseen"), form.Columns.Count),
             ],
-            >= Added => rows.Select(row => SimRows.Widened(row, after.Columns.Count)),
+            >= Columns => rows.Select(row => SimRows.As(row, form, after)),
             _ => rows.Select(Other),
         };
+    }
+
+    /// <summary>One column goes, of those that came; or one is called otherwise; or one comes, with a value in all rows or without.</summary>
+    private TableSchema WithOtherColumns(TableSchema form, int kind)
+    {
+        var columns = form.Columns.ToList();
+        switch (kind)
+        {
+            case Columns when columns.Count > 2:
+                columns.RemoveAt(2 + (number % (columns.Count - 2)));
+                break;
+            case Columns + 1 or Columns + 2:
+                var renamed = 1 + (number % (columns.Count - 1));
+                columns[renamed] = columns[renamed] with { Name = $"r{number}" };
+                break;
+            default:
+                columns.Add(new Column($"c{number}", "TEXT", Id: FirstColumns + number) { Missing = kind == Columns + 3 ? $"m{number}" : null });
+                break;
+        }
+
+        return form with { Columns = columns };
     }
 
     /// <summary>A table as a database has it that numbers tables and, within each, columns.</summary>
     private static TableSchema Numbered(TableSchema table) =>
         table with
         {
-            Columns = [.. table.Columns.Select((column, place) => column with { Id = place + 1 })],
+            Columns = [.. table.Columns.Append(new Column("more", "TEXT")).Select((column, place) => column with { Id = place + 1 })],
             Incarnation = "0.0",
             Stamp = "0",
         };
@@ -102,23 +130,21 @@ public sealed class SimRestructuring
             0 => "its rows were rewritten",
             1 => "columns changed places",
             Lost => "a stretch of its changes is not in the log",
-            >= Added => "a column was added",
+            >= Columns => string.Join("; ", SchemaComparison.Between(before, after).Select(change => change.Words)),
             _ => "it was dropped and created",
         };
-        return new SchemaNotice(what, kind is 0 or Lost)
-        {
-            Adds = [.. after.Columns.Skip(before.Columns.Count).Select(column => column.Name)],
-            Before = SchemaFingerprint.Of(before),
-        };
+        return kind < Columns
+            ? new SchemaNotice(what, kind is 0 or Lost)
+            : new SchemaNotice(what) { Changes = SchemaComparison.Steps(before, after), Before = before };
     }
 
-    /// <summary>What one look makes of two changes: it recognises columns that were added, and nothing else.</summary>
-    private static SchemaNotice Together(SchemaNotice? first, SchemaNotice second) =>
+    /// <summary>What one look makes of two changes: it compares columns, and recognises nothing else.</summary>
+    private static SchemaNotice Together(SchemaNotice? first, SchemaNotice second, TableSchema after) =>
         first is null ? second
-        : first.Adds.Count > 0 && second.Adds.Count > 0
-            ? second with
+        : first.Changes.Count > 0 && second.Changes.Count > 0
+            ? new SchemaNotice($"{first.What}; {second.What}")
             {
-                Adds = [.. first.Adds, .. second.Adds],
+                Changes = SchemaComparison.Steps(first.Before!, after),
                 Before = first.Before,
             }
         : new SchemaNotice($"{first.What}; {second.What}", first.Values || second.Values);

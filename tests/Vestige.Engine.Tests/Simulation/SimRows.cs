@@ -45,6 +45,31 @@ public static class SimRows
         return writer.ToRow();
     }
 
+    /// <summary>A row of one form as a row of another, by the numbers of the columns.</summary>
+    public static Row As(Row row, TableSchema before, TableSchema after)
+    {
+        var writer = new RowWriter();
+        writer.Begin(after.Columns.Count);
+        foreach (var column in after.Columns)
+        {
+            var place = before.Columns.ToList().FindIndex(one => one.Id == column.Id);
+            if (place >= 0)
+            {
+                writer.Value(row.KindAt(place), row.ValueAt(place));
+            }
+            else if (column.Missing is { } value)
+            {
+                writer.Text(value);
+            }
+            else
+            {
+                writer.Null();
+            }
+        }
+
+        return writer.ToRow();
+    }
+
     /// <summary>The same row as an engine has it whose rows hold texts.</summary>
     public static Row AsTexts(Row row)
     {

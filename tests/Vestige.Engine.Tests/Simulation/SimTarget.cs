@@ -5,6 +5,7 @@ using Vestige.Core.Positions;
 using Vestige.Core.Readiness;
 using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
@@ -59,20 +60,18 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
 
     public TableName NameFor(TableName source) => source;
 
-    public IReadOnlyList<string> StatementsToAdd(TableSchema table, IReadOnlyList<string> columns) =>
-        [$"{table.Name} gets {string.Join(", ", columns)}"];
+    public IReadOnlyList<string> StatementsFor(SchemaEdit edit) => [.. edit.Changes.Select(change => change.Words)];
 
-    public async Task AddColumnsAsync(
-        ITargetTransaction transaction,
-        TableSchema table,
-        IReadOnlyList<string> columns,
-        CancellationToken cancellation
-    )
+    public async Task EditAsync(ITargetTransaction transaction, SchemaEdit edit, CancellationToken cancellation)
     {
-        await faults.BeforeAsync("target.columns", cancellation);
-        ((Transaction)transaction.Own).Widen(table);
-        world.Count("table", "got columns");
-        faults.After("target.columns");
+        await faults.BeforeAsync("target.edit", cancellation);
+        ((Transaction)transaction.Own).Edit(edit);
+        foreach (var change in edit.Changes)
+        {
+            world.Count("carried", change.Kind.Word());
+        }
+
+        faults.After("target.edit");
     }
 
     public TableSchema BesideOf(string crossing, TableSchema table) =>
@@ -319,14 +318,14 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
             return default;
         }
 
-        /// <summary>Every row that is there gets NULL in what the table did not have.</summary>
-        public void Widen(TableSchema table)
+        /// <summary>Every row that is there is one of the table as it is to be.</summary>
+        public void Edit(SchemaEdit edit)
         {
             var there = target.State.Rows.Where(pair => !emptied.Any(part => Lies(pair.Key, part)) && !written.ContainsKey(pair.Key));
             var rows = there.Select(pair => (pair.Key, (Row?)pair.Value)).Concat(written.Select(pair => (pair.Key, pair.Value)));
-            foreach (var (key, row) in rows.Where(one => one.Key.Table == table.Name).ToList())
+            foreach (var (key, row) in rows.Where(one => one.Key.Table == edit.After.Name).ToList())
             {
-                written[key] = row is { } known ? SimRows.Widened(known, table.Columns.Count) : null;
+                written[key] = row is { } known ? SimRows.As(known, edit.Before, edit.After) : null;
             }
         }
 

@@ -744,7 +744,13 @@ public sealed class SimWorld
                                 "target",
                                 rules,
                                 Quarantine: refuses ? new QuarantineRule(Rows: 1000) : null,
-                                SchemaChanges: ReloadsHeld ? [new SchemaChangeRule("*", SchemaChangeAction.Reload)] : null
+                                SchemaChanges:
+                                [
+                                    .. ReloadsHeld ? [new SchemaChangeRule("*", SchemaChangeAction.Reload)] : Array.Empty<SchemaChangeRule>(),
+                                    .. Seed % 3 == 0
+                                        ? [new SchemaChangeRule("*", SchemaChangeAction.Carry, [SchemaChangeKind.ColumnDropped])]
+                                        : Array.Empty<SchemaChangeRule>(),
+                                ]
                             )
                         ),
                         "sim",

@@ -1,3 +1,4 @@
+using Vestige.Core.SchemaVersions;
 using Xunit;
 
 namespace Vestige.Engine.Tests.Simulation;
@@ -44,18 +45,26 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     {
         var one = Environment.GetEnvironmentVariable("VESTIGE_SEED");
         var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "500") / 2;
-        var (held, restructured, widened) = (0, 0, 0);
+        var (held, restructured) = (0, 0);
+        SchemaChangeKind[] kinds = [SchemaChangeKind.ColumnAdded, SchemaChangeKind.ColumnDropped, SchemaChangeKind.ColumnRenamed];
+        var carried = kinds.ToDictionary(kind => kind, _ => 0);
         foreach (var seed in one is null ? Enumerable.Range(1, many) : [int.Parse(one)])
         {
             var world = new SimWorld(seed, source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) });
             world.Run();
             held += world.Faults.GetValueOrDefault("table held");
             restructured += world.Faults.GetValueOrDefault("table restructured");
-            widened += world.Faults.GetValueOrDefault("table got columns");
+            foreach (var kind in kinds)
+            {
+                carried[kind] += world.Faults.GetValueOrDefault($"carried {kind.Word()}");
+            }
         }
 
-        output.WriteLine($"{restructured} times a table was changed, {widened} times a copy got columns, {held} tables held at the end");
-        Assert.True((held > 0 && widened > 0) || one is not null);
+        output.WriteLine(
+            $"{restructured} times a table was changed, {string.Join(", ", carried.Select(pair => $"{pair.Value} {pair.Key.Word()}"))} carried, "
+                + $"{held} tables held at the end"
+        );
+        Assert.True((held > 0 && carried.Values.All(count => count > 0)) || one is not null);
     }
 
     [Fact]

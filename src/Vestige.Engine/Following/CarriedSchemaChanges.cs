@@ -1,0 +1,199 @@
+using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
+using Vestige.Core.Treatments;
+using Vestige.Engine.Ports;
+using Vestige.Engine.Spooling;
+using Vestige.Engine.Treating;
+
+namespace Vestige.Engine.Following;
+
+/// <summary>
+/// What was done to a source's table and is done to the target's while it is followed, by the crossing's rules. Columns that are new to a
+/// table with masks are not: they may hold what must not be seen. Nor is what a step of the treatment names. Not safe for several threads.
+/// </summary>
+internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treating)
+{
+    private readonly List<CarriedEdit> edits = [];
+
+    /// <summary>What is to be done before the next row is written, since this was last called.</summary>
+    public IReadOnlyList<CarriedEdit> Take()
+    {
+        if (edits.Count == 0)
+        {
+            return [];
+        }
+
+        CarriedEdit[] taken = [.. edits];
+        edits.Clear();
+        return taken;
+    }
+
+    /// <summary>Takes what was done to a table.</summary>
+    /// <param name="loaded">The fingerprint of what was loaded.</param>
+    /// <param name="form">The source's table after it.</param>
+    /// <param name="notice">What was done; with its steps.</param>
+    /// <param name="isAgreed">Whether a person has agreed to it.</param>
+    /// <returns>The fingerprint of what the crossing has from there on; or why the table is held instead.</returns>
+    public (string? Fingerprint, string Why) TryCarry(string loaded, TableSchema form, SchemaNotice notice, bool isAgreed)
+    {
+        if (ToDo(loaded, form, notice) is not { } todo)
+        {
+            return (null, "");
+        }
+
+        var (before, steps) = todo;
+        var actions = steps.ToDictionary(step => step, step => ActionFor(form.Name, step, steps, isAgreed));
+        if (steps.FirstOrDefault(step => actions[step] is not (SchemaChangeAction.Carry or SchemaChangeAction.LeaveOut)) is { } waits)
+        {
+            return (null, waits.Kind == SchemaChangeKind.ColumnDropped ? "A column that is dropped loses its values on the target" : "");
+        }
+
+        List<SchemaChange> carried = [.. steps.Where(step => actions[step] == SchemaChangeAction.Carry)];
+        var (ofRows, carriedOfRows) = (steps.Count(step => !step.KeepsRows), carried.Count(step => !step.KeepsRows));
+        if (ofRows > 0 && carriedOfRows == 0)
+        {
+            return (loaded, "");
+        }
+
+        if (carriedOfRows < ofRows)
+        {
+            return (null, "Some of it is left out by the crossing's rules, and some is not");
+        }
+
+        var (edit, why) = EditOf(before, form, carried, notice.IsExact);
+        if (edit is { Changes.Count: > 0 })
+        {
+            edits.Add(new CarriedEdit(form.Name, edit));
+        }
+
+        return (edit is null && ofRows > 0 ? null : SchemaFingerprint.Of(form), why);
+    }
+
+    /// <summary>
+    /// How rows of a form are read that is not the one that was loaded: they were written before what was done since, and the look that
+    /// found it was ahead of the log; or after what is left out. Null for any other.
+    /// </summary>
+    public EarlierRows? Reading(TableSchema form, string loaded)
+    {
+        if (
+            form.Columns.Any(column => column.Id is null)
+            || Loaded(form.Name, loaded) is not { } known
+            || !form.IsOfSameTable(known.Form)
+        )
+        {
+            return null;
+        }
+
+        var leftOut = IsLeftOut(known.Form, form);
+        return leftOut || IsEarlier(form, known.Form) ? EarlierRows.Between(form, known.Form, known.Relation, leftOut) : null;
+    }
+
+    private static bool IsEarlier(TableSchema form, TableSchema known) =>
+        Steps(form, known) is { Count: > 0 } steps
+        && (
+            form.Generation < known.Generation
+            || steps.TrueForAll(step =>
+                step.Kind == SchemaChangeKind.ColumnAdded
+                && known.Columns[known.IndexOf(step.Subject)].Id > form.Columns.Max(column => column.Id)
+            )
+        );
+
+    private bool IsLeftOut(TableSchema known, TableSchema form) =>
+        Steps(known, form) is { Count: > 0 } steps
+        && steps.TrueForAll(step => treating.Definition.OnSchemaChange(form.Name, step) == SchemaChangeAction.LeaveOut);
+
+    /// <summary>The steps that concern rows; none where those are not all.</summary>
+    private static List<SchemaChange> Steps(TableSchema before, TableSchema after)
+    {
+        var steps = SchemaComparison.Steps(before, after).Where(step => !step.KeepsRows).ToList();
+        return steps.Count == SchemaComparison.Between(before, after).Count(change => !change.KeepsRows) ? steps : [];
+    }
+
+    /// <summary>What is new with a column that is added goes with it: no row of the target has to be read for it.</summary>
+    private SchemaChangeAction ActionFor(TableName table, SchemaChange step, IReadOnlyList<SchemaChange> steps, bool isAgreed)
+    {
+        var added = steps.FirstOrDefault(one => one.Kind == SchemaChangeKind.ColumnAdded && one.Subject == step.Subject);
+        var action = treating.Definition.OnSchemaChange(table, added ?? step);
+        return isAgreed && action == SchemaChangeAction.Hold ? SchemaChangeAction.Carry : action;
+    }
+
+    /// <summary>
+    /// What the crossing has yet to do, from which form. What was told was found by comparing with an earlier form, which is the one that was
+    /// loaded; or one before or after it, where some of it was loaded already, or something was left out. Null for any other.
+    /// </summary>
+    private (TableSchema Before, IReadOnlyList<SchemaChange> Steps)? ToDo(string loaded, TableSchema form, SchemaNotice notice)
+    {
+        if (notice.Changes.Count == 0)
+        {
+            return null;
+        }
+
+        if (SchemaFingerprint.IsOf(loaded, notice.Before!))
+        {
+            return (notice.Before!, notice.Changes);
+        }
+
+        if (Loaded(form.Name, loaded)?.Form is not { } had || !had.IsOfSameTable(form))
+        {
+            return null;
+        }
+
+        var steps = Steps(had, form);
+        var areTold = steps.TrueForAll(step =>
+            notice.Changes.Any(told => told.Kind == step.Kind && told.Subject == step.Subject)
+            || treating.Definition.OnSchemaChange(form.Name, step) == SchemaChangeAction.LeaveOut
+        );
+        return steps.Count > 0 && areTold ? (had, [.. steps, .. notice.Changes.Where(change => change.KeepsRows)]) : null;
+    }
+
+    /// <summary>The latest form like the one that was loaded, with its number; null where the log has told none like it.</summary>
+    private (int Relation, TableSchema Form)? Loaded(TableName table, string loaded)
+    {
+        (int Relation, TableSchema Form)? found = null;
+        foreach (var (relation, form) in spool.Relations)
+        {
+            if (
+                form.Name == table
+                && form.Columns.Count > 0
+                && SchemaFingerprint.IsOf(loaded, form)
+                && (found is null || form.Generation > found.Value.Form.Generation)
+            )
+            {
+                found = (relation, form);
+            }
+        }
+
+        return found;
+    }
+
+    /// <summary>What to do to the target's table; or why that cannot be done.</summary>
+    private (SchemaEdit? Edit, string Why) EditOf(TableSchema before, TableSchema form, List<SchemaChange> steps, bool isExact)
+    {
+        if (steps.Select(step => Mention(form.Name, step)).FirstOrDefault(mention => mention is not null) is { } mention)
+        {
+            return (null, mention);
+        }
+
+        if (treating.Definition.Kind == StartKind.Changes || PlainTable.Of(treating, before) is not { } was)
+        {
+            return (null, "");
+        }
+
+        return PlainTable.Of(treating, form) is { } now ? was.EditTo(now, steps, isExact, treating.CrossesEngines) : (null, "");
+    }
+
+    /// <summary>What the treatment does with a column that is not called like that any more.</summary>
+    private string? Mention(TableName table, SchemaChange step)
+    {
+        var column = step.Kind switch
+        {
+            SchemaChangeKind.ColumnDropped => step.Subject,
+            SchemaChangeKind.ColumnRenamed => step.Before,
+            _ => null,
+        };
+        return column is not null && ColumnMentions.Of(treating.Definition.Treatment ?? [], table, column) is { Count: > 0 } mentions
+            ? $"The treatment names column {column} ({mentions[0]})"
+            : null;
+    }
+}
