@@ -145,7 +145,7 @@ internal sealed class LogDecoder
         {
             change.Notice.Write(after);
             Wrote(
-                ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(change.Schema ?? Bare(change.Table)), default, after.Finish())
+                ChangeWriter.Write(body, ChangeKind.Schema, forms.NumberOf(change), default, after.Finish())
             );
         }
 

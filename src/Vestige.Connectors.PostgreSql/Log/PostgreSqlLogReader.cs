@@ -148,7 +148,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
             ChangeWriter.Write(
                 body,
                 ChangeKind.Schema,
-                forms.NumberOf(change.Schema ?? LogDecoder.Bare(change.Table)),
+                forms.NumberOf(change),
                 default,
                 row.Finish()
             );

@@ -63,6 +63,17 @@ internal sealed class RelationSchemas(
         );
     }
 
+    /// <summary>A number for the form after a change. That before it gets one too: a crossing may go on with that.</summary>
+    public int NumberOf(TableChange change)
+    {
+        if (change.Notice.Before is { } before)
+        {
+            NumberOf(before);
+        }
+
+        return NumberOf(change.Schema ?? LogDecoder.Bare(change.Table));
+    }
+
     /// <summary>A number for a form: for rows, and for what is said of a table beside them.</summary>
     public int NumberOf(TableSchema form)
     {

@@ -297,16 +297,16 @@ internal sealed class TableWatch
             change = WithSteps(change, table, (old!, there), found);
         }
 
-        if (change is not null)
-        {
-            Tell(change, now.End);
-        }
-
         if (there is not null && old is not null && there.Number == old.Number)
         {
             there = change is null || change.Notice.KeepsRows ? there with { Former = old.Former, Generation = old.Generation }
                 : change.Notice.Changes.Count > 0 ? there.After(old)
                 : there with { Generation = old.Generation + 1 };
+        }
+
+        if (change is not null)
+        {
+            Tell(change.Schema is null ? change : change with { Schema = there!.FormOf(table) }, now.End);
         }
 
         if (found is { } version)

@@ -260,8 +260,18 @@ internal sealed class ReplicationLink : IAsyncDisposable
             fields.GetValueOrDefault('C', "XX000"),
             hint: fields.GetValueOrDefault('H')
         );
-        return Failures.Of(answer, Tried);
+        return IsOfChangedTable(answer)
+            ? new PortException($"A table was changed while it was read: {answer.MessageText} (SQLSTATE {answer.SqlState}).", answer)
+            {
+                Transient = true,
+                Remedy = "Vestige reads it again automatically.",
+            }
+            : Failures.Of(answer, Tried);
     }
+
+    /// <summary>A snapshot shows rows as they were, and tables as they are: what is read here was there when it was looked up.</summary>
+    private static bool IsOfChangedTable(Npgsql.PostgresException answer) =>
+        answer.SqlState is Npgsql.PostgresErrorCodes.UndefinedColumn or Npgsql.PostgresErrorCodes.UndefinedTable;
 
     private async Task EncryptAsync(PostgreSqlSettings settings, CancellationToken cancellation)
     {

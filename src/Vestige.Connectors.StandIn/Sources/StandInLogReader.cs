@@ -176,7 +176,7 @@ internal sealed class StandInLogReader : ILogReader
             all &= isChosen;
             if (isChosen && change.Kind == ChangeKind.Schema)
             {
-                versions.Add(Version(change.Relation, position, SchemaNotice.Of(change).What));
+                versions.Add(Version(change.Relation, position, SchemaNotice.Of(change).What, relations));
             }
         }
 
@@ -207,29 +207,33 @@ internal sealed class StandInLogReader : ILogReader
         return taken;
     }
 
-    /// <summary>The log says what was done to a table just where it was done.</summary>
-    private ToldVersion Version(int relation, LogPosition position, string what)
+    /// <summary>
+    /// The log says what was done to a table just where it was done. The form before is told too: a crossing may go on with that.
+    /// </summary>
+    private ToldVersion Version(int relation, LogPosition position, string what, Dictionary<int, TableSchema> relations)
     {
         var form = known[relation];
         var ordinal = ordinals.GetValueOrDefault(form.Name) is var last && last.At == position ? last.Ordinal + 1 : 0;
         ordinals[form.Name] = (position, ordinal);
-        return new ToldVersion(form.Name, position, VersionCertainty.Exact, what == Relations.Dropped ? null : form, what)
+        var isDropped = what == Relations.Dropped;
+        var before = isDropped ? relation : Earlier(relation, form.Name);
+        return new ToldVersion(form.Name, position, VersionCertainty.Exact, isDropped ? null : form, what)
         {
             Ordinal = ordinal,
-            Before = what == Relations.Dropped ? form : Earlier(relation, form.Name),
+            Before = before is { } earlier && IsChosen(earlier, relations) ? known[earlier] : null,
         };
     }
 
-    /// <summary>The form of a table before one of a number; null where it had none.</summary>
-    private TableSchema? Earlier(int relation, TableName table)
+    /// <summary>The number of the form of a table before one of a number; null where it had none.</summary>
+    private int? Earlier(int relation, TableName table)
     {
         using var find = new Statement(
             connection.Handle!,
-            "SELECT body FROM vestige_relation WHERE number < ? AND json_extract(body, '$.Name.Name') = ? ORDER BY number DESC LIMIT 1",
+            "SELECT max(number) FROM vestige_relation WHERE number < ? AND json_extract(body, '$.Name.Name') = ?",
             database.Name
         );
         find.Bind(1, relation).Bind(2, table.Name);
-        return find.Step() ? JsonSerializer.Deserialize<TableSchema>(find.Text(0)) : null;
+        return find.Step() && !find.IsNull(0) ? (int)find.Integer(0) : null;
     }
 
     private bool IsChosen(int relation, Dictionary<int, TableSchema> relations)
@@ -239,7 +243,10 @@ internal sealed class StandInLogReader : ILogReader
             using var find = new Statement(connection.Handle!, "SELECT body FROM vestige_relation WHERE number = ?", database.Name);
             find.Bind(1, relation);
             form = find.Step()
-                ? JsonSerializer.Deserialize<TableSchema>(find.Text(0))!
+                ? JsonSerializer.Deserialize<TableSchema>(find.Text(0))! with
+                {
+                    Generation = relation,
+                }
                 : throw new InvalidDataException($"The log names relation {relation}, which is not known.");
             known.Add(relation, form);
         }

@@ -15,6 +15,6 @@ public static class SchemaDigest
         schema is null
             ? ""
             : Convert.ToHexStringLower(
-                SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(schema with { Statement = null }))
+                SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(schema with { Statement = null, Generation = 0 }))
             )[..32];
 }

@@ -96,7 +96,7 @@ internal sealed class ChangeRouter(
             Hold(
                 progress,
                 fragment.Position,
-                $"The table's columns changed, and the treatment no longer fits: {form.Problem}."
+                $"The table's columns changed, and its rows cannot be read any more: {form.Problem}."
             );
         }
         else if (treatment.Mode is ApplyMode.KeepDeleted or ApplyMode.KeepVersions && change.Kind == ChangeKind.Truncate)
@@ -282,7 +282,8 @@ internal sealed class ChangeRouter(
 
         if (Tables[form.Name].Fingerprint is { } loaded && !SchemaFingerprint.IsOf(loaded, form))
         {
-            return ReadAsAnother(form, loaded) ?? new Treated(form, null, "its columns or its key are not those that were loaded");
+            return ReadAsAnother(form, loaded)
+                ?? new Treated(form, null, "rows were written under other columns, or another key, than those that were loaded");
         }
 
         var (treatment, problems) = treating.TryBuild(form);

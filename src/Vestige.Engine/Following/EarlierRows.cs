@@ -31,7 +31,7 @@ internal sealed record EarlierRows(int Relation, IReadOnlyList<int> Places, IRea
     public RowChange Read(RowChange change) =>
         change with
         {
-            Before = Read(change.Before, keeps: false),
+            Before = Read(change.Before, Keeps),
             After = Read(change.After, Keeps && change.Kind == ChangeKind.Update),
         };
 

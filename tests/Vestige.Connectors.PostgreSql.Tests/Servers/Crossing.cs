@@ -21,7 +21,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     public const string Name = "copy";
 
     /// <summary>As long as a machine that others use may need; less while one works on a test.</summary>
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(
+    public static readonly TimeSpan Patience = TimeSpan.FromSeconds(
         int.Parse(Environment.GetEnvironmentVariable("VESTIGE_PATIENCE") ?? "180", System.Globalization.CultureInfo.InvariantCulture)
     );
     private readonly MemoryQuarantine quarantine = new();
@@ -276,7 +276,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         }
     }
 
-    private string Describe() =>
+    public string Describe() =>
         $"{Status.State}; fault: {Status.Fault?.What}; waiting: {Status.Waiting?.What}; capture: {Status.Capture?.Waiting}; "
         + $"spooled and applied points are {Status.SpooledAge} and {Status.AppliedAge} old; said: "
         + $"{string.Join(" | ", Said.TakeLast(8))}";

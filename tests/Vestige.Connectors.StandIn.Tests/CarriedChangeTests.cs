@@ -1,17 +1,19 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Measuring;
 using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;
 
-/// <summary>Columns that a source's table gets while it is followed. SQLite itself says what both files hold.</summary>
-public sealed class AddedColumnTests : IAsyncDisposable
+/// <summary>What is done to a source's table while it is followed. SQLite itself says what both files hold.</summary>
+public sealed class CarriedChangeTests : IAsyncDisposable
 {
     private const string Name = "c";
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
     private readonly TwoStandIns world = new();
+    private int lastColumn;
 
     public ValueTask DisposeAsync() => world.DisposeAsync();
 
@@ -26,29 +28,83 @@ public sealed class AddedColumnTests : IAsyncDisposable
     [InlineData("ALTER TABLE t ADD COLUMN \"a \"\" b\" ; UPDATE t SET \"a \"\" b\" = 1.5")]
     [InlineData("ALTER TABLE t ADD COLUMN c TEXT")]
     [InlineData("ALTER TABLE t ADD COLUMN c TEXT; DELETE FROM t; INSERT INTO t (id, c) VALUES (1, 'again')")]
-    public async Task A_column_that_takes_NULL_is_added_to_the_copy_and_the_table_goes_on(string statements)
+    [InlineData("ALTER TABLE t ADD COLUMN c TEXT DEFAULT 'x'; UPDATE t SET v = 'later'; INSERT INTO t (id, c) VALUES (2, 'y')")]
+    [InlineData("ALTER TABLE t ADD COLUMN c INTEGER NOT NULL DEFAULT 7; INSERT INTO t (id, v) VALUES (2, 'y')")]
+    [InlineData("UPDATE t SET v = 'before'; ALTER TABLE t RENAME COLUMN v TO w; UPDATE t SET w = w || 'after'")]
+    [InlineData("ALTER TABLE t RENAME COLUMN v TO w; ALTER TABLE t ADD COLUMN v TEXT; UPDATE t SET v = 'new'")]
+    [InlineData("ALTER TABLE t RENAME COLUMN id TO no; INSERT INTO t VALUES (2, 'y'); ALTER TABLE t RENAME COLUMN no TO id")]
+    public async Task What_is_done_to_a_table_is_done_to_the_copy_and_the_table_goes_on(string statements)
     {
         await BeginAsync();
         await RunAsync(statements);
-        await RunAsync("INSERT INTO t (id, v) VALUES (900, 'later'); INSERT INTO other VALUES (900, 'beside')");
+        await RunAsync("INSERT INTO t (id) VALUES (900); INSERT INTO other VALUES (900, 'beside')");
         await SameAsync();
         Assert.All(Status.Tables, table => Assert.Null(table.Cause));
-        Assert.Contains(world.Engine.Events.Latest, happened => happened.Text.StartsWith("Columns added to b.t", StringComparison.Ordinal));
+        Assert.Contains(
+            world.Engine.Events.Latest,
+            happened => happened.Text.StartsWith("b.t was changed as at the source: ALTER TABLE", StringComparison.Ordinal)
+        );
     }
 
     [Theory]
-    [InlineData("ALTER TABLE t ADD COLUMN c TEXT DEFAULT 'x'", "column c added")]
-    [InlineData("ALTER TABLE t ADD COLUMN c TEXT NOT NULL DEFAULT 'x'", "column c added")]
     [InlineData("ALTER TABLE t ADD COLUMN c TEXT GENERATED ALWAYS AS (v || 'x') VIRTUAL", "column c added")]
-    [InlineData("ALTER TABLE t RENAME COLUMN v TO w", "column v renamed to w")]
-    public async Task What_gives_rows_a_value_or_another_meaning_holds_the_table(string statement, string cause)
+    [InlineData("ALTER TABLE t DROP COLUMN v", "column v dropped. A column that is dropped loses its values on the target")]
+    [InlineData("DROP TABLE t; CREATE TABLE t (id INTEGER PRIMARY KEY, w TEXT)", "table dropped")]
+    public async Task What_may_lose_values_or_cannot_be_told_holds_the_table(string statements, string cause)
     {
         await BeginAsync();
-        await RunAsync(statement);
+        await RunAsync(statements);
         await RunAsync("INSERT INTO other VALUES (900, 'beside')");
         await UntilAsync(() => Cause("t") is not null, "held");
         Assert.Contains(cause, Cause("t"), StringComparison.Ordinal);
         await UntilAsync(() => Rows("b.db", "other").Contains("beside", StringComparison.Ordinal), "the other table");
+    }
+
+    [Fact]
+    public async Task A_column_is_dropped_from_the_copy_where_the_crossing_says_so()
+    {
+        await BeginAsync(changes: [new SchemaChangeRule("*", SchemaChangeAction.Carry, [SchemaChangeKind.ColumnDropped])]);
+        await RunAsync("ALTER TABLE t ADD COLUMN c TEXT; UPDATE t SET c = 'x'; ALTER TABLE t DROP COLUMN v; UPDATE t SET c = c || 'y'");
+        await SameAsync();
+        Assert.Equal("id,c", Columns("b.db", "t"));
+        Assert.Null(Cause("t"));
+    }
+
+    [Fact]
+    public async Task What_is_left_out_leaves_the_copy_as_it_is_and_the_table_goes_on()
+    {
+        var leaves = new SchemaChangeRule(
+            "*",
+            SchemaChangeAction.LeaveOut,
+            [SchemaChangeKind.ColumnAdded, SchemaChangeKind.ColumnDropped, SchemaChangeKind.ColumnRenamed]
+        );
+        await BeginAsync(changes: [leaves]);
+        await RunAsync("ALTER TABLE t ADD COLUMN c TEXT DEFAULT 'x'; UPDATE t SET v = 'added', c = 'y'");
+        await UntilAsync(() => Rows("b.db", "t") == "1|added", "the row without the new column");
+        await RunAsync("ALTER TABLE t RENAME COLUMN v TO w; INSERT INTO t VALUES (2, 'renamed', 'z')");
+        await UntilAsync(() => Rows("b.db", "t").Contains("2|renamed", StringComparison.Ordinal), "the row under the old name");
+        await world.Engine.DisposeAsync();
+        await RunAsync("ALTER TABLE t DROP COLUMN w; UPDATE t SET c = 'more'; INSERT INTO t VALUES (3, 'last')");
+        await world.BeginAsync();
+        await UntilAsync(() => Rows("b.db", "t").Contains("3|", StringComparison.Ordinal), "the row without the old column");
+        Assert.Equal("1|added 2|renamed 3|NULL", Rows("b.db", "t").ReplaceLineEndings(" ").Trim());
+        Assert.Equal("id,v", Columns("b.db", "t"));
+        Assert.Null(Cause("t"));
+    }
+
+    [Theory]
+    [InlineData("ALTER TABLE t RENAME COLUMN v TO w", "filter")]
+    [InlineData("ALTER TABLE t DROP COLUMN v", "filter")]
+    public async Task What_the_treatment_names_holds_the_table_instead_of_letting_everything_pass(string statement, string why)
+    {
+        await BeginAsync(
+            treatment: [new TreatmentStep("a.t", Keep: "v <> 'secret'")],
+            changes: [new SchemaChangeRule("*", SchemaChangeAction.Carry, [SchemaChangeKind.ColumnDropped])]
+        );
+        await RunAsync($"{statement}; INSERT INTO t (id) VALUES (2)");
+        await UntilAsync(() => Cause("t") is not null, "held");
+        Assert.Contains($"The treatment names column v ({why} v <> 'secret')", Cause("t"), StringComparison.Ordinal);
+        Assert.DoesNotContain('2', Rows("b.db", "t"));
     }
 
     [Fact]
@@ -77,7 +133,7 @@ public sealed class AddedColumnTests : IAsyncDisposable
         await world.RunAsync(world.B, "ALTER TABLE t ADD COLUMN c INTEGER");
         await RunAsync("ALTER TABLE t ADD COLUMN c TEXT; UPDATE t SET c = 'x'; INSERT INTO other VALUES (900, 'beside')");
         await UntilAsync(() => Cause("t") is not null, "held");
-        Assert.Contains("could not be added to b.t", Cause("t"), StringComparison.Ordinal);
+        Assert.Contains("b.t could not be: Column c added (TEXT)", Cause("t"), StringComparison.Ordinal);
         await UntilAsync(() => Rows("b.db", "other").Contains("beside", StringComparison.Ordinal), "the other table");
         Assert.Null(Status.Fault);
     }
@@ -88,7 +144,7 @@ public sealed class AddedColumnTests : IAsyncDisposable
     public async Task Rows_and_columns_in_any_order_through_restarts_end_the_same(int seed)
     {
         var random = new Random(seed);
-        await BeginAsync();
+        await BeginAsync(changes: [new SchemaChangeRule("*", SchemaChangeAction.Carry, [SchemaChangeKind.ColumnDropped])]);
         var columns = new List<string> { "v" };
         for (var step = 0; step < 60; step++)
         {
@@ -111,17 +167,25 @@ public sealed class AddedColumnTests : IAsyncDisposable
         Assert.True(Cause("t") is null, $"seed {seed}: {Cause("t")}");
     }
 
-    private static string Statement(Random random, List<string> columns)
+    private string Statement(Random random, List<string> columns)
     {
-        var column = columns[random.Next(columns.Count)];
-        switch (random.Next(8))
+        var place = random.Next(columns.Count);
+        var column = columns[place];
+        switch (random.Next(11))
         {
             case 0 when columns.Count < 30:
-                columns.Add($"c{columns.Count}");
-                return $"ALTER TABLE t ADD COLUMN {columns[^1]} {(random.Next(2) == 0 ? "TEXT" : "INTEGER")}";
-            case < 4:
+                columns.Add($"c{++lastColumn}");
+                var value = random.Next(3) == 0 ? $" DEFAULT {random.Next(9)}" : "";
+                return $"ALTER TABLE t ADD COLUMN {columns[^1]} {(random.Next(2) == 0 ? "TEXT" : "INTEGER")}{value}";
+            case 1 when columns.Count > 1:
+                columns.RemoveAt(place);
+                return $"ALTER TABLE t DROP COLUMN {column}";
+            case 2:
+                columns[place] = $"r{++lastColumn}";
+                return $"ALTER TABLE t RENAME COLUMN {column} TO {columns[place]}";
+            case < 6:
                 return $"INSERT OR REPLACE INTO t (id, {column}) VALUES ({random.Next(40)}, 'r{random.Next(1000)}')";
-            case < 7:
+            case < 10:
                 return $"UPDATE t SET {column} = 'u{random.Next(1000)}' WHERE id % 3 = {random.Next(3)}";
             default:
                 return $"DELETE FROM t WHERE id = {random.Next(40)}";
@@ -132,7 +196,7 @@ public sealed class AddedColumnTests : IAsyncDisposable
 
     private string? Cause(string table) => Status.Tables.FirstOrDefault(one => one.Source.Name == table)?.Cause;
 
-    private async Task BeginAsync(IReadOnlyList<TreatmentStep>? treatment = null)
+    private async Task BeginAsync(IReadOnlyList<TreatmentStep>? treatment = null, IReadOnlyList<SchemaChangeRule>? changes = null)
     {
         await RunAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); CREATE TABLE other (id INTEGER PRIMARY KEY, v TEXT)");
         await RunAsync("INSERT INTO t VALUES (1, 'x')");
@@ -144,7 +208,8 @@ public sealed class AddedColumnTests : IAsyncDisposable
                 "a",
                 "b",
                 new TableRules([new TableRule(Take: "a.*")]),
-                Treatment: treatment
+                Treatment: treatment,
+                SchemaChanges: changes
             ),
             "test",
             cancellation
