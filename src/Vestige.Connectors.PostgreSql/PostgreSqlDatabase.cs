@@ -129,6 +129,33 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
             cancellation
         );
 
+    public Task<long?> CountValuesAsync(TableName table, string column, CancellationToken cancellation) =>
+        UseAsync(
+            $"Counting values of {table}",
+            async (connection, stop) =>
+            {
+                try
+                {
+                    await using var transaction = await connection.BeginTransactionAsync(stop);
+                    await using var limit = new NpgsqlCommand(
+                        "SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '3s'; SET LOCAL lock_timeout = '1s'",
+                        connection
+                    );
+                    await limit.ExecuteNonQueryAsync(stop);
+                    await using var count = new NpgsqlCommand(
+                        $"SELECT count({Quote.Name(column)}) FROM {await OwnRowsAsync(connection, table, stop)}",
+                        connection
+                    );
+                    return (long?)await count.ExecuteScalarAsync(stop);
+                }
+                catch (PostgresException exception) when (exception.SqlState is "57014" or "55P03" or "42P01" or "42703")
+                {
+                    return null;
+                }
+            },
+            cancellation
+        );
+
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation)
     {
         ArgumentNullException.ThrowIfNull(table);

@@ -2,6 +2,7 @@ using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
 using Vestige.Core.SchemaVersions;
+using Vestige.Engine.Ports;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;
@@ -118,6 +119,34 @@ public sealed class CarriedChangeTests(TwoServers servers)
         }
     }
 
+    /// <summary>Rows before and after it, in its own transaction too, and of others that came meanwhile.</summary>
+    [Theory]
+    [InlineData("UPDATE t SET v = 'before'§ALTER TABLE t DROP v§INSERT INTO t VALUES (30, 1)§DELETE FROM t WHERE id = 3")]
+    [InlineData("BEGIN; UPDATE t SET v = 'in' WHERE id < 9; ALTER TABLE t DROP v; INSERT INTO t VALUES (30, 1); COMMIT§UPDATE t SET n = 5")]
+    [InlineData("ALTER TABLE t DROP v§ALTER TABLE t ADD c int DEFAULT 5§UPDATE t SET c = 6 WHERE id < 5")]
+    public async Task A_table_that_is_held_continues_with_all_of_its_changes_once_they_are_agreed_to(string statements)
+    {
+        foreach (var isAway in new[] { false, true })
+        {
+            var (a, b) = await BothAsync();
+            await using var crossing = await Crossing.StartAsync(a, b, "public.t", "public.beside");
+            await crossing.FollowsAsync();
+            await RunAsync(crossing, isAway, statements);
+            await a.RunAsync("INSERT INTO beside VALUES (7, 'goes on'); UPDATE t SET n = n + 1 WHERE id = 10");
+            await crossing.SameAsync("beside");
+            await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.MayContinue), "held");
+            Assert.StartsWith("ALTER TABLE \"public\".\"t\" DROP COLUMN \"v\"", HeldCause.StatementsOf(Cause(crossing)!), StringComparison.Ordinal);
+            await RunAsync(crossing, isAway, "UPDATE t SET n = 77 WHERE id = 11");
+            await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.MayContinue), "held still");
+            await crossing.Engine.AgreeAsync(Crossing.Name, [new TableName("public", "t")], "test", cancellation);
+            await crossing.SameAsync("t");
+            Assert.Equal(await a.AskAsync(Columns), await b.AskAsync(Columns));
+            Assert.Null(Cause(crossing));
+            await a.RunAsync("UPDATE t SET n = 78 WHERE id = 11");
+            await crossing.SameAsync("t");
+        }
+    }
+
     [Fact]
     public async Task A_column_that_another_needs_is_not_dropped_and_holds_the_table()
     {
@@ -130,6 +159,9 @@ public sealed class CarriedChangeTests(TwoServers servers)
         await crossing.UntilAsync(() => Cause(crossing) is not null, "held");
         Assert.Contains("public.t could not be: Column v dropped", Cause(crossing), StringComparison.Ordinal);
         Assert.Contains("other objects depend on it", Cause(crossing), StringComparison.Ordinal);
+        await b.RunAsync("DROP VIEW needs");
+        await crossing.Engine.AgreeAsync(Crossing.Name, [new TableName("public", "t")], "test", cancellation);
+        await crossing.SameAsync("t");
     }
 
     /// <summary>

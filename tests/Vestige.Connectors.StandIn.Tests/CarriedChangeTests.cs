@@ -2,7 +2,9 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
 using Vestige.Core.SchemaVersions;
 using Vestige.Core.Treatments;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
 using Xunit;
 
 namespace Vestige.Connectors.StandIn.Tests;
@@ -68,6 +70,36 @@ public sealed class CarriedChangeTests : IAsyncDisposable
         await SameAsync();
         Assert.Equal("id,c", Columns("b.db", "t"));
         Assert.Null(Cause("t"));
+    }
+
+    /// <summary>What was written before and after the change, in its own transaction too, is all there once it is agreed to.</summary>
+    [Theory]
+    [InlineData("UPDATE t SET v = 'before'; ALTER TABLE t DROP COLUMN v; INSERT INTO t VALUES (2)", "id")]
+    [InlineData("INSERT INTO t VALUES (2, 'in'); ALTER TABLE t DROP COLUMN v; INSERT INTO t VALUES (3); DELETE FROM t WHERE id = 1", "id")]
+    [InlineData("ALTER TABLE t ADD COLUMN c TEXT; UPDATE t SET c = 'x'; ALTER TABLE t DROP COLUMN v; ALTER TABLE t RENAME COLUMN c TO d", "id,d")]
+    public async Task A_table_that_is_held_continues_with_all_of_its_changes_once_they_are_agreed_to(string statements, string columns)
+    {
+        await BeginAsync();
+        await RunAsync(statements);
+        await RunAsync("INSERT INTO t (id) VALUES (900); INSERT INTO other VALUES (900, 'beside')");
+        await UntilAsync(() => Cause("t") is not null, "held");
+        Assert.Equal("ALTER TABLE \"t\" DROP COLUMN \"v\"", HeldCause.StatementsOf(Cause("t")!));
+        await UntilAsync(() => Rows("b.db", "other").Contains("beside", StringComparison.Ordinal), "the other table");
+        Assert.True(Status.Tables.Single(table => table.Source.Name == "t").MayContinue);
+        await world.Engine.DisposeAsync();
+        await RunAsync("INSERT INTO t (id) VALUES (901)");
+        await world.BeginAsync();
+        await UntilAsync(() => Status.State == CrossingState.Following && Status.Tables.Any(table => table.MayContinue), "following");
+        await world.Engine.AgreeAsync(Name, [new TableName("a", "t")], "test", cancellation);
+        await SameAsync();
+        Assert.Equal(columns, Columns("b.db", "t"));
+        Assert.Null(Cause("t"));
+        await RunAsync("INSERT INTO t (id) VALUES (902)");
+        await SameAsync();
+        var refused = await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            world.Engine.AgreeAsync(Name, [new TableName("a", "t")], "test", cancellation)
+        );
+        Assert.Contains("is not held", refused.Message, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -29,6 +29,7 @@ internal static class ProgressStore
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS server text, ADD COLUMN IF NOT EXISTS timeline bigint",
         "ALTER TABLE vestige.progress ADD COLUMN IF NOT EXISTS token text",
         "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS reached bigint",
+        "ALTER TABLE vestige.progress_table ADD COLUMN IF NOT EXISTS agreed bigint",
     ];
 
     /// <summary>Whether something is kept there, by this version or an earlier one.</summary>
@@ -42,7 +43,7 @@ internal static class ProgressStore
     public static async Task<bool> IsCurrentAsync(NpgsqlConnection connection, CancellationToken cancellation)
     {
         await using var command = new NpgsqlCommand(
-            "SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('vestige.progress_table') AND attname = 'reached')",
+            "SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('vestige.progress_table') AND attname = 'agreed')",
             connection
         );
         return (bool)(await command.ExecuteScalarAsync(cancellation))!;
@@ -97,11 +98,11 @@ internal static class ProgressStore
             var row = new NpgsqlBatchCommand(
                 """
                 INSERT INTO vestige.progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, settled,
-                    form, server, timeline, reached) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
+                    form, server, timeline, reached, agreed) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
                 ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position,
                     held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables,
                         settled = excluded.settled, form = excluded.form, server = excluded.server, timeline = excluded.timeline,
-                        reached = excluded.reached
+                        reached = excluded.reached, agreed = excluded.agreed
                 """
             );
             Add(
@@ -118,7 +119,8 @@ internal static class ProgressStore
                 table.Fingerprint,
                 table.Log?.Server,
                 table.Log?.Timeline,
-                (long?)table.Reached?.Offset
+                (long?)table.Reached?.Offset,
+                (long?)table.AgreedUpTo?.Offset
             );
             yield return row;
         }
@@ -144,7 +146,8 @@ internal static class ProgressStore
         await using var command = new NpgsqlCommand(
             "SELECT schema, name, loaded, position, held_cause, to_jsonb(t) ->> 'part', to_jsonb(t) ->> 'into_tables', "
                 + "coalesce((to_jsonb(t) ->> 'settled')::boolean, false), to_jsonb(t) ->> 'form', to_jsonb(t) ->> 'server', "
-                + "(to_jsonb(t) ->> 'timeline')::bigint, (to_jsonb(t) ->> 'reached')::bigint FROM vestige.progress_table t "
+                + "(to_jsonb(t) ->> 'timeline')::bigint, (to_jsonb(t) ->> 'reached')::bigint, "
+                + "(to_jsonb(t) ->> 'agreed')::bigint FROM vestige.progress_table t "
                 + "WHERE crossing = $1 ORDER BY schema COLLATE \"C\", name COLLATE \"C\"",
             connection
         );
@@ -167,6 +170,7 @@ internal static class ProgressStore
                 {
                     Log = reader.IsDBNull(9) ? null : new LogIdentity(reader.GetString(9), reader.GetInt64(10)),
                     Reached = reader.IsDBNull(11) ? null : new LogPosition((ulong)reader.GetInt64(11)),
+                    AgreedUpTo = reader.IsDBNull(12) ? null : new LogPosition((ulong)reader.GetInt64(12)),
                 }
             );
         }

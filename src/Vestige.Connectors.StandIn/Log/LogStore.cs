@@ -37,6 +37,7 @@ internal sealed class LogStore : IDisposable
                 ("server", "TEXT"),
                 ("timeline", "INTEGER"),
                 ("reached", "INTEGER"),
+                ("agreed", "INTEGER"),
             }
         )
         {

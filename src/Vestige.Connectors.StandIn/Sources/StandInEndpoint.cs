@@ -31,6 +31,9 @@ public abstract class StandInEndpoint(string name, Func<StandInDatabase> open, T
     public Task<long> CountAsync(TableName table, SharedRows? only, CancellationToken cancellation) =>
         ReadAsync(reader => StandInReads.Count(reader, table, only), cancellation);
 
+    public Task<long?> CountValuesAsync(TableName table, string column, CancellationToken cancellation) =>
+        ReadAsync(reader => StandInReads.CountValues(reader, table, column), cancellation);
+
     public Task<Row?> FindAsync(TableSchema table, IReadOnlyList<string> key, CancellationToken cancellation) =>
         ReadAsync(reader => StandInReads.Find(reader, table, key), cancellation);
 

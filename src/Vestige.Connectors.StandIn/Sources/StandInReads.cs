@@ -91,6 +91,20 @@ internal static class StandInReads
         return count.Integer(0);
     }
 
+    public static long? CountValues(sqlite3 database, TableName table, string column)
+    {
+        using var has = new Statement(database, "SELECT 1 FROM pragma_table_info(?) WHERE name = ?", table.ToString());
+        has.Bind(1, table.Name).Bind(2, column);
+        if (!has.Step())
+        {
+            return null;
+        }
+
+        using var count = new Statement(database, $"SELECT count({Quote.Name(column)}) FROM {Quote.Name(table.Name)}", table.ToString());
+        count.Step();
+        return count.Integer(0);
+    }
+
     public static Row? Find(sqlite3 database, TableSchema table, IReadOnlyList<string> key)
     {
         if (!table.HasKey || key.Count != table.KeyOrdinals.Count)

@@ -27,7 +27,7 @@ internal static class ProgressStore
         LogPosition? position = head.IsNull(3) ? null : new LogPosition((ulong)head.Integer(3));
         using var rows = new Statement(
             database,
-            "SELECT schema, name, loaded, position, held_cause, part, into_tables, settled, form, server, timeline, reached FROM "
+            "SELECT schema, name, loaded, position, held_cause, part, into_tables, settled, form, server, timeline, reached, agreed FROM "
                 + "vestige_progress_table WHERE crossing = ? ORDER BY schema, name",
             crossing
         );
@@ -49,6 +49,7 @@ internal static class ProgressStore
                 {
                     Log = rows.IsNull(9) ? null : new LogIdentity(rows.Text(9), rows.Integer(10)),
                     Reached = rows.IsNull(11) ? null : new LogPosition((ulong)rows.Integer(11)),
+                    AgreedUpTo = rows.IsNull(12) ? null : new LogPosition((ulong)rows.Integer(12)),
                 }
             );
         }
@@ -76,11 +77,11 @@ internal static class ProgressStore
         {
             transaction.Run(
                 "INSERT INTO vestige_progress_table (crossing, schema, name, loaded, position, held_cause, part, into_tables, "
-                    + "settled, form, server, timeline, reached) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) "
+                    + "settled, form, server, timeline, reached, agreed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) "
                     + "ON CONFLICT (crossing, schema, name) DO UPDATE SET loaded = excluded.loaded, position = excluded.position, "
                     + "held_cause = excluded.held_cause, part = excluded.part, into_tables = excluded.into_tables, settled = "
                     + "excluded.settled, form = excluded.form, server = excluded.server, timeline = excluded.timeline, "
-                    + "reached = excluded.reached",
+                    + "reached = excluded.reached, agreed = excluded.agreed",
                 crossing,
                 table.Table.Schema,
                 table.Table.Name,
@@ -93,7 +94,8 @@ internal static class ProgressStore
                 table.Fingerprint,
                 table.Log?.Server,
                 table.Log?.Timeline,
-                (long?)table.Reached?.Offset
+                (long?)table.Reached?.Offset,
+                (long?)table.AgreedUpTo?.Offset
             );
         }
 

@@ -41,6 +41,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CrossingRest rest;
     private readonly CrossingPacing pacing;
     private readonly CrossingReload reload;
+    private readonly HeldTables held;
     private readonly IRunStore? runs;
     private readonly RunRecorder runRecorder;
     private readonly EngineWatch watch;
@@ -84,6 +85,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         rest = new CrossingRest(connections, captures, registry, DesireAsync, Events, clock);
         pacing = new CrossingPacing(store, registry, opener, Events);
         editor = new CrossingEditor(services, registry, opener, pacing, PlanAsync, TreatmentOf);
+        held = new HeldTables(services, captures, registry, opener);
         reload = new CrossingReload(services, captures, registry, opener, TablesOf, DesireAsync);
         Trace = new Tracer(connections, registry, captures, secrets.Spool, OwnTreatmentOf);
         Quarantine = new QuarantineService(registry, store, Events, clock);
@@ -338,6 +340,16 @@ public sealed class CrossingEngine : IAsyncDisposable
     {
         ArgumentNullException.ThrowIfNull(tables);
         return reload.ReloadAsync(crossing, tables, by, cancellation);
+    }
+
+    /// <summary>
+    /// Agrees to what was done to held tables at the source: it is done on the target too, and they continue from where they were held.
+    /// Throws <see cref="RequestRefusedException"/> where one of them cannot continue; nothing is done then.
+    /// </summary>
+    public Task AgreeAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(tables);
+        return held.AgreeAsync(crossing, tables, by, cancellation);
     }
 
     /// <summary>What it would mean to load tables again, all where none is named. Throws where there is no such crossing.</summary>

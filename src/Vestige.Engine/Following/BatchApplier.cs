@@ -79,9 +79,9 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         try
         {
             // Its parts are applied once; a table that cannot be changed then could not be held any more.
-            router.EditsTables = false;
+            router.Editor = null;
             await ApplyFragmentsAsync(head, gatherer, router, cancellation);
-            router.EditsTables = editor is not null;
+            router.Editor = editor;
             return false;
         }
         catch (RowRefusedException) when (rule() is not null)
@@ -144,11 +144,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
 
     private async Task<bool> ApplyOneByOneAsync(Batch batch, CancellationToken cancellation)
     {
-        var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), batch.TablesBefore)
-        {
-            Target = Ends.Target,
-            EditsTables = editor is not null,
-        };
+        var router = RouterOf(batch.TablesBefore);
         var isolated = false;
         foreach (var fragment in batch.Fragments)
         {
@@ -210,19 +206,22 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         CancellationToken cancellation
     )
     {
-        var held = tables.SetItem(
-            table.Table,
-            table with
-            {
-                Position = fragment.Position,
-                Log = null,
-                HeldCause = $"{cause} Later changes are not applied to this table. Load it again to continue.",
-            }
-        );
-        var router = new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), held) { Target = Ends.Target };
+        var aside = new SkippedRows(quarantine, clock);
+        var reached = LogPosition.Max(session.Progress.Position!.Value, table.Position);
+        var held = table.HeldAt(fragment.Position, cause, aside.Has(table.Table) ? null : reached);
+        var router = RouterOf(tables.SetItem(table.Table, held));
         await ApplyOneAsync(fragment, router, cancellation, tables);
         return router;
     }
+
+    /// <summary>One that begins where the session stands.</summary>
+    private ChangeRouter RouterOf(ImmutableDictionary<TableName, TableProgress> tables) =>
+        new(spool, treating, new SkippedRows(quarantine, clock), tables)
+        {
+            Target = Ends.Target,
+            Editor = editor,
+            Since = session.Progress.Position,
+        };
 
     private static List<TableProgress> HeldSince(
         ImmutableDictionary<TableName, TableProgress> before,
@@ -283,7 +282,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
             }
 
             report.Of([last with { Changes = default, Count = (int)Math.Min(int.MaxValue, changes) }], tally, TimeSpan.Zero);
-            return new ChangeRouter(spool, treating, new SkippedRows(quarantine, clock), isolating.Router.Tables) { Target = Ends.Target };
+            return RouterOf(isolating.Router.Tables);
         }
     }
 

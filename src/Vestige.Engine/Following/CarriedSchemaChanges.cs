@@ -34,40 +34,42 @@ internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treati
     /// <param name="form">The source's table after it.</param>
     /// <param name="notice">What was done; with its steps.</param>
     /// <param name="isAgreed">Whether a person has agreed to it.</param>
-    /// <returns>The fingerprint of what the crossing has from there on; or why the table is held instead.</returns>
-    public (string? Fingerprint, string Why) TryCarry(string loaded, TableSchema form, SchemaNotice notice, bool isAgreed)
+    public CarryOutcome TryCarry(string loaded, TableSchema form, SchemaNotice notice, bool isAgreed)
     {
         if (ToDo(loaded, form, notice) is not { } todo)
         {
-            return (null, "");
+            return default;
         }
 
         var (before, steps) = todo;
-        var actions = steps.ToDictionary(step => step, step => ActionFor(form.Name, step, steps, isAgreed));
-        if (steps.FirstOrDefault(step => actions[step] is not (SchemaChangeAction.Carry or SchemaChangeAction.LeaveOut)) is { } waits)
+        var actions = steps.ToDictionary(step => step, step => ActionFor(form.Name, step, steps));
+        var ofRows = steps.Where(step => !step.KeepsRows).ToList();
+        var leftOut = ofRows.Count(step => actions[step] == SchemaChangeAction.LeaveOut);
+        if (leftOut > 0)
         {
-            return (null, waits.Kind == SchemaChangeKind.ColumnDropped ? "A column that is dropped loses its values on the target" : "");
+            return leftOut == ofRows.Count
+                ? new CarryOutcome(loaded, null, null)
+                : new CarryOutcome(null, "Some of it is left out by the crossing's rules, and some is not", null);
         }
 
-        List<SchemaChange> carried = [.. steps.Where(step => actions[step] == SchemaChangeAction.Carry)];
-        var (ofRows, carriedOfRows) = (steps.Count(step => !step.KeepsRows), carried.Count(step => !step.KeepsRows));
-        if (ofRows > 0 && carriedOfRows == 0)
+        var (edit, why) = EditOf(before, form, [.. steps.Where(step => actions[step] != SchemaChangeAction.LeaveOut)], notice.IsExact);
+        if (steps.FirstOrDefault(step => actions[step] is SchemaChangeAction.Hold) is { } waits && !isAgreed)
         {
-            return (loaded, "");
+            var loses = waits.Kind == SchemaChangeKind.ColumnDropped ? "A column that is dropped loses its values on the target" : null;
+            return new CarryOutcome(null, edit is null ? why : loses, edit);
         }
 
-        if (carriedOfRows < ofRows)
+        if (edit is null && !notice.KeepsRows)
         {
-            return (null, "Some of it is left out by the crossing's rules, and some is not");
+            return new CarryOutcome(null, why, null);
         }
 
-        var (edit, why) = EditOf(before, form, carried, notice.IsExact);
         if (edit is { Changes.Count: > 0 })
         {
             edits.Add(new CarriedEdit(form.Name, edit));
         }
 
-        return (edit is null && ofRows > 0 ? null : SchemaFingerprint.Of(form), why);
+        return new CarryOutcome(SchemaFingerprint.Of(form), null, null);
     }
 
     /// <summary>
@@ -111,11 +113,10 @@ internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treati
     }
 
     /// <summary>What is new with a column that is added goes with it: no row of the target has to be read for it.</summary>
-    private SchemaChangeAction ActionFor(TableName table, SchemaChange step, IReadOnlyList<SchemaChange> steps, bool isAgreed)
+    private SchemaChangeAction ActionFor(TableName table, SchemaChange step, IReadOnlyList<SchemaChange> steps)
     {
         var added = steps.FirstOrDefault(one => one.Kind == SchemaChangeKind.ColumnAdded && one.Subject == step.Subject);
-        var action = treating.Definition.OnSchemaChange(table, added ?? step);
-        return isAgreed && action == SchemaChangeAction.Hold ? SchemaChangeAction.Carry : action;
+        return treating.Definition.OnSchemaChange(table, added ?? step);
     }
 
     /// <summary>

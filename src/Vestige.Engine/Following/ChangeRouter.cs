@@ -36,6 +36,9 @@ internal sealed class ChangeRouter(
     private readonly HashSet<TableTreatment> withoutBefore = [];
     private readonly CarriedSchemaChanges carried = new(spool, treating);
     private long gatheredBytes;
+    private LogPosition? previous;
+    private LogPosition? current;
+    private int counted;
 
     /// <summary>The progress per table, holds that were met included.</summary>
     public ImmutableDictionary<TableName, TableProgress> Tables { get; private set; } = tables;
@@ -49,8 +52,11 @@ internal sealed class ChangeRouter(
     /// <summary>The target database, as routes name it: what came from it does not go back to it. Null where that is not known.</summary>
     public string? Target { get; init; }
 
-    /// <summary>Whether the target's tables are changed as the source's are; else the table is held.</summary>
-    public bool EditsTables { get; set; }
+    /// <summary>By what the target's tables are changed as the source's are; null where a table whose schema changes is held.</summary>
+    public ISchemaEditor? Editor { get; set; }
+
+    /// <summary>Everything up to here was applied before; null where a table that is held need not continue.</summary>
+    public LogPosition? Since { get; init; }
 
     /// <summary>
     /// Where set, rows whose treatment has no value are passed over, and of each row that is treated it is told at which place of the
@@ -64,6 +70,7 @@ internal sealed class ChangeRouter(
     /// </summary>
     public void Route(SpooledFragment fragment, RowChange change, List<RoutedChange> into)
     {
+        Count(fragment);
         var form = FormOf(change.Relation);
         if (form.Source is not { } source)
         {
@@ -89,7 +96,7 @@ internal sealed class ChangeRouter(
         if (change.Kind == ChangeKind.Schema)
         {
             // By its own form: that of rows may be read as another.
-            TakeSchemaChange(progress, spool.Relation(change.Relation), SchemaNotice.Of(change), fragment.Position);
+            TakeSchemaChange(progress, spool.Relation(change.Relation), SchemaNotice.Of(change), fragment);
         }
         else if (form.Treatment is not { } treatment)
         {
@@ -320,17 +327,27 @@ internal sealed class ChangeRouter(
     }
 
     /// <summary>A change may be told after the load that found it done; the rows have it then.</summary>
-    private void TakeSchemaChange(TableProgress progress, TableSchema form, SchemaNotice notice, LogPosition position)
+    private void TakeSchemaChange(TableProgress progress, TableSchema form, SchemaNotice notice, SpooledFragment fragment)
     {
         var isNew =
             notice.IsExact
             || notice.KeepsRows
             || progress.Fingerprint is null
             || !SchemaFingerprint.Holds(progress.Fingerprint, form, notice.Values);
-        if (isNew && !TryCarry(progress, form, notice, out var why) && !IsPassedOver(progress.Table, notice))
+        if (!isNew)
         {
-            var waits = why.Length > 0 ? $" {why.TrimEnd('.')}." : "";
-            Hold(progress, position, $"The table was changed at the source: {notice.What}.{waits}");
+            return;
+        }
+
+        var outcome = Carry(progress, form, notice, fragment);
+        if (outcome.Fingerprint is { } fingerprint)
+        {
+            Tables = Tables.SetItem(progress.Table, progress with { Fingerprint = fingerprint });
+            forms.Clear();
+        }
+        else if (!IsPassedOver(progress.Table, notice))
+        {
+            HoldFor(progress, notice, outcome, fragment);
         }
     }
 
@@ -338,29 +355,78 @@ internal sealed class ChangeRouter(
     /// Continues with what was done to the table. Rows in quarantine are of the form that they were refused in, and are tried again in
     /// that.
     /// </summary>
-    private bool TryCarry(TableProgress progress, TableSchema form, SchemaNotice notice, out string why)
+    private CarryOutcome Carry(TableProgress progress, TableSchema form, SchemaNotice notice, SpooledFragment fragment)
     {
-        why = "";
-        if (!EditsTables || notice.Changes.Count == 0 || progress.Fingerprint is not { } loaded)
+        if (Editor is null || notice.Changes.Count == 0 || progress.Fingerprint is not { } loaded)
         {
-            return false;
+            return default;
         }
 
-        if (aside.Has(progress.Table))
+        return aside.Has(progress.Table)
+            ? new CarryOutcome(null, "Rows of it wait in quarantine", null)
+            : carried.TryCarry(loaded, form, notice, isAgreed: fragment.Position <= progress.AgreedUpTo);
+    }
+
+    /// <summary>
+    /// Holds the table before the transaction, with what a person can agree to. Where something of the transaction was done to it already,
+    /// whoever applies it begins the transaction again, without the table.
+    /// </summary>
+    private void HoldFor(TableProgress progress, SchemaNotice notice, CarryOutcome outcome, SpooledFragment fragment)
+    {
+        var why = outcome.Why is { Length: > 0 } reason ? $" {reason.TrimEnd('.')}." : "";
+        var what = $"The table was changed at the source: {notice.What}.{why}";
+        if (Statements(outcome.Agreeable) is not { } statements)
         {
-            why = "Rows of it wait in quarantine";
-            return false;
+            Hold(progress, fragment.Position, what);
+            return;
         }
 
-        (var fingerprint, why) = carried.TryCarry(loaded, form, notice, isAgreed: false);
-        if (fingerprint is null)
+        what = HeldCause.With(what, statements);
+        if (WasChangedBefore(progress.Table, fragment))
         {
-            return false;
+            throw new SchemaChangeRefusedException(what) { Table = progress.Table };
         }
 
-        Tables = Tables.SetItem(progress.Table, progress with { Fingerprint = fingerprint });
-        forms.Clear();
-        return true;
+        var reached = LogPosition.Max(previous ?? Since ?? LogPosition.Zero, progress.Position);
+        Tables = Tables.SetItem(progress.Table, progress.HeldAt(fragment.Position, what, Since is null ? null : reached));
+    }
+
+    private string? Statements(SchemaEdit? edit)
+    {
+        try
+        {
+            return edit is null ? null : string.Join("; ", Editor!.StatementsFor(edit));
+        }
+        catch (PortException)
+        {
+            return null;
+        }
+    }
+
+    /// <summary>Counts the changes of the transaction at hand, and knows where the one before it was.</summary>
+    private void Count(SpooledFragment fragment)
+    {
+        if (fragment.Position != current)
+        {
+            (previous, current, counted) = (current, fragment.Position, 0);
+        }
+
+        counted++;
+    }
+
+    /// <summary>Whether the transaction has changed the table before the change at hand.</summary>
+    private bool WasChangedBefore(TableName table, SpooledFragment fragment)
+    {
+        var changes = new ChangeReader(fragment.Changes);
+        for (var i = 1; i < counted && changes.TryRead(out var change); i++)
+        {
+            if (spool.Relation(change.Relation).Name == table)
+            {
+                return true;
+            }
+        }
+
+        return !fragment.First;
     }
 
     /// <summary>What concerns no row, and lets nothing in that the target would refuse, need not be made there.</summary>
@@ -373,15 +439,7 @@ internal sealed class ChangeRouter(
         );
 
     private void Hold(TableProgress progress, LogPosition position, string what) =>
-        Tables = Tables.SetItem(
-            progress.Table,
-            progress with
-            {
-                Position = position,
-                Log = null,
-                HeldCause = $"{what} Later changes are not applied to this table. Load it again to continue.",
-            }
-        );
+        Tables = Tables.SetItem(progress.Table, progress.HeldAt(position, what, null));
 
     private readonly record struct Treated(TableSchema? Source, TableTreatment? Treatment, string Problem)
     {

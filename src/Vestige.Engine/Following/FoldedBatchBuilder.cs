@@ -95,7 +95,7 @@ internal sealed class FoldedBatchBuilder(Spool spool, ChangeRouter router) : IBa
 
             return true;
         }
-        catch (RowRefusedException)
+        catch (Exception exception) when (exception is RowRefusedException or SchemaChangeRefusedException)
         {
             return false;
         }

@@ -30,7 +30,8 @@ internal sealed class TableCatchUp(ITargetSession session, WorkerContext context
         )
         {
             Target = ends.Target,
-            EditsTables = context.Target.Find<ISchemaEditor>() is not null,
+            Editor = context.Target.Find<ISchemaEditor>(),
+            Since = apart.Progress.Position,
         };
         var gatherer = new BatchGatherer(
             spool,

@@ -151,6 +151,10 @@ public sealed record CrossingStatus
     /// <summary>Whether it is behind because someone wanted it so: between two runs of its schedule, or in a window of rest.</summary>
     public bool RestsAsPlanned(DateTimeOffset now) => NextRun is not null || Definition.RestsAt(now);
 
+    /// <summary>Whether all of these tables, by their names at the source, continue once somebody agrees to what holds them.</summary>
+    public bool MayContinue(IReadOnlyCollection<string> tables) =>
+        tables.Count > 0 && Tables.Count(table => table.MayContinue && tables.Contains(table.Source.ToString())) == tables.Count;
+
     /// <summary>The share of the load at hand that is done, 0 to 1; null when none is at hand.</summary>
     public double? LoadShare
     {

@@ -37,6 +37,9 @@ public sealed record TableStatus(
     /// <summary>The position from which on nothing is applied to it; null when it is not held.</summary>
     public LogPosition? HeldAt { get; init; }
 
+    /// <summary>Whether it is held and its changes are kept, so that it continues once somebody agrees to what holds it.</summary>
+    public bool MayContinue { get; init; }
+
     /// <summary>The first of the target's tables, for most the only one.</summary>
     public TableName Target => Into[0];
 

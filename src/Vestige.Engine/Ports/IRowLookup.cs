@@ -22,6 +22,12 @@ public interface IRowLookup
         new(await CountAsync(table, only, cancellation));
 
     /// <summary>
+    /// How many rows have a value in a column that is not NULL; null where that is not known within a few seconds, and for a table or a
+    /// column that is not there.
+    /// </summary>
+    Task<long?> CountValuesAsync(TableName table, string column, CancellationToken cancellation) => Task.FromResult<long?>(null);
+
+    /// <summary>
     /// The row whose key columns equal the given texts, in key order, compared as the engine compares a text typed by a
     /// person with the column; null when there is none.
     /// </summary>

@@ -31,22 +31,33 @@ public sealed record TableProgress(
     public LogIdentity? Log { get; init; }
 
     /// <summary>
-    /// Up to where changes were applied to it on its own, after it was loaded beside the stream: never beyond the crossing's position,
-    /// and on the branch of <see cref="Position"/>. Null where the stream applies its changes.
+    /// Up to where changes were applied to it on its own, after it was loaded beside the stream or was held: never beyond the crossing's
+    /// position, and on the branch of <see cref="Position"/>. Null where the stream applies its changes. Of a held table, as of where its
+    /// rows stand; null where it cannot continue from there.
     /// </summary>
     public LogPosition? Reached { get; init; }
+
+    /// <summary>
+    /// Up to where a person has agreed to what is done to it at the source, after it was held there; null where there is nothing agreed to
+    /// that it has yet to pass. On the branch of <see cref="Position"/>.
+    /// </summary>
+    public LogPosition? AgreedUpTo { get; init; }
 
     /// <summary>Whether the stream applies its changes.</summary>
     public bool IsInStream => Loaded && Reached is null;
 
     /// <summary>The same with its positions on a branch.</summary>
     internal TableProgress On(int branch) =>
-        Position.Branch == branch && (Part is null || Part.Since.Branch == branch) && (Reached is null || Reached.Value.Branch == branch)
+        Position.Branch == branch
+        && (Part is null || Part.Since.Branch == branch)
+        && (Reached is null || Reached.Value.Branch == branch)
+        && (AgreedUpTo is null || AgreedUpTo.Value.Branch == branch)
             ? this
             : this with
             {
                 Position = Position.On(branch),
                 Reached = Reached?.On(branch),
+                AgreedUpTo = AgreedUpTo?.On(branch),
                 Part = Part is { } part ? part with { Since = part.Since.On(branch) } : null,
             };
 
@@ -62,6 +73,30 @@ public sealed record TableProgress(
             Fingerprint = null,
             Log = null,
             Reached = null,
+            AgreedUpTo = null,
+        };
+
+    /// <summary>The same table held at a position.</summary>
+    /// <param name="position">From there on its changes are not applied.</param>
+    /// <param name="cause">Why, as sentences.</param>
+    /// <param name="reached">As of where its rows stand; null where it cannot continue from there.</param>
+    public TableProgress HeldAt(LogPosition position, string cause, LogPosition? reached) =>
+        this with
+        {
+            Position = position,
+            Log = null,
+            HeldCause = reached?.Branch == position.Branch ? Ports.HeldCause.Waiting(cause) : Ports.HeldCause.Lasting(cause),
+            Reached = reached?.Branch == position.Branch ? reached : null,
+            AgreedUpTo = null,
+        };
+
+    /// <summary>A held table that continues from where its rows stand, through what holds it.</summary>
+    public TableProgress Agreed() =>
+        this with
+        {
+            Position = Reached ?? Position,
+            HeldCause = null,
+            AgreedUpTo = Position,
         };
 
     /// <summary>The tables of <see cref="Into"/>; null where that is null.</summary>

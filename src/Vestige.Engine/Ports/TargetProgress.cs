@@ -12,7 +12,7 @@ namespace Vestige.Engine.Ports;
 /// <param name="Token">Where the log can be continued after the position, in the source's words; null where the position says that.</param>
 public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position, IReadOnlyList<TableProgress> Tables, string? Token = null)
 {
-    private Tuple<IReadOnlyList<TableProgress>, LogPosition?>? lowest;
+    private Tuple<IReadOnlyList<TableProgress>, LogPosition?, LogPosition?>? lowest;
 
     public static TargetProgress None { get; } = new(null, null, []);
 
@@ -21,31 +21,41 @@ public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position
     /// Null before the first load ends.
     /// </summary>
     public LogPosition? NeededAfter =>
-        Position is { } position && Lowest is { } needed ? LogPosition.Min(position, needed) : Position;
+        Position is { } position && Lowest.Needed is { } needed ? LogPosition.Min(position, needed) : Position;
 
-    /// <summary>The lowest position that a table needs on its own; looked for once for each list of tables, which may be long.</summary>
-    private LogPosition? Lowest
+    /// <summary>After where the log is wanted for tables that are held, so that they can continue; null where it is not.</summary>
+    public LogPosition? WantedAfter => Lowest.Wanted;
+
+    /// <summary>The lowest positions that tables need on their own; looked for once for each list of tables, which may be long.</summary>
+    private (LogPosition? Needed, LogPosition? Wanted) Lowest
     {
         get
         {
             var known = lowest;
             if (known is null || !ReferenceEquals(known.Item1, Tables))
             {
-                LogPosition? needed = null;
+                var (needed, wanted) = (default(LogPosition?), default(LogPosition?));
                 foreach (var table in Tables)
                 {
-                    if (!table.Held && (table.Reached ?? (table.Loaded ? null : table.Part?.Since)) is { } after)
+                    if (table.Held)
                     {
-                        needed = needed is { } least ? LogPosition.Min(least, after) : after;
+                        wanted = Least(wanted, table.Reached);
+                    }
+                    else
+                    {
+                        needed = Least(needed, table.Reached ?? (table.Loaded ? null : table.Part?.Since));
                     }
                 }
 
-                lowest = known = Tuple.Create(Tables, needed);
+                lowest = known = Tuple.Create(Tables, needed, wanted);
             }
 
-            return known.Item2;
+            return (known.Item2, known.Item3);
         }
     }
+
+    private static LogPosition? Least(LogPosition? one, LogPosition? other) =>
+        one is { } first && other is { } second ? LogPosition.Min(first, second) : one ?? other;
 
     /// <summary>
     /// The same with its positions on the branches on which they lie, so that they compare. A position of a log that the spool does not

@@ -27,8 +27,8 @@ internal interface ITargetWork : IAsyncDisposable
     TablesBeside NewBeside(LoadPauses pauses, AsideNotices notices) =>
         throw new NotSupportedException("Tables are loaded while nothing else is done.");
 
-    /// <summary>Whether its tables can be changed between two rows.</summary>
-    bool EditsTables => false;
+    /// <summary>By what its tables are changed between two rows; null where they are not.</summary>
+    ISchemaEditor? Editor => null;
 
     /// <summary>Makes the batches that it takes.</summary>
     IBatchBuilder NewBuilder(ChangeRouter router);

@@ -41,7 +41,7 @@ internal sealed class TransactionalWork : ITargetWork
 
     public TablesBeside NewBeside(LoadPauses pauses, AsideNotices notices) => new(context, session, Ends!, pauses, notices);
 
-    public bool EditsTables => context.Target.Find<ISchemaEditor>() is not null;
+    public ISchemaEditor? Editor => context.Target.Find<ISchemaEditor>();
 
     public IBatchBuilder NewBuilder(ChangeRouter router) => new FoldedBatchBuilder(context.Capture.Spool, router);
 

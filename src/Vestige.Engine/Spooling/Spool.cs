@@ -409,7 +409,10 @@ public sealed class Spool : IAsyncDisposable
     }
 
     /// <summary>Keeps everything after a position for a crossing; null keeps everything until its position is known.</summary>
-    public void Retain(string crossing, LogPosition? position) => list.Retain(crossing, position);
+    /// <param name="crossing">The crossing.</param>
+    /// <param name="position">The position.</param>
+    /// <param name="wish">After where it is wanted besides, as long as there is room; null where it is not.</param>
+    public void Retain(string crossing, LogPosition? position, LogPosition? wish = null) => list.Retain(crossing, position, wish);
 
     /// <summary>The crossing no longer needs anything kept.</summary>
     public void Release(string crossing) => list.Release(crossing);

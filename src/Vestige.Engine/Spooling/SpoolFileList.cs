@@ -129,11 +129,14 @@ internal sealed class SpoolFileList(SpoolOptions options)
     }
 
     /// <summary>Keeps everything after a position for a crossing; null keeps everything until its position is known.</summary>
-    public void Retain(string crossing, LogPosition? position)
+    /// <param name="crossing">The crossing.</param>
+    /// <param name="position">The position.</param>
+    /// <param name="wish">After where it is wanted besides, as long as there is room; null where it is not.</param>
+    public void Retain(string crossing, LogPosition? position, LogPosition? wish = null)
     {
         lock (gate)
         {
-            retention.Retain(crossing, position);
+            retention.Retain(crossing, position, wish);
         }
     }
 

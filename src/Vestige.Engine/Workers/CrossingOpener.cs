@@ -295,7 +295,8 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
                     entry.Name,
                     entry.Stored.Desired == DesiredState.KeepLog
                         ? LogRetention.AfterOf(entry.Stored.Definition, capture.Spool)
-                        : progress.NeededAfter
+                        : progress.NeededAfter,
+                    progress.WantedAfter
                 );
             }
         }

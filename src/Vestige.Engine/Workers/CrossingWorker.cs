@@ -170,7 +170,7 @@ public sealed class CrossingWorker
         await quarantine.OpenAsync(session.Progress, now);
         var missing = await AgreeAsync(work, now);
         work.Ends = await EndsAsync(now);
-        capture.Spool.Retain(definition.Name, session.Progress.NeededAfter);
+        capture.Spool.Retain(definition.Name, session.Progress.NeededAfter, session.Progress.WantedAfter);
         if (missing.Count > 0 && !LoadsBeside(session.Progress, work))
         {
             await rests.BeforeLoadAsync(session, now);
@@ -385,7 +385,7 @@ public sealed class CrossingWorker
         await notices.TellHeldAsync(work.Session.Progress, state.IsHeld);
         state.Take(work.Session.Progress);
         state.SetPlace(batch);
-        capture.Spool.Retain(definition.Name, NeededAfter(work.Session));
+        capture.Spool.Retain(definition.Name, NeededAfter(work.Session), work.Session.Progress.WantedAfter);
         state.SetInHand(null);
         notices.Add(aside ? quarantine.Count - waiting : 0);
         await notices.TellAsync();
@@ -397,7 +397,7 @@ public sealed class CrossingWorker
     {
         var entered = await BranchPassage.PassAsync(session, capture.Spool, LoadsTables, cancellation);
         state.Take(session.Progress);
-        capture.Spool.Retain(definition.Name, NeededAfter(session));
+        capture.Spool.Retain(definition.Name, NeededAfter(session), session.Progress.WantedAfter);
         await passages.EnteredAsync(entered, cancellation);
     }
 
@@ -423,7 +423,8 @@ public sealed class CrossingWorker
         var router = new ChangeRouter(spool, context.Treating, new SkippedRows(quarantine, clock), tables)
         {
             Target = work.Ends!.Target,
-            EditsTables = work.EditsTables,
+            Editor = work.Editor,
+            Since = progress.Position,
         };
         var reader = spool.ReadAfter(progress.Position!.Value, withinBranch: true);
         var gatherer = new BatchGatherer(spool, reader, work.NewBuilder(router), clock, BatchBytes) { Idle = context.Meter.Idle };

@@ -83,6 +83,15 @@ internal static class CrossingRunApi
             .Answers<IReadOnlyList<SteeredDocument>>()
             .Refuses(422);
         group
+            .MapPost("/{name}/agree", AgreeAsync)
+            .Describe(
+                "agreeToSchemaChanges",
+                "Agrees to what was done to held tables at the source: it is done on the target too, and the tables continue from where "
+                    + "they were held. Refused where a table is not held or its changes since then are not kept; nothing is done then."
+            )
+            .Answers<StateDocument>()
+            .Refuses(404, 409, 422, 424);
+        group
             .MapPost("/{name}/reload", ReloadAsync)
             .Describe(
                 "reloadTables",
@@ -92,6 +101,11 @@ internal static class CrossingRunApi
             .Answers<StateDocument>()
             .Refuses(404, 409, 422, 424);
     }
+
+    private static Task<IResult> AgreeAsync(string name, ReloadBody body, CrossingEngine engine, CancellationToken cancellation) =>
+        DoAsync(name, engine, () =>
+            engine.AgreeAsync(name, [.. (body.Tables ?? []).Select(table => TablesOf.Named(engine.Status(name), table))], By, cancellation)
+        );
 
     private static async Task<IResult> StopAsync(
         string name,

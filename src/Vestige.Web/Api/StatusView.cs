@@ -77,6 +77,7 @@ public static class StatusView
                     Target: table.Target.ToString(),
                     State: table.State.Word(),
                     Cause: table.Cause,
+                    MayContinue: table.MayContinue,
                     Load: table.RowsToLoad is not { } all ? null : new LoadDocument(Done: table.RowsLoaded, Of: all),
                     Changes: new ChangesDocument(
                         Insert: table.Tally.Inserts,

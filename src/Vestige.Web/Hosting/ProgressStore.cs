@@ -123,12 +123,15 @@ public sealed class ProgressStore(StoreFactory factory) : IProgressStore
 
         public ulong? Reached { get; init; }
 
+        public ulong? AgreedUpTo { get; init; }
+
         [System.Text.Json.Serialization.JsonIgnore]
         public TableProgress Progress =>
             new(new TableName(Schema, Name), Loaded, new LogPosition(Offset), HeldCause, Into: Into, Settled: Settled, Fingerprint: Form)
             {
                 Log = LogOf(Server, Timeline),
                 Reached = Reached is { } reached ? new LogPosition(reached) : null,
+                AgreedUpTo = AgreedUpTo is { } agreed ? new LogPosition(agreed) : null,
             };
 
         public static KeptTable Of(TableProgress table) =>
@@ -141,6 +144,7 @@ public sealed class ProgressStore(StoreFactory factory) : IProgressStore
                 Server = table.Log?.Server,
                 Timeline = table.Log?.Timeline,
                 Reached = table.Reached?.Offset,
+                AgreedUpTo = table.AgreedUpTo?.Offset,
             };
     }
 }

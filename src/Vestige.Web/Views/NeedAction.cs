@@ -30,9 +30,13 @@ public sealed record NeedAction(string Label, string Address, bool Posts = false
                 Posts: true
             ),
             NeedKind.LogLoss when need.Time is not null => new NeedAction("See why", page),
+            NeedKind.Held when need.Tables is { Count: > 0 and <= MostNamed } waiting && status?.MayContinue(waiting) == true => new NeedAction(
+                "Decide …",
+                $"{page}/agree?{QueryOf(waiting)}"
+            ),
             NeedKind.Held or NeedKind.SourceWritesFail when need.Tables is { Count: > 0 and <= MostNamed } held => new NeedAction(
                 "Reload …",
-                $"{page}/reload?{string.Join('&', held.Select(table => $"table={Uri.EscapeDataString(table)}"))}"
+                $"{page}/reload?{QueryOf(held)}"
             ),
             NeedKind.Held or NeedKind.SourceWritesFail => new NeedAction("Held tables", $"{page}/tables"),
             NeedKind.Faulted or NeedKind.LogLoss => new NeedAction("Reload …", $"{page}/reload?all=true"),
@@ -50,4 +54,7 @@ public sealed record NeedAction(string Label, string Address, bool Posts = false
             _ => new NeedAction("See why", page),
         };
     }
+
+    private static string QueryOf(IEnumerable<string> tables) =>
+        string.Join('&', tables.Select(table => $"table={Uri.EscapeDataString(table)}"));
 }

@@ -152,7 +152,11 @@ public abstract class TargetConformance : IAsyncLifetime
         await using (beside)
         {
             await session.SaveAsync(new ProgressUpdate(new LogPosition(2), []), Stop);
-            var loaded = new TableProgress(form.Name, Loaded: true, new LogPosition(2)) { Reached = new LogPosition(2) };
+            var loaded = new TableProgress(form.Name, Loaded: true, new LogPosition(2))
+            {
+                Reached = new LogPosition(2),
+                AgreedUpTo = new LogPosition(3),
+            };
             await beside.SaveAsync(new ProgressUpdate(null, [loaded]), Stop);
             await session.SaveAsync(new ProgressUpdate(new LogPosition(3), []), Stop);
             session.Learn([loaded]);
@@ -162,6 +166,7 @@ public abstract class TargetConformance : IAsyncLifetime
         var progress = await system.Target.Tables.ReadProgressAsync("c", Stop);
         Assert.Equal(new LogPosition(3), progress.Position);
         Assert.Equal(new LogPosition(2), Assert.Single(progress.Tables).Reached);
+        Assert.Equal(new LogPosition(3), progress.Tables[0].AgreedUpTo);
     }
 
     /// <summary>A reader sees the rows of before until those of the load are all there; then those, and nothing else.</summary>

@@ -421,6 +421,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
                             Position = table.Position.On(0),
                             Part = table.Part is { } part ? part with { Since = part.Since.On(0) } : null,
                             Reached = table.Reached?.On(0),
+                            AgreedUpTo = table.AgreedUpTo?.On(0),
                         }
                     ),
                 ],

@@ -235,6 +235,7 @@ public sealed class SimWorld
                     {
                         Position = Numbered(table.Position, table.Log ?? Target.Progress.Identity),
                         Reached = table.Reached is { } reached ? Numbered(reached, table.Log ?? Target.Progress.Identity) : null,
+                        AgreedUpTo = table.AgreedUpTo is { } agreed ? Numbered(agreed, table.Log ?? Target.Progress.Identity) : null,
                     }
                 ),
             ],
@@ -334,7 +335,11 @@ public sealed class SimWorld
             var table in Progress.Tables.Where(table =>
                 table is { Loaded: true, Held: false }
                 && table.Position <= (table.Reached ?? position)
-                && !Source.Restructuring.IsUnseen(table.Table, table.Position, table.Reached ?? position)
+                && !Source.Restructuring.IsUnseen(
+                    table.Table,
+                    table.AgreedUpTo is null ? table.Position : Core.Positions.LogPosition.Zero,
+                    table.Reached ?? position
+                )
             )
         )
         {
@@ -380,9 +385,18 @@ public sealed class SimWorld
     /// <summary>A held table keeps the rows that the source had before it was changed.</summary>
     private void CheckHeld()
     {
-        foreach (var table in Target.Progress.Tables.Where(table => table.Held))
+        foreach (var table in Progress.Tables.Where(table => table.Held))
         {
             Count("table", "held");
+            if (
+                table.Reached is { } reached
+                && !Source.Restructuring.IsUnseen(table.Table, Core.Positions.LogPosition.Zero, reached)
+                && HashOf(table.Table) != Source.HashAt(table.Table, reached)
+            )
+            {
+                throw Failure($"{table.Table} is held as of {reached}, and was not like that there");
+            }
+
             if (
                 !Source.Restructuring.WereBefore(
                     table.Table,
@@ -494,6 +508,14 @@ public sealed class SimWorld
         if (Random.Next(3) == 0)
         {
             Source.Look(Now);
+            return;
+        }
+
+        if (Target.Progress.Tables.Where(table => table is { Held: true, Reached: not null }).ToList() is { Count: > 0 } held)
+        {
+            var (engine, table) = (Engine, held[Random.Next(held.Count)].Table);
+            processes[^1].Process.Post(_ => _ = AskAsync(() => engine.AgreeAsync(Crossing, [table], "sim", CancellationToken.None)), null);
+            Count("table", "agreed to");
             return;
         }
 
@@ -747,6 +769,9 @@ public sealed class SimWorld
                                 SchemaChanges:
                                 [
                                     .. ReloadsHeld ? [new SchemaChangeRule("*", SchemaChangeAction.Reload)] : Array.Empty<SchemaChangeRule>(),
+                                    .. Seed % 4 == 1 && !ReloadsHeld
+                                        ? [new SchemaChangeRule("*", SchemaChangeAction.Hold)]
+                                        : Array.Empty<SchemaChangeRule>(),
                                     .. Seed % 3 == 0
                                         ? [new SchemaChangeRule("*", SchemaChangeAction.Carry, [SchemaChangeKind.ColumnDropped])]
                                         : Array.Empty<SchemaChangeRule>(),

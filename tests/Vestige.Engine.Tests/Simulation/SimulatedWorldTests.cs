@@ -45,7 +45,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     {
         var one = Environment.GetEnvironmentVariable("VESTIGE_SEED");
         var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "500") / 2;
-        var (held, restructured) = (0, 0);
+        var (held, restructured, agreed) = (0, 0, 0);
         SchemaChangeKind[] kinds = [SchemaChangeKind.ColumnAdded, SchemaChangeKind.ColumnDropped, SchemaChangeKind.ColumnRenamed];
         var carried = kinds.ToDictionary(kind => kind, _ => 0);
         foreach (var seed in one is null ? Enumerable.Range(1, many) : [int.Parse(one)])
@@ -53,6 +53,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
             var world = new SimWorld(seed, source: new SimSourceState { Restructuring = new SimRestructuring(happens: true) });
             world.Run();
             held += world.Faults.GetValueOrDefault("table held");
+            agreed += world.Faults.GetValueOrDefault("table agreed to");
             restructured += world.Faults.GetValueOrDefault("table restructured");
             foreach (var kind in kinds)
             {
@@ -62,9 +63,9 @@ public class SimulatedWorldTests(ITestOutputHelper output)
 
         output.WriteLine(
             $"{restructured} times a table was changed, {string.Join(", ", carried.Select(pair => $"{pair.Value} {pair.Key.Word()}"))} carried, "
-                + $"{held} tables held at the end"
+                + $"{agreed} times agreed to, {held} tables held at the end"
         );
-        Assert.True((held > 0 && carried.Values.All(count => count > 0)) || one is not null);
+        Assert.True((held > 0 && agreed > 0 && carried.Values.All(count => count > 0)) || one is not null);
     }
 
     [Fact]

@@ -135,6 +135,26 @@ public sealed class SpoolTests
         Assert.True(spool.Begin > new LogPosition(20));
     }
 
+    /// <summary>What held tables want is kept beyond the span, and given up before anybody waits.</summary>
+    [Fact]
+    public async Task What_is_wanted_stays_until_the_budget_is_reached()
+    {
+        await using var spool = await BeginAsync(Small with { BudgetBytes = 6000 });
+        spool.Retain("copy", new LogPosition(10_000), new LogPosition(3));
+        long place = 0;
+        await TakeAsync(spool, ++place);
+        while (!spool.Full)
+        {
+            await spool.TrimAsync(cancellation);
+            Assert.True(spool.Contains(new LogPosition(3)), $"begins at {spool.Begin}, {spool.Bytes} bytes");
+            await TakeAsync(spool, ++place);
+        }
+
+        await spool.TrimAsync(cancellation);
+        Assert.False(spool.Full);
+        Assert.False(spool.Contains(new LogPosition(3)));
+    }
+
     [Fact]
     public async Task While_a_crossings_place_is_unknown_nothing_is_dropped()
     {

@@ -9,6 +9,7 @@ public sealed record TableStatusDocument(
     string Target,
     [property: Choices(typeof(TableState))] string State,
     string? Cause,
+    bool MayContinue,
     LoadDocument? Load,
     ChangesDocument Changes,
     UnexpectedDocument Unexpected,

@@ -1,0 +1,122 @@
+using Microsoft.AspNetCore.Mvc;
+using Vestige.Core.SchemaVersions;
+using Vestige.Engine.Commands;
+using Vestige.Engine.Faults;
+using Vestige.Engine.Measuring;
+using Vestige.Engine.Ports;
+using Vestige.Web.Connections;
+
+namespace Vestige.Web.Pages.Crossings;
+
+/// <summary>What was changed at the source waits for a person: what does agreeing do, and what would be lost?</summary>
+public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, ISchemaVersionStore versions, TimeProvider clock)
+    : CrossingPage(engine, connections, clock)
+{
+    public override string View => "tables";
+
+    /// <summary>The tables that continue.</summary>
+    public IReadOnlyList<TableStatus> Chosen { get; private set; } = [];
+
+    /// <summary>Tables that were asked for and cannot continue like that.</summary>
+    public IReadOnlyList<string> Others { get; private set; } = [];
+
+    /// <summary>Columns that are dropped on the target, each with how many rows have a value in it; null where that is not known.</summary>
+    public IReadOnlyList<(string Table, string Column, long? Values)> Lost { get; private set; } = [];
+
+    public async Task<IActionResult> OnGetAsync(string name, string[] table, CancellationToken cancellation)
+    {
+        if (!Find(name))
+        {
+            return NotFound();
+        }
+
+        Choose(table);
+        foreach (var one in Chosen)
+        {
+            Lost = [.. Lost, .. await LostOfAsync(one, cancellation)];
+        }
+
+        return Page();
+    }
+
+    public async Task<IActionResult> OnPostAsync(string name, string[] table, string? typed, CancellationToken cancellation)
+    {
+        if (!Find(name))
+        {
+            return NotFound();
+        }
+
+        Choose(table);
+        var back = $"/crossings/{name}/agree?{string.Join('&', table.Select(one => $"table={Uri.EscapeDataString(one)}"))}";
+        if (Others.Count > 0 || Chosen.Count == 0)
+        {
+            TempData["Refused"] = "Nothing was done: choose held tables whose changes are kept.";
+            return Redirect(back);
+        }
+
+        var isLosing = false;
+        foreach (var one in Chosen)
+        {
+            isLosing |= (await DroppedOfAsync(one, cancellation)).Count > 0;
+        }
+
+        if (isLosing && typed != name)
+        {
+            TempData["Refused"] = "Nothing was done: the name typed is not the crossing's name.";
+            return Redirect(back);
+        }
+
+        return await DoAsync($"/crossings/{name}/tables", "The tables catch up.", () =>
+            Engine.AgreeAsync(name, [.. Chosen.Select(one => one.Source)], By, cancellation)
+        );
+    }
+
+    private void Choose(string[] asked)
+    {
+        var wanted = asked.Where(one => one.Length > 0).ToHashSet();
+        Chosen = [.. Status.Tables.Where(one => wanted.Contains(one.Source.ToString()) && one.MayContinue)];
+        Others = [.. wanted.Except(Chosen.Select(one => one.Source.ToString())).Order()];
+    }
+
+    private async Task<IReadOnlyList<(string Table, string Column, long? Values)>> LostOfAsync(
+        TableStatus table,
+        CancellationToken cancellation
+    )
+    {
+        var lost = new List<(string, string, long?)>();
+        var lookup = Connections.Find<IRowLookup>(Status.Definition.Target);
+        foreach (var column in await DroppedOfAsync(table, cancellation))
+        {
+            lost.Add((table.Target.ToString(), column, lookup is null ? null : await ValuesAsync(lookup, table, column, cancellation)));
+        }
+
+        return lost;
+    }
+
+    private static async Task<long?> ValuesAsync(IRowLookup lookup, TableStatus table, string column, CancellationToken cancellation)
+    {
+        try
+        {
+            return await lookup.CountValuesAsync(table.Target, column, cancellation);
+        }
+        catch (PortException)
+        {
+            return null;
+        }
+    }
+
+    /// <summary>By the name on the target: what a step of the treatment names holds its table for good.</summary>
+    private async Task<List<string>> DroppedOfAsync(TableStatus table, CancellationToken cancellation)
+    {
+        var history = await versions.OfTableAsync(Status.Definition.Source, table.Source, cancellation);
+        var version = history.FirstOrDefault(one =>
+            one.What.Length > 0 && one.From <= table.HeldAt && table.Cause?.Contains(one.What, StringComparison.Ordinal) == true
+        );
+        return
+        [
+            .. (version?.Changes ?? [])
+                .Where(change => change.Kind == SchemaChangeKind.ColumnDropped)
+                .Select(change => Status.Definition.Naming?.Cased(change.Subject) ?? change.Subject),
+        ];
+    }
+}
