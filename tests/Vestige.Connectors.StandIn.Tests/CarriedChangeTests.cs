@@ -76,7 +76,10 @@ public sealed class CarriedChangeTests : IAsyncDisposable
     [Theory]
     [InlineData("UPDATE t SET v = 'before'; ALTER TABLE t DROP COLUMN v; INSERT INTO t VALUES (2)", "id")]
     [InlineData("INSERT INTO t VALUES (2, 'in'); ALTER TABLE t DROP COLUMN v; INSERT INTO t VALUES (3); DELETE FROM t WHERE id = 1", "id")]
-    [InlineData("ALTER TABLE t ADD COLUMN c TEXT; UPDATE t SET c = 'x'; ALTER TABLE t DROP COLUMN v; ALTER TABLE t RENAME COLUMN c TO d", "id,d")]
+    [InlineData(
+        "ALTER TABLE t ADD COLUMN c TEXT; UPDATE t SET c = 'x'; ALTER TABLE t DROP COLUMN v; ALTER TABLE t RENAME COLUMN c TO d",
+        "id,d"
+    )]
     public async Task A_table_that_is_held_continues_with_all_of_its_changes_once_they_are_agreed_to(string statements, string columns)
     {
         await BeginAsync();
@@ -100,6 +103,31 @@ public sealed class CarriedChangeTests : IAsyncDisposable
             world.Engine.AgreeAsync(Name, [new TableName("a", "t")], "test", cancellation)
         );
         Assert.Contains("is not held", refused.Message, StringComparison.Ordinal);
+    }
+
+    /// <summary>A transaction that is applied part by part, as it changes many rows.</summary>
+    [Theory]
+    [InlineData("ALTER TABLE t ADD COLUMN c TEXT; UPDATE t SET c = v || id", false)]
+    [InlineData("UPDATE t SET v = v || id; ALTER TABLE t ADD COLUMN c TEXT; UPDATE t SET c = v", false)]
+    [InlineData("UPDATE t SET v = v || id; ALTER TABLE t DROP COLUMN v; INSERT INTO t VALUES (30001)", true)]
+    public async Task What_is_done_within_a_transaction_of_many_rows_is_done_to_the_copy(string statements, bool waits)
+    {
+        await BeginAsync();
+        await RunAsync(
+            "INSERT INTO t WITH RECURSIVE n(i) AS (SELECT 2 UNION ALL SELECT i + 1 FROM n WHERE i < 30000) "
+                + "SELECT i, 'some text that is not too short for this' FROM n"
+        );
+        await SameAsync();
+        await RunAsync($"INSERT INTO other VALUES (900, 'beside'); {statements}");
+        await UntilAsync(() => Rows("b.db", "other").Contains("beside", StringComparison.Ordinal), "the other table");
+        if (waits)
+        {
+            await UntilAsync(() => Status.Tables.Any(table => table.MayContinue), "held");
+            await world.Engine.AgreeAsync(Name, [new TableName("a", "t")], "test", cancellation);
+        }
+
+        await SameAsync();
+        Assert.Null(Cause("t"));
     }
 
     [Fact]

@@ -21,7 +21,9 @@ namespace Vestige.Connectors.StandIn.Tests;
 /// <summary>An engine over two stand-ins, <c>a</c> and <c>b</c>, whose files SQLite itself can be asked about.</summary>
 public sealed class TwoStandIns : IAsyncDisposable
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(int.Parse(Environment.GetEnvironmentVariable("VESTIGE_PATIENCE") ?? "120"));
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(
+        int.Parse(Environment.GetEnvironmentVariable("VESTIGE_PATIENCE") ?? "120")
+    );
     private readonly TemporaryFolder folder = new();
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;
     private readonly MemoryStore store = new();

@@ -551,6 +551,30 @@ test('one table of ten is loaded again while the other nine keep following', asy
   assert(others.length === 0, `the others follow meanwhile: ${others.join(', ')}`);
 });
 
+test('a column that is added arrives while the page is open, and one that is dropped waits until it is agreed to', async (page) => {
+  await own('grows');
+  const reads = async (statement) => (await (await fetch(`${base}/api/v1/bench/grows-to`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement }) })).json()).rows;
+  await page.goto(`${base}/crossings/grows/tables/grows-from.shelf?key=1`);
+  await run('grows-from', "ALTER TABLE shelf ADD COLUMN room TEXT DEFAULT 'north'; UPDATE shelf SET room = 'south' WHERE id = 1");
+  await until(async () => /room[\s\S]*south[\s\S]*south/.test(await page.locator('#sides').textContent()), 'the column on both sides of the open page');
+  await run('grows-from', 'ALTER TABLE shelf DROP COLUMN room');
+  await run('grows-from', "INSERT INTO shelf (id, label) VALUES (77, 'later')");
+  await until(async () => (await status('grows')).tables[0].mayContinue, 'the table to wait');
+  await page.goto(`${base}/crossings/grows/tables/grows-from.shelf`);
+  await page.getByRole('link', { name: 'Agree …' }).click();
+  const main = await page.locator('#main').textContent();
+  assert(main.includes('DROP COLUMN "room"') && /1 value\s+of column\s+room/.test(main), `the statement and what is lost: ${main}`);
+  const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+  assert(found.violations.length === 0, found.violations.map((v) => v.id + ' ' + v.nodes[0].html).join(' | '));
+  await page.getByRole('button', { name: 'Agree and continue' }).click();
+  assert((await page.getByRole('alert').first().textContent()).includes('the name typed is not'), 'the name is asked for');
+  await page.getByLabel('Type grows to confirm').fill('grows');
+  await page.getByRole('button', { name: 'Agree and continue' }).click();
+  await page.waitForURL('**/crossings/grows/tables');
+  await until(async () => (await reads("SELECT label FROM shelf WHERE id = 77")).length === 1, 'the row that was written meanwhile');
+  assert((await reads("SELECT name FROM pragma_table_info('shelf') WHERE name = 'room'")).length === 0, 'the column is gone');
+});
+
 test('a refused row waits, is edited, dropped and tried again', async (page) => {
   await own('waits');
   await page.goto(`${base}/crossings/waits/quarantine`);

@@ -34,7 +34,8 @@ internal static class TableEdit
             [
                 $"ALTER COLUMN {column} TYPE {type} USING {column}::{type}",
             ],
-            SchemaChangeKind.NullabilityChanged when change.KeepsOut => IsFilled(edit, change.Subject) ? [] : [$"ALTER COLUMN {column} SET NOT NULL"],
+            SchemaChangeKind.NullabilityChanged when change.KeepsOut && IsFilled(edit, change.Subject) => [],
+            SchemaChangeKind.NullabilityChanged when change.KeepsOut => [$"ALTER COLUMN {column} SET NOT NULL"],
             SchemaChangeKind.NullabilityChanged => [$"ALTER COLUMN {column} DROP NOT NULL"],
             SchemaChangeKind.DefaultChanged when change.After is null => [$"ALTER COLUMN {column} DROP DEFAULT"],
             SchemaChangeKind.DefaultChanged => IsConstant(change) ? [$"ALTER COLUMN {column} SET DEFAULT {change.After}"] : [],

@@ -24,6 +24,8 @@ internal sealed record ColumnState(
     string? Default = null
 )
 {
-    /// <summary>That value, as the log would write it; null where there is none, where parts have several, and where it was not read.</summary>
+    /// <summary>
+    /// That value, as the log would write it; null where there is none, where parts have several, and where it was not read.
+    /// </summary>
     public string? Missing { get; init; }
 }

@@ -4,9 +4,9 @@ using Vestige.Core.Schemas;
 namespace Vestige.Connectors.PostgreSql.Watching;
 
 /// <summary>
-/// Finds the form of rows by what the log tells of their columns: names, types and order, and no numbers. They are of the table as it is, or
-/// as it was before one of the last changes, or between two statements of one of those. Which columns they are is known where only one of
-/// these fits, or all that fit are made of the same columns.
+/// Finds the form of rows by what the log tells of their columns: names, types and order, and no numbers. They are of the table as it
+/// is, or as it was before one of the last changes, or between two statements of one of those. Which columns they are is known where
+/// only one of these fits, or all that fit are made of the same columns.
 /// </summary>
 internal static class KnownForms
 {

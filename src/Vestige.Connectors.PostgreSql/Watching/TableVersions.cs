@@ -47,9 +47,9 @@ internal static class TableVersions
     }
 
     /// <summary>
-    /// What is told to crossings, with its steps where that is all that was done. What rows have that were written before a column was added
-    /// is in the catalogue, unless it is NULL or the rows were written again into another file (PostgreSQL manual, ALTER TABLE, Notes); so
-    /// is every row after a change of a type that needs more than another name for the same bytes.
+    /// What is told to crossings, with its steps where that is all that was done. What rows have that were written before a column was
+    /// added is in the catalogue, unless it is NULL or the rows were written again into another file (PostgreSQL manual, ALTER TABLE,
+    /// Notes); so is every row after a change of a type that needs more than another name for the same bytes.
     /// </summary>
     public static SchemaNotice WithSteps(SchemaNotice notice, TableState old, TableState now, ToldVersion version)
     {
@@ -79,7 +79,13 @@ internal static class TableVersions
     /// Whether it is known what was done, and in what order as far as that matters to rows. Columns that came and went between the looks
     /// show in how many there ever were.
     /// </summary>
-    private static bool IsCertain(TableState old, TableState now, TableSchema before, TableSchema after, IReadOnlyList<SchemaChange> changes)
+    private static bool IsCertain(
+        TableState old,
+        TableState now,
+        TableSchema before,
+        TableSchema after,
+        IReadOnlyList<SchemaChange> changes
+    )
     {
         var done = changes.Where(change => !change.KeepsRows).ToList();
         return (

@@ -86,7 +86,9 @@ public static class SchemaComparison
             _ => false,
         };
 
-    /// <summary>Without the database's own numbers a column that was renamed looks like one that was dropped and one that was added.</summary>
+    /// <summary>
+    /// Without the database's own numbers a column that was renamed looks like one that was dropped and one that was added.
+    /// </summary>
     private static bool AreCertain(List<SchemaChange> changes, TableSchema before, TableSchema after)
     {
         if (changes.TrueForAll(change => change.Kind == SchemaChangeKind.ColumnAdded))

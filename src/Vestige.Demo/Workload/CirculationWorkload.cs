@@ -6,7 +6,8 @@ namespace Vestige.Demo.Workload;
 
 /// <summary>
 /// Works on the circulation database like its libraries do: loans, returns, renewals, holds, fines and payments, each one
-/// transaction; a batch every library night, and rarely a very large transaction. The rate can be changed at any time.
+/// transaction; a batch every library night, and rarely a very large transaction. Copies get a column now and then, and one of those is
+/// renamed every library day. The rate can be changed at any time.
 /// </summary>
 public sealed class CirculationWorkload : IAsyncDisposable
 {
@@ -15,6 +16,11 @@ public sealed class CirculationWorkload : IAsyncDisposable
     private const int NightlyRows = 400;
     private const int HugeRows = 15_000;
     private const int HugeEveryNights = 6;
+    private const string Shelf = "shelf";
+    private const string Place = "place";
+
+    /// <summary>What copies get with time.</summary>
+    private static readonly string[] CopyColumns = [Shelf, "condition", "binding", "donor"];
     private static readonly TimeSpan Beat = TimeSpan.FromMilliseconds(20);
     private readonly StandInDatabase database;
     private readonly TimeProvider clock;
@@ -91,6 +97,8 @@ public sealed class CirculationWorkload : IAsyncDisposable
                 }
 
                 await NightAsync(hour);
+                await ChangeSchemaAsync(hour);
+                lastHour = hour;
                 Failure = null;
             }
             catch (OperationCanceledException)
@@ -157,7 +165,7 @@ public sealed class CirculationWorkload : IAsyncDisposable
         var (copy, patron) = (1 + random.NextInt64(copies), 1 + random.NextInt64(patrons));
         var now = clock.GetUtcNow();
         transaction.Run(
-            "INSERT INTO loan VALUES (?, ?, ?, ?, ?, NULL, 0)",
+            "INSERT INTO loan (id, copy_id, patron_id, lent_at, due_on, returned_at, renewals) VALUES (?, ?, ?, ?, ?, NULL, 0)",
             ++loan,
             copy,
             patron,
@@ -186,14 +194,14 @@ public sealed class CirculationWorkload : IAsyncDisposable
         if (random.Next(6) == 0)
         {
             transaction.Run(
-                "INSERT INTO fine VALUES (?, ?, ?, ?, 1)",
+                "INSERT INTO fine (id, loan_id, amount, raised_at, settled) VALUES (?, ?, ?, ?, 1)",
                 ++fine,
                 id,
                 $"{random.Next(0, 5)}.{random.Next(100):D2}",
                 Moment(clock.GetUtcNow())
             );
             transaction.Run(
-                "INSERT INTO payment VALUES (?, 1, ?, ?)",
+                "INSERT INTO payment (fine_id, number, amount, paid_at) VALUES (?, 1, ?, ?)",
                 fine,
                 $"{random.Next(0, 5)}.{random.Next(100):D2}",
                 Moment(clock.GetUtcNow())
@@ -213,7 +221,7 @@ public sealed class CirculationWorkload : IAsyncDisposable
     private void PlaceOrDropHold(StandInTransaction transaction)
     {
         transaction.Run(
-            "INSERT INTO hold VALUES (?, ?, ?, ?, 'waiting')",
+            "INSERT INTO hold (id, title_id, patron_id, placed_at, state) VALUES (?, ?, ?, ?, 'waiting')",
             ++hold,
             1 + random.NextInt64(titles),
             1 + random.NextInt64(patrons),
@@ -226,9 +234,7 @@ public sealed class CirculationWorkload : IAsyncDisposable
     /// <summary>At four in the morning of the library day.</summary>
     private async Task NightAsync(double hour)
     {
-        var passed = lastHour < 4 && hour >= 4 && hour < 5;
-        lastHour = hour;
-        if (!passed || Rate == 0 || !Rhythm)
+        if (!HasCome(4, hour))
         {
             return;
         }
@@ -239,6 +245,44 @@ public sealed class CirculationWorkload : IAsyncDisposable
         transaction.Run("UPDATE loan SET renewals = renewals WHERE id IN (SELECT id FROM loan ORDER BY id DESC LIMIT ?)", rows);
         transaction.Commit();
     }
+
+    /// <summary>
+    /// A little after midnight of the library day the place of copies is called otherwise, and at one in the afternoon copies get another
+    /// column, as long as there are more to get.
+    /// </summary>
+    private async Task ChangeSchemaAsync(double hour)
+    {
+        if (!HasCome(0.5, hour) && !HasCome(13, hour))
+        {
+            return;
+        }
+
+        using var transaction = await database.BeginAsync(cancellation: stopping.Token);
+        var there = transaction.Query("SELECT name FROM pragma_table_info('copy')").Select(row => row.TextAt(0)).ToHashSet();
+        if (hour < 12)
+        {
+            Rename(transaction, there);
+        }
+        else if (CopyColumns.FirstOrDefault(column => !there.Contains(column) && !(column == Shelf && there.Contains(Place))) is { } added)
+        {
+            transaction.Run($"ALTER TABLE copy ADD COLUMN {added} TEXT DEFAULT 'not known'");
+            transaction.Run($"UPDATE copy SET {added} = 'as new' WHERE id IN (SELECT id FROM copy ORDER BY id DESC LIMIT ?)", NightlyRows);
+        }
+
+        transaction.Commit();
+    }
+
+    private static void Rename(StandInTransaction transaction, HashSet<string> there)
+    {
+        if (there.Contains(Shelf) || there.Contains(Place))
+        {
+            var (from, to) = there.Contains(Shelf) ? (Shelf, Place) : (Place, Shelf);
+            transaction.Run($"ALTER TABLE copy RENAME COLUMN {from} TO {to}");
+        }
+    }
+
+    /// <summary>Whether an hour of the library day has come since the last look, while the libraries are at work.</summary>
+    private bool HasCome(double wanted, double hour) => lastHour < wanted && hour >= wanted && hour < wanted + 1 && Rate > 0 && Rhythm;
 
     private static string Moment(DateTimeOffset at) => at.ToString("yyyy-MM-dd HH:mm:ss");
 }

@@ -54,10 +54,10 @@ internal sealed class HeldTables(EngineServices services, Captures captures, Cro
     }
 
     /// <summary>Whether a held table can continue: all of its changes since are kept, in the log that is read now.</summary>
-    public static bool MayContinue(TableProgress table, TargetProgress progress, Spool spool) =>
+    public static bool MayContinue(TableProgress? table, TargetProgress progress, Spool? spool) =>
         table is { Held: true, Reached: { } reached }
         && reached.Branch == progress.Position?.Branch
-        && spool.Readable
+        && spool is { Readable: true }
         && spool.Contains(reached);
 
     private static List<TableProgress> Agreed(TargetProgress found, IReadOnlyList<TableName> tables, Capture? capture)
@@ -74,7 +74,7 @@ internal sealed class HeldTables(EngineServices services, Captures captures, Cro
                 progress.Tables.FirstOrDefault(table => table.Table == name) is not { } table
                     ? throw new RequestRefusedException($"The crossing has no table {name}.") { Remedy = "Name tables of this crossing." }
                 : !table.Held ? throw new RequestRefusedException($"{name} is not held.") { Remedy = "Name held tables of this crossing." }
-                : capture is null || !MayContinue(table, progress, capture.Spool)
+                : !MayContinue(table, progress, capture?.Spool)
                     ? throw new RequestRefusedException($"{name} cannot continue: the changes since it was held are not kept.")
                     {
                         Remedy = "Load it again.",

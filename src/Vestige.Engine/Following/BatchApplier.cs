@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Runtime.CompilerServices;
 using Vestige.Core.Changes;
 using Vestige.Core.Crossings;
 using Vestige.Core.Positions;
@@ -78,10 +79,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     {
         try
         {
-            // Its parts are applied once; a table that cannot be changed then could not be held any more.
-            router.Editor = null;
-            await ApplyFragmentsAsync(head, gatherer, router, cancellation);
-            router.Editor = editor;
+            await ApplyPartsAsync(head, gatherer.FragmentsAsync(cancellation), router, cancellation);
             return false;
         }
         catch (RowRefusedException) when (rule() is not null)
@@ -89,15 +87,62 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
             await IsolateAsync(head.TablesBefore, cancellation);
             return true;
         }
+        catch (SchemaChangeRefusedException refusal)
+        {
+            await ApplyLargeWithoutAsync(head, refusal, cancellation);
+            return true;
+        }
     }
 
-    private async Task ApplyFragmentsAsync(Batch head, BatchGatherer gatherer, ChangeRouter router, CancellationToken cancellation)
+    /// <summary>Reads a large transaction once more, and applies it without the tables that are held from before it.</summary>
+    private async Task ApplyLargeWithoutAsync(Batch head, SchemaChangeRefusedException first, CancellationToken cancellation)
     {
+        var tables = head.TablesBefore;
+        for (SchemaChangeRefusedException? refusal = first; refusal is not null;)
+        {
+            tables = tables.SetItem(refusal.Table, Held(tables[refusal.Table], head.Fragments[0].Position, refusal.Message));
+            try
+            {
+                await ApplyPartsAsync(head, NextTransactionAsync(cancellation), RouterOf(tables), cancellation);
+                refusal = null;
+            }
+            catch (SchemaChangeRefusedException another)
+            {
+                refusal = another;
+            }
+        }
+    }
+
+    /// <summary>The parts of the transaction after the position of the target.</summary>
+    private async IAsyncEnumerable<SpooledFragment> NextTransactionAsync([EnumeratorCancellation] CancellationToken cancellation)
+    {
+        var reader = spool.ReadAfter(session.Progress.Position!.Value);
+        while (true)
+        {
+            foreach (var part in await reader.ReadAsync(PartBytes, cancellation))
+            {
+                yield return part;
+                if (part.Last)
+                {
+                    yield break;
+                }
+            }
+        }
+    }
+
+    private async Task ApplyPartsAsync(
+        Batch head,
+        IAsyncEnumerable<SpooledFragment> parts,
+        ChangeRouter router,
+        CancellationToken cancellation
+    )
+    {
+        changed.Clear();
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(head.Fragments[0]), cancellation);
         var tally = new ChangeTally();
         SpooledFragment? last = null;
         var changes = 0L;
-        await foreach (var part in gatherer.FragmentsAsync(cancellation))
+        await foreach (var part in parts)
         {
             await ApplyUnfoldedAsync(transaction, router, part, tally, cancellation);
             changes += part.Count;
@@ -105,10 +150,9 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
             last = part with { Changes = default, Count = 0 };
         }
 
-        var after = head with { TablesAfter = router.Tables };
         await CommitAsync(
             transaction,
-            new ProgressUpdate(last!.Position, after.Held, Token: last.Token),
+            new ProgressUpdate(last!.Position, HeldSince(head.TablesBefore, router.Tables), Token: last.Token),
             router.Aside.Take(),
             cancellation
         );
@@ -206,13 +250,20 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         CancellationToken cancellation
     )
     {
-        var aside = new SkippedRows(quarantine, clock);
-        var reached = LogPosition.Max(session.Progress.Position!.Value, table.Position);
-        var held = table.HeldAt(fragment.Position, cause, aside.Has(table.Table) ? null : reached);
-        var router = RouterOf(tables.SetItem(table.Table, held));
+        var router = RouterOf(tables.SetItem(table.Table, Held(table, fragment.Position, cause)));
         await ApplyOneAsync(fragment, router, cancellation, tables);
         return router;
     }
+
+    /// <summary>
+    /// The table held before a transaction. What waits of it in quarantine is of the form that it had, so that it cannot continue.
+    /// </summary>
+    private TableProgress Held(TableProgress table, LogPosition position, string cause) =>
+        table.HeldAt(
+            position,
+            cause,
+            new SkippedRows(quarantine, clock).Has(table.Table) ? null : LogPosition.Max(session.Progress.Position!.Value, table.Position)
+        );
 
     /// <summary>One that begins where the session stands.</summary>
     private ChangeRouter RouterOf(ImmutableDictionary<TableName, TableProgress> tables) =>

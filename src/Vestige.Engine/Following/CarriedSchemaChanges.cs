@@ -120,8 +120,8 @@ internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treati
     }
 
     /// <summary>
-    /// What the crossing has yet to do, from which form. What was told was found by comparing with an earlier form, which is the one that was
-    /// loaded; or one before or after it, where some of it was loaded already, or something was left out. Null for any other.
+    /// What the crossing has yet to do, from which form. What was told was found by comparing with an earlier form, which is the one that
+    /// was loaded; or one before or after it, where some of it was loaded already, or something was left out. Null for any other.
     /// </summary>
     private (TableSchema Before, IReadOnlyList<SchemaChange> Steps)? ToDo(string loaded, TableSchema form, SchemaNotice notice)
     {

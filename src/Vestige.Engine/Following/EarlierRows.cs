@@ -18,7 +18,9 @@ internal sealed record EarlierRows(int Relation, IReadOnlyList<int> Places, IRea
     /// <summary>From rows of one form to rows of another; both have numbers of columns.</summary>
     public static EarlierRows Between(TableSchema form, TableSchema into, int relation, bool keeps)
     {
-        var ordinals = form.Columns.Select((column, ordinal) => (column.Id, ordinal)).ToDictionary(pair => pair.Id!.Value, pair => pair.ordinal);
+        var ordinals = form
+            .Columns.Select((column, ordinal) => (column.Id, ordinal))
+            .ToDictionary(pair => pair.Id!.Value, pair => pair.ordinal);
         return new EarlierRows(
             relation,
             [.. into.Columns.Select(column => ordinals.GetValueOrDefault(column.Id!.Value, -1))],

@@ -282,7 +282,7 @@ internal sealed class StatusReader(IConnections connections, EventLog events, Ti
                     )
                     {
                         HeldAt = table is { Held: true } ? table.Position : null,
-                        MayContinue = table is { Held: true } && look.Capture is { } kept && HeldTables.MayContinue(table, progress, kept.Spool),
+                        MayContinue = HeldTables.MayContinue(table, progress, look.Capture?.Spool),
                         HeldSince = entry.Held.Of(name, table?.Held == true, look.Now, reported => HeldAt(entry.Name, reported)),
                     };
                 }),

@@ -34,7 +34,9 @@ internal sealed class SpoolRetention(SpoolOptions options)
     /// <summary>After which position everything is kept for a crossing, null for all; false when nothing is.</summary>
     public bool Find(string crossing, out LogPosition? position) => retained.TryGetValue(crossing, out position);
 
-    /// <summary>Whether the oldest file is needed by nobody and lies beyond the span. At the budget the span and what is wanted are given up first.</summary>
+    /// <summary>
+    /// Whether the oldest file is needed by nobody and lies beyond the span. At the budget the span and what is wanted are given up first.
+    /// </summary>
     public bool MayDropOldest(IReadOnlyList<SpoolFileEntry> entries, LogPosition last)
     {
         if (entries.Count < 2 || retained.Values.Any(position => position is null))

@@ -235,7 +235,10 @@ internal sealed class TablesBeside(
     {
         await LookAsync();
         List<TableProgress> joining = [.. apart.Where(table => tables.Contains(table.Table))];
-        await session.SaveAsync(new ProgressUpdate(null, [.. joining.Select(table => table with { Reached = null, AgreedUpTo = null })]), cancellation);
+        await session.SaveAsync(
+            new ProgressUpdate(null, [.. joining.Select(table => table with { Reached = null, AgreedUpTo = null })]),
+            cancellation
+        );
         await LookAsync();
     }
 }

@@ -30,7 +30,8 @@ public sealed record NeedAction(string Label, string Address, bool Posts = false
                 Posts: true
             ),
             NeedKind.LogLoss when need.Time is not null => new NeedAction("See why", page),
-            NeedKind.Held when need.Tables is { Count: > 0 and <= MostNamed } waiting && status?.MayContinue(waiting) == true => new NeedAction(
+            NeedKind.Held
+                when need.Tables is { Count: > 0 and <= MostNamed } waiting && status?.MayContinue(waiting) == true => new NeedAction(
                 "Decide …",
                 $"{page}/agree?{QueryOf(waiting)}"
             ),

@@ -130,7 +130,12 @@ public sealed class SchemaComparisonTests
         var before = Books();
         TableSchema With(params Column[] added) => before with { Columns = [.. before.Columns, .. added] };
         Assert.Equal(
-            ["Column a added (text)", "Column b added (integer not null default 1)", "Column b changed from NULL to NOT NULL", "Default of column b set to 1"],
+            [
+                "Column a added (text)",
+                "Column b added (integer not null default 1)",
+                "Column b changed from NULL to NOT NULL",
+                "Default of column b set to 1",
+            ],
             Steps(before, With(new Column("a", "text"), new Column("b", "integer", Nullable: false, Default: "1")))
         );
         Assert.Empty(SchemaComparison.Steps(before, before));
@@ -141,7 +146,9 @@ public sealed class SchemaComparisonTests
         Assert.Equal(["Column a added (text)"], Steps(before, indexed));
     }
 
-    /// <summary>Each column as its number and its name; of rows between several changes the names alone say which columns they are of.</summary>
+    /// <summary>
+    /// Each column as its number and its name; of rows between several changes the names alone say which columns they are of.
+    /// </summary>
     [Theory]
     [InlineData("1 id,2 a,3 b", "1 id,2 a", "Column b dropped (was text)")]
     [InlineData("1 id,2 a", "1 id,2 x", "Column a renamed to x")]

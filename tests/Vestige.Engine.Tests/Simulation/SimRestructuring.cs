@@ -93,7 +93,9 @@ public sealed class SimRestructuring
         };
     }
 
-    /// <summary>One column goes, of those that came; or one is called otherwise; or one comes, with a value in all rows or without.</summary>
+    /// <summary>
+    /// One column goes, of those that came; or one is called otherwise; or one comes, with a value in all rows or without.
+    /// </summary>
     private TableSchema WithOtherColumns(TableSchema form, int kind)
     {
         var columns = form.Columns.ToList();
@@ -107,7 +109,8 @@ public sealed class SimRestructuring
                 columns[renamed] = columns[renamed] with { Name = $"r{number}" };
                 break;
             default:
-                columns.Add(new Column($"c{number}", "TEXT", Id: FirstColumns + number) { Missing = kind == Columns + 3 ? $"m{number}" : null });
+                var missing = kind == Columns + 3 ? $"m{number}" : null;
+                columns.Add(new Column($"c{number}", "TEXT", Id: FirstColumns + number) { Missing = missing });
                 break;
         }
 

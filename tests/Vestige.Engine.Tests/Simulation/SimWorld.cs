@@ -768,7 +768,9 @@ public sealed class SimWorld
                                 Quarantine: refuses ? new QuarantineRule(Rows: 1000) : null,
                                 SchemaChanges:
                                 [
-                                    .. ReloadsHeld ? [new SchemaChangeRule("*", SchemaChangeAction.Reload)] : Array.Empty<SchemaChangeRule>(),
+                                    .. ReloadsHeld
+                                        ? [new SchemaChangeRule("*", SchemaChangeAction.Reload)]
+                                        : Array.Empty<SchemaChangeRule>(),
                                     .. Seed % 4 == 1 && !ReloadsHeld
                                         ? [new SchemaChangeRule("*", SchemaChangeAction.Hold)]
                                         : Array.Empty<SchemaChangeRule>(),

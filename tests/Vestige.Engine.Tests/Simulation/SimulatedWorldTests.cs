@@ -62,7 +62,8 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         }
 
         output.WriteLine(
-            $"{restructured} times a table was changed, {string.Join(", ", carried.Select(pair => $"{pair.Value} {pair.Key.Word()}"))} carried, "
+            $"{restructured} times a table was changed, "
+                + $"{string.Join(", ", carried.Select(pair => $"{pair.Value} {pair.Key.Word()}"))} carried, "
                 + $"{agreed} times agreed to, {held} tables held at the end"
         );
         Assert.True((held > 0 && agreed > 0 && carried.Values.All(count => count > 0)) || one is not null);
