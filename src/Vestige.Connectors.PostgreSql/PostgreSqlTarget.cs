@@ -35,6 +35,25 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         return OwnOf(transaction).ChangeAsync(edit.After.Name, TableEdit.StatementsFor(edit), cancellation);
     }
 
+    public Task<IReadOnlyList<string>> GrowTypesAsync(TableSchema table, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(table);
+        return UseAsync<IReadOnlyList<string>>(
+            $"Adding labels to types of {table.Name}",
+            async (connection, stop) =>
+            {
+                var run = new List<string>();
+                foreach (var part in table.Objects.Where(part => part.Stage == SchemaStage.Before))
+                {
+                    run.AddRange(await TargetTypes.GrowAsync(connection, part, stop));
+                }
+
+                return run;
+            },
+            cancellation
+        );
+    }
+
     public TableSchema BesideOf(string crossing, TableSchema table) => RowsBeside.Of(crossing, table);
 
     public Task MakeBesideAsync(ITargetTransaction transaction, TableSchema beside, CancellationToken cancellation)

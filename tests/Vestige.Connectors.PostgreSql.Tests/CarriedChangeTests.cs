@@ -98,6 +98,27 @@ public sealed class CarriedChangeTests(TwoServers servers)
         }
     }
 
+    /// <summary>The catalog has the value that older rows have at the parts, and says nothing of it at the table itself.</summary>
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task Rows_of_a_partitioned_table_have_the_value_that_they_have_at_the_source(bool isAway)
+    {
+        var (a, b) = await BothAsync();
+        await a.RunAsync(
+            "DROP TABLE t; CREATE TABLE t (id int PRIMARY KEY, v text) PARTITION BY RANGE (id); CREATE TABLE low PARTITION OF t FOR VALUES "
+                + "FROM (0) TO (10); CREATE TABLE high PARTITION OF t FOR VALUES FROM (10) TO (100); INSERT INTO t SELECT i, 'v' FROM "
+                + "generate_series(1, 20) i"
+        );
+        await using var crossing = await Crossing.StartAsync(a, b, "public.t", "public.beside");
+        await crossing.FollowsAsync();
+        const string Changes = "UPDATE t SET v = 'before' WHERE id = 4§BEGIN; ALTER TABLE t ADD c int DEFAULT 5; "
+            + "ALTER TABLE t ALTER c DROP DEFAULT; COMMIT§UPDATE t SET v = 'after' WHERE id IN (4, 12)";
+        await RunAsync(crossing, isAway, Changes);
+        await crossing.SameAsync("t");
+        Assert.Null(Cause(crossing));
+    }
+
     /// <summary>A default is on the copy as well; it never gave a row of the copy its value.</summary>
     [Fact]
     public async Task A_default_goes_to_the_copy_unless_it_calls_a_function()

@@ -1,6 +1,7 @@
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Xunit;
@@ -241,12 +242,38 @@ public sealed class SchemaChangeTests(TwoServers servers)
         Assert.Equal("0", await b.AskAsync("SELECT count(*) FROM t WHERE a = 'after' OR b = 'before'"));
     }
 
-    /// <summary>A label that was added changes no row; one that a row then has is not known to the target.</summary>
+    /// <summary>A label that was added changes no row; one that a row then has is not known to the target, and is asked for.</summary>
     [Fact]
-    public async Task A_row_with_a_label_that_the_target_lacks_holds_its_table_and_faults_nothing()
+    public async Task A_label_is_added_on_the_target_at_its_place_when_a_row_has_it()
     {
         var (a, b) = await BothAsync();
         await using var crossing = await Crossing.StartAsync(a, b, "public.t", "public.u", "public.beside");
+        await crossing.FollowsAsync();
+        await a.RunAsync(
+            "ALTER TYPE mood ADD VALUE 'calm' BEFORE 'happy'; ALTER TYPE mood ADD VALUE 'it''s' BEFORE 'calm'; "
+                + "ALTER TYPE mood ADD VALUE 'last'"
+        );
+        await a.RunAsync("INSERT INTO beside VALUES (1, 'in the same transaction'); UPDATE t SET m = 'calm' WHERE id = 3");
+        await a.RunAsync("UPDATE u SET m = 'it''s'; UPDATE t SET m = 'last' WHERE id = 4");
+        await crossing.SameAsync("beside", "u", "t");
+        Assert.Null(Cause(crossing, "t"));
+        const string Labels = "SELECT string_agg(enumlabel, ',' ORDER BY enumsortorder) FROM pg_enum WHERE enumtypid = 'mood'::regtype";
+        Assert.Equal("sad,it's,calm,happy,last", await b.AskAsync(Labels));
+    }
+
+    [Fact]
+    public async Task A_row_with_a_label_that_the_target_lacks_holds_its_table_where_a_rule_says_so()
+    {
+        var (a, b) = await BothAsync();
+        var definition = new CrossingDefinition(
+            Crossing.Name,
+            CrossingDefinition.Copy,
+            "a",
+            "b",
+            new TableRules([new TableRule(Take: "public.*")]),
+            SchemaChanges: [new SchemaChangeRule("*", SchemaChangeAction.Hold, [SchemaChangeKind.LabelAdded])]
+        );
+        await using var crossing = await Crossing.StartAsync(a, b, definition);
         await crossing.FollowsAsync();
         await a.RunAsync("ALTER TYPE mood ADD VALUE 'calm'");
         await a.RunAsync(
@@ -257,7 +284,8 @@ public sealed class SchemaChangeTests(TwoServers servers)
         Assert.Contains("has grown at the source", Cause(crossing, "t"), StringComparison.Ordinal);
         await crossing.SameAsync("beside", "u");
         Assert.Null(crossing.Status.Fault);
-        await ReloadAsync(crossing, [new TableName("public", "t")]);
+        await b.RunAsync("ALTER TYPE mood ADD VALUE 'calm'");
+        await crossing.Engine.AgreeAsync(Crossing.Name, [new TableName("public", "t")], "test", cancellation);
         await crossing.SameAsync("t");
         await a.RunAsync("UPDATE u SET m = 'calm'; UPDATE t SET m = 'calm'");
         await crossing.SameAsync("t", "u");

@@ -4,6 +4,7 @@ using Npgsql;
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;
@@ -49,7 +50,11 @@ public sealed partial class SchemaSuiteTests(ITestOutputHelper output)
                 Future: true
             ),
             Quarantine: new QuarantineRule(Rows: 1000),
-            SchemaChanges: [new SchemaChangeRule("*", action)]
+            SchemaChanges:
+            [
+                new SchemaChangeRule("*", action),
+                new SchemaChangeRule("*", SchemaChangeAction.Carry, [SchemaChangeKind.ColumnDropped, SchemaChangeKind.NullabilityChanged]),
+            ]
         );
         await using var crossing = await Crossing.DefineAsync(a, b, definition, TimeSpan.FromMilliseconds(300));
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);

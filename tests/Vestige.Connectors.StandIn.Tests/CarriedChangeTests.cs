@@ -130,6 +130,20 @@ public sealed class CarriedChangeTests : IAsyncDisposable
         Assert.Null(Cause("t"));
     }
 
+    [Theory]
+    [InlineData("ALTER TABLE t ADD COLUMN c TEXT; UPDATE t SET c = 'x'")]
+    [InlineData("DROP TABLE t; CREATE TABLE t (id INTEGER PRIMARY KEY, w TEXT)")]
+    public async Task The_crossing_stops_before_a_change_where_a_rule_says_so(string statements)
+    {
+        await BeginAsync(changes: [new SchemaChangeRule("a.t", SchemaChangeAction.Stop)]);
+        await RunAsync("INSERT INTO other VALUES (1, 'before'); ALTER TABLE other ADD COLUMN c TEXT");
+        await RunAsync($"{statements}; INSERT INTO other (id, v) VALUES (2, 'after')");
+        await UntilAsync(() => Status.State == CrossingState.Faulted, "faulted");
+        Assert.Contains("a.t was changed at the source", Status.Fault!.What, StringComparison.Ordinal);
+        Assert.Equal("1|before|NULL", Rows("b.db", "other"));
+        Assert.Equal("id,v", Columns("b.db", "t"));
+    }
+
     [Fact]
     public async Task What_is_left_out_leaves_the_copy_as_it_is_and_the_table_goes_on()
     {

@@ -15,15 +15,8 @@ internal static class TargetTypes
 
     public static async Task AgreeAsync(NpgsqlConnection connection, SchemaObject part, string endpoint, CancellationToken cancellation)
     {
-        if (Inside(part.Statement, Enum) is { } labels)
-        {
-            foreach (var statement in await MissingAsync(connection, part.Name, labels, cancellation))
-            {
-                await using var add = new NpgsqlCommand(statement, connection);
-                await add.ExecuteNonQueryAsync(cancellation);
-            }
-        }
-        else if (
+        await GrowAsync(connection, part, cancellation);
+        if (
             Inside(part.Statement, Composite) is { } attributes
             && await AttributesAsync(connection, part.Name, cancellation) is { } there
             && there != attributes
@@ -36,13 +29,38 @@ internal static class TargetTypes
         }
     }
 
+    /// <summary>Adds the labels that an enum lacks; returns the statements that did.</summary>
+    public static async Task<IReadOnlyList<string>> GrowAsync(
+        NpgsqlConnection connection,
+        SchemaObject part,
+        CancellationToken cancellation
+    )
+    {
+        if (Inside(part.Statement, Enum) is not { } labels)
+        {
+            return [];
+        }
+
+        var statements = await MissingAsync(connection, part.Name, labels, cancellation);
+        foreach (var statement in statements)
+        {
+            await using var add = new NpgsqlCommand(statement, connection);
+            await add.ExecuteNonQueryAsync(cancellation);
+        }
+
+        return statements;
+    }
+
     private static string? Inside(string statement, string begin)
     {
         var at = statement.StartsWith("CREATE TYPE ", StringComparison.Ordinal) ? statement.IndexOf(begin, StringComparison.Ordinal) : -1;
         return at < 0 ? null : statement[(at + begin.Length)..^1];
     }
 
-    /// <summary>The labels are literals that the source's server has quoted.</summary>
+    /// <summary>
+    /// The labels are literals that the source's server has quoted. The last comes first, so that the one before which each is added is
+    /// there.
+    /// </summary>
     private static async Task<List<string>> MissingAsync(
         NpgsqlConnection connection,
         string type,
@@ -51,9 +69,11 @@ internal static class TargetTypes
     )
     {
         await using var command = new NpgsqlCommand(
-            $"SELECT format('ALTER TYPE %s ADD VALUE IF NOT EXISTS %L', $1::text, label) FROM unnest(ARRAY[{labels}]::text[]) WITH "
-                + "ORDINALITY AS l(label, place) WHERE NOT EXISTS (SELECT FROM pg_enum e WHERE e.enumtypid = to_regtype($1) AND "
-                + "e.enumlabel = label) ORDER BY place",
+            "SELECT format('ALTER TYPE %s ADD VALUE IF NOT EXISTS %L', $1::text, label) || "
+                + "coalesce(' BEFORE ' || quote_literal(next), '') FROM "
+                + $"(SELECT label, place, lead(label) OVER (ORDER BY place) AS next FROM unnest(ARRAY[{labels}]::text[]) WITH "
+                + "ORDINALITY AS u(label, place)) l WHERE NOT EXISTS (SELECT FROM pg_enum e WHERE e.enumtypid = to_regtype($1) AND "
+                + "e.enumlabel = label) ORDER BY place DESC",
             connection
         );
         command.Parameters.Add(PostgreSqlDatabase.Text(type));

@@ -83,9 +83,9 @@ public sealed record CrossingDefinition(
         return rule switch
         {
             { Kinds: not null } => rule.As,
-            { As: SchemaChangeAction.Hold } when change.KeepsOut || change.Kind == SchemaChangeKind.DefaultChanged =>
-                SchemaChangeAction.LeaveOut,
-            { As: SchemaChangeAction.Hold } => SchemaChangeAction.Hold,
+            { As: SchemaChangeAction.Hold or SchemaChangeAction.Stop }
+                when change.KeepsOut || change.Kind == SchemaChangeKind.DefaultChanged => SchemaChangeAction.LeaveOut,
+            { As: SchemaChangeAction.Hold or SchemaChangeAction.Stop } => rule.As,
             _ => OnSchemaChange(change),
         };
     }

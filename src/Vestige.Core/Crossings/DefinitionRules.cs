@@ -231,13 +231,13 @@ public static partial class DefinitionRules
 
             if (
                 definition.SchemaChanges[i] is { As: SchemaChangeAction.LeaveOut } rule
-                && rule.Kinds?.All(kind => kind != SchemaChangeKind.TypeChanged) != true
+                && rule.Kinds?.All(kind => kind is not (SchemaChangeKind.TypeChanged or SchemaChangeKind.LabelAdded)) != true
             )
             {
                 yield return new DefinitionProblem(
                     $"schemaChanges[{i}].kinds",
                     "not every change can be left out: values of another type may not fit into the column of before",
-                    "Name kinds other than typeChanged."
+                    "Name kinds other than typeChanged and labelAdded."
                 );
             }
 

@@ -14,6 +14,9 @@ public enum SchemaChangeAction
     /// </summary>
     Reload,
 
-    /// <summary>The target's table stays as it is, and goes on without it.</summary>
+    /// <summary>The target's table stays as it is, and continues without it.</summary>
     LeaveOut,
+
+    /// <summary>The crossing stops before it, with all of its tables.</summary>
+    Stop,
 }

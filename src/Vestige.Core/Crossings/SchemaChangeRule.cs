@@ -22,5 +22,6 @@ public sealed record SchemaChangeRule(
         SchemaChangeKind.TypeChanged,
         SchemaChangeKind.NullabilityChanged,
         SchemaChangeKind.DefaultChanged,
+        SchemaChangeKind.LabelAdded,
     ];
 }

@@ -41,6 +41,9 @@ public enum SchemaChangeKind
 
     ReferenceDropped,
 
+    /// <summary>The type of a column takes a value that it did not: an enum got a label.</summary>
+    LabelAdded,
+
     /// <summary>An index, a check or another object that belongs to the table.</summary>
     ObjectAdded,
 

@@ -195,7 +195,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
             var before = router.Tables;
             try
             {
-                await ApplyOneAsync(fragment, router, cancellation);
+                router = await ApplyGrowingAsync(fragment, router, cancellation);
             }
             catch (RowRefusedException) when (rule() is not null)
             {
@@ -218,6 +218,31 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         }
 
         return isolated;
+    }
+
+    /// <summary>
+    /// Applies a transaction; once more where the target did not take a value of an enum, and takes it now. Returns the router to continue
+    /// with.
+    /// </summary>
+    private async Task<ChangeRouter> ApplyGrowingAsync(SpooledFragment fragment, ChangeRouter router, CancellationToken cancellation)
+    {
+        var before = router.Tables;
+        try
+        {
+            await ApplyOneAsync(fragment, router, cancellation);
+            return router;
+        }
+        catch (RowRefusedException refusal) when (refusal.OfType)
+        {
+            if (!await new TypeGrowth(context).TryAsync(refusal.Table, cancellation))
+            {
+                throw;
+            }
+        }
+
+        var again = RouterOf(before);
+        await ApplyOneAsync(fragment, again, cancellation);
+        return again;
     }
 
     private async Task ApplyOneAsync(

@@ -53,7 +53,10 @@ internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treati
         }
 
         var (edit, why) = EditOf(before, form, [.. steps.Where(step => actions[step] != SchemaChangeAction.LeaveOut)], notice.IsExact);
-        if (steps.FirstOrDefault(step => actions[step] is SchemaChangeAction.Hold) is { } waits && !isAgreed)
+        if (
+            steps.FirstOrDefault(step => actions[step] is SchemaChangeAction.Hold or SchemaChangeAction.Stop) is { } waits
+            && !(isAgreed && actions[waits] == SchemaChangeAction.Hold)
+        )
         {
             var loses = waits.Kind == SchemaChangeKind.ColumnDropped ? "A column that is dropped loses its values on the target" : null;
             return new CarryOutcome(null, edit is null ? why : loses, edit);

@@ -347,7 +347,21 @@ internal sealed class ChangeRouter(
         }
         else if (!IsPassedOver(progress.Table, notice))
         {
+            ThrowIfToStop(progress.Table, notice);
             HoldFor(progress, notice, outcome, fragment);
+        }
+    }
+
+    /// <summary>A target to which nothing is applied one by one would not have what came before it; there the table is held.</summary>
+    private void ThrowIfToStop(TableName table, SchemaNotice notice)
+    {
+        var steps = notice.Changes.Count > 0 ? notice.Changes : [new SchemaChange(SchemaChangeKind.ObjectChanged, "")];
+        if (Editor is not null && steps.Any(step => treating.Definition.OnSchemaChange(table, step) == SchemaChangeAction.Stop))
+        {
+            throw new SchemaChangeStopException($"{table} was changed at the source: {notice.What}. The crossing's rule is to stop.")
+            {
+                Remedy = "Change the rule for schema changes in the definition, then resume. Everything before the change is applied.",
+            };
         }
     }
 

@@ -95,7 +95,8 @@ internal sealed class FoldedBatchBuilder(Spool spool, ChangeRouter router) : IBa
 
             return true;
         }
-        catch (Exception exception) when (exception is RowRefusedException or SchemaChangeRefusedException)
+        catch (Exception exception)
+            when (exception is RowRefusedException or SchemaChangeRefusedException or SchemaChangeStopException)
         {
             return false;
         }

@@ -1,3 +1,4 @@
+using Vestige.Core.Schemas;
 using Vestige.Core.SchemaVersions;
 
 namespace Vestige.Engine.Ports;
@@ -22,4 +23,14 @@ public interface ISchemaEditor
     /// <param name="edit">What is to be done.</param>
     /// <param name="cancellation">Gives up.</param>
     Task EditAsync(ITargetTransaction transaction, SchemaEdit edit, CancellationToken cancellation);
+
+    /// <summary>
+    /// Adds to the types of a table's columns the values that those of the source have more, each at its place in their order. Nothing
+    /// that a column takes is lost. Done at once, in no transaction of others.
+    /// </summary>
+    /// <param name="table">The table, with the objects that make its types.</param>
+    /// <param name="cancellation">Gives up.</param>
+    /// <returns>The statements that were run; empty where nothing is missing.</returns>
+    Task<IReadOnlyList<string>> GrowTypesAsync(TableSchema table, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<string>>([]);
 }
