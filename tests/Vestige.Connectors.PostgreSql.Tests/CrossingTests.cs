@@ -417,7 +417,7 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         await crossing.FollowsAsync();
         await a.RunAsync("UPDATE t SET v = 'b'");
         await crossing.SameAsync("t");
-        await a.RunAsync("ALTER TABLE t ADD COLUMN w int DEFAULT 0; UPDATE t SET w = 1; UPDATE u SET v = 'z'");
+        await a.RunAsync("ALTER TABLE t ADD COLUMN w int DEFAULT random()::int; UPDATE t SET w = 1; UPDATE u SET v = 'z'");
         await crossing.UntilAsync(() => crossing.Status.Tables.Single(table => table.Source.Name == "t").State == TableState.Held, "held");
         await crossing.SameAsync("u");
         Assert.Equal("b", await b.AskAsync("SELECT v FROM t"));
@@ -437,7 +437,7 @@ public sealed class CrossingTests(TwoServers servers) : IAsyncLifetime
         );
         await using var crossing = await Crossing.StartAsync(a, b);
         await crossing.FollowsAsync();
-        await a.RunAsync("ALTER TABLE t ADD COLUMN w int DEFAULT 0; UPDATE t SET w = 1; UPDATE u SET v = 'z'");
+        await a.RunAsync("ALTER TABLE t ADD COLUMN w int DEFAULT random()::int; UPDATE t SET w = 1; UPDATE u SET v = 'z'");
         await crossing.UntilAsync(() => crossing.Status.Tables.Single(table => table.Source.Name == "t").State == TableState.Held, "held");
         await crossing.SameAsync("u");
         await crossing.Engine.ReloadAsync(Crossing.Name, [TableName.Parse("public.t")], "test", TestContext.Current.CancellationToken);

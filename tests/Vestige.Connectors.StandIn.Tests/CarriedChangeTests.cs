@@ -35,6 +35,10 @@ public sealed class CarriedChangeTests : IAsyncDisposable
     [InlineData("UPDATE t SET v = 'before'; ALTER TABLE t RENAME COLUMN v TO w; UPDATE t SET w = w || 'after'")]
     [InlineData("ALTER TABLE t RENAME COLUMN v TO w; ALTER TABLE t ADD COLUMN v TEXT; UPDATE t SET v = 'new'")]
     [InlineData("ALTER TABLE t RENAME COLUMN id TO no; INSERT INTO t VALUES (2, 'y'); ALTER TABLE t RENAME COLUMN no TO id")]
+    [InlineData(
+        "ALTER TABLE t ADD COLUMN w TEXT DEFAULT 'of w'; ALTER TABLE t RENAME COLUMN v TO x; ALTER TABLE t RENAME COLUMN w TO v; "
+            + "ALTER TABLE t RENAME COLUMN x TO w; INSERT INTO t (id, v, w) VALUES (2, 'v', 'w')"
+    )]
     public async Task What_is_done_to_a_table_is_done_to_the_copy_and_the_table_goes_on(string statements)
     {
         await BeginAsync();

@@ -116,9 +116,6 @@ public sealed class CrossingTests : IAsyncLifetime
 
     /// <summary>Names and types are as before, or as those of another table; the rows are not.</summary>
     [Theory]
-    [InlineData(
-        "ALTER TABLE swapped RENAME COLUMN a TO x; ALTER TABLE swapped RENAME COLUMN b TO a; ALTER TABLE swapped RENAME COLUMN x TO b"
-    )]
     [InlineData("ALTER TABLE swapped DROP COLUMN b; ALTER TABLE swapped ADD COLUMN b TEXT")]
     [InlineData("ALTER TABLE swapped RENAME TO x; ALTER TABLE other RENAME TO swapped; ALTER TABLE x RENAME TO other")]
     [InlineData("DROP TABLE swapped; CREATE TABLE swapped (id INTEGER PRIMARY KEY, a TEXT, b TEXT)")]
@@ -299,12 +296,12 @@ public sealed class CrossingTests : IAsyncLifetime
     {
         await Engine.RunAsync(Name, "test", cancellation);
         await SameAsync();
-        await RunAsync(a, "ALTER TABLE book ADD COLUMN shelf TEXT DEFAULT 'a'");
-        await RunAsync(a, "INSERT INTO book (isbn, copy, shelf) VALUES ('new', 1, 's'); INSERT INTO author VALUES (60, 'goes on', NULL)");
+        await RunAsync(a, "ALTER TABLE book ADD COLUMN shelf TEXT DEFAULT 'a'; ALTER TABLE book DROP COLUMN shelf");
+        await RunAsync(a, "INSERT INTO book (isbn, copy) VALUES ('new', 1); INSERT INTO author VALUES (60, 'goes on', NULL)");
         await WaitAsync(() => Ids("b.db", "SELECT id FROM author WHERE id = 60").Count == 1, "the other table");
         var book = Engine.Status(Name)!.Tables.Single(table => table.Source.Name == "book");
         Assert.Equal(TableState.Held, book.State);
-        Assert.Contains("column shelf added", book.Cause!, StringComparison.Ordinal);
+        Assert.Contains("column shelf dropped", book.Cause!, StringComparison.Ordinal);
         await Engine.ReloadAsync(Name, [new TableName("a", "book")], "test", cancellation);
         await SameAsync();
         await WaitAsync(

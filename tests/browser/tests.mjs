@@ -522,10 +522,12 @@ test('a column is added and renamed at the source, and its history says where an
   await page.getByLabel('with').selectOption('1');
   await page.getByRole('button', { name: 'Compare' }).click();
   assert((await page.locator('tr.differs').textContent()).includes('width'), 'the column that is only in the later version');
+  await run('history-from', 'ALTER TABLE shelf DROP COLUMN width');
+  await until(async () => (await status('history')).tables[0].state === 'held', 'the table to wait');
   await page.getByRole('link', { name: 'history', exact: true }).click();
   await page.getByText('It happened at position').waitFor();
   await page.getByRole('link', { name: 'Compare the versions' }).click();
-  await page.getByText('Column height renamed to width.').first().waitFor();
+  await page.getByText('Column width dropped').first().waitFor();
 });
 
 test('one table of ten is loaded again while the other nine keep following', async (page) => {

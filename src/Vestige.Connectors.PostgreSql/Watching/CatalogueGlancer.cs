@@ -35,17 +35,23 @@ internal static class CatalogueGlancer
 
     private const string Glances = $"SELECT f.oid, f.nspname, f.relname, md5(f::text), f.types FROM ({Facts}) f";
 
-    private const string Columns = """
+    /// <summary>
+    /// Of a partitioned table the parts have the values of rows that are older than a column. Looked up for those only: a database may have
+    /// many thousands of columns.
+    /// </summary>
+    private const string OfParts =
+        "pg_partition_tree(a.attrelid) t JOIN pg_attribute p ON p.attrelid = t.relid AND p.attname = a.attname WHERE p.atthasmissing";
+
+    private const string Columns = $"""
         SELECT a.attrelid, a.attnum, a.attname::text, format_type(a.atttypid, a.atttypmod), a.atttypid, a.atttypmod,
-            a.attgenerated <> '', a.xmin::text, m.has, NOT a.attnotnull, pg_get_expr(d.adbin, d.adrelid), m.value
-        FROM pg_attribute a LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
-        CROSS JOIN LATERAL (
-            SELECT coalesce(bool_or(l.atthasmissing), false) AS has,
-                CASE WHEN count(DISTINCT l.attmissingval::text) = 1 THEN (min(l.attmissingval::text)::text[])[1] END AS value
-            FROM (SELECT a.atthasmissing, a.attmissingval UNION ALL
-                SELECT p.atthasmissing, p.attmissingval FROM pg_partition_tree(a.attrelid) t
-                    JOIN pg_attribute p ON p.attrelid = t.relid AND p.attname = a.attname
-                WHERE t.relid <> a.attrelid) l WHERE l.atthasmissing) m
+            a.attgenerated <> '', a.xmin::text,
+            CASE k.relkind WHEN 'p' THEN EXISTS (SELECT FROM {OfParts}) ELSE a.atthasmissing END,
+            NOT a.attnotnull, pg_get_expr(d.adbin, d.adrelid),
+            CASE WHEN k.relkind = 'p' THEN (
+                SELECT CASE WHEN count(DISTINCT p.attmissingval::text) = 1 THEN (min(p.attmissingval::text)::text[])[1] END FROM {OfParts})
+            WHEN a.atthasmissing THEN (a.attmissingval::text::text[])[1] END
+        FROM pg_attribute a JOIN pg_class k ON k.oid = a.attrelid
+            LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
         WHERE a.attrelid = ANY ($1::text[]::oid[]) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attrelid, a.attnum
         """;
 
