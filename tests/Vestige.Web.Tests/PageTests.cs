@@ -213,7 +213,7 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
         await MakeAsync("a", "b");
         await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (1, 'x')");
         await StartAsync("c");
-        await vestige.BenchAsync("a", "ALTER TABLE t ADD COLUMN w TEXT GENERATED ALWAYS AS (v) VIRTUAL; UPDATE t SET v = 'y'");
+        await vestige.BenchAsync("a", "ALTER TABLE t ADD COLUMN w TEXT; ALTER TABLE t DROP COLUMN w; UPDATE t SET v = 'y'");
         await vestige.WaitAsync("c", status => status.GetProperty("tables")[0].GetProperty("state").GetString() == "held", "held");
         var fleet = Text(await PageAsync("/"));
         Assert.Contains("a.t", fleet, StringComparison.Ordinal);
