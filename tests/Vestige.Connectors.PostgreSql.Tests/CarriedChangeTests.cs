@@ -98,7 +98,7 @@ public sealed class CarriedChangeTests(TwoServers servers)
         }
     }
 
-    /// <summary>The catalog has the value that older rows have at the parts, and says nothing of it at the table itself.</summary>
+    /// <summary>Only the entries of the partitions in the catalog have the value that older rows have.</summary>
     [Theory]
     [InlineData(false)]
     [InlineData(true)]

@@ -37,9 +37,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     private readonly TimeProvider clock = context.Clock;
     private readonly BatchReporter report = new(context, apart);
     private readonly ISchemaEditor? editor = context.Target.Find<ISchemaEditor>();
-
-    /// <summary>What was done to tables in the transaction at hand, told when it is committed.</summary>
-    private readonly List<string> changed = [];
+    private readonly TransactionWriter writer = new(context);
 
     /// <summary>The source and the target, as routes name them.</summary>
     public required RouteEnds Ends { get; init; }
@@ -63,9 +61,9 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
                 cancellation
             );
             var unexpected = await transaction.ApplyAsync(batch.Folded, cancellation);
-            await CommitAsync(transaction, batch.Update, batch.Aside, cancellation);
+            await writer.CommitAsync(transaction, batch.Update, batch.Aside, cancellation);
             report.Of(batch.Fragments, batch.Tallies, batch.Treating);
-            Unexpected(unexpected, batch.Owners);
+            writer.Unexpected(unexpected, batch.Owners);
             return false;
         }
         catch (RowRefusedException) when (batch.Fragments.Count > 0)
@@ -137,20 +135,20 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         CancellationToken cancellation
     )
     {
-        changed.Clear();
+        writer.Begin();
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(head.Fragments[0]), cancellation);
         var tally = new ChangeTally();
         SpooledFragment? last = null;
         var changes = 0L;
         await foreach (var part in parts)
         {
-            await ApplyUnfoldedAsync(transaction, router, part, tally, cancellation);
+            await writer.ApplyUnfoldedAsync(transaction, router, part, tally, cancellation);
             changes += part.Count;
             context.State.SetInHandChanges(changes);
             last = part with { Changes = default, Count = 0 };
         }
 
-        await CommitAsync(
+        await writer.CommitAsync(
             transaction,
             new ProgressUpdate(last!.Position, HeldSince(head.TablesBefore, router.Tables), Token: last.Token),
             router.Aside.Take(),
@@ -254,10 +252,10 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     {
         var before = known ?? router.Tables;
         var tally = new ChangeTally();
-        changed.Clear();
+        writer.Begin();
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(fragment), cancellation);
-        await ApplyUnfoldedAsync(transaction, router, fragment, tally, cancellation);
-        await CommitAsync(
+        await writer.ApplyUnfoldedAsync(transaction, router, fragment, tally, cancellation);
+        await writer.CommitAsync(
             transaction,
             new ProgressUpdate(fragment.Position, HeldSince(before, router.Tables), Token: fragment.Token),
             router.Aside.Take(),
@@ -304,25 +302,6 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         ImmutableDictionary<TableName, TableProgress> after
     ) => before == after ? [] : [.. after.Values.Where(table => before[table.Table] != table)];
 
-    /// <summary>What is passed over is kept first: should the commit not happen, the position tells that it does not count.</summary>
-    private async Task CommitAsync(
-        ITargetTransaction transaction,
-        ProgressUpdate update,
-        AsideChanges aside,
-        CancellationToken cancellation
-    )
-    {
-        await quarantine.KeepAsync(aside, cancellation);
-        await transaction.CommitAsync(update, cancellation);
-        await quarantine.CommittedAsync(cancellation);
-        foreach (var what in changed)
-        {
-            await context.Events.OfCrossingAsync(context.Crossing, EventKind.Note, what);
-        }
-
-        changed.Clear();
-    }
-
     /// <summary>
     /// Applies the transaction after the position of the target row by row and passes those over that are refused. A reference that is
     /// refused only by the commit is known by the row that the target names; then all of it is done once more without that row.
@@ -345,7 +324,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
             var (last, changes, tally) = await isolating.ApplyAsync(transaction, PartBytes, cancellation);
             try
             {
-                await CommitAsync(
+                await writer.CommitAsync(
                     transaction,
                     new ProgressUpdate(last.Position, HeldSince(tables, isolating.Router.Tables), Token: last.Token),
                     isolating.Aside,
@@ -380,97 +359,5 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
             Answer = refusal.Answer,
             Remedy = "Decide about what waits in quarantine, or let more rows wait; then resume.",
         };
-    }
-
-    private async Task ApplyUnfoldedAsync(
-        ITargetTransaction transaction,
-        ChangeRouter router,
-        SpooledFragment fragment,
-        ChangeTally tally,
-        CancellationToken cancellation
-    )
-    {
-        var changes = new ChangeReader(fragment.Changes);
-        var routed = new List<RoutedChange>();
-        while (changes.TryRead(out var change))
-        {
-            routed.Clear();
-            router.Route(fragment, change, routed);
-            await EditTablesAsync(transaction, router.TakeEdits(), cancellation);
-            await ApplyRoutedAsync(transaction, router, routed, fragment, tally, cancellation);
-        }
-
-        routed.Clear();
-        router.End(fragment, routed);
-        await ApplyRoutedAsync(transaction, router, routed, fragment, tally, cancellation);
-    }
-
-    /// <summary>Throws <see cref="SchemaChangeRefusedException"/> where the target does not do it and waiting does not help.</summary>
-    private async Task EditTablesAsync(ITargetTransaction transaction, IReadOnlyList<CarriedEdit> edits, CancellationToken cancellation)
-    {
-        foreach (var (source, edit) in edits)
-        {
-            try
-            {
-                await editor!.EditAsync(transaction, edit, cancellation);
-                changed.Add($"{edit.After.Name} was changed as at the source: {string.Join("; ", editor.StatementsFor(edit))}.");
-            }
-            catch (PortException exception) when (!exception.Transient)
-            {
-                var what = string.Join("; ", edit.Changes.Select(change => change.Words));
-                throw new SchemaChangeRefusedException(
-                    $"The table was changed at the source, and {edit.After.Name} could not be: {what}. {exception.Message.TrimEnd('.')}.",
-                    exception
-                )
-                {
-                    Table = source,
-                };
-            }
-        }
-    }
-
-    private async Task ApplyRoutedAsync(
-        ITargetTransaction transaction,
-        ChangeRouter router,
-        List<RoutedChange> routed,
-        SpooledFragment fragment,
-        ChangeTally tally,
-        CancellationToken cancellation
-    )
-    {
-        foreach (var one in routed)
-        {
-            Unexpected(one.Schema.Name, await ApplyAsync(transaction, one, cancellation), router.Owners);
-            tally.Add(one, fragment);
-        }
-    }
-
-    /// <summary>A refused row is told by the source's table, by which people find it.</summary>
-    private static async Task<ApplyCounts> ApplyAsync(ITargetTransaction transaction, RoutedChange routed, CancellationToken cancellation)
-    {
-        try
-        {
-            return await transaction.ApplyAsync(routed.Schema, routed.Change, cancellation);
-        }
-        catch (RowRefusedException exception) when (exception.Table == routed.Schema.Name && routed.Schema.Name != routed.Source)
-        {
-            throw exception.Of(routed.Source);
-        }
-    }
-
-    private void Unexpected(IReadOnlyDictionary<TableName, ApplyCounts> unexpected, ImmutableDictionary<TableName, TableOwner> owners)
-    {
-        foreach (var (table, counts) in unexpected)
-        {
-            Unexpected(table, counts, owners);
-        }
-    }
-
-    private void Unexpected(TableName table, ApplyCounts counts, ImmutableDictionary<TableName, TableOwner> owners)
-    {
-        if (counts.Total > 0 && owners[table] is { MeetsExpectations: true } owner)
-        {
-            meter.Unexpected(owner.Source, counts);
-        }
     }
 }

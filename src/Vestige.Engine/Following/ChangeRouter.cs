@@ -5,7 +5,6 @@ using Vestige.Core.Expressions;
 using Vestige.Core.Folding;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
-using Vestige.Core.SchemaVersions;
 using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
@@ -34,11 +33,8 @@ internal sealed class ChangeRouter(
     private readonly List<TreatedChange> treated = [];
     private readonly Dictionary<TableTreatment, TableFold> gathered = [];
     private readonly HashSet<TableTreatment> withoutBefore = [];
-    private readonly CarriedSchemaChanges carried = new(spool, treating);
+    private readonly SchemaChangeRouting schemaChanges = new(spool, treating, aside);
     private long gatheredBytes;
-    private LogPosition? previous;
-    private LogPosition? current;
-    private int counted;
 
     /// <summary>The progress per table, holds that were met included.</summary>
     public ImmutableDictionary<TableName, TableProgress> Tables { get; private set; } = tables;
@@ -70,7 +66,7 @@ internal sealed class ChangeRouter(
     /// </summary>
     public void Route(SpooledFragment fragment, RowChange change, List<RoutedChange> into)
     {
-        Count(fragment);
+        schemaChanges.Count(fragment);
         var form = FormOf(change.Relation);
         if (form.Source is not { } source)
         {
@@ -125,7 +121,7 @@ internal sealed class ChangeRouter(
     }
 
     /// <summary>What is to be done to the target's tables before the next row is written.</summary>
-    public IReadOnlyList<CarriedEdit> TakeEdits() => carried.Take();
+    public IReadOnlyList<CarriedEdit> TakeEdits() => schemaChanges.TakeEdits();
 
     /// <summary>Appends, at the end of a transaction, the versions that it made: one for each row, however often it was changed.</summary>
     public void End(SpooledFragment fragment, List<RoutedChange> into)
@@ -304,7 +300,7 @@ internal sealed class ChangeRouter(
 
     /// <summary>Rows of a form that differs from what was loaded only by what is or was carried; null for any other.</summary>
     private Treated? ReadAsAnother(TableSchema form, string loaded) =>
-        carried.Reading(form, loaded) is { } earlier && FormOf(earlier.Relation) is { Treatment: not null } treated
+        schemaChanges.Reading(form, loaded) is { } earlier && FormOf(earlier.Relation) is { Treatment: not null } treated
             ? treated with
             {
                 Earlier = earlier,
@@ -326,131 +322,15 @@ internal sealed class ChangeRouter(
         return lastRoute.ComesBack;
     }
 
-    /// <summary>A change may be told after the load that found it done; the rows have it then.</summary>
     private void TakeSchemaChange(TableProgress progress, TableSchema form, SchemaNotice notice, SpooledFragment fragment)
     {
-        var isNew =
-            notice.IsExact
-            || notice.KeepsRows
-            || progress.Fingerprint is null
-            || !SchemaFingerprint.Holds(progress.Fingerprint, form, notice.Values);
-        if (!isNew)
+        var after = schemaChanges.After(progress, form, notice, fragment, Editor, Since);
+        if (after != progress)
         {
-            return;
-        }
-
-        var outcome = Carry(progress, form, notice, fragment);
-        if (outcome.Fingerprint is { } fingerprint)
-        {
-            Tables = Tables.SetItem(progress.Table, progress with { Fingerprint = fingerprint });
+            Tables = Tables.SetItem(progress.Table, after);
             forms.Clear();
         }
-        else if (!IsPassedOver(progress.Table, notice))
-        {
-            ThrowIfToStop(progress.Table, notice);
-            HoldFor(progress, notice, outcome, fragment);
-        }
     }
-
-    /// <summary>A target to which nothing is applied one by one would not have what came before it; there the table is held.</summary>
-    private void ThrowIfToStop(TableName table, SchemaNotice notice)
-    {
-        var steps = notice.Changes.Count > 0 ? notice.Changes : [new SchemaChange(SchemaChangeKind.ObjectChanged, "")];
-        if (Editor is not null && steps.Any(step => treating.Definition.OnSchemaChange(table, step) == SchemaChangeAction.Stop))
-        {
-            throw new SchemaChangeStopException($"{table} was changed at the source: {notice.What}. The crossing's rule is to stop.")
-            {
-                Remedy = "Change the rule for schema changes in the definition, then resume. Everything before the change is applied.",
-            };
-        }
-    }
-
-    /// <summary>
-    /// Continues with what was done to the table. Rows in quarantine are of the form that they were refused in, and are tried again in
-    /// that.
-    /// </summary>
-    private CarryOutcome Carry(TableProgress progress, TableSchema form, SchemaNotice notice, SpooledFragment fragment)
-    {
-        if (Editor is null || notice.Changes.Count == 0 || progress.Fingerprint is not { } loaded)
-        {
-            return default;
-        }
-
-        return aside.Has(progress.Table)
-            ? new CarryOutcome(null, "Rows of it wait in quarantine", null)
-            : carried.TryCarry(loaded, form, notice, isAgreed: fragment.Position <= progress.AgreedUpTo);
-    }
-
-    /// <summary>
-    /// Holds the table before the transaction, with what a person can agree to. Where something of the transaction was done to it already,
-    /// whoever applies it begins the transaction again, without the table.
-    /// </summary>
-    private void HoldFor(TableProgress progress, SchemaNotice notice, CarryOutcome outcome, SpooledFragment fragment)
-    {
-        var why = outcome.Why is { Length: > 0 } reason ? $" {reason.TrimEnd('.')}." : "";
-        var what = $"The table was changed at the source: {notice.What}.{why}";
-        if (Statements(outcome.Agreeable) is not { } statements)
-        {
-            Hold(progress, fragment.Position, what);
-            return;
-        }
-
-        what = HeldCause.With(what, statements);
-        if (WasChangedBefore(progress.Table, fragment))
-        {
-            throw new SchemaChangeRefusedException(what) { Table = progress.Table };
-        }
-
-        var reached = LogPosition.Max(previous ?? Since ?? LogPosition.Zero, progress.Position);
-        Tables = Tables.SetItem(progress.Table, progress.HeldAt(fragment.Position, what, Since is null ? null : reached));
-    }
-
-    private string? Statements(SchemaEdit? edit)
-    {
-        try
-        {
-            return edit is null ? null : string.Join("; ", Editor!.StatementsFor(edit));
-        }
-        catch (PortException)
-        {
-            return null;
-        }
-    }
-
-    /// <summary>Counts the changes of the transaction at hand, and knows where the one before it was.</summary>
-    private void Count(SpooledFragment fragment)
-    {
-        if (fragment.Position != current)
-        {
-            (previous, current, counted) = (current, fragment.Position, 0);
-        }
-
-        counted++;
-    }
-
-    /// <summary>Whether the transaction has changed the table before the change at hand.</summary>
-    private bool WasChangedBefore(TableName table, SpooledFragment fragment)
-    {
-        var changes = new ChangeReader(fragment.Changes);
-        for (var i = 1; i < counted && changes.TryRead(out var change); i++)
-        {
-            if (spool.Relation(change.Relation).Name == table)
-            {
-                return true;
-            }
-        }
-
-        return !fragment.First;
-    }
-
-    /// <summary>What concerns no row, and lets nothing in that the target would refuse, need not be made there.</summary>
-    private bool IsPassedOver(TableName table, SchemaNotice notice) =>
-        notice.KeepsRows
-        && notice.Changes.All(step =>
-            step.KeepsOut
-            || step.Kind == SchemaChangeKind.DefaultChanged
-            || treating.Definition.OnSchemaChange(table, step) != SchemaChangeAction.Hold
-        );
 
     private void Hold(TableProgress progress, LogPosition position, string what) =>
         Tables = Tables.SetItem(progress.Table, progress.HeldAt(position, what, null));

@@ -10,7 +10,7 @@ public static class HeldCause
     /// <param name="what">What happened, as sentences.</param>
     public static string Lasting(string what) => $"{what} Later changes are not applied to this table. Load it again to continue.";
 
-    /// <summary>Of a table whose changes are kept until somebody agrees.</summary>
+    /// <summary>Of a table whose changes are kept until a person agrees.</summary>
     /// <param name="what">What happened, as sentences.</param>
     public static string Waiting(string what) => what + Kept;
 
@@ -28,7 +28,7 @@ public static class HeldCause
         return end < 0 ? cause : cause[..end];
     }
 
-    /// <summary>The statements that run on the target once somebody agrees; empty where none is named.</summary>
+    /// <summary>The statements that run on the target once a person agrees; empty where none is named.</summary>
     public static string StatementsOf(string cause)
     {
         ArgumentNullException.ThrowIfNull(cause);

@@ -18,7 +18,7 @@ public sealed record SchemaNotice(string What, bool Values = false, bool IsExact
 
     /// <summary>
     /// The steps, where nothing else was done that concerns rows, and each row that was there has in added columns what the form after says
-    /// of them (<see cref="Column.Missing"/>); empty where that cannot be told.
+    /// of them (<see cref="Column.Missing"/>); empty where that is not known.
     /// </summary>
     public IReadOnlyList<SchemaChange> Changes { get; init; } = [];
 
