@@ -15,6 +15,10 @@ namespace Vestige.Connectors.PostgreSql;
 /// <summary>One database of a server, as source and target have it in common. Safe for several threads.</summary>
 public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyncDisposable
 {
+    /// <summary>Begins a transaction that only looks, and gives up before it is in anybody's way.</summary>
+    internal const string LookLimits =
+        "SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '5s'; SET LOCAL lock_timeout = '1s'";
+
     private const int MostLooks = 10;
     private readonly NpgsqlDataSource pooled;
     private readonly NpgsqlDataSource single;
@@ -138,7 +142,7 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
                 {
                     await using var transaction = await connection.BeginTransactionAsync(stop);
                     await using var limit = new NpgsqlCommand(
-                        "SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '3s'; SET LOCAL lock_timeout = '1s'",
+                        LookLimits,
                         connection
                     );
                     await limit.ExecuteNonQueryAsync(stop);
@@ -323,7 +327,7 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
                 : string.Join(", ", table.Columns.Select(column => $"left({Quote.Name(column.Name)}::text, 200)"));
         await using var transaction = await connection.BeginTransactionAsync(cancellation);
         await using var guard = new NpgsqlCommand(
-            "SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '5s'; SET LOCAL lock_timeout = '1s'",
+            LookLimits,
             connection
         );
         await guard.ExecuteNonQueryAsync(cancellation);

@@ -38,7 +38,7 @@ internal static class OldRows
         {
             await using var transaction = await connection.BeginTransactionAsync(cancellation);
             await using var guard = new NpgsqlCommand(
-                "SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '5s'; SET LOCAL lock_timeout = '1s'",
+                PostgreSqlDatabase.LookLimits,
                 connection
             );
             await guard.ExecuteNonQueryAsync(cancellation);
