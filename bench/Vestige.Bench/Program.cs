@@ -20,6 +20,7 @@
 //   ... -- pg-compare [ROWS]        comparing both sides, against plain digests by both servers at once
 //   ... -- pg-walk [SECONDS]        pgbench on the source while comparing all the time
 //   ... -- pg-reload [ROWS]         a table loaded again beside pgbench, against its first load alone
+//   ... -- pg-carry [COLUMNS]       columns added at 500 transactions/s, against the same without
 //   ... -- pg-engines [ROWS]        digests of a table in two unlike engines
 
 using Vestige.Bench;
@@ -71,6 +72,9 @@ switch (args.FirstOrDefault())
         return 0;
     case "pg-reload":
         await Vestige.Bench.PostgreSql.Reload.RunAsync(size > 0 ? size : 2_000_000);
+        return 0;
+    case "pg-carry":
+        await Vestige.Bench.PostgreSql.Carry.RunAsync(size > 0 ? size : 20);
         return 0;
     case "compare-memory":
         await ComparingMemory.RunAsync(size > 0 ? size : 50_000_000);

@@ -66,7 +66,9 @@ internal static class Failures
 
     private const string LineRemedy = "Check the server and the network. Vestige retries automatically.";
 
-    private static string Detail(PostgresException answer) => string.IsNullOrEmpty(answer.Hint) ? "" : $" {answer.Hint}";
+    /// <summary>The server's hint, but for the one that would drop what others need.</summary>
+    private static string Detail(PostgresException answer) =>
+        string.IsNullOrEmpty(answer.Hint) || answer.SqlState == PostgresErrorCodes.DependentObjectsStillExist ? "" : $" {answer.Hint}";
 
     private static string Remedy(PostgresException answer) =>
         answer.SqlState switch
@@ -75,6 +77,7 @@ internal static class Failures
                 "Correct the user or the password of the connection, or the server's pg_hba.conf. Vestige retries automatically.",
             "3D000" => "Correct the database of the connection, or create it.",
             "42501" => "Give the role the right; the preparation script on the connection's page has the statements.",
+            PostgresErrorCodes.DependentObjectsStillExist => "Drop what needs it there, such as a view, and try again.",
             "53100" => "Free space on the server's disk. Vestige retries automatically.",
             "53300" or "53400" => "Free connections, or raise the limit on the server. Vestige retries automatically.",
             "42P01" or "42703" => "Restore the table or column there, or load the table again.",

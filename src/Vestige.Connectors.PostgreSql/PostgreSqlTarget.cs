@@ -20,6 +20,7 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         ITableTarget,
         ITargetViews,
         ISchemaEditor,
+        ITableUndo,
         IRowReplacement
 {
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string> { CopyFormat.Text, CopyFormat.Binary };
@@ -32,7 +33,7 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
     {
         ArgumentNullException.ThrowIfNull(edit);
         ArgumentNullException.ThrowIfNull(transaction);
-        return OwnOf(transaction).ChangeAsync(edit.After.Name, TableEdit.StatementsFor(edit), cancellation);
+        return OwnOf(transaction).ChangeAsync(edit, cancellation);
     }
 
     public Task<IReadOnlyList<string>> GrowTypesAsync(TableSchema table, CancellationToken cancellation)
@@ -53,6 +54,52 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
             cancellation
         );
     }
+
+    public string DropStatementFor(TableName table) => $"DROP TABLE {Quote.Name(table)}";
+
+    public Task DropAsync(ITargetTransaction transaction, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(transaction);
+        return OwnOf(transaction).DropTablesAsync(tables, cancellation);
+    }
+
+    public string PlaceOf(string id) => UndoSchema.NameOf(id);
+
+    public Task TakeAwayAsync(
+        ITargetTransaction transaction,
+        string id,
+        IReadOnlyList<TableName> tables,
+        CancellationToken cancellation
+    )
+    {
+        ArgumentNullException.ThrowIfNull(transaction);
+        return OwnOf(transaction).TakeAwayAsync(id, tables, cancellation);
+    }
+
+    public Task<IReadOnlyList<string>> FindAsync(string id, CancellationToken cancellation) =>
+        UseAsync("Looking for kept tables", (connection, stop) => UndoSchema.FindAsync(connection, id, stop), cancellation);
+
+    public Task PutBackAsync(string id, string schema, CancellationToken cancellation) =>
+        UseAsync(
+            "Restoring tables",
+            async (connection, stop) =>
+            {
+                await UndoSchema.PutBackAsync(connection, id, schema, stop);
+                return true;
+            },
+            cancellation
+        );
+
+    public Task DropAsync(string id, CancellationToken cancellation) =>
+        UseAsync(
+            "Dropping kept tables",
+            async (connection, stop) =>
+            {
+                await UndoSchema.DropAsync(connection, id, stop);
+                return true;
+            },
+            cancellation
+        );
 
     public TableSchema BesideOf(string crossing, TableSchema table) => RowsBeside.Of(crossing, table);
 

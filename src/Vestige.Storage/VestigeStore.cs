@@ -42,6 +42,8 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
 
     public DbSet<SchemaVersionRecord> SchemaVersions => Set<SchemaVersionRecord>();
 
+    public DbSet<UndoRecord> Undo => Set<UndoRecord>();
+
     public DbSet<SettingRecord> Settings => Set<SettingRecord>();
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
@@ -73,6 +75,7 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
                 version.Number,
             })
             .IsUnique();
+        modelBuilder.Entity<UndoRecord>().HasKey(entry => entry.Id);
         modelBuilder.Entity<SettingRecord>().HasKey(setting => setting.Name);
         modelBuilder.Entity<ReconciliationRecord>().HasKey(comparison => new { comparison.Crossing, comparison.Id });
         modelBuilder.Entity<ReconciliationRecord>().HasIndex(comparison => new { comparison.Crossing, comparison.BeganTicks });

@@ -130,6 +130,7 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton<IReconciliationStore>(provider => provider.GetRequiredService<ReconciliationStore>());
     services.AddSingleton<SchemaVersionStore>();
     services.AddSingleton<ISchemaVersionStore>(provider => provider.GetRequiredService<SchemaVersionStore>());
+    services.AddSingleton<IUndoStore, UndoStore>();
     services.AddSingleton(_ => SummarySigner.Of(keys.Signing));
     services.AddSingleton<AlertStore>();
     services.AddSingleton<IAlertStore>(provider => provider.GetRequiredService<AlertStore>());
@@ -224,6 +225,7 @@ static void Configure(WebApplication app)
     app.MapGet("/live", (HttpContext context, CrossingEngine engine, TimeProvider clock) => LiveStream.ServeAsync(context, engine, clock))
         .ExcludeFromDescription();
     ConnectionApi.Map(app);
+    DroppedTablesApi.Map(app);
     SchemaVersionApi.Map(app);
     DrillApi.Map(app);
     CrossingApi.Map(app);

@@ -180,7 +180,7 @@ public sealed class CarriedChangeTests(TwoServers servers)
             Assert.Contains("\"t\" DROP COLUMN \"v\"", HeldCause.StatementsOf(Cause(crossing)!), StringComparison.Ordinal);
             await RunAsync(crossing, isAway, "UPDATE t SET n = 77 WHERE id = 11");
             await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.MayContinue), "held still");
-            await crossing.Engine.AgreeAsync(Crossing.Name, [new TableName("public", "t")], "test", cancellation);
+            await crossing.Engine.Held.AgreeAsync(Crossing.Name, [new TableName("public", "t")], "test", cancellation);
             await crossing.SameAsync("t");
             Assert.Equal(await a.AskAsync(Columns), await b.AskAsync(Columns));
             Assert.Null(Cause(crossing));
@@ -202,7 +202,7 @@ public sealed class CarriedChangeTests(TwoServers servers)
         Assert.Contains("public.t could not be: Column v dropped", Cause(crossing), StringComparison.Ordinal);
         Assert.Contains("other objects depend on it", Cause(crossing), StringComparison.Ordinal);
         await b.RunAsync("DROP VIEW needs");
-        await crossing.Engine.AgreeAsync(Crossing.Name, [new TableName("public", "t")], "test", cancellation);
+        await crossing.Engine.Held.AgreeAsync(Crossing.Name, [new TableName("public", "t")], "test", cancellation);
         await crossing.SameAsync("t");
     }
 

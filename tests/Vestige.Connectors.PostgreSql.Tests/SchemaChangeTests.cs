@@ -285,7 +285,7 @@ public sealed class SchemaChangeTests(TwoServers servers)
         await crossing.SameAsync("beside", "u");
         Assert.Null(crossing.Status.Fault);
         await b.RunAsync("ALTER TYPE mood ADD VALUE 'calm'");
-        await crossing.Engine.AgreeAsync(Crossing.Name, [new TableName("public", "t")], "test", cancellation);
+        await crossing.Engine.Held.AgreeAsync(Crossing.Name, [new TableName("public", "t")], "test", cancellation);
         await crossing.SameAsync("t");
         await a.RunAsync("UPDATE u SET m = 'calm'; UPDATE t SET m = 'calm'");
         await crossing.SameAsync("t", "u");

@@ -97,14 +97,14 @@ public sealed class CarriedChangeTests : IAsyncDisposable
         await RunAsync("INSERT INTO t (id) VALUES (901)");
         await world.BeginAsync();
         await UntilAsync(() => Status.State == CrossingState.Following && Status.Tables.Any(table => table.MayContinue), "following");
-        await world.Engine.AgreeAsync(Name, [new TableName("a", "t")], "test", cancellation);
+        await world.Engine.Held.AgreeAsync(Name, [new TableName("a", "t")], "test", cancellation);
         await SameAsync();
         Assert.Equal(columns, Columns("b.db", "t"));
         Assert.Null(Cause("t"));
         await RunAsync("INSERT INTO t (id) VALUES (902)");
         await SameAsync();
         var refused = await Assert.ThrowsAsync<RequestRefusedException>(() =>
-            world.Engine.AgreeAsync(Name, [new TableName("a", "t")], "test", cancellation)
+            world.Engine.Held.AgreeAsync(Name, [new TableName("a", "t")], "test", cancellation)
         );
         Assert.Contains("is not held", refused.Message, StringComparison.Ordinal);
     }
@@ -127,7 +127,7 @@ public sealed class CarriedChangeTests : IAsyncDisposable
         if (waits)
         {
             await UntilAsync(() => Status.Tables.Any(table => table.MayContinue), "held");
-            await world.Engine.AgreeAsync(Name, [new TableName("a", "t")], "test", cancellation);
+            await world.Engine.Held.AgreeAsync(Name, [new TableName("a", "t")], "test", cancellation);
         }
 
         await SameAsync();

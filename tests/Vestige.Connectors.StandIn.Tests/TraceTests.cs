@@ -113,7 +113,7 @@ public sealed class TraceTests : IAsyncLifetime
         await systems.WaitAsync(
             () =>
                 systems.Rows("b.db", "SELECT v FROM t WHERE id = 2") is ["second"]
-                && systems.Engine.Status(Name)!.State == CrossingState.Following,
+                && systems.Engine.Status(Name)!.Tables.All(table => table.State == TableState.Following),
             "the load"
         );
         Assert.Equal(

@@ -1,5 +1,6 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Ports;
 using Vestige.Web.Definitions;
@@ -51,6 +52,66 @@ public class NewCrossingFormTests
         Assert.Equal("t.*", form.InsertOnly);
         Assert.Empty(form.ByHand());
         Assert.False(form.TakeInserts());
+    }
+
+    [Theory]
+    [InlineData(false, SchemaChangeAction.Hold, "")]
+    [InlineData(true, SchemaChangeAction.Hold, "* Reload")]
+    [InlineData(false, SchemaChangeAction.LeaveOut, "* LeaveOut ColumnDropped")]
+    [InlineData(true, SchemaChangeAction.Carry, "* Reload; * Carry ColumnDropped")]
+    [InlineData(false, SchemaChangeAction.Stop, "")]
+    public void What_becomes_of_changed_tables_is_said_by_rules(bool reloads, SchemaChangeAction dropped, string expected)
+    {
+        NewCrossingForm form = new() { Reloads = reloads, Dropped = dropped };
+        var rules = form.Definition([], TreatmentText.Read("")).SchemaChanges ?? [];
+        var said = rules.Select(rule => $"{rule.Tables} {rule.As} {string.Join(',', rule.Kinds ?? [])}".Trim());
+        Assert.Equal(expected, string.Join("; ", said));
+    }
+
+    /// <summary>What is carried anyway needs no rule; kinds with one action share one.</summary>
+    [Fact]
+    public void Other_changes_are_said_by_kind()
+    {
+        NewCrossingForm form = new()
+        {
+            Dropped = SchemaChangeAction.LeaveOut,
+            Changes = new()
+            {
+                [SchemaChangeKind.TypeChanged] = SchemaChangeAction.Hold,
+                [SchemaChangeKind.ColumnAdded] = SchemaChangeAction.Hold,
+                [SchemaChangeKind.LabelAdded] = SchemaChangeAction.Stop,
+                [SchemaChangeKind.ColumnRenamed] = SchemaChangeAction.Carry,
+            },
+        };
+        var said = form.Definition([], TreatmentText.Read("")).SchemaChanges!.Select(rule =>
+            $"{rule.As} {string.Join(',', rule.Kinds ?? [])}"
+        );
+        Assert.Equal("LeaveOut ColumnDropped; Hold ColumnAdded,TypeChanged; Stop LabelAdded", string.Join("; ", said));
+    }
+
+    /// <summary>Each kind that can be chosen has what a rule may say of it, and is carried unless something is chosen.</summary>
+    [Fact]
+    public void What_can_be_chosen_is_what_a_definition_can_say()
+    {
+        foreach (var choice in ChangeChoice.All)
+        {
+            Assert.Equal(SchemaChangeAction.Carry, choice.Actions[0].Action);
+            foreach (var (action, _) in choice.Actions)
+            {
+                NewCrossingForm form = new()
+                {
+                    Name = "x",
+                    Source = "a",
+                    Target = "b",
+                    Rules = "s.*",
+                    Changes = new() { [choice.Kind] = action },
+                };
+                Assert.DoesNotContain(
+                    DefinitionRules.Check(form.Definition([], TreatmentText.Read(""))),
+                    problem => problem.Field.StartsWith("schemaChanges", StringComparison.Ordinal)
+                );
+            }
+        }
     }
 
     [Fact]

@@ -201,6 +201,9 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
         var plan = Text(await PageAsync("/crossings/new?show=plan&name=c&source=a&target=b&tables=a.t"));
         Assert.Contains("CREATE TABLE \"t\"", plan, StringComparison.Ordinal);
         Assert.Contains("about 2", plan, StringComparison.Ordinal);
+        var chosen = await PageAsync("/crossings/new?name=c&source=a&target=b&tables=a.t&changes[ColumnAdded]=Stop&changes[No]=2");
+        Assert.Contains("<details class=\"field\" open", chosen, StringComparison.Ordinal);
+        Assert.Matches("change-ColumnAdded[^/]*?<option value=\"Stop\" selected", chosen.Replace("/option", "", StringComparison.Ordinal));
         var refused = Text(await PageAsync("/crossings/new?show=plan&name=c&source=a&target=a&tables=a.t"));
         Assert.Contains("target", refused, StringComparison.Ordinal);
         Assert.Contains("no primary key", Text(await PageAsync("/crossings/new?source=a&target=b")), StringComparison.Ordinal);

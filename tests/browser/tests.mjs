@@ -577,6 +577,77 @@ test('a column that is added arrives while the page is open, and one that is dro
   assert((await reads("SELECT name FROM pragma_table_info('shelf') WHERE name = 'room'")).length === 0, 'the column is gone');
 });
 
+test('a table is added while another follows, and removed again with its copy', async (page) => {
+  await own('more');
+  await run('more-from', "CREATE TABLE loan (id INTEGER PRIMARY KEY, due TEXT); INSERT INTO loan VALUES (1, 'today'), (2, 'later')");
+  await page.goto(`${base}/crossings/more/tables`);
+  await page.getByRole('link', { name: 'Add tables …' }).click();
+  await page.getByLabel('more-from.loan').check();
+  await page.getByRole('button', { name: 'Continue …' }).click();
+  const main = await page.locator('#main').textContent();
+  assert(main.includes('CREATE TABLE "loan"') && /about 2\s+rows/.test(main) && main.includes('The other tables keep following'), `what it does is said first: ${main}`);
+  let found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+  assert(found.violations.length === 0, found.violations.map((v) => v.id + ' ' + v.nodes[0].html).join(' | '));
+  await page.getByRole('button', { name: 'Add table', exact: true }).click();
+  await page.waitForURL('**/crossings/more/tables');
+  await until(async () => (await status('more')).tables.filter((table) => table.state === 'following').length === 2, 'both tables to follow');
+  await until(async () => (await page.locator('#tables').textContent()).includes('more-from.loan'), 'the open page shows it');
+  await page.goto(`${base}/crossings/more/tables/more-from.loan`);
+  await page.getByRole('link', { name: 'Remove it from the crossing …' }).click();
+  found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+  assert(found.violations.length === 0, found.violations.map((v) => v.id + ' ' + v.nodes[0].html).join(' | '));
+  assert(/more-to\.loan, 2\s+rows/.test(await page.locator('#main').textContent()), `the rows of the copy are counted: ${await page.locator('#main').textContent()}`);
+  await page.getByLabel('Drop', { exact: true }).check();
+  await page.getByRole('button', { name: 'Remove table', exact: true }).click();
+  assert((await page.getByRole('alert').first().textContent()).includes('the name typed is not'), 'the name is asked for');
+  await page.getByLabel('Drop', { exact: true }).check();
+  await page.getByLabel('To drop, type more').fill('more');
+  await page.getByRole('button', { name: 'Remove table', exact: true }).click();
+  await page.waitForURL('**/crossings/more/tables');
+  const there = await (await fetch(`${base}/api/v1/bench/more-to`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement: "SELECT name FROM sqlite_schema WHERE name = 'loan'" }) })).json();
+  assert(there.rows.length === 0 && (await status('more')).tables.length === 1, 'the table left and its copy is gone');
+});
+
+test('a table is copied as it was before somebody changed it', async (page) => {
+  await own('undone');
+  await post('/api/v1/connections', { name: 'undone-past', kind: 'stand-in' });
+  await run('undone-from', "INSERT INTO shelf VALUES (2, 'two', 'y'), (3, 'three', 'y')");
+  await until(async () => (await status('undone')).tables[0].changes.insert === 2, 'the rows');
+  const { positions } = await status('undone');
+  await run('undone-from', "UPDATE shelf SET label = 'wrong'; DELETE FROM shelf WHERE id = 3");
+  await until(async () => (await status('undone')).tables[0].changes.delete === 1, 'what was done by mistake');
+  await page.goto(`${base}/crossings/undone/tables/undone-from.shelf`);
+  await page.getByRole('link', { name: 'Copy this table as of a time …' }).click();
+  await page.getByLabel('As of', { exact: true }).fill(positions.applied);
+  await page.getByLabel('Target', { exact: true }).selectOption('undone-past');
+  await page.getByRole('button', { name: 'Show what it takes' }).click();
+  const main = await page.locator('#main').textContent();
+  assert(main.includes('It can start') && /4\s+changes to take back/.test(main), `what it takes is said first: ${main}`);
+  const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+  assert(found.violations.length === 0, found.violations.map((v) => v.id + ' ' + v.nodes[0].html).join(' | '));
+  await page.getByLabel('Name of the crossing').fill('undone-before');
+  await page.getByRole('button', { name: 'Copy as of then' }).click();
+  await page.waitForURL('**/crossings/undone-before');
+  await until(async () => (await page.locator('#main').textContent()).includes(`The rows are as of position ${positions.applied}`), 'the end, and of when the rows are');
+  const rows = (await (await fetch(`${base}/api/v1/bench/undone-past`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement: 'SELECT id, label FROM shelf ORDER BY id' }) })).json()).rows;
+  assert(rows.length === 3 && rows.every((row) => row[1] !== 'wrong'), `the rows of before: ${JSON.stringify(rows)}`);
+});
+
+test('a change of the treatment is tried on what was replicated before it is applied', async (page) => {
+  await own('tried');
+  await run('tried-from', "INSERT INTO shelf VALUES (2, 'two', 'y'), (3, 'three', 'y'); UPDATE shelf SET label = 'other' WHERE id = 2");
+  await until(async () => (await status('tried')).tables[0].changes.update === 1, 'the changes');
+  await page.goto(`${base}/crossings/import?change=tried`);
+  const text = page.getByLabel('Text', { exact: true });
+  await text.fill(`${await text.inputValue()}\ntreatment:\n- tables: tried-from.shelf\n  keep: id <> 3\n`);
+  await page.getByRole('button', { name: 'Try on the past' }).click();
+  await until(async () => /1 of 3\s+changes would have been applied differently/.test(await page.locator('#trial').textContent()), 'how many');
+  assert(/1 left out, 2 same[\s\S]*left out: \+ 3/.test(await page.locator('#trial').textContent()), `which: ${await page.locator('#trial').textContent()}`);
+  const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+  assert(found.violations.length === 0, found.violations.map((v) => v.id + ' ' + v.nodes[0].html).join(' | '));
+  assert((await status('tried')).tables[0].changes.insert === 2, 'nothing was done');
+});
+
 test('a refused row waits, is edited, dropped and tried again', async (page) => {
   await own('waits');
   await page.goto(`${base}/crossings/waits/quarantine`);
@@ -823,7 +894,7 @@ test('a server is connected, prepared and followed, as the guide says', async (p
   try {
     server.psql('postgres', "ALTER SYSTEM SET wal_level = 'logical'", 'CREATE DATABASE books', 'CREATE DATABASE books_copy', 'SELECT pg_reload_conf()');
     server.psql('postgres', "CREATE ROLE vestige_reader LOGIN PASSWORD 'made up'", "CREATE ROLE vestige_writer LOGIN PASSWORD 'made up'");
-    server.psql('books', 'CREATE TABLE title (id int PRIMARY KEY, name text)', "INSERT INTO title VALUES (1, 'The first')");
+    server.psql('books', 'CREATE TABLE title (id int PRIMARY KEY, name text)', "INSERT INTO title VALUES (1, 'The first')", 'CREATE TABLE author (id int PRIMARY KEY)', 'INSERT INTO author VALUES (7)');
     const connect = async (name, database, user, role) => {
       await page.goto(`${base}/connections`);
       await page.locator('#postgresql-name').fill(name);
@@ -857,7 +928,7 @@ test('a server is connected, prepared and followed, as the guide says', async (p
     await page.getByLabel('Name', { exact: true }).fill('titles');
     await page.getByLabel('Source', { exact: true }).selectOption('books');
     await page.getByLabel('Target', { exact: true }).selectOption('books-copy');
-    await page.locator('label', { hasText: 'public.title' }).getByRole('checkbox').check();
+    for (const table of ['title', 'author']) { await page.locator('label', { hasText: `public.${table}` }).getByRole('checkbox').check(); }
     await until(async () => (await page.locator('#consequence').textContent()).includes('CREATE TABLE'), 'the plan').catch(async (error) => { throw new Error(`${error.message}: ${await said()}`); });
     await page.getByRole('button', { name: 'Start', exact: true }).click();
     await page.waitForURL(/crossings\/titles$/);
@@ -867,11 +938,24 @@ test('a server is connected, prepared and followed, as the guide says', async (p
     await until(async () => (await page.locator('.both').textContent()).split('Changed').length === 3, 'the change on both sides');
     assert(server.psql('books_copy', 'SELECT name FROM title') === 'Changed', 'the server itself says so');
 
-    for (const path of ['/connections/books', '/crossings/titles']) {
+    await page.goto(`${base}/crossings/titles/remove-tables?table=public.author`);
+    await page.getByLabel('Drop; it can be restored for').check();
+    await page.getByLabel('To drop, type titles').fill('titles');
+    await page.getByRole('button', { name: 'Remove table' }).click();
+    await page.waitForURL(/crossings\/titles\/tables$/);
+    assert(server.psql('books_copy', "SELECT to_regclass('author') IS NULL") === 't', 'the copy is away');
+    await page.getByRole('link', { name: 'books-copy' }).click();
+
+    for (const path of ['/connections/books-copy', '/crossings/titles/remove-tables?table=public.title', '/connections/books', '/crossings/titles']) {
       await page.goto(base + path);
       const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
       assert(found.violations.length === 0, `${path}: ${found.violations.map((v) => v.id + ' ' + v.nodes[0].html).join(' | ')}`);
     }
+
+    await page.goto(`${base}/connections/books-copy`);
+    await sheet('Dropped tables').getByRole('button', { name: 'Restore' }).click();
+    await until(async () => (await said()).includes('Restored: public.author'), `restored: ${await said()}`);
+    assert(server.psql('books_copy', 'SELECT id FROM author') === '7', 'the copy is back with its rows');
 
     await fetch(`${base}/api/v1/crossings/titles/stop`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: '{"manner":"now"}' });
     const removed = await fetch(`${base}/api/v1/crossings/titles`, { method: 'DELETE', headers: { 'If-Match': (await fetch(`${base}/api/v1/crossings/titles`)).headers.get('etag') } });

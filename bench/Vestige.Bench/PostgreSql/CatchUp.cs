@@ -8,7 +8,14 @@ internal static class CatchUp
 {
     public static async Task RunAsync(int changes)
     {
-        foreach (var (name, hot, asked) in new[] { ("uniform", false, 2.0), ("1 % hot", true, 5.0) })
+        foreach (
+            var (name, perTransaction, hot, asked) in new[]
+            {
+                ("uniform", 2, false, 2.0),
+                ("1 % hot", 2, true, 5.0),
+                ("large transactions", 200_000, false, 1.0),
+            }
+        )
         {
             await using var pair = await ServerPair.StartAsync();
             await Updates.FillAsync(pair.Source);
@@ -17,7 +24,7 @@ internal static class CatchUp
             await pair.UntilAsync(() => pair.Engine.Status("bench")!.State == CrossingState.Following);
             await pair.Engine.PauseAsync("bench", "bench", CancellationToken.None);
             await pair.SubscribeAsync("item", enabled: false);
-            await Updates.MakeAsync(pair.Source, changes, 2, hot);
+            await Updates.MakeAsync(pair.Source, changes, perTransaction, hot);
             var end = Vestige.Connectors.PostgreSql.Lsn.Parse(await pair.Source.AskAsync("SELECT pg_current_wal_flush_lsn()::text"))!.Value;
             await pair.UntilAsync(() => pair.Engine.CaptureStatuses is [{ } capture] && capture.Spooled >= end);
             await pair.Source.RunAsync("CHECKPOINT");

@@ -1,4 +1,5 @@
 using Npgsql;
+using Vestige.Connectors.PostgreSql.Targets;
 using Vestige.Connectors.PostgreSql.Watching;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
@@ -13,7 +14,9 @@ internal static class CatalogueReader
 {
     private const int MostReads = 4;
 
-    private const string Ours = "n.nspname NOT IN ('pg_catalog', 'information_schema', 'vestige') AND n.nspname !~ '^pg_(toast|temp)'";
+    private const string Ours =
+        "n.nspname NOT IN ('pg_catalog', 'information_schema', 'vestige') "
+        + $"AND n.nspname !~ '^(pg_(toast|temp)|{UndoSchema.Prefix})'";
 
     private const string Tables = $"""
         SELECT c.oid::int8, n.nspname::text, c.relname::text, c.relkind::text, c.relpersistence::text, wn.nspname::text,

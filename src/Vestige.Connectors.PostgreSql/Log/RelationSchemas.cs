@@ -111,6 +111,9 @@ internal sealed class RelationSchemas(
         return new TableSchema(name, columns, [], []) { Incarnation = $"{identifier}.older", Stamp = "" };
     }
 
+    /// <summary>
+    /// A column that was added and dropped again leaves the same columns: only the generation says which rows are older.
+    /// </summary>
     private static string Print(TableSchema form) =>
         JsonSerializer.Serialize(
             new
@@ -119,6 +122,7 @@ internal sealed class RelationSchemas(
                 form.Name.Name,
                 form.Incarnation,
                 form.Stamp,
+                form.Generation,
                 Columns = form.Columns.Select(column => new
                 {
                     column.Name,

@@ -3,6 +3,7 @@ using Vestige.Core.Applying;
 using Vestige.Core.Changes;
 using Vestige.Core.Folding;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -16,7 +17,7 @@ namespace Vestige.Connectors.PostgreSql.Targets;
 internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession session) : ITargetTransaction
 {
     private const int RowsOneByOne = 40;
-    private readonly Dictionary<TableName, Staging> made = [];
+    private StagingTables? stagings;
     private readonly Dictionary<TableSchema, TableStatements> statements = new(ReferenceEqualityComparer.Instance);
     private LoadingCopy? loading;
     private bool done;
@@ -24,11 +25,22 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
 
     private NpgsqlConnection Connection => session.Connection;
 
+    /// <summary>The tables through which larger batches pass.</summary>
+    internal StagingTables Stagings => stagings ??= new StagingTables(this, session);
+
     /// <summary>Whether triggers and references are left aside.</summary>
     internal bool LeavesTriggersAside => session.LeavesTriggersAside;
 
     public Task CreateTablesAsync(IReadOnlyList<TableSchema> tables, TableMaking making, CancellationToken cancellation) =>
         new TableMaker(this, Connection, session.Target.Endpoint, OwnTables).MakeAsync(tables, making, cancellation);
+
+    /// <summary>Drops tables that are there.</summary>
+    internal Task DropTablesAsync(IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
+        new TableMaker(this, Connection, session.Target.Endpoint, OwnTables).DropAsync(tables, cancellation);
+
+    /// <summary>Takes tables of one schema away, to be restored.</summary>
+    internal Task TakeAwayAsync(string id, IReadOnlyList<TableName> tables, CancellationToken cancellation) =>
+        new TableMaker(this, Connection, session.Target.Endpoint, OwnTables).TakeAwayAsync(id, tables, cancellation);
 
     private HashSet<TableName> OwnTables => [.. session.Progress.Tables.SelectMany(table => table.IntoTables ?? [table.Table])];
 
@@ -79,7 +91,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             if (loading is null || !loading.Takes(table, merging, block.Encoding))
             {
                 await EndLoadingAsync(cancellation);
-                var staging = merging ? await StagingAsync(table, cancellation) : null;
+                var staging = merging ? await Stagings.ForAsync(table, cancellation) : null;
                 loading = await LoadingCopy.BeginAsync(Connection, table, staging, block.Encoding, cancellation);
             }
 
@@ -178,10 +190,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
 
         done = true;
         session.Progress = after;
-        foreach (var (table, staging) in made)
-        {
-            session.Stagings[table] = staging;
-        }
+        stagings?.HandOver();
     }
 
     public async ValueTask DisposeAsync()
@@ -203,15 +212,9 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         await Closing.RollBackAsync(Connection);
     }
 
-    /// <summary>
-    /// Changes a table. It waits two seconds at most for those who read the table: while it waits, everybody who comes later waits behind
-    /// it (PostgreSQL manual, Explicit Locking).
-    /// </summary>
-    internal async Task ChangeAsync(TableName table, IReadOnlyList<string> statements, CancellationToken cancellation)
-    {
-        var script = string.Join("; ", statements.Prepend("SET LOCAL lock_timeout = '2s'").Append("SET LOCAL lock_timeout = 0"));
-        await RunAsync(script, $"Changing {table}", cancellation);
-    }
+    /// <summary>Changes a table.</summary>
+    internal Task ChangeAsync(SchemaEdit edit, CancellationToken cancellation) =>
+        new TableMaker(this, Connection, session.Target.Endpoint, OwnTables).ChangeAsync(edit, cancellation);
 
     internal TableStatements Of(TableSchema table)
     {
@@ -268,24 +271,6 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
         {
             throw Failures.Of(exception, $"{what} in {session.Target.Endpoint}");
         }
-    }
-
-    /// <summary>The staging table for a form, made when this session has none.</summary>
-    internal async Task<Staging> StagingAsync(TableSchema form, CancellationToken cancellation)
-    {
-        if (made.TryGetValue(form.Name, out var found) || session.Stagings.TryGetValue(form.Name, out found))
-        {
-            if (ReferenceEquals(found.Schema, form) || found.Schema.SameForm(form))
-            {
-                return found;
-            }
-
-            await RunAsync($"DROP TABLE {found.Name}", "Dropping a staging table", cancellation);
-        }
-
-        var staging = Staging.For(form, session.NextStaging());
-        await RunAsync(staging.Create, $"Making a staging table for {form.Name}", cancellation);
-        return made[form.Name] = staging;
     }
 
     internal async Task CopyAsync(TableSchema table, string statement, ReadOnlyMemory<byte> rows, CancellationToken cancellation)

@@ -79,7 +79,7 @@ internal sealed class StagedWriter(PostgreSqlTargetTransaction transaction) : IB
     private async Task<Staged> StageAsync(FoldedTable folded, CancellationToken cancellation)
     {
         var form = folded.Table;
-        var staging = await transaction.StagingAsync(form, cancellation);
+        var staging = await transaction.Stagings.EmptyForAsync(form, cancellation);
         var table = new Staged(form, staging.Name, transaction.Of(form));
         var rows = new ArrayBufferWriter<byte>(1 << 20);
         var sorted = folded

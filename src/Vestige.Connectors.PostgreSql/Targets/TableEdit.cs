@@ -1,3 +1,4 @@
+using Vestige.Connectors.PostgreSql.Watching;
 using Vestige.Core.Schemas;
 using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Faults;
@@ -16,11 +17,30 @@ internal static class TableEdit
         ArgumentNullException.ThrowIfNull(edit);
         return
         [
-            .. edit
-                .Changes.SelectMany(change => ActionsFor(edit, change))
-                .Select(action => $"ALTER TABLE {Quote.Name(edit.After.Name)} {action}"),
+            .. edit.Changes.SelectMany(change =>
+                IsOfIndex(change)
+                    ? [IndexStatement(edit.After.Name, change)]
+                    : ActionsFor(edit, change).Select(action => $"ALTER TABLE {Quote.Name(edit.After.Name)} {action}")
+            ),
         ];
     }
+
+    /// <summary>
+    /// The name of an index or constraint that has to be one of the target's table for the change; null where the statement says it all.
+    /// </summary>
+    public static string? NeedsOwn(SchemaChange change) =>
+        change.Kind == SchemaChangeKind.ConstraintRenamed ? change.Before
+        : IsOfIndex(change) ? change.Subject
+        : null;
+
+    private static bool IsOfIndex(SchemaChange change) =>
+        (change.Kind == SchemaChangeKind.ConstraintDropped && GuardState.IsOfIndex(change.Before))
+        || change is { Kind: SchemaChangeKind.ConstraintRenamed, After: "an index" };
+
+    private static string IndexStatement(TableName table, SchemaChange change) =>
+        change.Kind == SchemaChangeKind.ConstraintDropped
+            ? $"DROP INDEX IF EXISTS {Quote.Name(table with { Name = change.Subject })}"
+            : $"ALTER INDEX {Quote.Name(table with { Name = change.Before! })} RENAME TO {Quote.Name(change.Subject)}";
 
     private static IEnumerable<string> ActionsFor(SchemaEdit edit, SchemaChange change)
     {
@@ -37,6 +57,8 @@ internal static class TableEdit
             SchemaChangeKind.NullabilityChanged when change.KeepsOut && IsFilled(edit, change.Subject) => [],
             SchemaChangeKind.NullabilityChanged when change.KeepsOut => [$"ALTER COLUMN {column} SET NOT NULL"],
             SchemaChangeKind.NullabilityChanged => [$"ALTER COLUMN {column} DROP NOT NULL"],
+            SchemaChangeKind.ConstraintDropped => [$"DROP CONSTRAINT IF EXISTS {column}"],
+            SchemaChangeKind.ConstraintRenamed => [$"RENAME CONSTRAINT {Quote.Name(change.Before!)} TO {column}"],
             SchemaChangeKind.DefaultChanged when change.After is null => [$"ALTER COLUMN {column} DROP DEFAULT"],
             SchemaChangeKind.DefaultChanged => IsConstant(change) ? [$"ALTER COLUMN {column} SET DEFAULT {change.After}"] : [],
             _ => throw new PortException($"A table is not changed like that: {change.Words}.") { Remedy = "Load the table again." },

@@ -25,7 +25,11 @@ internal static class CatalogueGlancer
                (SELECT r.oid FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid
                    WHERE r.prrelid = c.oid AND p.pubname = $5) AS inserts,
                {TableIdentity.Identified} AS identified, types.print AS types, {TableIdentity.Key} AS key,
-               c.relnatts AS attributes
+               c.relnatts AS attributes,
+               (SELECT string_agg(r.oid || ':' || r.conname, ',' ORDER BY r.oid) FROM pg_constraint r
+                   WHERE r.conrelid = c.oid AND r.contype IN ('c', 'f', 'u', 'x')) AS constraints,
+               (SELECT string_agg(i.indexrelid || ':' || x.relname, ',' ORDER BY i.indexrelid) FROM pg_index i
+                   JOIN pg_class x ON x.oid = i.indexrelid WHERE i.indrelid = c.oid AND i.indisunique AND NOT i.indisprimary) AS uniques
         FROM (SELECT {TableIdentity.Types} AS print) types CROSS JOIN (
           SELECT c.oid FROM unnest($1::text[], $2::text[]) t(schema, name) JOIN pg_namespace n ON n.nspname = t.schema
               JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = t.name
@@ -53,6 +57,17 @@ internal static class CatalogueGlancer
         FROM pg_attribute a JOIN pg_class k ON k.oid = a.attrelid
             LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
         WHERE a.attrelid = ANY ($1::text[]::oid[]) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attrelid, a.attnum
+        """;
+
+    private const string Guards = """
+        SELECT r.conrelid, r.oid, r.conname::text, pg_get_constraintdef(r.oid) FROM pg_constraint r
+        WHERE r.conrelid = ANY ($1::text[]::oid[]) AND r.contype IN ('c', 'f', 'u', 'x')
+        UNION ALL
+        SELECT i.indrelid, i.indexrelid, x.relname::text, pg_get_indexdef(i.indexrelid) FROM pg_index i
+            JOIN pg_class x ON x.oid = i.indexrelid
+        WHERE i.indrelid = ANY ($1::text[]::oid[]) AND i.indisunique AND NOT i.indisprimary
+          AND NOT EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN ('u', 'x'))
+        ORDER BY 1, 2
         """;
 
     private const string Types = """
@@ -243,6 +258,7 @@ internal static class CatalogueGlancer
     {
         await using var transaction = await connection.BeginTransactionAsync(System.Data.IsolationLevel.RepeatableRead, cancellation);
         var columns = await ColumnsAsync(connection, numbers, cancellation);
+        var guards = await GuardsAsync(connection, numbers, cancellation);
         await using var command = Asking($"SELECT f.*, md5(f::text) FROM ({Facts}) f", connection, names, [], numbers);
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var found = new List<(TableName, TableState)>();
@@ -262,10 +278,11 @@ internal static class CatalogueGlancer
                         reader.IsDBNull(7) ? null : reader.GetFieldValue<uint>(7),
                         reader.IsDBNull(8) ? null : reader.GetFieldValue<uint>(8),
                         reader.GetBoolean(9),
-                        reader.GetString(13)
+                        reader.GetString(15)
                     )
                     {
                         Attributes = reader.GetInt16(12),
+                        Guards = guards.GetValueOrDefault(number, []),
                     }
                 )
             );
@@ -312,6 +329,30 @@ internal static class CatalogueGlancer
         }
 
         return columns;
+    }
+
+    private static async Task<Dictionary<uint, List<GuardState>>> GuardsAsync(
+        NpgsqlConnection connection,
+        List<uint> numbers,
+        CancellationToken cancellation
+    )
+    {
+        await using var command = new NpgsqlCommand(Guards, connection);
+        command.Parameters.Add(PostgreSqlDatabase.Texts(numbers.Select(number => number.ToString(CultureInfo.InvariantCulture))));
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        var guards = new Dictionary<uint, List<GuardState>>();
+        while (await reader.ReadAsync(cancellation))
+        {
+            // A definition is null where the object goes at this moment; the next look finds that it is gone.
+            var text = await reader.IsDBNullAsync(3, cancellation) ? "" : reader.GetString(3);
+            var guard = new GuardState(reader.GetFieldValue<uint>(1), reader.GetString(2), text);
+            if (!guards.TryAdd(reader.GetFieldValue<uint>(0), [guard]))
+            {
+                guards[reader.GetFieldValue<uint>(0)].Add(guard);
+            }
+        }
+
+        return guards;
     }
 
     private static async Task<Dictionary<uint, TypeState>> TypesAsync(NpgsqlConnection connection, CancellationToken cancellation)

@@ -43,6 +43,9 @@ internal sealed record TableState(
     [JsonPropertyName("BeforeAdding")]
     public TableState? Former { get; init; }
 
+    /// <summary>What keeps rows out of it; null where that was not read.</summary>
+    public IReadOnlyList<GuardState>? Guards { get; init; }
+
     /// <summary>How many changes were noticed that concern its rows.</summary>
     public int Generation { get; init; }
 
@@ -77,6 +80,7 @@ internal sealed record TableState(
                     Id: column.Number
                 )),
             ],
+            Objects = [.. (Guards ?? []).Select(guard => guard.Described)],
             Generation = 0,
         };
 

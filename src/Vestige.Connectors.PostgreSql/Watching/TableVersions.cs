@@ -15,6 +15,12 @@ internal static class TableVersions
     /// <param name="what">What is told to crossings; null where that is nothing.</param>
     public static ToldVersion? Between(TableName table, TableState old, TableState? now, string? what)
     {
+        if (now is { Guards: not null } && old.Guards is null)
+        {
+            // An earlier version of Vestige did not read them: what was there then is not known.
+            old = old with { Guards = now.Guards };
+        }
+
         var before = old.Described(table);
         if (now is null || now.Number != old.Number)
         {
@@ -59,13 +65,49 @@ internal static class TableVersions
         }
 
         var steps = SchemaComparison.Steps(before, after);
-        return steps.Count > 0 && AreKnown(steps, old, now)
+        if (steps.Count == 0 && SchemaComparison.Between(before, after).Any(change => !change.KeepsRows))
+        {
+            return notice;
+        }
+
+        List<SchemaChange> all = [.. OfGuards(old, now), .. steps];
+        return all.Count > 0 && AreKnown(steps, old, now)
             ? notice with
             {
-                Changes = steps,
+                Changes = all,
                 Before = old.FormOf(version.Table),
             }
             : notice;
+    }
+
+    /// <summary>
+    /// What keeps rows out no longer, and what is called otherwise. What came keeps nothing out that the source has taken.
+    /// </summary>
+    private static IEnumerable<SchemaChange> OfGuards(TableState old, TableState now)
+    {
+        if (old.Guards is not { } were || now.Guards is not { } are)
+        {
+            yield break;
+        }
+
+        var there = are.ToDictionary(guard => guard.Number);
+        foreach (var guard in were.Where(guard => !there.ContainsKey(guard.Number)))
+        {
+            yield return new SchemaChange(SchemaChangeKind.ConstraintDropped, guard.Name, Before: guard.Text);
+        }
+
+        foreach (var guard in were)
+        {
+            if (there.TryGetValue(guard.Number, out var same) && same.Name != guard.Name)
+            {
+                yield return new SchemaChange(
+                    SchemaChangeKind.ConstraintRenamed,
+                    same.Name,
+                    guard.Name,
+                    guard.IsIndex ? "an index" : "a constraint"
+                );
+            }
+        }
     }
 
     private static bool AreKnown(IReadOnlyList<SchemaChange> steps, TableState old, TableState now)

@@ -22,7 +22,8 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 /// <item>A look covers a transaction only if it began after that transaction's position, and after the transaction showed to others, which
 /// is a moment later: a transaction that changed rows of a table held a lock that the change of the table had released, so the change
 /// shows in whatever looks then. One that does not show for two seconds, as for want of a standby, is not waited for any longer.</item>
-/// <item>What is known is noted only together with or after what was told of it; told twice is harmless, never told is not.</item>
+/// <item>What is known is noted only together with or after what was told of it, and so is what is to be told once more: told twice is
+/// harmless, never told is not; and a process that begins knows what the one before it has told.</item>
 /// <item>A table that dropped out of the publication is put back only when its loss is durable here.</item>
 /// <item>A table whose changes cannot be logged is taken out of the publication at once, for its own updates fail at the source.</item>
 /// </list>
@@ -40,8 +41,7 @@ internal sealed class TableWatch
     private readonly HashSet<TableName> untold = [];
     private readonly List<TableChange> pending = [];
 
-    /// <summary>What was told too early for some, and from where on it has been told to all.</summary>
-    private readonly List<(TableChange Change, LogPosition End)> again = [];
+    private readonly ToldAgain again;
     private readonly Dictionary<TableName, LogPosition?> lost = [];
     private readonly Dictionary<TableName, long> metAt = [];
     private readonly FoundVersions versions = new();
@@ -59,10 +59,12 @@ internal sealed class TableWatch
         CatalogueLooks looks,
         IReadOnlyList<TableName> tables,
         KnownCatalogue known,
+        ToldAgain again,
         CatalogueGlance first
     )
     {
-        (this.database, this.names, this.looks, this.tables, this.known) = (database, names, looks, tables, known);
+        (this.database, this.names, this.looks, this.tables) = (database, names, looks, tables);
+        (this.known, this.again) = (known, again);
         covering = first;
         versions.ProvenAt = first.Begin;
     }
@@ -82,7 +84,7 @@ internal sealed class TableWatch
         var noted = Noted(watched, request.Notes);
         var looking = new CatalogueLooks(database, names, clock);
         var first = await looking.LookAsync(noted, watched, cancellation);
-        var watch = new TableWatch(database, names, looking, watched, noted, first);
+        var watch = new TableWatch(database, names, looking, watched, noted, ToldAgain.Of(watched, request.Notes), first);
         foreach (var table in watched)
         {
             if (noted.Tables.ContainsKey(table))
@@ -133,9 +135,7 @@ internal sealed class TableWatch
         {
             Judge(table, now, position);
             metAt[table] = meetings;
-            pending.AddRange(
-                again.Where(entry => entry.Change.Table == table && !pending.Contains(entry.Change)).Select(entry => entry.Change)
-            );
+            pending.AddRange(again.Of(table).Except(pending));
         }
     }
 
@@ -145,7 +145,7 @@ internal sealed class TableWatch
     /// </summary>
     public async ValueTask<DateTimeOffset?> JudgeAsync(LogPosition passed)
     {
-        pending.AddRange(again.Where(entry => entry.End <= passed && !pending.Contains(entry.Change)).Select(entry => entry.Change));
+        pending.AddRange(again.UpTo(passed).Except(pending));
         BeginLook();
         if (looks.Ended is not { } last)
         {
@@ -190,8 +190,7 @@ internal sealed class TableWatch
     public void ReportedUpTo(LogPosition position)
     {
         pending.Clear();
-        var done = again.Where(entry => entry.End <= position).Select(entry => entry.Change.Table).ToHashSet();
-        again.RemoveAll(entry => entry.End <= position);
+        var done = again.ReportedUpTo(position);
         lock (gate)
         {
             foreach (var table in lost.Where(entry => entry.Value is null && done.Contains(entry.Key)).Select(entry => entry.Key).ToList())
@@ -234,14 +233,19 @@ internal sealed class TableWatch
     /// <summary>The versions of tables found since the last call.</summary>
     public IReadOnlyList<ToldVersion> TakeVersions() => versions.Take();
 
-    /// <summary>What is to be noted with this read; nothing of what has yet to be told.</summary>
+    /// <summary>What is to be noted with this read; nothing of what has yet to be told for the first time.</summary>
     public IEnumerable<KeyValuePair<string, string>> TakeNotes()
     {
-        var waiting = again.Select(entry => entry.Change.Table).ToHashSet();
+        var waiting = pending.Select(change => change.Table).ToHashSet();
         foreach (var table in untold.Where(table => !waiting.Contains(table)).ToList())
         {
             untold.Remove(table);
             yield return KeyValuePair.Create(NotePrefix + Quote.Name(table), JsonSerializer.Serialize(known.Find(table)));
+        }
+
+        foreach (var note in again.TakeNotes(waiting))
+        {
+            yield return note;
         }
 
         if (isCatalogueUntold && waiting.Count == 0)
@@ -376,7 +380,7 @@ internal sealed class TableWatch
         {
             if (there is { IsPublished: false })
             {
-                lost.TryAdd(table, again.Exists(entry => entry.Change.Table == table) ? null : LogPosition.Zero);
+                lost.TryAdd(table, again.Of(table).Count > 0 ? null : LogPosition.Zero);
             }
         }
     }
@@ -392,11 +396,11 @@ internal sealed class TableWatch
     {
         if (!change.Notice.KeepsRows)
         {
-            again.RemoveAll(entry => entry.Change.Table == change.Table && entry.Change.Notice.Changes.Count > 0);
+            again.ForgetSteps(change.Table);
         }
 
         pending.Add(change);
-        again.Add((change, end));
+        again.Add(change, end);
     }
 
     private void Take(TableName table, TableState? there)

@@ -37,6 +37,18 @@ public sealed class StandInTarget(string name, Func<StandInDatabase> open, TimeP
         return Task.CompletedTask;
     }
 
+    public string DropStatementFor(TableName table) => $"DROP TABLE {Quote.Name(table.Name)}";
+
+    public Task DropAsync(ITargetTransaction transaction, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(transaction);
+        ArgumentNullException.ThrowIfNull(tables);
+        ((StandInTargetTransaction)transaction.Own).Change(
+            [.. tables.Select(table => $"DROP TABLE IF EXISTS {Quote.Name(table.Name)}")]
+        );
+        return Task.CompletedTask;
+    }
+
     public TableSchema BesideOf(string crossing, TableSchema table) => RowsBeside.Of(crossing, table);
 
     public Task MakeBesideAsync(ITargetTransaction transaction, TableSchema beside, CancellationToken cancellation)

@@ -54,6 +54,27 @@ public sealed record CrossingDefinition(
 {
     public const string Copy = "copy";
 
+    /// <summary>
+    /// A crossing that copies tables of this one once, as they were at a place in the past, with the same treatment and names.
+    /// </summary>
+    /// <param name="name">Its name.</param>
+    /// <param name="target">The connection that gets the rows.</param>
+    /// <param name="tables">The source's tables.</param>
+    /// <param name="place">As of where.</param>
+    /// <param name="into">The schema on the target for all of them; null for what the names of this one say.</param>
+    public CrossingDefinition AsOf(string name, string target, IReadOnlyList<TableName> tables, StartPlace place, string? into) =>
+        new(
+            name,
+            Copy,
+            Source,
+            target,
+            new TableRules([.. tables.Select(table => new TableRule(Take: table.ToString()))]),
+            new StartOptions(Kind: StartKind.Rows, AsOf: place),
+            Apply,
+            into is null ? Naming : (Naming ?? new Naming()) with { Into = into, Schemas = null },
+            Treatment
+        );
+
     /// <summary>Whether a moment lies in a window in which nothing is applied.</summary>
     public bool RestsAt(DateTimeOffset moment) => Rest?.Any(window => window.EndAt(moment) is not null) == true;
 

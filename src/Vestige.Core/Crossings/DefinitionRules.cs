@@ -73,7 +73,7 @@ public static partial class DefinitionRules
         }
 
         foreach (
-            var problem in StartProblems(definition)
+            var problem in StartRules.Problems(definition)
                 .Concat(ApplyProblems(definition))
                 .Concat(SchemaChangeProblems(definition))
                 .Concat(NamingProblems(definition.Naming))
@@ -133,74 +133,6 @@ public static partial class DefinitionRules
                 .Select(pair => Empty($"{list.Name}[{pair.place}]"))
         );
     }
-
-    private static IEnumerable<DefinitionProblem> StartProblems(CrossingDefinition definition)
-    {
-        var start = definition.Start;
-        if (definition is { Tables.Future: true, Kind: not StartKind.RowsThenChanges })
-        {
-            yield return new DefinitionProblem(
-                "tables.future",
-                "tables made later are loaded and followed, and this crossing does not do both",
-                "Remove it, or carry rows and then changes."
-            );
-        }
-
-        if (start?.From is { } from)
-        {
-            if (definition.Kind != StartKind.Changes)
-            {
-                yield return new DefinitionProblem(
-                    "start.from",
-                    "rows are carried as well, and they say where changes begin",
-                    "Remove it, or carry changes only."
-                );
-            }
-
-            if (string.IsNullOrWhiteSpace(from.Position) == (from.Time is null))
-            {
-                yield return new DefinitionProblem(
-                    "start.from",
-                    "neither or both of position and time",
-                    "Give exactly one of them; for now, give none."
-                );
-            }
-        }
-
-        if (ExistingProblem(start?.Existing ?? ExistingRows.Refuse, definition.Kind) is { } problem)
-        {
-            yield return new DefinitionProblem("start.existing", problem.Found, problem.Remedy);
-        }
-
-        for (var i = 0; i < (start?.Tables?.Count ?? 0); i++)
-        {
-            var rule = start!.Tables![i];
-            if (string.IsNullOrWhiteSpace(rule.Tables))
-            {
-                yield return NoPattern($"start.tables[{i}].tables");
-            }
-
-            if (ExistingProblem(rule.Existing, definition.Kind) is { } wrong)
-            {
-                yield return new DefinitionProblem($"start.tables[{i}].existing", wrong.Found, wrong.Remedy);
-            }
-        }
-    }
-
-    /// <summary>Why existing rows cannot mean that where such is carried; null when they can.</summary>
-    private static (string Found, string Remedy)? ExistingProblem(ExistingRows existing, StartKind kind) =>
-        existing switch
-        {
-            ExistingRows.Keep when kind != StartKind.Changes => (
-                "rows are loaded, and those that are there cannot stay beside them",
-                "Choose refuse, empty, replace or merge, or carry changes only."
-            ),
-            ExistingRows.Merge when kind is StartKind.Changes or StartKind.Structure => (
-                "no rows are loaded that could be merged in",
-                "Choose another meaning, or carry rows."
-            ),
-            _ => null,
-        };
 
     private static IEnumerable<DefinitionProblem> SchemaChangeProblems(CrossingDefinition definition)
     {
@@ -380,7 +312,7 @@ public static partial class DefinitionRules
 
     private static DefinitionProblem Empty(string field) => new(field, "the entry is empty", "Say it, or remove it.");
 
-    private static DefinitionProblem NoPattern(string field) =>
+    internal static DefinitionProblem NoPattern(string field) =>
         new(field, "there is no pattern", "Name the tables it is for, for example \"schema.*\".");
 
     [GeneratedRegex(@"^[a-z0-9][a-z0-9-]*\z", RegexOptions.CultureInvariant, matchTimeoutMilliseconds: 1000)]

@@ -23,5 +23,7 @@ public sealed record SchemaChangeRule(
         SchemaChangeKind.NullabilityChanged,
         SchemaChangeKind.DefaultChanged,
         SchemaChangeKind.LabelAdded,
+        SchemaChangeKind.ConstraintDropped,
+        SchemaChangeKind.ConstraintRenamed,
     ];
 }

@@ -17,6 +17,28 @@ public sealed record TableRules(
 
     public bool Takes(TableName table) => DecidingRule(table)?.Take is not null;
 
+    /// <summary>Rules that also take these tables, and decide as before about all others.</summary>
+    public TableRules Taking(IEnumerable<TableName> tables) => Deciding(tables, takes: true);
+
+    /// <summary>Rules that do not take these tables, and decide as before about all others.</summary>
+    public TableRules Leaving(IEnumerable<TableName> tables) => Deciding(tables, takes: false);
+
+    /// <summary>A rule for one table that says the opposite goes; where that is not enough, one more comes at the end.</summary>
+    private TableRules Deciding(IEnumerable<TableName> tables, bool takes)
+    {
+        var names = tables.Select(table => table.ToString()).ToHashSet(StringComparer.Ordinal);
+        var rest = this with
+        {
+            Rules = [.. Rules.Where(rule => (takes ? rule.Leave : rule.Take) is not { } name || !names.Contains(name))],
+        };
+        var index = new TableRuleIndex(rest.Rules);
+        var undecided = names.Where(name => index.DecidingRule(name)?.Take is not null != takes).Order(StringComparer.Ordinal);
+        return rest with
+        {
+            Rules = [.. rest.Rules, .. undecided.Select(name => takes ? new TableRule(Take: name) : new TableRule(Leave: name))],
+        };
+    }
+
     /// <summary>The rule that decided about the table; null when none matches.</summary>
     public TableRule? DecidingRule(TableName table) =>
         Indexes.GetValue(Rules, rules => new TableRuleIndex(rules)).DecidingRule(table.ToString());

@@ -38,6 +38,8 @@ public sealed record SchemaChange(SchemaChangeKind Kind, string Subject, string?
             SchemaChangeKind.UniqueKeyDropped => $"Unique key dropped ({Subject})",
             SchemaChangeKind.ReferenceAdded => $"Reference added ({Subject} to {After})",
             SchemaChangeKind.ReferenceDropped => $"Reference dropped ({Subject} to {Before})",
+            SchemaChangeKind.ConstraintDropped => $"Constraint {Subject} dropped (was {Before})",
+            SchemaChangeKind.ConstraintRenamed => $"Constraint {Before} renamed to {Subject}",
             SchemaChangeKind.ObjectAdded => $"{Subject} added",
             SchemaChangeKind.ObjectDropped => $"{Subject} dropped",
             _ => $"{Subject} changed",
@@ -56,6 +58,8 @@ public sealed record SchemaChange(SchemaChangeKind Kind, string Subject, string?
                 or SchemaChangeKind.UniqueKeyDropped
                 or SchemaChangeKind.ReferenceAdded
                 or SchemaChangeKind.ReferenceDropped
+                or SchemaChangeKind.ConstraintDropped
+                or SchemaChangeKind.ConstraintRenamed
                 or SchemaChangeKind.ObjectAdded
                 or SchemaChangeKind.ObjectDropped
                 or SchemaChangeKind.ObjectChanged;

@@ -44,6 +44,12 @@ public enum SchemaChangeKind
     /// <summary>The type of a column takes a value that it did not: an enum got a label.</summary>
     LabelAdded,
 
+    /// <summary>What kept rows out is gone: a unique key or index, an exclusion, a check or a reference.</summary>
+    ConstraintDropped,
+
+    /// <summary>The same under another name.</summary>
+    ConstraintRenamed,
+
     /// <summary>An index, a check or another object that belongs to the table.</summary>
     ObjectAdded,
 

@@ -38,4 +38,15 @@ public sealed record SchemaVersion(
 
     /// <summary>The statement that made it, for display only; null where the source does not tell it.</summary>
     public string? Statement { get; init; }
+
+    /// <summary>
+    /// Whether a copy can continue without it: what concerns rows is known, and is nothing but columns added, dropped or renamed.
+    /// </summary>
+    public bool MayBeLeftOut =>
+        Certainty != VersionCertainty.Undecided
+        && Changes.Any(change => !change.KeepsRows)
+        && Changes.All(change =>
+            change.KeepsRows
+            || change.Kind is SchemaChangeKind.ColumnAdded or SchemaChangeKind.ColumnDropped or SchemaChangeKind.ColumnRenamed
+        );
 }

@@ -1,4 +1,5 @@
 using Microsoft.Extensions.Logging;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Spooling;
@@ -61,7 +62,7 @@ internal sealed class CaptureTroubles(
             await events.OfConnectionAsync(connection, EventKind.Warning, $"The log cannot be read: {exception.Message}");
         }
 
-        await Task.WhenAny(Task.Delay(pause, clock, cancellation), asked); // Cancelled at the end; the caller looks at its token.
+        await Pause.ForAsync(pause, clock, cancellation, asked); // Cancelled at the end; the caller looks at its token.
     }
 
     /// <summary>Nothing is read any more until the crossings of the source are loaded again.</summary>

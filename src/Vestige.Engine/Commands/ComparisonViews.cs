@@ -1,6 +1,7 @@
 using Vestige.Core.Positions;
 using Vestige.Core.Text;
 using Vestige.Engine.Capturing;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Reconciling;
@@ -11,7 +12,7 @@ namespace Vestige.Engine.Commands;
 /// <summary>How both sides of a crossing are read for comparing: its source, its target, and the log between them.</summary>
 internal sealed class ComparisonViews(IConnections connections, Captures captures, TimeProvider clock)
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(60);
+    private static readonly TimeSpan WaitFor = TimeSpan.FromSeconds(60);
     private static readonly TimeSpan LookAgain = TimeSpan.FromMilliseconds(50);
 
     /// <summary>Throws <see cref="PortException"/> where the source's log is not read.</summary>
@@ -32,12 +33,12 @@ internal sealed class ComparisonViews(IConnections connections, Captures capture
     /// <summary>While a crossing runs it is waited for; at rest it is enough that the log is here up to there.</summary>
     private async Task PassAsync(CrossingEntry entry, Capture capture, LogPosition position, CancellationToken cancellation)
     {
-        var until = clock.GetUtcNow() + Patience;
+        var until = clock.GetUtcNow() + WaitFor;
         while (entry.Worker is { Running.IsCompleted: false } worker && !(worker.View.Applied >= position))
         {
             if (clock.GetUtcNow() > until && entry.Worker is { Running.IsCompleted: false })
             {
-                throw new PortException($"{entry.Name} did not get to what the source holds now within {Figures.Duration(Patience)}.")
+                throw new PortException($"{entry.Name} did not get to what the source holds now within {Figures.Duration(WaitFor)}.")
                 {
                     Remedy = "Compare when it follows.",
                 };
@@ -48,8 +49,7 @@ internal sealed class ComparisonViews(IConnections connections, Captures capture
 
         if (entry.Worker is null or { Running.IsCompleted: true })
         {
-            using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
-            patience.CancelAfter(Patience);
+            using var patience = new Patience(WaitFor, clock, cancellation);
             try
             {
                 await capture.ReachAsync(position, patience.Token);

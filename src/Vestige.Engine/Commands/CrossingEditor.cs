@@ -67,17 +67,31 @@ internal sealed class CrossingEditor(
             };
         }
 
+        List<TableName> again = [.. has.Intersect(had).Where(table => old.PrintOf(table) != wanted.PrintOf(table)).Order()];
+        var goOn = CrossingReload.OthersGoOn(definition, progress, connections.Target(definition.Target));
         return new DefinitionChange(
             [.. has.Except(had).Order()],
             [.. had.Except(has).Order()],
-            [.. has.Intersect(had).Where(table => old.PrintOf(table) != wanted.PrintOf(table)).Order()],
+            again,
             planned.Checks,
             planned.Problems
-        );
+        )
+        {
+            OthersGoOn = goOn,
+            Replaced = [.. again.Where(table => goOn && wanted.IsReplaceable(table))],
+            Statements = StatementsOf(planned, [.. has.Except(had)]),
+        };
+    }
+
+    /// <summary>What makes the tables that come on the target.</summary>
+    private static List<string> StatementsOf(CrossingPlan planned, HashSet<TableName> added)
+    {
+        var into = planned.Tables.Where(table => added.Contains(table.Source)).SelectMany(table => table.Into).ToHashSet();
+        return [.. planned.Statements.Where(one => one.Makes is { } made && into.Contains(made)).Select(one => one.Text)];
     }
 
     /// <summary>
-    /// Tables that come, or that are treated otherwise, are loaded while the others stand. Throws <see cref="NotReadyException"/> with
+    /// Tables that come, or that are treated otherwise, are loaded. Throws <see cref="NotReadyException"/> with
     /// every check when that cannot be done. Whatever fails later, the crossing continues as it was.
     /// </summary>
     public async Task ChangeAsync(
@@ -124,6 +138,8 @@ internal sealed class CrossingEditor(
             );
             await KeepAsync(entry, definition, by, cancellation);
             await SaveProgressAsync(definition, _ => [.. change.Removed.Select(Bare)], cancellation);
+            await entry.Quarantine.DropAsync([.. change.Removed], cancellation);
+            await entry.Verdicts.ForgetAsync([.. change.Removed], cancellation);
         }
         finally
         {
@@ -155,7 +171,7 @@ internal sealed class CrossingEditor(
         !(before.SchemaChanges ?? []).SequenceEqual(after.SchemaChanges ?? []);
 
     /// <summary>A table that has nothing of its own on the target.</summary>
-    private static TableProgress Bare(TableName table) => new(table, Loaded: false, LogPosition.Zero, Into: "", Settled: false);
+    internal static TableProgress Bare(TableName table) => new(table, Loaded: false, LogPosition.Zero, Into: "", Settled: false);
 
     private async Task SaveProgressAsync(
         CrossingDefinition definition,
@@ -172,7 +188,8 @@ internal sealed class CrossingEditor(
         await session.SaveAsync(new ProgressUpdate(null, marks(session.Progress)), cancellation);
     }
 
-    private async Task KeepAsync(CrossingEntry entry, CrossingDefinition definition, string by, CancellationToken cancellation)
+    /// <summary>Stores another definition of a crossing that is at rest, and tells of it.</summary>
+    internal async Task KeepAsync(CrossingEntry entry, CrossingDefinition definition, string by, CancellationToken cancellation)
     {
         var stored = CrossingPacing.Under(entry.Stored, definition) with { By = by, Since = clock.GetUtcNow() };
         await store.SaveAsync(stored, cancellation);

@@ -12,8 +12,10 @@ using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Observing;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Rewinding;
 using Vestige.Engine.Tracing;
 using Vestige.Engine.Treating;
+using Vestige.Engine.Undoing;
 using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Commands;
@@ -41,7 +43,6 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly CrossingRest rest;
     private readonly CrossingPacing pacing;
     private readonly CrossingReload reload;
-    private readonly HeldTables held;
     private readonly IRunStore? runs;
     private readonly RunRecorder runRecorder;
     private readonly EngineWatch watch;
@@ -72,7 +73,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         registry = new CrossingRegistry(stores.Quarantine, stores.Reconciliations);
         captures = new Captures(services, new RestoredBackup(connections, registry, stores.Quarantine).MissingAsync);
         Positions = new SourcePositions(connections, captures);
-        var loops = new LoopCheck(connections, registry);
+        var loops = new LoopCheck(connections, registry, clock);
         definitions = new CrossingDefinitions(connections, store, registry, loops, Events, clock);
         planner = new CrossingPlanner(connections, keys, captures, loops, clock);
         runRecorder = new RunRecorder(runs, clock, logger);
@@ -85,8 +86,12 @@ public sealed class CrossingEngine : IAsyncDisposable
         rest = new CrossingRest(connections, captures, registry, DesireAsync, Events, clock);
         pacing = new CrossingPacing(store, registry, opener, Events);
         editor = new CrossingEditor(services, registry, opener, pacing, PlanAsync, TreatmentOf);
-        held = new HeldTables(services, captures, registry, opener);
-        reload = new CrossingReload(services, captures, registry, opener, TablesOf, DesireAsync);
+        var copies = new OwnCopies(registry, TreatmentOf);
+        Undo = new TableUndo(services, copies);
+        Tables = new CrossingTables(services, registry, editor, opener, copies, Undo);
+        Past = new PastTrials(registry, captures, TreatmentOf, clock);
+        Held = new HeldTables(services, captures, registry, opener, editor);
+        reload = new CrossingReload(services, captures, registry, opener, Undo, TablesOf, DesireAsync);
         Trace = new Tracer(connections, registry, captures, secrets.Spool, OwnTreatmentOf);
         Quarantine = new QuarantineService(registry, store, Events, clock);
         Reconcile = new ReconcileService(services, registry, captures, TreatmentOf);
@@ -106,6 +111,18 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     /// <summary>What waits since targets refuse it, and what is decided about it.</summary>
     public QuarantineService Quarantine { get; }
+
+    /// <summary>The tables of crossings that were started: added and removed.</summary>
+    public CrossingTables Tables { get; }
+
+    /// <summary>Tables that were dropped on targets and can be restored.</summary>
+    public TableUndo Undo { get; }
+
+    /// <summary>Where definitions are tried on what was replicated.</summary>
+    public PastTrials Past { get; }
+
+    /// <summary>Tables that wait for a person, since they were changed at the source.</summary>
+    public HeldTables Held { get; }
 
     /// <summary>Where both sides are compared, and what differs is repaired.</summary>
     public ReconcileService Reconcile { get; }
@@ -336,20 +353,25 @@ public sealed class CrossingEngine : IAsyncDisposable
     /// Loads tables again, all of them when none are named: their rows on the target are deleted first. The crossing runs
     /// afterwards.
     /// </summary>
-    public Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
+    /// <param name="crossing">The crossing.</param>
+    /// <param name="tables">The source's tables; empty for all.</param>
+    /// <param name="by">Who asks for it.</param>
+    /// <param name="cancellation">Gives up before it begins.</param>
+    /// <param name="undoHours">
+    /// For how many hours the present copies can be restored, 1 to 720; null where they are emptied. Where they cannot be kept it throws
+    /// <see cref="RequestRefusedException"/>, and <see cref="PortException"/> where the target refuses; nothing is loaded then.
+    /// </param>
+    public Task ReloadAsync(
+        string crossing,
+        IReadOnlyList<TableName> tables,
+        string by,
+        CancellationToken cancellation,
+        int? undoHours = null
+    )
     {
         ArgumentNullException.ThrowIfNull(tables);
-        return reload.ReloadAsync(crossing, tables, by, cancellation);
-    }
-
-    /// <summary>
-    /// Agrees to what was done to held tables at the source: it is done on the target too, and they continue from where they were held.
-    /// Throws <see cref="RequestRefusedException"/> where one of them cannot continue; nothing is done then.
-    /// </summary>
-    public Task AgreeAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
-    {
-        ArgumentNullException.ThrowIfNull(tables);
-        return held.AgreeAsync(crossing, tables, by, cancellation);
+        var treating = TreatmentOf(registry.Existing(crossing).Stored.Definition);
+        return reload.ReloadAsync(crossing, tables, by, new DroppedCopies(undoHours), treating, cancellation);
     }
 
     /// <summary>What it would mean to load tables again, all where none is named. Throws where there is no such crossing.</summary>

@@ -6,6 +6,7 @@ using Vestige.Core.Text;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Rewinding;
 using Vestige.Engine.Treating;
 using Vestige.Engine.Workers;
 
@@ -105,7 +106,10 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
         CancellationToken cancellation
     ) => await loops.FindAsync(definition, taken.Select(table => table.Schema.Name), cancellation) is { } loop ? [loop] : [];
 
-    /// <summary>Where only changes cross, what holds of the tables that were brought by other means.</summary>
+    /// <summary>
+    /// Where only changes cross, what holds of the tables that were brought by other means; where rows of the past do, whether they can be
+    /// determined.
+    /// </summary>
     private async Task<IReadOnlyList<ReadinessCheck>> FoundChecksAsync(
         CrossingDefinition definition,
         SourceSystem source,
@@ -119,7 +123,13 @@ internal sealed class CrossingPlanner(IConnections connections, IMaskKeys keys, 
                 treatments,
                 cancellation
             )
-            : [];
+        : definition.Start?.AsOf is { } asOf
+            ? await new AsOfReadiness(source, target, captures.Find(definition.Source)?.Spool, clock).CheckAsync(
+                asOf,
+                treatments,
+                cancellation
+            )
+        : [];
 
     /// <summary>One writer takes all rows, so the finish is the sum; cutting the reads only keeps it busy.</summary>
     private static TimeSpan Estimate(List<TableDescription> tables, double rowsPerSecond)

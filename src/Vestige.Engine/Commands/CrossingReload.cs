@@ -5,6 +5,7 @@ using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Treating;
+using Vestige.Engine.Undoing;
 using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Commands;
@@ -15,6 +16,7 @@ internal sealed class CrossingReload(
     Captures captures,
     CrossingRegistry registry,
     CrossingOpener opener,
+    TableUndo undo,
     Func<CrossingEntry, IReadOnlyList<TableName>> tablesOf,
     Func<CrossingEntry, DesiredState, string, StopMark?, CancellationToken, Task> desire
 )
@@ -27,17 +29,36 @@ internal sealed class CrossingReload(
     public ReloadPlan PlanOf(string crossing, IReadOnlyList<TableName> tables, CrossingTreatment treating)
     {
         var entry = registry.Existing(crossing);
-        var goOn =
-            tables.Count > 0
-            && entry.Progress.Position is not null
-            && entry.Stored.Definition is { EndsByItself: false, Schedule: null }
-            && connections.Target(entry.Stored.Definition.Target).Find<ITableTarget>() is not null;
+        var definition = entry.Stored.Definition;
+        var goOn = tables.Count > 0 && OthersGoOn(definition, entry.Progress, connections.Target(definition.Target));
         var ways = tables.ToLookup(table => goOn && treating.IsReplaceable(table));
-        return new ReloadPlan(goOn, [.. ways[true]], [.. ways[false]]);
+        TableName? inPlace = ways[true].Any() ? ways[true].First() : null;
+        return new ReloadPlan(
+            goOn,
+            [.. ways[true]],
+            [.. ways[false]],
+            inPlace is { } one
+                ? $"{one} is loaded again in place: its rows stay until others replace them."
+                : undo.WhyNot(entry, tables.Count > 0 ? tables : tablesOf(entry))
+        );
     }
 
-    public async Task ReloadAsync(string crossing, IReadOnlyList<TableName> tables, string by, CancellationToken cancellation)
+    /// <summary>Whether the tables of a crossing follow while others of it are loaded.</summary>
+    public static bool OthersGoOn(CrossingDefinition definition, TargetProgress progress, TargetSystem target) =>
+        progress.Position is not null
+        && definition is { EndsByItself: false, Schedule: null }
+        && target.Find<ITableTarget>() is not null;
+
+    public async Task ReloadAsync(
+        string crossing,
+        IReadOnlyList<TableName> tables,
+        string by,
+        DroppedCopies copies,
+        CrossingTreatment treating,
+        CancellationToken cancellation
+    )
     {
+        copies.ThrowIfOutOfRange();
         using var locked = await registry.EnterAsync(crossing, cancellation);
         var entry = locked.Entry;
         if (!entry.Stored.Begun)
@@ -53,7 +74,13 @@ internal sealed class CrossingReload(
             };
         }
 
-        CrossingEditor.ThrowIfMerged(entry.Stored.Definition, tables.Count > 0 ? tables : tablesOf(entry));
+        var again = tables.Count > 0 ? tables : tablesOf(entry);
+        CrossingEditor.ThrowIfMerged(entry.Stored.Definition, again);
+        if (copies.UndoHours is not null && PlanOf(crossing, tables, treating).NoUndoBecause is { } why)
+        {
+            throw new RequestRefusedException(why) { Remedy = "Load the tables again without keeping the present ones." };
+        }
+
         var capture = captures.Find(entry.Stored.Definition.Source);
         if (tables.Count > 0 && capture?.Loss is { } loss)
         {
@@ -72,7 +99,7 @@ internal sealed class CrossingReload(
         try
         {
             await desire(entry, DesiredState.Pause, by, null, cancellation);
-            await MarkAsync(crossing, target, tables, cancellation);
+            await MarkAsync(entry, tables, RequestOf(entry, tables, copies, by), cancellation);
         }
         catch when (atWork)
         {
@@ -99,21 +126,34 @@ internal sealed class CrossingReload(
         await opener.OpenAsync(entry, cancellation, beginRun: true);
     }
 
-    private async Task MarkAsync(
-        string crossing,
-        TargetSystem target,
-        IReadOnlyList<TableName> tables,
-        CancellationToken cancellation
-    )
+    /// <summary>Notes what is to be loaded; in the same step the present copies are taken away, where they are kept.</summary>
+    private async Task MarkAsync(CrossingEntry entry, IReadOnlyList<TableName> tables, UndoRequest? kept, CancellationToken cancellation)
     {
-        await using var session = await target.Progress.OpenProgressAsync(
-            crossing,
-            await store.NextTermAsync(crossing, 0, cancellation),
-            cancellation
-        );
-        var again = Again(session.Progress, tables);
-        await session.SaveAsync(new ProgressUpdate(null, again, Restart: tables.Count == 0), cancellation);
+        await using var session = await connections
+            .Target(entry.Stored.Definition.Target)
+            .Progress.OpenProgressAsync(entry.Name, await store.NextTermAsync(entry.Name, 0, cancellation), cancellation);
+        var update = new ProgressUpdate(null, Again(session.Progress, tables), Restart: tables.Count == 0);
+        if (kept is null)
+        {
+            await session.SaveAsync(update, cancellation);
+            return;
+        }
+
+        var copies = undo.CopiesOf(entry, tables.Count > 0 ? tables : tablesOf(entry));
+        await using var transaction = await ((ITargetSession)session).BeginAsync(checkReferences: false, cancellation);
+        await undo.TakeAwayAsync(transaction, kept, copies, () => transaction.CommitAsync(update, cancellation), cancellation);
     }
+
+    private static UndoRequest? RequestOf(CrossingEntry entry, IReadOnlyList<TableName> tables, DroppedCopies copies, string by) =>
+        copies.UndoHours is { } hours
+            ? new UndoRequest(
+                entry.Stored.Definition.Target,
+                entry.Name,
+                tables.Count == 0 ? $"All tables of {entry.Name} were loaded again." : $"Loaded again by {entry.Name}.",
+                by,
+                hours
+            )
+            : null;
 
     /// <summary>
     /// Of named tables all must be there and able to cross; of all, those that were made since cross only where the rules take later ones.

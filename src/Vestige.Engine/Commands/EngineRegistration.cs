@@ -11,7 +11,8 @@ public static class EngineRegistration
     /// <summary>
     /// One <see cref="CrossingEngine"/> over what the application has registered: <see cref="IConnections"/>, <see cref="IControlStore"/>,
     /// <see cref="IQuarantineStore"/>, <see cref="ISpoolCipher"/>, <see cref="IMaskKeys"/>, <see cref="TimeProvider"/> and logging.
-    /// Measures, alerts, runs, versions of tables and what comparisons found are kept where there are stores for them.
+    /// Measures, alerts, runs, versions of tables, what comparisons found and what can be restored are kept where there are stores for
+    /// them.
     /// </summary>
     public static IServiceCollection AddVestigeEngine(this IServiceCollection services, EngineOptions options)
     {
@@ -25,6 +26,7 @@ public static class EngineRegistration
                 Runs = provider.GetService<IRunStore>(),
                 Reconciliations = provider.GetService<IReconciliationStore>(),
                 SchemaVersions = provider.GetService<ISchemaVersionStore>(),
+                Undo = provider.GetService<IUndoStore>(),
             },
             new EngineSecrets(provider.GetRequiredService<ISpoolCipher>(), provider.GetRequiredService<IMaskKeys>()),
             options,

@@ -21,4 +21,7 @@ public sealed record EngineStores(IControlStore Control, IQuarantineStore Quaran
 
     /// <summary>What comparisons found; null where that is not kept through a restart.</summary>
     public IReconciliationStore? Reconciliations { get; init; }
+
+    /// <summary>Tables that can be restored; null where none are kept.</summary>
+    public IUndoStore? Undo { get; init; }
 }

@@ -3,6 +3,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Readiness;
 using Vestige.Core.Routes;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Treating;
@@ -15,9 +16,9 @@ namespace Vestige.Engine.Commands;
 /// are one database where that says the same of itself, whatever names lead to it, and where it can be asked proves it: a copy of a
 /// database's files says the same, and is another database. Safe for several threads.
 /// </summary>
-internal sealed class LoopCheck(IConnections connections, CrossingRegistry registry)
+internal sealed class LoopCheck(IConnections connections, CrossingRegistry registry, TimeProvider clock)
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(3);
+    private static readonly TimeSpan AskFor = TimeSpan.FromSeconds(3);
     private readonly ConcurrentDictionary<string, string> identities = new();
 
     /// <summary>Whether two connections that say the same are the same, as last proved.</summary>
@@ -77,8 +78,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry regis
             return;
         }
 
-        using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
-        patience.CancelAfter(Patience);
+        using var patience = new Patience(AskFor, clock, cancellation);
         try
         {
             var there = await connections.Source(definition.Source).Catalogue.ReadTablesAsync(patience.Token);
@@ -125,7 +125,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry regis
     {
         try
         {
-            var identity = await database.GetIdentityAsync(cancellation).WaitAsync(Patience, cancellation);
+            var identity = await database.GetIdentityAsync(cancellation).WaitAsync(AskFor, clock, cancellation);
             return identities[connection] = await ProvedAsync(connection, database, identity, cancellation);
         }
         catch (Exception exception) when (exception is PortException or TimeoutException)
@@ -158,7 +158,7 @@ internal sealed class LoopCheck(IConnections connections, CrossingRegistry regis
     {
         if (!proofs.TryGetValue((connection, other, identity), out var same))
         {
-            same = await database.IsSameAsync(connections.Target(other).Probe, cancellation).WaitAsync(Patience, cancellation);
+            same = await database.IsSameAsync(connections.Target(other).Probe, cancellation).WaitAsync(AskFor, clock, cancellation);
             proofs[(connection, other, identity)] = same;
         }
 

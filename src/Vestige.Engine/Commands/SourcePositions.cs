@@ -1,5 +1,6 @@
 using Vestige.Core.Joining;
 using Vestige.Core.Positions;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Workers;
@@ -35,6 +36,29 @@ public sealed class SourcePositions
         }
 
         return position.On(0);
+    }
+
+    /// <summary>
+    /// Since when all changes of some tables are held: after a position, and the time of the first transaction after it, null where there
+    /// is none. Null where changes of one of them are not held.
+    /// </summary>
+    public async Task<(LogPosition After, DateTimeOffset? Time)?> HeldSinceAsync(
+        string connection,
+        IReadOnlyCollection<TableName> tables,
+        CancellationToken cancellation
+    )
+    {
+        ArgumentNullException.ThrowIfNull(tables);
+        if (
+            captures.Find(connection)?.Spool is not { Readable: true } spool
+            || tables.Any(table => spool.Retained(table)?.WholeAfter is null)
+        )
+        {
+            return null;
+        }
+
+        var since = tables.Select(table => spool.Retained(table)!.WholeAfter!.Value).Append(spool.Begin).Max();
+        return (since, (await spool.LocateAsync(since, cancellation))?.NextCommittedAt);
     }
 
     /// <summary>

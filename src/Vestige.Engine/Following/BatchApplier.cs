@@ -72,41 +72,57 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         }
     }
 
-    /// <summary>Applies a large transaction part by part, in log order, in one transaction of the target. True as above.</summary>
+    /// <summary>
+    /// Applies a large transaction part by part, each folded, in one transaction of the target; where the target refuses something of it,
+    /// once more, change by change. True as above, and where it was read once more.
+    /// </summary>
     public async Task<bool> ApplyLargeAsync(Batch head, BatchGatherer gatherer, ChangeRouter router, CancellationToken cancellation)
     {
         try
         {
-            await ApplyPartsAsync(head, gatherer.FragmentsAsync(cancellation), router, cancellation);
+            await ApplyPartsAsync(head, gatherer.FragmentsAsync(cancellation), router, fold: true, cancellation);
             return false;
         }
-        catch (RowRefusedException) when (rule() is not null)
+        catch (Exception exception) when (exception is RowRefusedException or SchemaChangeRefusedException)
         {
-            await IsolateAsync(head.TablesBefore, cancellation);
-            return true;
-        }
-        catch (SchemaChangeRefusedException refusal)
-        {
-            await ApplyLargeWithoutAsync(head, refusal, cancellation);
+            await ApplyLargeOneByOneAsync(head, cancellation);
             return true;
         }
     }
 
-    /// <summary>Reads a large transaction once more, and applies it without the tables that are held from before it.</summary>
-    private async Task ApplyLargeWithoutAsync(Batch head, SchemaChangeRefusedException first, CancellationToken cancellation)
+    /// <summary>
+    /// Reads a large transaction once more, and applies it change by change: without the tables that are held from before it, and without
+    /// the rows that are refused.
+    /// </summary>
+    private async Task ApplyLargeOneByOneAsync(Batch head, CancellationToken cancellation)
     {
         var tables = head.TablesBefore;
-        for (SchemaChangeRefusedException? refusal = first; refusal is not null;)
+        for (var mayGrow = true; ;)
         {
-            tables = tables.SetItem(refusal.Table, Held(tables[refusal.Table], head.Fragments[0].Position, refusal.Message));
             try
             {
-                await ApplyPartsAsync(head, NextTransactionAsync(cancellation), RouterOf(tables), cancellation);
-                refusal = null;
+                await ApplyPartsAsync(head, NextTransactionAsync(cancellation), RouterOf(tables), fold: false, cancellation);
+                return;
             }
-            catch (SchemaChangeRefusedException another)
+            catch (SchemaChangeRefusedException refusal)
             {
-                refusal = another;
+                tables = tables.SetItem(refusal.Table, Held(tables[refusal.Table], head.Fragments[0].Position, refusal.Message));
+            }
+            catch (RowRefusedException refusal)
+            {
+                if (mayGrow && refusal.OfType && await new TypeGrowth(context).TryAsync(refusal.Table, cancellation))
+                {
+                    mayGrow = false;
+                }
+                else if (rule() is not null)
+                {
+                    await IsolateAsync(head.TablesBefore, tables, cancellation);
+                    return;
+                }
+                else
+                {
+                    throw;
+                }
             }
         }
     }
@@ -132,22 +148,28 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         Batch head,
         IAsyncEnumerable<SpooledFragment> parts,
         ChangeRouter router,
+        bool fold,
         CancellationToken cancellation
     )
     {
         writer.Begin();
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(head.Fragments[0]), cancellation);
         var tally = new ChangeTally();
+        var folding = fold ? new FoldedPartWriter(writer, transaction, router, tally) : null;
         SpooledFragment? last = null;
         var changes = 0L;
         await foreach (var part in parts)
         {
-            await writer.ApplyUnfoldedAsync(transaction, router, part, tally, cancellation);
+            await (
+                folding?.AddAsync(part, cancellation)
+                ?? writer.ApplyUnfoldedAsync(transaction, router, part, tally, cancellation)
+            );
             changes += part.Count;
             context.State.SetInHandChanges(changes);
             last = part with { Changes = default, Count = 0 };
         }
 
+        await (folding?.WriteAsync(cancellation) ?? Task.CompletedTask);
         await writer.CommitAsync(
             transaction,
             new ProgressUpdate(last!.Position, HeldSince(head.TablesBefore, router.Tables), Token: last.Token),
@@ -197,7 +219,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
             }
             catch (RowRefusedException) when (rule() is not null)
             {
-                router = await IsolateAsync(before, cancellation);
+                router = await IsolateAsync(before, before, cancellation);
                 isolated = true;
             }
             catch (SchemaChangeRefusedException refusal)
@@ -307,7 +329,11 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     /// refused only by the commit is known by the row that the target names; then all of it is done once more without that row.
     /// Throws when more would wait than the rule allows. Returns the router to continue with.
     /// </summary>
-    private async Task<ChangeRouter> IsolateAsync(ImmutableDictionary<TableName, TableProgress> tables, CancellationToken cancellation)
+    private async Task<ChangeRouter> IsolateAsync(
+        ImmutableDictionary<TableName, TableProgress> known,
+        ImmutableDictionary<TableName, TableProgress> tables,
+        CancellationToken cancellation
+    )
     {
         var atCommit = new Dictionary<(TableName Table, string Key), RowRefusedException>();
         while (true)
@@ -326,7 +352,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
             {
                 await writer.CommitAsync(
                     transaction,
-                    new ProgressUpdate(last.Position, HeldSince(tables, isolating.Router.Tables), Token: last.Token),
+                    new ProgressUpdate(last.Position, HeldSince(known, isolating.Router.Tables), Token: last.Token),
                     isolating.Aside,
                     cancellation
                 );

@@ -91,8 +91,17 @@ internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treati
         }
 
         var leftOut = IsLeftOut(known.Form, form);
-        return leftOut || IsEarlier(form, known.Form) ? EarlierRows.Between(form, known.Form, known.Relation, leftOut) : null;
+        return leftOut || IsEarlier(form, known.Form) || IsLike(form, known.Form)
+            ? EarlierRows.Between(form, known.Form, known.Relation, leftOut)
+            : null;
     }
+
+    /// <summary>
+    /// Whether both have the same columns: what lay between two looks may be told otherwise by those of another process, which began at
+    /// other moments.
+    /// </summary>
+    private static bool IsLike(TableSchema form, TableSchema known) =>
+        SchemaComparison.Between(form, known).All(change => change.KeepsRows);
 
     private static bool IsEarlier(TableSchema form, TableSchema known) =>
         Steps(form, known) is { Count: > 0 } steps

@@ -102,7 +102,8 @@ internal sealed class FoldedBatchBuilder(Spool spool, ChangeRouter router) : IBa
         }
     }
 
-    private static bool TryFold(Dictionary<TableName, TableFold> folds, RoutedChange routed)
+    /// <summary>Folds a change with those of its table before it; false where it cannot be.</summary>
+    internal static bool TryFold(Dictionary<TableName, TableFold> folds, RoutedChange routed)
     {
         if (!folds.TryGetValue(routed.Schema.Name, out var fold))
         {

@@ -58,11 +58,21 @@ internal sealed class PlainTable
             new SchemaEdit(
                 Schema,
                 now.Filled(steps, isExact),
-                [.. changes, .. steps.Where(step => step.KeepsRows).SelectMany(now.OnTarget)]
+                [
+                    .. steps.Where(step => IsOfConstraint(step) && !crossesEngines),
+                    .. changes,
+                    .. steps.Where(IsOfColumn).SelectMany(now.OnTarget),
+                ]
             ),
             ""
         );
     }
+
+    /// <summary>A constraint has the same name on a target of the same engine.</summary>
+    private static bool IsOfConstraint(SchemaChange step) =>
+        step.Kind is SchemaChangeKind.ConstraintDropped or SchemaChangeKind.ConstraintRenamed;
+
+    private static bool IsOfColumn(SchemaChange step) => step.KeepsRows && !IsOfConstraint(step);
 
     private string? Obstacle(PlainTable now, SchemaChange step, bool isExact, bool crossesEngines) =>
         step.Kind switch

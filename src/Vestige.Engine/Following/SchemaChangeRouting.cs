@@ -90,7 +90,7 @@ internal sealed class SchemaChangeRouting(Spool spool, CrossingTreatment treatin
 
     /// <summary>
     /// Continues with what was done to the table. Rows in quarantine are of the form that they were refused in, and are tried again in
-    /// that.
+    /// that: only what leaves the form as it is can be done while there are some.
     /// </summary>
     private CarryOutcome Carry(TableProgress progress, TableSchema form, SchemaNotice notice, SpooledFragment fragment)
     {
@@ -99,7 +99,7 @@ internal sealed class SchemaChangeRouting(Spool spool, CrossingTreatment treatin
             return default;
         }
 
-        return aside.Has(progress.Table)
+        return aside.Has(progress.Table) && !notice.KeepsRows
             ? new CarryOutcome(null, "Rows of it wait in quarantine", null)
             : carried.TryCarry(loaded, form, notice, isAgreed: fragment.Position <= progress.AgreedUpTo);
     }

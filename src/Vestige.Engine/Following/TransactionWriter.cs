@@ -71,7 +71,7 @@ internal sealed class TransactionWriter(WorkerContext context)
     }
 
     /// <summary>Throws <see cref="SchemaChangeRefusedException"/> where the target does not do it and waiting does not help.</summary>
-    private async Task EditTablesAsync(ITargetTransaction transaction, IReadOnlyList<CarriedEdit> edits, CancellationToken cancellation)
+    public async Task EditTablesAsync(ITargetTransaction transaction, IReadOnlyList<CarriedEdit> edits, CancellationToken cancellation)
     {
         foreach (var (source, edit) in edits)
         {
@@ -105,10 +105,14 @@ internal sealed class TransactionWriter(WorkerContext context)
     {
         foreach (var one in routed)
         {
-            Unexpected(one.Schema.Name, await ApplyAsync(transaction, one, cancellation), router.Owners);
+            await ApplyAsync(transaction, router, one, cancellation);
             tally.Add(one, fragment);
         }
     }
+
+    /// <summary>Applies one change as it came.</summary>
+    public async Task ApplyAsync(ITargetTransaction transaction, ChangeRouter router, RoutedChange one, CancellationToken cancellation) =>
+        Unexpected(one.Schema.Name, await ApplyAsync(transaction, one, cancellation), router.Owners);
 
     /// <summary>A refused row is told by the source's table, by which people find it.</summary>
     private static async Task<ApplyCounts> ApplyAsync(ITargetTransaction transaction, RoutedChange routed, CancellationToken cancellation)

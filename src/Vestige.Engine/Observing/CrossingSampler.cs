@@ -4,6 +4,7 @@ using Vestige.Core.Crossings;
 using Vestige.Core.Forecasting;
 using Vestige.Engine.Alerting;
 using Vestige.Engine.Commands;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
@@ -136,8 +137,7 @@ internal sealed class CrossingSampler(
             return;
         }
 
-        using var patience = CancellationTokenSource.CreateLinkedTokenSource(ending);
-        patience.CancelAfter(DiagnoseFor);
+        using var patience = new Patience(DiagnoseFor, clock, ending);
         var said = await worker.WhyWaitingAsync(patience.Token);
         entry.Diagnosis = ReferenceEquals(entry.Worker, worker) ? said : null;
     }

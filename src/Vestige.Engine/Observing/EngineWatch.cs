@@ -1,11 +1,12 @@
 using Vestige.Engine.Commands;
+using Vestige.Engine.Undoing;
 using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Observing;
 
 /// <summary>
 /// What an engine does continuously beside its workers: it measures, looks for new tables and for connections that are no longer ready,
-/// begins runs by their schedules, and compares tables.
+/// begins runs by their schedules, compares tables, and drops those whose time to be restored is over.
 /// </summary>
 internal sealed class EngineWatch : IDisposable
 {
@@ -32,6 +33,11 @@ internal sealed class EngineWatch : IDisposable
         if (services.Stores.Alerts is not null)
         {
             loops.Add(new ReadinessWatch(services, registry).RunAsync);
+        }
+
+        if (services.Stores.Undo is { } undo)
+        {
+            loops.Add(new UndoSweep(services, undo).RunAsync);
         }
     }
 

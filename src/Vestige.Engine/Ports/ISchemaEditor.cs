@@ -33,4 +33,13 @@ public interface ISchemaEditor
     /// <returns>The statements that were run; empty where nothing is missing.</returns>
     Task<IReadOnlyList<string>> GrowTypesAsync(TableSchema table, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyList<string>>([]);
+
+    /// <summary>The statement that drops a table with all that belongs to it.</summary>
+    string DropStatementFor(TableName table);
+
+    /// <summary>
+    /// Drops tables that are there, and first the references to them from tables that the crossing has made. Throws
+    /// <see cref="Faults.PortException"/> where something else needs one of them; the transaction can then only be disposed.
+    /// </summary>
+    Task DropAsync(ITargetTransaction transaction, IReadOnlyList<TableName> tables, CancellationToken cancellation);
 }

@@ -26,13 +26,13 @@ public interface ITargetTransaction : IAsyncDisposable
     Task MergeAsync(TableSchema table, RowBlock block, CancellationToken cancellation);
 
     /// <summary>
-    /// Applies net effects and returns, by table, what was met against expectation. Throws
+    /// Applies net effects, several times one after the other, and returns, by table, what was met against expectation. Throws
     /// <see cref="Faults.RowRefusedException"/> when a row is not taken; the transaction can then only be disposed.
     /// </summary>
     Task<IReadOnlyDictionary<TableName, ApplyCounts>> ApplyAsync(IReadOnlyList<FoldedTable> tables, CancellationToken cancellation);
 
     /// <summary>
-    /// Applies one change as it is, for transactions too large to fold and for finding a refused row. After a refusal the
+    /// Applies one change as it is, for what cannot be folded and for finding a refused row. After a refusal the
     /// transaction can be rolled back to its savepoint, if it has one.
     /// </summary>
     Task<ApplyCounts> ApplyAsync(TableSchema table, RowChange change, CancellationToken cancellation);

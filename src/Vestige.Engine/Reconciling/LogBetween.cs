@@ -9,8 +9,6 @@ namespace Vestige.Engine.Reconciling;
 /// <summary>Reads from a spool what happened to some tables between two positions.</summary>
 internal static class LogBetween
 {
-    private const int ReadBytes = 1 << 20;
-
     /// <summary>At most this many changes of a table are held; beyond, its rows cannot be told apart from those in flight.</summary>
     public const long MostChanges = 500_000;
 
@@ -27,35 +25,8 @@ internal static class LogBetween
     )
     {
         var histories = forms.ToDictionary(pair => pair.Key, pair => new TableHistory(pair.Value));
-        if (after >= upTo)
-        {
-            return histories;
-        }
-
-        var reader = spool.ReadAfter(after);
-        while (await reader.TryReadAsync(ReadBytes, cancellation) is { Count: > 0 } fragments)
-        {
-            foreach (var fragment in fragments)
-            {
-                if (fragment.Position > upTo)
-                {
-                    return histories;
-                }
-
-                Take(spool, fragment, histories);
-                if (fragment.Position == upTo && fragment.Last)
-                {
-                    return histories;
-                }
-            }
-        }
-
-        // While a spool is being recovered nothing of it can be read; nothing read is not nothing that happened.
-        throw new PortException("The log between both sides cannot be read from the spool now.")
-        {
-            Transient = true,
-            Remedy = "Compare again.",
-        };
+        await SpoolSpan.ReadAsync(spool, after, upTo, fragment => Take(spool, fragment, histories), cancellation);
+        return histories;
     }
 
     private static void Take(Spool spool, SpooledFragment fragment, Dictionary<TableName, TableHistory> histories)

@@ -1,5 +1,6 @@
 using Vestige.Core.Changes;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Ports;
 
 namespace Vestige.Engine.Reconciling;
 
@@ -28,6 +29,11 @@ internal sealed class TableHistory(TableSchema form)
     public void Take(TableSchema written, RowChange change)
     {
         Changes++;
+        if (change.Kind is ChangeKind.Schema && SchemaNotice.Of(change).KeepsRows)
+        {
+            return;
+        }
+
         if (change.Kind is ChangeKind.Schema || (!ReferenceEquals(written, seen) && !HasForm(written)))
         {
             Broken ??= "its form changed meanwhile";

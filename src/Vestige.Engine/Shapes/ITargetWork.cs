@@ -1,3 +1,5 @@
+using Vestige.Core.Positions;
+using Vestige.Engine.Faults;
 using Vestige.Engine.Following;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
@@ -26,6 +28,10 @@ internal interface ITargetWork : IAsyncDisposable
     /// <summary>What loads tables beside the stream; only where <see cref="LoadsBeside"/>.</summary>
     TablesBeside NewBeside(LoadPauses pauses, AsideNotices notices) =>
         throw new NotSupportedException("Tables are loaded while nothing else is done.");
+
+    /// <summary>Takes loaded tables back to a position in the past; only where rows are loaded as of one.</summary>
+    Task BringAsOfAsync(LogPosition asOf, CancellationToken cancellation) =>
+        throw new PortException("This target does not take rows back.") { Remedy = "Choose a database as the target." };
 
     /// <summary>By what its tables are changed between two rows; null where they are not.</summary>
     ISchemaEditor? Editor => null;

@@ -1,8 +1,10 @@
+using Vestige.Core.Positions;
 using Vestige.Engine.Following;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 using Vestige.Engine.Reconciling;
+using Vestige.Engine.Rewinding;
 using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Shapes;
@@ -40,6 +42,9 @@ internal sealed class TransactionalWork : ITargetWork
     public bool LoadsBeside => true;
 
     public TablesBeside NewBeside(LoadPauses pauses, AsideNotices notices) => new(context, session, Ends!, pauses, notices);
+
+    public Task BringAsOfAsync(LogPosition asOf, CancellationToken cancellation) =>
+        new RowsAsOf(context, session, Ends!.OfRows).BringAsync(asOf, cancellation);
 
     public ISchemaEditor? Editor => context.Target.Find<ISchemaEditor>();
 

@@ -237,6 +237,10 @@ public sealed class TreatedTables
     }
 
     /// <summary>A step that concerns no table is a slip of the pen more often than not.</summary>
+    /// <summary>A table that was removed by name keeps its steps: a mask must be there when the table comes again.</summary>
+    private static bool IsOfRemoved(CrossingDefinition definition, string pattern) =>
+        definition.Tables.Rules.Any(rule => rule.Leave == pattern) && !TablePattern.IsPattern(pattern);
+
     private void Unmatched(CrossingDefinition definition, IReadOnlyList<TableDescription> tables)
     {
         var names = tables
@@ -246,7 +250,7 @@ public sealed class TreatedTables
         for (var i = 0; i < (definition.Treatment?.Count ?? 0); i++)
         {
             var pattern = definition.Treatment![i].Tables;
-            if (!names.Exists(name => TablePattern.Matches(pattern, name)))
+            if (!names.Exists(name => TablePattern.Matches(pattern, name)) && !IsOfRemoved(definition, pattern))
             {
                 var problem = new TreatmentProblem(
                     $"treatment[{i}].tables",

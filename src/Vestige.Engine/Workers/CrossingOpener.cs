@@ -4,6 +4,7 @@ using Vestige.Core.Lag;
 using Vestige.Core.Positions;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Commands;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Observing;
@@ -92,7 +93,7 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
                 entry.Trouble = entry.Trouble is { } trouble ? trouble with { NextAttempt = clock.GetUtcNow() + pause } : null;
                 locked?.Dispose();
                 locked = null;
-                await Task.WhenAny(Task.Delay(pause, clock, ending.Token), entry.Retry.Next);
+                await Pause.ForAsync(pause, clock, ending.Token, entry.Retry.Next);
                 ending.Token.ThrowIfCancellationRequested();
                 locked = await entry.Lock.EnterAsync(ending.Token);
                 if (entry.IsRemoved || !ReferenceEquals(entry.Stored, asked) || await TryOpenAsync(entry, beginRun, by, ending.Token))

@@ -170,7 +170,8 @@ public sealed class CrossingWorker
         await quarantine.OpenAsync(session.Progress, now);
         var missing = await AgreeAsync(work, now);
         work.Ends = await EndsAsync(now);
-        capture.Spool.Retain(definition.Name, session.Progress.NeededAfter, session.Progress.WantedAfter);
+        var asOf = session.Progress.Position is null ? await sync.AsOfAsync(session.Progress, now) : null;
+        capture.Spool.Retain(definition.Name, asOf ?? session.Progress.NeededAfter, session.Progress.WantedAfter);
         if (missing.Count > 0 && !LoadsBeside(session.Progress, work))
         {
             await rests.BeforeLoadAsync(session, now);
@@ -179,6 +180,7 @@ public sealed class CrossingWorker
 
         if (session.Progress.Position is null)
         {
+            await (asOf is { } past ? work.BringAsOfAsync(past, now) : Task.CompletedTask);
             await sync.BeginStreamAsync(session, now);
         }
 

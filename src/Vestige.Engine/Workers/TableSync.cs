@@ -160,6 +160,22 @@ internal sealed class TableSync(WorkerContext context)
         }
     }
 
+    /// <summary>
+    /// As of where rows are to be that cross once; null for as they are. A place that was named stays what it is, also where it is found by
+    /// a time. Throws <see cref="PortException"/> where the spool does not hold all that happened since.
+    /// </summary>
+    public async Task<LogPosition?> AsOfAsync(TargetProgress progress, CancellationToken cancellation)
+    {
+        if (definition.Start?.AsOf is not { } place)
+        {
+            return null;
+        }
+
+        var tables = await TablesAsync(progress, cancellation);
+        var (check, position) = await new PastStart(source, capture.Spool, context.Clock).FindAsync(place, tables, cancellation);
+        return position ?? throw new PortException($"The rows as of then cannot be determined: {check.Found}.") { Remedy = check.Remedy };
+    }
+
     /// <summary>All tables are loaded: the stream begins at the lowest of their positions.</summary>
     public async Task BeginStreamAsync(IProgressSession session, CancellationToken cancellation)
     {

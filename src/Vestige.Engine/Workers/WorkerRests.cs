@@ -1,4 +1,5 @@
 using Vestige.Core.Lag;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Following;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
@@ -31,8 +32,7 @@ internal sealed class WorkerRests(RateLimiter limiter, CrossingMeter meter, Stee
             // What is left is measured once: by a second look it may be over, and a delay of minus one millisecond never ends.
             while (until - clock.GetUtcNow() is var left && left > TimeSpan.Zero && !Array.Exists(woken, task => task.IsCompleted))
             {
-                var step = Task.Delay(left < ProveEvery ? left : ProveEvery, clock, cancellation);
-                await Task.WhenAny([step, .. woken]);
+                await Pause.ForAsync(left < ProveEvery ? left : ProveEvery, clock, cancellation, woken);
                 cancellation.ThrowIfCancellationRequested();
                 if (left >= ProveEvery)
                 {

@@ -1,5 +1,6 @@
 using Microsoft.Extensions.Logging;
 using Vestige.Core.Crossings;
+using Vestige.Engine.Concurrency;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 
@@ -42,21 +43,9 @@ internal sealed class WorkerTroubles(WorkerContext context, Steering steering, R
             await context.Events.OfCrossingAsync(crossing, EventKind.Warning, $"Waiting: {exception.Message}");
         }
 
-        try
-        {
-            using var ending = CancellationTokenSource.CreateLinkedTokenSource(steering.Now, steering.Soon);
-            var delay = Task.Delay(pause, clock, ending.Token);
-            if (await Task.WhenAny(delay, asked) == delay)
-            {
-                await delay;
-            }
-
-            return steering.Request is null or { Mode: StopMode.Drain };
-        }
-        catch (OperationCanceledException)
-        {
-            return false;
-        }
+        using var ending = CancellationTokenSource.CreateLinkedTokenSource(steering.Now, steering.Soon);
+        await Pause.ForAsync(pause, clock, ending.Token, asked);
+        return !ending.IsCancellationRequested && steering.Request is null or { Mode: StopMode.Drain };
     }
 
     /// <summary>The crossing is faulted.</summary>

@@ -482,6 +482,23 @@ namespace Vestige.Storage.Migrations
                     b.ToTable("Settings");
                 });
 
+            modelBuilder.Entity("Vestige.Storage.Entities.UndoRecord", b =>
+                {
+                    b.Property<string>("Id")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("AtTicks")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Entry")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("Undo");
+                });
+
             modelBuilder.Entity("Vestige.Storage.Entities.VerdictRecord", b =>
                 {
                     b.Property<string>("Crossing")

@@ -26,6 +26,8 @@ public static class CrossingApi
     {
         var group = routes.MapGroup("/api/v1/crossings").WithTags("crossings");
         CrossingRunApi.Map(group);
+        CrossingTablesApi.Map(group);
+        RewindApi.Map(group);
         group
             .MapGet("/", (CrossingEngine engine) =>
                 engine.Statuses.Select(status => new CrossingDocument(

@@ -83,29 +83,16 @@ internal static class CrossingRunApi
             .Answers<IReadOnlyList<SteeredDocument>>()
             .Refuses(422);
         group
-            .MapPost("/{name}/agree", AgreeAsync)
-            .Describe(
-                "agreeToSchemaChanges",
-                "Agrees to what was done to held tables at the source: it is done on the target too, and the tables continue from where "
-                    + "they were held. Refused where a table is not held or its changes since then are not kept; nothing is done then."
-            )
-            .Answers<StateDocument>()
-            .Refuses(404, 409, 422, 424);
-        group
             .MapPost("/{name}/reload", ReloadAsync)
             .Describe(
                 "reloadTables",
                 "Loads tables again, all where none is named. The others keep following, and the rows of a table stay until those that are "
-                    + "loaded replace them; of tables that keep history or share a target table, and of all, they are deleted first."
+                    + "loaded replace them; of tables that keep history or share a target table, and of all, they are deleted first. With "
+                    + "inPlace that is refused."
             )
             .Answers<StateDocument>()
             .Refuses(404, 409, 422, 424);
     }
-
-    private static Task<IResult> AgreeAsync(string name, ReloadBody body, CrossingEngine engine, CancellationToken cancellation) =>
-        DoAsync(name, engine, () =>
-            engine.AgreeAsync(name, [.. (body.Tables ?? []).Select(table => TablesOf.Named(engine.Status(name), table))], By, cancellation)
-        );
 
     private static async Task<IResult> StopAsync(
         string name,
@@ -173,10 +160,33 @@ internal static class CrossingRunApi
 
     private static Task<IResult> ReloadAsync(string name, ReloadBody body, CrossingEngine engine, CancellationToken cancellation) =>
         DoAsync(name, engine, () =>
-            engine.ReloadAsync(name, [.. (body.Tables ?? []).Select(table => TablesOf.Named(engine.Status(name), table))], By, cancellation)
-        );
+        {
+            var tables = TablesOf.Named(engine.Status(name), body.Tables);
+            if (body is { InPlace: true, UndoHours: not null })
+            {
+                throw new RequestRefusedException("Tables that are loaded again in place are not dropped, so there is nothing to restore.")
+                {
+                    Remedy = "Leave inPlace or undoHours out.",
+                };
+            }
 
-    private static async Task<IResult> DoAsync(string name, CrossingEngine engine, Func<Task> request)
+            if (body.InPlace && engine.ReloadPlanOf(name, tables) is { IsInPlace: false } plan)
+            {
+                throw new RequestRefusedException(
+                    tables.Count == 0 ? "All tables cannot be loaded again in place."
+                    : plan.OthersGoOn ? $"{plan.Emptied[0]} cannot be loaded again in place: it keeps history or shares a target table."
+                    : "The other tables of this crossing would wait for the load."
+                )
+                {
+                    Remedy = tables.Count == 0 ? "Name the tables." : "Leave inPlace out.",
+                };
+            }
+
+            return engine.ReloadAsync(name, tables, By, cancellation, body.UndoHours);
+        });
+
+    /// <summary>Does what was asked of a crossing and answers with its state.</summary>
+    internal static async Task<IResult> DoAsync(string name, CrossingEngine engine, Func<Task> request)
     {
         if (engine.Status(name) is null)
         {

@@ -1,4 +1,6 @@
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Ports;
 using Vestige.Web.Api.Describing;
 using Vestige.Web.Api.Documents;
@@ -27,6 +29,11 @@ internal static class SchemaVersionApi
             .MapGet("/{name}/schema-versions/{table}", OfTableAsync)
             .Describe("getSchemaVersions", "The versions of a table, schema.table, with their columns, the latest first.")
             .Answers<IReadOnlyList<SchemaVersionDocument>>()
+            .Refuses(404);
+        group
+            .MapGet("/{name}/schema-history", HistoryOfAsync)
+            .Describe("getSchemaHistory", "The versions of one table, given as table=schema.table, the latest first.")
+            .Answers<IReadOnlyList<SchemaHistoryDocument>>()
             .Refuses(404);
     }
 
@@ -62,11 +69,28 @@ internal static class SchemaVersionApi
         return Results.Ok(new SchemaVersionsDocument(found, [.. versions.Select(version => SchemaVersionDocument.Of(version, format))]));
     }
 
-    private static async Task<IResult> OfTableAsync(
+    private static Task<IResult> OfTableAsync(
         string name,
         string table,
         ConnectionDirectory connections,
         ISchemaVersionStore store,
+        CancellationToken cancellation
+    ) => VersionsAsync(name, Views.Addresses.TableFrom(table), connections, store, SchemaVersionDocument.Of, cancellation);
+
+    private static Task<IResult> HistoryOfAsync(
+        string name,
+        string table,
+        ConnectionDirectory connections,
+        ISchemaVersionStore store,
+        CancellationToken cancellation
+    ) => VersionsAsync(name, table, connections, store, SchemaHistoryDocument.Of, cancellation);
+
+    private static async Task<IResult> VersionsAsync<T>(
+        string name,
+        string table,
+        ConnectionDirectory connections,
+        ISchemaVersionStore store,
+        Func<SchemaVersion, Func<LogPosition, string>, T> document,
         CancellationToken cancellation
     )
     {
@@ -75,10 +99,10 @@ internal static class SchemaVersionApi
             return Problems.NotFound($"connection {name}");
         }
 
-        var versions = await store.OfTableAsync(name, TableName.Parse(Views.Addresses.TableFrom(table)), cancellation);
+        var versions = await store.OfTableAsync(name, TableName.Parse(table), cancellation);
         var format = connections.Source(name).Log.Format;
         return versions.Count == 0
             ? Problems.NotFound($"version of table {table} in {name}")
-            : Results.Ok(versions.Select(version => SchemaVersionDocument.Of(version, format)));
+            : Results.Ok(versions.Select(version => document(version, format)));
     }
 }

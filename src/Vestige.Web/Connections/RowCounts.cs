@@ -25,9 +25,12 @@ public sealed class RowCounts(ConnectionDirectory connections, TimeProvider cloc
     private readonly ConcurrentDictionary<string, SemaphoreSlim> turns = new();
     private readonly CancellationTokenSource stop = new();
 
-    /// <summary>The count; null when the table cannot be read just now, and where the system tells no single rows.</summary>
+    /// <summary>
+    /// The count; null when the table cannot be read just now, and where the system tells no single rows. What could not be counted before
+    /// is tried again.
+    /// </summary>
     public Task<RowCount?> OfAsync(CountedRows rows, CancellationToken cancellation) =>
-        Known(rows, FreshFor) is { } known ? Task.FromResult(known.Count) : Counting(rows).WaitAsync(cancellation);
+        Known(rows, FreshFor) is { Count: not null } known ? Task.FromResult(known.Count) : Counting(rows).WaitAsync(cancellation);
 
     /// <summary>
     /// The counts, in the order in which they were asked for: those that answer within a moment, else what was counted within the last

@@ -14,7 +14,9 @@ public static class GuideLink
             "reconcile" => "/guide/reconcile",
             "pace" => "/guide/pace",
             "definition" => "/guide/definition-files",
+            "as-of" => "/guide/rewind",
             "schema" => "/guide/schema-changes",
+            "dropped" => "/guide/stop#restore-dropped-tables",
             "stop" or "reload" or "remove" => "/guide/stop",
             _ => "/guide/lag",
         };

@@ -2,6 +2,7 @@ using Vestige.Core.Alerts;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Alerting;
 using Vestige.Engine.Measuring;
+using Vestige.Web.Crossings;
 
 namespace Vestige.Web.Views;
 
@@ -33,11 +34,11 @@ public sealed record NeedAction(string Label, string Address, bool Posts = false
             NeedKind.Held
                 when need.Tables is { Count: > 0 and <= MostNamed } waiting && status?.MayContinue(waiting) == true => new NeedAction(
                 "Decide …",
-                $"{page}/agree?{QueryOf(waiting)}"
+                $"{page}/agree?{TablesOf.QueryOf(waiting)}"
             ),
             NeedKind.Held or NeedKind.SourceWritesFail when need.Tables is { Count: > 0 and <= MostNamed } held => new NeedAction(
                 "Reload …",
-                $"{page}/reload?{QueryOf(held)}"
+                $"{page}/reload?{TablesOf.QueryOf(held)}"
             ),
             NeedKind.Held or NeedKind.SourceWritesFail => new NeedAction("Held tables", $"{page}/tables"),
             NeedKind.Faulted or NeedKind.LogLoss => new NeedAction("Reload …", $"{page}/reload?all=true"),
@@ -55,7 +56,4 @@ public sealed record NeedAction(string Label, string Address, bool Posts = false
             _ => new NeedAction("See why", page),
         };
     }
-
-    private static string QueryOf(IEnumerable<string> tables) =>
-        string.Join('&', tables.Select(table => $"table={Uri.EscapeDataString(table)}"));
 }

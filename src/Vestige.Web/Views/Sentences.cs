@@ -41,6 +41,12 @@ public static class Sentences
         var (headline, word) = (status.Headline, status.Headline.Word.Text());
         var more = headline.Reasons.Count(reason => reason.Word <= HeadlineWord.Differs) - 1;
 
+        if (status is { State: CrossingState.Finished, Definition.Start.AsOf: { } asOf })
+        {
+            return "Finished. The rows are as of "
+                + (asOf.Time is { } time ? $"{time.UtcDateTime:yyyy-MM-dd HH:mm:ss} UTC." : $"position {asOf.Position}.");
+        }
+
         var capital = $"{char.ToUpperInvariant(word[0])}{word[1..]}";
         if (headline.Sentence.StartsWith(capital, StringComparison.Ordinal))
         {
@@ -251,7 +257,11 @@ public static class Sentences
         Add(change.Added.Count, "comes and is loaded", "come and are loaded");
         Add(change.Reloaded.Count, "is loaded again", "are loaded again");
         Add(change.Removed.Count, "leaves; its rows on the target stay", "leave; their rows on the target stay");
-        return $"The crossing rests for a moment. {string.Join(", ", parts)}. While tables are loaded, the others wait.";
+        var load =
+            change.Added.Count + change.Reloaded.Count == 0 ? ""
+            : change.OthersGoOn ? " The other tables keep following during the load."
+            : " While tables are loaded, the others wait.";
+        return $"The crossing rests for a moment. {string.Join(", ", parts)}.{load}";
 
         void Add(int count, string one, string many)
         {

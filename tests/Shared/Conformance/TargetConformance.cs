@@ -288,6 +288,35 @@ public abstract class TargetConformance : IAsyncLifetime
         }
     }
 
+    /// <summary>A large transaction comes in several batches, and each acts on what the ones before it have left.</summary>
+    [Theory]
+    [InlineData(7)]
+    [InlineData(400)]
+    public async Task Several_folded_batches_of_one_transaction_act_one_after_the_other(int perBatch)
+    {
+        var random = new Random(perBatch);
+        var form = await system.FormAsync();
+        var model = new SortedDictionary<long, string>();
+        await using var session = await system.Target.Tables.OpenSessionAsync("c", 1, Stop);
+        for (var position = 1; position <= 3; position++)
+        {
+            await using var transaction = await session.BeginAsync(checkReferences: true, Stop);
+            for (var batch = 1; batch <= 5; batch++)
+            {
+                var fold = new TableFold(form);
+                foreach (var change in Enumerable.Range(0, random.Next(1, perBatch + 1)).Select(_ => Change(random, model)).ToList())
+                {
+                    fold.Add(change);
+                }
+
+                Assert.DoesNotContain((await transaction.ApplyAsync([fold.Finish()], Stop)).Values, counts => counts.Total > 0);
+            }
+
+            await transaction.CommitAsync(new ProgressUpdate(new LogPosition((ulong)position), []), Stop);
+            Assert.Equal(model.Select(pair => $"{pair.Key}={pair.Value}"), await system.RowsAsync());
+        }
+    }
+
     [Theory]
     [InlineData(true)]
     [InlineData(false)]

@@ -11,6 +11,7 @@ using Vestige.Tests.Conformance;
 using Vestige.Tests.Shared.Quarantine;
 using Vestige.Tests.Shared.Reconciling;
 using Vestige.Tests.Shared.SchemaVersions;
+using Vestige.Tests.Shared.Undoing;
 using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests.Servers;
@@ -129,11 +130,14 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     /// <summary>Versions of the source's tables; they outlive the engine.</summary>
     public MemorySchemaVersions Versions { get; } = new();
 
+    /// <summary>Tables that can be restored; they outlive the engine.</summary>
+    public MemoryUndo Undo { get; } = new();
+
     public async Task BeginAsync()
     {
         Engine = new CrossingEngine(
             this,
-            new EngineStores(this, quarantine) { Reconciliations = new MemoryReconciliations(), SchemaVersions = Versions },
+            new EngineStores(this, quarantine) { Reconciliations = new MemoryReconciliations(), SchemaVersions = Versions, Undo = Undo },
             new EngineSecrets(new NoCipher(), new NamedKeys()),
             new EngineOptions(new(), LookEvery: LookEvery),
             TimeProvider.System,

@@ -74,6 +74,21 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
         faults.After("target.edit");
     }
 
+    public string DropStatementFor(TableName table) => $"drop {table}";
+
+    public async Task DropAsync(ITargetTransaction transaction, IReadOnlyList<TableName> tables, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(transaction);
+        ArgumentNullException.ThrowIfNull(tables);
+        await faults.BeforeAsync("target.drop", cancellation);
+        foreach (var table in tables)
+        {
+            ((Transaction)transaction.Own).Empty(SimRows.First with { Name = table });
+        }
+
+        faults.After("target.drop");
+    }
+
     public TableSchema BesideOf(string crossing, TableSchema table) =>
         table with
         {

@@ -37,6 +37,7 @@ public sealed class SimWorld
     private readonly bool damages;
     private readonly bool restructures;
     private readonly bool moves;
+    private readonly bool removes;
     private JoinPoint? joining;
     private bool isJoined;
     private CrossingEngine? askedOf;
@@ -68,7 +69,8 @@ public sealed class SimWorld
         Source.RemembersTables = sink is not null || ReferenceEquals(Source.Treatment, SimTreatment.None);
         refuses = seed % 3 == 0 && !Source.Treatment.KeepsVersions && !restructures && sink is null;
         moves = (seed % 5 < 2 || files is not null) && !restructures;
-        damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0 && !restructures && sink is null && files is null;
+        removes = seed % 7 is 2 or 5 && !Source.Treatment.KeepsVersions && !restructures && sink is null && files is null;
+        damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0 && !restructures && !removes && sink is null && files is null;
         reconciliations = new MemoryReconciliations { Saved = Compared };
     }
 
@@ -249,6 +251,12 @@ public sealed class SimWorld
         : Source.Moves.Now(position, identity) is var now && now.Branch > Source.Moves.Branch ? Source.Head.At(joining!.End)
         : now;
 
+    /// <summary>The rules that are stored; a process that others think dead may know other ones.</summary>
+    private TableRules? Rules => store.Crossings.GetValueOrDefault(Crossing)?.Definition.Tables;
+
+    /// <summary>Whether a table has left the crossing.</summary>
+    private bool IsRemoved => removes && Rules?.Takes(SimRows.Second.Name) == false;
+
     /// <summary>Called at each commit of the target: while following, it must hold exactly a prefix of the source's history.</summary>
     public void Committed()
     {
@@ -262,7 +270,7 @@ public sealed class SimWorld
             return;
         }
 
-        if (!restructures && progress.Tables.Any(table => !table.IsInStream))
+        if (!restructures && (IsRemoved || progress.Tables.Any(table => !table.IsInStream)))
         {
             CheckApart(progress, position);
             return;
@@ -369,7 +377,7 @@ public sealed class SimWorld
             return;
         }
 
-        foreach (var table in progress.Tables.Where(table => table.Loaded))
+        foreach (var table in progress.Tables.Where(table => table.Loaded && Rules?.Takes(table.Table) != false))
         {
             Count("table", table.IsInStream ? "follows beside a load" : "catches up");
             var at = table.Reached ?? position;
@@ -514,7 +522,8 @@ public sealed class SimWorld
         if (Target.Progress.Tables.Where(table => table is { Held: true, Reached: not null }).ToList() is { Count: > 0 } held)
         {
             var (engine, table) = (Engine, held[Random.Next(held.Count)].Table);
-            processes[^1].Process.Post(_ => _ = AskAsync(() => engine.AgreeAsync(Crossing, [table], "sim", CancellationToken.None)), null);
+            processes[^1]
+                .Process.Post(_ => _ = AskAsync(() => engine.Held.AgreeAsync(Crossing, [table], "sim", CancellationToken.None)), null);
             Count("table", "agreed to");
             return;
         }
@@ -873,11 +882,11 @@ public sealed class SimWorld
     private void Steer()
     {
         var engine = Engine;
-        var dice = Random.Next(6);
+        var dice = Random.Next(removes ? 10 : 6);
         processes[^1].Process.Post(_ => _ = SteerAsync(engine, dice), null);
     }
 
-    private static async Task SteerAsync(CrossingEngine engine, int dice)
+    private async Task SteerAsync(CrossingEngine engine, int dice)
     {
         try
         {
@@ -889,6 +898,8 @@ public sealed class SimWorld
                     2 => engine.StopAsync(Crossing, StopMode.Now, "sim", CancellationToken.None),
                     3 => engine.ReloadAsync(Crossing, [SimRows.First.Name], "sim", CancellationToken.None),
                     4 => engine.ReloadAsync(Crossing, [SimRows.Second.Name], "sim", CancellationToken.None),
+                    6 or 7 => RemoveAsync(engine),
+                    8 or 9 => AddAsync(engine),
                     _ => engine.RunAsync(Crossing, "sim", CancellationToken.None),
                 }
             );
@@ -896,6 +907,23 @@ public sealed class SimWorld
         catch (Exception exception) when (exception is PortException or RequestRefusedException or NotReadyException)
         {
             // Told to whoever asked; nothing else.
+            failed = exception;
+        }
+    }
+
+    /// <summary>A table leaves the crossing, with its copy.</summary>
+    private async Task RemoveAsync(CrossingEngine engine)
+    {
+        await engine.Tables.RemoveAsync(Crossing, [SimRows.Second.Name], new DroppedCopies(), "sim", CancellationToken.None);
+        Count("table", "removed");
+    }
+
+    private async Task AddAsync(CrossingEngine engine)
+    {
+        if (engine.Status(Crossing) is { Definition.Tables: { } rules } && !rules.Takes(SimRows.Second.Name))
+        {
+            await engine.Tables.AddAsync(Crossing, [SimRows.Second.Name], "sim", Crossing, CancellationToken.None);
+            Count("table", "added");
         }
     }
 
@@ -978,6 +1006,7 @@ public sealed class SimWorld
         while (
             store.Waiting.Count > 0
             || joining is not null
+            || IsRemoved
             || Progress.Position is not { } applied
             || applied < Source.Head
             || Progress.Tables.Any(table => (!table.IsInStream && !table.Held) || table.Position > applied)
@@ -1011,6 +1040,11 @@ public sealed class SimWorld
                     Count("place", "lost");
                     processes[^1]
                         .Process.Post(_ => _ = AskAsync(() => engine.ReloadAsync(Crossing, [], "sim", CancellationToken.None)), null);
+                }
+
+                if (removes)
+                {
+                    processes[^1].Process.Post(_ => _ = SteerAsync(engine, 8), null);
                 }
 
                 processes[^1].Process.Post(_ => _ = SteerAsync(engine, 5), null);

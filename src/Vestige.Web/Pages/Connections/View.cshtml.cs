@@ -9,6 +9,7 @@ using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Undoing;
 using Vestige.Web.Api;
 using Vestige.Web.Connections;
 using Vestige.Web.Hosting;
@@ -117,6 +118,9 @@ public class ViewModel(
 
     public IReadOnlyList<string> Users { get; private set; } = [];
 
+    /// <summary>Tables that crossings have dropped here and that can be restored.</summary>
+    public IReadOnlyList<UndoEntry> Dropped { get; private set; } = [];
+
     /// <summary>What it is, in words.</summary>
     public string What =>
         Kind?.Describe(Connection.Settings) ?? $"A connection of the kind '{Connection.Kind}', which this build does not have";
@@ -166,6 +170,7 @@ public class ViewModel(
         Wanted = find ?? "";
         IsSource = role == "source" || engine.Statuses.Any(status => status.Definition.Source == name);
         IsTarget = role == "target" || engine.Statuses.Any(status => status.Definition.Target == name);
+        Dropped = await engine.Undo.ListAsync(name, cancellation);
         ReadDrills(name);
         Lines = await checks.TestAsync(name, cancellation);
         try
@@ -333,6 +338,34 @@ public class ViewModel(
 
         TempData["Done"] = $"{name} is removed{(Connection.HasSecret ? ", with its secret" : "")}. {Kind?.Remains}".TrimEnd();
         return Redirect("/connections");
+    }
+
+    public Task<IActionResult> OnPostRestoreAsync(string name, string? id, CancellationToken cancellation) =>
+        UndoAsync(name, "Restored", () => engine.Undo.RestoreAsync(name, id ?? "", Who.Of(HttpContext), cancellation));
+
+    public Task<IActionResult> OnPostForgetAsync(string name, string? id, string? typed, CancellationToken cancellation) =>
+        typed == name
+            ? UndoAsync(name, "Dropped for good", () => engine.Undo.DropAsync(name, id ?? "", Who.Of(HttpContext), cancellation))
+            : RefuseAsync(name, "Nothing was dropped: the name typed is not the connection's name.");
+
+    private async Task<IActionResult> UndoAsync(string name, string done, Func<Task<UndoEntry>> request)
+    {
+        if (!Find(name))
+        {
+            return NotFound();
+        }
+
+        try
+        {
+            var entry = await request();
+            TempData["Done"] = $"{done}: {Core.Text.Figures.Listed([.. entry.Tables.Select(table => table.ToString())], 5)}.";
+            return Redirect($"/connections/{name}");
+        }
+        catch (Exception exception) when (exception is RequestRefusedException or PortException)
+        {
+            var remedy = exception is PortException port ? port.Remedy : ((RequestRefusedException)exception).Remedy;
+            return await RefuseAsync(name, $"Nothing was changed. {exception.Message} {remedy}".TrimEnd());
+        }
     }
 
     /// <summary>The page again with the settings that were tried.</summary>

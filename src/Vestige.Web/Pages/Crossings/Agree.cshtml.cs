@@ -5,11 +5,12 @@ using Vestige.Engine.Faults;
 using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Web.Connections;
+using Vestige.Web.Crossings;
 
 namespace Vestige.Web.Pages.Crossings;
 
 /// <summary>What was changed at the source waits for a person: what does agreeing do, and what would be lost?</summary>
-public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, ISchemaVersionStore versions, TimeProvider clock)
+public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, TimeProvider clock)
     : CrossingPage(engine, connections, clock)
 {
     public override string View => "tables";
@@ -23,6 +24,9 @@ public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, 
     /// <summary>Columns that are dropped on the target, each with how many rows have a value in it; null where that is not known.</summary>
     public IReadOnlyList<(string Table, string Column, long? Values)> Lost { get; private set; } = [];
 
+    /// <summary>Whether every table that is chosen can continue without its change.</summary>
+    public bool MayLeaveOut { get; private set; }
+
     public async Task<IActionResult> OnGetAsync(string name, string[] table, CancellationToken cancellation)
     {
         if (!Find(name))
@@ -31,8 +35,10 @@ public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, 
         }
 
         Choose(table);
+        MayLeaveOut = Chosen.Count > 0;
         foreach (var one in Chosen)
         {
+            MayLeaveOut &= await Engine.Held.VersionAsync(name, one.Source, cancellation) is { MayBeLeftOut: true };
             Lost = [.. Lost, .. await LostOfAsync(one, cancellation)];
         }
 
@@ -47,7 +53,7 @@ public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, 
         }
 
         Choose(table);
-        var back = $"/crossings/{name}/agree?{string.Join('&', table.Select(one => $"table={Uri.EscapeDataString(one)}"))}";
+        var back = $"/crossings/{name}/agree?{TablesOf.QueryOf(table)}";
         if (Others.Count > 0 || Chosen.Count == 0)
         {
             TempData["Refused"] = "Nothing was done: choose held tables whose changes are kept.";
@@ -67,15 +73,28 @@ public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, 
         }
 
         return await DoAsync($"/crossings/{name}/tables", "The tables catch up.", () =>
-            Engine.AgreeAsync(name, [.. Chosen.Select(one => one.Source)], By, cancellation)
+            Engine.Held.AgreeAsync(name, [.. Chosen.Select(one => one.Source)], By, cancellation)
+        );
+    }
+
+    public Task<IActionResult> OnPostLeaveOutAsync(string name, string[] table, CancellationToken cancellation)
+    {
+        if (!Find(name))
+        {
+            return Task.FromResult<IActionResult>(NotFound());
+        }
+
+        Choose(table);
+        return DoAsync($"/crossings/{name}/tables", "The tables continue without the change.", () =>
+            Engine.Held.LeaveOutAsync(name, [.. Chosen.Select(one => one.Source)], By, cancellation)
         );
     }
 
     private void Choose(string[] asked)
     {
-        var wanted = asked.Where(one => one.Length > 0).ToHashSet();
-        Chosen = [.. Status.Tables.Where(one => wanted.Contains(one.Source.ToString()) && one.MayContinue)];
-        Others = [.. wanted.Except(Chosen.Select(one => one.Source.ToString())).Order()];
+        var (chosen, unknown) = TablesOf.Choose(Status, asked);
+        Chosen = [.. chosen.Where(one => one.MayContinue)];
+        Others = [.. chosen.Except(Chosen).Select(one => one.Source.ToString()).Union(unknown).Order()];
     }
 
     private async Task<IReadOnlyList<(string Table, string Column, long? Values)>> LostOfAsync(
@@ -108,10 +127,7 @@ public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, 
     /// <summary>By the name on the target: what a step of the treatment names holds its table for good.</summary>
     private async Task<List<string>> DroppedOfAsync(TableStatus table, CancellationToken cancellation)
     {
-        var history = await versions.OfTableAsync(Status.Definition.Source, table.Source, cancellation);
-        var version = history.FirstOrDefault(one =>
-            one.What.Length > 0 && one.From <= table.HeldAt && table.Cause?.Contains(one.What, StringComparison.Ordinal) == true
-        );
+        var version = await Engine.Held.VersionAsync(Status.Name, table.Source, cancellation);
         return
         [
             .. (version?.Changes ?? [])

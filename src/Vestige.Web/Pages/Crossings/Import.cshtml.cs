@@ -5,6 +5,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Vestige.Core.Crossings;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
+using Vestige.Engine.Rewinding;
 using Vestige.Web.Api;
 using Vestige.Web.Connections;
 using Vestige.Web.Definitions;
@@ -16,6 +17,7 @@ namespace Vestige.Web.Pages.Crossings;
 public class ImportModel(CrossingEngine engine, ConnectionDirectory connections, SentForms forms) : PageModel
 {
     private const int MostBytes = 4 << 20;
+    private static readonly TimeSpan TriedBack = TimeSpan.FromHours(24);
 
     public string Text { get; private set; } = "";
 
@@ -25,6 +27,9 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections,
 
     /// <summary>What the definition means for the crossing of its name that was started; null when there is none.</summary>
     public DefinitionChange? Change { get; private set; }
+
+    /// <summary>What it would have made of the past; null where that was not asked.</summary>
+    public PastTrial? Trial { get; private set; }
 
     /// <summary>The lines that change; empty when there is no such crossing.</summary>
     public IReadOnlyList<ComparedLine> Compared { get; private set; } = [];
@@ -76,6 +81,7 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections,
         string? text,
         IFormFile? file,
         bool keep,
+        bool past,
         string? seen,
         string? typedName,
         string? change,
@@ -97,7 +103,7 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections,
 
         if (!keep)
         {
-            return Again(failure: null);
+            return Again(failure: null, past);
         }
 
         var read = DefinitionYaml.Read(Text);
@@ -125,9 +131,9 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections,
     }
 
     /// <summary>The page again, with what was sent and why it was not taken.</summary>
-    private RedirectResult Again(string? failure)
+    private RedirectResult Again(string? failure, bool past = false)
     {
-        var name = forms.Keep(new SentDefinition(Text, failure), Text.Length);
+        var name = forms.Keep(new SentDefinition(Text, failure, past), Text.Length);
         var change = Changing is null ? "" : $"&change={Uri.EscapeDataString(Changing)}";
         return Redirect($"/crossings/import?{SentForms.Field}={name}{change}");
     }
@@ -151,7 +157,7 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections,
             seen != Mark
             || (
                 typedName != definition.Name
-                && (await engine.CompareAsync(definition, cancellation)).Checks.Any(line => line.Loses is not null)
+                && (await engine.CompareAsync(definition, cancellation)).Losses.Count > 0
             )
         )
         {
@@ -181,7 +187,7 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections,
 
         try
         {
-            await ShowEffectAsync(read, cancellation);
+            await ShowEffectAsync(read, sent.Past, cancellation);
         }
         catch (RequestRefusedException exception)
         {
@@ -193,13 +199,14 @@ public class ImportModel(CrossingEngine engine, ConnectionDirectory connections,
         }
     }
 
-    private async Task ShowEffectAsync(ReadDefinition read, CancellationToken cancellation)
+    private async Task ShowEffectAsync(ReadDefinition read, bool past, CancellationToken cancellation)
     {
         var definition = read.Definition!;
         if (engine.Status(definition.Name) is { State: not CrossingState.Draft } started)
         {
             Change = await engine.CompareAsync(definition, cancellation);
             Compared = DefinitionComparison.Of(started.Definition, definition);
+            Trial = past ? await engine.Past.TryAsync(definition, TriedBack, cancellation) : null;
             Problems = [.. Change.Problems.DistinctBy(problem => (problem.Field, problem.Found)).Select(read.Placed)];
             return;
         }

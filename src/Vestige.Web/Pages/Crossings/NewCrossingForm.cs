@@ -1,5 +1,6 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Ports;
 using Vestige.Web.Definitions;
 
@@ -41,6 +42,12 @@ public sealed class NewCrossingForm
 
     /// <summary>Tables whose schema changes in a way that cannot be carried are loaded again by themselves.</summary>
     public bool Reloads { get; set; }
+
+    /// <summary>What becomes of the target's column when the source drops it: waits for a person, dropped, or left out.</summary>
+    public SchemaChangeAction Dropped { get; set; } = SchemaChangeAction.Hold;
+
+    /// <summary>What becomes of other changes of tables, by kind; those that are not named are carried.</summary>
+    public Dictionary<SchemaChangeKind, SchemaChangeAction> Changes { get; set; } = [];
 
     /// <summary>The tables in the list that are ticked.</summary>
     public List<string> Tables { get; set; } = [];
@@ -155,13 +162,38 @@ public sealed class NewCrossingForm
             Source ?? "",
             Target ?? "",
             new TableRules(AllRules(there), Future),
-            new StartOptions(Existing, Kind, Accept: Accept.Count == 0 ? null : Accept, From: PlaceText.Read(From)),
+            new StartOptions(
+                Existing,
+                Kind,
+                Accept: Accept.Count == 0 ? null : Accept,
+                From: Kind == StartKind.Rows ? null : PlaceText.Read(From),
+                AsOf: Kind == StartKind.Rows ? PlaceText.Read(From) : null
+            ),
             Apply().ToList() is { Count: > 0 } apply ? apply : null,
             Naming(),
             treatment.Steps.Count == 0 ? null : treatment.Steps,
             StructureText.Read(Structure).Statements is { Count: > 0 } own ? own : null,
-            SchemaChanges: Reloads ? [new SchemaChangeRule("*", SchemaChangeAction.Reload)] : null
+            SchemaChanges: SchemaChanges() is { Count: > 0 } rules ? rules : null
         );
+    }
+
+    private List<SchemaChangeRule> SchemaChanges()
+    {
+        var rules = new List<SchemaChangeRule>();
+        if (Reloads)
+        {
+            rules.Add(new SchemaChangeRule("*", SchemaChangeAction.Reload));
+        }
+
+        if (Dropped is SchemaChangeAction.Carry or SchemaChangeAction.LeaveOut)
+        {
+            rules.Add(new SchemaChangeRule("*", Dropped, [SchemaChangeKind.ColumnDropped]));
+        }
+
+        var others = Changes.Where(pair => pair.Value != SchemaChangeAction.Carry).GroupBy(pair => pair.Value, pair => pair.Key);
+        rules.AddRange(others.OrderBy(kinds => kinds.Key).Select(kinds => new SchemaChangeRule("*", kinds.Key, [.. kinds.Order()])));
+
+        return rules;
     }
 
     private static TableName? Names(string name) => Vestige.Core.Treatments.Names.Parse(name);

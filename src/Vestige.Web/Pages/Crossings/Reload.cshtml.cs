@@ -62,14 +62,7 @@ public class ReloadModel(CrossingEngine engine, ConnectionDirectory connections,
 
         Choose(table, all);
         Search = find?.Trim() ?? "";
-        Listed =
-        [
-            .. Status
-                .Tables.Where(one => one.Source.ToString().Contains(Search, StringComparison.OrdinalIgnoreCase))
-                .OrderBy(one => one.State != Core.Crossings.TableState.Held)
-                .ThenBy(one => one.Source)
-                .Take(MostListed),
-        ];
+        Listed = TablesOf.Listed(Status, Search, MostListed);
         if (IsAll || Chosen.Count > 0)
         {
             await TellAsync(cancellation);
@@ -78,7 +71,15 @@ public class ReloadModel(CrossingEngine engine, ConnectionDirectory connections,
         return Page();
     }
 
-    public Task<IActionResult> OnPostAsync(string name, string[] table, bool all, string? typed, CancellationToken cancellation)
+    public Task<IActionResult> OnPostAsync(
+        string name,
+        string[] table,
+        bool all,
+        bool undo,
+        int? undoHours,
+        string? typed,
+        CancellationToken cancellation
+    )
     {
         if (!Find(name))
         {
@@ -86,8 +87,7 @@ public class ReloadModel(CrossingEngine engine, ConnectionDirectory connections,
         }
 
         Choose(table, all);
-        var query = string.Concat(table.Select(one => $"&table={Uri.EscapeDataString(one)}")) + (all ? "&all=true" : "");
-        var back = $"/crossings/{name}/reload?{query.TrimStart('&')}";
+        var back = $"/crossings/{name}/reload?{TablesOf.QueryOf(table)}{(all ? "&all=true" : "")}";
         if (Unknown.Count > 0 || (!IsAll && Chosen.Count == 0))
         {
             TempData["Refused"] = "Nothing was done: choose tables of this crossing.";
@@ -95,22 +95,24 @@ public class ReloadModel(CrossingEngine engine, ConnectionDirectory connections,
         }
 
         Plan = Engine.ReloadPlanOf(name, Chosen);
-        if (Deletes && typed != name)
+        var refused =
+            Deletes && typed != name ? "the name typed is not the crossing's name."
+            : undo && undoHours is null ? "say for how many hours the present tables can be restored, 1 to 720."
+            : null;
+        if (refused is not null)
         {
-            TempData["Refused"] = "Nothing was done: the name typed is not the crossing's name.";
+            TempData["Refused"] = $"Nothing was done: {refused}";
             return Task.FromResult<IActionResult>(Redirect(back));
         }
 
         var next = Chosen.Count > 0 ? $"/crossings/{name}/tables" : $"/crossings/{name}";
-        return DoAsync(next, "The load begins.", () => Engine.ReloadAsync(name, Chosen, By, cancellation));
+        return DoAsync(next, "The load begins.", () => Engine.ReloadAsync(name, Chosen, By, cancellation, undo ? undoHours : null));
     }
 
     private void Choose(string[] asked, bool all)
     {
-        var wanted = asked.Where(one => one.Length > 0).ToHashSet();
-        IsAll = all;
-        Chosen = all ? [] : [.. Status.Tables.Select(one => one.Source).Where(one => wanted.Contains(one.ToString()))];
-        Unknown = all ? [] : [.. wanted.Except(Chosen.Select(one => one.ToString())).Order()];
+        var (chosen, unknown) = TablesOf.Choose(Status, all ? [] : asked);
+        (IsAll, Chosen, Unknown) = (all, [.. chosen.Select(one => one.Source)], unknown);
     }
 
     private async Task TellAsync(CancellationToken cancellation)

@@ -16,7 +16,6 @@ public class TableModel(
     CrossingEngine engine,
     ConnectionDirectory connections,
     LatestChanges latest,
-    ISchemaVersionStore versions,
     TimeProvider clock
 ) : CrossingPage(engine, connections, clock)
 {
@@ -59,13 +58,7 @@ public class TableModel(
         Table = found;
         Key = key ?? "";
         Recent = await latest.OfAsync(Status, found.Source, cancellation);
-        if (found.HeldAt is { } heldAt)
-        {
-            HeldBy = (await versions.OfTableAsync(Status.Definition.Source, found.Source, cancellation)).FirstOrDefault(version =>
-                version.What.Length > 0 && version.From <= heldAt && found.Cause?.Contains(version.What, StringComparison.Ordinal) == true
-            );
-        }
-
+        HeldBy = await Engine.Held.VersionAsync(name, found.Source, cancellation);
         try
         {
             Sides = await RowSides.LookAsync(

@@ -32,6 +32,9 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
     /// <summary>Rows at the source and on the target, counted within the last minute; null where they could not be, or not yet.</summary>
     public override IReadOnlyDictionary<TableName, (RowCount? Source, RowCount? Target)>? Counts => counts;
 
+    /// <summary>How many tables that this crossing has dropped on its target can be restored.</summary>
+    public int Restorable { get; private set; }
+
     private IReadOnlyList<TableStatus> listed = [];
     private Dictionary<TableName, (RowCount? Source, RowCount? Target)> counts = [];
 
@@ -52,6 +55,7 @@ public class TablesModel(CrossingEngine engine, ConnectionDirectory connections,
         (Matched, Last, listed) = (page.Count, page.Last, page.Shown);
         Query = Query with { Page = page.Number };
         await CountAsync(cancellation);
+        Restorable = part is null ? (await Engine.Undo.OfCrossingAsync(name, cancellation)).Sum(entry => entry.Tables.Count) : 0;
         return part == "live" ? Partial("Crossings/_Tables", this) : Page();
     }
 
