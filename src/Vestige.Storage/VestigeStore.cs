@@ -44,6 +44,8 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
 
     public DbSet<UndoRecord> Undo => Set<UndoRecord>();
 
+    public DbSet<RewindRecord> Rewinds => Set<RewindRecord>();
+
     public DbSet<SettingRecord> Settings => Set<SettingRecord>();
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
@@ -76,6 +78,7 @@ public sealed class VestigeStore(DbContextOptions<VestigeStore> options) : DbCon
             })
             .IsUnique();
         modelBuilder.Entity<UndoRecord>().HasKey(entry => entry.Id);
+        modelBuilder.Entity<RewindRecord>().HasKey(rewind => rewind.Crossing);
         modelBuilder.Entity<SettingRecord>().HasKey(setting => setting.Name);
         modelBuilder.Entity<ReconciliationRecord>().HasKey(comparison => new { comparison.Crossing, comparison.Id });
         modelBuilder.Entity<ReconciliationRecord>().HasIndex(comparison => new { comparison.Crossing, comparison.BeganTicks });

@@ -131,6 +131,7 @@ static void Register(IServiceCollection services, VestigeSettings settings, Data
     services.AddSingleton<SchemaVersionStore>();
     services.AddSingleton<ISchemaVersionStore>(provider => provider.GetRequiredService<SchemaVersionStore>());
     services.AddSingleton<IUndoStore, UndoStore>();
+    services.AddSingleton<IRewindStore, RewindStore>();
     services.AddSingleton(_ => SummarySigner.Of(keys.Signing));
     services.AddSingleton<AlertStore>();
     services.AddSingleton<IAlertStore>(provider => provider.GetRequiredService<AlertStore>());

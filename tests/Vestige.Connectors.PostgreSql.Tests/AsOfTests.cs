@@ -41,7 +41,7 @@ public sealed partial class AsOfTests(TwoServers servers)
         var places = new List<(string Position, string Time, string T, string C)>();
         for (var i = 0; i < 150; i++)
         {
-            await TryAsync(a, Transaction(random));
+            await RowWalk.TryAsync(a, RowWalk.Transaction(random));
             if (i % 40 == 20)
             {
                 places.Add(
@@ -169,38 +169,8 @@ public sealed partial class AsOfTests(TwoServers servers)
         var random = new Random(seed);
         while (!ending.IsCancellationRequested)
         {
-            await TryAsync(a, Transaction(random));
+            await RowWalk.TryAsync(a, RowWalk.Transaction(random));
         }
-    }
-
-    /// <summary>What violates a key is rolled back by the server, and is none of ours.</summary>
-    private static async Task TryAsync(Database database, string transaction)
-    {
-        try
-        {
-            await database.RunAsync(transaction);
-        }
-        catch (PostgresException exception) when (exception.SqlState is "23505" or "23503") { }
-    }
-
-    private static string Transaction(Random random) =>
-        $"BEGIN; {string.Concat(Enumerable.Range(0, 1 + random.Next(4)).Select(_ => Statement(random)))} COMMIT";
-
-    private static string Statement(Random random)
-    {
-        var (one, two) = (random.Next(60), random.Next(60));
-        return random.Next(8) switch
-        {
-            0 => "INSERT INTO t SELECT i, i + 1000, 'it''s ' || i, repeat('big', 2000) FROM "
-                + $"generate_series({one}, {one + 3}) i ON CONFLICT DO NOTHING;",
-            1 => $"UPDATE t SET v = 'new {two}' WHERE id = {one};",
-            2 => $"UPDATE t SET id = {two} WHERE id = {one};",
-            3 => $"DELETE FROM t WHERE id IN ({one}, {two});",
-            4 => $"UPDATE t SET u = NULL WHERE id = {one}; UPDATE t SET u = {two + 1000} WHERE id = {one};",
-            5 => $"UPDATE t SET big = repeat('x', {two * 100}) WHERE id = {one};",
-            6 => $"INSERT INTO c SELECT {two}, id, 1.5 FROM t WHERE id = {one} ON CONFLICT (id) DO UPDATE SET w = c.w + 1;",
-            _ => $"SAVEPOINT s; DELETE FROM t WHERE id < {one / 4}; ROLLBACK TO s;",
-        };
     }
 
     /// <summary>The rows of both tables that the server's decoder leads to, up to a position.</summary>

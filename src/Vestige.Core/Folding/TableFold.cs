@@ -73,6 +73,10 @@ public sealed class TableFold(TableSchema table)
         return new FoldedTable(table, emptied, rows);
     }
 
+    /// <summary>Rows, or their keys, that were there neither before nor after, but between.</summary>
+    public IReadOnlyList<Row> Passing =>
+        [.. entries.Where(entry => !entry.ExistedBefore && !entry.ExistsAfter).Select(entry => entry.Before)];
+
     private void Insert(Row after)
     {
         if (!table.HasKey)
@@ -153,6 +157,10 @@ public sealed class TableFold(TableSchema table)
         {
             throw Contradiction(before, "deleted twice");
         }
+        else if (!entry.ExistedBefore)
+        {
+            entry.Before = before;
+        }
 
         entry.ExistsAfter = false;
         entry.After = default;
@@ -179,6 +187,8 @@ public sealed class TableFold(TableSchema table)
         public bool ExistedBefore;
         public bool ExistsAfter;
         public bool KnowsKeyOnly;
+
+        /// <summary>Of a row that did not exist before: as it was last deleted.</summary>
         public Row Before;
         public Row After;
     }

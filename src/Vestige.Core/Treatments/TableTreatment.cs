@@ -199,6 +199,34 @@ public sealed class TableTreatment
     /// <summary>The conditions that leave rows out, in their order.</summary>
     public IReadOnlyList<Expression> Keeps => keeps;
 
+    /// <summary>
+    /// Whether what the target has of a row depends on nothing but the row as it is at the source, and is one row of one table: then it
+    /// can be written again at any time.
+    /// </summary>
+    public bool IsRepeatable =>
+        OwnTables.Count == 1
+        && Children.Count == 0
+        && Mode == ApplyMode.Upsert
+        && Source.HasKey
+        && columns.All(column => column.Mark == SystemColumn.None);
+
+    /// <summary>
+    /// Appends what gives the target what it is to have of a row, whatever it has of it now: an update with the row, or a delete. Throws
+    /// <see cref="EvaluationException"/> when something cannot be reckoned. Only where <see cref="IsRepeatable"/>.
+    /// </summary>
+    /// <param name="key">A row that has its key; other values do not matter.</param>
+    /// <param name="after">The row; none where it is not there any more. Values that are absent keep what the target has.</param>
+    /// <param name="into">Gets it.</param>
+    public void Overwrite(Row key, Row after, ICollection<TreatedChange> into)
+    {
+        ArgumentNullException.ThrowIfNull(into);
+        into.Add(
+            after.IsNone || TableOf(after) is not { } table
+                ? new TreatedChange(OwnTables[0], new RowChange(ChangeKind.Delete, 0, maker.KeyOf(key, Datum.Null), default))
+                : new TreatedChange(table, new RowChange(ChangeKind.Update, 0, default, maker.Make(after, "update", null, isWhole: true)))
+        );
+    }
+
     /// <summary>Appends what is to be applied for a row of a load. Throws <see cref="EvaluationException"/>.</summary>
     public void Load(Row row, ICollection<TreatedChange> into)
     {

@@ -70,7 +70,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             Logger = logger,
         };
         this.options = options;
-        registry = new CrossingRegistry(stores.Quarantine, stores.Reconciliations);
+        registry = new CrossingRegistry(stores);
         captures = new Captures(services, new RestoredBackup(connections, registry, stores.Quarantine).MissingAsync);
         Positions = new SourcePositions(connections, captures);
         var loops = new LoopCheck(connections, registry, clock);
@@ -90,6 +90,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         Undo = new TableUndo(services, copies);
         Tables = new CrossingTables(services, registry, editor, opener, copies, Undo);
         Past = new PastTrials(registry, captures, TreatmentOf, clock);
+        Rewinds = new RewindService(services, registry, captures, TreatmentOf);
         Held = new HeldTables(services, captures, registry, opener, editor);
         reload = new CrossingReload(services, captures, registry, opener, Undo, TablesOf, DesireAsync);
         Trace = new Tracer(connections, registry, captures, secrets.Spool, OwnTreatmentOf);
@@ -117,6 +118,9 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     /// <summary>Tables that were dropped on targets and can be restored.</summary>
     public TableUndo Undo { get; }
+
+    /// <summary>Changes that are applied again.</summary>
+    public RewindService Rewinds { get; }
 
     /// <summary>Where definitions are tried on what was replicated.</summary>
     public PastTrials Past { get; }
@@ -167,6 +171,7 @@ public sealed class CrossingEngine : IAsyncDisposable
             {
                 await entry.Quarantine.RecallAsync(cancellation);
                 await entry.Verdicts.RecallAsync(cancellation);
+                await entry.Rewinds.RecallAsync(cancellation);
             }
         }
 
@@ -400,6 +405,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         await entry.Quarantine.ForgetAsync(cancellation);
         await entry.Verdicts.ForgetAsync(null, cancellation);
+        await RewindService.ForgetAsync(entry, cancellation);
         await store.DeleteAsync(crossing, cancellation);
         registry.Remove(entry);
         if (measureRecorder is not null)

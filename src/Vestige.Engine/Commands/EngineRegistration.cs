@@ -27,6 +27,7 @@ public static class EngineRegistration
                 Reconciliations = provider.GetService<IReconciliationStore>(),
                 SchemaVersions = provider.GetService<ISchemaVersionStore>(),
                 Undo = provider.GetService<IUndoStore>(),
+                Rewinds = provider.GetService<IRewindStore>(),
             },
             new EngineSecrets(provider.GetRequiredService<ISpoolCipher>(), provider.GetRequiredService<IMaskKeys>()),
             options,

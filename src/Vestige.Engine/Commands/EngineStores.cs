@@ -24,4 +24,7 @@ public sealed record EngineStores(IControlStore Control, IQuarantineStore Quaran
 
     /// <summary>Tables that can be restored; null where none are kept.</summary>
     public IUndoStore? Undo { get; init; }
+
+    /// <summary>What is to be applied again; null where that is not kept through a restart.</summary>
+    public IRewindStore? Rewinds { get; init; }
 }

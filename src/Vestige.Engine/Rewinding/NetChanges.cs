@@ -13,14 +13,14 @@ namespace Vestige.Engine.Rewinding;
 /// group of its own key.
 /// </summary>
 /// <param name="spool">Holds what lies between.</param>
-/// <param name="table">The table, in the form in which all rows between were logged, each whole as it was before.</param>
+/// <param name="table">The table, in the form in which all rows between were logged.</param>
 /// <param name="after">From here.</param>
 /// <param name="upTo">Up to and with this.</param>
 /// <param name="groups">How many groups there are.</param>
 internal sealed class NetChanges(Spool spool, TableSchema table, LogPosition after, LogPosition upTo, int groups)
 {
     /// <summary>The net changes of one group. Throws <see cref="PortException"/> where the log contradicts itself about a key.</summary>
-    public async Task<FoldedTable> ReadAsync(int group, CancellationToken cancellation)
+    public async Task<NetRows> ReadAsync(int group, CancellationToken cancellation)
     {
         var fold = new TableFold(table);
         try
@@ -38,7 +38,7 @@ internal sealed class NetChanges(Spool spool, TableSchema table, LogPosition aft
             };
         }
 
-        return fold.Finish();
+        return new NetRows(fold.Finish(), fold.Passing);
     }
 
     private void Take(SpooledFragment fragment, int group, TableFold fold)
@@ -51,7 +51,7 @@ internal sealed class NetChanges(Spool spool, TableSchema table, LogPosition aft
                 continue;
             }
 
-            if (change.Kind == ChangeKind.Update && KeyOf(change.Before) != KeyOf(change.After))
+            if (change.Kind == ChangeKind.Update && !change.Before.IsNone && KeyOf(change.Before) != KeyOf(change.After))
             {
                 Add(new RowChange(ChangeKind.Delete, 0, change.Before, default), change.Before, group, fold);
                 var whole = RowMerge.Fill(change.After, change.Before);
@@ -59,7 +59,7 @@ internal sealed class NetChanges(Spool spool, TableSchema table, LogPosition aft
             }
             else
             {
-                Add(change, change.Kind == ChangeKind.Insert ? change.After : change.Before, group, fold);
+                Add(change, change.Kind == ChangeKind.Delete ? change.Before : change.After, group, fold);
             }
         }
     }

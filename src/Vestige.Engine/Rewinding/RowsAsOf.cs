@@ -75,7 +75,7 @@ internal sealed class RowsAsOf(WorkerContext context, ITargetSession session, Ro
 
             // What is one group is read once for both.
             var whole = groups == 1 ? await net.ReadAsync(0, cancellation) : null;
-            Task<FoldedTable> GroupAsync(int group) => whole is null ? net.ReadAsync(group, cancellation) : Task.FromResult(whole);
+            async Task<FoldedTable> GroupAsync(int group) => (whole ?? await net.ReadAsync(group, cancellation)).Folded;
             removed = await TakeBackAsync(transaction, GroupAsync, groups, Removed, logged, cancellation);
             restored = await TakeBackAsync(transaction, GroupAsync, groups, Restored, logged, cancellation);
         }

@@ -8,12 +8,13 @@ using Vestige.Engine.Observing;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 using Vestige.Engine.Reconciling;
+using Vestige.Engine.Rewinding;
 using Vestige.Engine.Spooling;
 
 namespace Vestige.Engine.Workers;
 
 /// <summary>A crossing within the engine. Its fields change under <see cref="Lock"/> or by the engine's timer only.</summary>
-internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine, Verdicts verdicts)
+internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine, Verdicts verdicts, RewindQueue rewinds)
 {
     private readonly Lock gate = new();
     private volatile TableOptions? ways;
@@ -38,6 +39,9 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
 
     /// <summary>What its worker is asked to repair.</summary>
     public RepairQueue Repairs { get; } = new();
+
+    /// <summary>What its worker is asked to apply again.</summary>
+    public RewindQueue Rewinds => rewinds;
 
     public HeldTimes Held { get; } = new();
 

@@ -184,6 +184,7 @@ internal sealed class CrossingOpener(EngineServices services, CrossingRegistry r
             LoadLag = () => entry.Stored.Definition.LoadLag,
             Verdicts = entry.Verdicts,
             Repairs = entry.Repairs,
+            Rewinds = entry.Rewinds,
             Events = events,
             Clock = clock,
             Logger = logger,

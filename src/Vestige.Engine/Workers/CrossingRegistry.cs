@@ -1,12 +1,14 @@
+using Vestige.Engine.Commands;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 using Vestige.Engine.Reconciling;
+using Vestige.Engine.Rewinding;
 
 namespace Vestige.Engine.Workers;
 
 /// <summary>The crossings that the engine knows, by name. Safe for several threads.</summary>
-internal sealed class CrossingRegistry(IQuarantineStore quarantine, IReconciliationStore? reconciliations)
+internal sealed class CrossingRegistry(EngineStores stores)
 {
     private readonly Lock gate = new();
     private readonly SortedDictionary<string, CrossingEntry> entries = new(StringComparer.Ordinal);
@@ -67,8 +69,9 @@ internal sealed class CrossingRegistry(IQuarantineStore quarantine, IReconciliat
                 stored.Definition.Name,
                 new CrossingEntry(
                     stored,
-                    new Quarantine(stored.Definition.Name, quarantine),
-                    new Verdicts(stored.Definition.Name, reconciliations)
+                    new Quarantine(stored.Definition.Name, stores.Quarantine),
+                    new Verdicts(stored.Definition.Name, stores.Reconciliations),
+                    new RewindQueue(stored.Definition.Name, stores.Rewinds)
                 )
             );
         }

@@ -272,6 +272,7 @@ public sealed class CrossingWorker
                     capture.StateChanged.Next,
                     quarantine.Decided.Next,
                     context.Repairs.Asked.Next,
+                    context.Rewinds.Changed.Next,
                     .. beside is null ? [] : new[] { beside.Ended.Next },
                 ];
                 var mayApply = limiter.Wait() <= TimeSpan.Zero;
@@ -330,7 +331,7 @@ public sealed class CrossingWorker
     }
 
     /// <summary>A crossing that is to come to a mark comes there with all tables that are loaded; none is loaded for that.</summary>
-    private bool IsToCatchUp => beside is { IsCatchingUp: true } && Steering.Request is { Mode: StopMode.Drain };
+    private bool IsToCatchUp => beside is { IsApart: true } && Steering.Request is { Mode: StopMode.Drain };
 
     private async Task<bool> StepBesideAsync(CancellationToken cancellation) => beside is not null && await beside.StepAsync(cancellation);
 

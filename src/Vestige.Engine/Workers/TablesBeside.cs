@@ -6,6 +6,7 @@ using Vestige.Engine.Faults;
 using Vestige.Engine.Following;
 using Vestige.Engine.Loading;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Rewinding;
 using Vestige.Engine.Spooling;
 
 namespace Vestige.Engine.Workers;
@@ -29,6 +30,7 @@ namespace Vestige.Engine.Workers;
 //  5. What a load has written when it fails may still be on its way. So the worker's session is given up then, and the next one has a
 //     higher term, for which the target waits until nothing of the earlier one is on its way.
 //  6. A branch of the log is left with no table apart and no load going on. What was being loaded begins again.
+//  7. A table of which changes are applied again leaves the stream for that, at C = S, and C does not move until it is done (RewindRun).
 //
 //  Case 1. A row is deleted at the source at D while its table is loaded as of P < D, and S is beyond D by then. The stream has passed over
 //          the deletion, since the table was not in it; C moves from P over D to S, and the row goes. Without C it would stay for ever.
@@ -47,17 +49,22 @@ internal sealed class TablesBeside(
 ) : IAsyncDisposable
 {
     private readonly Spool spool = context.Capture.Spool;
+    private readonly AsyncSignal ended = new();
+    private RewindRun? rewinding;
     private LoadRun? load;
     private IReadOnlyList<TableProgress>? known;
     private List<TableName> missing = [];
     private List<TableProgress> apart = [];
     private List<TableProgress> again = [];
 
-    /// <summary>Beats when a table has been loaded, and when the load that goes on has ended.</summary>
-    public AsyncSignal Ended { get; } = new();
+    /// <summary>Beats when a table has been loaded, when the load that goes on has ended, and when something can be written again.</summary>
+    public AsyncSignal Ended => ended;
 
-    /// <summary>Whether tables have yet to catch up with the stream.</summary>
+    /// <summary>Whether tables have yet to catch up with the stream, and can now.</summary>
     public bool IsCatchingUp => apart.Count > 0;
+
+    /// <summary>Whether tables have yet to come to the stream, now or once they have been written again.</summary>
+    public bool IsApart => apart.Count > 0 || rewinding is { IsGoingOn: true };
 
     /// <summary>Whether a load has failed, so that what it was writing is to be fenced off by a session with a higher term.</summary>
     public bool HasFailed { get; private set; }
@@ -92,7 +99,23 @@ internal sealed class TablesBeside(
             load = new LoadRun(context, session, ends, missing, Ended);
         }
 
-        return apart.Count > 0 && await CatchUpAsync(cancellation);
+        var anew = await RewindAsync(cancellation);
+        return (apart.Count > 0 && await CatchUpAsync(cancellation)) || anew;
+    }
+
+    /// <summary>Applies changes again, where that is asked. True when tables have left the stream.</summary>
+    private async Task<bool> RewindAsync(CancellationToken cancellation)
+    {
+        rewinding ??= new RewindRun(context, session, ends, ended);
+        if (!rewinding.IsGoingOn)
+        {
+            return false;
+        }
+
+        var changed = await rewinding.StepAsync(cancellation);
+        known = changed ? null : known;
+        await LookAsync();
+        return changed;
     }
 
     /// <summary>Ends the load that goes on; its tables are loaded another time. Applies what tables apart lack to the end.</summary>
@@ -100,6 +123,7 @@ internal sealed class TablesBeside(
     {
         await DisposeAsync();
         await TakeLoadedAsync();
+        known = null;
         await LookAsync();
         while (apart.Count > 0)
         {
@@ -114,6 +138,8 @@ internal sealed class TablesBeside(
             await going.DisposeAsync();
             context.State.LoadsBeside(null);
         }
+
+        await (rewinding?.LeaveAsync() ?? Task.CompletedTask);
     }
 
     /// <summary>Looked for only where the progress has changed: there may be many tables.</summary>
@@ -129,7 +155,7 @@ internal sealed class TablesBeside(
         context.State.Take(session.Progress);
         var mine = known.Where(table => !table.Held && !table.IsInStream && context.Definition.Tables.Takes(table.Table)).ToList();
         missing = [.. mine.Where(table => !table.Loaded).Select(table => table.Table)];
-        apart = [.. mine.Where(table => table.Loaded)];
+        apart = [.. mine.Where(table => table.Loaded && rewinding?.Holds(table.Table) != true)];
         again = [.. known.Where(table => table is { Held: true, Loaded: true } && IsReloadedByItself(table.Table))];
     }
 

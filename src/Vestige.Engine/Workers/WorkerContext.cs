@@ -6,6 +6,7 @@ using Vestige.Engine.Measuring;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
 using Vestige.Engine.Reconciling;
+using Vestige.Engine.Rewinding;
 using Vestige.Engine.Treating;
 
 namespace Vestige.Engine.Workers;
@@ -43,6 +44,9 @@ internal sealed record WorkerContext
 
     /// <summary>Rows that people asked to have repaired.</summary>
     public required RepairQueue Repairs { get; init; }
+
+    /// <summary>Changes that people asked to have applied again.</summary>
+    public required RewindQueue Rewinds { get; init; }
 
     public required EventLog Events { get; init; }
 

@@ -376,6 +376,20 @@ namespace Vestige.Storage.Migrations
                     b.ToTable("Repairs");
                 });
 
+            modelBuilder.Entity("Vestige.Storage.Entities.RewindRecord", b =>
+                {
+                    b.Property<string>("Crossing")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Request")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Crossing");
+
+                    b.ToTable("Rewinds");
+                });
+
             modelBuilder.Entity("Vestige.Storage.Entities.RunRecord", b =>
                 {
                     b.Property<string>("Crossing")

@@ -1,5 +1,7 @@
 using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
 using Vestige.Engine.Commands;
+using Vestige.Engine.Rewinding;
 using Vestige.Web.Api.Describing;
 using Vestige.Web.Api.Documents;
 using Vestige.Web.Connections;
@@ -35,7 +37,102 @@ internal static class RewindApi
             )
             .Answers<StateDocument>()
             .Refuses(404, 409, 422, 424);
+        group
+            .MapPost("/{name}/rewind/plan", PlanAsync)
+            .Describe("planRewind", "Says which changes since a position or a time would be applied again, and why others cannot be.")
+            .Answers<RewindDocument>()
+            .Refuses(404, 409, 422, 424);
+        group
+            .MapPost("/{name}/rewind", RewindAsync)
+            .Describe(
+                "rewindCrossing",
+                "Applies the changes since a position or a time again: each row that they changed gets what it is to hold now, whatever the "
+                    + "target has. The other tables continue. An event says when it is done. Refused where a named table cannot be."
+            )
+            .Answers<RewindDocument>()
+            .Refuses(404, 409, 422, 424);
+        group
+            .MapGet("/{name}/rewind", Pending)
+            .Describe("getRewind", "What is being applied again; nothing where that is done.")
+            .Answers<IReadOnlyList<PendingRewindDocument>>()
+            .Refuses(404);
+        group
+            .MapDelete("/{name}/rewind", StopAsync)
+            .Describe("stopRewind", "Stops applying changes again. What was written stays, and is right.")
+            .Answers<StateDocument>()
+            .Refuses(404, 409);
     }
+
+    private static Task<IResult> PlanAsync(
+        string name,
+        RewindBody body,
+        CrossingEngine engine,
+        ConnectionDirectory connections,
+        CancellationToken cancellation
+    ) =>
+        PlannedAsync(name, body, engine, connections, (place, tables) => engine.Rewinds.PlanAsync(name, place, tables, cancellation));
+
+    private static Task<IResult> RewindAsync(
+        string name,
+        RewindBody body,
+        CrossingEngine engine,
+        ConnectionDirectory connections,
+        CancellationToken cancellation
+    ) =>
+        PlannedAsync(name, body, engine, connections, (place, tables) => engine.Rewinds.AskAsync(name, place, tables, By, cancellation));
+
+    private static async Task<IResult> PlannedAsync(
+        string name,
+        RewindBody body,
+        CrossingEngine engine,
+        ConnectionDirectory connections,
+        Func<StartPlace, IReadOnlyList<TableName>, Task<RewindPlan>> plan
+    )
+    {
+        if (engine.Status(name) is not { } status)
+        {
+            return Problems.NotFound($"crossing {name}");
+        }
+
+        if ((body.Position is null) == (body.Time is null))
+        {
+            return Problems.Of(422, "rewind", "Give either a position or a time.", "Send position or time.", "position");
+        }
+
+        var made = await plan(new StartPlace(body.Position, body.Time), TablesOf.Named(status, body.Tables));
+        return Results.Ok(
+            new RewindDocument(
+                CrossingApi.FormatOf(status, connections)(made.From),
+                made.Bytes,
+                [.. made.Tables.Select(RewindTableDocument.Of)]
+            )
+        );
+    }
+
+    private static IResult Pending(string name, CrossingEngine engine, ConnectionDirectory connections)
+    {
+        if (engine.Status(name) is not { } status)
+        {
+            return Problems.NotFound($"crossing {name}");
+        }
+
+        var format = CrossingApi.FormatOf(status, connections);
+        IReadOnlyList<PendingRewindDocument> found = engine.Rewinds.PendingOf(name) is { } one
+            ?
+            [
+                new PendingRewindDocument(
+                    format(one.From),
+                    [.. one.Tables.Select(table => table.ToString())],
+                    one.By,
+                    StatusView.Rfc3339(one.At)
+                ),
+            ]
+            : [];
+        return Results.Ok(found);
+    }
+
+    private static Task<IResult> StopAsync(string name, CrossingEngine engine, CancellationToken cancellation) =>
+        CrossingRunApi.DoAsync(name, engine, () => engine.Rewinds.StopAsync(name, By, cancellation));
 
     private static async Task<IResult> TryAsync(
         string name,

@@ -10,6 +10,7 @@ using Vestige.SpoolFiles;
 using Vestige.Tests.Conformance;
 using Vestige.Tests.Shared.Quarantine;
 using Vestige.Tests.Shared.Reconciling;
+using Vestige.Tests.Shared.Rewinding;
 using Vestige.Tests.Shared.SchemaVersions;
 using Vestige.Tests.Shared.Undoing;
 using Xunit;
@@ -133,11 +134,20 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
     /// <summary>Tables that can be restored; they outlive the engine.</summary>
     public MemoryUndo Undo { get; } = new();
 
+    /// <summary>What is to be applied again; it outlives the engine.</summary>
+    public MemoryRewinds Rewinds { get; } = new();
+
     public async Task BeginAsync()
     {
         Engine = new CrossingEngine(
             this,
-            new EngineStores(this, quarantine) { Reconciliations = new MemoryReconciliations(), SchemaVersions = Versions, Undo = Undo },
+            new EngineStores(this, quarantine)
+            {
+                Reconciliations = new MemoryReconciliations(),
+                SchemaVersions = Versions,
+                Undo = Undo,
+                Rewinds = Rewinds,
+            },
             new EngineSecrets(new NoCipher(), new NamedKeys()),
             new EngineOptions(new(), LookEvery: LookEvery),
             TimeProvider.System,

@@ -1,6 +1,7 @@
 using Vestige.Engine.Events;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Quarantining;
+using Vestige.Engine.Rewinding;
 using Vestige.Tests.Shared.SchemaVersions;
 
 namespace Vestige.Engine.Tests.Simulation;
@@ -21,6 +22,9 @@ public sealed class SimStoreState
 
     /// <summary>A broken store: it says that it keeps versions of tables and does not.</summary>
     public bool ForgetsVersions { get; init; }
+
+    /// <summary>What is to be applied again; null when there is nothing.</summary>
+    public Rewind? Rewind { get; set; }
 
     public Dictionary<string, long> Terms { get; } = [];
 }

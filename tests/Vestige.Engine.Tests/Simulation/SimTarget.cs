@@ -457,7 +457,7 @@ public sealed class SimTarget(SimTargetState state, SimFaults faults, SimWorld w
                     break;
                 default:
                     // While a table is being loaded, what the log deletes may not have come yet.
-                    unexpected += Has(table, before) || IsLoading(table.Name) ? 0 : 1;
+                    unexpected += Has(table, before) || IsLoading(table.Name) || target.World.IsRewinding ? 0 : 1;
                     written[KeyOf(table, before)] = null;
                     break;
             }

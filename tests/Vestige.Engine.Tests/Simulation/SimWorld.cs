@@ -38,6 +38,7 @@ public sealed class SimWorld
     private readonly bool restructures;
     private readonly bool moves;
     private readonly bool removes;
+    private readonly bool rewinds;
     private JoinPoint? joining;
     private bool isJoined;
     private CrossingEngine? askedOf;
@@ -70,6 +71,7 @@ public sealed class SimWorld
         refuses = seed % 3 == 0 && !Source.Treatment.KeepsVersions && !restructures && sink is null;
         moves = (seed % 5 < 2 || files is not null) && !restructures;
         removes = seed % 7 is 2 or 5 && !Source.Treatment.KeepsVersions && !restructures && sink is null && files is null;
+        rewinds = seed % 4 == 3 && sink is null && files is null;
         damages = Source.Treatment.KeepsRows && !refuses && seed % 2 == 0 && !restructures && !removes && sink is null && files is null;
         reconciliations = new MemoryReconciliations { Saved = Compared };
     }
@@ -741,6 +743,7 @@ public sealed class SimWorld
             {
                 Reconciliations = reconciliations,
                 SchemaVersions = new SimSchemaVersions(store, faults),
+                Rewinds = new SimRewinds(store, faults, this),
             },
             new EngineSecrets(new PlainCipher(), new PlainKeys()),
             new EngineOptions(new SpoolOptions(FileBytes: 2000, RecordBytes: 300, SpanBytes: 1000)),
@@ -879,9 +882,20 @@ public sealed class SimWorld
         }
     }
 
+    /// <summary>While changes are applied again, rows are written whatever the target has of them.</summary>
+    public bool IsRewinding =>
+        rewinds && processes.Exists(one => one.Engine.Status(Crossing) is not null && one.Engine.Rewinds.PendingOf(Crossing) is not null);
+
     private void Steer()
     {
         var engine = Engine;
+        if (rewinds && Source.History.Count > 0 && Random.Next(3) > 0)
+        {
+            var from = Source.History[^(1 + Random.Next(Math.Min(8, Source.History.Count)))].Position;
+            processes[^1].Process.Post(_ => _ = AskAsync(() => RewindAsync(engine, from)), null);
+            return;
+        }
+
         var dice = Random.Next(removes ? 10 : 6);
         processes[^1].Process.Post(_ => _ = SteerAsync(engine, dice), null);
     }
@@ -916,6 +930,13 @@ public sealed class SimWorld
     {
         await engine.Tables.RemoveAsync(Crossing, [SimRows.Second.Name], new DroppedCopies(), "sim", CancellationToken.None);
         Count("table", "removed");
+    }
+
+    /// <summary>Changes are applied again that were applied before: nothing may come of it.</summary>
+    private async Task RewindAsync(CrossingEngine engine, LogPosition from)
+    {
+        await engine.Rewinds.AskAsync(Crossing, new StartPlace($"{from.Offset}"), [], "sim", CancellationToken.None);
+        Count("changes", "asked to be applied again");
     }
 
     private async Task AddAsync(CrossingEngine engine)
