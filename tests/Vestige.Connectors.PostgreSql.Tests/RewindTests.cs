@@ -113,11 +113,11 @@ public sealed class RewindTests(TwoServers servers)
         Assert.Equal(await a.DigestAsync("c"), await b.DigestAsync("c"));
         var said = Assert.Single(crossing.Said, text => text.StartsWith("Applied again from", StringComparison.Ordinal));
         Assert.Contains(
-            $"{Figures.Of(30_000, "row")} written, {Figures.Count(29_980)} of them missing",
+            $"{Figures.Of(30_000, "row")} written, of which the target lacked {Figures.Count(29_980)}",
             said,
             StringComparison.Ordinal
         );
-        Assert.Contains("1 row removed", said, StringComparison.Ordinal);
+        Assert.Contains("1 extra row removed", said, StringComparison.Ordinal);
     }
 
     /// <summary>A row that waits in quarantine, or of which a person has decided, stays as it is.</summary>

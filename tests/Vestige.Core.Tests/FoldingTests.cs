@@ -75,6 +75,52 @@ public class FoldingTests
         Assert.Throws<FoldingException>(() => Fold([Delete(1, "x"), Update(1, "x", "y")]));
     }
 
+    /// <summary>Whatever a target has of the keys that changes name, it ends right when each gets its final row, or loses it.</summary>
+    [Fact]
+    public void Final_rows_and_keys_that_came_and_went_put_any_target_right() =>
+        Gen.Select(
+                Gen.Int[0, 5].Array[0, 6],
+                Gen.Select(Gen.Int[0, 7], Gen.Int[0, 6], Gen.Int[0, 99]).Array[0, 60],
+                Gen.Select(Gen.Int[0, 7], Gen.Int[0, 2]).Array[0, 8]
+            )
+            .Sample(
+                (present, dice, damage) =>
+                {
+                    var state = present.Distinct().ToDictionary(key => (long)key, key => Of(key, $"p{key}"));
+                    var changes = dice.Select(die => Next(state, die.Item1, die.Item2, die.Item3)).OfType<RowChange>().ToList();
+                    var fold = new TableFold(Table);
+                    changes.ForEach(fold.Add);
+                    var folded = fold.Finish();
+                    if (folded.EmptiedFirst)
+                    {
+                        return;
+                    }
+
+                    var named = folded.Rows.Select(row => row.Kind == ChangeKind.Delete ? row.Before : row.After).Concat(fold.Passing);
+                    var target = new Dictionary<long, Row>(state);
+                    foreach (var (key, what) in damage.Where(one => named.Any(row => row.IntegerAt(0) == one.Item1)))
+                    {
+                        target[key] = Of(key, "damaged");
+                        if (what == 0)
+                        {
+                            target.Remove(key);
+                        }
+                    }
+
+                    fold.Passing.ToList().ForEach(row => target.Remove(row.IntegerAt(0)));
+                    foreach (var row in folded.Rows)
+                    {
+                        target.Remove((row.Kind == ChangeKind.Delete ? row.Before : row.After).IntegerAt(0));
+                        if (row.Kind != ChangeKind.Delete)
+                        {
+                            target[row.After.IntegerAt(0)] = row.After;
+                        }
+                    }
+
+                    Assert.Equal(state.OrderBy(pair => pair.Key), target.OrderBy(pair => pair.Key));
+                }
+            );
+
     [Fact]
     public void Folding_and_applying_equals_applying_one_by_one()
     {

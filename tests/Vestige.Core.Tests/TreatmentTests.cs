@@ -52,6 +52,33 @@ public class TreatmentTests
     }
 
     [Fact]
+    public void A_row_is_written_again_as_the_target_is_to_have_it_or_deleted()
+    {
+        var treatment = Build(
+            new TreatmentStep("*", LeaveOut: ["note"]),
+            new TreatmentStep("*", Keep: "branch < 3")
+        );
+        Assert.True(treatment.IsRepeatable);
+        Assert.Equal("~ 1|2|a@b|2026-01-01", Again(treatment, Row("1", "2", "a@b", "2026-01-01", "n"), isThere: true));
+        Assert.Equal("− 1", Again(treatment, Row("1", "4", "a@b", "2026-01-01", "n"), isThere: true));
+        Assert.Equal("− 1", Again(treatment, Row("1", "2", "a@b", "2026-01-01", "n"), isThere: false));
+    }
+
+    [Fact]
+    public void Rows_that_say_when_they_were_changed_cannot_be_written_again() =>
+        Assert.False(Build(new TreatmentStep("*", Marks: new ChangeMarkColumns("op"))).IsRepeatable);
+
+    private static string Again(TableTreatment treatment, Row row, bool isThere)
+    {
+        var made = new List<TreatedChange>();
+        treatment.Overwrite(row, isThere ? row : default, made);
+        var change = Assert.Single(made).Change;
+        var values = change.Kind == ChangeKind.Delete ? change.Before : change.After;
+        var there = Enumerable.Range(0, values.Count).Where(i => values.KindAt(i) != ValueKind.Absent).Select(values.DisplayAt);
+        return $"{ChangeSymbols.Of(change.Kind)} {string.Join('|', there)}";
+    }
+
+    [Fact]
     public void Steps_take_effect_in_their_order_each_on_what_the_ones_before_made()
     {
         var treatment = Build(

@@ -51,8 +51,8 @@ internal sealed class TableRewind : IAsyncDisposable
 
     /// <summary>What was done, as a sentence.</summary>
     public string Words =>
-        $"{Table.Table}: {Figures.Of(written, "row")} written, {Figures.Count(missing)} of them missing on the target before, and "
-        + $"{Figures.Of(extra, "row")} removed that the source does not have"
+        $"{Table.Table}: {Figures.Of(written, "row")} written, of which the target lacked {Figures.Count(missing)}; "
+        + $"{Figures.Of(extra, "extra row")} removed"
         + $"{(passedOver == 0 ? "" : $"; {Figures.Of(passedOver, "row")} left alone because of quarantine")}.";
 
     /// <summary>

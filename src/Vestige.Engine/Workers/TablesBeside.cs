@@ -57,7 +57,7 @@ internal sealed class TablesBeside(
     private List<TableProgress> apart = [];
     private List<TableProgress> again = [];
 
-    /// <summary>Beats when a table has been loaded, when the load that goes on has ended, and when something can be written again.</summary>
+    /// <summary>Beats when a table has been loaded, when a load has ended, and when something can be written again.</summary>
     public AsyncSignal Ended => ended;
 
     /// <summary>Whether tables have yet to catch up with the stream, and can now.</summary>

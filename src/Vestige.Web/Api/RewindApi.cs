@@ -39,7 +39,7 @@ internal static class RewindApi
             .Refuses(404, 409, 422, 424);
         group
             .MapPost("/{name}/rewind/plan", PlanAsync)
-            .Describe("planRewind", "Says which changes since a position or a time would be applied again, and why others cannot be.")
+            .Describe("planRewind", "Which changes since a position or a time would be applied again, and why others cannot be.")
             .Answers<RewindDocument>()
             .Refuses(404, 409, 422, 424);
         group

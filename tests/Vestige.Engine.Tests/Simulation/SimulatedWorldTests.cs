@@ -34,7 +34,14 @@ public class SimulatedWorldTests(ITestOutputHelper output)
         output.WriteLine(string.Join(Environment.NewLine, faults.Select(pair => $"{pair.Value,8} {pair.Key}")));
         Assert.True(prefixes > 0 || one is not null);
         Assert.All(
-            ["table follows beside a load", "table catches up", "table replaced in place", "table removed", "table added", "changes applied again"],
+            [
+                "table follows beside a load",
+                "table catches up",
+                "table replaced in place",
+                "table removed",
+                "table added",
+                "changes applied again",
+            ],
             happened => Assert.True(faults.ContainsKey(happened) || one is not null, $"no {happened}")
         );
     }
