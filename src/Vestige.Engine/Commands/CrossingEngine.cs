@@ -428,6 +428,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         opener.End();
         await watch.EndAsync();
         await Reconcile.Runner.EndAsync();
+        await Reconcile.Backfills.EndAsync();
         foreach (var entry in registry.All)
         {
             await entry.HaltAsync(new StopRequest(StopMode.Now));

@@ -1,5 +1,6 @@
 using Vestige.Core.Crossings;
 using Vestige.Core.Schemas;
+using Vestige.Engine.Backfilling;
 using Vestige.Engine.Capturing;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
@@ -37,6 +38,7 @@ public sealed class ReconcileService
         var views = new ComparisonViews(connections, captures, services.Clock);
         Repairs = new RepairService(registry, connections, store, events, services.Clock, (entry, _) => views.RequestOf(entry));
         Runner = new ComparisonRunner(services, views, treat, Repairs);
+        Backfills = new BackfillService(services, registry, Repairs, views.RequestOf, treat);
     }
 
     /// <summary>Runs the comparisons.</summary>
@@ -44,6 +46,9 @@ public sealed class ReconcileService
 
     /// <summary>Where what differs is repaired.</summary>
     public RepairService Repairs { get; }
+
+    /// <summary>Where rows of a range are written as the source has them.</summary>
+    public BackfillService Backfills { get; }
 
     /// <summary>Begins a comparison, and returns its id.</summary>
     public async Task<string> StartAsync(string crossing, ComparisonScope scope, string by, CancellationToken cancellation)

@@ -141,18 +141,7 @@ public sealed class RepairService
     )
     {
         var entry = registry.Existing(crossing);
-        if (entry.Worker is not { Running.IsCompleted: false })
-        {
-            throw new RequestRefusedException(
-                $"{crossing} does not run. Rows are repaired in the order of its changes, so that none newer is overwritten."
-            )
-            {
-                Remedy = entry.NextRun is null
-                    ? "Let it run."
-                    : "Remove its schedule for the moment: between two runs no worker is there to repair rows.",
-            };
-        }
-
+        ThrowIfResting(entry);
         var asked = request(entry, cancellation);
         var holder = $"repair/{Guid.NewGuid():N}";
         asked.Spool.Retain(holder, asked.Applied());
@@ -160,7 +149,6 @@ public sealed class RepairService
         {
             await using var view = await BranchReads.ViewAsync(asked.Source, asked.Spool, cancellation);
             var order = new RepairOrder(view, rows, undoes is not null);
-            entry.Repairs.Add(order);
             var (position, done) = await WaitAsync(entry, order, cancellation);
             var repair = new Repair(
                 Guid.NewGuid().ToString("N")[..12],
@@ -181,6 +169,26 @@ public sealed class RepairService
         }
     }
 
+    /// <summary>Has rows written, of which nothing is kept; what they were cannot be taken back.</summary>
+    internal async Task<IReadOnlyList<RepairedRow>> WriteAsync(CrossingEntry entry, RepairOrder order, CancellationToken cancellation) =>
+        (await WaitAsync(entry, order, cancellation)).Rows;
+
+    /// <summary>Throws where no worker is there to write rows.</summary>
+    internal static void ThrowIfResting(CrossingEntry entry)
+    {
+        if (entry.Worker is not { Running.IsCompleted: false })
+        {
+            throw new RequestRefusedException(
+                $"{entry.Name} does not run. Rows are repaired in the order of its changes, so that none newer is overwritten."
+            )
+            {
+                Remedy = entry.NextRun is null
+                    ? "Let it run."
+                    : "Remove its schedule for the moment: between two runs no worker is there to repair rows.",
+            };
+        }
+    }
+
     /// <summary>Once a worker has taken it, there is no going back.</summary>
     private async Task<(Core.Positions.LogPosition Position, IReadOnlyList<RepairedRow> Rows)> WaitAsync(
         CrossingEntry entry,
@@ -188,6 +196,7 @@ public sealed class RepairService
         CancellationToken cancellation
     )
     {
+        entry.Repairs.Add(order);
         var until = clock.GetUtcNow() + Patience;
         while (!order.Done.IsCompleted && clock.GetUtcNow() < until && !cancellation.IsCancellationRequested)
         {

@@ -13,6 +13,9 @@ namespace Vestige.Engine.Reconciling;
 /// <param name="Undo">The rows are put back as they were before a repair, where they are still as it left them.</param>
 internal sealed record RepairOrder(IRowsView View, IReadOnlyList<RowToRepair> Rows, bool Undo)
 {
+    /// <summary>The columns of the target that are written where a row is there; null for all.</summary>
+    public IReadOnlySet<string>? Columns { get; init; }
+
     private readonly TaskCompletionSource<(LogPosition Position, IReadOnlyList<RepairedRow> Rows)> done = new(
         TaskCreationOptions.RunContinuationsAsynchronously
     );

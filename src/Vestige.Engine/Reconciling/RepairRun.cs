@@ -24,6 +24,9 @@ internal sealed class RepairRun(
     RepairQueue queue
 )
 {
+    /// <summary>Why a row with a change in quarantine is left as it is.</summary>
+    public const string Quarantined = "changes of it wait in quarantine, to be decided there";
+
     /// <summary>Does what is asked and can be done where the target stands now.</summary>
     public async Task RunAsync(ITargetSession session, CancellationToken cancellation)
     {
@@ -55,6 +58,7 @@ internal sealed class RepairRun(
         var changes = new List<(TableSchema Schema, RowChange Change)>();
         var there = (await order.View.ReadTablesAsync(cancellation)).ToDictionary(table => table.Schema.Name, table => table.Schema);
         var names = order.Rows.Select(row => row.Source).Distinct().ToList();
+        ThrowIfApart(session.Progress, names, position);
         var forms = names.ToDictionary(
             name => name,
             name =>
@@ -108,6 +112,23 @@ internal sealed class RepairRun(
         return done;
     }
 
+    /// <summary>A table that is not where the stream is does not hold the rows of that position.</summary>
+    private static void ThrowIfApart(TargetProgress progress, List<TableName> names, LogPosition position)
+    {
+        foreach (var table in progress.Tables.Where(table => names.Contains(table.Table)))
+        {
+            if (table.Held || !table.IsInStream || table.Position > position)
+            {
+                throw new RequestRefusedException(
+                    $"{table.Table} {(table.Held ? "is held" : "has not caught up with the other tables")}: its rows cannot be repaired."
+                )
+                {
+                    Remedy = table.Held ? "See to what holds it first." : "Try again when it follows.",
+                };
+            }
+        }
+    }
+
     private async Task PlanAsync(
         RepairOrder order,
         TableTreatment treatment,
@@ -126,7 +147,7 @@ internal sealed class RepairRun(
         foreach (var row in rows)
         {
             var before = there.GetValueOrDefault(RowKey.Of(row.Key));
-            var after = order.Undo ? row.Kept : expected.GetValueOrDefault(RowKey.Of(row.Key));
+            var after = order.Undo ? row.Kept : Wanted(order, table, before, expected.GetValueOrDefault(RowKey.Of(row.Key)));
             var note = NoteOf(order, table, row, before, after);
             var change = ChangeOf(before, after);
             done.Add(
@@ -147,12 +168,31 @@ internal sealed class RepairRun(
         }
     }
 
+    /// <summary>The row that is there with the columns that are asked for as they are to be; all of it, where all are.</summary>
+    private static Row Wanted(RepairOrder order, ComparedTable table, Row before, Row expected)
+    {
+        if (order.Columns is not { } columns || before.IsNone || expected.IsNone)
+        {
+            return expected;
+        }
+
+        var writer = new RowWriter();
+        writer.Begin(before.Count);
+        for (var i = 0; i < before.Count; i++)
+        {
+            var row = columns.Contains(table.Target.Table.Columns[i].Name) ? expected : before;
+            writer.Value(row.KindAt(i), row.ValueAt(i));
+        }
+
+        return writer.ToRow();
+    }
+
     /// <summary>Why a row is left as it is; null when it is written.</summary>
     private string? NoteOf(RepairOrder order, ComparedTable table, RowToRepair row, Row before, Row after)
     {
         if (quarantine.Blocks(row.Source, [RowKey.Of(table.SourceKeyOf(row.Key))]))
         {
-            return "changes of it wait in quarantine, to be decided there";
+            return Quarantined;
         }
 
         return order.Undo && !Same(table, before, row.Left) ? "it changed since, and stays"

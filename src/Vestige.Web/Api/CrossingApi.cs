@@ -28,6 +28,7 @@ public static class CrossingApi
         CrossingRunApi.Map(group);
         CrossingTablesApi.Map(group);
         RewindApi.Map(group);
+        BackfillApi.Map(group);
         group
             .MapGet("/", (CrossingEngine engine) =>
                 engine.Statuses.Select(status => new CrossingDocument(

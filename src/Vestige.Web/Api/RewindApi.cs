@@ -39,7 +39,7 @@ internal static class RewindApi
             .Refuses(404, 409, 422, 424);
         group
             .MapPost("/{name}/rewind/plan", PlanAsync)
-            .Describe("planRewind", "Which changes since a position or a time would be applied again, and why others cannot be.")
+            .Describe("planRewind", "Which changes since a position would be applied again, and which cannot be.")
             .Answers<RewindDocument>()
             .Refuses(404, 409, 422, 424);
         group
