@@ -92,7 +92,7 @@ public sealed class BackfillTests(TwoServers servers)
         Assert.Null(crossing.Engine.Reconcile.Backfills.Running(Crossing.Name));
     }
 
-    /// <summary>A held table stands at a position of its own, and its rows are not written as of another.</summary>
+    /// <summary>A held table has a position of its own, and its rows are not written as of another.</summary>
     [Fact]
     public async Task Rows_of_a_held_table_are_not_written()
     {

@@ -11,7 +11,7 @@ using Xunit;
 namespace Vestige.Connectors.PostgreSql.Tests;
 
 /// <summary>
-/// Changes that are applied again after somebody changed rows of the target. Both sides are compared by digests that the servers compute.
+/// Changes that are applied again after others changed rows of the target. Both sides are compared by digests that the servers compute.
 /// </summary>
 public sealed class RewindTests(TwoServers servers)
 {

@@ -38,7 +38,7 @@ public sealed class BackfillService
         (events, clock) = (services.Events, services.Clock);
     }
 
-    /// <summary>What goes on for a crossing; null when nothing does.</summary>
+    /// <summary>The backfill of a crossing that is running; null when none is.</summary>
     public Backfill? Running(string crossing) => jobs.GetValueOrDefault(crossing)?.Wanted;
 
     /// <summary>Begins; an event says when it is done. Returns when it is known that it can be.</summary>
@@ -81,7 +81,7 @@ public sealed class BackfillService
         await events.OfCrossingAsync(wanted.Crossing, EventKind.Note, $"Backfill of {wanted.Words}.", wanted.By);
     }
 
-    /// <summary>Stops what goes on; what was written stays, and is right.</summary>
+    /// <summary>Stops the one that is running; what was written stays, and is right.</summary>
     public async Task StopAsync(string crossing)
     {
         if (!jobs.TryGetValue(crossing, out var job))
@@ -103,7 +103,7 @@ public sealed class BackfillService
         }
     }
 
-    /// <summary>Never throws; a refusal before the first part is told to whoever asked, anything else as an event.</summary>
+    /// <summary>Never throws; whoever asked gets a refusal before the first part, anything else is an event.</summary>
     private async Task RunAsync(Job job, BackfillRun run)
     {
         await Task.Yield();

@@ -11,7 +11,7 @@ public interface IRewindStore
     /// <summary>Null when there is none.</summary>
     Task<Rewind?> FindAsync(string crossing, CancellationToken cancellation);
 
-    /// <summary>Keeps it in the place of an earlier one.</summary>
+    /// <summary>Keeps it instead of an earlier one.</summary>
     Task SaveAsync(Rewind rewind, CancellationToken cancellation);
 
     Task DeleteAsync(string crossing, CancellationToken cancellation);

@@ -15,7 +15,7 @@ using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Rewinding;
 
-// Changes of a table after a position p are applied again, as where somebody has changed its rows on the target.
+// Changes of a table after a position p are applied again, as when others have changed its rows on the target.
 //
 //  1. The table is apart from the stream, at C (TablesBeside): it is to hold what was committed at C or before, and nothing else is applied
 //     to it until it was written again.

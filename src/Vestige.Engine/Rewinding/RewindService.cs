@@ -14,7 +14,7 @@ using Vestige.Engine.Workers;
 namespace Vestige.Engine.Rewinding;
 
 /// <summary>
-/// Where people have changes applied again, as after somebody changed rows of the target. It is done by the crossing's own worker while it
+/// Where people have changes applied again, as after others changed rows of the target. It is done by the crossing's own worker while it
 /// follows, and continues after a restart. Throws <see cref="RequestRefusedException"/> for what cannot be. Safe for several threads.
 /// </summary>
 public sealed class RewindService

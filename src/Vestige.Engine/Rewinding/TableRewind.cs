@@ -57,7 +57,7 @@ internal sealed class TableRewind : IAsyncDisposable
 
     /// <summary>
     /// Writes what has been read. False when there is no more. Throws <see cref="RowRefusedException"/> where the target does not take a
-    /// row, and <see cref="PortException"/> where it cannot be told what is to be written.
+    /// row, and <see cref="PortException"/> where the log does not say what is to be written.
     /// </summary>
     public async Task<bool> WriteAsync(ITargetSession session, CancellationToken cancellation)
     {

@@ -46,7 +46,7 @@ internal static class RewindApi
             .MapPost("/{name}/rewind", RewindAsync)
             .Describe(
                 "rewindCrossing",
-                "Applies the changes since a position or a time again: each row that they changed gets what it is to hold now, whatever the "
+                "Applies the changes since a position or a time again: each row that they changed gets its present values, whatever the "
                     + "target has. The other tables continue. An event says when it is done. Refused where a named table cannot be."
             )
             .Answers<RewindDocument>()

@@ -17,7 +17,7 @@ public class BackfillModel(CrossingEngine engine, ConnectionDirectory connection
     /// <summary>The source's table; null where the crossing has none of that name.</summary>
     public TableName? Table { get; private set; }
 
-    /// <summary>What goes on; null when nothing does.</summary>
+    /// <summary>The backfill that is running; null when none is.</summary>
     public Backfill? Running { get; private set; }
 
     public IActionResult OnGet(string name, string? table)
