@@ -11,6 +11,7 @@ using Vestige.Core.SchemaVersions;
 using Vestige.Core.Treatments;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
+using Vestige.Engine.Structures;
 
 namespace Vestige.Connectors.PostgreSql;
 
@@ -21,7 +22,8 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
         ITargetViews,
         ISchemaEditor,
         ITableUndo,
-        IRowReplacement
+        IRowReplacement,
+        IStructureBuilder
 {
     public IReadOnlySet<string> TakenForms { get; } = new HashSet<string> { CopyFormat.Text, CopyFormat.Binary };
 
@@ -53,6 +55,66 @@ public sealed class PostgreSqlTarget(PostgreSqlSettings settings, TimeProvider c
             },
             cancellation
         );
+    }
+
+    public Task<IReadOnlyList<MissingPart>> MissingAsync(IReadOnlyList<TableSchema> tables, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(tables);
+        var names = tables.Select(table => table.Name).ToHashSet();
+        return UseAsync<IReadOnlyList<MissingPart>>(
+            "Reading indexes and constraints",
+            async (connection, stop) =>
+            {
+                var missing = new List<MissingPart>();
+                foreach (var table in tables)
+                {
+                    missing.AddRange(await MissingParts.OfAsync(connection, table, names, stop));
+                }
+
+                return missing;
+            },
+            cancellation
+        );
+    }
+
+    /// <summary>
+    /// As <see cref="IStructureBuilder.BuildAsync"/> says. A statement that has to lock the table waits two seconds for it at most: while
+    /// it waits, everybody who comes later waits behind it (PostgreSQL manual, Explicit Locking).
+    /// </summary>
+    public async Task BuildAsync(MissingPart part, CancellationToken cancellation)
+    {
+        ArgumentNullException.ThrowIfNull(part);
+        var connection = await OpenAsync(cancellation);
+        try
+        {
+            foreach (var statement in await MissingParts.LeftBehindAsync(connection, part, cancellation))
+            {
+                await RunAsync(connection, statement, cancellation);
+            }
+
+            await RunAsync(connection, "SET maintenance_work_mem = '256MB'", cancellation);
+            foreach (var statement in part.Statements)
+            {
+                // What builds concurrently waits for transactions that are open, which is no lock that others wait behind.
+                var limit = statement.Contains(" CONCURRENTLY ", StringComparison.Ordinal) ? "0" : "2s";
+                await RunAsync(connection, $"SET lock_timeout = '{limit}'", cancellation);
+                await RunAsync(connection, statement, cancellation);
+            }
+        }
+        catch (Exception exception) when (Failures.IsServers(exception))
+        {
+            throw Failures.Of(exception, $"Building {part.Name} of {part.Table} in {Endpoint}");
+        }
+        finally
+        {
+            await Closing.CloseAsync(connection);
+        }
+    }
+
+    private static async Task RunAsync(NpgsqlConnection connection, string statement, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand(statement, connection) { CommandTimeout = 0 };
+        await command.ExecuteNonQueryAsync(cancellation);
     }
 
     public string DropStatementFor(TableName table) => $"DROP TABLE {Quote.Name(table)}";

@@ -146,10 +146,7 @@ public sealed class PostgreSqlKillTests
 
     private static (int Seed, int Kills) Begin()
     {
-        var kills = Math.Max(
-            6,
-            int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "8", CultureInfo.InvariantCulture) * 5 / 6
-        );
+        var kills = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "5", CultureInfo.InvariantCulture) * 5 / 6;
         var seed = Environment.TickCount;
         TestContext.Current.SendDiagnosticMessage($"seed {seed}, {kills} kills");
         return (seed, kills);

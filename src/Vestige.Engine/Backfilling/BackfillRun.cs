@@ -69,7 +69,8 @@ internal sealed class BackfillRun(CrossingEntry entry, ViewRequest asked, Crossi
         var found =
             (await view.ReadTablesAsync(cancellation)).FirstOrDefault(table => table.Schema.Name == wanted.Table)
             ?? throw new RequestRefusedException($"The source has no table {wanted.Table} now.") { Remedy = "Look at the source." };
-        var treatment = treating.Build(found.Schema);
+        var known = entry.Progress.Tables.FirstOrDefault(table => table.Table == wanted.Table);
+        var treatment = CopiedColumns.ForWriting(CopiedColumns.Of(treating, asked.Spool, known, found.Schema), found.Schema);
         return (treatment, ComparedTable.Of(treatment, asked.Source.Catalogue.Types, asked.Target.Catalogue.Types), found.EstimatedRows);
     }
 

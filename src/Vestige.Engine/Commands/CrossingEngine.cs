@@ -13,6 +13,7 @@ using Vestige.Engine.Measuring;
 using Vestige.Engine.Observing;
 using Vestige.Engine.Ports;
 using Vestige.Engine.Rewinding;
+using Vestige.Engine.Structures;
 using Vestige.Engine.Tracing;
 using Vestige.Engine.Treating;
 using Vestige.Engine.Undoing;
@@ -91,6 +92,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         Tables = new CrossingTables(services, registry, editor, opener, copies, Undo);
         Past = new PastTrials(registry, captures, TreatmentOf, clock);
         Rewinds = new RewindService(services, registry, captures, TreatmentOf);
+        Structure = new StructureService(services, registry, TreatmentOf);
         Held = new HeldTables(services, captures, registry, opener, editor);
         reload = new CrossingReload(services, captures, registry, opener, Undo, TablesOf, DesireAsync);
         Trace = new Tracer(connections, registry, captures, secrets.Spool, OwnTreatmentOf);
@@ -121,6 +123,9 @@ public sealed class CrossingEngine : IAsyncDisposable
 
     /// <summary>Changes that are applied again.</summary>
     public RewindService Rewinds { get; }
+
+    /// <summary>Indexes and constraints that targets lack.</summary>
+    public StructureService Structure { get; }
 
     /// <summary>Where definitions are tried on what was replicated.</summary>
     public PastTrials Past { get; }
@@ -429,6 +434,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         await watch.EndAsync();
         await Reconcile.Runner.EndAsync();
         await Reconcile.Backfills.EndAsync();
+        await Structure.DisposeAsync();
         foreach (var entry in registry.All)
         {
             await entry.HaltAsync(new StopRequest(StopMode.Now));

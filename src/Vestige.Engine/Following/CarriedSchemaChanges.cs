@@ -83,7 +83,7 @@ internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treati
     {
         if (
             form.Columns.Any(column => column.Id is null)
-            || Loaded(form.Name, loaded) is not { } known
+            || LoadedForm.Find(spool, form.Name, loaded) is not { } known
             || !form.IsOfSameTable(known.Form)
         )
         {
@@ -104,7 +104,7 @@ internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treati
         SchemaComparison.Between(form, known).All(change => change.KeepsRows);
 
     private static bool IsEarlier(TableSchema form, TableSchema known) =>
-        Steps(form, known) is { Count: > 0 } steps
+        LoadedForm.Steps(form, known) is { Count: > 0 } steps
         && (
             form.Generation < known.Generation
             || steps.TrueForAll(step =>
@@ -114,15 +114,8 @@ internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treati
         );
 
     private bool IsLeftOut(TableSchema known, TableSchema form) =>
-        Steps(known, form) is { Count: > 0 } steps
+        LoadedForm.Steps(known, form) is { Count: > 0 } steps
         && steps.TrueForAll(step => treating.Definition.OnSchemaChange(form.Name, step) == SchemaChangeAction.LeaveOut);
-
-    /// <summary>The steps that concern rows; none where those are not all.</summary>
-    private static List<SchemaChange> Steps(TableSchema before, TableSchema after)
-    {
-        var steps = SchemaComparison.Steps(before, after).Where(step => !step.KeepsRows).ToList();
-        return steps.Count == SchemaComparison.Between(before, after).Count(change => !change.KeepsRows) ? steps : [];
-    }
 
     /// <summary>What is new with a column that is added goes with it: no row of the target has to be read for it.</summary>
     private SchemaChangeAction ActionFor(TableName table, SchemaChange step, IReadOnlyList<SchemaChange> steps)
@@ -147,37 +140,17 @@ internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treati
             return (notice.Before!, notice.Changes);
         }
 
-        if (Loaded(form.Name, loaded)?.Form is not { } had || !had.IsOfSameTable(form))
+        if (LoadedForm.Find(spool, form.Name, loaded)?.Form is not { } had || !had.IsOfSameTable(form))
         {
             return null;
         }
 
-        var steps = Steps(had, form);
+        var steps = LoadedForm.Steps(had, form);
         var areTold = steps.TrueForAll(step =>
             notice.Changes.Any(told => told.Kind == step.Kind && told.Subject == step.Subject)
             || treating.Definition.OnSchemaChange(form.Name, step) == SchemaChangeAction.LeaveOut
         );
         return steps.Count > 0 && areTold ? (had, [.. steps, .. notice.Changes.Where(change => change.KeepsRows)]) : null;
-    }
-
-    /// <summary>The latest form like the one that was loaded, with its number; null where the log has told none like it.</summary>
-    private (int Relation, TableSchema Form)? Loaded(TableName table, string loaded)
-    {
-        (int Relation, TableSchema Form)? found = null;
-        foreach (var (relation, form) in spool.Relations)
-        {
-            if (
-                form.Name == table
-                && form.Columns.Count > 0
-                && SchemaFingerprint.IsOf(loaded, form)
-                && (found is null || form.Generation > found.Value.Form.Generation)
-            )
-            {
-                found = (relation, form);
-            }
-        }
-
-        return found;
     }
 
     /// <summary>What to do to the target's table; or why that cannot be done.</summary>

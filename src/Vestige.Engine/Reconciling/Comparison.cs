@@ -89,7 +89,8 @@ internal sealed class Comparison(
             return [.. into.Select(target => TableFinding.None(name, target, reason))];
         }
 
-        var (treatment, problems) = treating.TryBuild(there[name].Schema);
+        var copied = CopiedOf(name)!;
+        var (treatment, problems) = copied.Treating.TryBuild(there[name].Schema);
         if (treatment is null || ComparedTable.Incomparable(treatment) is not null)
         {
             return
@@ -105,6 +106,18 @@ internal sealed class Comparison(
         }
 
         var tables = ComparedTable.Of(treatment, request.Source.Catalogue.Types, request.Target.Catalogue.Types);
+        var found = await CompareAsync(treatment, tables, cancellation);
+        return copied.Missing.Count == 0
+            ? found
+            : [.. found.Select(table => table with { LeftOut = [.. table.LeftOut, .. copied.Missing] })];
+    }
+
+    private async Task<IReadOnlyList<TableFinding>> CompareAsync(
+        TableTreatment treatment,
+        IReadOnlyList<ComparedTable> tables,
+        CancellationToken cancellation
+    )
+    {
         if (scope.Sample is { } rows)
         {
             var drawn = await views!.Source.SampleAsync(treatment.Source, rows, cancellation);
@@ -113,6 +126,15 @@ internal sealed class Comparison(
 
         return scope.Changed ? await ChangedAsync(treatment, tables, cancellation) : await RowsAsync(treatment, tables, cancellation);
     }
+
+    /// <summary>What the copy has of a table of the source's view; null where that is not what the crossing would make of it.</summary>
+    private CopiedColumns? CopiedOf(TableName name) =>
+        CopiedColumns.Of(
+            treating,
+            request.Spool,
+            views!.Progress.Tables.FirstOrDefault(table => table.Table == name),
+            there[name].Schema
+        );
 
     /// <summary>Why a table cannot be compared now; null when it can.</summary>
     private string? Reason(TableName name)
@@ -123,7 +145,7 @@ internal sealed class Comparison(
             { Held: true } => $"it is held: {progress.HeldCause}",
             _ when !there.ContainsKey(name) => "the source has no such table now",
             null or { Loaded: false } => "it is not loaded yet",
-            { Fingerprint: { } form } when !SchemaFingerprint.IsOf(form, there[name].Schema) =>
+            _ when CopiedOf(name) is null =>
                 "its columns or its key changed at the source since it was loaded",
             { Reached: not null } => "it was loaded beside the others, and has yet to catch up with them",
             _ when progress.Position > views.Position => "it was loaded ahead of the others, which have yet to catch up",

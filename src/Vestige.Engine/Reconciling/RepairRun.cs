@@ -76,7 +76,7 @@ internal sealed class RepairRun(
         await using var found = await target.Views.OpenViewAsync(treating.Definition.Name, cancellation);
         foreach (var rows in order.Rows.GroupBy(row => (row.Source, row.Into)))
         {
-            var treatment = treating.Build(forms[rows.Key.Source]);
+            var treatment = TreatmentOf(session.Progress, forms[rows.Key.Source]);
             var table = ComparedTable
                 .Of(treatment, source.Catalogue.Types, target.Catalogue.Types)
                 .FirstOrDefault(one => one.Name == rows.Key.Into);
@@ -110,6 +110,12 @@ internal sealed class RepairRun(
         }
 
         return done;
+    }
+
+    private TableTreatment TreatmentOf(TargetProgress progress, TableSchema form)
+    {
+        var known = progress.Tables.FirstOrDefault(table => table.Table == form.Name);
+        return CopiedColumns.ForWriting(CopiedColumns.Of(treating, spool, known, form), form);
     }
 
     /// <summary>A table that is not where the stream is does not hold the rows of that position.</summary>

@@ -14,6 +14,9 @@ public sealed class CrossingTreatment(CrossingDefinition definition, SourceSyste
 {
     public CrossingDefinition Definition => definition;
 
+    /// <summary>The same for another definition.</summary>
+    internal CrossingTreatment With(CrossingDefinition other) => new(other, source, target, keys) { HiddenByOthers = HiddenByOthers };
+
     /// <summary>Columns of a table on which other crossings put a mask; none where treatments are not made for showing rows.</summary>
     public Func<TableSchema, IReadOnlySet<string>>? HiddenByOthers { get; init; }
 

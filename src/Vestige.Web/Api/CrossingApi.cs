@@ -29,6 +29,7 @@ public static class CrossingApi
         CrossingTablesApi.Map(group);
         RewindApi.Map(group);
         BackfillApi.Map(group);
+        StructureApi.Map(group);
         group
             .MapGet("/", (CrossingEngine engine) =>
                 engine.Statuses.Select(status => new CrossingDocument(
