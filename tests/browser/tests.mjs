@@ -648,6 +648,36 @@ test('a change of the treatment is tried on what was replicated before it is app
   assert((await status('tried')).tables[0].changes.insert === 2, 'nothing was done');
 });
 
+test('after others changed the target, changes are applied again, and rows that did not change are backfilled', async (page) => {
+  await own('mended');
+  const rows = async () => JSON.stringify((await (await fetch(`${base}/api/v1/bench/mended-to`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ statement: 'SELECT id, label FROM shelf ORDER BY id' }) })).json()).rows);
+  const { positions } = await status('mended');
+  await run('mended-from', "INSERT INTO shelf VALUES (2, 'two', 'y'), (3, 'three', 'y'); UPDATE shelf SET label = 'other' WHERE id = 2");
+  await until(async () => (await status('mended')).tables[0].changes.update === 1, 'the changes');
+  const right = await rows();
+  await run('mended-to', "UPDATE shelf SET label = 'wrong'; DELETE FROM shelf WHERE id = 3");
+  await page.goto(`${base}/crossings/mended/tables`);
+  await page.getByRole('link', { name: 'Apply again …' }).click();
+  await page.getByLabel('mended-from.shelf').check();
+  await page.getByLabel('Changes since').fill(positions.applied);
+  await page.getByRole('button', { name: 'Show what it does' }).click();
+  await page.getByRole('button', { name: 'Apply again', exact: true }).click();
+  const events = async () => (await (await fetch(`${base}/api/v1/crossings/mended/events`)).json()).map((one) => one.text).join(' ');
+  await until(async () => (await events()).includes('2 rows written, of which the target lacked 1'), 'what was done');
+  assert(JSON.parse(await rows())[0][1] === 'wrong', 'a row that did not change stays as it is');
+
+  await page.goto(`${base}/crossings/mended/tables/mended-from.shelf?key=1`);
+  await page.getByRole('link', { name: 'Backfill rows or columns …' }).click();
+  await page.getByLabel('First key').fill('one');
+  await page.getByRole('button', { name: 'Start backfill' }).click();
+  await until(async () => (await page.locator('main').textContent()).includes("'one' is no key"), 'the refusal');
+  await page.getByLabel('First key').fill('1');
+  await page.getByLabel('Before key').fill('2');
+  await page.getByRole('button', { name: 'Start backfill' }).click();
+  await until(async () => await rows() === right, 'the row is as at the source');
+  await until(async () => (await events()).includes('1 row looked at, 1 written'), 'what was done is said');
+});
+
 test('a refused row waits, is edited, dropped and tried again', async (page) => {
   await own('waits');
   await page.goto(`${base}/crossings/waits/quarantine`);

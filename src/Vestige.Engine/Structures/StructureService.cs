@@ -27,6 +27,9 @@ public sealed class StructureService : IAsyncDisposable
     internal StructureService(EngineServices services, CrossingRegistry registry, Func<CrossingDefinition, CrossingTreatment> treat) =>
         (this.services, this.registry, this.treat) = (services, registry, treat);
 
+    /// <summary>Whether the target of a crossing can be asked for it at all.</summary>
+    public bool IsPossible(string crossing) => WhyNot(registry.Existing(crossing)) is null;
+
     /// <summary>What is being built for a crossing; empty when nothing is.</summary>
     public IReadOnlyList<MissingPart> Running(string crossing) => jobs.TryGetValue(crossing, out var job) ? job.Parts : [];
 
@@ -156,17 +159,18 @@ public sealed class StructureService : IAsyncDisposable
         }
     }
 
-    private IStructureBuilder BuilderOf(CrossingEntry entry)
+    private IStructureBuilder BuilderOf(CrossingEntry entry) =>
+        WhyNot(entry) is { } why
+            ? throw new RequestRefusedException(why) { Remedy = "Add indexes and constraints by hand." }
+            : services.Connections.Target(entry.Stored.Definition.Target).Find<IStructureBuilder>()!;
+
+    private string? WhyNot(CrossingEntry entry)
     {
         var definition = entry.Stored.Definition;
         return
-            !entry.Stored.Begun || definition.Kind == StartKind.Changes
-                ? throw new RequestRefusedException($"{entry.Name} has made no tables.") { Remedy = "Start it, or change them by hand." }
-            : services.Connections.Target(definition.Target).Find<IStructureBuilder>() is not { } builder
-                ? throw new RequestRefusedException($"Vestige does not add indexes or constraints to tables of {definition.Target}.")
-                {
-                    Remedy = "Add them by hand.",
-                }
-            : builder;
+            !entry.Stored.Begun || definition.Kind == StartKind.Changes ? $"{entry.Name} has made no tables."
+            : services.Connections.Target(definition.Target).Find<IStructureBuilder>() is null
+                ? $"Vestige does not add indexes or constraints to tables of {definition.Target}."
+            : null;
     }
 }

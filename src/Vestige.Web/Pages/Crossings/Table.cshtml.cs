@@ -37,6 +37,9 @@ public class TableModel(
     /// <summary>Why a side cannot be read; null when both can.</summary>
     public string? Problem { get; private set; }
 
+    /// <summary>Whether indexes and constraints can be added to the target's tables.</summary>
+    public bool MayBuild => Engine.Structure.IsPossible(Status.Name);
+
     public IReadOnlyList<RecentChange> Recent { get; private set; } = [];
 
     /// <summary>The version of the source's table that holds it; null when it is not held, or by something else.</summary>
