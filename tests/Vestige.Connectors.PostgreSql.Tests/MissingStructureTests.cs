@@ -56,7 +56,7 @@ public sealed class MissingStructureTests(TwoServers servers)
         await crossing.SameAsync("p", "t");
     }
 
-    /// <summary>What the target refuses is told, the others are built, and what is left of an attempt does not stand in the way.</summary>
+    /// <summary>An event names what the target refuses, the others are built, and the rest of an attempt is no obstacle.</summary>
     [Fact]
     public async Task What_rows_of_the_target_violate_is_told_and_can_be_tried_again()
     {

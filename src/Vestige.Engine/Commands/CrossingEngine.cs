@@ -82,8 +82,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         measureRecorder = stores.Measures is { } measures ? new MeasureRecorder(measures, logger) : null;
         Alerts = stores.Alerts is { } alerts ? new AlertService(alerts, Events, clock, logger) : null;
         sampler = new CrossingSampler(services, registry, captures, opener, runRecorder, measureRecorder, Alerts);
-        var retention = new LogRetention(connections, captures);
-        starting = new CrossingStart(connections, registry, opener, retention, PlanAsync, DesireAsync, Events);
+        starting = new CrossingStart(connections, registry, opener, new(connections, captures), PlanAsync, DesireAsync, Events);
         rest = new CrossingRest(connections, captures, registry, DesireAsync, Events, clock);
         pacing = new CrossingPacing(store, registry, opener, Events);
         editor = new CrossingEditor(services, registry, opener, pacing, PlanAsync, TreatmentOf);
@@ -410,7 +409,7 @@ public sealed class CrossingEngine : IAsyncDisposable
 
         await entry.Quarantine.ForgetAsync(cancellation);
         await entry.Verdicts.ForgetAsync(null, cancellation);
-        await RewindService.ForgetAsync(entry, cancellation);
+        await Rewinds.ForgetAsync(entry, cancellation);
         await store.DeleteAsync(crossing, cancellation);
         registry.Remove(entry);
         if (measureRecorder is not null)

@@ -20,7 +20,7 @@ namespace Vestige.Engine.Rewinding;
 //  1. The table is apart from the stream, at C (TablesBeside): it is to hold what was committed at C or before, and nothing else is applied
 //     to it until it was written again.
 //  2. For each key that the log names between p and C, the last change says whether its row is there at C, and what it holds. That is what
-//     is written: the row, whatever the target has of it, or that there is none. Earlier values of it are not written, so that none meets
+//     is written: the row, whatever the target has of it, or a delete. Earlier values of it are not written, so that none meets
 //     a unique value of another row which it had only then.
 //  3. So each transaction of it leaves the table at C, as a whole or not: where the target was as it should be, it changes nothing. What is
 //     interrupted is not taken back; it begins again, at the C of then.
@@ -157,9 +157,10 @@ internal sealed class RewindRun(WorkerContext context, ITargetSession session, R
     private async Task EndAsync(CancellationToken cancellation)
     {
         var text = $"Applied again from position {context.Source.Log.Format(order!.From)}: {string.Join(" ", said)}";
+        // Told first: who sees that nothing is pending any more finds what was done.
+        await context.Events.OfCrossingAsync(context.Crossing, EventKind.Warning, text, order.By);
         await context.Rewinds.EndAsync(order, cancellation);
         spool.Release(RewindService.HolderOf(context.Crossing));
-        await context.Events.OfCrossingAsync(context.Crossing, EventKind.Warning, text, order.By);
         await LeaveAsync();
     }
 }

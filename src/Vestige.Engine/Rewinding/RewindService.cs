@@ -148,14 +148,24 @@ public sealed class RewindService
             throw new RequestRefusedException("Nothing is being applied again.") { Remedy = "Nothing needs to be done." };
         }
 
-        await locked.Entry.Rewinds.EndAsync(pending, cancellation);
-        captures.Find(locked.Entry.Stored.Definition.Source)?.Spool.Release(HolderOf(crossing));
+        await EndAsync(locked.Entry, pending, cancellation);
         await services.Events.OfCrossingAsync(crossing, EventKind.Note, "Changes are no longer applied again.", by);
     }
 
     /// <summary>The crossing is removed.</summary>
-    internal static async Task ForgetAsync(CrossingEntry entry, CancellationToken cancellation) =>
-        await (entry.Rewinds.Pending is { } pending ? entry.Rewinds.EndAsync(pending, cancellation) : Task.CompletedTask);
+    internal async Task ForgetAsync(CrossingEntry entry, CancellationToken cancellation)
+    {
+        if (entry.Rewinds.Pending is { } pending)
+        {
+            await EndAsync(entry, pending, cancellation);
+        }
+    }
+
+    private async Task EndAsync(CrossingEntry entry, Rewind pending, CancellationToken cancellation)
+    {
+        await entry.Rewinds.EndAsync(pending, cancellation);
+        captures.Find(entry.Stored.Definition.Source)?.Spool.Release(HolderOf(entry.Name));
+    }
 
     /// <summary>By what name the spool keeps what is applied again.</summary>
     internal static string HolderOf(string crossing) => $"rewind/{crossing}";

@@ -58,6 +58,27 @@ public static class TablesOf
         ];
     }
 
+    /// <summary>The same with those that are chosen first, whatever is searched for.</summary>
+    public static IReadOnlyList<TableStatus> Listed(
+        CrossingStatus status,
+        IReadOnlyCollection<TableName> chosen,
+        string search,
+        int most
+    )
+    {
+        ArgumentNullException.ThrowIfNull(status);
+        return
+        [
+            .. status
+                .Tables.Where(one =>
+                    chosen.Contains(one.Source) || one.Source.ToString().Contains(search, StringComparison.OrdinalIgnoreCase)
+                )
+                .OrderBy(one => !chosen.Contains(one.Source))
+                .ThenBy(one => one.Source)
+                .Take(most),
+        ];
+    }
+
     /// <summary>The tables as a query, each as table=schema.table.</summary>
     public static string QueryOf(IEnumerable<string> tables) =>
         string.Join('&', tables.Select(table => $"table={Uri.EscapeDataString(table)}"));

@@ -73,16 +73,7 @@ public class AsOfModel(CrossingEngine engine, ConnectionDirectory connections, T
 
         Take(table, at, target, into);
         Search = find?.Trim() ?? "";
-        Listed =
-        [
-            .. Status
-                .Tables.Where(one =>
-                    Chosen.Contains(one.Source) || one.Source.ToString().Contains(Search, StringComparison.OrdinalIgnoreCase)
-                )
-                .OrderBy(one => !Chosen.Contains(one.Source))
-                .ThenBy(one => one.Source)
-                .Take(ReloadModel.MostListed),
-        ];
+        Listed = TablesOf.Listed(Status, Chosen, Search, ReloadModel.MostListed);
         await LookAsync(cancellation);
         return Page();
     }

@@ -66,16 +66,7 @@ public class RewindModel(CrossingEngine engine, ConnectionDirectory connections,
 
         Take(table, since);
         Search = find?.Trim() ?? "";
-        Listed =
-        [
-            .. Status
-                .Tables.Where(one =>
-                    Chosen.Contains(one.Source) || one.Source.ToString().Contains(Search, StringComparison.OrdinalIgnoreCase)
-                )
-                .OrderBy(one => !Chosen.Contains(one.Source))
-                .ThenBy(one => one.Source)
-                .Take(ReloadModel.MostListed),
-        ];
+        Listed = TablesOf.Listed(Status, Chosen, Search, ReloadModel.MostListed);
         await LookAsync(cancellation);
         return Page();
     }
