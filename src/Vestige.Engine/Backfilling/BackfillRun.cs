@@ -21,13 +21,17 @@ internal sealed class BackfillRun(CrossingEntry entry, ViewRequest asked, Crossi
     private const int MostParts = 100_000;
 
     /// <summary>Does it to the end, and tells after each part how far it is.</summary>
-    public async Task RunAsync(Backfill wanted, Action<BackfillProgress> tell, CancellationToken cancellation)
+    public async Task RunAsync(
+        Backfill wanted,
+        IReadOnlyList<KeySpan> spans,
+        Action<BackfillProgress> tell,
+        CancellationToken cancellation
+    )
     {
-        var (spans, progress) = (await CutAsync(wanted, cancellation), wanted.Progress);
+        var progress = wanted.Progress with { Of = spans.Count };
+        tell(progress);
         foreach (var span in spans)
         {
-            progress = progress with { Of = spans.Count };
-            tell(progress);
             var holder = $"backfill/{wanted.Crossing}";
             asked.Spool.Retain(holder, asked.Applied());
             try
@@ -43,8 +47,8 @@ internal sealed class BackfillRun(CrossingEntry entry, ViewRequest asked, Crossi
         }
     }
 
-    /// <summary>Throws <see cref="RequestRefusedException"/> where rows of a table cannot be written one by one.</summary>
-    private async Task<IReadOnlyList<KeySpan>> CutAsync(Backfill wanted, CancellationToken cancellation)
+    /// <summary>The parts. Throws <see cref="RequestRefusedException"/> where rows of a table cannot be written one by one.</summary>
+    public async Task<IReadOnlyList<KeySpan>> CutAsync(Backfill wanted, CancellationToken cancellation)
     {
         await using var view = await BranchReads.ViewAsync(asked.Source, asked.Spool, cancellation);
         var (treatment, tables, rows) = await FindAsync(wanted, view, cancellation);

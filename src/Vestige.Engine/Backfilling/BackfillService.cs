@@ -1,8 +1,7 @@
 using System.Collections.Concurrent;
 using Vestige.Core.Crossings;
-using Vestige.Core.Text;
+using Vestige.Core.Reconciling;
 using Vestige.Engine.Commands;
-using Vestige.Engine.Concurrency;
 using Vestige.Engine.Events;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Reconciling;
@@ -60,6 +59,7 @@ public sealed class BackfillService
             };
         }
 
+        var run = new BackfillRun(entry, request(entry), treat(entry.Stored.Definition), repairs);
         var job = new Job(wanted with { At = clock.GetUtcNow() });
         if (!jobs.TryAdd(wanted.Crossing, job))
         {
@@ -70,15 +70,18 @@ public sealed class BackfillService
             };
         }
 
-        var run = new BackfillRun(entry, request(entry), treat(entry.Stored.Definition), repairs);
-        job.Running = RunAsync(job, run);
-        if (await Task.WhenAny(job.Begun, job.Running) == job.Running && job.Failure is { } failure)
+        try
         {
-            throw failure;
+            var spans = await run.CutAsync(job.Wanted, cancellation);
+            await events.OfCrossingAsync(wanted.Crossing, EventKind.Note, $"Backfill of {wanted.Words}.", wanted.By);
+            job.Running = RunAsync(job, run, spans);
         }
-
-        cancellation.ThrowIfCancellationRequested();
-        await events.OfCrossingAsync(wanted.Crossing, EventKind.Note, $"Backfill of {wanted.Words}.", wanted.By);
+        catch
+        {
+            jobs.TryRemove(wanted.Crossing, out _);
+            job.Dispose();
+            throw;
+        }
     }
 
     /// <summary>Stops the one that is running; what was written stays, and is right.</summary>
@@ -103,43 +106,34 @@ public sealed class BackfillService
         }
     }
 
-    /// <summary>Never throws; whoever asked gets a refusal before the first part, anything else is an event.</summary>
-    private async Task RunAsync(Job job, BackfillRun run)
+    /// <summary>Never throws: how it ends is an event, written before it is over for others.</summary>
+    private async Task RunAsync(Job job, BackfillRun run, IReadOnlyList<KeySpan> spans)
     {
         await Task.Yield();
-        var (kind, text) = (EventKind.Warning, "");
+        var end = "Backfill done";
+        var why = "";
         try
         {
-            await run.RunAsync(job.Wanted, job.Tell, job.Cancellation);
-            text = $"Backfill done: {job.Wanted.Told}.";
+            await run.RunAsync(job.Wanted, spans, job.Tell, job.Cancellation);
         }
         catch (OperationCanceledException) when (job.IsStopped)
         {
-            text = $"Backfill stopped: {job.Wanted.Told}.";
+            end = "Backfill stopped";
         }
         catch (Exception exception) when (exception is not OutOfMemoryException)
         {
-            job.Failure = job.Begun.IsCompleted ? null : exception as RequestRefusedException ?? Refusal(exception);
-            text = job.Failure is null ? $"Backfill not finished: {job.Wanted.Told}. {exception.Message}" : "";
+            (end, why) = ("Backfill not finished", $" {exception.Message}");
         }
 
+        await events.OfCrossingAsync(job.Wanted.Crossing, EventKind.Warning, $"{end}: {job.Wanted.Told}.{why}", job.Wanted.By);
         jobs.TryRemove(job.Wanted.Crossing, out _);
-        if (text.Length > 0)
-        {
-            await events.OfCrossingAsync(job.Wanted.Crossing, kind, text, job.Wanted.By);
-        }
-
         job.Dispose();
     }
-
-    private static RequestRefusedException Refusal(Exception exception) =>
-        new(exception.Message, exception) { Remedy = (exception as PortException)?.Remedy ?? "Try again." };
 
     private sealed class Job(Backfill wanted) : IDisposable
     {
         private readonly Lock gate = new();
         private readonly CancellationTokenSource giving = new();
-        private readonly TaskCompletionSource begun = new(TaskCreationOptions.RunContinuationsAsynchronously);
         private volatile Backfill current = wanted;
         private bool isOver;
 
@@ -147,21 +141,11 @@ public sealed class BackfillService
 
         public Task Running { get; set; } = Task.CompletedTask;
 
-        /// <summary>Ends when it is known that it can be done.</summary>
-        public Task Begun => begun.Task;
-
-        /// <summary>Why it could not begin; null when it has.</summary>
-        public RequestRefusedException? Failure { get; set; }
-
         public bool IsStopped { get; private set; }
 
         public CancellationToken Cancellation => giving.Token;
 
-        public void Tell(BackfillProgress progress)
-        {
-            current = current with { Progress = progress };
-            begun.TrySetResult();
-        }
+        public void Tell(BackfillProgress progress) => current = current with { Progress = progress };
 
         public void Stop()
         {

@@ -203,7 +203,7 @@ public sealed class RewindService
         {
             throw new RequestRefusedException($"{entry.Name} does not load tables beside the changes that it follows.")
             {
-                Remedy = "Compare and repair: only a crossing that loads and then follows, without a schedule, can apply changes again.",
+                Remedy = "Compare and repair: this needs a crossing that loads and then follows, without a schedule.",
             };
         }
 

@@ -115,6 +115,18 @@ public sealed class StructureService : IAsyncDisposable
             return;
         }
 
+        try
+        {
+            await BuildAllAsync(crossing, builder, parts, by);
+        }
+        finally
+        {
+            jobs.TryRemove(crossing, out _);
+        }
+    }
+
+    private async Task BuildAllAsync(string crossing, IStructureBuilder builder, IReadOnlyList<MissingPart> parts, string by)
+    {
         foreach (var part in parts)
         {
             var began = services.Clock.GetTimestamp();
@@ -134,8 +146,6 @@ public sealed class StructureService : IAsyncDisposable
                 by
             );
         }
-
-        jobs.TryRemove(crossing, out _);
     }
 
     /// <summary>Why it cannot be built; null when it was.</summary>
