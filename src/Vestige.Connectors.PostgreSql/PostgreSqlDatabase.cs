@@ -19,7 +19,7 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
     internal const string LookLimits =
         "SET TRANSACTION READ ONLY; SET LOCAL statement_timeout = '5s'; SET LOCAL lock_timeout = '1s'";
 
-    private const int MostLooks = 10;
+    private const int MostLooks = 50;
     private readonly NpgsqlDataSource pooled;
     private readonly NpgsqlDataSource single;
 

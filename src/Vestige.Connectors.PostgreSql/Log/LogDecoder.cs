@@ -122,7 +122,7 @@ internal sealed class LogDecoder
 
         TellChanges();
         var reader = new WireReader(beginning[1..]);
-        var relation = forms.Of(reader.UInt32());
+        var relation = forms.Of(reader.UInt32(), position);
         if (relation.Schema is not null)
         {
             new SchemaNotice(
@@ -225,7 +225,7 @@ internal sealed class LogDecoder
 
     private void Insert(ref WireReader reader)
     {
-        var relation = forms.Of(reader.UInt32());
+        var relation = forms.Of(reader.UInt32(), position);
         if (relation.Schema is null)
         {
             return;
@@ -238,7 +238,7 @@ internal sealed class LogDecoder
 
     private void Update(ref WireReader reader)
     {
-        var relation = forms.Of(reader.UInt32());
+        var relation = forms.Of(reader.UInt32(), position);
         if (relation.Schema is null)
         {
             return;
@@ -258,7 +258,7 @@ internal sealed class LogDecoder
 
     private void Delete(ref WireReader reader)
     {
-        var relation = forms.Of(reader.UInt32());
+        var relation = forms.Of(reader.UInt32(), position);
         if (relation.Schema is null)
         {
             return;
@@ -274,7 +274,7 @@ internal sealed class LogDecoder
         reader.Byte();
         for (var i = 0; i < relations; i++)
         {
-            var relation = forms.Of(reader.UInt32());
+            var relation = forms.Of(reader.UInt32(), position);
             if (relation.Schema is not null)
             {
                 Wrote(ChangeWriter.Write(body, ChangeKind.Truncate, relation.Number, default, default));

@@ -28,10 +28,16 @@ internal sealed class RelationSchemas(
     /// <summary>Forms met since the last call, by number.</summary>
     public Dictionary<int, TableSchema> Fresh { get; private set; } = [];
 
-    public LoggedRelation Of(uint identifier) =>
-        byIdentifier.TryGetValue(identifier, out var found)
-            ? found
-            : throw new InvalidDataException($"The log names relation {identifier} before it told its form.");
+    /// <summary>A table in a transaction at a position, as the log has told it.</summary>
+    public LoggedRelation Of(uint identifier, LogPosition position)
+    {
+        if (!byIdentifier.TryGetValue(identifier, out var found))
+        {
+            throw new InvalidDataException($"The log names relation {identifier} before it told its form.");
+        }
+
+        return found.Doubt is { } doubt && position > doubt.Tried ? LookAgain(identifier, found, doubt, position) : found;
+    }
 
     public Dictionary<int, TableSchema> TakeFresh()
     {
@@ -52,15 +58,36 @@ internal sealed class RelationSchemas(
         }
 
         await NameTypesAsync(told.Columns.Select(column => (column.Type, column.Modifier)), cancellation);
-        var form =
-            (watch.Find(told.Name) is { } state && state.Number == told.Identifier ? KnownForms.Find(told.Name, state, told.Columns) : null)
-            ?? await OlderAsync(told.Identifier, told.Name, told.Identity, told.Columns, cancellation);
+        var (known, fitSeveral) = Find(told.Identifier, told.Name, told.Columns, position);
+        var form = known ?? await OlderAsync(told.Identifier, told.Name, told.Identity, told.Columns, cancellation);
         byIdentifier[told.Identifier] = new LoggedRelation(
             told.Name,
             form,
             NumberOf(form),
-            [.. told.Columns.Select(column => column.IsKey)]
+            [.. told.Columns.Select(column => column.IsKey)],
+            fitSeveral ? new DoubtfulForm(told.Columns, position) : null
         );
+    }
+
+    private (TableSchema? Form, bool FitSeveral) Find(
+        uint identifier,
+        TableName name,
+        IReadOnlyList<(string Name, uint Type, int Modifier, bool IsKey)> told,
+        LogPosition position
+    ) => watch.Find(name) is { } state && state.Number == identifier ? KnownForms.Find(name, state, told, position) : default;
+
+    /// <summary>The log tells a form once, however many transactions have rows of it.</summary>
+    private LoggedRelation LookAgain(uint identifier, LoggedRelation relation, DoubtfulForm doubt, LogPosition position)
+    {
+        var (form, fitSeveral) = Find(identifier, relation.Name, doubt.Columns, position);
+        var now = form is not null
+            ? relation with
+            {
+                Schema = form,
+                Number = NumberOf(form),
+            }
+            : relation;
+        return byIdentifier[identifier] = now with { Doubt = fitSeveral ? doubt with { Tried = position } : null };
     }
 
     /// <summary>A number for the form after a change. That before it gets one too: a crossing may go on with that.</summary>

@@ -333,6 +333,7 @@ internal sealed class PostgreSqlTargetTransaction(PostgreSqlTargetSession sessio
             Key = key,
             Answer = words,
             OfType = answer.Routine == "enum_in",
+            NullIn = answer.SqlState == PostgresErrorCodes.NotNullViolation ? answer.ColumnName : null,
             Remedy = "Remove the cause on the target, then resume: the row is tried again. Everything before it is applied.",
         };
     }

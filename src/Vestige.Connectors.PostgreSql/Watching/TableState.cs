@@ -1,4 +1,5 @@
 using System.Text.Json.Serialization;
+using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 
 namespace Vestige.Connectors.PostgreSql.Watching;
@@ -46,14 +47,30 @@ internal sealed record TableState(
     /// <summary>What keeps rows out of it; null where that was not read.</summary>
     public IReadOnlyList<GuardState>? Guards { get; init; }
 
+    /// <summary>
+    /// Where in the log the look ended that found what was done last: whatever lies beyond was written after it. Null where nothing was
+    /// noticed, and where that was not noted.
+    /// </summary>
+    public LogPosition? Found { get; init; }
+
     /// <summary>How many changes were noticed that concern its rows.</summary>
     public int Generation { get; init; }
 
+    /// <summary>The same, where nothing was done that concerns its rows.</summary>
+    public TableState Like(TableState before) =>
+        this with
+        {
+            Former = before.Former,
+            Found = before.Found,
+            Generation = before.Generation,
+        };
+
     /// <summary>The same with what is known of the time before.</summary>
-    public TableState After(TableState former) =>
+    public TableState After(TableState former, LogPosition found) =>
         this with
         {
             Former = former.Trimmed(MostFormer),
+            Found = found,
             Generation = former.Generation + 1,
         };
 

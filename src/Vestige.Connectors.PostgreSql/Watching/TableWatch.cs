@@ -303,8 +303,8 @@ internal sealed class TableWatch
 
         if (there is not null && old is not null && there.Number == old.Number)
         {
-            there = change is null || change.Notice.KeepsRows ? there with { Former = old.Former, Generation = old.Generation }
-                : change.Notice.Changes.Count > 0 ? there.After(old)
+            there = change is null || change.Notice.KeepsRows ? there.Like(old)
+                : change.Notice.Changes.Count > 0 ? there.After(old, now.End)
                 : there with { Generation = old.Generation + 1 };
         }
 

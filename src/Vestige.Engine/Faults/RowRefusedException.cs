@@ -26,6 +26,9 @@ public sealed class RowRefusedException : PortException
     /// </summary>
     public bool OfType { get; init; }
 
+    /// <summary>The column of the target's table that does not take NULL, where that is why; else null.</summary>
+    public string? NullIn { get; init; }
+
     /// <summary>The target's own words.</summary>
     public string Answer { get; init; } = "";
 
@@ -37,6 +40,7 @@ public sealed class RowRefusedException : PortException
             Kind = Kind,
             Key = Key,
             OfType = OfType,
+            NullIn = NullIn,
             Answer = Answer,
             Remedy = Remedy,
         };

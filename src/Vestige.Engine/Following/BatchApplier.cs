@@ -97,11 +97,13 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     private async Task ApplyLargeOneByOneAsync(Batch head, CancellationToken cancellation)
     {
         var tables = head.TablesBefore;
-        for (var mayGrow = true; ;)
+        var growth = new TargetGrowth(context);
+        while (true)
         {
             try
             {
-                await ApplyPartsAsync(head, NextTransactionAsync(cancellation), RouterOf(tables), fold: false, cancellation);
+                var parts = NextTransactionAsync(cancellation);
+                await ApplyPartsAsync(head, parts, RouterOf(tables), fold: false, cancellation, growth.Edits);
                 return;
             }
             catch (SchemaChangeRefusedException refusal)
@@ -110,19 +112,18 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
             }
             catch (RowRefusedException refusal)
             {
-                if (mayGrow && refusal.OfType && await new TypeGrowth(context).TryAsync(refusal.Table, cancellation))
+                if (await growth.TryAsync(refusal, cancellation))
                 {
-                    mayGrow = false;
+                    continue;
                 }
-                else if (rule() is not null)
-                {
-                    await IsolateAsync(head.TablesBefore, tables, cancellation);
-                    return;
-                }
-                else
+
+                if (rule() is null)
                 {
                     throw;
                 }
+
+                await IsolateAsync(head.TablesBefore, tables, cancellation);
+                return;
             }
         }
     }
@@ -149,11 +150,13 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
         IAsyncEnumerable<SpooledFragment> parts,
         ChangeRouter router,
         bool fold,
-        CancellationToken cancellation
+        CancellationToken cancellation,
+        IReadOnlyList<CarriedEdit>? edits = null
     )
     {
         writer.Begin();
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(head.Fragments[0]), cancellation);
+        await writer.EditTablesAsync(transaction, edits ?? [], cancellation);
         var tally = new ChangeTally();
         var folding = fold ? new FoldedPartWriter(writer, transaction, router, tally) : null;
         SpooledFragment? last = null;
@@ -241,41 +244,42 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     }
 
     /// <summary>
-    /// Applies a transaction; once more where the target did not take a value of an enum, and takes it now. Returns the router to continue
+    /// Applies a transaction; once more where the target did not take what the source took, and takes it now. Returns the router to continue
     /// with.
     /// </summary>
     private async Task<ChangeRouter> ApplyGrowingAsync(SpooledFragment fragment, ChangeRouter router, CancellationToken cancellation)
     {
         var before = router.Tables;
-        try
+        for (var growth = new TargetGrowth(context); ; router = RouterOf(before))
         {
-            await ApplyOneAsync(fragment, router, cancellation);
-            return router;
-        }
-        catch (RowRefusedException refusal) when (refusal.OfType)
-        {
-            if (!await new TypeGrowth(context).TryAsync(refusal.Table, cancellation))
+            try
             {
-                throw;
+                await ApplyOneAsync(fragment, router, cancellation, edits: growth.Edits);
+                return router;
+            }
+            catch (RowRefusedException refusal)
+            {
+                if (!await growth.TryAsync(refusal, cancellation))
+                {
+                    throw;
+                }
             }
         }
-
-        var again = RouterOf(before);
-        await ApplyOneAsync(fragment, again, cancellation);
-        return again;
     }
 
     private async Task ApplyOneAsync(
         SpooledFragment fragment,
         ChangeRouter router,
         CancellationToken cancellation,
-        ImmutableDictionary<TableName, TableProgress>? known = null
+        ImmutableDictionary<TableName, TableProgress>? known = null,
+        IReadOnlyList<CarriedEdit>? edits = null
     )
     {
         var before = known ?? router.Tables;
         var tally = new ChangeTally();
         writer.Begin();
         await using var transaction = await session.BeginAsync(OneStream(router.Tables), Ends.Of(fragment), cancellation);
+        await writer.EditTablesAsync(transaction, edits ?? [], cancellation);
         await writer.ApplyUnfoldedAsync(transaction, router, fragment, tally, cancellation);
         await writer.CommitAsync(
             transaction,

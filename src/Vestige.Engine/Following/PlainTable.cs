@@ -68,6 +68,15 @@ internal sealed class PlainTable
         );
     }
 
+    /// <summary>
+    /// What makes a column take NULL that holds the source's values as they are; null where it does not. With rows that have NULL there the
+    /// source has told that it takes it.
+    /// </summary>
+    public SchemaEdit? EditToTakeNull(string column) =>
+        treatment.Columns.Any(treated => treated.Name == column && treated.IsPassed)
+            ? new SchemaEdit(Schema, Schema, [new SchemaChange(SchemaChangeKind.NullabilityChanged, column, "NOT NULL", "NULL")])
+            : null;
+
     /// <summary>A constraint has the same name on a target of the same engine.</summary>
     private static bool IsOfConstraint(SchemaChange step) =>
         step.Kind is SchemaChangeKind.ConstraintDropped or SchemaChangeKind.ConstraintRenamed;
