@@ -134,22 +134,23 @@ public abstract class PostgreSqlDatabase : IProbe, ICatalogue, IRowLookup, IAsyn
         );
 
     public Task<long?> CountValuesAsync(TableName table, string column, CancellationToken cancellation) =>
+        CountAsync($"Counting values of {table}", table, rows => $"SELECT count({Quote.Name(column)}) FROM {rows}", cancellation);
+
+    public Task<long?> CountWithinAsync(TableName table, string bounds, CancellationToken cancellation) =>
+        CountAsync($"Counting rows of {table}", table, rows => $"SELECT count(*) FROM {rows} WHERE {bounds}", cancellation);
+
+    /// <summary>Null where it takes too long, and for what is not there.</summary>
+    private Task<long?> CountAsync(string what, TableName table, Func<string, string> statement, CancellationToken cancellation) =>
         UseAsync(
-            $"Counting values of {table}",
+            what,
             async (connection, stop) =>
             {
                 try
                 {
                     await using var transaction = await connection.BeginTransactionAsync(stop);
-                    await using var limit = new NpgsqlCommand(
-                        LookLimits,
-                        connection
-                    );
+                    await using var limit = new NpgsqlCommand(LookLimits, connection);
                     await limit.ExecuteNonQueryAsync(stop);
-                    await using var count = new NpgsqlCommand(
-                        $"SELECT count({Quote.Name(column)}) FROM {await OwnRowsAsync(connection, table, stop)}",
-                        connection
-                    );
+                    await using var count = new NpgsqlCommand(statement(await OwnRowsAsync(connection, table, stop)), connection);
                     return (long?)await count.ExecuteScalarAsync(stop);
                 }
                 catch (PostgresException exception) when (exception.SqlState is "57014" or "55P03" or "42P01" or "42703")

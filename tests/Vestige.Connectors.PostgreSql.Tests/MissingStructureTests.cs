@@ -1,5 +1,6 @@
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Vestige.Core.Crossings;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Faults;
 using Xunit;
 
@@ -54,6 +55,32 @@ public sealed class MissingStructureTests(TwoServers servers)
         Assert.Empty(await crossing.Engine.Structure.MissingAsync(Crossing.Name, cancellation));
         Assert.Equal(await a.AskAsync(Structure), await b.AskAsync(Structure));
         await crossing.SameAsync("p", "t");
+    }
+
+    /// <summary>Of the tables that the rule is for, and what cannot be built is not tried for ever.</summary>
+    [Fact]
+    public async Task A_rule_builds_what_the_source_gets()
+    {
+        var (a, b) = (await servers.A.MakeDatabaseAsync(), await servers.B.MakeDatabaseAsync());
+        await a.RunAsync(Tables);
+        var definition = new CrossingDefinition(
+            Crossing.Name,
+            CrossingDefinition.Copy,
+            "a",
+            "b",
+            new TableRules([new TableRule(Take: "public.*")]),
+            SchemaChanges: [new SchemaChangeRule("public.t", SchemaChangeAction.Carry, [SchemaChangeKind.ConstraintAdded])]
+        );
+        await using var crossing = await Crossing.StartAsync(a, b, definition);
+        await crossing.SameAsync("p", "t");
+        await b.RunAsync("UPDATE t SET p = 99 WHERE id = 2");
+        await a.RunAsync(Added + "CREATE INDEX p_v ON p (v)");
+        await crossing.UntilAsync(() => crossing.Said.Exists(said => said.StartsWith("Not built", StringComparison.Ordinal)), "tried");
+        await crossing.UntilAsync(() => crossing.Engine.Structure.Running(Crossing.Name).Count == 0, "built");
+        await Task.Delay(3 * crossing.LookEvery, cancellation);
+        var missing = await crossing.Engine.Structure.MissingAsync(Crossing.Name, cancellation);
+        Assert.Equal(["p_v", "t_p"], missing.Select(part => part.Name).Order(StringComparer.Ordinal));
+        Assert.Single(crossing.Said, said => said.StartsWith("Not built", StringComparison.Ordinal));
     }
 
     /// <summary>An event names what the target refuses, the others are built, and the rest of an attempt is no obstacle.</summary>

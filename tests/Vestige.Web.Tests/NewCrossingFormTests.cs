@@ -81,21 +81,26 @@ public class NewCrossingFormTests
                 [SchemaChangeKind.ColumnAdded] = SchemaChangeAction.Hold,
                 [SchemaChangeKind.LabelAdded] = SchemaChangeAction.Stop,
                 [SchemaChangeKind.ColumnRenamed] = SchemaChangeAction.Carry,
+                [SchemaChangeKind.PartDetached] = SchemaChangeAction.Carry,
+                [SchemaChangeKind.ConstraintAdded] = SchemaChangeAction.LeaveOut,
             },
         };
         var said = form.Definition([], TreatmentText.Read("")).SchemaChanges!.Select(rule =>
             $"{rule.As} {string.Join(',', rule.Kinds ?? [])}"
         );
-        Assert.Equal("LeaveOut ColumnDropped; Hold ColumnAdded,TypeChanged; Stop LabelAdded", string.Join("; ", said));
+        const string Rules = "LeaveOut ColumnDropped; Carry PartDetached; Hold ColumnAdded,TypeChanged; Stop LabelAdded";
+        Assert.Equal(Rules, string.Join("; ", said));
     }
 
-    /// <summary>Each kind that can be chosen has what a rule may say of it, and is carried unless something is chosen.</summary>
+    /// <summary>Each kind that can be chosen has what a rule may say of it; what is first is done without a rule.</summary>
     [Fact]
     public void What_can_be_chosen_is_what_a_definition_can_say()
     {
         foreach (var choice in ChangeChoice.All)
         {
-            Assert.Equal(SchemaChangeAction.Carry, choice.Actions[0].Action);
+            var change = new SchemaChange(choice.Kind, "");
+            var plain = new NewCrossingForm().Definition([], TreatmentText.Read(""));
+            Assert.Equal(plain.OnSchemaChange(new("public", "t"), change), choice.Default);
             foreach (var (action, _) in choice.Actions)
             {
                 NewCrossingForm form = new()

@@ -8,4 +8,10 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// <param name="Number">The number of the form.</param>
 /// <param name="IsKey">By column: whether the log carries it for old rows.</param>
 /// <param name="Doubt">What was told of its columns, where several forms fit it; null where the form is known.</param>
-internal sealed record LoggedRelation(TableName Name, TableSchema? Schema, int Number, IReadOnlyList<bool> IsKey, DoubtfulForm? Doubt = null);
+internal sealed record LoggedRelation(
+    TableName Name,
+    TableSchema? Schema,
+    int Number,
+    IReadOnlyList<bool> IsKey,
+    DoubtfulForm? Doubt = null
+);

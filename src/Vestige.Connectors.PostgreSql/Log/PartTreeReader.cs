@@ -3,6 +3,7 @@ using Npgsql;
 using Vestige.Connectors.PostgreSql.Watching;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 
 namespace Vestige.Connectors.PostgreSql.Log;
 
@@ -11,7 +12,9 @@ internal static class PartTreeReader
 {
     private const string Trees = """
         SELECT w.place, t.relid::oid, quote_ident(n.nspname) || '.' || quote_ident(c.relname), coalesce(pg_relation_filenode(t.relid),
-            0)::oid, c.xmin::text
+            0)::oid, c.xmin::text, CASE WHEN t.isleaf AND NOT EXISTS (SELECT FROM pg_partition_ancestors(t.relid) a
+                JOIN pg_partitioned_table p ON p.partrelid = a.relid WHERE p.partstrat = 'h' OR 0 = ANY (p.partattrs))
+            THEN pg_get_partition_constraintdef(t.relid) END
         FROM unnest($1::text[], $2::text[]) WITH ORDINALITY w(schema, name, place)
         JOIN pg_namespace s ON s.nspname = w.schema JOIN pg_class r ON r.relnamespace = s.oid AND r.relname = w.name AND r.relkind = 'p'
         CROSS JOIN LATERAL pg_partition_tree(r.oid) t JOIN pg_class c ON c.oid = t.relid JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -41,10 +44,9 @@ internal static class PartTreeReader
                 }
 
                 var writer = uint.Parse(reader.GetString(4), CultureInfo.InvariantCulture);
-                nodes.Add(
-                    reader.GetFieldValue<uint>(1),
-                    new PartTreesSeen.Node(new PartNode(reader.GetString(2), reader.GetFieldValue<uint>(3)), writer, BroughtRows: false)
-                );
+                var bounds = reader.IsDBNull(5) ? null : reader.GetString(5);
+                var part = new PartNode(reader.GetString(2), reader.GetFieldValue<uint>(3), bounds);
+                nodes.Add(reader.GetFieldValue<uint>(1), new PartTreesSeen.Node(part, writer, BroughtRows: false));
             }
         }
 
@@ -86,6 +88,37 @@ internal static class PartTreeReader
         }
 
         return new PartTreesSeen(head, at, horizon, found);
+    }
+
+    /// <summary>
+    /// Whether no row of a table satisfies the bounds of a part that was found to be gone or empty; one that is gone belongs to the table
+    /// no longer, not even until the end of a concurrent detaching. False also where that cannot be said within a few seconds.
+    /// </summary>
+    public static async Task<bool> IsGoneAsync(
+        NpgsqlConnection connection,
+        TableName whole,
+        uint part,
+        SchemaChange change,
+        CancellationToken cancellation
+    )
+    {
+        try
+        {
+            await using var transaction = await connection.BeginTransactionAsync(cancellation);
+            await using var limit = new NpgsqlCommand($"{PostgreSqlDatabase.LookLimits}; SET LOCAL row_security = off", connection);
+            await limit.ExecuteNonQueryAsync(cancellation);
+            await using var look = new NpgsqlCommand(
+                $"SELECT ({(change.After is null ? "FALSE" : "TRUE")} OR NOT EXISTS (SELECT FROM pg_partition_ancestors({part}::oid) a "
+                    + $"WHERE a.relid = to_regclass({Quote.Literal(Quote.Name(whole))}))) AND NOT EXISTS (SELECT FROM "
+                    + $"{Quote.Name(whole)} WHERE {change.Before})",
+                connection
+            );
+            return await look.ExecuteScalarAsync(cancellation) is true;
+        }
+        catch (PostgresException exception) when (!exception.IsTransient || exception.SqlState == "57014")
+        {
+            return false;
+        }
     }
 
     private static async Task<(LogPosition Head, DateTimeOffset At, long Horizon)> EndAsync(

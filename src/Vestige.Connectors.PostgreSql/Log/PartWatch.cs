@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 
 namespace Vestige.Connectors.PostgreSql.Log;
 
@@ -9,6 +10,11 @@ namespace Vestige.Connectors.PostgreSql.Log;
 /// detached or dropped takes its rows with it, and emptying a part is logged as nothing at all when changes are told as those
 /// of the whole (PostgreSQL manual, CREATE PUBLICATION, publish_via_partition_root). So the parts are looked at every few
 /// seconds and compared with those that were noted; what cannot be explained by the log is said as a change of the table.
+/// <para>
+/// A part that is gone is told with its bounds, so that copies can delete what they have within them, only where that is right at the place
+/// where it is told: after everything before that place was read, a look found no row of the table within the bounds. A row that was there
+/// at that place has gone since, and the log says so after it.
+/// </para>
 /// </summary>
 internal sealed class PartWatch
 {
@@ -77,19 +83,33 @@ internal sealed class PartWatch
     }
 
     /// <summary>
+    /// Whether a look has found something that is to be told. The next is begun when it is time, also where the log stands still.
+    /// </summary>
+    public bool HasFound()
+    {
+        BeginLook();
+        return looking is { IsCompletedSuccessfully: true }
+            && looking.Result.Wholes.Any(pair => known.TryGetValue(pair.Key, out var before) && !IsSame(before, pair.Value));
+    }
+
+    private void BeginLook()
+    {
+        if (looking is null && wholes.Count > 0 && clock.GetElapsedTime(lookedAt) >= Every)
+        {
+            lookedAt = clock.GetTimestamp();
+            looking = LookAsync(database, wholes, known, CancellationToken.None);
+        }
+    }
+
+    /// <summary>
     /// What has happened to tables, by the log read up to a place, and is not in it, and the server's time at which it was seen. The
     /// next look is begun when it is time; throws when the last one failed.
     /// </summary>
-    public async ValueTask<(DateTimeOffset At, IReadOnlyList<(TableName Table, string What)> Changes)> JudgeAsync(LogPosition passed)
+    public async ValueTask<(DateTimeOffset At, IReadOnlyList<PartChange> Changes)> JudgeAsync(LogPosition passed)
     {
         if (looking is null)
         {
-            if (wholes.Count > 0 && clock.GetElapsedTime(lookedAt) >= Every)
-            {
-                lookedAt = clock.GetTimestamp();
-                looking = LookAsync(database, wholes, known, CancellationToken.None);
-            }
-
+            BeginLook();
             return (default, []);
         }
 
@@ -100,14 +120,13 @@ internal sealed class PartWatch
 
         var seen = await looking;
         looking = null;
-        return (
-            seen.At,
-            [
-                .. wholes.SelectMany(whole =>
-                    Compare(whole, seen.Wholes.GetValueOrDefault(whole), seen.Horizon).Select(what => (whole, what))
-                ),
-            ]
-        );
+        var changes = new List<PartChange>();
+        foreach (var whole in wholes)
+        {
+            changes.AddRange(await ChangesAsync(whole, seen));
+        }
+
+        return (seen.At, changes);
     }
 
     /// <summary>What is to be noted with this read.</summary>
@@ -143,38 +162,88 @@ internal sealed class PartWatch
         untold.Add(whole);
     }
 
-    /// <summary>A table that is gone as a whole is told elsewhere.</summary>
-    private IEnumerable<string> Compare(TableName whole, Dictionary<uint, PartTreesSeen.Node>? now, long horizon)
+    /// <summary>One that copies must know at most, so that nobody agrees to half of it.</summary>
+    private async Task<List<PartChange>> ChangesAsync(TableName whole, PartTreesSeen seen)
     {
-        if (now is null)
+        if (seen.Wholes.GetValueOrDefault(whole) is not { } now)
         {
-            yield break;
+            // A table that is gone as a whole is told elsewhere.
+            return [];
         }
 
         var before = known[whole];
-        if (now.Count == before.Nodes.Count && now.All(pair => before.Nodes.TryGetValue(pair.Key, out var old) && old == pair.Value.Part))
+        if (IsSame(before, now))
         {
-            known[whole] = before with { Horizon = horizon };
-            yield break;
+            known[whole] = before with { Horizon = seen.Horizon };
+            return [];
         }
 
-        Take(whole, now, horizon);
+        Take(whole, now, seen.Horizon);
+        var changes = new List<PartChange>();
+        var taken = Taken(before, now).ToList();
+        var brought = now.Where(pair => pair.Value.BroughtRows && !before.Nodes.ContainsKey(pair.Key)).ToList();
+        if (taken.Count + brought.Count > 0)
+        {
+            var what = taken
+                .Select(one => one.What)
+                .Concat(brought.Select(pair => $"{Attached(pair.Value)} and brought rows that are not in the log"));
+            var gone = brought.Count == 0 ? await GoneAsync(whole, taken) : [];
+            changes.Add(new PartChange(whole, string.Join("; ", what)) { Gone = gone });
+        }
+
+        var came = now.Where(pair => pair.Value.Part.File != 0 && !pair.Value.BroughtRows && !before.Nodes.ContainsKey(pair.Key));
+        changes.AddRange(came.Select(pair => new PartChange(whole, Attached(pair.Value)) { IsInLog = true }));
+        return changes;
+    }
+
+    private static string Attached(PartTreesSeen.Node node) => $"{node.Part.Name} was attached as a partition";
+
+    private async Task<IReadOnlyList<SchemaChange>> GoneAsync(
+        TableName whole,
+        List<(uint Part, SchemaChange Change, string What)> taken
+    )
+    {
+        foreach (var (part, change, _) in taken)
+        {
+            if (
+                change.Before is null
+                || !await database.UseMovingAsync(
+                    $"Looking for rows of {change.Subject}",
+                    (connection, stop) => PartTreeReader.IsGoneAsync(connection, whole, part, change, stop),
+                    CancellationToken.None
+                )
+            )
+            {
+                return [];
+            }
+        }
+
+        return [.. taken.Select(one => one.Change)];
+    }
+
+    /// <summary>Parts whose rows are gone, other than by what is in the log.</summary>
+    private static IEnumerable<(uint Part, SchemaChange Change, string What)> Taken(
+        PartTree before,
+        Dictionary<uint, PartTreesSeen.Node> now
+    )
+    {
         foreach (var (identifier, old) in before.Nodes.Where(pair => pair.Value.File != 0))
         {
+            var change = new SchemaChange(SchemaChangeKind.PartDetached, old.Name, old.Bounds);
             if (!now.TryGetValue(identifier, out var node))
             {
-                yield return $"its part {old.Name} was detached or dropped, and the log does not say what became of the rows";
+                yield return (identifier, change, $"its partition {old.Name} was detached or dropped");
             }
             else if (node.Part.File != old.File && !before.Emptied.Contains(node.Writer) && !node.Survived)
             {
-                yield return $"its part {old.Name} got a new file and has no row from before: it was truncated or rewritten, which "
-                    + "the log does not show";
+                var what =
+                    $"its partition {old.Name} got a new file and has no row from before: it was truncated or rewritten, which the "
+                    + "log does not show";
+                yield return (identifier, change with { After = "truncated" }, what);
             }
         }
-
-        foreach (var (_, node) in now.Where(pair => pair.Value.BroughtRows && !before.Nodes.ContainsKey(pair.Key)))
-        {
-            yield return $"{node.Part.Name} was attached as a part and brought rows that are not in the log";
-        }
     }
+
+    private static bool IsSame(PartTree before, Dictionary<uint, PartTreesSeen.Node> now) =>
+        now.Count == before.Nodes.Count && now.All(pair => before.Nodes.TryGetValue(pair.Key, out var old) && old == pair.Value.Part);
 }

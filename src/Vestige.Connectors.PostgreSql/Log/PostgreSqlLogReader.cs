@@ -113,7 +113,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         {
             await TellChangesAsync(fragments);
         }
-        else if (tables.Pending.Count > 0)
+        else if (tables.Pending.Count > 0 || parts.HasFound())
         {
             marks.Urge();
         }
@@ -133,8 +133,9 @@ internal sealed class PostgreSqlLogReader : ILogReader
         List<TableChange> changes =
         [
             .. tables.Pending,
-            .. ofParts.Select(change => new TableChange(change.Table, null, new SchemaNotice(change.What))),
+            .. ofParts.Where(change => !change.IsInLog).Select(tables.Of),
         ];
+        tables.AddVersions(ofParts, decoder.Passed);
         if (changes.Count == 0)
         {
             return;
@@ -155,9 +156,8 @@ internal sealed class PostgreSqlLogReader : ILogReader
         }
 
         tables.ReportedUpTo(decoder.Passed);
-        fragments.Add(
-            new LogFragment(decoder.Passed, ofParts.Count > 0 ? at : lastSeenAt, First: true, Last: true, changes.Count, body.WrittenMemory)
-        );
+        var seenAt = ofParts.Any(change => !change.IsInLog) ? at : lastSeenAt;
+        fragments.Add(new LogFragment(decoder.Passed, seenAt, First: true, Last: true, changes.Count, body.WrittenMemory));
     }
 
     /// <summary>Everything up to the position is durable here.</summary>

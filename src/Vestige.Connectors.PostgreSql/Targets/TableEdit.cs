@@ -18,9 +18,9 @@ internal static class TableEdit
         return
         [
             .. edit.Changes.SelectMany(change =>
-                IsOfIndex(change)
-                    ? [IndexStatement(edit.After.Name, change)]
-                    : ActionsFor(edit, change).Select(action => $"ALTER TABLE {Quote.Name(edit.After.Name)} {action}")
+                IsOfIndex(change) ? [IndexStatement(edit.After.Name, change)]
+                : change.Kind == SchemaChangeKind.PartDetached ? [$"DELETE FROM {Quote.Name(edit.After.Name)} WHERE {change.Before}"]
+                : ActionsFor(edit, change).Select(action => $"ALTER TABLE {Quote.Name(edit.After.Name)} {action}")
             ),
         ];
     }

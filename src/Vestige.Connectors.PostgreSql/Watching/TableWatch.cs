@@ -4,6 +4,7 @@ using Npgsql;
 using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
+using Vestige.Core.SchemaVersions;
 using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
@@ -227,6 +228,36 @@ internal sealed class TableWatch
         lock (gate)
         {
             return lost.ContainsKey(table);
+        }
+    }
+
+    /// <summary>
+    /// What is told of the parts of a table: with its steps, unless something else is told at the same place, so that nobody agrees to both
+    /// who has seen one.
+    /// </summary>
+    public TableChange Of(PartChange change)
+    {
+        var form = known.Find(change.Table) is { IsPublished: true } state ? state.FormOf(change.Table) : null;
+        return change.Gone.Count == 0 || form is null || pending.Exists(one => one.Table == change.Table)
+            ? new TableChange(change.Table, null, new SchemaNotice(change.What))
+            : new TableChange(change.Table, form, new SchemaNotice(change.What) { Changes = change.Gone, Before = form });
+    }
+
+    /// <summary>What was done to parts is a version of the table by the same columns.</summary>
+    public void AddVersions(IReadOnlyList<PartChange> changes, LogPosition position)
+    {
+        foreach (var change in changes)
+        {
+            if (known.Find(change.Table)?.Described(change.Table) is not { } schema)
+            {
+                continue;
+            }
+
+            var certainty = change.IsInLog || change.Gone.Count > 0 ? VersionCertainty.Derived : VersionCertainty.Undecided;
+            versions.Add(
+                new ToldVersion(change.Table, LogPosition.Zero, certainty, schema, change.What) { Before = schema, Beside = change.Gone },
+                position
+            );
         }
     }
 

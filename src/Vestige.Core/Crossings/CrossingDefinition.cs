@@ -105,11 +105,16 @@ public sealed record CrossingDefinition(
         {
             { Kinds: not null } => rule.As,
             { As: SchemaChangeAction.Hold or SchemaChangeAction.Stop }
-                when change.KeepsOut || change.Kind == SchemaChangeKind.DefaultChanged => SchemaChangeAction.LeaveOut,
+                when change.KeepsOut || change.Kind is SchemaChangeKind.DefaultChanged or SchemaChangeKind.ConstraintAdded =>
+                SchemaChangeAction.LeaveOut,
             { As: SchemaChangeAction.Hold or SchemaChangeAction.Stop } => rule.As,
             _ => OnSchemaChange(change),
         };
     }
+
+    /// <summary>Whether indexes and constraints that are added at the source are built on the target.</summary>
+    public bool BuildsConstraints(TableName table) =>
+        OnSchemaChange(table, new SchemaChange(SchemaChangeKind.ConstraintAdded, "")) == SchemaChangeAction.Carry;
 
     /// <summary>Whether a table that would wait for a person is loaded again instead.</summary>
     public bool ReloadsOnSchemaChange(TableName table) => SchemaChangeRuleFor(table, null)?.As == SchemaChangeAction.Reload;
@@ -117,8 +122,9 @@ public sealed record CrossingDefinition(
     private static SchemaChangeAction OnSchemaChange(SchemaChange change) =>
         change.Kind switch
         {
-            SchemaChangeKind.ColumnDropped => SchemaChangeAction.Hold,
+            SchemaChangeKind.ColumnDropped or SchemaChangeKind.PartDetached => SchemaChangeAction.Hold,
             SchemaChangeKind.NullabilityChanged when change.KeepsOut => SchemaChangeAction.LeaveOut,
+            SchemaChangeKind.ConstraintAdded => SchemaChangeAction.LeaveOut,
             _ => SchemaChangeAction.Carry,
         };
 

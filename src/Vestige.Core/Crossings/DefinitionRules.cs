@@ -173,6 +173,18 @@ public static partial class DefinitionRules
                 );
             }
 
+            if (
+                definition.SchemaChanges[i] is { As: SchemaChangeAction.Hold or SchemaChangeAction.Stop, Kinds: { } kinds }
+                && kinds.Contains(SchemaChangeKind.ConstraintAdded)
+            )
+            {
+                yield return new DefinitionProblem(
+                    $"schemaChanges[{i}].kinds",
+                    "an index or a constraint that is added holds nothing up",
+                    "Choose carry or leaveOut for constraintAdded."
+                );
+            }
+
             if (definition.SchemaChanges[i].As == SchemaChangeAction.Reload && definition.Kind != StartKind.RowsThenChanges)
             {
                 yield return new DefinitionProblem(

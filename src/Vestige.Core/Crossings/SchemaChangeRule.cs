@@ -25,5 +25,7 @@ public sealed record SchemaChangeRule(
         SchemaChangeKind.LabelAdded,
         SchemaChangeKind.ConstraintDropped,
         SchemaChangeKind.ConstraintRenamed,
+        SchemaChangeKind.PartDetached,
+        SchemaChangeKind.ConstraintAdded,
     ];
 }

@@ -42,11 +42,15 @@ public sealed record SchemaChange(SchemaChangeKind Kind, string Subject, string?
             SchemaChangeKind.ConstraintRenamed => $"Constraint {Before} renamed to {Subject}",
             SchemaChangeKind.ObjectAdded => $"{Subject} added",
             SchemaChangeKind.ObjectDropped => $"{Subject} dropped",
+            SchemaChangeKind.PartDetached => $"Partition {Subject} {After ?? "detached or dropped"}",
             _ => $"{Subject} changed",
         };
 
     /// <summary>Whether the table takes less than before: a column takes NULL no longer.</summary>
     public bool KeepsOut => Kind == SchemaChangeKind.NullabilityChanged && After == "NOT NULL";
+
+    /// <summary>Whether rows went with it that no change of a row tells.</summary>
+    public bool TakesRows => Kind == SchemaChangeKind.PartDetached;
 
     /// <summary>Whether rows written before and after it are read alike: the columns, their types and the key are the same.</summary>
     public bool KeepsRows =>

@@ -56,4 +56,13 @@ public enum SchemaChangeKind
     ObjectDropped,
 
     ObjectChanged,
+
+    /// <summary>
+    /// A part of a partitioned table was detached, dropped or truncated, and its rows went with it. <see cref="SchemaChange.Before"/> is
+    /// the condition that its rows satisfy, in the source's words.
+    /// </summary>
+    PartDetached,
+
+    /// <summary>An index or what keeps rows out was added: a unique key, an exclusion, a check or a reference. Of rules only.</summary>
+    ConstraintAdded,
 }

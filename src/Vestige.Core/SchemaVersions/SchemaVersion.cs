@@ -40,13 +40,15 @@ public sealed record SchemaVersion(
     public string? Statement { get; init; }
 
     /// <summary>
-    /// Whether a copy can continue without it: what concerns rows is known, and is nothing but columns added, dropped or renamed.
+    /// Whether a copy can continue without it: what concerns rows is known, and is nothing but columns added, dropped or renamed, and parts
+    /// detached.
     /// </summary>
     public bool MayBeLeftOut =>
         Certainty != VersionCertainty.Undecided
         && Changes.Any(change => !change.KeepsRows)
         && Changes.All(change =>
             change.KeepsRows
+            || change.TakesRows
             || change.Kind is SchemaChangeKind.ColumnAdded or SchemaChangeKind.ColumnDropped or SchemaChangeKind.ColumnRenamed
         );
 }

@@ -97,7 +97,7 @@ public sealed class CrossingEngine : IAsyncDisposable
         Trace = new Tracer(connections, registry, captures, secrets.Spool, OwnTreatmentOf);
         Quarantine = new QuarantineService(registry, store, Events, clock);
         Reconcile = new ReconcileService(services, registry, captures, TreatmentOf);
-        watch = new EngineWatch(services, registry, opener, sampler, editor, Reconcile.Runner);
+        watch = new EngineWatch(services, registry, opener, sampler, editor, Reconcile.Runner, Structure);
     }
 
     public EventLog Events { get; }

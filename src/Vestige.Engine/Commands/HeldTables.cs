@@ -96,7 +96,8 @@ public sealed class HeldTables
                 [.. version.Changes.Where(change => !change.KeepsRows).Select(change => change.Kind).Distinct()]
             )
             : throw new RequestRefusedException(
-                $"What was changed in {table} cannot be left out: only columns that were added, dropped or renamed can."
+                $"What was changed in {table} cannot be left out: only columns that were added, dropped or renamed, and partitions that "
+                    + "are gone, can."
             )
             {
                 Remedy = "Agree to the change, or reload the table.",

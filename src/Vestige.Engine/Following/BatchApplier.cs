@@ -244,8 +244,8 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     }
 
     /// <summary>
-    /// Applies a transaction; once more where the target did not take what the source took, and takes it now. Returns the router to continue
-    /// with.
+    /// Applies a transaction; once more where the target did not take what the source took, and takes it now. Returns the router to
+    /// continue with.
     /// </summary>
     private async Task<ChangeRouter> ApplyGrowingAsync(SpooledFragment fragment, ChangeRouter router, CancellationToken cancellation)
     {

@@ -58,7 +58,12 @@ internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treati
             && !(isAgreed && actions[waits] == SchemaChangeAction.Hold)
         )
         {
-            var loses = waits.Kind == SchemaChangeKind.ColumnDropped ? "A column that is dropped loses its values on the target" : null;
+            var loses = waits.Kind switch
+            {
+                SchemaChangeKind.ColumnDropped => "A column that is dropped loses its values on the target",
+                SchemaChangeKind.PartDetached => "The target still has its rows",
+                _ => null,
+            };
             return new CarryOutcome(null, edit is null ? why : loses, edit);
         }
 
@@ -117,9 +122,17 @@ internal sealed class CarriedSchemaChanges(Spool spool, CrossingTreatment treati
         LoadedForm.Steps(known, form) is { Count: > 0 } steps
         && steps.TrueForAll(step => treating.Definition.OnSchemaChange(form.Name, step) == SchemaChangeAction.LeaveOut);
 
-    /// <summary>What is new with a column that is added goes with it: no row of the target has to be read for it.</summary>
+    /// <summary>
+    /// What is new with a column that is added goes with it: no row of the target has to be read for it. Where rows are only inserted,
+    /// those that are gone at the source stay.
+    /// </summary>
     private SchemaChangeAction ActionFor(TableName table, SchemaChange step, IReadOnlyList<SchemaChange> steps)
     {
+        if (step.TakesRows && treating.Definition.AppliedAs(table) == ApplyMode.InsertOnly)
+        {
+            return SchemaChangeAction.LeaveOut;
+        }
+
         var added = steps.FirstOrDefault(one => one.Kind == SchemaChangeKind.ColumnAdded && one.Subject == step.Subject);
         return treating.Definition.OnSchemaChange(table, added ?? step);
     }

@@ -62,6 +62,7 @@ internal sealed class PlainTable
                     .. steps.Where(step => IsOfConstraint(step) && !crossesEngines),
                     .. changes,
                     .. steps.Where(IsOfColumn).SelectMany(now.OnTarget),
+                    .. steps.Where(step => step.TakesRows),
                 ]
             ),
             ""
@@ -93,6 +94,8 @@ internal sealed class PlainTable
                 $"Rows have a value in {step.Subject} that is not the same on the target",
             SchemaChangeKind.ColumnRenamed when treatment.Hidden.Contains(treatment.Source.IndexOf(step.Before!)) =>
                 $"Another crossing masks column {step.Before}",
+            SchemaChangeKind.PartDetached when crossesEngines => "The target is of another engine",
+            SchemaChangeKind.PartDetached when now.NotAlikeIn(step.Before!) is { } other => $"Column {other} is not the same on the target",
             SchemaChangeKind.TypeChanged when !now.Passes(step.Subject) => $"Column {step.Subject} has another type on the target",
             _ => null,
         };
@@ -107,6 +110,17 @@ internal sealed class PlainTable
     /// <summary>Whether the target has the values of a source's column as they are, in a column of the same type, or not at all.</summary>
     private bool Passes(string column) =>
         TargetsOf(column).All(target => target.IsPassed && target.Type == treatment.Source.Columns[target.Source].Type);
+
+    /// <summary>
+    /// A column that a condition may name and that the target does not have with the same name and values; null where there is none.
+    /// </summary>
+    private string? NotAlikeIn(string condition) =>
+        treatment
+            .Source.Columns.Select(column => column.Name)
+            .FirstOrDefault(column =>
+                condition.Contains(column.Replace("\"", "\"\"", StringComparison.Ordinal), StringComparison.Ordinal)
+                && !(Passes(column) && TargetsOf(column).Any(target => target.Name == column))
+            );
 
     private IEnumerable<TreatedColumn> TargetsOf(string column)
     {

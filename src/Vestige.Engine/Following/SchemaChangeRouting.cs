@@ -49,6 +49,7 @@ internal sealed class SchemaChangeRouting(Spool spool, CrossingTreatment treatin
         var isNew =
             notice.IsExact
             || notice.KeepsRows
+            || notice.Changes.Any(step => step.TakesRows)
             || progress.Fingerprint is null
             || !SchemaFingerprint.Holds(progress.Fingerprint, form, notice.Values);
         if (!isNew)

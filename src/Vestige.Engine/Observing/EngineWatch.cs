@@ -1,12 +1,13 @@
 using Vestige.Engine.Commands;
+using Vestige.Engine.Structures;
 using Vestige.Engine.Undoing;
 using Vestige.Engine.Workers;
 
 namespace Vestige.Engine.Observing;
 
 /// <summary>
-/// What an engine does continuously beside its workers: it measures, looks for new tables and for connections that are no longer ready,
-/// begins runs by their schedules, compares tables, and drops those whose time to be restored is over.
+/// What an engine does continuously beside its workers: it measures, looks for new tables, for new indexes and constraints, and for
+/// connections that are no longer ready, begins runs by their schedules, compares tables, and drops those that can no longer be restored.
 /// </summary>
 internal sealed class EngineWatch : IDisposable
 {
@@ -20,13 +21,15 @@ internal sealed class EngineWatch : IDisposable
         CrossingOpener opener,
         CrossingSampler sampler,
         CrossingEditor editor,
-        ComparisonRunner comparisons
+        ComparisonRunner comparisons,
+        StructureService structure
     )
     {
         loops =
         [
             sampler.RunAsync,
             new LaterTables(services, registry, editor).RunAsync,
+            new LaterStructure(services, registry, structure).RunAsync,
             new Scheduler(registry, opener, services.Clock, services.Logger).RunAsync,
             new ReconcileWalk(registry, comparisons, services.Clock, services.Logger).RunAsync,
         ];

@@ -28,6 +28,12 @@ public interface IRowLookup
     Task<long?> CountValuesAsync(TableName table, string column, CancellationToken cancellation) => Task.FromResult<long?>(null);
 
     /// <summary>
+    /// How many rows satisfy the bounds of a part that the source's table had; null where that is not known within a few seconds. See
+    /// <see cref="Core.SchemaVersions.SchemaChangeKind.PartDetached"/>.
+    /// </summary>
+    Task<long?> CountWithinAsync(TableName table, string bounds, CancellationToken cancellation) => Task.FromResult<long?>(null);
+
+    /// <summary>
     /// The row whose key columns equal the given texts, in key order, compared as the engine compares a text typed by a
     /// person with the column; null when there is none.
     /// </summary>

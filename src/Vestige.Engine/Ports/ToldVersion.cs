@@ -24,6 +24,9 @@ public sealed record ToldVersion(TableName Table, LogPosition From, VersionCerta
     /// <summary>Which of several changes of the table at that position it is, from 0 on; the same whenever the log is read again.</summary>
     public int Ordinal { get; init; }
 
+    /// <summary>What was done that the schema does not show, as with parts of the table.</summary>
+    public IReadOnlyList<SchemaChange> Beside { get; init; } = [];
+
     /// <summary>The statement that was run, for display only; null where the log does not carry it.</summary>
     public string? Statement { get; init; }
 

@@ -91,7 +91,7 @@ internal sealed class SchemaHistory(string source, ISchemaVersionStore store, Ev
                     new SchemaVersion(told.Table, told.NotBefore ?? told.From, log, VersionCertainty.Derived, first, "", clock.GetUtcNow()),
                     version with
                     {
-                        Changes = Changes(first, told.Schema),
+                        Changes = [.. Changes(first, told.Schema), .. told.Beside],
                     },
                 ]
                 : [version with { What = "", Changes = Changes(null, told.Schema) }];
@@ -100,7 +100,7 @@ internal sealed class SchemaHistory(string source, ISchemaVersionStore store, Ev
         var before =
             pending.LastOrDefault(one => one.Table == told.Table)
             ?? await store.LatestOfAsync(source, told.Table, cancellation);
-        return [version with { Changes = Changes(before?.Schema, told.Schema) }];
+        return [version with { Changes = [.. Changes(before?.Schema, told.Schema), .. told.Beside] }];
     }
 
     private static IReadOnlyList<SchemaChange> Changes(TableSchema? before, TableSchema? after) =>

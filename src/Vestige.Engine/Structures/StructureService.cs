@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using Vestige.Core.Crossings;
+using Vestige.Core.Schemas;
 using Vestige.Core.Text;
 using Vestige.Engine.Commands;
 using Vestige.Engine.Events;
@@ -37,7 +38,15 @@ public sealed class StructureService : IAsyncDisposable
     /// What the target lacks of the tables that follow. Reads both catalogues. Throws <see cref="RequestRefusedException"/> where this
     /// crossing does not make its tables, or its target cannot add anything to them.
     /// </summary>
-    public async Task<IReadOnlyList<MissingPart>> MissingAsync(string crossing, CancellationToken cancellation)
+    public Task<IReadOnlyList<MissingPart>> MissingAsync(string crossing, CancellationToken cancellation) =>
+        MissingAsync(crossing, _ => true, cancellation);
+
+    /// <summary>What lack those into which some of the source's tables go.</summary>
+    internal async Task<IReadOnlyList<MissingPart>> MissingAsync(
+        string crossing,
+        Func<TableName, bool> takes,
+        CancellationToken cancellation
+    )
     {
         var entry = registry.Existing(crossing);
         var (definition, builder) = (entry.Stored.Definition, BuilderOf(entry));
@@ -54,7 +63,8 @@ public sealed class StructureService : IAsyncDisposable
             .OfType<Core.Treatments.TableTreatment>()
             .ToList();
         var wanted = services.Connections.Target(definition.Target).Tables.StructureOf(treatments);
-        return await builder.MissingAsync(wanted.Tables, cancellation);
+        var targets = known.Where(takes).SelectMany(treating.RowTargetsOf).ToHashSet();
+        return [.. (await builder.MissingAsync(wanted.Tables, cancellation)).Where(part => targets.Contains(part.Table))];
     }
 
     /// <summary>

@@ -21,8 +21,8 @@ public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, 
     /// <summary>Tables that were asked for and cannot continue like that.</summary>
     public IReadOnlyList<string> Others { get; private set; } = [];
 
-    /// <summary>Columns that are dropped on the target, each with how many rows have a value in it; null where that is not known.</summary>
-    public IReadOnlyList<(string Table, string Column, long? Values)> Lost { get; private set; } = [];
+    /// <summary>What goes on the target.</summary>
+    public IReadOnlyList<LostByAgreeing> Lost { get; private set; } = [];
 
     /// <summary>Whether every table that is chosen can continue without its change.</summary>
     public bool MayLeaveOut { get; private set; }
@@ -63,7 +63,7 @@ public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, 
         var isLosing = false;
         foreach (var one in Chosen)
         {
-            isLosing |= (await DroppedOfAsync(one, cancellation)).Count > 0;
+            isLosing |= (await TakenByAsync(one, cancellation)).Count > 0;
         }
 
         if (isLosing && typed != name)
@@ -97,26 +97,35 @@ public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, 
         Others = [.. chosen.Except(Chosen).Select(one => one.Source.ToString()).Union(unknown).Order()];
     }
 
-    private async Task<IReadOnlyList<(string Table, string Column, long? Values)>> LostOfAsync(
-        TableStatus table,
-        CancellationToken cancellation
-    )
+    private async Task<IReadOnlyList<LostByAgreeing>> LostOfAsync(TableStatus table, CancellationToken cancellation)
     {
-        var lost = new List<(string, string, long?)>();
+        var lost = new List<LostByAgreeing>();
         var lookup = Connections.Find<IRowLookup>(Status.Definition.Target);
-        foreach (var column in await DroppedOfAsync(table, cancellation))
+        var name = table.Target.ToString();
+        foreach (var change in await TakenByAsync(table, cancellation))
         {
-            lost.Add((table.Target.ToString(), column, lookup is null ? null : await ValuesAsync(lookup, table, column, cancellation)));
+            if (change.TakesRows)
+            {
+                var rows = await CountAsync(lookup, one => one.CountWithinAsync(table.Target, change.Before!, cancellation));
+                lost.Add(new LostByAgreeing(name, null, change.Subject, rows));
+            }
+            else
+            {
+                // By the name on the target: what a step of the treatment names holds its table for good.
+                var column = Status.Definition.Naming?.Cased(change.Subject) ?? change.Subject;
+                var values = await CountAsync(lookup, one => one.CountValuesAsync(table.Target, column, cancellation));
+                lost.Add(new LostByAgreeing(name, column, null, values));
+            }
         }
 
         return lost;
     }
 
-    private static async Task<long?> ValuesAsync(IRowLookup lookup, TableStatus table, string column, CancellationToken cancellation)
+    private static async Task<long?> CountAsync(IRowLookup? lookup, Func<IRowLookup, Task<long?>> count)
     {
         try
         {
-            return await lookup.CountValuesAsync(table.Target, column, cancellation);
+            return lookup is null ? null : await count(lookup);
         }
         catch (PortException)
         {
@@ -124,15 +133,9 @@ public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, 
         }
     }
 
-    /// <summary>By the name on the target: what a step of the treatment names holds its table for good.</summary>
-    private async Task<List<string>> DroppedOfAsync(TableStatus table, CancellationToken cancellation)
+    private async Task<IReadOnlyList<SchemaChange>> TakenByAsync(TableStatus table, CancellationToken cancellation)
     {
         var version = await Engine.Held.VersionAsync(Status.Name, table.Source, cancellation);
-        return
-        [
-            .. (version?.Changes ?? [])
-                .Where(change => change.Kind == SchemaChangeKind.ColumnDropped)
-                .Select(change => Status.Definition.Naming?.Cased(change.Subject) ?? change.Subject),
-        ];
+        return [.. (version?.Changes ?? []).Where(change => change.TakesRows || change.Kind == SchemaChangeKind.ColumnDropped)];
     }
 }

@@ -12,6 +12,13 @@ public sealed record ChangeChoice(SchemaChangeKind Kind, string Label, IReadOnly
     private static readonly (SchemaChangeAction, string) Waits = (SchemaChangeAction.Hold, "wait for you");
     private static readonly (SchemaChangeAction, string) Stops = (SchemaChangeAction.Stop, "stop the crossing");
 
+    /// <summary>What is done where nothing is chosen.</summary>
+    public SchemaChangeAction Default => Actions[0].Action;
+
+    /// <summary>What is done to changes of a kind where nothing is chosen; those that are no choice are carried.</summary>
+    public static SchemaChangeAction DefaultOf(SchemaChangeKind kind) =>
+        All.FirstOrDefault(choice => choice.Kind == kind)?.Default ?? SchemaChangeAction.Carry;
+
     /// <summary>The choices beside that for dropped columns, in the order of the page.</summary>
     public static IReadOnlyList<ChangeChoice> All { get; } =
     [
@@ -21,6 +28,21 @@ public sealed record ChangeChoice(SchemaChangeKind Kind, string Label, IReadOnly
         Of(SchemaChangeKind.DefaultChanged, "When it changes a default", "change it on the target", "keep the target's default"),
         Of(SchemaChangeKind.LabelAdded, "When it adds a value to an enum", "add it on the target", null),
         Of(SchemaChangeKind.ConstraintDropped, "When it drops a constraint", "drop it on the target", "keep it on the target"),
+        new ChangeChoice(
+            SchemaChangeKind.ConstraintAdded,
+            "When it adds an index or a constraint",
+            [(SchemaChangeAction.LeaveOut, "leave it out; you can build it later"), (SchemaChangeAction.Carry, "build it on the target")]
+        ),
+        new ChangeChoice(
+            SchemaChangeKind.PartDetached,
+            "When it detaches, drops or truncates a partition",
+            [
+                Waits,
+                (SchemaChangeAction.Carry, "delete its rows on the target"),
+                (SchemaChangeAction.LeaveOut, "keep its rows on the target"),
+                Stops,
+            ]
+        ),
     ];
 
     private static ChangeChoice Of(SchemaChangeKind kind, string label, string carried, string? leftOut)

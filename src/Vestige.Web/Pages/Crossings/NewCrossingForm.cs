@@ -46,7 +46,7 @@ public sealed class NewCrossingForm
     /// <summary>What becomes of the target's column when the source drops it: waits for a person, dropped, or left out.</summary>
     public SchemaChangeAction Dropped { get; set; } = SchemaChangeAction.Hold;
 
-    /// <summary>What becomes of other changes of tables, by kind; those that are not named are carried.</summary>
+    /// <summary>What becomes of other changes of tables, by kind; what is not named goes by <see cref="ChangeChoice.DefaultOf"/>.</summary>
     public Dictionary<SchemaChangeKind, SchemaChangeAction> Changes { get; set; } = [];
 
     /// <summary>The tables in the list that are ticked.</summary>
@@ -190,7 +190,7 @@ public sealed class NewCrossingForm
             rules.Add(new SchemaChangeRule("*", Dropped, [SchemaChangeKind.ColumnDropped]));
         }
 
-        var others = Changes.Where(pair => pair.Value != SchemaChangeAction.Carry).GroupBy(pair => pair.Value, pair => pair.Key);
+        var others = Changes.Where(pair => pair.Value != ChangeChoice.DefaultOf(pair.Key)).GroupBy(pair => pair.Value, pair => pair.Key);
         rules.AddRange(others.OrderBy(kinds => kinds.Key).Select(kinds => new SchemaChangeRule("*", kinds.Key, [.. kinds.Order()])));
 
         return rules;
