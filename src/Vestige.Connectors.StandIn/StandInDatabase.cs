@@ -378,6 +378,8 @@ public sealed class StandInDatabase : IAsyncDisposable
         return action switch
         {
             raw.SQLITE_TRANSACTION or raw.SQLITE_SAVEPOINT or raw.SQLITE_ATTACH or raw.SQLITE_DETACH => raw.SQLITE_DENY,
+            // Its rows are written to tables that are none of the database's own, and the log would name them.
+            raw.SQLITE_CREATE_VTABLE or raw.SQLITE_DROP_VTABLE => raw.SQLITE_DENY,
             raw.SQLITE_PRAGMA => second is null || ReadingPragmas.Contains(first) ? raw.SQLITE_OK : raw.SQLITE_DENY,
             raw.SQLITE_INSERT
             or raw.SQLITE_UPDATE

@@ -51,6 +51,7 @@ public sealed class LogTests : IDisposable
     [InlineData("CREATE TABLE fresh (id INTEGER PRIMARY KEY)", "table created")]
     [InlineData("DROP TABLE pair", "table dropped")]
     [InlineData("CREATE INDEX by_name ON tag (name)", "")]
+    [InlineData("CREATE VIEW seen AS SELECT * FROM tag", "")]
     public async Task Changes_of_form_are_logged_and_nothing_else(string statement, string expected)
     {
         await using var database = await MakeAsync();
@@ -59,6 +60,19 @@ public sealed class LogTests : IDisposable
         var seen = await ReadAsync(database, before);
         Assert.All(seen, change => Assert.Equal(ChangeKind.Schema, change.Kind));
         Assert.Equal(expected, string.Join(",", seen.Select(change => change.After.TextAt(0))));
+    }
+
+    /// <summary>The tables behind it are none of the database's own.</summary>
+    [Fact]
+    public async Task A_virtual_table_is_refused_and_the_log_goes_on()
+    {
+        await using var database = await MakeAsync();
+        var before = database.Head;
+        await Assert.ThrowsAsync<RequestRefusedException>(() =>
+            StandInBench.RunAsync(database, "CREATE VIRTUAL TABLE area USING rtree(id, low, high)", TimeProvider.System, cancellation)
+        );
+        await StandInBench.RunAsync(database, "INSERT INTO tag VALUES (7, 'after')", TimeProvider.System, cancellation);
+        Assert.Equal("+tag 7", Show(database, Assert.Single(await ReadAsync(database, before))));
     }
 
     [Fact]

@@ -32,7 +32,10 @@ internal static class TableCatalogue
         return [.. names.Where(name => !IsOwn(name)).Select(name => ReadTable(database, schema, name))];
     }
 
-    /// <summary>The statements of each table and of its indexes, by the table's name: another text where its form may be another.</summary>
+    /// <summary>
+    /// The statements of each table and of its indexes, by the table's name: another text where its form may be another. Only where there
+    /// are virtual tables, which have no page, SQLite is asked which tables belong to those: it reads the columns of all to say so.
+    /// </summary>
     public static IReadOnlyDictionary<string, string> Statements(sqlite3 database)
     {
         var found = new Dictionary<string, string>();
@@ -40,7 +43,8 @@ internal static class TableCatalogue
             database,
             """
             SELECT tbl_name, coalesce(sql, '') FROM main.sqlite_schema WHERE type IN ('table', 'index')
-                AND tbl_name IN (SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table')
+                AND (NOT EXISTS (SELECT 1 FROM main.sqlite_schema WHERE type = 'table' AND rootpage = 0)
+                    OR tbl_name IN (SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table'))
             ORDER BY tbl_name, type, name
             """,
             "catalogue"

@@ -14,7 +14,7 @@ public sealed class NotReadyException : Exception
         : base(message, innerException) { }
 
     public NotReadyException(IReadOnlyList<ReadinessCheck> checks)
-        : base(string.Join(" ", checks.Where(check => !check.Ok).Select(check => $"{check.Step}: {check.Found}. {check.Remedy}"))) =>
+        : base(string.Join(" ", checks.Where(check => !check.Ok).Select(check => $"{check.Step}: {check.Found.TrimEnd('.')}. {check.Remedy}"))) =>
         Checks = checks;
 
     public IReadOnlyList<ReadinessCheck> Checks { get; } = [];
