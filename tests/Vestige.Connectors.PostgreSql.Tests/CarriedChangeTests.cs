@@ -88,7 +88,7 @@ public sealed class CarriedChangeTests(TwoServers servers)
             await crossing.FollowsAsync();
             await a.RunAsync("UPDATE t SET v = 'once' WHERE id = 1");
             await crossing.SameAsync("t");
-            await RunAsync(crossing, isAway, statements);
+            await crossing.RunAsync(isAway, statements);
             await a.RunAsync("INSERT INTO beside VALUES (7, 'goes on')");
             await crossing.SameAsync("beside");
             await crossing.SameAsync("t");
@@ -114,7 +114,7 @@ public sealed class CarriedChangeTests(TwoServers servers)
         await crossing.FollowsAsync();
         const string Changes = "UPDATE t SET v = 'before' WHERE id = 4§BEGIN; ALTER TABLE t ADD c int DEFAULT 5; "
             + "ALTER TABLE t ALTER c DROP DEFAULT; COMMIT§UPDATE t SET v = 'after' WHERE id IN (4, 12)";
-        await RunAsync(crossing, isAway, Changes);
+        await crossing.RunAsync(isAway, Changes);
         await crossing.SameAsync("t");
         Assert.Null(Cause(crossing));
     }
@@ -173,12 +173,12 @@ public sealed class CarriedChangeTests(TwoServers servers)
             var (a, b) = await BothAsync();
             await using var crossing = await Crossing.StartAsync(a, b, "public.t", "public.beside");
             await crossing.FollowsAsync();
-            await RunAsync(crossing, isAway, statements);
+            await crossing.RunAsync(isAway, statements);
             await a.RunAsync("INSERT INTO beside VALUES (7, 'goes on'); UPDATE t SET n = n + 1 WHERE id = 10");
             await crossing.SameAsync("beside");
             await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.MayContinue), "held");
             Assert.Contains("\"t\" DROP COLUMN \"v\"", HeldCause.StatementsOf(Cause(crossing)!), StringComparison.Ordinal);
-            await RunAsync(crossing, isAway, "UPDATE t SET n = 77 WHERE id = 11");
+            await crossing.RunAsync(isAway, "UPDATE t SET n = 77 WHERE id = 11");
             await crossing.UntilAsync(() => crossing.Status.Tables.Any(table => table.MayContinue), "held still");
             await crossing.Engine.Held.AgreeAsync(Crossing.Name, [new TableName("public", "t")], "test", cancellation);
             await crossing.SameAsync("t");
@@ -227,7 +227,7 @@ public sealed class CarriedChangeTests(TwoServers servers)
         await a.RunAsync("DROP TABLE t; CREATE TABLE t (id int PRIMARY KEY, a text, b text); INSERT INTO t VALUES (1, 'a', 'b')");
         await using var crossing = await Crossing.StartAsync(a, b, Definition(SchemaChangeAction.Carry));
         await crossing.FollowsAsync();
-        await RunAsync(crossing, isAway: true, $"BEGIN; {statements}; COMMIT");
+        await crossing.RunAsync(isAway: true, $"BEGIN; {statements}; COMMIT");
         await a.RunAsync("INSERT INTO t (id) VALUES (10)");
         await crossing.UntilAsync(() => Cause(crossing) is not null, "held");
         Assert.Equal("1|a|b", await b.AskAsync("SELECT string_agg(concat_ws('|', id, a, b), ' ' ORDER BY id) FROM t"));
@@ -246,7 +246,7 @@ public sealed class CarriedChangeTests(TwoServers servers)
         var (a, b) = await BothAsync();
         await using var crossing = await Crossing.StartAsync(a, b, "public.t", "public.beside");
         await crossing.FollowsAsync();
-        await RunAsync(crossing, statements.Contains('§', StringComparison.Ordinal), statements);
+        await crossing.RunAsync(statements.Contains('§', StringComparison.Ordinal), statements);
         await a.RunAsync("UPDATE t SET v = 'later' WHERE id = 1");
         await crossing.UntilAsync(() => Cause(crossing) is not null, "held");
         Assert.Contains("column c was added", Cause(crossing), StringComparison.Ordinal);
@@ -270,7 +270,7 @@ public sealed class CarriedChangeTests(TwoServers servers)
         await a.RunAsync("UPDATE t SET c = 7 WHERE id = 2");
         await crossing.SameAsync("t");
         const string Again = "DROP TABLE t; CREATE TABLE t (id int PRIMARY KEY, v text, n int)§INSERT INTO t VALUES (1, 'another')";
-        await RunAsync(crossing, isAway, Again);
+        await crossing.RunAsync(isAway, Again);
         await crossing.UntilAsync(() => Cause(crossing) is not null, "held");
         await crossing.Engine.ReloadAsync(Crossing.Name, [new TableName("public", "t")], "test", cancellation);
         await crossing.SameAsync("t");
@@ -415,24 +415,6 @@ public sealed class CarriedChangeTests(TwoServers servers)
             new TableRules([new TableRule(Take: "public.t"), new TableRule(Take: "public.beside")]),
             SchemaChanges: [new SchemaChangeRule("*", dropped, [SchemaChangeKind.ColumnDropped])]
         );
-
-    private static async Task RunAsync(Crossing crossing, bool isAway, string statements)
-    {
-        if (isAway)
-        {
-            await crossing.EndAsync();
-        }
-
-        foreach (var statement in statements.Split('§'))
-        {
-            await crossing.From.RunAsync(statement);
-        }
-
-        if (isAway)
-        {
-            await crossing.BeginAsync();
-        }
-    }
 
     private static string? Cause(Crossing crossing) => crossing.Status.Tables.FirstOrDefault(table => table.Source.Name == "t")?.Cause;
 

@@ -8,7 +8,7 @@ using Xunit;
 
 namespace Vestige.Connectors.PostgreSql.Tests;
 
-/// <summary>A partition that is detached or dropped takes its rows with it, and the log says nothing of them.</summary>
+/// <summary>A partition that is detached or dropped takes its rows with it, and the log does not mention them.</summary>
 public sealed class PartDetachedTests(TwoServers servers)
 {
     private const string Tables = """"
@@ -44,7 +44,7 @@ public sealed class PartDetachedTests(TwoServers servers)
         var (a, b) = await BothAsync();
         await using var crossing = await Crossing.StartAsync(a, b, "public.whole", "public.beside");
         await crossing.FollowsAsync();
-        await RunAsync(crossing, isAway, done);
+        await crossing.RunAsync(isAway, done);
         await crossing.UntilAsync(() => Table(crossing)?.MayContinue == true, "the table waiting");
         Assert.Contains("its partition public.", Table(crossing)!.Cause, StringComparison.Ordinal);
         var statements = HeldCause.StatementsOf(Table(crossing)!.Cause!);
@@ -79,7 +79,7 @@ public sealed class PartDetachedTests(TwoServers servers)
         );
         await using var crossing = await Crossing.StartAsync(a, b, definition);
         await crossing.FollowsAsync();
-        await RunAsync(crossing, isAway: true, "DROP TABLE south");
+        await crossing.RunAsync(isAway: true, "DROP TABLE south");
         await crossing.UntilAsync(() => crossing.Said.Exists(said => said.Contains("detached", StringComparison.Ordinal)), "told");
         await a.RunAsync("INSERT INTO whole VALUES (70, 'north', now(), 'new')");
         await crossing.UntilAsync(() => b.AskAsync("SELECT count(*)::text FROM whole WHERE id = 70").Result == "1", "goes on");
@@ -107,7 +107,7 @@ public sealed class PartDetachedTests(TwoServers servers)
 
         await using var crossing = await Crossing.StartAsync(a, b, "public.whole", "public.beside");
         await crossing.FollowsAsync();
-        await RunAsync(crossing, isAway: true, statements);
+        await crossing.RunAsync(isAway: true, statements);
         await crossing.UntilAsync(() => Table(crossing)?.State == TableState.Held, "the table being held");
         Assert.False(Table(crossing)!.MayContinue);
         await crossing.Engine.ReloadAsync(Crossing.Name, [Whole], "test", cancellation);
@@ -115,24 +115,6 @@ public sealed class PartDetachedTests(TwoServers servers)
     }
 
     private static TableStatus? Table(Crossing crossing) => crossing.Status.Tables.FirstOrDefault(table => table.Source == Whole);
-
-    private static async Task RunAsync(Crossing crossing, bool isAway, string statements)
-    {
-        if (isAway)
-        {
-            await crossing.EndAsync();
-        }
-
-        foreach (var statement in statements.Split('§'))
-        {
-            await crossing.From.RunAsync(statement);
-        }
-
-        if (isAway)
-        {
-            await crossing.BeginAsync();
-        }
-    }
 
     private async Task<(Database From, Database To)> BothAsync()
     {

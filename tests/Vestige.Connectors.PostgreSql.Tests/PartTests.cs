@@ -45,7 +45,7 @@ public sealed class PartTests(TwoServers servers)
         var (a, b) = await WholeAsync();
         await using var crossing = await Crossing.StartAsync(a, b, "public.whole", "public.beside");
         await crossing.FollowsAsync();
-        await RunAsync(crossing, isAway, statements);
+        await crossing.RunAsync(isAway, statements);
         await crossing.UntilAsync(() => Held(crossing) is not null, "the table being held");
         Assert.Contains(said, Held(crossing), StringComparison.Ordinal);
         await a.RunAsync("INSERT INTO beside VALUES (7, 'goes on')");
@@ -84,7 +84,7 @@ public sealed class PartTests(TwoServers servers)
         var (a, b) = await WholeAsync();
         await using var crossing = await Crossing.StartAsync(a, b, "public.whole", "public.beside");
         await crossing.FollowsAsync();
-        await RunAsync(crossing, isAway, statements);
+        await crossing.RunAsync(isAway, statements);
         await crossing.SameAsync("whole");
         await Task.Delay(TimeSpan.FromSeconds(isAway ? 1 : 6), cancellation);
         await a.RunAsync("INSERT INTO whole VALUES (42, 'and goes on')");
@@ -126,24 +126,6 @@ public sealed class PartTests(TwoServers servers)
 
     private static string? Held(Crossing crossing) =>
         crossing.Status.Tables.FirstOrDefault(table => table.Source.Name == "whole" && table.State == TableState.Held)?.Cause;
-
-    private static async Task RunAsync(Crossing crossing, bool isAway, string statements)
-    {
-        if (isAway)
-        {
-            await crossing.EndAsync();
-        }
-
-        foreach (var statement in statements.Split('§'))
-        {
-            await crossing.From.RunAsync(statement);
-        }
-
-        if (isAway)
-        {
-            await crossing.BeginAsync();
-        }
-    }
 
     private async Task<(Database From, Database To)> WholeAsync()
     {

@@ -104,6 +104,26 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         return crossing;
     }
 
+    /// <summary>Runs statements at the source, separated by §, each by itself; while the engine is ended, or not.</summary>
+    public async Task RunAsync(bool isAway, string statements)
+    {
+        ArgumentNullException.ThrowIfNull(statements);
+        if (isAway)
+        {
+            await EndAsync();
+        }
+
+        foreach (var statement in statements.Split('§'))
+        {
+            await From.RunAsync(statement);
+        }
+
+        if (isAway)
+        {
+            await BeginAsync();
+        }
+    }
+
     /// <summary>Begins again with another definition, as if it had always been that one.</summary>
     public async Task KeepAsync(Func<CrossingDefinition, CrossingDefinition> change)
     {

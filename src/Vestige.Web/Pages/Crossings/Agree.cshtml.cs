@@ -21,7 +21,7 @@ public class AgreeModel(CrossingEngine engine, ConnectionDirectory connections, 
     /// <summary>Tables that were asked for and cannot continue like that.</summary>
     public IReadOnlyList<string> Others { get; private set; } = [];
 
-    /// <summary>What goes on the target.</summary>
+    /// <summary>What the target loses.</summary>
     public IReadOnlyList<LostByAgreeing> Lost { get; private set; } = [];
 
     /// <summary>Whether every table that is chosen can continue without its change.</summary>
