@@ -14,8 +14,11 @@ public sealed class NotReadyException : Exception
         : base(message, innerException) { }
 
     public NotReadyException(IReadOnlyList<ReadinessCheck> checks)
-        : base(string.Join(" ", checks.Where(check => !check.Ok).Select(check => $"{check.Step}: {check.Found.TrimEnd('.')}. {check.Remedy}"))) =>
+        : base(string.Join(" ", checks.Where(check => !check.Ok).Select(Sentences))) =>
         Checks = checks;
 
     public IReadOnlyList<ReadinessCheck> Checks { get; } = [];
+
+    /// <summary>What was found may be sentences of its own, as a system's answer is.</summary>
+    private static string Sentences(ReadinessCheck check) => $"{check.Step}: {check.Found.TrimEnd('.')}. {check.Remedy}";
 }
