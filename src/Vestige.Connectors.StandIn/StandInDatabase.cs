@@ -221,8 +221,8 @@ public sealed class StandInDatabase : IAsyncDisposable
         AfterStatement();
     }
 
-    /// <summary>After each statement: the log notes a change of schema after the rows changed before it.</summary>
-    internal void AfterStatement()
+    /// <summary>After each statement, or several: the log notes a change of schema after the rows changed before it.</summary>
+    internal void AfterStatement(bool isOne = false)
     {
         hook.ThrowIfFailed();
         if (!relations.SchemaMoved())
@@ -232,7 +232,7 @@ public sealed class StandInDatabase : IAsyncDisposable
 
         hook.ForgetNames();
         var writer = new RowWriter();
-        foreach (var (number, notice) in relations.Refresh())
+        foreach (var (number, notice) in relations.Refresh(isOne))
         {
             notice.Write(writer);
             ChangeWriter.Write(buffer.Writer, ChangeKind.Schema, number, default, writer.Finish());

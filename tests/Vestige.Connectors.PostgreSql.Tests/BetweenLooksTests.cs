@@ -64,6 +64,22 @@ public sealed class BetweenLooksTests(TwoServers servers)
         Assert.Contains(crossing.Said, said => said.Contains("ALTER COLUMN \"n\" DROP NOT NULL", StringComparison.Ordinal));
     }
 
+    /// <summary>It is none of the source's, and so not ours to take away.</summary>
+    [Fact]
+    public async Task A_column_out_of_which_others_keep_NULL_on_the_copy_keeps_it_out()
+    {
+        var (a, b) = await BothAsync();
+        await using var crossing = await Crossing.StartAsync(a, b, Definition(SchemaChangeAction.Carry));
+        await crossing.FollowsAsync();
+        await b.RunAsync("ALTER TABLE t ALTER v SET NOT NULL");
+        await a.RunAsync("UPDATE t SET v = NULL WHERE id = 4");
+        await crossing.UntilAsync(() => crossing.Status.Fault is not null, "the fault");
+        Assert.Contains("null value in column \"v\"", crossing.Status.Fault!.What, StringComparison.Ordinal);
+        await b.RunAsync("ALTER TABLE t ALTER v DROP NOT NULL");
+        await crossing.Engine.RunAsync(Crossing.Name, "test", CancellationToken.None);
+        await crossing.SameAsync("t");
+    }
+
     private static Vestige.Engine.Measuring.TableStatus? Table(Crossing crossing) =>
         crossing.Status.Tables.FirstOrDefault(table => table.Source.Name == "t");
 

@@ -52,6 +52,12 @@ public sealed class LogTests : IDisposable
     [InlineData("DROP TABLE pair", "table dropped")]
     [InlineData("CREATE INDEX by_name ON tag (name)", "")]
     [InlineData("CREATE VIEW seen AS SELECT * FROM tag", "")]
+    [InlineData(
+        "CREATE TABLE fresh (id INTEGER PRIMARY KEY); CREATE VIEW w AS SELECT 1; CREATE TABLE c (id INTEGER PRIMARY KEY, f REFERENCES "
+            + "fresh); CREATE UNIQUE INDEX i ON tag (name, id); ALTER TABLE fresh ADD x; CREATE INDEX j ON fresh (x); DROP TABLE fresh; "
+            + "CREATE TABLE fresh (id INTEGER PRIMARY KEY, y)",
+        "table created,column x added,table dropped,table created"
+    )]
     public async Task Changes_of_form_are_logged_and_nothing_else(string statement, string expected)
     {
         await using var database = await MakeAsync();

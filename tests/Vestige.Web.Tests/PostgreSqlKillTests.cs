@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json;
 using System.Net.Http.Json;
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Xunit;
@@ -93,9 +94,14 @@ public sealed class PostgreSqlKillTests
     /// </summary>
     private async Task ReloadHeldAsync(RunningVestige vestige, int seed)
     {
+        await vestige.WaitAsync(
+            "c",
+            status => status.GetProperty("tables").EnumerateArray().All(table => StateOf(table) is "following" or "held"),
+            "no table catching up"
+        );
         foreach (var table in (await vestige.StatusAsync("c")).GetProperty("tables").EnumerateArray())
         {
-            if (table.GetProperty("state").GetString() != "following")
+            if (StateOf(table) == "held")
             {
                 var name = table.GetProperty("source").GetString();
                 TestContext.Current.SendDiagnosticMessage($"seed {seed}: {name} is held: {table.GetProperty("cause")}");
@@ -106,10 +112,12 @@ public sealed class PostgreSqlKillTests
 
         await vestige.WaitAsync(
             "c",
-            status => status.GetProperty("tables").EnumerateArray().All(table => table.GetProperty("state").GetString() == "following"),
+            status => status.GetProperty("tables").EnumerateArray().All(table => StateOf(table) == "following"),
             "all tables following"
         );
     }
+
+    private static string? StateOf(JsonElement table) => table.GetProperty("state").GetString();
 
     private const string Columns = """
         SELECT string_agg(concat_ws(' ', attname, format_type(atttypid, atttypmod)), ', ' ORDER BY attname) FROM pg_attribute

@@ -115,7 +115,8 @@ internal static class PartTreeReader
             );
             return await look.ExecuteScalarAsync(cancellation) is true;
         }
-        catch (PostgresException exception) when (!exception.IsTransient || exception.SqlState == "57014")
+        catch (PostgresException exception)
+            when (exception.SqlState is "57014" or "55P03" || !(exception.IsTransient || Failures.IsOfMovedStructure(exception)))
         {
             return false;
         }

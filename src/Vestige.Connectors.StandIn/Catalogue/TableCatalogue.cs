@@ -61,6 +61,49 @@ internal static class TableCatalogue
         return found;
     }
 
+    /// <summary>How many entries the catalogue has, and the number of the last.</summary>
+    public static (long Count, long Last) Extent(sqlite3 database)
+    {
+        using var extent = new Statement(database, "SELECT count(*), coalesce(max(rowid), 0) FROM main.sqlite_schema", "catalogue");
+        extent.Step();
+        return (extent.Integer(0), extent.Integer(1));
+    }
+
+    /// <summary>The tables of the entries after a number, with their statements; and how many entries those are.</summary>
+    public static (IReadOnlyDictionary<string, string> Statements, int Entries) StatementsAfter(sqlite3 database, long last)
+    {
+        var names = new HashSet<string>();
+        var entries = 0;
+        using (var after = new Statement(database, "SELECT tbl_name, type FROM main.sqlite_schema WHERE rowid > ?", "catalogue"))
+        {
+            for (after.Bind(1, last); after.Step(); entries++)
+            {
+                if (after.Text(1) is "table" or "index" && !IsOwn(after.Text(0)))
+                {
+                    names.Add(after.Text(0));
+                }
+            }
+        }
+
+        return (names.ToDictionary(name => name, name => StatementsOf(database, name)), entries);
+    }
+
+    private static string StatementsOf(sqlite3 database, string table)
+    {
+        var found = new List<string>();
+        using var statements = new Statement(
+            database,
+            "SELECT coalesce(sql, '') FROM main.sqlite_schema WHERE tbl_name = ? AND type IN ('table', 'index') ORDER BY type, name",
+            "catalogue"
+        );
+        for (statements.Bind(1, table); statements.Step(); )
+        {
+            found.Add(statements.Text(0));
+        }
+
+        return string.Join(';', found);
+    }
+
     public static TableSchema ReadTable(sqlite3 database, string schema, string table)
     {
         var columns = new List<Column>();

@@ -27,6 +27,9 @@ internal sealed class Relations(sqlite3 database, string schema)
     private int last;
     private bool isAhead;
 
+    /// <summary>How many entries the catalogue had when it was read last, and the number of the last.</summary>
+    private (long Count, long Last) extent;
+
     public int SchemaVersion { get; private set; } = -1;
 
     /// <summary>Reads the numbers kept and gives numbers to tables that have none, as at the first opening.</summary>
@@ -76,46 +79,25 @@ internal sealed class Relations(sqlite3 database, string schema)
     /// it, and what was done. Unique and foreign keys alone are no change of form. Only tables whose statements changed are read, so that a
     /// database of thousands of tables can be built statement by statement.
     /// </summary>
-    public IReadOnlyList<(int Number, SchemaNotice Notice)> Refresh()
+    /// <param name="afterOne">
+    /// Whether one statement was run since the last time. Where that made entries of the catalogue it changed no other.
+    /// </param>
+    public IReadOnlyList<(int Number, SchemaNotice Notice)> Refresh(bool afterOne = false)
     {
         var changes = new List<(int, SchemaNotice)>();
-        var there = TableCatalogue.Statements(database);
-        foreach (var read in Changed(there).Select(name => TableCatalogue.ReadTable(database, schema, name)).OrderBy(form => form.Name))
+        var made = afterOne ? Made() : null;
+        var there = made ?? TableCatalogue.Statements(database);
+        var changed = made is null ? Changed(there) : [.. made.Keys, .. Referring([.. made.Keys])];
+        foreach (var read in changed.Select(name => TableCatalogue.ReadTable(database, schema, name)).OrderBy(form => form.Name))
         {
-            statements[read.Name.Name] = there[read.Name.Name];
-            current.TryGetValue(read.Name.Name, out var known);
-            var form = known.Schema is { } before
-                ? ColumnNumbers.Keep(before, read, lastColumns[read.Name.Name])
-                : ColumnNumbers.First(read);
-            if (known.Schema is not null && JsonSerializer.Serialize(known.Schema) == JsonSerializer.Serialize(form))
+            statements[read.Name.Name] = there.GetValueOrDefault(read.Name.Name) ?? statements[read.Name.Name];
+            if (Take(read) is { } change)
             {
-                continue;
-            }
-
-            var number = known.Schema is null && known.Number > 0 ? known.Number : ++last;
-            Know(number, form);
-            Keep(number, form);
-            if (known.Schema is null)
-            {
-                changes.Add((number, new SchemaNotice("table created", IsExact: true)));
-            }
-            else if (known.Schema.DifferenceTo(form) is { } difference)
-            {
-                var steps = SchemaComparison.Steps(known.Schema, form);
-                changes.Add(
-                    (
-                        number,
-                        new SchemaNotice(Describe(known.Schema, form, difference), IsExact: true)
-                        {
-                            Changes = steps,
-                            Before = steps.Count > 0 ? known.Schema : null,
-                        }
-                    )
-                );
+                changes.Add(change);
             }
         }
 
-        foreach (var gone in current.Where(pair => pair.Value.Schema is not null && !there.ContainsKey(pair.Key)).ToList())
+        foreach (var gone in made is null ? Gone(there) : [])
         {
             changes.Add((gone.Value.Number, new SchemaNotice(Dropped, IsExact: true)));
             current.Remove(gone.Key);
@@ -123,7 +105,58 @@ internal sealed class Relations(sqlite3 database, string schema)
         }
 
         ReadVersion();
+        extent = TableCatalogue.Extent(database);
         return changes;
+    }
+
+    /// <summary>Takes a table as it is now; null where that is no change of form.</summary>
+    private (int Number, SchemaNotice Notice)? Take(TableSchema read)
+    {
+        current.TryGetValue(read.Name.Name, out var known);
+        var form = known.Schema is { } before ? ColumnNumbers.Keep(before, read, lastColumns[read.Name.Name]) : ColumnNumbers.First(read);
+        if (known.Schema is not null && JsonSerializer.Serialize(known.Schema) == JsonSerializer.Serialize(form))
+        {
+            return null;
+        }
+
+        var number = known.Schema is null && known.Number > 0 ? known.Number : ++last;
+        Know(number, form);
+        Keep(number, form);
+        if (known.Schema is null)
+        {
+            return (number, new SchemaNotice("table created", IsExact: true));
+        }
+
+        if (known.Schema.DifferenceTo(form) is not { } difference)
+        {
+            return null;
+        }
+
+        var steps = SchemaComparison.Steps(known.Schema, form);
+        return (
+            number,
+            new SchemaNotice(Describe(known.Schema, form, difference), IsExact: true)
+            {
+                Changes = steps,
+                Before = steps.Count > 0 ? known.Schema : null,
+            }
+        );
+    }
+
+    private List<KeyValuePair<string, (int Number, TableSchema? Schema)>> Gone(IReadOnlyDictionary<string, string> there) =>
+        [.. current.Where(pair => pair.Value.Schema is not null && !there.ContainsKey(pair.Key))];
+
+    /// <summary>The tables of which entries of the catalogue were made; null where anything else was done to it.</summary>
+    private IReadOnlyDictionary<string, string>? Made()
+    {
+        var now = TableCatalogue.Extent(database);
+        if (now.Count <= extent.Count)
+        {
+            return null;
+        }
+
+        var (made, entries) = TableCatalogue.StatementsAfter(database, extent.Last);
+        return entries == now.Count - extent.Count ? made : null;
     }
 
     /// <summary>What is known now is committed.</summary>
@@ -165,15 +198,16 @@ internal sealed class Relations(sqlite3 database, string schema)
         var moved = changed.Concat(statements.Keys.Where(name => !there.ContainsKey(name))).ToHashSet(StringComparer.OrdinalIgnoreCase);
         if (moved.Count > 0)
         {
-            changed.UnionWith(
-                current
-                    .Where(pair => there.ContainsKey(pair.Key) && RefersTo(pair.Value.Schema, moved))
-                    .Select(pair => pair.Key)
-                    .ToList()
-            );
+            changed.UnionWith(Referring(moved).Where(there.ContainsKey));
         }
 
         return changed;
+    }
+
+    private List<string> Referring(HashSet<string> tables)
+    {
+        var moved = tables.ToHashSet(StringComparer.OrdinalIgnoreCase);
+        return [.. current.Where(pair => !tables.Contains(pair.Key) && RefersTo(pair.Value.Schema, moved)).Select(pair => pair.Key)];
     }
 
     private static bool RefersTo(TableSchema? schema, HashSet<string> tables) =>

@@ -38,6 +38,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     private readonly BatchReporter report = new(context, apart);
     private readonly ISchemaEditor? editor = context.Target.Find<ISchemaEditor>();
     private readonly TransactionWriter writer = new(context);
+    private readonly HashSet<(TableName, string)> keptOut = [];
 
     /// <summary>The source and the target, as routes name them.</summary>
     public required RouteEnds Ends { get; init; }
@@ -97,7 +98,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     private async Task ApplyLargeOneByOneAsync(Batch head, CancellationToken cancellation)
     {
         var tables = head.TablesBefore;
-        var growth = new TargetGrowth(context);
+        var growth = new TargetGrowth(context, keptOut);
         while (true)
         {
             try
@@ -250,7 +251,7 @@ internal sealed class BatchApplier(ITargetSession session, WorkerContext context
     private async Task<ChangeRouter> ApplyGrowingAsync(SpooledFragment fragment, ChangeRouter router, CancellationToken cancellation)
     {
         var before = router.Tables;
-        for (var growth = new TargetGrowth(context); ; router = RouterOf(before))
+        for (var growth = new TargetGrowth(context, keptOut); ; router = RouterOf(before))
         {
             try
             {

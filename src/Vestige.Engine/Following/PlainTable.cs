@@ -70,11 +70,13 @@ internal sealed class PlainTable
     }
 
     /// <summary>
-    /// What makes a column take NULL that holds the source's values as they are; null where it does not. With rows that have NULL there the
-    /// source has told that it takes it.
+    /// What makes a column take NULL that holds the values of one of the source's as they are, which takes none; null for any other. With
+    /// rows that have NULL there the source has told that it took it.
     /// </summary>
     public SchemaEdit? EditToTakeNull(string column) =>
-        treatment.Columns.Any(treated => treated.Name == column && treated.IsPassed)
+        treatment.Columns.Any(treated =>
+            treated.Name == column && treated.IsPassed && !treatment.Source.Columns[treated.Source].Nullable
+        )
             ? new SchemaEdit(Schema, Schema, [new SchemaChange(SchemaChangeKind.NullabilityChanged, column, "NOT NULL", "NULL")])
             : null;
 

@@ -10,10 +10,13 @@ namespace Vestige.Engine.Following;
 
 /// <summary>
 /// Makes a target's table take what it refused and the source's table took. A label of an enum stands in no log: a row that has it is
-/// refused, and then the source is asked. A column that took NULL only between two looks at the source is known by its rows alone. Kept for
-/// one transaction of the source; not safe for several threads.
+/// refused, and then the source is asked. A column that took NULL only between two looks at the source, and takes none now, is known by
+/// its rows alone. Where the source's column takes NULL, somebody else keeps it out of the target's. Kept for one transaction of the
+/// source; not safe for several threads.
 /// </summary>
-internal sealed class TargetGrowth(WorkerContext context)
+/// <param name="context">What the worker works with.</param>
+/// <param name="others">Columns of the source's tables, by their names on the target, out of which others keep NULL; added to.</param>
+internal sealed class TargetGrowth(WorkerContext context, ISet<(TableName Source, string Column)> others)
 {
     private static readonly SchemaChange Growth = new(SchemaChangeKind.LabelAdded, "");
     private readonly List<CarriedEdit> edits = [];
@@ -37,7 +40,8 @@ internal sealed class TargetGrowth(WorkerContext context)
         {
             return refusal switch
             {
-                { NullIn: { } column } => await TakesNullAsync(refusal.Table, column, cancellation),
+                { NullIn: { } column } => !others.Contains((refusal.Table, column))
+                    && await TakesNullAsync(refusal.Table, column, cancellation),
                 { OfType: true } => grown.Add(refusal.Table) && await GrowAsync(editor, refusal.Table, cancellation),
                 _ => false,
             };
@@ -51,17 +55,18 @@ internal sealed class TargetGrowth(WorkerContext context)
     private async Task<bool> TakesNullAsync(TableName source, string column, CancellationToken cancellation)
     {
         if (
-            await SchemaAsync(source, cancellation) is not { } schema
-            || PlainTable.Of(context.Treating, schema)?.EditToTakeNull(column) is not { } edit
-            || context.Definition.OnSchemaChange(source, edit.Changes[0]) != SchemaChangeAction.Carry
-            || edits.Any(one => one.Source == source && one.Edit.Changes[0] == edit.Changes[0])
+            await SchemaAsync(source, cancellation) is { } schema
+            && PlainTable.Of(context.Treating, schema)?.EditToTakeNull(column) is { } edit
+            && context.Definition.OnSchemaChange(source, edit.Changes[0]) == SchemaChangeAction.Carry
+            && !edits.Any(one => one.Source == source && one.Edit.Changes[0] == edit.Changes[0])
         )
         {
-            return false;
+            edits.Add(new CarriedEdit(source, edit));
+            return true;
         }
 
-        edits.Add(new CarriedEdit(source, edit));
-        return true;
+        others.Add((source, column));
+        return false;
     }
 
     private async Task<bool> GrowAsync(ISchemaEditor editor, TableName source, CancellationToken cancellation)
