@@ -11,7 +11,7 @@ internal static partial class LargeSchema
 {
     private const int Requests = 30;
     private const int Plans = 3;
-    private const int TablesAtOnce = 250;
+    private const int TablesAtOnce = 500;
 
     public static async Task RunAsync(int tables)
     {

@@ -26,7 +26,7 @@ public sealed class StandInTransaction : IDisposable
         else
         {
             database.Run(statement);
-            database.AfterStatement();
+            database.AfterStatement(isOne: !statement.TrimEnd(';', ' ', '\n').Contains(';', StringComparison.Ordinal));
         }
     }
 

@@ -1,6 +1,6 @@
 using System.Globalization;
-using System.Text.Json;
 using System.Net.Http.Json;
+using System.Text.Json;
 using Vestige.Connectors.PostgreSql.Tests.Servers;
 using Xunit;
 
