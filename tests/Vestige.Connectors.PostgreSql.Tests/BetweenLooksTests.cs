@@ -45,7 +45,7 @@ public sealed class BetweenLooksTests(TwoServers servers)
         Assert.Null(Table(crossing)!.Cause);
     }
 
-    /// <summary>Each transaction by itself, so that none folds away what the one before it wrote.</summary>
+    /// <summary>One transaction at a time, so that none folds away what the one before it wrote.</summary>
     [Fact]
     public async Task A_column_that_takes_no_NULL_again_when_the_next_look_comes_takes_it_on_the_copy()
     {

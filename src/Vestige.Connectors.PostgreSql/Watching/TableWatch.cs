@@ -232,8 +232,8 @@ internal sealed class TableWatch
     }
 
     /// <summary>
-    /// What is told of the parts of a table: with its steps, unless something else is told at the same place, so that nobody agrees to both
-    /// who has seen one.
+    /// What crossings learn of the parts of a table. It has no steps to agree to while another change of the table is reported at the same
+    /// position: whoever agrees would agree to both and have seen one.
     /// </summary>
     public TableChange Of(PartChange change)
     {

@@ -9,9 +9,9 @@ using Vestige.Engine.Workers;
 namespace Vestige.Engine.Following;
 
 /// <summary>
-/// Makes a target's table take what it refused and the source's table took. A label of an enum stands in no log: a row that has it is
-/// refused, and then the source is asked. A column that took NULL only between two looks at the source, and takes none now, is known by
-/// its rows alone. Where the source's column takes NULL, somebody else keeps it out of the target's. Kept for one transaction of the
+/// Makes a target's table take what it refused and the source's table took. The log does not show labels that an enum gets: a row that has
+/// one is refused, and then the source is asked. A column that took NULL only between two looks at the source, and takes none now, is known
+/// by its rows alone. A source's column that takes NULL is not meant: the target's was changed by others. Kept for one transaction of the
 /// source; not safe for several threads.
 /// </summary>
 /// <param name="context">What the worker works with.</param>

@@ -104,7 +104,7 @@ public sealed class Crossing : IConnections, IControlStore, IAsyncDisposable
         return crossing;
     }
 
-    /// <summary>Runs statements at the source, separated by §, each by itself; while the engine is ended, or not.</summary>
+    /// <summary>Runs statements at the source, separated by §, one at a time; with the engine ended meanwhile, or not.</summary>
     public async Task RunAsync(bool isAway, string statements)
     {
         ArgumentNullException.ThrowIfNull(statements);
