@@ -96,7 +96,7 @@ internal static class TableCatalogue
             "SELECT coalesce(sql, '') FROM main.sqlite_schema WHERE tbl_name = ? AND type IN ('table', 'index') ORDER BY type, name",
             "catalogue"
         );
-        for (statements.Bind(1, table); statements.Step(); )
+        for (statements.Bind(1, table); statements.Step();)
         {
             found.Add(statements.Text(0));
         }
