@@ -1,5 +1,7 @@
+using System.Reflection;
 using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Migrations;
 
 namespace Vestige.Storage;
 
@@ -8,6 +10,7 @@ public sealed class StoreFactory(string path) : IDbContextFactory<VestigeStore>
 {
     private const int Corrupt = 11;
     private const int NotADatabase = 26;
+    private readonly string connectionString = $"Data Source={path}";
     private readonly DbContextOptions<VestigeStore> options = new DbContextOptionsBuilder<VestigeStore>()
         .UseSqlite($"Data Source={path}")
         .Options;
@@ -38,6 +41,11 @@ public sealed class StoreFactory(string path) : IDbContextFactory<VestigeStore>
 
     private async Task BringForwardAsync(CancellationToken cancellation)
     {
+        if (await IsPresentAsync(cancellation))
+        {
+            return;
+        }
+
         await using var store = CreateDbContext();
         if (!File.Exists(path))
         {
@@ -48,5 +56,40 @@ public sealed class StoreFactory(string path) : IDbContextFactory<VestigeStore>
 
         await store.Database.MigrateAsync(cancellation);
         await store.Database.ExecuteSqlRawAsync("PRAGMA journal_mode = WAL", cancellation);
+    }
+
+    /// <summary>
+    /// Whether every migration was applied to the file. Asked without the model, so that a start on such a file, the usual one, does not
+    /// compare the model with its migrations.
+    /// </summary>
+    private async Task<bool> IsPresentAsync(CancellationToken cancellation)
+    {
+        if (!File.Exists(path))
+        {
+            return false;
+        }
+
+        await using var connection = new SqliteConnection(connectionString);
+        await connection.OpenAsync(cancellation);
+        await using var command = connection.CreateCommand();
+        command.CommandText = $"SELECT 1 FROM sqlite_schema WHERE name = '{HistoryRepository.DefaultTableName}'";
+        if (await command.ExecuteScalarAsync(cancellation) is null)
+        {
+            return false;
+        }
+
+        command.CommandText = $"SELECT \"MigrationId\" FROM \"{HistoryRepository.DefaultTableName}\"";
+        var applied = new HashSet<string>(StringComparer.Ordinal);
+        await using var rows = await command.ExecuteReaderAsync(cancellation);
+        while (await rows.ReadAsync(cancellation))
+        {
+            applied.Add(rows.GetString(0));
+        }
+
+        return typeof(StoreFactory)
+            .Assembly.GetTypes()
+            .Select(type => type.GetCustomAttribute<MigrationAttribute>()?.Id)
+            .OfType<string>()
+            .All(applied.Contains);
     }
 }

@@ -15,7 +15,7 @@ public class SourceTests
         var files = new[] { "src", "tests", "bench" }.SelectMany(folder => Sources.In(folder, ".cs")).ToList();
         Assert.True(files.Count > 900);
         var longer = files
-            .Where(file => !file.Contains("/Migrations/", StringComparison.Ordinal))
+            .Where(file => !IsGenerated(file))
             .SelectMany(file =>
                 File.ReadLines(file)
                     .Select((line, i) => (line, i))
@@ -30,7 +30,7 @@ public class SourceTests
     [Fact]
     public void Imports_are_in_their_order()
     {
-        var files = new[] { "src", "tests", "bench" }.SelectMany(folder => Sources.In(folder, ".cs"));
+        var files = new[] { "src", "tests", "bench" }.SelectMany(folder => Sources.In(folder, ".cs")).Where(file => !IsGenerated(file));
         var others = files.Where(file => !IsOrdered([.. Imports(file)])).Select(file => Path.GetRelativePath(Sources.Root, file)).ToList();
         Assert.True(others.Count == 0, string.Join(Environment.NewLine, others));
     }
@@ -50,6 +50,9 @@ public class SourceTests
         Assert.NotEmpty(begins);
         Assert.All(begins, begin => Assert.InRange(Array.IndexOf(lines, "    }", begin) - begin - 1, 0, LongestBody));
     }
+
+    private static bool IsGenerated(string file) =>
+        file.Contains("/Migrations/", StringComparison.Ordinal) || file.Contains("/CompiledModel/", StringComparison.Ordinal);
 
     private static IEnumerable<string> Imports(string file) =>
         File.ReadLines(file)

@@ -1,5 +1,6 @@
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Infrastructure;
+using Microsoft.EntityFrameworkCore.Metadata;
 using Microsoft.EntityFrameworkCore.Migrations;
 using Vestige.Storage.Entities;
 using Xunit;
@@ -38,6 +39,32 @@ public sealed class StoreTests : IDisposable
         await store.SaveChangesAsync(cancellation);
         await using var again = factory.CreateDbContext();
         Assert.Equal([1, 2], (await again.Connections.SingleAsync(cancellation)).Secret!);
+    }
+
+    /// <summary>To make it anew: <c>dotnet ef dbcontext optimize</c>, as docs/architecture.md has it.</summary>
+    [Fact]
+    public void The_model_that_was_compiled_beforehand_is_the_one_the_code_says()
+    {
+        using var store = new StoreFactory(Path.Combine(folder, "store.db")).CreateDbContext();
+        Assert.Equal("VestigeStoreModel", store.Model.GetType().Name);
+        Assert.Equal(
+            store.GetService<IDesignTimeModel>().Model.ToDebugString(MetadataDebugStringOptions.ShortDefault),
+            store.Model.ToDebugString(MetadataDebugStringOptions.ShortDefault)
+        );
+    }
+
+    [Fact]
+    public async Task A_store_that_a_later_build_brought_forward_is_left_as_it_is()
+    {
+        var factory = new StoreFactory(Path.Combine(folder, "later.db"));
+        await factory.MigrateAsync(cancellation);
+        await using var store = factory.CreateDbContext();
+        await store.Database.ExecuteSqlAsync(
+            $"""INSERT INTO "__EFMigrationsHistory" VALUES ('29990101000000_Later', '99')""",
+            cancellation
+        );
+        await factory.MigrateAsync(cancellation);
+        Assert.Contains("29990101000000_Later", await store.Database.GetAppliedMigrationsAsync(cancellation));
     }
 
     [Fact]

@@ -133,9 +133,13 @@ internal sealed class PostgreSqlLogReader : ILogReader
         List<TableChange> changes =
         [
             .. tables.Pending,
-            .. ofParts.Where(change => !change.IsInLog).Select(tables.Of),
+            .. ofParts.Where(change => !change.IsInLog).Select(change => change.In(tables)),
         ];
-        tables.AddVersions(ofParts, decoder.Passed);
+        foreach (var version in ofParts.Select(change => change.VersionIn(tables)).OfType<ToldVersion>())
+        {
+            tables.Add(version, decoder.Passed);
+        }
+
         if (changes.Count == 0)
         {
             return;

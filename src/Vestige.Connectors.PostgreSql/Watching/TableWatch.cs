@@ -231,35 +231,8 @@ internal sealed class TableWatch
         }
     }
 
-    /// <summary>
-    /// What crossings learn of the parts of a table. It has no steps to agree to while another change of the table is reported at the same
-    /// position: whoever agrees would agree to both and have seen one.
-    /// </summary>
-    public TableChange Of(PartChange change)
-    {
-        var form = known.Find(change.Table) is { IsPublished: true } state ? state.FormOf(change.Table) : null;
-        return change.Gone.Count == 0 || form is null || pending.Exists(one => one.Table == change.Table)
-            ? new TableChange(change.Table, null, new SchemaNotice(change.What))
-            : new TableChange(change.Table, form, new SchemaNotice(change.What) { Changes = change.Gone, Before = form });
-    }
-
-    /// <summary>What was done to parts is a version of the table by the same columns.</summary>
-    public void AddVersions(IReadOnlyList<PartChange> changes, LogPosition position)
-    {
-        foreach (var change in changes)
-        {
-            if (known.Find(change.Table)?.Described(change.Table) is not { } schema)
-            {
-                continue;
-            }
-
-            var certainty = change.IsInLog || change.Gone.Count > 0 ? VersionCertainty.Derived : VersionCertainty.Undecided;
-            versions.Add(
-                new ToldVersion(change.Table, LogPosition.Zero, certainty, schema, change.What) { Before = schema, Beside = change.Gone },
-                position
-            );
-        }
-    }
+    /// <summary>Notes a version that was found elsewhere, such as by looking at the parts of a table.</summary>
+    public void Add(ToldVersion version, LogPosition position) => versions.Add(version, position);
 
     /// <summary>The versions of tables found since the last call.</summary>
     public IReadOnlyList<ToldVersion> TakeVersions() => versions.Take();
