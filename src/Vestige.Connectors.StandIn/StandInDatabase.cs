@@ -222,7 +222,8 @@ public sealed class StandInDatabase : IAsyncDisposable
     }
 
     /// <summary>After each statement, or several: the log notes a change of schema after the rows changed before it.</summary>
-    internal void AfterStatement(bool isOne = false)
+    /// <param name="onlyMakes">Whether it was one statement, or several that only make tables.</param>
+    internal void AfterStatement(bool onlyMakes = false)
     {
         hook.ThrowIfFailed();
         if (!relations.SchemaMoved())
@@ -232,7 +233,7 @@ public sealed class StandInDatabase : IAsyncDisposable
 
         hook.ForgetNames();
         var writer = new RowWriter();
-        foreach (var (number, notice) in relations.Refresh(isOne))
+        foreach (var (number, notice) in relations.Refresh(onlyMakes))
         {
             notice.Write(writer);
             ChangeWriter.Write(buffer.Writer, ChangeKind.Schema, number, default, writer.Finish());

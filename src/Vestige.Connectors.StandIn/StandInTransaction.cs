@@ -26,8 +26,19 @@ public sealed class StandInTransaction : IDisposable
         else
         {
             database.Run(statement);
-            database.AfterStatement(isOne: !statement.TrimEnd(';', ' ', '\n').Contains(';', StringComparison.Ordinal));
+            database.AfterStatement(onlyMakes: !statement.TrimEnd(';', ' ', '\n').Contains(';', StringComparison.Ordinal));
         }
+    }
+
+    /// <summary>Runs statements each of which creates one table and does nothing else. The log notes them after the last.</summary>
+    internal void CreateAll(IReadOnlyList<string> statements)
+    {
+        foreach (var statement in statements)
+        {
+            database.Run(statement);
+        }
+
+        database.AfterStatement(onlyMakes: true);
     }
 
     /// <summary>Runs a prepared statement with values, and returns how many rows it changed.</summary>

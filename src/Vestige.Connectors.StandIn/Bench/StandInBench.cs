@@ -118,7 +118,7 @@ public sealed class StandInBench(Func<StandInDatabase> open, TimeProvider clock)
             handle?.Dispose();
         }
 
-        database.AfterStatement(isOne: true);
+        database.AfterStatement(onlyMakes: true);
         database.Silence([]);
         return (tail, more);
     }

@@ -72,20 +72,35 @@ internal static class TableCatalogue
     /// <summary>The tables of the entries after a number, with their statements; and how many entries those are.</summary>
     public static (IReadOnlyDictionary<string, string> Statements, int Entries) StatementsAfter(sqlite3 database, long last)
     {
-        var names = new HashSet<string>();
+        var made = new List<(string Table, bool IsTable, string Statement)>();
         var entries = 0;
-        using (var after = new Statement(database, "SELECT tbl_name, type FROM main.sqlite_schema WHERE rowid > ?", "catalogue"))
+        using (
+            var after = new Statement(
+                database,
+                "SELECT tbl_name, type, coalesce(sql, '') FROM main.sqlite_schema WHERE rowid > ? ORDER BY tbl_name, type, name",
+                "catalogue"
+            )
+        )
         {
             for (after.Bind(1, last); after.Step(); entries++)
             {
                 if (after.Text(1) is "table" or "index" && !IsOwn(after.Text(0)))
                 {
-                    names.Add(after.Text(0));
+                    made.Add((after.Text(0), after.Text(1) == "table", after.Text(2)));
                 }
             }
         }
 
-        return (names.ToDictionary(name => name, name => StatementsOf(database, name)), entries);
+        // All that belongs to a table comes after it; an index alone belongs to a table that was there, with others before it.
+        var statements = made.GroupBy(entry => entry.Table)
+            .ToDictionary(
+                table => table.Key,
+                table =>
+                    table.Any(entry => entry.IsTable)
+                        ? string.Join(';', table.Select(entry => entry.Statement))
+                        : StatementsOf(database, table.Key)
+            );
+        return (statements, entries);
     }
 
     private static string StatementsOf(sqlite3 database, string table)

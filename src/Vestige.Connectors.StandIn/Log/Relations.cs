@@ -22,6 +22,9 @@ internal sealed class Relations(sqlite3 database, string schema)
     /// <summary>The highest number that a column of each table ever had.</summary>
     private readonly Dictionary<string, int> lastColumns = [];
 
+    /// <summary>The tables that refer to each, or did once.</summary>
+    private readonly Dictionary<string, HashSet<string>> referring = new(StringComparer.OrdinalIgnoreCase);
+
     /// <summary>The statements of each table and its indexes, as they were when its form was read.</summary>
     private readonly Dictionary<string, string> statements = [];
     private int last;
@@ -79,13 +82,14 @@ internal sealed class Relations(sqlite3 database, string schema)
     /// it, and what was done. Unique and foreign keys alone are no change of form. Only tables whose statements changed are read, so that a
     /// database of thousands of tables can be built statement by statement.
     /// </summary>
-    /// <param name="afterOne">
-    /// Whether one statement was run since the last time. Where that made entries of the catalogue it changed no other.
+    /// <param name="onlyMakes">
+    /// Whether one statement was run since the last time, or several that only make tables. Where that made entries of the catalogue it
+    /// changed no other.
     /// </param>
-    public IReadOnlyList<(int Number, SchemaNotice Notice)> Refresh(bool afterOne = false)
+    public IReadOnlyList<(int Number, SchemaNotice Notice)> Refresh(bool onlyMakes = false)
     {
         var changes = new List<(int, SchemaNotice)>();
-        var made = afterOne ? Made() : null;
+        var made = onlyMakes ? Made() : null;
         var there = made ?? TableCatalogue.Statements(database);
         var changed = made is null ? Changed(there) : [.. made.Keys, .. Referring([.. made.Keys])];
         foreach (var read in changed.Select(name => TableCatalogue.ReadTable(database, schema, name)).OrderBy(form => form.Name))
@@ -172,6 +176,7 @@ internal sealed class Relations(sqlite3 database, string schema)
 
         current.Clear();
         lastColumns.Clear();
+        referring.Clear();
         statements.Clear();
         last = 0;
         isAhead = false;
@@ -183,6 +188,15 @@ internal sealed class Relations(sqlite3 database, string schema)
         var name = form.Name.Name;
         current[name] = (number, form);
         lastColumns[name] = Math.Max(lastColumns.GetValueOrDefault(name), form.Columns.Max(column => column.Id ?? 0));
+        foreach (var parent in form.ForeignKeys.Select(key => key.References.Name))
+        {
+            if (!referring.TryGetValue(parent, out var tables))
+            {
+                referring.Add(parent, tables = []);
+            }
+
+            tables.Add(name);
+        }
     }
 
     /// <summary>
@@ -207,7 +221,13 @@ internal sealed class Relations(sqlite3 database, string schema)
     private List<string> Referring(HashSet<string> tables)
     {
         var moved = tables.ToHashSet(StringComparer.OrdinalIgnoreCase);
-        return [.. current.Where(pair => !tables.Contains(pair.Key) && RefersTo(pair.Value.Schema, moved)).Select(pair => pair.Key)];
+        return
+        [
+            .. moved
+                .SelectMany(table => referring.GetValueOrDefault(table) ?? [])
+                .Distinct()
+                .Where(name => !tables.Contains(name) && RefersTo(current.GetValueOrDefault(name).Schema, moved)),
+        ];
     }
 
     private static bool RefersTo(TableSchema? schema, HashSet<string> tables) =>

@@ -34,6 +34,7 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
             .Read(database.Handle, database.Name)
             .ToDictionary(table => table.Name.Name, StringComparer.OrdinalIgnoreCase);
         var present = there.Keys.Concat(tables.Select(table => table.Name.Name)).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        var plain = new List<string>();
         foreach (var table in tables)
         {
             var exists = there.TryGetValue(table.Name.Name, out var existing);
@@ -51,28 +52,33 @@ internal sealed class StandInTargetTransaction(StandInTargetSession session, Sta
                 exists = false;
             }
 
-            if (!exists)
+            if (!exists && table.Statement is { } own)
             {
-                transaction.Run(table.Statement?.TrimEnd().TrimEnd(';') ?? TableStatements.Create(table, present));
-                if (
-                    table.Statement is not null
-                    && table.DifferenceTo(
-                        TableCatalogue.Read(database.Handle, database.Name).First(made => made.Name.Name == table.Name.Name)
-                    )
-                        is { } other
-                )
-                {
-                    throw new PortException(
-                        $"The definition's statement for {table.Name} makes another table than its rows need: {other}. Nothing was changed."
-                    )
-                    {
-                        Remedy = "Correct the statement in the definition, or remove it.",
-                    };
-                }
+                CreateBy(own, table);
+            }
+            else if (!exists)
+            {
+                plain.Add(TableStatements.Create(table, present));
             }
         }
 
+        transaction.CreateAll(plain);
         return Task.CompletedTask;
+    }
+
+    private void CreateBy(string statement, TableSchema table)
+    {
+        transaction.Run(statement.TrimEnd().TrimEnd(';'));
+        var database = transaction.Database;
+        if (table.DifferenceTo(TableCatalogue.ReadTable(database.Handle, database.Name, table.Name.Name)) is { } other)
+        {
+            throw new PortException(
+                $"The definition's statement for {table.Name} makes another table than its rows need: {other}. Nothing was changed."
+            )
+            {
+                Remedy = "Correct the statement in the definition, or remove it.",
+            };
+        }
     }
 
     /// <summary>Runs statements that change tables.</summary>
