@@ -14,6 +14,13 @@ public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position
 {
     private Tuple<IReadOnlyList<TableProgress>, LogPosition?, LogPosition?>? lowest;
 
+    /// <summary>The list of tables that is known to be in the order of their names; null or another list where it is not known.</summary>
+    private IReadOnlyList<TableProgress>? ordered;
+
+    private static readonly Comparer<TableProgress> ByTable = Comparer<TableProgress>.Create(
+        (one, other) => one.Table.CompareTo(other.Table)
+    );
+
     public static TargetProgress None { get; } = new(null, null, []);
 
     /// <summary>
@@ -78,18 +85,36 @@ public sealed record TargetProgress(LogIdentity? Identity, LogPosition? Position
             };
     }
 
-    /// <summary>The progress after an update.</summary>
+    /// <summary>The progress after an update, its tables in the order of their names.</summary>
     public TargetProgress With(ProgressUpdate update)
     {
         ArgumentNullException.ThrowIfNull(update);
-        var changed = update.Tables.ToDictionary(table => table.Table);
-        IReadOnlyList<TableProgress> tables =
-            update.Tables.Count == 0
-                ? Tables
-                : [.. Tables.Where(table => !changed.ContainsKey(table.Table)).Concat(update.Tables).OrderBy(table => table.Table)];
-        return update.Position is { } position
+        var tables = update.Tables.Count == 0 ? Tables : TablesWith(update.Tables);
+        var after = update.Position is { } position
             ? new TargetProgress(update.Identity ?? Identity, position, tables, update.Token)
             : new TargetProgress(update.Identity ?? Identity, update.Restart ? null : Position, tables, update.Restart ? null : Token);
+        after.ordered = update.Tables.Count == 0 ? ordered : tables;
+        return after;
+    }
+
+    /// <summary>Each table of a load of thousands ends with an update of its own: one must not cost the time of sorting all.</summary>
+    private List<TableProgress> TablesWith(IReadOnlyList<TableProgress> changed)
+    {
+        List<TableProgress> tables = ReferenceEquals(ordered, Tables) ? [.. Tables] : [.. Tables.OrderBy(table => table.Table)];
+        foreach (var table in changed)
+        {
+            var place = tables.BinarySearch(table, ByTable);
+            if (place >= 0)
+            {
+                tables[place] = table;
+            }
+            else
+            {
+                tables.Insert(~place, table);
+            }
+        }
+
+        return tables;
     }
 
     private int BranchOf(IReadOnlyList<LogBranch> branches, TableProgress table)
