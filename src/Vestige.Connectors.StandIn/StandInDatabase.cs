@@ -30,6 +30,7 @@ public sealed class StandInDatabase : IAsyncDisposable
     private readonly Dictionary<string, Statement> statements = [];
     private readonly TimeProvider clock;
     private readonly RefusalTriggers refusals;
+    private readonly KeptReaders readers;
     private bool guarded;
 
     private StandInDatabase(SqliteConnection connection, string path, string name, StandInOptions options, TimeProvider clock)
@@ -40,6 +41,7 @@ public sealed class StandInDatabase : IAsyncDisposable
         this.clock = clock;
         Drills = new StandInDrills(name, clock);
         this.connection = connection;
+        readers = new KeptReaders(OpenReader);
         Run("PRAGMA journal_mode = WAL");
         Run("PRAGMA synchronous = FULL");
         Run("PRAGMA wal_autocheckpoint = 4000");
@@ -146,8 +148,7 @@ public sealed class StandInDatabase : IAsyncDisposable
     public Task<IReadOnlyList<Engine.Ports.TableDescription>> ReadTablesAtServerAsync(CancellationToken cancellation)
     {
         cancellation.ThrowIfCancellationRequested();
-        using var reader = OpenReader();
-        return Task.FromResult(Sources.StandInReads.Tables(reader.Handle!, Name));
+        return Task.FromResult(Read(reader => Sources.StandInReads.Tables(reader, Name)));
     }
 
     /// <summary>
@@ -187,6 +188,9 @@ public sealed class StandInDatabase : IAsyncDisposable
     internal void Confirm(LogPosition position) => log.Confirm(position);
 
     internal SqliteConnection OpenReader() => Open(Path, readOnly: true);
+
+    /// <summary>Reads what is committed, past the door. The read leaves no transaction and no statement open.</summary>
+    internal T Read<T>(Func<sqlite3, T> read) => readers.Read(read);
 
     /// <summary>A statement on the door's connection, prepared once. Only within a transaction.</summary>
     internal Statement Prepared(string sql)
@@ -325,6 +329,7 @@ public sealed class StandInDatabase : IAsyncDisposable
         hook.Dispose();
         log.Dispose();
         buffer.Dispose();
+        readers.Dispose();
         connection.Dispose();
     }
 

@@ -41,7 +41,7 @@ public sealed class StoreTests : IDisposable
         Assert.Equal([1, 2], (await again.Connections.SingleAsync(cancellation)).Secret!);
     }
 
-    /// <summary>To make it anew: <c>dotnet ef dbcontext optimize</c>, as docs/architecture.md has it.</summary>
+    /// <summary>Where it fails: <c>dotnet ef dbcontext optimize</c>, as docs/architecture.md has it.</summary>
     [Fact]
     public void The_model_that_was_compiled_beforehand_is_the_one_the_code_says()
     {

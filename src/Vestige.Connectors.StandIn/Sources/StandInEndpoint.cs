@@ -83,7 +83,6 @@ public abstract class StandInEndpoint(string name, Func<StandInDatabase> open, T
     protected async Task<T> ReadAsync<T>(Func<SQLitePCL.sqlite3, T> read, CancellationToken cancellation)
     {
         await Database.Drills.PassConnectionAsync(cancellation);
-        using var reader = Database.OpenReader();
-        return read(reader.Handle!);
+        return Database.Read(read);
     }
 }

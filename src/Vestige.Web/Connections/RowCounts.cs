@@ -70,7 +70,8 @@ public sealed class RowCounts(ConnectionDirectory connections, TimeProvider cloc
             await turn.WaitAsync(stop.Token);
             try
             {
-                return Keep(rows, await AskAsync(rows));
+                // On a thread of its own: a connector may read without giving the thread back, and no page waits for that.
+                return Keep(rows, await Task.Run(() => AskAsync(rows), stop.Token));
             }
             finally
             {
