@@ -210,9 +210,25 @@ public sealed class PostgreSqlKillTests
             var until = DateTimeOffset.UtcNow.AddSeconds(180);
             while (await b.DigestAsync(table) is var found && found != wanted)
             {
-                Assert.True(DateTimeOffset.UtcNow < until, $"{what}: {table} differs: {wanted} and {found}");
+                if (DateTimeOffset.UtcNow >= until)
+                {
+                    var (source, target) = (await FewAsync(a, table), await FewAsync(b, table));
+                    Assert.Fail($"{what}: {table} differs: {wanted} and {found}; {source} against {target}");
+                }
+
                 await Task.Delay(100, cancellation);
             }
         }
+    }
+
+    /// <summary>The columns of a table in their order, and the first rows, as a message of a difference shows them.</summary>
+    private static async Task<string> FewAsync(Database database, string table)
+    {
+        var columns = await database.AskAsync(
+            $"SELECT string_agg(attname, ', ' ORDER BY attnum) FROM pg_attribute WHERE attrelid = '{table}'::regclass AND attnum > 0 "
+                + "AND NOT attisdropped"
+        );
+        var rows = await database.AskAsync($"SELECT string_agg(t::text, ' ') FROM (SELECT * FROM {table} ORDER BY 1 LIMIT 12) t");
+        return $"({columns}) {rows}";
     }
 }
