@@ -133,6 +133,7 @@ public sealed class SchemaChangeTests(TwoServers servers)
         }
 
         await ReloadAsync(
+            a,
             crossing,
             [.. crossing.Status.Tables.Where(table => table.State == TableState.Held).Select(table => table.Source)]
         );
@@ -371,7 +372,7 @@ public sealed class SchemaChangeTests(TwoServers servers)
             Assert.Equal(("last", "last"), (before, await b.AskAsync("SELECT last FROM t WHERE id = 1")));
         }
 
-        await ReloadAsync(crossing, [new TableName("public", "t")]);
+        await ReloadAsync(a, crossing, [new TableName("public", "t")]);
         await crossing.SameAsync(ByName("t"), "beside");
     }
 
@@ -469,8 +470,11 @@ public sealed class SchemaChangeTests(TwoServers servers)
         }
     }
 
-    /// <summary>A load waits, as a person would, until the table is published again.</summary>
-    private async Task ReloadAsync(Crossing crossing, IReadOnlyList<TableName> tables)
+    /// <summary>
+    /// A table may have been published again, for its inserts only, before it had a replica identity. Then the refusal says what to run,
+    /// and that is run, as a person would.
+    /// </summary>
+    private async Task ReloadAsync(Database source, Crossing crossing, IReadOnlyList<TableName> tables)
     {
         try
         {
@@ -478,7 +482,9 @@ public sealed class SchemaChangeTests(TwoServers servers)
         }
         catch (RequestRefusedException exception)
         {
-            Assert.Fail(exception.Message);
+            Assert.StartsWith("ALTER PUBLICATION ", exception.Remedy, StringComparison.Ordinal);
+            await source.RunAsync(exception.Remedy);
+            await crossing.Engine.ReloadAsync(Crossing.Name, tables, "test", cancellation);
         }
     }
 
