@@ -1,5 +1,6 @@
 using Microsoft.Data.Sqlite;
 using SQLitePCL;
+using Vestige.Connectors.StandIn.Bench;
 using Vestige.Connectors.StandIn.Catalogue;
 using Vestige.Connectors.StandIn.Drills;
 using Vestige.Connectors.StandIn.Log;
@@ -19,7 +20,6 @@ namespace Vestige.Connectors.StandIn;
 /// </summary>
 public sealed class StandInDatabase : IAsyncDisposable
 {
-    private static readonly HashSet<string?> ReadingPragmas = ["table_info", "table_xinfo", "foreign_key_list", "index_list", "index_info"];
     private readonly SqliteConnection connection;
     private readonly SemaphoreSlim door = new(1);
     private readonly CancellationTokenSource closing = new();
@@ -374,29 +374,6 @@ public sealed class StandInDatabase : IAsyncDisposable
         statements.Clear();
     }
 
-    private int Authorize(object data, int action, string? first, string? second, string? database, string? trigger)
-    {
-        if (!guarded)
-        {
-            return raw.SQLITE_OK;
-        }
-
-        return action switch
-        {
-            raw.SQLITE_TRANSACTION or raw.SQLITE_SAVEPOINT or raw.SQLITE_ATTACH or raw.SQLITE_DETACH => raw.SQLITE_DENY,
-            // Its rows are written to tables that are none of the database's own, and the log would name them.
-            raw.SQLITE_CREATE_VTABLE or raw.SQLITE_DROP_VTABLE => raw.SQLITE_DENY,
-            raw.SQLITE_PRAGMA => second is null || ReadingPragmas.Contains(first) ? raw.SQLITE_OK : raw.SQLITE_DENY,
-            raw.SQLITE_INSERT
-            or raw.SQLITE_UPDATE
-            or raw.SQLITE_DELETE
-            or raw.SQLITE_CREATE_TABLE
-            or raw.SQLITE_DROP_TABLE
-                when first is not null && first.StartsWith(TableCatalogue.OwnPrefix, StringComparison.OrdinalIgnoreCase) => raw.SQLITE_DENY,
-            raw.SQLITE_ALTER_TABLE
-                when second is not null && second.StartsWith(TableCatalogue.OwnPrefix, StringComparison.OrdinalIgnoreCase) =>
-                raw.SQLITE_DENY,
-            _ => raw.SQLITE_OK,
-        };
-    }
+    private int Authorize(object data, int action, string? first, string? second, string? database, string? trigger) =>
+        guarded ? StatementGuard.Judge(action, first, second) : raw.SQLITE_OK;
 }

@@ -10,9 +10,8 @@ public sealed class StoreFactory(string path) : IDbContextFactory<VestigeStore>
 {
     private const int Corrupt = 11;
     private const int NotADatabase = 26;
-    private readonly string connectionString = $"Data Source={path}";
     private readonly DbContextOptions<VestigeStore> options = new DbContextOptionsBuilder<VestigeStore>()
-        .UseSqlite($"Data Source={path}")
+        .UseSqlite(ConnectionString(path))
         .Options;
 
     public VestigeStore CreateDbContext() => new(options);
@@ -38,6 +37,8 @@ public sealed class StoreFactory(string path) : IDbContextFactory<VestigeStore>
             );
         }
     }
+
+    private static string ConnectionString(string path) => $"Data Source={path}";
 
     private async Task BringForwardAsync(CancellationToken cancellation)
     {
@@ -69,7 +70,7 @@ public sealed class StoreFactory(string path) : IDbContextFactory<VestigeStore>
             return false;
         }
 
-        await using var connection = new SqliteConnection(connectionString);
+        await using var connection = new SqliteConnection(ConnectionString(path));
         await connection.OpenAsync(cancellation);
         await using var command = connection.CreateCommand();
         command.CommandText = $"SELECT 1 FROM sqlite_schema WHERE name = '{HistoryRepository.DefaultTableName}'";

@@ -44,8 +44,7 @@ internal static class InsertsReadiness
                 new ReadinessCheck(
                     "publication of whole changes",
                     false,
-                    $"{string.Join(", ", halved)}: only inserts are read so far, for another crossing, from the time before there was "
-                        + "a replica identity",
+                    $"{string.Join(", ", halved)}: only inserts are read so far, from the time before there was a replica identity",
                     "all changes",
                     string.Join(
                         "; ",
