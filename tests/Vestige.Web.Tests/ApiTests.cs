@@ -164,6 +164,7 @@ public sealed class ApiTests(EmptyVestige empty) : IClassFixture<EmptyVestige>, 
     [Fact]
     public async Task A_secret_is_written_and_never_read_back()
     {
+        await using var own = vestige = await RunningVestige.StartAsync("--empty", "true");
         var (code, body) = await vestige.PostAsync(
             "/api/v1/connections",
             new
@@ -196,13 +197,12 @@ public sealed class ApiTests(EmptyVestige empty) : IClassFixture<EmptyVestige>, 
                 StringComparison.Ordinal
             );
         }
-
-        await vestige.LaunchAsync();
     }
 
     [Fact]
     public async Task Row_values_that_wait_in_the_spool_cannot_be_read_from_the_disk()
     {
+        await using var own = vestige = await RunningVestige.StartAsync("--empty", "true");
         await MakeAsync("a", "b");
         await vestige.BenchAsync("a", "CREATE TABLE t (id INTEGER PRIMARY KEY, v TEXT)");
         await vestige.PostAsync("/api/v1/crossings", Definition("c", "a", "b"));
@@ -225,8 +225,6 @@ public sealed class ApiTests(EmptyVestige empty) : IClassFixture<EmptyVestige>, 
                 StringComparison.Ordinal
             );
         }
-
-        await vestige.LaunchAsync();
     }
 
     [Fact]

@@ -21,7 +21,7 @@ public sealed class ConnectionChangeTests
             "CREATE TABLE t (id int PRIMARY KEY, v text); INSERT INTO t VALUES (1, 'a'); CREATE ROLE second SUPERUSER LOGIN PASSWORD "
                 + "'second made up'"
         );
-        await using var vestige = await RunningVestige.StartAsync("--empty", "true");
+        await using var vestige = await RunningVestige.HostAsync("--empty", "true");
         await vestige.PostAsync("/api/v1/connections", Body("a", a, Cluster.Dba, Cluster.Password));
         await vestige.PostAsync("/api/v1/connections", Body("b", b, Cluster.Dba, Cluster.Password));
         await vestige.PostAsync(

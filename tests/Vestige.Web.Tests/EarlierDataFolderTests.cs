@@ -15,7 +15,7 @@ public sealed class EarlierDataFolderTests
     [InlineData("2026-11-pages", "cfe09eb4609915371271caa722b430de595e27a6656a5043fb0993fc7b806f38")]
     public async Task A_crossing_goes_on_with_the_same_masks_and_what_was_compared_is_still_known(string folder, string hash)
     {
-        await using var vestige = await RunningVestige.StartOnCopyAsync(Folder(folder));
+        await using var vestige = await RunningVestige.HostOnCopyAsync(Folder(folder));
         await vestige.WaitAsync("branch-to-copy", status => status.GetProperty("state").GetString() == "following", "following");
         Assert.Equal(1, (await vestige.GetAsync("/api/v1/crossings/branch-to-copy/reconciliations")).GetArrayLength());
         await vestige.BenchAsync(

@@ -7,7 +7,7 @@ public sealed class EmptyVestige : IAsyncLifetime
 {
     public RunningVestige Process { get; private set; } = null!;
 
-    public async ValueTask InitializeAsync() => Process = await RunningVestige.StartAsync("--empty", "true");
+    public async ValueTask InitializeAsync() => Process = await RunningVestige.HostAsync("--empty", "true");
 
     /// <summary>The process, without what earlier tests have left in it.</summary>
     public async Task<RunningVestige> ClearedAsync()

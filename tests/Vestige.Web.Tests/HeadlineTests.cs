@@ -12,7 +12,7 @@ public sealed class HeadlineTests
     [Fact]
     public async Task The_worst_that_holds_is_said_alike_by_API_metrics_and_pages()
     {
-        await using var vestige = await RunningVestige.StartAsync("--empty", "true");
+        await using var vestige = await RunningVestige.HostAsync("--empty", "true");
         foreach (var name in new[] { "a", "b" })
         {
             await vestige.PostAsync("/api/v1/connections", new { name, kind = "stand-in" });

@@ -76,7 +76,7 @@ public sealed class InterfaceFuzzTests
         var requests = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_REQUESTS") ?? "3000", CultureInfo.InvariantCulture);
         TestContext.Current.TestOutputHelper!.WriteLine($"seed {seed}, {requests} requests");
         var random = new Random(seed);
-        await using var vestige = await RunningVestige.StartAsync("--empty", "true");
+        await using var vestige = await RunningVestige.HostAsync("--empty", "true");
         await PrepareAsync(vestige);
         var document = await vestige.GetAsync("/openapi/v1.json");
         var operations = document

@@ -59,6 +59,7 @@ public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyV
     [Fact]
     public async Task The_latest_changes_of_a_quiet_table_are_those_that_came()
     {
+        await using var own = vestige = await RunningVestige.StartAsync("--empty", "true");
         await MakeAsync("a", "b");
         await vestige.BenchAsync("a", "CREATE TABLE busy (id INTEGER PRIMARY KEY); CREATE TABLE quiet (id INTEGER PRIMARY KEY)");
         await StartAsync("c");

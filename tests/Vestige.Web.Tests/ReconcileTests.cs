@@ -94,7 +94,7 @@ public sealed class ReconcileTests
     [Fact]
     public async Task Bad_requests_are_told_and_compare_nothing()
     {
-        await using var vestige = await RunningVestige.StartAsync("--demo-loans", "200", "--demo-states", "false");
+        await using var vestige = await RunningVestige.HostAsync("--demo-loans", "200", "--demo-states", "false");
         foreach (
             var (body, said) in new (object Body, string Said)[]
             {

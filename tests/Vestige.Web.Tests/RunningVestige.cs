@@ -3,20 +3,29 @@ using System.Net;
 using System.Net.Http.Json;
 using System.Net.Sockets;
 using System.Text.Json;
+using Xunit;
 
 namespace Vestige.Web.Tests;
 
-/// <summary>The application as a real process with a data folder of its own; it can be killed and started again.</summary>
+/// <summary>
+/// The application with a data folder of its own: as a process of its own, which can be killed and started again, or within this one, where
+/// a start costs a tenth.
+/// </summary>
 public sealed class RunningVestige : IAsyncDisposable
 {
     /// <summary>So long is waited for what must come: on a machine that others use too, a start has taken more than a minute.</summary>
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(240);
 
     private const int LinesKept = 400;
+
+    /// <summary>The console is the tests' own.</summary>
+    private static readonly string[] Quiet = ["--Logging:Console:LogLevel:Default", "None"];
     private readonly string root = Directory.CreateTempSubdirectory("vestige-web-").FullName;
     private readonly string[] arguments;
     private readonly Queue<string> lines = [];
+    private readonly CancellationTokenSource stop = new();
     private Process? process;
+    private Task<int>? here;
 
     private RunningVestige(string[] arguments)
     {
@@ -64,7 +73,7 @@ public sealed class RunningVestige : IAsyncDisposable
     }
 
     /// <summary>Starts the process where it cannot start, and returns what it says.</summary>
-    public Task<string> FailToLaunchAsync() => RunToEndAsync(["--port", $"{Port}", "--data", Data, "--keys", Keys, .. arguments]);
+    public Task<string> FailToLaunchAsync() => RunToEndAsync(CommandLine);
 
     public static async Task<RunningVestige> StartAsync(params string[] arguments)
     {
@@ -73,8 +82,18 @@ public sealed class RunningVestige : IAsyncDisposable
         return vestige;
     }
 
-    /// <summary>Starts on a copy of what an earlier build left behind: a folder with <c>data</c> and <c>keys</c>.</summary>
-    public static async Task<RunningVestige> StartOnCopyAsync(string folder)
+    /// <summary>Starts it within this process, for a test that does not kill it.</summary>
+    public static async Task<RunningVestige> HostAsync(params string[] arguments)
+    {
+        var vestige = new RunningVestige(arguments);
+        await vestige.HostAsync();
+        return vestige;
+    }
+
+    /// <summary>
+    /// Starts within this process on a copy of what an earlier build left behind: a folder with <c>data</c> and <c>keys</c>.
+    /// </summary>
+    public static async Task<RunningVestige> HostOnCopyAsync(string folder)
     {
         var vestige = new RunningVestige(["--empty", "true"]);
         foreach (var file in Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories))
@@ -84,7 +103,7 @@ public sealed class RunningVestige : IAsyncDisposable
             File.Copy(file, copy);
         }
 
-        await vestige.LaunchAsync();
+        await vestige.HostAsync();
         return vestige;
     }
 
@@ -113,11 +132,7 @@ public sealed class RunningVestige : IAsyncDisposable
             RedirectStandardOutput = true,
             RedirectStandardError = true,
         };
-        foreach (
-            var argument in new[] { typeof(Program).Assembly.Location, "--port", $"{Port}", "--data", Data, "--keys", Keys }.Concat(
-                arguments
-            )
-        )
+        foreach (var argument in CommandLine.Prepend(typeof(Program).Assembly.Location))
         {
             start.ArgumentList.Add(argument);
         }
@@ -127,6 +142,19 @@ public sealed class RunningVestige : IAsyncDisposable
         process.ErrorDataReceived += (_, line) => Keep(line.Data);
         process.BeginOutputReadLine();
         process.BeginErrorReadLine();
+        await WaitUntilReadyAsync(() => process.HasExited);
+    }
+
+    private string[] CommandLine => ["--port", $"{Port}", "--data", Data, "--keys", Keys, .. arguments];
+
+    private Task HostAsync()
+    {
+        here = Task.Run(() => Program.RunAsync([.. CommandLine, .. Quiet], stop.Token));
+        return WaitUntilReadyAsync(() => here.IsCompleted);
+    }
+
+    private async Task WaitUntilReadyAsync(Func<bool> hasEnded)
+    {
         var until = DateTimeOffset.UtcNow + Patience;
         while (true)
         {
@@ -142,9 +170,9 @@ public sealed class RunningVestige : IAsyncDisposable
                 // Not listening yet.
             }
 
-            if (process.HasExited || DateTimeOffset.UtcNow > until)
+            if (hasEnded() || DateTimeOffset.UtcNow > until)
             {
-                throw new InvalidOperationException($"Vestige did not start (exited: {process.HasExited}).");
+                throw new InvalidOperationException($"Vestige did not start (exited: {hasEnded()}).");
             }
 
             await Task.Delay(50);
@@ -250,7 +278,7 @@ public sealed class RunningVestige : IAsyncDisposable
         }
     }
 
-    public ValueTask DisposeAsync()
+    public async ValueTask DisposeAsync()
     {
         if (process is not null)
         {
@@ -258,8 +286,14 @@ public sealed class RunningVestige : IAsyncDisposable
         }
 
         Http.Dispose();
+        await stop.CancelAsync();
+        if (here is not null)
+        {
+            Assert.Equal(0, await here);
+        }
+
+        stop.Dispose();
         Directory.Delete(root, recursive: true);
-        return ValueTask.CompletedTask;
     }
 
     private static int FreePort()

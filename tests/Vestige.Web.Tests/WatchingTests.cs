@@ -478,7 +478,7 @@ public sealed class WatchingTests
 
     private async Task<RunningVestige> DemoAsync(params string[] more)
     {
-        var vestige = await RunningVestige.StartAsync(["--empty", "true", .. more]);
+        var vestige = await RunningVestige.HostAsync(["--empty", "true", .. more]);
         foreach (var name in new[] { "shop", "copy" })
         {
             await vestige.PostAsync("/api/v1/connections", new { name, kind = "stand-in" });

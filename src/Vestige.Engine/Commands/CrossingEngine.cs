@@ -47,6 +47,7 @@ public sealed class CrossingEngine : IAsyncDisposable
     private readonly IRunStore? runs;
     private readonly RunRecorder runRecorder;
     private readonly EngineWatch watch;
+    private bool hasEnded;
 
     public CrossingEngine(
         IConnections connections,
@@ -426,9 +427,14 @@ public sealed class CrossingEngine : IAsyncDisposable
         }
     }
 
-    /// <summary>Ends the process's work: every crossing rests where it is and continues at the next start.</summary>
+    /// <summary>Ends the process's work: every crossing rests where it is and continues at the next start. Once only.</summary>
     public async ValueTask DisposeAsync()
     {
+        if (Interlocked.Exchange(ref hasEnded, true))
+        {
+            return;
+        }
+
         opener.End();
         await watch.EndAsync();
         await Reconcile.Runner.EndAsync();

@@ -18,7 +18,7 @@ public sealed class RowCounts(ConnectionDirectory connections, TimeProvider cloc
     private static readonly TimeSpan FreshOfLarge = TimeSpan.FromMinutes(1);
 
     /// <summary>How long a page waits for its counts. What comes later is shown when the page is drawn next.</summary>
-    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(400);
+    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(60);
 
     private readonly ConcurrentDictionary<CountedRows, (RowCount? Count, DateTimeOffset At)> counts = new();
     private readonly ConcurrentDictionary<CountedRows, Lazy<Task<RowCount?>>> running = new();

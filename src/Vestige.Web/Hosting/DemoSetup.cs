@@ -25,6 +25,7 @@ public sealed class DemoSetup(
     private readonly CancellationTokenSource stopping = new();
     private CirculationWorkload? workload;
     private Task states = Task.CompletedTask;
+    private bool hasEnded;
 
     /// <summary>The work on a database of the demo; null where there is none.</summary>
     public CirculationWorkload? WorkloadOf(string connection) => connection == CirculationSchema.Name ? workload : null;
@@ -152,6 +153,11 @@ public sealed class DemoSetup(
 
     public async ValueTask DisposeAsync()
     {
+        if (Interlocked.Exchange(ref hasEnded, true))
+        {
+            return;
+        }
+
         await stopping.CancelAsync();
         await states;
         if (workload is not null)
