@@ -29,7 +29,7 @@ public partial class Program
     private const int ThreadsAtHand = 48;
 
     /// <summary>
-    /// Runs it until it is told to end, or cannot start, which it says on the error output. Several can run in one process, each with a
+    /// Runs it until it is asked to stop, or cannot start, which it says on the error output. Several can run in one process, each with a
     /// data folder and a port of its own.
     /// </summary>
     /// <param name="args">The command line.</param>
