@@ -6,7 +6,7 @@ using Xunit;
 
 namespace Vestige.Web.Tests;
 
-/// <summary>The HTTP interface of the real process, as a program would use it.</summary>
+/// <summary>The HTTP interface of the running application, as a program would use it.</summary>
 public sealed class ApiTests(EmptyVestige empty) : IClassFixture<EmptyVestige>, IAsyncLifetime
 {
     private readonly CancellationToken cancellation = TestContext.Current.CancellationToken;

@@ -6,7 +6,7 @@ using Xunit;
 
 namespace Vestige.Web.Tests;
 
-/// <summary>The pages of the real process as they are sent: none, many, long names, odd characters, errors.</summary>
+/// <summary>The pages of the running application as they are sent: none, many, long names, odd characters, errors.</summary>
 public sealed partial class PageTests(EmptyVestige empty) : IClassFixture<EmptyVestige>, IAsyncLifetime
 {
     private static readonly string LongName = "a-" + string.Concat(Enumerable.Repeat("very-", 11)) + "long";
