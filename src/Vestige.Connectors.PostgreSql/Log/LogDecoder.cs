@@ -43,6 +43,9 @@ internal sealed class LogDecoder
     private DateTimeOffset committedAt;
     private bool isFirst;
     private bool isKnown;
+
+    /// <summary>Whether a message of this transaction has told what was done to a table.</summary>
+    private bool tells;
     private int count;
     private uint transaction;
     private string? said;
@@ -165,7 +168,7 @@ internal sealed class LogDecoder
                 committedAt = ReplicationLink.TimeOf(reader.Int64());
                 transaction = reader.UInt32();
                 (Inside, isFirst, count) = (true, true, 0);
-                (isKnown, said, origin, route) = (position <= known, null, null, null);
+                (isKnown, said, origin, route, tells) = (position <= known, null, null, null, false);
                 break;
             case 'C':
                 reader.Byte();
@@ -198,6 +201,12 @@ internal sealed class LogDecoder
 
     private void EndTransaction(LogPosition end)
     {
+        // Before the rows of later transactions, and before loads that begin behind this one.
+        if (tells)
+        {
+            TellChanges();
+        }
+
         if (count > 0 || !isFirst)
         {
             EndFragment(isLast: true);
@@ -219,6 +228,14 @@ internal sealed class LogDecoder
                 break;
             case RouteMessage.Prefix:
                 route = Encoding.UTF8.GetString(reader.Bytes(reader.Int32()));
+                break;
+            case ChangeRecorder.Prefix:
+                if (RecordedChange.Parse(Encoding.UTF8.GetString(reader.Bytes(reader.Int32()))) is { } change)
+                {
+                    watch.Take(change, position);
+                    tells = !isKnown;
+                }
+
                 break;
         }
     }

@@ -1,5 +1,6 @@
 using Npgsql;
 using Vestige.Connectors.PostgreSql.Log;
+using Vestige.Connectors.PostgreSql.Watching;
 using Vestige.Core.Schemas;
 using Vestige.Engine.Ports;
 
@@ -79,6 +80,7 @@ internal static class PreparationScript
                 ALTER ROLE {role} NOREPLICATION;
               END IF;
             END $$;
+            {ChangeRecorder.Undo}
             DROP FUNCTION IF EXISTS vestige.carry(text, text[], text[]);
             DROP FUNCTION IF EXISTS vestige.release(text, text[], text[]);
             DROP SCHEMA IF EXISTS vestige;
@@ -86,7 +88,15 @@ internal static class PreparationScript
             -- If the script set wal_level; in force only after a restart of the server:
             -- ALTER SYSTEM RESET wal_level;
             """;
-        return new Preparation(Tidy(script), Tidy(undo), level != "logical");
+        var optional = $"""
+            -- Has the database {settings.Database} tell its schema changes at their place in the log. Run as a superuser in that database,
+            -- after the preparation script; safe to run twice. It needs PostgreSQL 14 or later.
+            CREATE SCHEMA IF NOT EXISTS vestige;
+            GRANT USAGE ON SCHEMA vestige TO {role};
+            {ChangeRecorder.Script}
+            GRANT SELECT ON {ChangeRecorder.Table} TO {role};
+            """;
+        return new Preparation(Tidy(script), Tidy(undo), level != "logical") { Optional = Tidy(optional) };
     }
 
     public static Preparation ForTarget(PostgreSqlSettings settings)

@@ -1,5 +1,6 @@
 using Npgsql;
 using Vestige.Connectors.PostgreSql.Log;
+using Vestige.Connectors.PostgreSql.Watching;
 using Vestige.Core.Readiness;
 using Vestige.Core.Schemas;
 using Vestige.Core.Text;
@@ -71,6 +72,7 @@ internal static class SourceReadiness
         checks.AddRange(await PartitionReadiness.CheckAsync(connection, source.Names, tables, cancellation));
         checks.AddRange(await InsertsReadiness.CheckAsync(connection, source.Names, tables, cancellation));
         checks.Add(await MarksAsync(connection, cancellation));
+        checks.Add(await RecorderAsync(connection, cancellation));
         return checks;
     }
 
@@ -166,6 +168,23 @@ internal static class SourceReadiness
                 : "none: they need version 14 and the right to call pg_logical_emit_message; without them, a server restored to an "
                     + "older state is noticed only while its log is shorter than before",
             "no action needed",
+            null,
+            TimeSpan.Zero
+        );
+    }
+
+    /// <summary>Nothing stops without it.</summary>
+    private static async Task<ReadinessCheck> RecorderAsync(NpgsqlConnection connection, CancellationToken cancellation)
+    {
+        var isThere =
+            await ChangeRecorder.IsThereAsync(connection, cancellation) && await ChangeRecorder.IsReadableAsync(connection, cancellation);
+        return new ReadinessCheck(
+            "schema changes in the log",
+            true,
+            isThere
+                ? "an event trigger writes each one at its place"
+                : "none: Vestige compares the catalog with what it saw before, and holds a table where that does not show what was done",
+            "no action needed; the optional part of the preparation script adds the event trigger",
             null,
             TimeSpan.Zero
         );

@@ -31,4 +31,39 @@ internal sealed record CatalogueGlance(
     IReadOnlySet<uint> Survived,
     RunningTransactions Running,
     string? Refusal = null
-);
+)
+{
+    private static readonly ILookup<uint, RecordedChange> None = Array.Empty<RecordedChange>().ToLookup(change => change.State.Number);
+
+    /// <summary>What the source has recorded of changes of tables since they were known, in their order, by the table's number.</summary>
+    public ILookup<uint, RecordedChange> Recorded { get; init; } = None;
+
+    /// <summary>
+    /// Whether the log itself told it, at the place of what was done. <see cref="End"/> is the beginning of the log then: nothing that
+    /// lies beyond was written before it.
+    /// </summary>
+    public bool IsOfTheLog { get; private init; }
+
+    /// <summary>A table as the log tells it after a statement.</summary>
+    public static CatalogueGlance Of(TableName name, TableState state) =>
+        new(
+            LogPosition.Zero,
+            LogPosition.Zero,
+            DateTimeOffset.MinValue,
+            new Dictionary<TableName, TableState> { [name] = state },
+            new Dictionary<uint, TableName> { [state.Number] = name },
+            null,
+            "",
+            new Dictionary<uint, IReadOnlySet<uint>>(),
+            0,
+            new HashSet<uint>(),
+            new RunningTransactions(0, [])
+        )
+        {
+            IsOfTheLog = true,
+        };
+
+    /// <summary>The last of the records that are in a state of a table that it found; null where there is none.</summary>
+    public long? LastRecordOf(TableState state) =>
+        IsOfTheLog ? state.Record : Recorded[state.Number].Select(change => (long?)change.Number).LastOrDefault();
+}

@@ -14,7 +14,9 @@ internal sealed class FoundVersions
     /// <summary>Up to here what is known of all tables holds, by the last look at all of them.</summary>
     public LogPosition ProvenAt { get; set; }
 
-    /// <summary>A version that lies between the last look at all tables and a position.</summary>
+    /// <summary>
+    /// A version that lies between the last look at all tables and a position; an exact one, which the log tells, at that position.
+    /// </summary>
     public void Add(ToldVersion version, LogPosition position)
     {
         var ordinal = last.GetValueOrDefault(version.Table) is var before && before.At == position ? before.Ordinal + 1 : 0;
@@ -24,18 +26,18 @@ internal sealed class FoundVersions
             {
                 From = position,
                 Ordinal = ordinal,
-                NotBefore = LogPosition.Min(ProvenAt, position),
+                NotBefore = version.Certainty == VersionCertainty.Exact ? null : LogPosition.Min(ProvenAt, position),
             }
         );
     }
 
-    /// <summary>The tables as the first look has them, those of which a version was found apart.</summary>
-    public void AddPresent(IEnumerable<TableName> tables, CatalogueGlance first)
+    /// <summary>The tables as they are known after the first look, those of which a version was found apart.</summary>
+    public void AddPresent(IEnumerable<TableName> tables, KnownCatalogue known, CatalogueGlance first)
     {
         var changed = found.Select(version => version.Table).ToHashSet();
         foreach (var table in tables.Where(table => !changed.Contains(table)))
         {
-            if (first.Tables.TryGetValue(table, out var state))
+            if (first.Tables.ContainsKey(table) && known.Find(table) is { } state)
             {
                 found.Add(new ToldVersion(table, first.Begin, VersionCertainty.Exact, state.Described(table), ""));
             }

@@ -53,6 +53,9 @@ internal sealed record TableState(
     /// </summary>
     public LogPosition? Found { get; init; }
 
+    /// <summary>The last of its changes that the source has recorded and that is in this; null where none is.</summary>
+    public long? Record { get; init; }
+
     /// <summary>How many changes were noticed that concern its rows.</summary>
     public int Generation { get; init; }
 

@@ -59,7 +59,7 @@ internal static class TableVersions
     /// </summary>
     public static SchemaNotice WithSteps(SchemaNotice notice, TableState old, TableState now, ToldVersion version)
     {
-        if (notice.Values || version is not { Certainty: VersionCertainty.Derived, Schema: { } after, Before: { } before })
+        if (notice.Values || version is not { Certainty: not VersionCertainty.Undecided, Schema: { } after, Before: { } before })
         {
             return notice;
         }

@@ -1,11 +1,9 @@
 using System.Collections.Immutable;
 using System.Text.Json;
-using Npgsql;
 using Vestige.Connectors.PostgreSql.Log;
 using Vestige.Core.Positions;
 using Vestige.Core.Schemas;
 using Vestige.Core.SchemaVersions;
-using Vestige.Engine.Faults;
 using Vestige.Engine.Ports;
 
 namespace Vestige.Connectors.PostgreSql.Watching;
@@ -25,6 +23,9 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 /// shows in whatever looks then. One that does not show for two seconds, as for want of a standby, is not waited for any longer.</item>
 /// <item>What is known is noted only together with or after what was told of it, and so is what is to be told once more: told twice is
 /// harmless, never told is not; and a process that begins knows what the one before it has told.</item>
+/// <item>A source may record each change itself (<see cref="ChangeRecorder"/>). Where its records lead from what is known to what a look
+/// finds, each is told once, when the log comes to it, and the look is passed over. Where they do not, what the look finds is told, and
+/// records up to it are passed over.</item>
 /// <item>A table that dropped out of the publication is put back only when its loss is durable here.</item>
 /// <item>A table whose changes cannot be logged is taken out of the publication at once, for its own updates fail at the source.</item>
 /// </list>
@@ -35,7 +36,6 @@ internal sealed class TableWatch
     private const string NotePrefix = "table ";
     private const string CatalogueNote = "catalogue";
 
-    private readonly PostgreSqlDatabase database;
     private readonly LogNames names;
     private readonly CatalogueLooks looks;
     private readonly IReadOnlyList<TableName> tables;
@@ -43,14 +43,16 @@ internal sealed class TableWatch
     private readonly List<TableChange> pending = [];
 
     private readonly ToldAgain again;
-    private readonly Dictionary<TableName, LogPosition?> lost = [];
+    private readonly LostTables lost;
     private readonly Dictionary<TableName, long> metAt = [];
+
+    /// <summary>Tables of which a record did not follow on what is known: the next look tells what it finds.</summary>
+    private readonly HashSet<TableName> astray = [];
     private readonly FoundVersions versions = new();
     private readonly Lock gate = new();
     private KnownCatalogue known;
     private CatalogueGlance covering;
     private bool isCatalogueUntold;
-    private Task? carrying;
     private long coveringBegan;
     private long meetings;
 
@@ -64,7 +66,8 @@ internal sealed class TableWatch
         CatalogueGlance first
     )
     {
-        (this.database, this.names, this.looks, this.tables) = (database, names, looks, tables);
+        (this.names, this.looks, this.tables) = (names, looks, tables);
+        lost = new LostTables(database, names);
         (this.known, this.again) = (known, again);
         covering = first;
         versions.ProvenAt = first.Begin;
@@ -86,11 +89,20 @@ internal sealed class TableWatch
         var looking = new CatalogueLooks(database, names, clock);
         var first = await looking.LookAsync(noted, watched, cancellation);
         var watch = new TableWatch(database, names, looking, watched, noted, ToldAgain.Of(watched, request.Notes), first);
+        var told = request
+            .Known.Values.GroupBy(form => form.Name)
+            .ToDictionary(same => same.Key, same => same.Max(form => form.Generation));
         foreach (var table in watched)
         {
-            if (noted.Tables.ContainsKey(table))
+            if (noted.Tables.TryGetValue(table, out var state))
             {
-                watch.Judge(table, first, first.End);
+                // What was told after it was noted is not told by the log again.
+                if (told.GetValueOrDefault(table) > state?.Generation)
+                {
+                    watch.astray.Add(table);
+                }
+
+                watch.JudgeUnlessRecorded(table, first, first.End);
             }
             else
             {
@@ -99,7 +111,7 @@ internal sealed class TableWatch
         }
 
         watch.TakeTypes(first);
-        watch.versions.AddPresent(watched, first);
+        watch.versions.AddPresent(watched, watch.known, first);
         return watch;
     }
 
@@ -134,9 +146,31 @@ internal sealed class TableWatch
         meetings++;
         foreach (var table in met)
         {
-            Judge(table, now, position);
+            JudgeUnlessRecorded(table, now, position);
             metAt[table] = meetings;
             pending.AddRange(again.Of(table).Except(pending));
+        }
+    }
+
+    /// <summary>
+    /// The log tells a table after a statement, between the rows before and after it. What does not follow on what is known is left to the
+    /// next look.
+    /// </summary>
+    public void Take(RecordedChange change, LogPosition position)
+    {
+        meetings++;
+        var met = known.Tables.Where(pair => pair.Value is { } state && state.Number == change.State.Number).ToList();
+        foreach (var (table, state) in met.Where(pair => !(pair.Value!.Record >= change.Number)))
+        {
+            if (!RecordedChanges.IsOneStatement(state!, change.State))
+            {
+                astray.Add(table);
+                continue;
+            }
+
+            metAt[table] = meetings;
+            var now = change.State with { Whole = state!.Whole, Inserts = state.Inserts, Record = change.Number };
+            Judge(table, CatalogueGlance.Of(change.Name, now), position, change.Statement);
         }
     }
 
@@ -191,45 +225,14 @@ internal sealed class TableWatch
     public void ReportedUpTo(LogPosition position)
     {
         pending.Clear();
-        var done = again.ReportedUpTo(position);
-        lock (gate)
-        {
-            foreach (var table in lost.Where(entry => entry.Value is null && done.Contains(entry.Key)).Select(entry => entry.Key).ToList())
-            {
-                lost[table] = position;
-            }
-        }
+        lost.ToldAt(again.ReportedUpTo(position), position);
     }
 
     /// <summary>Everything up to a place is durable here: the tables whose loss was told by then are published again.</summary>
-    public void Keep(LogPosition durable)
-    {
-        if (carrying is { IsCompleted: false })
-        {
-            return;
-        }
-
-        HashSet<TableName> ready;
-        lock (gate)
-        {
-            ready = [.. lost.Where(entry => entry.Value <= durable && known.Find(entry.Key) is not null).Select(entry => entry.Key)];
-            foreach (var table in ready)
-            {
-                lost.Remove(table);
-            }
-        }
-
-        carrying = ready.Count > 0 ? CarryAsync(ready) : null;
-    }
+    public void Keep(LogPosition durable) => lost.Publish(durable, table => known.Find(table) is not null);
 
     /// <summary>Whether the loss of a table is not written down yet. Safe on any thread.</summary>
-    public bool IsLosing(TableName table)
-    {
-        lock (gate)
-        {
-            return lost.ContainsKey(table);
-        }
-    }
+    public bool IsLosing(TableName table) => lost.Contains(table);
 
     /// <summary>Notes a version that was found elsewhere, such as by looking at the parts of a table.</summary>
     public void Add(ToldVersion version, LogPosition position) => versions.Add(version, position);
@@ -274,32 +277,33 @@ internal sealed class TableWatch
         return new KnownCatalogue(noted, types.Types, types.TypesPrint, types.Horizon);
     }
 
-    private async Task CarryAsync(IReadOnlySet<TableName> again)
+    /// <summary>A look is ahead of the log: what it finds of a table is passed over where the log has yet to come to each change.</summary>
+    private void JudgeUnlessRecorded(TableName table, CatalogueGlance now, LogPosition position)
     {
-        try
+        var isRecorded =
+            !astray.Remove(table)
+            && known.Find(table) is { } old
+            && now.Tables.GetValueOrDefault(table) is { } there
+            && there.Number == old.Number
+            && !now.UsersOf.Values.Any(users => users.Contains(there.Number))
+            && RecordedChanges.Lead(old, now.Recorded[old.Number], there);
+        if (!isRecorded)
         {
-            await database.UseAsync(
-                "Publishing tables again",
-                async (connection, stop) =>
-                {
-                    await Publication.CarryAsync(connection, names, again, stop);
-                    return true;
-                },
-                CancellationToken.None
-            );
-        }
-        catch (PortException)
-        {
-            // Whoever loads one of them is told why it is not published, and the next start of the reader tries again.
+            Judge(table, now, position);
         }
     }
 
-    private void Judge(TableName table, CatalogueGlance now, LogPosition position)
+    private void Judge(TableName table, CatalogueGlance now, LogPosition position, string? statement = null)
     {
         var there = now.Tables.GetValueOrDefault(table);
         var change = TableDifferences.Of(table, known, now, names);
         var old = known.Find(table);
         var found = old is null ? null : TableVersions.Between(table, old, there, change?.Notice.What);
+        if (found is { Certainty: VersionCertainty.Derived } && now.IsOfTheLog)
+        {
+            found = found with { Certainty = VersionCertainty.Exact, Statement = statement };
+        }
+
         if (found is not null && there is not null)
         {
             change = WithSteps(change, table, (old!, there), found);
@@ -307,6 +311,7 @@ internal sealed class TableWatch
 
         if (there is not null && old is not null && there.Number == old.Number)
         {
+            there = there with { Record = now.LastRecordOf(there) ?? old.Record };
             there = change is null || change.Notice.KeepsRows ? there.Like(old)
                 : change.Notice.Changes.Count > 0 ? there.After(old, now.End)
                 : there with { Generation = old.Generation + 1 };
@@ -314,7 +319,7 @@ internal sealed class TableWatch
 
         if (change is not null)
         {
-            Tell(change.Schema is null ? change : change with { Schema = there!.FormOf(table) }, now.End);
+            Tell(change.Schema is null ? change : change with { Schema = there!.FormOf(table) }, now);
         }
 
         if (found is { } version)
@@ -365,27 +370,23 @@ internal sealed class TableWatch
                             : "it was taken out of the publication, and changes made since then are lost"
                     )
                 ),
-                first.End
+                first
             );
         }
         else if (spooled is not null && form is not null && !Described(spooled).SequenceEqual(Described(form)))
         {
-            Tell(new TableChange(table, form, new SchemaNotice("its columns or its key changed")), first.End);
+            Tell(new TableChange(table, form, new SchemaNotice("its columns or its key changed")), first);
         }
 
-        Take(table, there);
+        Take(table, there is null ? null : there with { Record = first.LastRecordOf(there) });
         Lose(table, there);
     }
 
-    /// <summary>A table of which nothing is to be told, as one that is new where none of its name was, has nothing to lose.</summary>
     private void Lose(TableName table, TableState? there)
     {
-        lock (gate)
+        if (there is { IsPublished: false })
         {
-            if (there is { IsPublished: false })
-            {
-                lost.TryAdd(table, again.Of(table).Count > 0 ? null : LogPosition.Zero);
-            }
+            lost.Add(table, again.Of(table).Count > 0);
         }
     }
 
@@ -396,7 +397,7 @@ internal sealed class TableWatch
     /// What is told with its steps is not told again after something else was told of the table: whoever loaded before both is told of that
     /// again, and sees by what was before it that it is not what was loaded. What rows do not show is no such thing.
     /// </summary>
-    private void Tell(TableChange change, LogPosition end)
+    private void Tell(TableChange change, CatalogueGlance found)
     {
         if (!change.Notice.KeepsRows)
         {
@@ -404,7 +405,10 @@ internal sealed class TableWatch
         }
 
         pending.Add(change);
-        again.Add(change, end);
+        if (!found.IsOfTheLog)
+        {
+            again.Add(change, found.End);
+        }
     }
 
     private void Take(TableName table, TableState? there)

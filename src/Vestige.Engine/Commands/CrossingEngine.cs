@@ -314,6 +314,9 @@ public sealed class CrossingEngine : IAsyncDisposable
         capture?.RetryNow();
     }
 
+    /// <summary>Rows a second of the last load into a target; null when none was measured by this process.</summary>
+    public double? LoadRate(string target) => sampler.LoadRate(target);
+
     /// <summary>What a start would do. Reads only.</summary>
     public Task<CrossingPlan> PlanAsync(CrossingDefinition definition, CancellationToken cancellation)
     {

@@ -12,6 +12,8 @@ namespace Vestige.Engine.Measuring;
 /// <summary>A crossing at one moment, all that pages and the API show of it.</summary>
 public sealed record CrossingStatus
 {
+    private Derived? derived;
+
     /// <summary>What a person said.</summary>
     public required CrossingDefinition Definition { get; init; }
 
@@ -125,8 +127,23 @@ public sealed record CrossingStatus
 
     public string Name => Definition.Name;
 
-    /// <summary>The worst of all that holds of it, and the rest; derived again at each call.</summary>
-    public Headline Headline => HeadlineRule.Of(HeadlineReader.FactsOf(this));
+    /// <summary>
+    /// The worst of all that holds of it, and the rest. Derived once: a page asks for it many times, and tables may be thousands.
+    /// </summary>
+    public Headline Headline
+    {
+        get
+        {
+            // A copy with something changed has another.
+            var known = derived;
+            if (known is null || !ReferenceEquals(known.Of, this))
+            {
+                derived = known = new Derived(this, HeadlineRule.Of(HeadlineReader.FactsOf(this)));
+            }
+
+            return known.Headline;
+        }
+    }
 
     /// <summary>How many changes wait in quarantine.</summary>
     public int Quarantined => Tables.Sum(table => table.Quarantined);
@@ -166,5 +183,12 @@ public sealed record CrossingStatus
                 : all == 0 ? 1
                 : Math.Min(1, (double)loading.Sum(table => table.RowsLoaded) / all);
         }
+    }
+
+    private sealed class Derived(CrossingStatus of, Headline headline)
+    {
+        public CrossingStatus Of => of;
+
+        public Headline Headline => headline;
     }
 }

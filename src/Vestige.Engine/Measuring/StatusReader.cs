@@ -233,77 +233,97 @@ internal sealed class StatusReader(IConnections connections, EventLog events, Ti
         return Forecast.WhenFull(0, left, rates.High) is { } soonest ? (soonest, Forecast.WhenFull(0, left, rates.Low)) : null;
     }
 
-    /// <summary>Where the target's connection cannot be opened, tables are shown under the source's names.</summary>
-    private Func<TableName, IReadOnlyList<TableName>> IntoOf(TableOptions ways)
+    /// <summary>Null where the target's connection cannot be opened.</summary>
+    private TargetSystem? TargetOf(TableOptions ways)
     {
         try
         {
-            var target = connections.Target(ways.Definition.Target);
-            return name => ways.Into(name, target);
+            return connections.Target(ways.Definition.Target);
         }
         catch (Exception exception) when (exception is PortException or RequestRefusedException or IOException)
         {
-            return name => [name];
+            return null;
         }
     }
 
     private List<TableStatus> Tables(Look look, IReadOnlyList<WaitingChange> quarantined)
     {
-        var (entry, state, load, lag) = (look.Entry, look.State, look.View?.Load, look.Lag);
-        var (progress, ways) = (entry.Progress, entry.Ways);
-        var into = IntoOf(ways);
-        var known = progress.Tables.Where(table => ways.Takes(table.Table)).ToList();
+        var (entry, state) = (look.Entry, look.State);
+        var (progress, target) = (entry.Progress, TargetOf(entry.Ways));
         var waiting = quarantined.CountBy(change => change.Table).ToDictionary();
-        var loads = load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
-        return
-        [
-            .. Listed(known, loads.Keys)
-                .Select(listed =>
+        var loads = look.View?.Load?.Tables.ToDictionary(table => table.Table.Name) ?? [];
+        var listed = WithLoads(entry.Listing.Of(progress.Tables, entry.Ways, target), loads.Keys, entry.Ways, target);
+        var held = HeldOf(entry, listed, look.Now);
+        var all = new List<TableStatus>(listed.Count);
+        foreach (var (name, table, into) in listed)
+        {
+            // Most crossings have no such tables at the moment, and some have thousands of others.
+            var loading = loads.Count == 0 ? null : loads.GetValueOrDefault(name);
+            var waits = waiting.Count == 0 ? 0 : waiting.GetValueOrDefault(name);
+            all.Add(
+                new TableStatus(
+                    name,
+                    into,
+                    TableStateOf(table, loading, state, waits > 0),
+                    table?.HeldCause ?? QuarantineOf(waits),
+                    loading?.Rows ?? 0,
+                    loading?.EstimatedRows,
+                    waits,
+                    loading is null && table is { Loaded: true, Held: false } ? look.Lag?.Behind : null,
+                    entry.Verdicts.Of(name),
+                    entry.Meter.TallyOf(name)
+                )
                 {
-                    var (name, table) = listed;
-                    var loading = loads.GetValueOrDefault(name);
-                    return new TableStatus(
-                        name,
-                        into(name),
-                        TableStateOf(table, loading, state, waiting.ContainsKey(name)),
-                        table?.HeldCause
-                            ?? (
-                                waiting.TryGetValue(name, out var changes)
-                                    ? $"{Figures.Of(changes, "change")} of it {(changes == 1 ? "is" : "are")} in quarantine; "
-                                        + "its other rows are replicated."
-                                    : null
-                            ),
-                        loading?.Rows ?? 0,
-                        loading?.EstimatedRows,
-                        waiting.GetValueOrDefault(name),
-                        loading is null && table is { Loaded: true, Held: false } ? lag?.Behind : null,
-                        entry.Verdicts.Of(name),
-                        entry.Meter.TallyOf(name)
-                    )
-                    {
-                        HeldAt = table is { Held: true } ? table.Position : null,
-                        MayContinue = HeldTables.MayContinue(table, progress, look.Capture?.Spool),
-                        HeldSince = entry.Held.Of(name, table?.Held == true, look.Now, reported => HeldAt(entry.Name, reported)),
-                    };
-                }),
-        ];
+                    HeldAt = table is { Held: true } ? table.Position : null,
+                    MayContinue = HeldTables.MayContinue(table, progress, look.Capture?.Spool),
+                    HeldSince = table is { Held: true } ? held[name] : null,
+                }
+            );
+        }
+
+        return all;
     }
 
-    /// <summary>Known tables and those that are loaded, each once, by name. What is in order already is not sorted again.</summary>
-    private static IEnumerable<(TableName Name, TableProgress? Table)> Listed(List<TableProgress> known, ICollection<TableName> loads)
+    private static string? QuarantineOf(int changes) =>
+        changes > 0
+            ? $"{Figures.Of(changes, "change")} of it {(changes == 1 ? "is" : "are")} in quarantine; its other rows are replicated."
+            : null;
+
+    /// <summary>Before the target has said what it holds, nothing is known to be held or not.</summary>
+    private IReadOnlyDictionary<TableName, DateTimeOffset?> HeldOf(
+        CrossingEntry entry,
+        IReadOnlyList<ListedTable> listed,
+        DateTimeOffset now
+    ) =>
+        listed.Count == 0
+            ? new Dictionary<TableName, DateTimeOffset?>()
+            : entry.Held.Look(
+                listed.Where(table => table.Progress is { Held: true }).Select(table => table.Name),
+                now,
+                reported => HeldAt(entry.Name, reported)
+            );
+
+    /// <summary>The tables listed and those that are loaded, each once, by name.</summary>
+    private static IReadOnlyList<ListedTable> WithLoads(
+        IReadOnlyList<ListedTable> listed,
+        ICollection<TableName> loads,
+        TableOptions ways,
+        TargetSystem? target
+    )
     {
-        var all = known.Select(table => (Name: table.Table, Table: (TableProgress?)table));
-        if (loads.Count > 0)
+        if (loads.Count == 0)
         {
-            var names = known.Select(table => table.Table).ToHashSet();
-            all = all.Concat(loads.Where(name => !names.Contains(name)).Select(name => (name, (TableProgress?)null)));
-        }
-        else if (known.Zip(known.Skip(1)).All(pair => pair.First.Table.CompareTo(pair.Second.Table) < 0))
-        {
-            return all;
+            return listed;
         }
 
-        return all.OrderBy(table => table.Name);
+        var names = listed.Select(table => table.Name).ToHashSet();
+        List<ListedTable> begun =
+        [
+            .. loads
+                .Where(name => !names.Contains(name))
+                .Select(name => new ListedTable(name, null, TableListing.IntoOf(name, ways, target))),
+        ];
+        return begun.Count == 0 ? listed : [.. listed.Concat(begun).OrderBy(table => table.Name)];
     }
 
     /// <summary>When the latest events say that a table was held; null where none of them does.</summary>

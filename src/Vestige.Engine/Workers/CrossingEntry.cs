@@ -45,6 +45,9 @@ internal sealed class CrossingEntry(StoredCrossing stored, Quarantine quarantine
 
     public HeldTimes Held { get; } = new();
 
+    /// <summary>Its tables as pages list them.</summary>
+    public TableListing Listing { get; } = new();
+
     public FirstStart FirstStart { get; } = new();
 
     /// <summary>What the target last said, for a crossing that does not run; null while it runs and until it was asked.</summary>

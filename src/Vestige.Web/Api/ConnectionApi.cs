@@ -258,7 +258,7 @@ public static class ConnectionApi
         return Results.Ok(lines.Select(ReadinessView.Of));
     }
 
-    /// <summary>The script as a file, or its undo; of the tables that a crossing takes where one is named.</summary>
+    /// <summary>The script as a file, its undo or its optional part; of the tables that a crossing takes where one is named.</summary>
     private static async Task<IResult> ScriptAsync(
         string name,
         string role,
@@ -266,6 +266,7 @@ public static class ConnectionApi
         CrossingEngine engine,
         CancellationToken cancellation,
         bool undo = false,
+        bool optional = false,
         string? crossing = null
     )
     {
@@ -290,11 +291,13 @@ public static class ConnectionApi
             role == "source"
                 ? await preparable.PrepareSourceAsync(tables, cancellation)
                 : await preparable.PrepareTargetAsync(cancellation);
-        return Results.File(
-            System.Text.Encoding.UTF8.GetBytes(undo ? made.Undo : made.Script),
-            "application/sql",
-            $"{name}-{role}{(undo ? "-undo" : "")}.sql"
-        );
+        var (text, part) =
+            undo ? (made.Undo, "-undo")
+            : optional ? (made.Optional, "-schema-changes")
+            : (made.Script, "");
+        return text is null
+            ? Problems.NotFound($"optional part of the preparation script for {name}")
+            : Results.File(System.Text.Encoding.UTF8.GetBytes(text), "application/sql", $"{name}-{role}{part}.sql");
     }
 
     private static async Task<IResult> PreparationAsync(
@@ -334,7 +337,9 @@ public static class ConnectionApi
             role == "source"
                 ? await preparable.PrepareSourceAsync(tables, cancellation)
                 : await preparable.PrepareTargetAsync(cancellation);
-        return Results.Ok(new PreparationDocument(Script: made.Script, Undo: made.Undo, NeedsRestart: made.NeedsRestart));
+        return Results.Ok(
+            new PreparationDocument(Script: made.Script, Undo: made.Undo, NeedsRestart: made.NeedsRestart, Optional: made.Optional)
+        );
     }
 
     private static async Task<IResult> TablesAsync(

@@ -36,6 +36,13 @@ public sealed class Database(Cluster cluster, string name)
         return Convert.ToString(await command.ExecuteScalarAsync(), CultureInfo.InvariantCulture) ?? "";
     }
 
+    /// <summary>Runs the optional part of the preparation script, which makes the event trigger.</summary>
+    public async Task RecordSchemaChangesAsync()
+    {
+        await using var connector = new PostgreSqlConnector(Settings(), Names, TimeProvider.System);
+        await RunAsync((await connector.PrepareSourceAsync([], CancellationToken.None)).Optional!);
+    }
+
     /// <summary>All rows of a table in the server's own text form, digested by the server.</summary>
     public Task<string> DigestAsync(string table) =>
         AskAsync($"SELECT count(*) || ' ' || coalesce(md5(string_agg(t::text, E'\\n' ORDER BY t::text COLLATE \"C\")), '') FROM {table} t");

@@ -23,12 +23,18 @@ public class HeldTimesTests
     [Fact]
     public void A_table_that_was_held_before_a_restart_is_so_since_its_event()
     {
-        var times = new HeldTimes();
-        Assert.Equal(Start.AddHours(-1), times.Of(Loan, isHeld: true, Start, _ => Start.AddHours(-1)));
+        var (times, other) = (new HeldTimes(), new TableName("circulation", "loans"));
+        var first = times.Look([Loan, other], Start, table => table == Loan ? Start.AddHours(-1) : null);
+        Assert.Equal((Start.AddHours(-1), null), (first[Loan], first[other]));
         Assert.Equal(Start.AddHours(-1), Of(times, isHeld: true, 1));
-        Assert.Null(times.Of(new TableName("circulation", "loans"), isHeld: true, Start, _ => null));
     }
 
     private static DateTimeOffset? Of(HeldTimes times, bool isHeld, int minutes) =>
-        times.Of(Loan, isHeld, Start.AddMinutes(minutes), _ => throw new InvalidOperationException("No event is asked for."));
+        times
+            .Look(
+                isHeld ? [Loan] : [],
+                Start.AddMinutes(minutes),
+                _ => throw new InvalidOperationException("No event is asked for.")
+            )
+            .GetValueOrDefault(Loan);
 }

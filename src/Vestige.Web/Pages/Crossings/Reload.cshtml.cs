@@ -5,6 +5,7 @@ using Vestige.Engine.Commands;
 using Vestige.Engine.Measuring;
 using Vestige.Web.Connections;
 using Vestige.Web.Crossings;
+using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages.Crossings;
 
@@ -44,6 +45,15 @@ public class ReloadModel(CrossingEngine engine, ConnectionDirectory connections,
 
     /// <summary>The rows that they have now; null where that is not known.</summary>
     public RowCount? Rows { get; private set; }
+
+    /// <summary>What is read again, and until when.</summary>
+    public LogPicture Picture =>
+        LogPicture.OfReload(
+            Rows is { } rows && Engine.LoadRate(Status.Definition.Target) is { } rate ? TimeSpan.FromSeconds(rows.Rows / rate) : null,
+            Plan?.OthersGoOn == true,
+            IsAll ? Status.Tables.Count : Chosen.Count,
+            !IsAll && Chosen.Count < Status.Tables.Count
+        );
 
     /// <summary>Whether rows go before others come, so that the crossing's name is to be typed.</summary>
     public bool Deletes => Plan is { } plan && (IsAll || plan.Emptied.Count > 0);

@@ -9,6 +9,7 @@ using Vestige.Engine.Rewinding;
 using Vestige.Web.Connections;
 using Vestige.Web.Crossings;
 using Vestige.Web.Definitions;
+using Vestige.Web.Views;
 
 namespace Vestige.Web.Pages.Crossings;
 
@@ -40,6 +41,12 @@ public class RewindModel(CrossingEngine engine, ConnectionDirectory connections,
 
     /// <summary>What it would do; null until that is known.</summary>
     public RewindPlan? Plan { get; private set; }
+
+    /// <summary>Of the plan; null where there is none, or the log is not one piece.</summary>
+    public LogPicture? Picture =>
+        Plan is { } plan && HeldSince is { } held && Status.AppliedPosition is { } applied
+            ? LogPicture.OfRewind(LogPosition.Min(held.After, plan.From), plan.From, applied, Since, Chosen.Count)
+            : null;
 
     /// <summary>What is being applied again now; null where nothing is.</summary>
     public Rewind? Pending { get; private set; }
