@@ -84,7 +84,7 @@ public sealed class DataFolderTests
             Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}",
             CultureInfo.InvariantCulture
         );
-        var tries = Environment.GetEnvironmentVariable("VESTIGE_MIXES") is null ? 5 : int.MaxValue;
+        var tries = Environment.GetEnvironmentVariable("VESTIGE_MIXES") is null ? 3 : int.MaxValue;
         TestContext.Current.TestOutputHelper!.WriteLine($"seed {seed}");
         var random = new Random(seed);
         await using var foreign = await TwoCrossingsAsync();

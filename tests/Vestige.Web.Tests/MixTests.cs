@@ -31,7 +31,7 @@ public sealed class MixTests
     [Fact]
     public async Task Definitions_stay_consistent_whoever_changes_them_at_once()
     {
-        var mixes = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_MIXES") ?? "3", CultureInfo.InvariantCulture);
+        var mixes = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_MIXES") ?? "2", CultureInfo.InvariantCulture);
         var first = int.Parse(
             Environment.GetEnvironmentVariable("VESTIGE_SEED") ?? $"{Random.Shared.Next(100_000)}",
             CultureInfo.InvariantCulture

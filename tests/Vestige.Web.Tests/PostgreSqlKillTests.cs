@@ -160,7 +160,7 @@ public sealed class PostgreSqlKillTests
 
     private static (int Seed, int Kills) Begin()
     {
-        var kills = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "5", CultureInfo.InvariantCulture) * 5 / 6;
+        var kills = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_KILLS") ?? "4", CultureInfo.InvariantCulture) * 5 / 6;
         var seed = Environment.TickCount;
         TestContext.Current.SendDiagnosticMessage($"seed {seed}, {kills} kills");
         return (seed, kills);

@@ -15,7 +15,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     public void Whatever_fails_the_target_ends_as_the_source_and_each_change_took_effect_once()
     {
         var one = Environment.GetEnvironmentVariable("VESTIGE_SEED");
-        var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "500");
+        var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "300");
         var seeds = one is null ? Enumerable.Range(1, many) : [int.Parse(one)];
         var faults = new SortedDictionary<string, int>(StringComparer.Ordinal);
         var prefixes = 0;
@@ -51,7 +51,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     public void A_table_that_was_changed_beside_the_log_is_held_or_right()
     {
         var one = Environment.GetEnvironmentVariable("VESTIGE_SEED");
-        var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "500") / 2;
+        var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "300") / 2;
         var (held, restructured, agreed) = (0, 0, 0);
         SchemaChangeKind[] kinds = [SchemaChangeKind.ColumnAdded, SchemaChangeKind.ColumnDropped, SchemaChangeKind.ColumnRenamed];
         var carried = kinds.ToDictionary(kind => kind, _ => 0);
@@ -103,7 +103,7 @@ public class SimulatedWorldTests(ITestOutputHelper output)
     private void RunMany(Func<int, SimWorld> make)
     {
         var one = Environment.GetEnvironmentVariable("VESTIGE_SEED");
-        var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "500") / 8;
+        var many = int.Parse(Environment.GetEnvironmentVariable("VESTIGE_SEEDS") ?? "300") / 8;
         var faults = new SortedDictionary<string, int>(StringComparer.Ordinal);
         var states = 0;
         foreach (var seed in one is null ? Enumerable.Range(1, many) : [int.Parse(one)])
