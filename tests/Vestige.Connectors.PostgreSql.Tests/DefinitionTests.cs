@@ -221,7 +221,7 @@ public sealed class DefinitionTests(TwoServers servers)
         await crossing.Engine.RunAsync(Crossing.Name, "test", cancellation);
         await crossing.FollowsAsync();
         await crossing.SameAsync("parent", "child");
-        await crossing.UntilAsync(() => crossing.To.AskAsync(References).GetAwaiter().GetResult() == "1", "the reference");
+        await crossing.UntilAsync(() => crossing.To.PollAsync(References).GetAwaiter().GetResult() == "1", "the reference");
     }
 
     /// <summary>As a load leaves it that was interrupted between a parent and its child, after which both got another row.</summary>

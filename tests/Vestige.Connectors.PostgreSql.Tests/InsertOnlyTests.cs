@@ -26,7 +26,7 @@ public sealed class InsertOnlyTests(TwoServers servers)
                 + "VALUES (6, 'six'); UPDATE whole SET v = 'changed' WHERE id = 1"
         );
         await crossing.SameAsync("whole");
-        await crossing.UntilAsync(() => b.AskAsync("SELECT count(*) FROM t").GetAwaiter().GetResult() == "11", "the insert");
+        await crossing.UntilAsync(() => b.PollAsync("SELECT count(*) FROM t").GetAwaiter().GetResult() == "11", "the insert");
         await crossing.EndAsync();
         await a.RunAsync(
             "INSERT INTO t SELECT i, 'more' FROM generate_series(12, 500) i; UPDATE t SET v = v || '.'; TRUNCATE t; INSERT INTO t "
@@ -34,7 +34,7 @@ public sealed class InsertOnlyTests(TwoServers servers)
         );
         await crossing.BeginAsync();
         await crossing.SameAsync("whole");
-        await crossing.UntilAsync(() => b.AskAsync("SELECT count(*) FROM t").GetAwaiter().GetResult() == "501", "the later inserts");
+        await crossing.UntilAsync(() => b.PollAsync("SELECT count(*) FROM t").GetAwaiter().GetResult() == "501", "the later inserts");
         Assert.Equal(
             "v1 v2 new more more last",
             await b.AskAsync("SELECT string_agg(v, ' ' ORDER BY id) FROM t WHERE id IN (1, 2, 11, 12, 500, 501)")

@@ -82,7 +82,7 @@ public sealed class PartDetachedTests(TwoServers servers)
         await crossing.RunAsync(isAway: true, "DROP TABLE south");
         await crossing.UntilAsync(() => crossing.Said.Exists(said => said.Contains("detached", StringComparison.Ordinal)), "told");
         await a.RunAsync("INSERT INTO whole VALUES (70, 'north', now(), 'new')");
-        await crossing.UntilAsync(() => b.AskAsync("SELECT count(*)::text FROM whole WHERE id = 70").Result == "1", "goes on");
+        await crossing.UntilAsync(() => b.PollAsync("SELECT count(*)::text FROM whole WHERE id = 70").Result == "1", "goes on");
         Assert.Equal(rows, await b.AskAsync("SELECT count(*)::text FROM whole WHERE id < 70"));
         Assert.Null(Table(crossing)!.Cause);
     }

@@ -372,7 +372,7 @@ public sealed class ReconcileTests(TwoServers servers)
         );
         await crossing.FollowsAsync();
         await a.RunAsync("UPDATE t SET n = n + 1, day = day + 1 WHERE id % 7 = 0");
-        await crossing.UntilAsync(() => b.AskAsync("SELECT n FROM t WHERE id = 7").GetAwaiter().GetResult() == "8.00", "the change");
+        await crossing.UntilAsync(() => b.PollAsync("SELECT n FROM t WHERE id = 7").GetAwaiter().GetResult() == "8.00", "the change");
         var table = (await crossing.CompareAsync()).Tables.Single();
         Assert.True(
             table.IsEqual,

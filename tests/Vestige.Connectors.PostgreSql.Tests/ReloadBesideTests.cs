@@ -110,7 +110,7 @@ public sealed class ReloadBesideTests(TwoServers servers)
         await a.RunAsync("INSERT INTO child VALUES (501, 7)");
         await crossing.SameAsync("parent", "child");
         Assert.Equal("numeric", await b.AskAsync("SELECT pg_typeof(v)::text FROM parent LIMIT 1"));
-        while (await b.AskAsync("SELECT count(*) FROM pg_constraint WHERE contype = 'f' AND conrelid = 'child'::regclass") == "0")
+        while (await b.PollAsync("SELECT count(*) FROM pg_constraint WHERE contype = 'f' AND conrelid = 'child'::regclass") == "0")
         {
             await Task.Delay(50, cancellation);
         }

@@ -141,7 +141,7 @@ public sealed partial class SchemaSuiteTests(ITestOutputHelper output)
     {
         await a.RunAsync($"UPDATE public.zz_mark SET id = {number}");
         var watch = Stopwatch.StartNew();
-        while (await b.AskAsync("SELECT id FROM public.zz_mark") != $"{number}")
+        while (await b.PollAsync("SELECT id FROM public.zz_mark") != $"{number}")
         {
             Assert.True(watch.Elapsed < FoundWithin, $"statement {number} does not arrive");
             await Task.Delay(10);

@@ -30,7 +30,7 @@ public sealed class StandbyTests(TwoServers servers)
         );
         await SeenWaitingAsync(a, 1);
         await a.RunAsync("UPDATE t SET v = 'after' WHERE id = 11");
-        await crossing.UntilAsync(() => b.AskAsync("SELECT v FROM t WHERE id = 11").Result == "after", "a later change");
+        await crossing.UntilAsync(() => b.PollAsync("SELECT v FROM t WHERE id = 11").Result == "after", "a later change");
         Assert.Equal("before", await a.AskAsync("SELECT v FROM t WHERE id = 7"));
         Assert.Equal("waits", await b.AskAsync("SELECT v FROM t WHERE id = 7"));
 

@@ -73,6 +73,12 @@ internal sealed class LogDecoder
 
     public bool Inside { get; private set; }
 
+    /// <summary>
+    /// Whether a transaction that ended since the last call of <see cref="Take"/> told what was done to tables. What is known of them is
+    /// noted between transactions, so the read ends there: a process that begins must not miss what the spool has.
+    /// </summary>
+    public bool HasTold { get; private set; }
+
     /// <summary>How much has gathered since the last call of <see cref="Take"/>.</summary>
     public int Bytes { get; private set; }
 
@@ -90,6 +96,7 @@ internal sealed class LogDecoder
         var taken = fragments;
         fragments = [];
         Bytes = 0;
+        HasTold = false;
         return taken;
     }
 
@@ -205,6 +212,7 @@ internal sealed class LogDecoder
         if (tells)
         {
             TellChanges();
+            HasTold = true;
         }
 
         if (count > 0 || !isFirst)

@@ -80,7 +80,7 @@ internal sealed class PostgreSqlLogReader : ILogReader
         }
 
         await DecodeWhatIsHereAsync(cancellation);
-        if (decoder.Bytes < ReadBytes && await link.FillAsync(decoder.Bytes > 0 ? TimeSpan.Zero : wait, cancellation))
+        if (TakesMore && await link.FillAsync(decoder.Bytes > 0 ? TimeSpan.Zero : wait, cancellation))
         {
             await DecodeWhatIsHereAsync(cancellation);
         }
@@ -180,9 +180,11 @@ internal sealed class PostgreSqlLogReader : ILogReader
         await link.DisposeAsync();
     }
 
+    private bool TakesMore => decoder.Bytes < ReadBytes && !decoder.HasTold;
+
     private async Task DecodeWhatIsHereAsync(CancellationToken cancellation)
     {
-        while (decoder.Bytes < ReadBytes && link.TryNext(out var message))
+        while (TakesMore && link.TryNext(out var message))
         {
             switch (message.Kind)
             {

@@ -28,11 +28,14 @@ internal static class ChangeRecorder
     /// <summary>Messages are given to readers from version 14 on.</summary>
     public const string Script = $"""
         -- Notes each change of a replicated table at its place in the log. It never makes a statement fail.
-        CREATE TABLE IF NOT EXISTS {Table} (
-          number bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
-          relation oid NOT NULL,
-          at timestamptz NOT NULL DEFAULT clock_timestamp(),
-          told jsonb NOT NULL);
+        DO $$ BEGIN
+          -- Numbers grow, also where the table was dropped and made again.
+          EXECUTE format('CREATE TABLE IF NOT EXISTS {Table} (
+            number bigint GENERATED ALWAYS AS IDENTITY (START WITH %s) PRIMARY KEY,
+            relation oid NOT NULL,
+            at timestamptz NOT NULL DEFAULT clock_timestamp(),
+            told jsonb NOT NULL)', (extract(epoch FROM clock_timestamp()) * 1000)::bigint);
+        END $$;
         CREATE INDEX IF NOT EXISTS schema_changes_of ON {Table} (relation, number);
         CREATE OR REPLACE FUNCTION {Function}() RETURNS event_trigger
         LANGUAGE plpgsql SECURITY DEFINER

@@ -36,6 +36,28 @@ public sealed class Database(Cluster cluster, string name)
         return Convert.ToString(await command.ExecuteScalarAsync(), CultureInfo.InvariantCulture) ?? "";
     }
 
+    /// <summary>
+    /// The same as <see cref="AskAsync"/>, for what is asked again and again: a session is kept for it, since a new one takes the server
+    /// and us more than the answer. One that was ended meanwhile is replaced.
+    /// </summary>
+    public async Task<string> PollAsync(string statement)
+    {
+        await using var connection = new NpgsqlConnection($"{Address};Maximum Pool Size=4;Connection Idle Lifetime=10");
+        try
+        {
+            await connection.OpenAsync();
+            await using var command = new NpgsqlCommand(statement, connection) { CommandTimeout = 120 };
+            return Convert.ToString(await command.ExecuteScalarAsync(), CultureInfo.InvariantCulture) ?? "";
+        }
+        catch (NpgsqlException exception)
+            when (exception is not PostgresException || exception.SqlState == PostgresErrorCodes.AdminShutdown)
+        {
+            NpgsqlConnection.ClearPool(connection);
+        }
+
+        return await AskAsync(statement);
+    }
+
     /// <summary>Runs the optional part of the preparation script, which makes the event trigger.</summary>
     public async Task RecordSchemaChangesAsync()
     {
@@ -45,7 +67,7 @@ public sealed class Database(Cluster cluster, string name)
 
     /// <summary>All rows of a table in the server's own text form, digested by the server.</summary>
     public Task<string> DigestAsync(string table) =>
-        AskAsync($"SELECT count(*) || ' ' || coalesce(md5(string_agg(t::text, E'\\n' ORDER BY t::text COLLATE \"C\")), '') FROM {table} t");
+        PollAsync($"SELECT count(*) || ' ' || coalesce(md5(string_agg(t::text, E'\\n' ORDER BY t::text COLLATE \"C\")), '') FROM {table} t");
 
     /// <summary>What each session in it does now and waits for.</summary>
     public Task<string> ActivityAsync() =>
@@ -56,11 +78,12 @@ public sealed class Database(Cluster cluster, string name)
 
     public async Task<NpgsqlConnection> OpenAsync()
     {
-        var connection = new NpgsqlConnection(
-            $"Host=127.0.0.1;Port={cluster.Port};Database={name};Username={Cluster.Dba};Password={Cluster.Password};Pooling=false;Include "
-                + "Error Detail=true"
-        );
+        var connection = new NpgsqlConnection($"{Address};Pooling=false");
         await connection.OpenAsync();
         return connection;
     }
+
+    private string Address =>
+        $"Host=127.0.0.1;Port={cluster.Port};Database={name};Username={Cluster.Dba};Password={Cluster.Password};Include Error "
+        + "Detail=true";
 }

@@ -19,7 +19,7 @@ internal static class DatabaseWaits
     {
         try
         {
-            return await database.AskAsync(question);
+            return await database.PollAsync(question);
         }
         catch (PostgresException exception) when (exception.SqlState == PostgresErrorCodes.UndefinedTable)
         {
