@@ -67,7 +67,9 @@ public sealed class Database(Cluster cluster, string name)
 
     /// <summary>All rows of a table in the server's own text form, digested by the server.</summary>
     public Task<string> DigestAsync(string table) =>
-        PollAsync($"SELECT count(*) || ' ' || coalesce(md5(string_agg(t::text, E'\\n' ORDER BY t::text COLLATE \"C\")), '') FROM {table} t");
+        PollAsync(
+            $"SELECT count(*) || ' ' || coalesce(md5(string_agg(t::text, E'\\n' ORDER BY t::text COLLATE \"C\")), '') FROM {table} t"
+        );
 
     /// <summary>What each session in it does now and waits for.</summary>
     public Task<string> ActivityAsync() =>
