@@ -970,6 +970,16 @@ test('a server is connected, prepared and followed, as the guide says', async (p
     await until(async () => (await page.locator('.both').textContent()).split('Changed').length === 3, 'the change on both sides');
     assert(server.psql('books_copy', 'SELECT name FROM title') === 'Changed', 'the server itself says so');
 
+    // Where the source records its schema changes, two columns that swap their names are carried.
+    await page.goto(`${base}/connections/books`);
+    await page.getByText('Optional: record schema changes').click();
+    server.file('books', await page.locator('#script-optional-source').textContent());
+    await until(async () => { await page.reload(); return (await said()).includes('an event trigger writes each one at its place'); }, `the event trigger: ${await sheet('As a source').textContent()}`);
+    server.psql('books', 'ALTER TABLE title ADD sub text', "UPDATE title SET sub = 'Sub'", 'BEGIN', 'ALTER TABLE title RENAME name TO x', 'ALTER TABLE title RENAME sub TO name', 'ALTER TABLE title RENAME x TO sub', 'COMMIT', 'INSERT INTO title VALUES (2)');
+    await until(async () => server.psql('books_copy', "SELECT string_agg(to_jsonb(t)::text, '; ' ORDER BY id) FROM title t") === '{"id": 1, "sub": "Changed", "name": "Sub"}; {"id": 2, "sub": null, "name": null}', 'the columns swapped on the copy').catch(async (error) => { throw new Error(`${error.message}: ${JSON.stringify((await status('titles')).tables)}`); });
+    await page.goto(`${base}/connections/books/schema/public.title`);
+    await until(async () => { await page.reload(); return (await said()).includes('ALTER TABLE title RENAME x TO sub'); }, `the statement in the history: ${await said()}`);
+
     await page.goto(`${base}/crossings/titles/remove-tables?table=public.author`);
     await page.getByLabel('Drop; it can be restored for').check();
     await page.getByLabel('To drop, type titles').fill('titles');
