@@ -51,7 +51,7 @@ public sealed class PostgreSqlKillTests
 
     /// <summary>
     /// Killed within moments of changes of its tables, a change is done to the copy once, together with the rows that follow it. What comes
-    /// while the process is away is seen at one look; where the source records its changes, each is told, and no table is held.
+    /// while the process is away is seen at one look; where the source records its changes, no table is held.
     /// </summary>
     [Theory]
     [InlineData(false)]

@@ -33,7 +33,7 @@ internal sealed class LostTables(PostgreSqlDatabase database, LogNames names)
         }
     }
 
-    /// <summary>The loss of these tables is told at a position.</summary>
+    /// <summary>The log reader has reported the loss of these tables at a position.</summary>
     public void ToldAt(IReadOnlySet<TableName> tables, LogPosition position)
     {
         lock (gate)
@@ -82,7 +82,7 @@ internal sealed class LostTables(PostgreSqlDatabase database, LogNames names)
         }
         catch (PortException)
         {
-            // Whoever loads one of them is told why it is not published, and the next start of the reader tries again.
+            // A load of one of them says why it is not published; the next start of the reader tries again.
         }
     }
 }

@@ -23,9 +23,9 @@ namespace Vestige.Connectors.PostgreSql.Watching;
 /// shows in whatever looks then. One that does not show for two seconds, as for want of a standby, is not waited for any longer.</item>
 /// <item>What is known is noted only together with or after what was told of it, and so is what is to be told once more: told twice is
 /// harmless, never told is not; and a process that begins knows what the one before it has told.</item>
-/// <item>A source may record each change itself (<see cref="ChangeRecorder"/>). Where its records lead from what is known to what a look
-/// finds, each is told once, when the log comes to it, and the look is passed over. Where they do not, what the look finds is told, and
-/// records up to it are passed over.</item>
+/// <item>A source may record each change itself (<see cref="ChangeRecorder"/>). If its records lead from what is known to what a look
+/// finds, the look changes nothing: the reader reports each record once, at its place in the log. If they do not, the reader reports what
+/// the look found, and ignores the records up to it.</item>
 /// <item>A table that dropped out of the publication is put back only when its loss is durable here.</item>
 /// <item>A table whose changes cannot be logged is taken out of the publication at once, for its own updates fail at the source.</item>
 /// </list>

@@ -2,7 +2,7 @@ using Vestige.Core.Positions;
 
 namespace Vestige.Web.Views;
 
-/// <summary>What will be read again, and until when, beside what goes on meanwhile.</summary>
+/// <summary>What will be read again and until when, and what the other tables do meanwhile.</summary>
 /// <param name="Lanes">From top to bottom.</param>
 /// <param name="Marks">Places that all lanes share, from 0 to 1, each with its label, to the right of it or to the left.</param>
 /// <param name="Says">All of it as a sentence, for those who do not see it.</param>
